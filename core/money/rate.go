@@ -1,0 +1,93 @@
+package money
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+)
+
+// rateScale is how many decimals a stored rate has.
+const rateScale = 9
+
+var (
+	// ErrNoRate is returned where a conversion needs a rate that the table lacks.
+	ErrNoRate = errors.New("no exchange rate")
+	// ErrNotARate is returned for a rate that is zero, negative or not a number.
+	ErrNotARate = errors.New("not an exchange rate")
+)
+
+// Rates is one day's table: units of each quote currency per 1 of the base.
+// A rate is kept as it was published, never inverted; a cross rate goes through the base.
+type Rates struct {
+	base Currency
+	day  time.Time
+	per  map[Currency]int64
+}
+
+// NewRates makes an empty table of one day.
+func NewRates(base Currency, day time.Time) *Rates {
+	return &Rates{base: base, day: day, per: map[Currency]int64{base: pow10[rateScale]}}
+}
+
+// Set puts the rate of one currency, as decimal text with up to nine decimals.
+func (r *Rates) Set(quote Currency, text string) error {
+	n, err := parseScaled(strings.TrimSpace(text), rateScale)
+	if err != nil || n <= 0 {
+		return fmt.Errorf("%s %q: %w", quote, text, ErrNotARate)
+	}
+	r.per[quote] = n
+	return nil
+}
+
+// Base is the currency that rates are per unit of.
+func (r *Rates) Base() Currency { return r.base }
+
+// Day is the day the rates were published for.
+func (r *Rates) Day() time.Time { return r.day }
+
+// Text is the rate of quote per 1 base, as it was set; empty where there is none.
+func (r *Rates) Text(quote Currency) string {
+	if n, ok := r.per[quote]; ok {
+		return scaledText(n, rateScale, 0)
+	}
+	return ""
+}
+
+// Convert changes an amount into another currency: computed exactly through the base,
+// rounded once to the target's minor unit, half away from zero (Council Regulation (EC)
+// No 1103/97, articles 4 and 5: rates are neither rounded nor inverted). It returns
+// ErrNoRate where either side has no rate; there is no silent rate of one.
+func (r *Rates) Convert(a Amount, to Currency) (Amount, error) {
+	if a.currency == to {
+		return a, nil
+	}
+	if r == nil {
+		return Amount{}, fmt.Errorf("%s to %s: %w", a.currency, to, ErrNoRate)
+	}
+	from, ok := r.per[a.currency]
+	into, found := r.per[to]
+	if !ok || !found {
+		return Amount{}, fmt.Errorf("%s to %s: %w", a.currency, to, ErrNoRate)
+	}
+	minor, err := MulMulDiv(a.minor, into, to.Unit(), from, a.currency.Unit())
+	if err != nil {
+		return Amount{}, fmt.Errorf("%s to %s: %w", a, to, err)
+	}
+	return Amount{minor, to}, nil
+}
+
+// CrossText is the rate from one currency to another to six significant figures, for people to read.
+func (r *Rates) CrossText(from, to Currency) string {
+	a, b := r.per[from], r.per[to]
+	if a == 0 || b == 0 {
+		return ""
+	}
+	for scale := 12; scale >= 0; scale-- {
+		n, err := MulDiv(b, pow10[scale], a)
+		if err == nil && n < 1e6 {
+			return scaledText(n, scale, 0)
+		}
+	}
+	return ""
+}

@@ -1,0 +1,179 @@
+// Package readiness says what a draft still lacks before it can go out to a store.
+package readiness
+
+import (
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	"plainpelican/core/money"
+	"plainpelican/core/variant"
+)
+
+// Area is one of the four things that make a draft ready.
+type Area string
+
+const (
+	Words    Area = "words"
+	Pictures Area = "pictures"
+	Variants Area = "variants"
+	Price    Area = "price"
+)
+
+// State is how ready an area is.
+type State string
+
+const (
+	// Done needs nothing more.
+	Done State = "done"
+	// NeedsYou has something that a person must decide; it stops publishing.
+	NeedsYou State = "needs_you"
+	// Empty has nothing yet; it stops publishing.
+	Empty State = "empty"
+)
+
+// Finding is one thing said about a draft. One that stops must be mended before it goes out.
+type Finding struct {
+	Area  Area   `json:"area"`
+	Stops bool   `json:"stops"`
+	Words string `json:"words"`
+}
+
+// Variant is what readiness must know of a chosen draft variant.
+type Variant struct {
+	Name string
+	// Priced is false where no price could be worked out; NoPrice says why.
+	Priced  bool
+	NoPrice string
+	Profit  money.Amount
+	Stock   int
+	// Withdrawn tells that the supplier stopped selling it.
+	Withdrawn bool
+}
+
+// Draft is what readiness must know of a draft.
+type Draft struct {
+	Title       string
+	Description string
+	Pictures    int
+	Options     int
+	Variants    []Variant
+	Limits      variant.Limits
+	// Withdrawn tells that the supplier stopped selling the whole offer.
+	Withdrawn    bool
+	KeepsPromise bool
+	PromiseDays  int
+}
+
+// Report is the state of each area and the findings behind it.
+type Report struct {
+	Words    State     `json:"words"`
+	Pictures State     `json:"pictures"`
+	Variants State     `json:"variants"`
+	Price    State     `json:"price"`
+	Ready    bool      `json:"ready"`
+	Findings []Finding `json:"findings"`
+}
+
+// Check reports on a draft. Limits of zero are none.
+func Check(d Draft) Report {
+	r := Report{Words: Done, Pictures: Done, Variants: Done, Price: Done, Findings: []Finding{}}
+	r.words(d)
+	r.pictures(d)
+	r.variants(d)
+	r.prices(d)
+	r.Ready = true
+	for _, f := range r.Findings {
+		r.Ready = r.Ready && !f.Stops
+	}
+	return r
+}
+
+func (r *Report) stop(area *State, a Area, state State, format string, args ...any) {
+	*area = state
+	r.Findings = append(r.Findings, Finding{a, true, fmt.Sprintf(format, args...)})
+}
+
+func (r *Report) warn(a Area, format string, args ...any) {
+	r.Findings = append(r.Findings, Finding{a, false, fmt.Sprintf(format, args...)})
+}
+
+func (r *Report) words(d Draft) {
+	length := utf8.RuneCountInString(strings.TrimSpace(d.Title))
+	switch {
+	case length == 0:
+		r.stop(&r.Words, Words, Empty, "It has no title.")
+	case d.Limits.TitleLength > 0 && length > d.Limits.TitleLength:
+		r.stop(&r.Words, Words, NeedsYou, "The title has %d characters; this store allows %d.", length, d.Limits.TitleLength)
+	}
+	if strings.TrimSpace(d.Description) == "" {
+		r.warn(Words, "It has no description.")
+	}
+}
+
+func (r *Report) pictures(d Draft) {
+	switch {
+	case d.Pictures == 0:
+		r.stop(&r.Pictures, Pictures, Empty, "No picture is shown.")
+	case d.Limits.Pictures > 0 && d.Pictures > d.Limits.Pictures:
+		r.stop(&r.Pictures, Pictures, NeedsYou, "%d pictures are shown; this store allows %d.", d.Pictures, d.Limits.Pictures)
+	}
+}
+
+func (r *Report) variants(d Draft) {
+	switch {
+	case d.Withdrawn:
+		r.stop(&r.Variants, Variants, NeedsYou, "The supplier has stopped selling this.")
+	case len(d.Variants) == 0:
+		r.stop(&r.Variants, Variants, Empty, "No variant is chosen.")
+	case d.Limits.Variants > 0 && len(d.Variants) > d.Limits.Variants:
+		r.stop(&r.Variants, Variants, NeedsYou, "%d variants are chosen; this store allows %d.", len(d.Variants), d.Limits.Variants)
+	}
+	if d.Limits.Options > 0 && d.Options > d.Limits.Options {
+		r.stop(&r.Variants, Variants, NeedsYou, "It has %d options; this store allows %d.", d.Options, d.Limits.Options)
+	}
+	var gone, empty []string
+	for _, v := range d.Variants {
+		if v.Withdrawn && !d.Withdrawn {
+			gone = append(gone, v.Name)
+		} else if v.Stock == 0 {
+			empty = append(empty, v.Name)
+		}
+	}
+	if len(gone) > 0 {
+		r.stop(&r.Variants, Variants, NeedsYou, "The supplier has stopped selling %s.", some(gone))
+	}
+	if len(empty) > 0 {
+		r.warn(Variants, "Out of stock: %s.", some(empty))
+	}
+}
+
+func (r *Report) prices(d Draft) {
+	if len(d.Variants) == 0 {
+		r.Price = Empty
+		return
+	}
+	unpriced, reason := []string{}, ""
+	for _, v := range d.Variants {
+		if !v.Priced {
+			unpriced, reason = append(unpriced, v.Name), v.NoPrice
+		} else if v.Profit.Negative() {
+			r.warn(Price, "%s loses %s on each sale.", v.Name, strings.TrimPrefix(v.Profit.String(), "-"))
+		}
+	}
+	if len(unpriced) > 0 {
+		r.stop(&r.Price, Price, Empty, "No price for %s: %s", some(unpriced), reason)
+	}
+	if d.PromiseDays > 0 && !d.KeepsPromise && len(unpriced) == 0 {
+		r.warn(Price, "No delivery keeps your %d days; the fastest is assumed.", d.PromiseDays)
+	}
+}
+
+// some names up to three and counts the rest.
+func some(names []string) string {
+	const most = 3
+	if len(names) > most {
+		return fmt.Sprintf("%s and %d more", strings.Join(names[:most], ", "), len(names)-most)
+	}
+	return strings.Join(names, ", ")
+}

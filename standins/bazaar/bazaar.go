@@ -1,0 +1,228 @@
+// Package bazaar is Quayside Bazaar, a made-up marketplace of many suppliers. It speaks
+// the source protocol of docs/protocols/source.md over a seeded catalog.
+package bazaar
+
+import (
+	"bytes"
+	"crypto/rand"
+	"crypto/subtle"
+	"encoding/json"
+	"fmt"
+	"image/jpeg"
+	"net/http"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"golang.org/x/time/rate"
+
+	"plainpelican/standins/draw"
+	"plainpelican/standins/fault"
+	"plainpelican/standins/gen"
+)
+
+// Settings describe a marketplace.
+type Settings struct {
+	Name         string
+	Seed         uint64
+	Offers       int
+	ClientID     string
+	ClientSecret string
+	// PerSecond is how many API requests a second it allows.
+	PerSecond int
+}
+
+// Demo is the marketplace of the demo.
+var Demo = Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 1200, ClientID: "saltmarsh", ClientSecret: "demo-quayside-secret", PerSecond: 20}
+
+// Server is the marketplace.
+type Server struct {
+	Settings
+	Faults fault.Control
+
+	mu      sync.Mutex
+	base    []gen.Offer
+	day     int
+	tokens  map[string]time.Time
+	limiter *rate.Limiter
+}
+
+// New makes the marketplace with its whole catalog, on day 0.
+func New(s Settings) *Server {
+	b := &Server{Settings: s, tokens: map[string]time.Time{}, limiter: rate.NewLimiter(rate.Limit(s.PerSecond), s.PerSecond)}
+	for o := range gen.Offers(s.Seed, s.Offers) {
+		b.base = append(b.base, o)
+	}
+	b.Faults.OnChange = func(p fault.Plan) {
+		if p.RevokeTokens {
+			b.mu.Lock()
+			clear(b.tokens)
+			b.mu.Unlock()
+		}
+	}
+	return b
+}
+
+// SetDay moves the marketplace's clock: prices and stock drift, offers are withdrawn.
+func (b *Server) SetDay(day int) {
+	b.mu.Lock()
+	b.day = day
+	b.mu.Unlock()
+}
+
+// Epoch is day 0 of the clock.
+var Epoch = time.Date(2026, 11, 24, 4, 0, 0, 0, time.UTC)
+
+func (b *Server) today() int {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.day
+}
+
+func moment(day int) time.Time { return Epoch.Add(time.Duration(day) * 24 * time.Hour) }
+
+// Handler serves the protocol, the product pages, the pictures and the controls.
+func (b *Server) Handler() http.Handler {
+	mux := http.NewServeMux()
+	mux.HandleFunc("GET /.well-known/catalog-source", b.describe)
+	mux.HandleFunc("POST /oauth/token", b.token)
+	mux.HandleFunc("GET /offers", b.guard(b.list))
+	mux.HandleFunc("GET /offers/{number}", b.guard(b.one))
+	mux.HandleFunc("GET /p/{number}", b.page)
+	mux.HandleFunc("GET /pictures/{name}", picture)
+	mux.HandleFunc("PUT /-/day", func(w http.ResponseWriter, r *http.Request) {
+		day, err := strconv.Atoi(r.URL.Query().Get("day"))
+		if err != nil {
+			http.Error(w, "day must be a number", http.StatusBadRequest)
+			return
+		}
+		b.SetDay(day)
+		w.WriteHeader(http.StatusNoContent)
+	})
+	return b.Faults.Wrap(mux)
+}
+
+func answer(w http.ResponseWriter, status int, body any) {
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(status)
+	_ = json.NewEncoder(w).Encode(body)
+}
+
+func (b *Server) describe(w http.ResponseWriter, _ *http.Request) {
+	answer(w, http.StatusOK, map[string]any{
+		"protocol": "catalog-source/1", "name": b.Name, "offers": len(b.base),
+		"token_endpoint": "/oauth/token", "limits": map[string]int{"requests_per_second": b.PerSecond, "page_size": 100},
+	})
+}
+
+// token is RFC 6749 section 4.4, with the client's credentials in HTTP Basic or the form.
+func (b *Server) token(w http.ResponseWriter, r *http.Request) {
+	id, secret, basic := r.BasicAuth()
+	if !basic {
+		id, secret = r.FormValue("client_id"), r.FormValue("client_secret")
+	}
+	if r.FormValue("grant_type") != "client_credentials" {
+		answer(w, http.StatusBadRequest, map[string]string{"error": "unsupported_grant_type"})
+		return
+	}
+	if id != b.ClientID || subtle.ConstantTimeCompare([]byte(secret), []byte(b.ClientSecret)) != 1 {
+		answer(w, http.StatusUnauthorized, map[string]string{"error": "invalid_client"})
+		return
+	}
+	token := rand.Text()
+	b.mu.Lock()
+	b.tokens[token] = time.Now().Add(time.Hour)
+	b.mu.Unlock()
+	answer(w, http.StatusOK, map[string]any{"access_token": token, "token_type": "Bearer", "expires_in": 3600})
+}
+
+func (b *Server) guard(next http.HandlerFunc) http.HandlerFunc {
+	return func(w http.ResponseWriter, r *http.Request) {
+		token, _ := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
+		b.mu.Lock()
+		until, known := b.tokens[token]
+		b.mu.Unlock()
+		if !known || time.Now().After(until) {
+			answer(w, http.StatusUnauthorized, map[string]string{"error": "invalid_token"})
+			return
+		}
+		if !b.limiter.Allow() {
+			w.Header().Set("Retry-After", "1")
+			answer(w, http.StatusTooManyRequests, map[string]string{"error": "too_many_requests"})
+			return
+		}
+		next(w, r)
+	}
+}
+
+func (b *Server) list(w http.ResponseWriter, r *http.Request) {
+	q := r.URL.Query()
+	from, _ := strconv.Atoi(q.Get("cursor"))
+	limit, err := strconv.Atoi(q.Get("limit"))
+	if err != nil || limit < 1 || limit > 100 {
+		limit = 100
+	}
+	var since time.Time
+	if text := q.Get("changed_since"); text != "" {
+		if since, err = time.Parse(time.RFC3339, text); err != nil {
+			answer(w, http.StatusBadRequest, map[string]string{"error": "changed_since is not a moment"})
+			return
+		}
+	}
+	day, total := b.today(), len(b.base)
+	if b.Faults.Plan().Empty {
+		total = 0
+	}
+	page := []any{}
+	at := max(from, 0)
+	for ; at < total && len(page) < limit; at++ {
+		o := gen.Drift(b.Seed, b.base[at], at, day)
+		if (since.IsZero() && o.Withdrawn) || (!since.IsZero() && !moment(o.Changed).After(since)) {
+			continue
+		}
+		page = append(page, b.product(r, o))
+	}
+	body := map[string]any{"offers": page, "next": nil, "total": total, "as_of": moment(day).Format(time.RFC3339)}
+	if at < total {
+		body["next"] = strconv.Itoa(at)
+	}
+	answer(w, http.StatusOK, body)
+}
+
+func (b *Server) find(number string) (gen.Offer, bool) {
+	n, err := strconv.Atoi(strings.TrimPrefix(number, "QB-"))
+	place := n - 100000
+	if err != nil || place < 0 || place >= len(b.base) {
+		return gen.Offer{}, false
+	}
+	return gen.Drift(b.Seed, b.base[place], place, b.today()), true
+}
+
+func (b *Server) one(w http.ResponseWriter, r *http.Request) {
+	o, found := b.find(r.PathValue("number"))
+	switch {
+	case !found:
+		answer(w, http.StatusNotFound, map[string]string{"error": "not_found"})
+	case o.Withdrawn:
+		answer(w, http.StatusGone, map[string]string{"error": "withdrawn", "withdrawn_at": moment(o.Changed).Format(time.RFC3339)})
+	default:
+		answer(w, http.StatusOK, b.product(r, o))
+	}
+}
+
+func picture(w http.ResponseWriter, r *http.Request) {
+	img, err := draw.Picture(strings.TrimSuffix(r.PathValue("name"), ".jpg"))
+	if err != nil {
+		http.NotFound(w, r)
+		return
+	}
+	var body bytes.Buffer
+	if err := jpeg.Encode(&body, img, &jpeg.Options{Quality: 88}); err != nil {
+		http.Error(w, err.Error(), http.StatusInternalServerError)
+		return
+	}
+	w.Header().Set("Content-Type", "image/jpeg")
+	w.Header().Set("Content-Length", fmt.Sprint(body.Len()))
+	_, _ = w.Write(body.Bytes())
+}
