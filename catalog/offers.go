@@ -1,0 +1,250 @@
+package catalog
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/core/landed"
+	"plainpelican/core/markup"
+	"plainpelican/core/money"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
+	"plainpelican/platform/safehtml"
+	"plainpelican/pricing"
+)
+
+// Line is an offer as a line of the list.
+type Line struct {
+	ID        int64           `json:"id"`
+	Title     string          `json:"title"`
+	Supplier  string          `json:"supplier"`
+	Source    string          `json:"source"`
+	ShipsFrom string          `json:"ships_from"`
+	Rating    string          `json:"rating"`
+	Picture   string          `json:"picture"`
+	Units     int             `json:"units" doc:"Sold in the last four weeks"`
+	Weekly    []int32         `json:"weekly" doc:"Units a week over the last year, oldest first"`
+	Stock     int             `json:"stock"`
+	Days      *Days           `json:"days"`
+	Ladder    *pricing.Ladder `json:"ladder" doc:"Of the cheapest variant; null where there is no price"`
+	NoPrice   string          `json:"no_price"`
+	Drafts    []int64         `json:"drafts" doc:"Drafts made of it"`
+}
+
+// Days is how long an offer takes, as the day ruler shows it.
+type Days struct {
+	Processing   landed.Days `json:"processing"`
+	Transit      landed.Days `json:"transit"`
+	Door         landed.Days `json:"door"`
+	Promise      int         `json:"promise"`
+	KeepsPromise bool        `json:"keeps_promise"`
+}
+
+// PicturePath is where a picture of an offer is served.
+func PicturePath(offer int64, place int) string { return fmt.Sprintf("/pictures/%d/%d", offer, place) }
+
+func itoa(n int64) string { return strconv.FormatInt(n, 10) }
+
+func decimalTenths(n int) string { return money.Ratio(int64(n) * int64(money.One) / 10).String() }
+
+func daysOf(q *pricing.Quote, processing landed.Days, promise int) *Days {
+	if q.Err != nil {
+		return nil
+	}
+	return &Days{processing, q.Choice.Delivery.Transit, q.Choice.Door, promise, q.Choice.KeepsPromise}
+}
+
+// lines shows rows of the index, in order, with their prices in a store.
+func (s *Service) lines(ctx context.Context, now *state, places []int, p *pricing.Pricer) ([]Line, error) {
+	ids := make([]int64, len(places))
+	at := map[int64]int{}
+	out := make([]Line, len(places))
+	for i, place := range places {
+		row := now.snapshot.Rows()[place]
+		ids[i], at[row.ID] = row.ID, i
+		out[i] = Line{ID: row.ID, ShipsFrom: row.ShipsFrom, Rating: decimalTenths(int(row.Rating)), Units: int(row.Units), Stock: int(row.Stock), Drafts: []int64{}}
+		if p == nil {
+			continue
+		}
+		t := &now.things[place]
+		quote := p.Quote(t.Thing)
+		out[i].Days = daysOf(&quote, t.Processing, p.PromiseDays)
+		ladder, err := quote.Rungs(t.cost, nil, nil)
+		if err != nil {
+			out[i].NoPrice = p.Words(err)
+		} else {
+			out[i].Ladder = &ladder
+		}
+	}
+	rows, err := s.Pool.Query(ctx, `
+		select o.id, o.title, u.name, x.name, cardinality(o.pictures), o.weekly[greatest(1, cardinality(o.weekly) - 51):]
+		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = any ($1)`, ids)
+	if err != nil {
+		return nil, err
+	}
+	var id int64
+	var title, supplier, source string
+	var pictures int
+	var weekly []int32
+	_, err = pgx.ForEachRow(rows, []any{&id, &title, &supplier, &source, &pictures, &weekly}, func() error {
+		line := &out[at[id]]
+		line.Title, line.Supplier, line.Source, line.Weekly = title, supplier, source, list(weekly)
+		weekly = nil
+		if pictures > 0 {
+			line.Picture = PicturePath(id, 0)
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	taken, err := s.Bench.Taken(ctx, ids)
+	for offer, drafts := range taken {
+		out[at[offer]].Drafts = drafts
+	}
+	return out, err
+}
+
+// Sheet is an offer in full.
+type Sheet struct {
+	Line
+	Number      string          `json:"number"`
+	Description string          `json:"description" doc:"Safe HTML"`
+	Category    string          `json:"category"`
+	Brand       string          `json:"brand"`
+	PageURL     string          `json:"page_url"`
+	Pictures    []string        `json:"pictures"`
+	OptionNames []string        `json:"option_names"`
+	Variants    []SheetVariant  `json:"variants"`
+	Deliveries  []SheetDelivery `json:"deliveries" doc:"To the store's market, or all where there is no store"`
+	Ratings     int             `json:"ratings"`
+	ReturnDays  int             `json:"return_days"`
+	OnTime      int             `json:"on_time" doc:"Percent"`
+	Verified    bool            `json:"verified"`
+	UpdatedAt   time.Time       `json:"updated_at"`
+	WithdrawnAt *time.Time      `json:"withdrawn_at"`
+	Trace       []markup.Step   `json:"trace" doc:"How the price of the first variant for sale came about"`
+}
+
+// SheetVariant is a variant of an offer with what it would earn.
+type SheetVariant struct {
+	ID          int64           `json:"id"`
+	Number      string          `json:"number"`
+	Values      []string        `json:"values"`
+	Cost        money.Amount    `json:"cost"`
+	Stock       int             `json:"stock"`
+	Picture     string          `json:"picture"`
+	WeightGrams int             `json:"weight_grams"`
+	Withdrawn   bool            `json:"withdrawn"`
+	Ladder      *pricing.Ladder `json:"ladder"`
+}
+
+// SheetDelivery is a delivery option of an offer.
+type SheetDelivery struct {
+	Name    string       `json:"name"`
+	First   money.Amount `json:"first"`
+	Further money.Amount `json:"further"`
+	Days    Days         `json:"days"`
+	Tracked bool         `json:"tracked"`
+	// Assumed is true for the one that prices assume.
+	Assumed bool `json:"assumed"`
+}
+
+func (s *Service) sheet(ctx context.Context, id, storeID int64) (Sheet, error) {
+	var pricer *pricing.Pricer
+	if storeID != 0 {
+		var err error
+		if pricer, err = s.Pricing.Pricer(ctx, storeID); err != nil {
+			return Sheet{}, err
+		}
+	}
+	o := Sheet{Pictures: []string{}, Variants: []SheetVariant{}, Deliveries: []SheetDelivery{}, Trace: []markup.Step{}}
+	var t pricing.Thing
+	var rating, pictures int
+	var currency string
+	err := s.Pool.QueryRow(ctx, `
+		select o.id, o.number, o.title, o.description, o.category, o.brand, o.page_url, cardinality(o.pictures), o.option_names, o.currency, o.processing_min, o.processing_max,
+			o.rating, o.ratings, o.return_days, o.weekly, o.deliveries, o.updated_at, o.withdrawn_at, u.name, u.country, u.on_time, u.verified, x.name
+		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = $1`, id).Scan(
+		&o.ID, &o.Number, &o.Title, &o.Description, &o.Category, &o.Brand, &o.PageURL, &pictures, &o.OptionNames, &currency, &t.Processing.Min, &t.Processing.Max,
+		&rating, &o.Ratings, &o.ReturnDays, &o.Weekly, &t.Deliveries, &o.UpdatedAt, &o.WithdrawnAt, &o.Supplier, &o.ShipsFrom, &o.OnTime, &o.Verified, &o.Source)
+	if database.Missing(err) {
+		return o, apikit.NotFound("offer")
+	}
+	if err != nil {
+		return o, err
+	}
+	o.Description, o.Rating = safehtml.Clean(o.Description), decimalTenths(rating)
+	for place := range pictures {
+		o.Pictures = append(o.Pictures, PicturePath(id, place))
+	}
+	if pictures > 0 {
+		o.Picture = o.Pictures[0]
+	}
+	for _, n := range o.Weekly[max(0, len(o.Weekly)-4):] {
+		o.Units += int(n)
+	}
+	c, err := money.ParseCurrency(currency)
+	if err != nil {
+		return o, err
+	}
+	t.Source, t.ShipsFrom = o.Source, o.ShipsFrom
+	if err := s.sheetVariants(ctx, &o, t, c, pricer); err != nil {
+		return o, err
+	}
+	taken, err := s.Bench.Taken(ctx, []int64{id})
+	o.Drafts = list(taken[id])
+	return o, err
+}
+
+func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.Thing, c money.Currency, p *pricing.Pricer) error {
+	var quote pricing.Quote
+	if p != nil {
+		quote = p.Quote(t)
+		o.Days = daysOf(&quote, t.Processing, p.PromiseDays)
+		o.NoPrice = p.Words(quote.Err)
+	}
+	for _, d := range t.Deliveries {
+		if p != nil && !d.Reaches(p.Market) {
+			continue
+		}
+		days := Days{Processing: t.Processing, Transit: d.Transit, Door: t.Processing.Plus(d.Transit)}
+		if p != nil {
+			days.Promise, days.KeepsPromise = p.PromiseDays, days.Door.Within(p.PromiseDays)
+		}
+		o.Deliveries = append(o.Deliveries, SheetDelivery{d.Name, d.First, d.Further, days, d.Tracked, p != nil && quote.Err == nil && d.Name == quote.Choice.Delivery.Name})
+	}
+	rows, err := s.Pool.Query(ctx, `select id, number, option_values, cost, stock, picture, weight_grams, withdrawn from offer_variant where offer_id = $1 order by position, id`, o.ID)
+	if err != nil {
+		return err
+	}
+	var v SheetVariant
+	var cost int64
+	var picture int
+	_, err = pgx.ForEachRow(rows, []any{&v.ID, &v.Number, &v.Values, &cost, &v.Stock, &picture, &v.WeightGrams, &v.Withdrawn}, func() error {
+		one := v
+		one.Cost, one.Picture, v.Values = money.New(cost, c), PicturePath(o.ID, picture), nil
+		if !one.Withdrawn {
+			o.Stock += one.Stock
+		}
+		if p != nil && quote.Err == nil && !one.Withdrawn {
+			var trace markup.Trace
+			ladder, err := quote.Rungs(one.Cost, nil, &trace)
+			if err != nil {
+				o.NoPrice = p.Words(err)
+			} else {
+				one.Ladder = &ladder
+				if o.Ladder == nil || ladder.Landed.Minor() < o.Ladder.Landed.Minor() {
+					o.Ladder, o.Trace = &ladder, trace.Steps
+				}
+			}
+		}
+		o.Variants = append(o.Variants, one)
+		return nil
+	})
+	return err
+}

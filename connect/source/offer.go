@@ -1,0 +1,222 @@
+package source
+
+import (
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/url"
+	"strings"
+
+	"plainpelican/core/landed"
+	"plainpelican/core/money"
+)
+
+// Offer is one product as one supplier sells it, checked.
+type Offer struct {
+	Number, Title, Description, Category, Brand, PageURL string
+	Supplier                                             Supplier
+	Currency                                             money.Currency
+	Pictures, OptionNames                                []string
+	Processing                                           landed.Days
+	Rating, Ratings, ReturnDays                          int // rating in tenths
+	Weekly                                               []int32
+	Deliveries                                           []landed.Delivery
+	Variants                                             []Variant
+	// Fingerprint is the SHA-256 of the offer as it was given.
+	Fingerprint [32]byte
+}
+
+// Supplier is who sells an offer. Rating is in tenths, OnTime in percent.
+type Supplier struct {
+	Number, Name, Country string
+	Rating, OnTime        int
+	Verified              bool
+}
+
+// Variant is one purchasable SKU. Picture is a place in the offer's pictures.
+type Variant struct {
+	Number, Barcode             string
+	Values                      []string
+	Cost                        money.Amount
+	Stock, Picture, WeightGrams int
+}
+
+type quantity struct {
+	Value    int `json:"value"`
+	MinValue int `json:"minValue"`
+	MaxValue int `json:"maxValue"`
+}
+
+type document struct {
+	Number      string   `json:"productGroupID"`
+	Name        string   `json:"name"`
+	Description string   `json:"description"`
+	Category    string   `json:"category"`
+	Brand       string   `json:"brand"`
+	URL         string   `json:"url"`
+	Image       []string `json:"image"`
+	VariesBy    []string `json:"variesBy"`
+	HasVariant  []struct {
+		SKU        string `json:"sku"`
+		GTIN       string `json:"gtin13"`
+		Image      string `json:"image"`
+		Properties []struct {
+			Name  string `json:"name"`
+			Value string `json:"value"`
+		} `json:"additionalProperty"`
+		Weight quantity `json:"weight"`
+		Offers struct {
+			Price     string   `json:"price"`
+			Currency  string   `json:"priceCurrency"`
+			Inventory quantity `json:"inventoryLevel"`
+		} `json:"offers"`
+	} `json:"hasVariant"`
+	Seller struct {
+		Identifier string      `json:"identifier"`
+		Name       string      `json:"name"`
+		Country    string      `json:"addressCountry"`
+		Rating     json.Number `json:"rating"`
+		OnTime     int         `json:"onTimePercent"`
+		Verified   bool        `json:"verified"`
+	} `json:"seller"`
+	Shipping []struct {
+		Name        string   `json:"name"`
+		Destination []string `json:"shippingDestination"`
+		Rate        moneyDoc `json:"shippingRate"`
+		Further     moneyDoc `json:"shippingRateFurther"`
+		Transit     quantity `json:"transitTime"`
+		Tracked     bool     `json:"tracked"`
+	} `json:"shippingDetails"`
+	Handling quantity `json:"handlingTime"`
+	Rating   struct {
+		Value json.Number `json:"ratingValue"`
+		Count int         `json:"ratingCount"`
+	} `json:"aggregateRating"`
+	Returns struct {
+		Days int `json:"merchantReturnDays"`
+	} `json:"hasMerchantReturnPolicy"`
+	Weekly []int32 `json:"weeklyUnitsSold"`
+}
+
+type moneyDoc struct {
+	Value    string `json:"value"`
+	Currency string `json:"currency"`
+}
+
+func (m moneyDoc) amount() (money.Amount, error) {
+	c, err := money.ParseCurrency(m.Currency)
+	if err != nil {
+		return money.Amount{}, err
+	}
+	return money.Parse(m.Value, c)
+}
+
+// tenths reads a rating such as 4.7 as 47.
+func tenths(n json.Number) int {
+	r, err := money.ParseRatio(n.String())
+	if err != nil {
+		return 0
+	}
+	return int(min(max(r/(money.One/10), 0), 50))
+}
+
+// parse checks an offer. Its error is a sentence saying what is wrong with it; the offer's
+// number is kept where it could be read.
+func parse(raw []byte) (Offer, error) {
+	var d document
+	if err := json.Unmarshal(raw, &d); err != nil {
+		var wrong *json.UnmarshalTypeError
+		if errors.As(err, &wrong) {
+			return Offer{Number: d.Number}, fmt.Errorf("%s is a %s where something else is expected", wrong.Field, wrong.Value)
+		}
+		return Offer{}, fmt.Errorf("it is not JSON: %w", err)
+	}
+	o := Offer{
+		Number: d.Number, Title: strings.ToValidUTF8(d.Name, ""), Description: strings.ToValidUTF8(d.Description, ""), Category: d.Category, Brand: d.Brand, PageURL: d.URL,
+		OptionNames: d.VariesBy, Processing: landed.Days{Min: d.Handling.MinValue, Max: d.Handling.MaxValue},
+		Rating: tenths(d.Rating.Value), Ratings: max(d.Rating.Count, 0), ReturnDays: max(d.Returns.Days, 0), Weekly: d.Weekly,
+		Supplier:    Supplier{d.Seller.Identifier, d.Seller.Name, strings.ToUpper(d.Seller.Country), tenths(d.Seller.Rating), min(max(d.Seller.OnTime, 0), 100), d.Seller.Verified},
+		Fingerprint: sha256.Sum256(raw),
+	}
+	switch {
+	case o.Number == "":
+		return o, errors.New("it has no number")
+	case strings.TrimSpace(o.Title) == "":
+		return o, errors.New("it has no title")
+	case o.Supplier.Number == "" || o.Supplier.Name == "":
+		return o, errors.New("it does not say who sells it")
+	case len(o.Supplier.Country) != 2:
+		return o, fmt.Errorf("%q is not a country to ship from", d.Seller.Country)
+	case len(d.HasVariant) == 0:
+		return o, errors.New("it has nothing to buy")
+	case o.Processing.Min < 0 || o.Processing.Max < o.Processing.Min || o.Processing.Max > 365:
+		return o, errors.New("its processing days make no sense")
+	}
+	for _, text := range d.Image {
+		if u, err := url.Parse(text); err == nil && (u.Scheme == "http" || u.Scheme == "https") && u.Host != "" {
+			o.Pictures = append(o.Pictures, text)
+		}
+	}
+	if err := o.variants(d); err != nil {
+		return o, err
+	}
+	return o, o.shipping(d)
+}
+
+func (o *Offer) variants(d document) error {
+	seen := map[string]bool{}
+	for _, v := range d.HasVariant {
+		cost, err := moneyDoc{v.Offers.Price, v.Offers.Currency}.amount()
+		switch {
+		case v.SKU == "" || seen[v.SKU]:
+			return fmt.Errorf("variant %q has no number of its own", v.SKU)
+		case err != nil:
+			return fmt.Errorf("the price of %s: %w", v.SKU, err)
+		case cost.Minor() <= 0:
+			return fmt.Errorf("the price of %s is %s", v.SKU, cost)
+		case o.Currency != 0 && cost.Currency() != o.Currency:
+			return fmt.Errorf("%s is priced in %s, the others in %s", v.SKU, cost.Currency(), o.Currency)
+		case v.Offers.Inventory.Value < 0:
+			return fmt.Errorf("the stock of %s is %d", v.SKU, v.Offers.Inventory.Value)
+		}
+		seen[v.SKU], o.Currency = true, cost.Currency()
+		values := make([]string, len(o.OptionNames))
+		for i, name := range o.OptionNames {
+			for _, p := range v.Properties {
+				if p.Name == name {
+					values[i] = p.Value
+				}
+			}
+		}
+		picture := 0
+		for i, u := range o.Pictures {
+			if u == v.Image {
+				picture = i
+			}
+		}
+		o.Variants = append(o.Variants, Variant{v.SKU, v.GTIN, values, cost, v.Offers.Inventory.Value, picture, max(v.Weight.Value, 0)})
+	}
+	return nil
+}
+
+func (o *Offer) shipping(d document) error {
+	for _, s := range d.Shipping {
+		first, err := s.Rate.amount()
+		if err != nil {
+			return fmt.Errorf("the charge for %s: %w", s.Name, err)
+		}
+		further := first
+		if s.Further.Value != "" {
+			if further, err = s.Further.amount(); err != nil {
+				return fmt.Errorf("the further charge for %s: %w", s.Name, err)
+			}
+		}
+		if first.Negative() || further.Negative() || first.Currency() != further.Currency() || s.Transit.MinValue < 0 || s.Transit.MaxValue < s.Transit.MinValue || s.Transit.MaxValue > 365 {
+			return fmt.Errorf("the delivery %s makes no sense", s.Name)
+		}
+		o.Deliveries = append(o.Deliveries, landed.Delivery{Name: s.Name, To: s.Destination, First: first, Further: further,
+			Transit: landed.Days{Min: s.Transit.MinValue, Max: s.Transit.MaxValue}, Tracked: s.Tracked})
+	}
+	return nil
+}

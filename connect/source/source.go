@@ -1,0 +1,196 @@
+// Package source speaks the source protocol (docs/protocols/source.md) to a marketplace.
+package source
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"plainpelican/platform/outgoing"
+)
+
+var (
+	// ErrNotASource is returned for a server that answers but does not speak the protocol.
+	ErrNotASource = errors.New("that server is not a source of offers")
+	// ErrCredentials is returned where the source does not accept the client id and secret.
+	ErrCredentials = errors.New("the source does not accept this client id and secret")
+	// ErrWithdrawn is returned for an offer that is no longer sold.
+	ErrWithdrawn = errors.New("the supplier has stopped selling this")
+	// ErrUnavailable is returned where the source answers with an error of its own.
+	ErrUnavailable = errors.New("the source is out of order")
+)
+
+// Description is what a source says of itself before anyone signs in.
+type Description struct {
+	Protocol      string `json:"protocol"`
+	Name          string `json:"name"`
+	Offers        int    `json:"offers"`
+	TokenEndpoint string `json:"token_endpoint"`
+	Limits        struct {
+		RequestsPerSecond int `json:"requests_per_second"`
+		PageSize          int `json:"page_size"`
+	} `json:"limits"`
+}
+
+// Connector opens sessions with sources.
+type Connector struct{ Client *outgoing.Client }
+
+// Describe asks a server what it is. It returns ErrNotASource, or an error of the client.
+func (c Connector) Describe(ctx context.Context, address string) (Description, error) {
+	answer, err := c.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: address + "/.well-known/catalog-source", Repeatable: true, MostBytes: 1 << 16})
+	if err != nil {
+		return Description{}, err
+	}
+	var d Description
+	if answer.Status >= 500 {
+		return d, ErrUnavailable
+	}
+	if answer.Status != http.StatusOK || json.Unmarshal(answer.Body, &d) != nil || d.Protocol != "catalog-source/1" || !strings.HasPrefix(d.TokenEndpoint, "/") {
+		return d, ErrNotASource
+	}
+	d.Limits.RequestsPerSecond = min(max(d.Limits.RequestsPerSecond, 1), 1000)
+	d.Limits.PageSize = min(max(d.Limits.PageSize, 1), 500)
+	return d, nil
+}
+
+// Session is a signed-in connection to one source.
+type Session struct {
+	client   *outgoing.Client
+	address  string
+	id       string
+	secret   string
+	endpoint string
+	pageSize int
+	token    string
+}
+
+// SignIn opens a session with client credentials (RFC 6749 section 4.4). It returns
+// ErrNotASource, ErrCredentials, ErrUnavailable, or an error of the client.
+func (c Connector) SignIn(ctx context.Context, address, id, secret string) (*Session, Description, error) {
+	d, err := c.Describe(ctx, address)
+	if err != nil {
+		return nil, d, err
+	}
+	u, err := url.Parse(address)
+	if err != nil {
+		return nil, d, outgoing.ErrAddress
+	}
+	c.Client.Limit(u.Host, d.Limits.RequestsPerSecond)
+	s := &Session{client: c.Client, address: address, id: id, secret: secret, endpoint: d.TokenEndpoint, pageSize: d.Limits.PageSize}
+	return s, d, s.renew(ctx)
+}
+
+func (s *Session) renew(ctx context.Context) error {
+	form := url.Values{"grant_type": {"client_credentials"}}
+	header := http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}
+	request := http.Request{Header: header}
+	request.SetBasicAuth(url.QueryEscape(s.id), url.QueryEscape(s.secret))
+	answer, err := s.client.Do(ctx, outgoing.Request{Method: http.MethodPost, URL: s.address + s.endpoint, Header: header, Body: []byte(form.Encode()), Repeatable: true, MostBytes: 1 << 16})
+	if err != nil {
+		return err
+	}
+	var token struct {
+		AccessToken string `json:"access_token"`
+	}
+	switch {
+	case answer.Status == http.StatusUnauthorized || answer.Status == http.StatusBadRequest || answer.Status == http.StatusForbidden:
+		return ErrCredentials
+	case answer.Status >= 500 || answer.Status == http.StatusTooManyRequests:
+		return ErrUnavailable
+	case json.Unmarshal(answer.Body, &token) != nil || token.AccessToken == "":
+		return ErrNotASource
+	}
+	s.token = token.AccessToken
+	return nil
+}
+
+// get reads one path, signing in again once where the token has expired.
+func (s *Session) get(ctx context.Context, path string) (*outgoing.Response, error) {
+	for attempt := 0; ; attempt++ {
+		answer, err := s.client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: s.address + path, Header: http.Header{"Authorization": {"Bearer " + s.token}}, Repeatable: true})
+		if err != nil {
+			return nil, err
+		}
+		if answer.Status == http.StatusUnauthorized && attempt == 0 {
+			if err := s.renew(ctx); err != nil {
+				return nil, err
+			}
+			continue
+		}
+		if answer.Status >= 500 || answer.Status == http.StatusTooManyRequests {
+			return nil, fmt.Errorf("%w (it answered %d)", ErrUnavailable, answer.Status)
+		}
+		if answer.Status == http.StatusUnauthorized {
+			return nil, ErrCredentials
+		}
+		return answer, nil
+	}
+}
+
+// Page is a part of the catalog.
+type Page struct {
+	Offers []Offer
+	// SetAside are the items that could not be read.
+	SetAside []Unreadable
+	Next     string
+	Total    int
+}
+
+// Unreadable is an item that was set aside, with its place and the reason in plain words.
+type Unreadable struct {
+	Place, Reason, Content string
+}
+
+// Page reads one page of the catalog; an empty cursor starts at the beginning.
+func (s *Session) Page(ctx context.Context, cursor string) (Page, error) {
+	q := url.Values{"limit": {strconv.Itoa(s.pageSize)}}
+	if cursor != "" {
+		q.Set("cursor", cursor)
+	}
+	answer, err := s.get(ctx, "/offers?"+q.Encode())
+	if err != nil {
+		return Page{}, err
+	}
+	var read struct {
+		Offers []json.RawMessage `json:"offers"`
+		Next   *string           `json:"next"`
+		Total  int               `json:"total"`
+	}
+	if answer.Status != http.StatusOK || json.Unmarshal(answer.Body, &read) != nil {
+		return Page{}, fmt.Errorf("%w (its catalog page cannot be read)", ErrUnavailable)
+	}
+	page := Page{Total: read.Total}
+	if read.Next != nil {
+		page.Next = *read.Next
+	}
+	for i, raw := range read.Offers {
+		offer, err := parse(raw)
+		if err != nil {
+			place := fmt.Sprintf("item %d after cursor %q", i+1, cursor)
+			if offer.Number != "" {
+				place = offer.Number
+			}
+			page.SetAside = append(page.SetAside, Unreadable{place, err.Error(), string(raw)})
+			continue
+		}
+		page.Offers = append(page.Offers, offer)
+	}
+	return page, nil
+}
+
+// Offer reads one offer as it is now. It returns ErrWithdrawn where it is no longer sold.
+func (s *Session) Offer(ctx context.Context, number string) (Offer, error) {
+	answer, err := s.get(ctx, "/offers/"+url.PathEscape(number))
+	if err != nil {
+		return Offer{}, err
+	}
+	if answer.Status == http.StatusGone || answer.Status == http.StatusNotFound {
+		return Offer{}, ErrWithdrawn
+	}
+	return parse(answer.Body)
+}

@@ -1,0 +1,138 @@
+// Package apikit registers operations: each with the role it needs, its place in the
+// OpenAPI document, and errors as RFC 9457 problems with a sentence for a person.
+package apikit
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"reflect"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+	"github.com/go-chi/chi/v5"
+
+	"plainpelican/core/money"
+	"plainpelican/platform/access"
+)
+
+// API is where features register operations.
+type API struct {
+	huma   huma.API
+	router chi.Router
+	roles  map[string]access.Role
+}
+
+// Version is the version of the API and of the application.
+const Version = "0.1.0"
+
+type amountDoc struct {
+	Value    string `json:"value" doc:"Decimal text in major units, exactly the currency's digits" example:"19.99"`
+	Currency string `json:"currency" doc:"ISO 4217 code" example:"USD"`
+}
+
+// New puts an API on a router.
+func New(router chi.Router) *API {
+	config := huma.DefaultConfig("Plain Pelican", Version)
+	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", ""
+	config.CreateHooks = nil // no $schema links in answers
+	config.Info.Description = "Everything the screens do. Sign in with a session cookie, or send a personal token as a bearer token."
+	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
+		"session": {Type: "apiKey", In: "cookie", Name: "session"},
+		"token":   {Type: "http", Scheme: "bearer"},
+	}
+	registry := config.Components.Schemas
+	registry.RegisterTypeAlias(reflect.TypeFor[money.Amount](), reflect.TypeFor[amountDoc]())
+	for _, text := range []reflect.Type{reflect.TypeFor[money.Currency](), reflect.TypeFor[money.Ratio]()} {
+		registry.RegisterTypeAlias(text, reflect.TypeFor[string]())
+	}
+	return &API{humachi.New(router, config), router, map[string]access.Role{}}
+}
+
+// Document is the OpenAPI 3.1 document of everything registered.
+func (a *API) Document() *huma.OpenAPI { return a.huma.OpenAPI() }
+
+// Roles maps "METHOD path" to the role that each operation needs.
+func (a *API) Roles() map[string]access.Role { return a.roles }
+
+// Register adds an operation that needs a role.
+func Register[I, O any](a *API, needs access.Role, method, path, id, summary string, handle func(context.Context, *I) (*O, error)) {
+	a.roles[method+" "+path] = needs
+	op := huma.Operation{Method: method, Path: path, OperationID: id, Summary: summary, Errors: []int{400, 401, 403, 404, 409, 422}}
+	if needs != access.Public {
+		op.Security = []map[string][]string{{"session": {}}, {"token": {}}}
+		op.Extensions = map[string]any{"x-role": string(needs)}
+		op.Middlewares = huma.Middlewares{func(ctx huma.Context, next func(huma.Context)) {
+			if status, words := refusal(ctx.Context(), needs); status != 0 {
+				_ = huma.WriteErr(a.huma, ctx, status, words)
+				return
+			}
+			next(ctx)
+		}}
+	}
+	huma.Register(a.huma, op, handle)
+}
+
+// Raw adds a plain handler that needs a role, for streams and pictures.
+func (a *API) Raw(needs access.Role, method, path string, handle http.HandlerFunc) {
+	a.roles[method+" "+path] = needs
+	a.router.MethodFunc(method, path, func(w http.ResponseWriter, r *http.Request) {
+		if status, words := refusal(r.Context(), needs); status != 0 {
+			http.Error(w, words, status)
+			return
+		}
+		handle(w, r)
+	})
+}
+
+// refusal is the one place where roles are enforced.
+func refusal(ctx context.Context, needs access.Role) (int, string) {
+	who := access.Who(ctx)
+	switch {
+	case needs == access.Public || who.Role.Allows(needs):
+		return 0, ""
+	case who.Role == access.Public:
+		return http.StatusUnauthorized, "Sign in first."
+	}
+	return http.StatusForbidden, fmt.Sprintf("This needs the role %s; yours is %s.", needs, who.Role)
+}
+
+// Problem is an error for a person: a sentence, and the field at fault where there is one.
+func Problem(status int, field, format string, args ...any) error {
+	sentence := fmt.Sprintf(format, args...)
+	if field == "" {
+		return huma.NewError(status, sentence)
+	}
+	return huma.NewError(status, sentence, &huma.ErrorDetail{Location: "body." + field, Message: sentence})
+}
+
+// NotFound says that a thing is not there (any more).
+func NotFound(what string) error {
+	return Problem(http.StatusNotFound, "", "That %s is not here any more.", what)
+}
+
+// IsProblem tells whether an error is already one for a person.
+func IsProblem(err error) bool {
+	var status huma.StatusError
+	return errors.As(err, &status)
+}
+
+// Body wraps an answer.
+type Body[T any] struct{ Body T }
+
+// OK makes an answer from a body and an error.
+func OK[T any](body T, err error) (*Body[T], error) {
+	if err != nil {
+		return nil, err
+	}
+	return &Body[T]{body}, nil
+}
+
+// None is the input or answer of an operation without one.
+type None struct{}
+
+// ByID is the input of an operation on one thing.
+type ByID struct {
+	ID int64 `path:"id"`
+}

@@ -1,0 +1,69 @@
+// Package blobs keeps files by the SHA-256 of their content in a folder.
+package blobs
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"regexp"
+)
+
+// Folder keeps blobs under a directory.
+type Folder struct{ root string }
+
+// Open makes the directory where it is missing.
+func Open(root string) (*Folder, error) { return &Folder{root}, os.MkdirAll(root, 0o750) }
+
+var name = regexp.MustCompile(`^[0-9a-f]{64}(-[0-9]+)?$`)
+
+// Put stores content under its hash and returns the hash.
+func (f *Folder) Put(content []byte) (string, error) {
+	sum := sha256.Sum256(content)
+	hash := hex.EncodeToString(sum[:])
+	return hash, f.PutAs(hash, content)
+}
+
+// PutAs stores what was derived from a blob, such as a smaller picture, under hash-number.
+func (f *Folder) PutAs(key string, content []byte) error {
+	path, err := f.path(key)
+	if err != nil {
+		return err
+	}
+	if _, err := os.Stat(path); err == nil {
+		return nil
+	}
+	if err := os.MkdirAll(filepath.Dir(path), 0o750); err != nil {
+		return err
+	}
+	file, err := os.CreateTemp(filepath.Dir(path), "new-*")
+	if err != nil {
+		return err
+	}
+	defer func() { _ = os.Remove(file.Name()) }() // gone already once renamed
+	_, err = file.Write(content)
+	if closed := file.Close(); err == nil {
+		err = closed
+	}
+	if err != nil {
+		return err
+	}
+	return os.Rename(file.Name(), path)
+}
+
+// Get reads a blob; a missing one is fs.ErrNotExist.
+func (f *Folder) Get(key string) ([]byte, error) {
+	path, err := f.path(key)
+	if err != nil {
+		return nil, err
+	}
+	return os.ReadFile(path)
+}
+
+func (f *Folder) path(key string) (string, error) {
+	if !name.MatchString(key) {
+		return "", fs.ErrNotExist
+	}
+	return filepath.Join(f.root, key[:2], key), nil
+}

@@ -1,0 +1,97 @@
+// Package database opens PostgreSQL and brings its schema up to date.
+package database
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/jackc/pgx/v5/stdlib"
+	"github.com/pressly/goose/v3"
+	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+	"github.com/riverqueue/river/rivermigrate"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// Querier is what both a pool and a transaction can do.
+type Querier interface {
+	Exec(ctx context.Context, sql string, args ...any) (pgconn.CommandTag, error)
+	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
+	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
+}
+
+// Open connects to a database and checks that it answers.
+func Open(ctx context.Context, url string) (*pgxpool.Pool, error) {
+	config, err := pgxpool.ParseConfig(url)
+	if err != nil {
+		return nil, fmt.Errorf("DATABASE_URL: %w", err)
+	}
+	config.MaxConns = max(config.MaxConns, 16)
+	config.ConnConfig.ConnectTimeout = 5 * time.Second
+	pool, err := pgxpool.NewWithConfig(ctx, config)
+	if err != nil {
+		return nil, err
+	}
+	if err := pool.Ping(ctx); err != nil {
+		pool.Close()
+		return nil, fmt.Errorf("reaching the database: %w", err)
+	}
+	return pool, nil
+}
+
+// Migrate brings the schema, and that of the job library, up to date. Two instances may
+// call it at once: one waits for the other.
+func Migrate(ctx context.Context, pool *pgxpool.Pool) error {
+	lock, err := pool.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	defer lock.Release()
+	if _, err := lock.Exec(ctx, `select pg_advisory_lock(7301)`); err != nil {
+		return err
+	}
+	defer func() { _, _ = lock.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock(7301)`) }() // freed with the connection anyway
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	db := stdlib.OpenDBFromPool(pool)
+	defer func() { _ = db.Close() }()
+	provider, err := goose.NewProvider(goose.DialectPostgres, db, files)
+	if err != nil {
+		return err
+	}
+	if _, err := provider.Up(ctx); err != nil {
+		return fmt.Errorf("migrating: %w", err)
+	}
+	jobs, err := rivermigrate.New(riverpgxv5.New(pool), nil)
+	if err != nil {
+		return err
+	}
+	if _, err := jobs.Migrate(ctx, rivermigrate.DirectionUp, nil); err != nil {
+		return fmt.Errorf("migrating jobs: %w", err)
+	}
+	return nil
+}
+
+// Missing tells whether an error means that no row was found.
+func Missing(err error) bool { return errors.Is(err, pgx.ErrNoRows) }
+
+// Taken tells whether an error is a broken unique constraint.
+func Taken(err error) bool {
+	var pg *pgconn.PgError
+	return errors.As(err, &pg) && pg.Code == "23505"
+}
+
+// InTx runs a function in a transaction, committed where it returns no error.
+func InTx(ctx context.Context, pool *pgxpool.Pool, do func(tx pgx.Tx) error) error {
+	return pgx.BeginFunc(ctx, pool, do)
+}

@@ -1,0 +1,213 @@
+// Package outgoing is the one client for requests to the outside. It guards where
+// requests go, limits their time and size, spaces them per host, and repeats those that
+// may be repeated with backoff that honours Retry-After.
+package outgoing
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"net"
+	"net/http"
+	"net/netip"
+	"net/url"
+	"strconv"
+	"sync"
+	"time"
+
+	"code.dny.dev/ssrf"
+	"golang.org/x/time/rate"
+)
+
+var (
+	// ErrUnreachable is returned where no answer came: no such host, refused, cut off, too late.
+	ErrUnreachable = errors.New("no answer")
+	// ErrGuarded is returned for addresses that may not be fetched from.
+	ErrGuarded = errors.New("that address is private and may not be fetched from")
+	// ErrTooLarge is returned for an answer over the limit.
+	ErrTooLarge = errors.New("the answer is too large")
+	// ErrAddress is returned for text that is not a web address.
+	ErrAddress = errors.New("not a web address")
+)
+
+// Client sends requests. Make one with New.
+type Client struct {
+	http *http.Client
+	// Attempts is how often a repeatable request is tried; Backoff the first wait, doubled each time.
+	Attempts int
+	Backoff  time.Duration
+	// LongestWait is the longest Retry-After that is waited out; a longer one fails with the answer.
+	LongestWait time.Duration
+
+	mu     sync.Mutex
+	limits map[string]*rate.Limiter
+}
+
+// New makes a client that reaches public addresses and the ranges that the operator allowed.
+func New(allowed []netip.Prefix) *Client {
+	var v4, v6 []netip.Prefix
+	for _, p := range allowed {
+		if p.Addr().Is4() {
+			v4 = append(v4, p)
+		} else {
+			v6 = append(v6, p)
+		}
+	}
+	guard := ssrf.New(ssrf.WithAnyPort(), ssrf.WithAllowedV4Prefixes(v4...), ssrf.WithAllowedV6Prefixes(v6...))
+	dialer := &net.Dialer{Timeout: 10 * time.Second, Control: guard.Safe}
+	transport := &http.Transport{
+		Proxy: nil, DialContext: dialer.DialContext, TLSHandshakeTimeout: 10 * time.Second, ResponseHeaderTimeout: 30 * time.Second,
+		MaxIdleConnsPerHost: 8, IdleConnTimeout: 30 * time.Second, ForceAttemptHTTP2: true,
+	}
+	return &Client{
+		http: &http.Client{Transport: transport, Timeout: time.Minute, CheckRedirect: func(_ *http.Request, via []*http.Request) error {
+			if len(via) > 3 {
+				return errors.New("too many redirects")
+			}
+			return nil
+		}},
+		Attempts: 5, Backoff: 250 * time.Millisecond, LongestWait: 15 * time.Second, limits: map[string]*rate.Limiter{},
+	}
+}
+
+// Request is one request. Its body is kept, so that it can be sent again.
+type Request struct {
+	Method, URL string
+	Header      http.Header
+	Body        []byte
+	// Repeatable allows sending it again after a failure: reads, and writes with an idempotency key.
+	Repeatable bool
+	// MostBytes limits the answer; 8 MiB where it is 0.
+	MostBytes int64
+	// OnWait is told before each repeat how long the wait is and why; it may be nil.
+	OnWait func(wait time.Duration, status int)
+}
+
+// Response is an answer, read whole.
+type Response struct {
+	Status int
+	Header http.Header
+	Body   []byte
+}
+
+// Address reads what a person typed as the address of a server, adding https where no
+// scheme is given (http for this machine). It returns ErrAddress for anything else.
+func Address(typed string) (*url.URL, error) {
+	u, err := url.Parse(typed)
+	if err != nil || u.Host == "" {
+		if u, err = url.Parse("https://" + typed); err == nil && (u.Hostname() == "localhost" || u.Hostname() == "127.0.0.1") {
+			u.Scheme = "http"
+		}
+	}
+	if err != nil || u.Hostname() == "" || (u.Scheme != "http" && u.Scheme != "https") || u.User != nil {
+		return nil, fmt.Errorf("%q: %w", typed, ErrAddress)
+	}
+	return &url.URL{Scheme: u.Scheme, Host: u.Host}, nil
+}
+
+// Limit spaces requests to a host to so many a second.
+func (c *Client) Limit(host string, perSecond int) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	limit := rate.Limit(perSecond)
+	if l := c.limits[host]; l == nil {
+		c.limits[host] = rate.NewLimiter(limit, max(1, perSecond/4))
+	} else if l.Limit() != limit {
+		l.SetLimit(limit)
+	}
+}
+
+func (c *Client) limiter(host string) *rate.Limiter {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.limits[host]
+}
+
+// Do sends a request and reads the answer. An answer of any status is not an error;
+// 429 and 5xx are repeated first, as are failures without an answer.
+func (c *Client) Do(ctx context.Context, r Request) (*Response, error) {
+	attempts := 1
+	if r.Repeatable {
+		attempts = c.Attempts
+	}
+	wait := c.Backoff
+	for attempt := 1; ; attempt++ {
+		answer, err := c.once(ctx, r)
+		if err == nil && answer.Status != http.StatusTooManyRequests && answer.Status < 500 {
+			return answer, nil
+		}
+		if attempt >= attempts || errors.Is(err, ErrGuarded) || errors.Is(err, ErrTooLarge) || errors.Is(err, ErrAddress) || ctx.Err() != nil {
+			return answer, err
+		}
+		pause := wait + rand.N(wait/2+1)
+		status := 0
+		if err == nil {
+			status = answer.Status
+			if asked := retryAfter(answer.Header); asked > c.LongestWait {
+				return answer, nil
+			} else if asked > 0 {
+				pause = asked + rand.N(100*time.Millisecond)
+			}
+		}
+		if r.OnWait != nil {
+			r.OnWait(pause, status)
+		}
+		select {
+		case <-ctx.Done():
+			return nil, fmt.Errorf("%w: %w", ErrUnreachable, ctx.Err())
+		case <-time.After(pause):
+		}
+		wait *= 2
+	}
+}
+
+// retryAfter reads seconds or a date, as RFC 9110 section 10.2.3 has it.
+func retryAfter(h http.Header) time.Duration {
+	text := h.Get("Retry-After")
+	if seconds, err := strconv.Atoi(text); err == nil && seconds >= 0 {
+		return time.Duration(seconds) * time.Second
+	}
+	if at, err := http.ParseTime(text); err == nil {
+		return max(time.Until(at), 0)
+	}
+	return 0
+}
+
+func (c *Client) once(ctx context.Context, r Request) (*Response, error) {
+	request, err := http.NewRequestWithContext(ctx, r.Method, r.URL, bytes.NewReader(r.Body))
+	if err != nil {
+		return nil, fmt.Errorf("%q: %w", r.URL, ErrAddress)
+	}
+	for name, values := range r.Header {
+		request.Header[name] = values
+	}
+	request.Header.Set("User-Agent", "PlainPelican/1")
+	if l := c.limiter(request.URL.Host); l != nil {
+		if err := l.Wait(ctx); err != nil {
+			return nil, fmt.Errorf("%w: %w", ErrUnreachable, err)
+		}
+	}
+	answer, err := c.http.Do(request)
+	switch {
+	case errors.Is(err, ssrf.ErrProhibitedIP), errors.Is(err, ssrf.ErrProhibitedNetwork), errors.Is(err, ssrf.ErrProhibitedPort):
+		return nil, ErrGuarded
+	case err != nil:
+		return nil, fmt.Errorf("%w: %w", ErrUnreachable, err)
+	}
+	defer func() { _ = answer.Body.Close() }()
+	most := r.MostBytes
+	if most == 0 {
+		most = 8 << 20
+	}
+	body, err := io.ReadAll(io.LimitReader(answer.Body, most+1))
+	switch {
+	case err != nil:
+		return nil, fmt.Errorf("%w: %w", ErrUnreachable, err)
+	case int64(len(body)) > most:
+		return nil, ErrTooLarge
+	}
+	return &Response{answer.StatusCode, answer.Header, body}, nil
+}

@@ -1,0 +1,66 @@
+// Package settings reads the application's settings from environment variables.
+package settings
+
+import (
+	"encoding/base64"
+	"fmt"
+	"net/netip"
+	"os"
+	"strings"
+)
+
+// Settings are everything an operator can set. The README lists them with their defaults.
+type Settings struct {
+	// DatabaseURL is DATABASE_URL, a PostgreSQL address.
+	DatabaseURL string
+	// Listen is PELICAN_LISTEN, the address to listen on; PORT sets its port.
+	Listen string
+	// PublicURL is PELICAN_PUBLIC_URL, how browsers reach the application; stores send people back to it.
+	PublicURL string
+	// Data is PELICAN_DATA, the folder that pictures are kept in.
+	Data string
+	// Key is PELICAN_KEY, 32 bytes in base64 that seal connection secrets.
+	Key []byte
+	// AllowNetworks is PELICAN_ALLOW_NETWORKS, ranges of private addresses that may be fetched from.
+	AllowNetworks []netip.Prefix
+	// RatesURL is PELICAN_RATES_URL, where daily exchange rates come from.
+	RatesURL string
+	// Workers is whether this instance does background work: PELICAN_WORKERS, on unless "off".
+	Workers bool
+}
+
+// Read takes settings from the environment. It returns an error that names the variable at fault.
+func Read() (Settings, error) {
+	port := or("PORT", "8080")
+	s := Settings{
+		DatabaseURL: os.Getenv("DATABASE_URL"),
+		Listen:      or("PELICAN_LISTEN", "127.0.0.1:"+port),
+		PublicURL:   strings.TrimRight(or("PELICAN_PUBLIC_URL", "http://localhost:"+port), "/"),
+		Data:        or("PELICAN_DATA", "data"),
+		RatesURL:    os.Getenv("PELICAN_RATES_URL"),
+		Workers:     os.Getenv("PELICAN_WORKERS") != "off",
+	}
+	if s.DatabaseURL == "" {
+		return s, fmt.Errorf("DATABASE_URL is not set: give the address of a PostgreSQL database")
+	}
+	key, err := base64.StdEncoding.DecodeString(os.Getenv("PELICAN_KEY"))
+	if err != nil || len(key) != 32 {
+		return s, fmt.Errorf("PELICAN_KEY must be 32 bytes in base64, such as `openssl rand -base64 32` prints")
+	}
+	s.Key = key
+	for _, text := range strings.Fields(strings.ReplaceAll(os.Getenv("PELICAN_ALLOW_NETWORKS"), ",", " ")) {
+		prefix, err := netip.ParsePrefix(text)
+		if err != nil {
+			return s, fmt.Errorf("PELICAN_ALLOW_NETWORKS: %q is not a range such as 10.1.0.0/16", text)
+		}
+		s.AllowNetworks = append(s.AllowNetworks, prefix)
+	}
+	return s, nil
+}
+
+func or(name, fallback string) string {
+	if v := os.Getenv(name); v != "" {
+		return v
+	}
+	return fallback
+}
