@@ -165,3 +165,11 @@ func (s *Service) Count(ctx context.Context) (map[int64]int, error) {
 	_, err = pgx.ForEachRow(rows, []any{&id, &n}, func() error { counts[id] = n; return nil })
 	return counts, err
 }
+
+// Withdraw takes one offer off sale, where its supplier was found to have stopped selling it.
+func (s *Service) Withdraw(ctx context.Context, offer int64) error {
+	_, err := s.Pool.Exec(ctx, `
+		with gone as (update offer set withdrawn_at = now(), updated_at = now() where id = $1 and withdrawn_at is null)
+		select pg_notify('catalog', '')`, offer)
+	return err
+}

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -43,6 +44,8 @@ type Service struct {
 	Progress  *progress.Stream
 	Shelf     Shelf
 	Log       *slog.Logger
+
+	sessions sync.Map // source id to *openSession
 }
 
 // Source is a connection as people see it. Its secret never leaves the server.
@@ -215,4 +218,35 @@ func (s *Service) Open(ctx context.Context, id int64) (session *source.Session, 
 	}
 	session, _, err = s.Connector.SignIn(ctx, address, clientID, secret)
 	return session, name, address, err
+}
+
+type openSession struct {
+	session *source.Session
+	until   time.Time
+}
+
+// StillSold asks a source whether it still sells an offer. A source that cannot be asked
+// leaves it open: then the error says why, in plain words.
+func (s *Service) StillSold(ctx context.Context, sourceID int64, number string) (bool, error) {
+	kept, ok := s.sessions.Load(sourceID)
+	if !ok || time.Now().After(kept.(openSession).until) {
+		session, _, address, err := s.Open(ctx, sourceID)
+		if apikit.IsProblem(err) {
+			return true, errors.New("Its source is disconnected") //nolint:staticcheck // the beginning of a sentence for a person
+		}
+		if err != nil {
+			return true, errors.New(words(address, err))
+		}
+		kept = openSession{session, time.Now().Add(10 * time.Minute)}
+		s.sessions.Store(sourceID, kept)
+	}
+	_, err := kept.(openSession).session.Offer(ctx, number)
+	if errors.Is(err, source.ErrWithdrawn) {
+		return false, nil
+	}
+	if err != nil {
+		s.sessions.Delete(sourceID)
+		return true, errors.New("Its source does not answer") //nolint:staticcheck // the beginning of a sentence for a person
+	}
+	return true, nil
 }

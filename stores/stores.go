@@ -98,6 +98,12 @@ func (s *Service) Basis(ctx context.Context, id int64) (pricing.Basis, error) {
 	return pricing.Basis{StoreID: id, Currency: found.Currency, Market: found.Markets[0], PromiseDays: found.PromiseDays, Terms: found.Terms}, nil
 }
 
+// Limits are what a store takes in one product.
+func (s *Service) Limits(ctx context.Context, id int64) (variant.Limits, error) {
+	found, err := s.Get(ctx, id)
+	return found.Limits, err
+}
+
 // Open makes a session with a connected store.
 func (s *Service) Open(ctx context.Context, id int64) (*store.Session, error) {
 	found, err := s.Get(ctx, id)

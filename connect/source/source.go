@@ -10,6 +10,7 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
+	"sync"
 
 	"plainpelican/platform/outgoing"
 )
@@ -58,7 +59,7 @@ func (c Connector) Describe(ctx context.Context, address string) (Description, e
 	return d, nil
 }
 
-// Session is a signed-in connection to one source.
+// Session is a signed-in connection to one source. It may be used by many at once.
 type Session struct {
 	client   *outgoing.Client
 	address  string
@@ -66,7 +67,9 @@ type Session struct {
 	secret   string
 	endpoint string
 	pageSize int
-	token    string
+
+	mu    sync.Mutex
+	token string
 }
 
 // SignIn opens a session with client credentials (RFC 6749 section 4.4). It returns
@@ -105,14 +108,19 @@ func (s *Session) renew(ctx context.Context) error {
 	case json.Unmarshal(answer.Body, &token) != nil || token.AccessToken == "":
 		return ErrNotASource
 	}
+	s.mu.Lock()
 	s.token = token.AccessToken
+	s.mu.Unlock()
 	return nil
 }
 
 // get reads one path, signing in again once where the token has expired.
 func (s *Session) get(ctx context.Context, path string) (*outgoing.Response, error) {
 	for attempt := 0; ; attempt++ {
-		answer, err := s.client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: s.address + path, Header: http.Header{"Authorization": {"Bearer " + s.token}}, Repeatable: true})
+		s.mu.Lock()
+		header := http.Header{"Authorization": {"Bearer " + s.token}}
+		s.mu.Unlock()
+		answer, err := s.client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: s.address + path, Header: header, Repeatable: true})
 		if err != nil {
 			return nil, err
 		}

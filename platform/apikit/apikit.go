@@ -7,7 +7,9 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"path"
 	"reflect"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
@@ -42,12 +44,27 @@ func New(router chi.Router) *API {
 		"session": {Type: "apiKey", In: "cookie", Name: "session"},
 		"token":   {Type: "http", Scheme: "bearer"},
 	}
-	registry := config.Components.Schemas
+	registry := huma.NewMapRegistry("#/components/schemas/", schemaName)
+	config.Components.Schemas = registry
 	registry.RegisterTypeAlias(reflect.TypeFor[money.Amount](), reflect.TypeFor[amountDoc]())
 	for _, text := range []reflect.Type{reflect.TypeFor[money.Currency](), reflect.TypeFor[money.Ratio]()} {
 		registry.RegisterTypeAlias(text, reflect.TypeFor[string]())
 	}
 	return &API{humachi.New(router, config), router, map[string]access.Role{}}
+}
+
+// schemaName puts the package before a type's name, so that each capability may name its
+// types plainly: catalog.Line is CatalogLine.
+func schemaName(t reflect.Type, hint string) string {
+	name := huma.DefaultSchemaNamer(t, hint)
+	for t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice {
+		t = t.Elem()
+	}
+	if t.Name() == "" || !strings.HasPrefix(t.PkgPath(), "plainpelican/") {
+		return name
+	}
+	pkg := path.Base(t.PkgPath())
+	return strings.ToUpper(pkg[:1]) + pkg[1:] + strings.ToUpper(name[:1]) + name[1:]
 }
 
 // Document is the OpenAPI 3.1 document of everything registered.

@@ -193,6 +193,7 @@ create table draft (
     description text not null,
     pictures    jsonb not null, -- [{"place": 0, "shown": true}], in order; place is in the offer's pictures
     options     jsonb not null,
+    reference   uuid not null unique default gen_random_uuid(), -- by which stores know it
     revision    integer not null default 1,
     taken_by    text not null,
     created_at  timestamptz not null default now(),
@@ -248,6 +249,7 @@ create table publish_item (
     reason     text not null default '',
     area       text not null default '', -- the part of the draft at fault
     attempt    integer not null default 1, -- a retry by a person is a new attempt, with a new key
+    tries      integer not null default 0, -- how often this attempt met a store that did not answer
     updated_at timestamptz not null default now(),
     unique (run_id, draft_id)
 );

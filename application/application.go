@@ -1,0 +1,204 @@
+// Package application puts the capabilities together: it is the wiring, and no more.
+package application
+
+import (
+	"context"
+	"encoding/json"
+	"log/slog"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/collectors"
+	"github.com/prometheus/client_golang/prometheus/promhttp"
+	"github.com/riverqueue/river"
+
+	"plainpelican/catalog"
+	"plainpelican/connect/rates"
+	"plainpelican/connect/source"
+	"plainpelican/connect/store"
+	"plainpelican/members"
+	"plainpelican/platform/access"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/blobs"
+	"plainpelican/platform/jobs"
+	"plainpelican/platform/outgoing"
+	"plainpelican/platform/progress"
+	"plainpelican/platform/secrets"
+	"plainpelican/platform/settings"
+	"plainpelican/pricing"
+	"plainpelican/publishing"
+	"plainpelican/sources"
+	"plainpelican/stores"
+	"plainpelican/workbench"
+)
+
+// Application is one instance.
+type Application struct {
+	Settings   settings.Settings
+	Pool       *pgxpool.Pool
+	Log        *slog.Logger
+	Members    *members.Service
+	Sources    *sources.Service
+	Catalog    *catalog.Service
+	Stores     *stores.Service
+	Pricing    *pricing.Service
+	Workbench  *workbench.Service
+	Publishing *publishing.Service
+	Progress   *progress.Stream
+	Jobs       *jobs.Runner
+	Outgoing   *outgoing.Client
+
+	API     *apikit.API
+	router  chi.Router
+	metrics *prometheus.Registry
+
+	stop      context.CancelFunc
+	following sync.WaitGroup
+}
+
+// New wires an instance. Nothing runs before Start.
+func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Application, error) {
+	box, err := secrets.New(s.Key)
+	if err != nil {
+		return nil, err
+	}
+	folder, err := blobs.Open(s.Data)
+	if err != nil {
+		return nil, err
+	}
+	client := outgoing.New(s.AllowNetworks)
+	a := &Application{Settings: s, Pool: pool, Log: log, Outgoing: client, Progress: progress.New(pool), Jobs: jobs.New(pool, log), metrics: prometheus.NewRegistry(), router: chi.NewRouter()}
+	a.Members = members.New(pool, strings.HasPrefix(s.PublicURL, "https:"))
+	a.Stores = &stores.Service{Pool: pool, Connector: store.Connector{Client: client}, Box: box, PublicURL: s.PublicURL}
+	a.Pricing = &pricing.Service{Pool: pool, Stores: a.Stores, Now: time.Now}
+	a.Workbench = &workbench.Service{Pool: pool, Pricing: a.Pricing, Stores: a.Stores, Progress: a.Progress, PicturePath: catalog.PicturePath}
+	a.Pricing.Drafts = a.Workbench
+	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Bench: a.Workbench, Log: log}
+	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs, Progress: a.Progress, Shelf: a.Catalog, Log: log}
+	a.Publishing = &publishing.Service{Pool: pool, Drafts: a.Workbench, Stores: a.Stores, Supply: a.Sources, Catalog: a.Catalog, Jobs: a.Jobs, Progress: a.Progress,
+		Log: log, PicturePath: catalog.PicturePath, Pause: 3 * time.Second}
+	a.Sources.Work(a.Jobs)
+	a.Publishing.Work(a.Jobs)
+	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[RatesArgs]) error { return a.FetchRates(ctx) })
+	a.metrics.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	a.routes()
+	return a, nil
+}
+
+// RatesArgs is the job that fetches the day's exchange rates.
+type RatesArgs struct{}
+
+// Kind names the job.
+func (RatesArgs) Kind() string { return "rates" }
+
+// InsertOpts puts it into its queue, and one at a time.
+func (RatesArgs) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: "upkeep", UniqueOpts: river.UniqueOpts{ByPeriod: time.Minute}}
+}
+
+// FetchRates takes the newest table of exchange rates in.
+func (a *Application) FetchRates(ctx context.Context) error {
+	if a.Settings.RatesURL == "" {
+		return nil
+	}
+	table, err := rates.Fetch(ctx, a.Outgoing, a.Settings.RatesURL)
+	if err != nil {
+		return err
+	}
+	return a.Pricing.SaveRates(ctx, table)
+}
+
+// Start begins background work: jobs, the index, progress.
+func (a *Application) Start(ctx context.Context) error {
+	ctx, a.stop = context.WithCancel(ctx)
+	for _, follow := range []func(context.Context){a.Progress.Follow, a.Catalog.Follow} {
+		a.following.Go(func() { follow(ctx) })
+	}
+	hourly := river.NewPeriodicJob(river.PeriodicInterval(time.Hour), func() (river.JobArgs, *river.InsertOpts) { return RatesArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true})
+	return a.Jobs.Start(ctx, a.Settings.Workers, hourly)
+}
+
+// Stop lets running jobs finish for up to ten seconds and ends background work.
+func (a *Application) Stop() {
+	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	a.Jobs.Stop(ctx)
+	a.stop()
+	a.following.Wait()
+}
+
+// Quay is what waits at each station.
+type Quay struct {
+	Sources  int `json:"sources" doc:"Connected"`
+	Troubled int `json:"troubled" doc:"Connected, with something wrong"`
+	Intakes  int `json:"intakes" doc:"Under way"`
+	Offers   int `json:"offers"`
+	Drafts   int `json:"drafts"`
+	Live     int `json:"live"`
+	Runs     int `json:"runs" doc:"Under way"`
+}
+
+func (a *Application) quay(ctx context.Context, storeID int64) (Quay, error) {
+	var q Quay
+	list, err := a.Sources.List(ctx)
+	if err != nil {
+		return q, err
+	}
+	for _, s := range list {
+		if s.State != "connected" {
+			continue
+		}
+		q.Sources++
+		q.Offers += s.Offers
+		if s.Trouble != "" {
+			q.Troubled++
+		}
+		if len(s.Intakes) > 0 && s.Intakes[0].FinishedAt == nil {
+			q.Intakes++
+		}
+	}
+	if q.Drafts, err = a.Workbench.Count(ctx); err != nil {
+		return q, err
+	}
+	q.Live, q.Runs, err = a.Publishing.Figures(ctx, storeID)
+	return q, err
+}
+
+// Document writes the OpenAPI document. It needs no database.
+func Document() ([]byte, error) {
+	a, err := New(settings.Settings{Key: make([]byte, 32), Data: "/tmp", PublicURL: "http://localhost"}, nil, slog.New(slog.DiscardHandler))
+	if err != nil {
+		return nil, err
+	}
+	return json.MarshalIndent(a.API.Document(), "", "  ")
+}
+
+func init() { huma.DefaultArrayNullable = false }
+
+func (a *Application) register() {
+	a.API = apikit.New(a.router)
+	a.Members.Register(a.API)
+	a.Sources.Register(a.API)
+	a.Catalog.Register(a.API)
+	a.Stores.Register(a.API)
+	a.Pricing.Register(a.API)
+	a.Workbench.Register(a.API)
+	a.Publishing.Register(a.API)
+	apikit.Register(a.API, access.Fulfiller, http.MethodGet, "/api/quay", "getQuay", "What waits at each station", func(ctx context.Context, in *struct {
+		Store int64 `query:"store"`
+	}) (*apikit.Body[Quay], error) {
+		return apikit.OK(a.quay(ctx, in.Store))
+	})
+	a.API.Raw(access.Fulfiller, http.MethodGet, "/api/progress", a.Progress.Serve)
+	a.API.Raw(access.Fulfiller, http.MethodGet, "/metrics", promhttp.HandlerFor(a.metrics, promhttp.HandlerOpts{}).ServeHTTP)
+	a.API.Raw(access.Public, http.MethodGet, "/api/openapi.json", func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "application/json")
+		_ = json.NewEncoder(w).Encode(a.API.Document())
+	})
+}

@@ -1,0 +1,155 @@
+package publishing
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/core/money"
+	"plainpelican/platform/access"
+	"plainpelican/platform/apikit"
+)
+
+// Listing is a draft as it is live in a store.
+type Listing struct {
+	ID          int64        `json:"id"`
+	DraftID     int64        `json:"draft_id"`
+	OfferID     int64        `json:"offer_id"`
+	Title       string       `json:"title"`
+	Picture     string       `json:"picture"`
+	URL         string       `json:"url" doc:"In the store"`
+	OfferURL    string       `json:"offer_url" doc:"At the supplier's"`
+	Supplier    string       `json:"supplier"`
+	Source      string       `json:"source"`
+	Visible     bool         `json:"visible"`
+	Variants    int          `json:"variants"`
+	Lowest      money.Amount `json:"lowest"`
+	Highest     money.Amount `json:"highest"`
+	Withdrawn   bool         `json:"withdrawn" doc:"The supplier has stopped selling it"`
+	PublishedAt time.Time    `json:"published_at"`
+	UpdatedAt   time.Time    `json:"updated_at"`
+}
+
+// Listings lists what is live in a store, the newest first.
+func (s *Service) Listings(ctx context.Context, storeID int64) ([]Listing, error) {
+	rows, err := s.Pool.Query(ctx, `
+		select l.id, l.draft_id, l.offer_id, l.title, coalesce((select (p ->> 'place')::int from jsonb_array_elements(d.pictures) with ordinality e (p, n) where (p ->> 'shown')::boolean order by n limit 1), -1),
+			l.url, o.page_url, u.name, x.name, l.visible, jsonb_array_length(l.sent -> 'variants'),
+			(select min((v ->> 'price')::numeric)::text from jsonb_array_elements(l.sent -> 'variants') v), (select max((v ->> 'price')::numeric)::text from jsonb_array_elements(l.sent -> 'variants') v),
+			t.currency, o.withdrawn_at is not null, l.published_at, l.updated_at
+		from listing l join draft d on d.id = l.draft_id join offer o on o.id = l.offer_id join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id join store t on t.id = l.store_id
+		where l.store_id = $1 order by l.updated_at desc, l.id desc`, storeID)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (Listing, error) {
+		var l Listing
+		var place int
+		var lowest, highest, currency string
+		err := row.Scan(&l.ID, &l.DraftID, &l.OfferID, &l.Title, &place, &l.URL, &l.OfferURL, &l.Supplier, &l.Source, &l.Visible, &l.Variants, &lowest, &highest, &currency, &l.Withdrawn, &l.PublishedAt, &l.UpdatedAt)
+		if err != nil {
+			return l, err
+		}
+		if place >= 0 {
+			l.Picture = s.PicturePath(l.OfferID, place)
+		}
+		l.Lowest, l.Highest, err = both(lowest, highest, currency)
+		return l, err
+	})
+}
+
+func both(lowest, highest, currency string) (lo, hi money.Amount, err error) {
+	c, err := money.ParseCurrency(currency)
+	if err != nil {
+		return lo, hi, err
+	}
+	if lo, err = money.Parse(lowest, c); err != nil {
+		return lo, hi, err
+	}
+	hi, err = money.Parse(highest, c)
+	return lo, hi, err
+}
+
+// RunInFull is a run with its items.
+type RunInFull struct {
+	Run
+	Items []Item `json:"items"`
+}
+
+func (s *Service) inFull(ctx context.Context, id int64) (RunInFull, error) {
+	run, err := s.run(ctx, id)
+	if err != nil {
+		return RunInFull{}, err
+	}
+	rows, err := s.Pool.Query(ctx, `
+		select i.id, i.draft_id, d.title, d.offer_id, coalesce((select (p ->> 'place')::int from jsonb_array_elements(d.pictures) with ordinality e (p, n) where (p ->> 'shown')::boolean order by n limit 1), -1),
+			(select count(*) from draft_variant v where v.draft_id = d.id and v.chosen), i.state, i.reason, i.area,
+			coalesce(l.url, ''), coalesce((select min((v ->> 'price')::numeric)::text from jsonb_array_elements(l.sent -> 'variants') v), ''), t.currency, i.updated_at
+		from publish_item i join publish_run r on r.id = i.run_id join store t on t.id = r.store_id join draft d on d.id = i.draft_id
+		left join listing l on l.draft_id = d.id and l.store_id = r.store_id and i.state = 'published'
+		where i.run_id = $1 order by i.id`, id)
+	if err != nil {
+		return RunInFull{}, err
+	}
+	items, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (Item, error) {
+		var i Item
+		var offer int64
+		var place int
+		var price, currency string
+		err := row.Scan(&i.ID, &i.DraftID, &i.Title, &offer, &place, &i.Variants, &i.State, &i.Reason, &i.Area, &i.URL, &price, &currency, &i.UpdatedAt)
+		if err != nil {
+			return i, err
+		}
+		if place >= 0 {
+			i.Picture = s.PicturePath(offer, place)
+		}
+		if price != "" {
+			lowest, _, err := both(price, price, currency)
+			if err != nil {
+				return i, fmt.Errorf("item %d: %w", i.ID, err)
+			}
+			i.Price = &lowest
+		}
+		return i, nil
+	})
+	return RunInFull{run, items}, err
+}
+
+// Register adds the operations.
+func (s *Service) Register(a *apikit.API) {
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/runs", "listRuns", "List the newest publish runs", func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]Run], error) {
+		return apikit.OK(s.Runs(ctx))
+	})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/runs", "startRun", "Publish drafts to a store", func(ctx context.Context, in *struct {
+		Body struct {
+			StoreID   int64   `json:"store_id"`
+			DraftIDs  []int64 `json:"draft_ids" minItems:"1" maxItems:"5000"`
+			Visible   bool    `json:"visible"`
+			SellEmpty bool    `json:"sell_empty" doc:"Keep selling what is out of stock"`
+		}
+	}) (*apikit.Body[Run], error) {
+		return apikit.OK(s.Start(ctx, in.Body.StoreID, in.Body.DraftIDs, in.Body.Visible, in.Body.SellEmpty))
+	})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/runs/{id}", "getRun", "A run with its items", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[RunInFull], error) {
+		return apikit.OK(s.inFull(ctx, in.ID))
+	})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/runs/{id}/retry", "retryRun", "Send failed items again", func(ctx context.Context, in *struct {
+		apikit.ByID
+		Body struct {
+			ItemIDs []int64 `json:"item_ids" minItems:"1" maxItems:"5000"`
+		}
+	}) (*apikit.Body[Run], error) {
+		return apikit.OK(s.Retry(ctx, in.ID, in.Body.ItemIDs))
+	})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/runs/{id}/stop", "stopRun", "Leave out what is still waiting", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Run], error) {
+		return apikit.OK(s.Stop(ctx, in.ID))
+	})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/listings", "listListings", "List what is live in a store", func(ctx context.Context, in *struct {
+		Store int64 `query:"store" required:"true"`
+	}) (*apikit.Body[[]Listing], error) {
+		return apikit.OK(s.Listings(ctx, in.Store))
+	})
+}

@@ -1,0 +1,256 @@
+package publishing
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+
+	"plainpelican/connect/store"
+	"plainpelican/core/readiness"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
+	"plainpelican/platform/jobs"
+	"plainpelican/platform/outgoing"
+	"plainpelican/platform/safehtml"
+	"plainpelican/platform/secrets"
+	"plainpelican/workbench"
+)
+
+// mostTries is how often an item goes back into the queue because its store does not answer.
+const mostTries = 6
+
+// Work adds the job's worker.
+func (s *Service) Work(r *jobs.Runner) {
+	jobs.Handle(r, func(ctx context.Context, job *river.Job[Args]) error { return s.work(ctx, job.Args) })
+}
+
+// sending is one item while it is sent.
+type sending struct {
+	Args
+	runID, storeID, draftID int64
+	visible, sellEmpty      bool
+	tries                   int
+	note                    string
+}
+
+// failure is why an item fails, for a person, and the part of the draft at fault.
+type failure struct{ area, words string }
+
+func (f *failure) Error() string { return f.words }
+
+// work sends one item. It may be started again at any moment: the store knows the draft by
+// its reference and the attempt by its key, so nothing is made twice.
+func (s *Service) work(ctx context.Context, args Args) error {
+	item := sending{Args: args}
+	err := s.Pool.QueryRow(ctx, `
+		update publish_item i set state = 'sending', updated_at = now() from publish_run r
+		where i.id = $1 and i.attempt = $2 and i.state in ('waiting', 'sending') and r.id = i.run_id
+		returning r.id, r.store_id, i.draft_id, r.visible, r.sell_empty, i.tries`, args.ItemID, args.Attempt).Scan(&item.runID, &item.storeID, &item.draftID, &item.visible, &item.sellEmpty, &item.tries)
+	if database.Missing(err) {
+		return nil // sent, stopped or tried again meanwhile
+	}
+	if err != nil {
+		return err
+	}
+	s.tell(ctx, item.runID)
+	err = s.send(ctx, &item)
+	if ctx.Err() != nil {
+		return ctx.Err() // stopping: another instance goes on with it
+	}
+	var failed *failure
+	switch {
+	case err == nil:
+	case errors.As(err, &failed):
+		err = s.fail(ctx, item, failed)
+	case temporary(err) && item.tries < mostTries:
+		return s.later(ctx, item, err)
+	case temporary(err):
+		err = s.fail(ctx, item, &failure{"", "The store did not answer after several tries. Try again later: it will not be listed twice."})
+	default:
+		s.Log.Error("publishing an item", "item", item.ItemID, "error", err)
+		err = s.fail(ctx, item, &failure{"", "Something went wrong on our side. Try again; if it stays, look into the log."})
+	}
+	if err != nil {
+		return err
+	}
+	if err := s.close(ctx, item.runID); err != nil {
+		return err
+	}
+	s.tell(ctx, item.runID)
+	return nil
+}
+
+func temporary(err error) bool {
+	return errors.Is(err, outgoing.ErrUnreachable) || errors.Is(err, store.ErrBusy) || errors.Is(err, store.ErrUnavailable)
+}
+
+// later puts an item back, saying why, with longer waits each time.
+func (s *Service) later(ctx context.Context, item sending, why error) error {
+	words := "The store did not answer; asking again what it has."
+	if errors.Is(why, store.ErrBusy) {
+		words = "The store asks us to slow down; waiting."
+	}
+	if _, err := s.Pool.Exec(ctx, `update publish_item set state = 'waiting', reason = $3, tries = tries + 1, updated_at = now() where id = $1 and attempt = $2 and state = 'sending'`,
+		item.ItemID, item.Attempt, words); err != nil {
+		return err
+	}
+	s.tell(ctx, item.runID)
+	return river.JobSnooze(s.Pause * time.Duration(item.tries+1))
+}
+
+func (s *Service) fail(ctx context.Context, item sending, why *failure) error {
+	_, err := s.Pool.Exec(ctx, `update publish_item set state = 'failed', reason = $3, area = $4, updated_at = now() where id = $1 and attempt = $2 and state = 'sending'`,
+		item.ItemID, item.Attempt, why.words, why.area)
+	return err
+}
+
+// saying shows on the run what an item is at.
+func (s *Service) saying(ctx context.Context, item *sending, words string) {
+	if _, err := s.Pool.Exec(ctx, `update publish_item set reason = $3, updated_at = now() where id = $1 and attempt = $2 and state = 'sending'`, item.ItemID, item.Attempt, words); err == nil {
+		s.tell(ctx, item.runID)
+	}
+}
+
+// send does the work of one item. A *failure is final until a person does something.
+func (s *Service) send(ctx context.Context, item *sending) error {
+	draft, err := s.Drafts.Ready(ctx, item.draftID, item.storeID)
+	if err != nil {
+		return asFailure(err)
+	}
+	if err := s.check(ctx, item, draft); err != nil {
+		return err
+	}
+	session, err := s.Stores.Open(ctx, item.storeID)
+	if errors.Is(err, secrets.ErrSealed) {
+		return &failure{"", "The store's approval cannot be read any more. Connect the store again."}
+	}
+	if err != nil {
+		return asFailure(err)
+	}
+	session.OnWait = func(wait time.Duration) {
+		s.saying(ctx, item, fmt.Sprintf("The store asks us to slow down; waiting %d s.", int(wait.Seconds())+1))
+	}
+	product, err := s.product(ctx, item, session, draft)
+	if err != nil {
+		return asFailure(err)
+	}
+	sent, err := s.put(ctx, item, session, draft, product)
+	if err != nil {
+		return asFailure(err)
+	}
+	return s.list(ctx, item, draft, product, sent)
+}
+
+// asFailure makes final what trying again by itself would not mend.
+func asFailure(err error) error {
+	var refused *store.Refused
+	switch {
+	case errors.As(err, &refused):
+		area := map[string]string{"title": "words", "description_html": "words", "options": "variants", "variants": "variants", "pictures": "pictures", "picture": "pictures"}[refused.Field]
+		return &failure{area, "The store refused it: " + refused.Message}
+	case errors.Is(err, store.ErrDisapproved):
+		return &failure{"", "The store no longer lets us in. Connect it again, then try again."}
+	case apikit.IsProblem(err):
+		return &failure{"", err.Error()}
+	}
+	return err
+}
+
+// check asks first what would stop the draft here, then whether it is still sold.
+func (s *Service) check(ctx context.Context, item *sending, draft workbench.Ready) error {
+	for _, f := range draft.Report.Findings {
+		if f.Stops {
+			return &failure{string(f.Area), f.Words}
+		}
+	}
+	sold, err := s.Supply.StillSold(ctx, draft.SourceID, draft.OfferNumber)
+	if err != nil {
+		item.note = fmt.Sprintf("%s, so cost and stock are as they were taken in.", trimStop(err.Error()))
+	}
+	if !sold {
+		if err := s.Catalog.Withdraw(ctx, draft.OfferID); err != nil {
+			return err
+		}
+		return &failure{string(readiness.Variants), fmt.Sprintf("%s has stopped selling this. Take the same item from another supplier.", draft.Supplier)}
+	}
+	return nil
+}
+
+func trimStop(s string) string {
+	if len(s) > 0 && s[len(s)-1] == '.' {
+		return s[:len(s)-1]
+	}
+	return s
+}
+
+// product sends the pictures and puts together what the store is to have.
+func (s *Service) product(ctx context.Context, item *sending, session *store.Session, draft workbench.Ready) (store.Product, error) {
+	p := store.Product{Reference: draft.Reference, Title: draft.Title, Description: safehtml.Clean(draft.Description), Vendor: draft.Supplier, Visible: item.visible, SellEmpty: item.sellEmpty,
+		Options: []store.Option{}, Pictures: []string{}}
+	hashes := map[int]string{}
+	for i, place := range draft.Pictures {
+		if len(draft.Pictures) > 1 {
+			s.saying(ctx, item, fmt.Sprintf("picture %d of %d", i+1, len(draft.Pictures)))
+		}
+		hash, content, err := s.Catalog.Picture(ctx, draft.OfferID, place)
+		if err != nil {
+			return p, &failure{string(readiness.Pictures), fmt.Sprintf("Picture %d cannot be had from the supplier. Hide it, or try again later.", i+1)}
+		}
+		if err := session.PutPicture(ctx, hash, content); err != nil {
+			return p, err
+		}
+		hashes[place] = hash
+		p.Pictures = append(p.Pictures, hash)
+	}
+	for _, o := range draft.Options {
+		option := store.Option{Name: o.Name}
+		for _, v := range o.Values {
+			option.Values = append(option.Values, v.Name)
+		}
+		p.Options = append(p.Options, option)
+	}
+	for _, v := range draft.Variants {
+		p.Variants = append(p.Variants, store.Variant{Reference: fmt.Sprint(v.ID), SKU: v.SKU, Values: v.Values, Price: v.Ladder.Price.Decimal(), Stock: v.Stock, Barcode: v.Barcode, Picture: hashes[v.Picture]})
+	}
+	return p, nil
+}
+
+// put updates what the store has of the draft, or creates it.
+func (s *Service) put(ctx context.Context, item *sending, session *store.Session, draft workbench.Ready, p store.Product) (store.Sent, error) {
+	there, err := session.Find(ctx, draft.Reference)
+	if err != nil {
+		return there, err
+	}
+	if there.ID != "" {
+		sent, err := session.Update(ctx, there.ID, p)
+		if !errors.Is(err, store.ErrGone) {
+			return sent, err
+		}
+	}
+	return session.Create(ctx, fmt.Sprintf("%s/%d/%d", draft.Reference, item.ItemID, item.Attempt), p)
+}
+
+// list records the listing and ends the item, together.
+func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready, p store.Product, sent store.Sent) error {
+	stored, err := json.Marshal(p)
+	if err != nil {
+		return err
+	}
+	words := item.note
+	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		_, err := tx.Exec(ctx, `
+			insert into listing (store_id, draft_id, offer_id, product_id, url, title, sent, visible) values ($1, $2, $3, $4, $5, $6, $7, $8)
+			on conflict (store_id, draft_id) do update set product_id = excluded.product_id, url = excluded.url, title = excluded.title, sent = excluded.sent, visible = excluded.visible, updated_at = now()`,
+			item.storeID, item.draftID, draft.OfferID, sent.ID, sent.URL, p.Title, stored, p.Visible)
+		if err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `update publish_item set state = 'published', reason = $3, area = '', updated_at = now() where id = $1 and attempt = $2`, item.ItemID, item.Attempt, words)
+		return err
+	})
+}

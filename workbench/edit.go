@@ -1,0 +1,263 @@
+package workbench
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/core/money"
+	"plainpelican/core/variant"
+	"plainpelican/members"
+	"plainpelican/platform/access"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
+	"plainpelican/platform/safehtml"
+)
+
+// Edit changes parts of a draft; what is absent stays as it is.
+type Edit struct {
+	Revision    int               `json:"revision" doc:"The revision that was read; a newer one refuses the edit"`
+	Title       *string           `json:"title,omitempty" maxLength:"500"`
+	Description *string           `json:"description,omitempty" maxLength:"100000"`
+	Pictures    *[]PictureChoice  `json:"pictures,omitempty"`
+	Options     *[]variant.Option `json:"options,omitempty" doc:"The same options and values, renamed"`
+	Chosen      *[]int64          `json:"chosen,omitempty" doc:"Draft variants to sell"`
+	Prices      *[]Typing         `json:"prices,omitempty"`
+}
+
+// Typing types a price for one variant in the store in use, or releases it.
+type Typing struct {
+	VariantID int64  `json:"variant_id"`
+	Price     string `json:"price" doc:"Decimal text in the store's currency; empty gives it back to the rule" maxLength:"30"`
+}
+
+// snapshot is all that an edit can change, kept to be undone.
+type snapshot struct {
+	Title       string           `json:"title"`
+	Description string           `json:"description"`
+	Pictures    []PictureChoice  `json:"pictures"`
+	Options     []variant.Option `json:"options"`
+	Chosen      []int64          `json:"chosen"`
+	Typed       []typedPrice     `json:"typed"`
+}
+
+type typedPrice struct {
+	VariantID int64 `json:"variant_id"`
+	StoreID   int64 `json:"store_id"`
+	Price     int64 `json:"price"`
+}
+
+func (d *draft) snapshot() snapshot {
+	s := snapshot{Title: d.title, Description: d.description, Pictures: d.pictures, Options: d.options, Chosen: []int64{}, Typed: []typedPrice{}}
+	for _, v := range d.variants {
+		if v.chosen {
+			s.Chosen = append(s.Chosen, v.id)
+		}
+		for store, price := range v.typed {
+			s.Typed = append(s.Typed, typedPrice{v.id, store, price})
+		}
+	}
+	return s
+}
+
+// Change makes an edit, whole or not at all, and keeps what was before.
+func (s *Service) Change(ctx context.Context, id, storeID int64, e Edit) (Draft, error) {
+	t, err := s.terms(ctx, storeID)
+	if err != nil {
+		return Draft{}, err
+	}
+	err = s.rewrite(ctx, id, e.Revision, func(tx pgx.Tx, d *draft, after *snapshot) (string, error) {
+		return apply(e, d, after, t)
+	})
+	if err != nil {
+		return Draft{}, err
+	}
+	return s.Get(ctx, id, storeID)
+}
+
+// rewrite locks a draft, lets change alter its snapshot, stores that and the edit.
+func (s *Service) rewrite(ctx context.Context, id int64, revision int, change func(pgx.Tx, *draft, *snapshot) (what string, err error)) error {
+	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		var current int
+		err := tx.QueryRow(ctx, `select revision from draft where id = $1 for update`, id).Scan(&current)
+		if database.Missing(err) {
+			return apikit.NotFound("draft")
+		}
+		if err != nil {
+			return err
+		}
+		if revision != 0 && revision != current {
+			var who string
+			_ = tx.QueryRow(ctx, `select member from draft_edit where draft_id = $1 order by id desc limit 1`, id).Scan(&who) // a name makes the sentence better, no more
+			return apikit.Problem(409, "revision", "%s changed this draft meanwhile. Yours was not saved; look at it and edit again.", or(who, "Somebody"))
+		}
+		d, err := one(load(ctx, tx, id))
+		if err != nil {
+			return err
+		}
+		before, after := d.snapshot(), d.snapshot()
+		what, err := change(tx, d, &after)
+		if err != nil {
+			return err
+		}
+		if what != "" {
+			if _, err := tx.Exec(ctx, `insert into draft_edit (draft_id, member, what, before) values ($1, $2, $3, $4)`, id, access.Who(ctx).Name, what, asJSON(before)); err != nil {
+				return err
+			}
+		}
+		if what == "price" {
+			if err := members.Audit(ctx, tx, "typed prices", d.title, before.Typed, after.Typed); err != nil {
+				return err
+			}
+		}
+		return store(ctx, tx, id, after)
+	})
+}
+
+func or(text, fallback string) string {
+	if text == "" {
+		return fallback
+	}
+	return text
+}
+
+// apply checks an edit against a draft and puts it into the snapshot.
+func apply(e Edit, d *draft, after *snapshot, t terms) (what string, err error) {
+	if e.Title != nil {
+		after.Title, what = strings.Join(strings.Fields(*e.Title), " "), "title"
+	}
+	if e.Description != nil {
+		after.Description, what = safehtml.Clean(*e.Description), "description"
+	}
+	if e.Pictures != nil {
+		if !sameSet(*e.Pictures, d.pictures, func(p PictureChoice) int { return p.Place }) {
+			return "", apikit.Problem(422, "pictures", "The pictures are not those of this draft.")
+		}
+		after.Pictures, what = *e.Pictures, "pictures"
+	}
+	if e.Options != nil {
+		if err := sameShape(*e.Options, d.options); err != nil {
+			return "", err
+		}
+		if err := variant.Check(*e.Options); err != nil {
+			return "", apikit.Problem(422, "options", "%s", err)
+		}
+		after.Options, what = *e.Options, "options"
+	}
+	if e.Chosen != nil {
+		for _, id := range *e.Chosen {
+			if !slices.ContainsFunc(d.variants, func(v draftVariant) bool { return v.id == id }) {
+				return "", apikit.Problem(422, "chosen", "A chosen variant is not of this draft.")
+			}
+		}
+		after.Chosen, what = *e.Chosen, "choice of variants"
+	}
+	if e.Prices != nil {
+		if err := typePrices(*e.Prices, d, after, t); err != nil {
+			return "", err
+		}
+		what = "price"
+	}
+	return what, nil
+}
+
+func typePrices(prices []Typing, d *draft, after *snapshot, t terms) error {
+	if t.pricer == nil {
+		return apikit.Problem(422, "prices", "Connect a store before you type prices.")
+	}
+	store := t.pricer.StoreID
+	for _, p := range prices {
+		at := slices.IndexFunc(d.variants, func(v draftVariant) bool { return v.id == p.VariantID })
+		if at < 0 {
+			return apikit.Problem(422, "prices", "That variant is not of this draft.")
+		}
+		after.Typed = slices.DeleteFunc(after.Typed, func(x typedPrice) bool { return x.VariantID == p.VariantID && x.StoreID == store })
+		if strings.TrimSpace(p.Price) == "" {
+			continue
+		}
+		amount, err := money.Parse(p.Price, t.pricer.Currency)
+		if err != nil {
+			return apikit.Problem(422, "prices", "“%s” is not a price in %s; write one such as %s.", p.Price, t.pricer.Currency, money.New(19*t.pricer.Currency.Unit()+99%t.pricer.Currency.Unit(), t.pricer.Currency).Decimal())
+		}
+		if amount.Minor() <= 0 {
+			return apikit.Problem(422, "prices", "A price must be more than 0.")
+		}
+		after.Typed = append(after.Typed, typedPrice{p.VariantID, store, amount.Minor()})
+	}
+	return nil
+}
+
+func sameSet[T any](a, b []T, key func(T) int) bool {
+	keys := func(list []T) []int {
+		out := make([]int, len(list))
+		for i, x := range list {
+			out[i] = key(x)
+		}
+		slices.Sort(out)
+		return out
+	}
+	return slices.Equal(keys(a), keys(b))
+}
+
+// sameShape lets options be renamed, never added, dropped or reordered: that is not built yet.
+func sameShape(a, b []variant.Option) error {
+	same := len(a) == len(b)
+	for i := range min(len(a), len(b)) {
+		same = same && a[i].Original == b[i].Original && len(a[i].Values) == len(b[i].Values)
+		for j := range min(len(a[i].Values), len(b[i].Values)) {
+			same = same && a[i].Values[j].Original == b[i].Values[j].Original
+			a[i].Values[j].Name = strings.Join(strings.Fields(a[i].Values[j].Name), " ")
+		}
+		a[i].Name = strings.Join(strings.Fields(a[i].Name), " ")
+	}
+	if !same {
+		return apikit.Problem(422, "options", "Options and values can be renamed here, not added or left out.")
+	}
+	return nil
+}
+
+func store(ctx context.Context, tx pgx.Tx, id int64, s snapshot) error {
+	batch := &pgx.Batch{}
+	batch.Queue(`update draft set title = $2, description = $3, pictures = $4, options = $5, revision = revision + 1, updated_at = now() where id = $1`,
+		id, s.Title, s.Description, asJSON(s.Pictures), asJSON(s.Options))
+	batch.Queue(`update draft_variant set chosen = id = any ($2) where draft_id = $1 and chosen <> (id = any ($2))`, id, s.Chosen)
+	batch.Queue(`delete from typed_price where draft_variant_id in (select id from draft_variant where draft_id = $1)`, id)
+	for _, p := range s.Typed {
+		batch.Queue(`insert into typed_price (draft_variant_id, store_id, price, typed_by) values ($1, $2, $3, $4)`, p.VariantID, p.StoreID, p.Price, access.Who(ctx).Name)
+	}
+	if err := tx.SendBatch(ctx, batch).Close(); err != nil {
+		return fmt.Errorf("saving draft %d: %w", id, err)
+	}
+	return nil
+}
+
+// Undo takes the last edit of a draft back.
+func (s *Service) Undo(ctx context.Context, id, storeID int64) (Draft, error) {
+	err := s.rewrite(ctx, id, 0, func(tx pgx.Tx, _ *draft, after *snapshot) (string, error) {
+		*after = snapshot{}
+		err := tx.QueryRow(ctx, `delete from draft_edit where id = (select max(id) from draft_edit where draft_id = $1) returning before`, id).Scan(after)
+		if database.Missing(err) {
+			return "", apikit.Problem(409, "", "There is nothing left to undo in this draft.")
+		}
+		return "", err
+	})
+	if err != nil {
+		return Draft{}, err
+	}
+	return s.Get(ctx, id, storeID)
+}
+
+// Discard removes a draft that is not live in a store.
+func (s *Service) Discard(ctx context.Context, id int64) error {
+	tag, err := s.Pool.Exec(ctx, `delete from draft d where id = $1 and not exists (select from listing l where l.draft_id = d.id)`, id)
+	if err != nil {
+		return err
+	}
+	if tag.RowsAffected() == 0 {
+		return apikit.Problem(409, "", "This draft is live in a store, or gone already.")
+	}
+	return s.Progress.Tell(ctx, "drafts", map[string]int64{"discarded": id})
+}

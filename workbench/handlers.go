@@ -1,0 +1,45 @@
+package workbench
+
+import (
+	"context"
+	"net/http"
+
+	"plainpelican/platform/access"
+	"plainpelican/platform/apikit"
+)
+
+// Register adds the operations.
+func (s *Service) Register(a *apikit.API) {
+	type inStore struct {
+		apikit.ByID
+		Store int64 `query:"store" doc:"The store whose prices and limits hold; 0 for none"`
+	}
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/drafts", "listDrafts", "List drafts with what each lacks", func(ctx context.Context, in *struct {
+		Store int64 `query:"store"`
+	}) (*apikit.Body[[]Line], error) {
+		return apikit.OK(s.List(ctx, in.Store))
+	})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/take", "takeOffers", "Take offers to the workbench", func(ctx context.Context, in *struct {
+		Body struct {
+			Offers []int64 `json:"offers" minItems:"1" maxItems:"500"`
+			Again  bool    `json:"again,omitempty" doc:"Take those that have drafts once more"`
+		}
+	}) (*apikit.Body[TakeResult], error) {
+		return apikit.OK(s.Take(ctx, in.Body.Offers, in.Body.Again))
+	})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/drafts/{id}", "getDraft", "One draft, priced", func(ctx context.Context, in *inStore) (*apikit.Body[Draft], error) {
+		return apikit.OK(s.Get(ctx, in.ID, in.Store))
+	})
+	apikit.Register(a, access.Editor, http.MethodPatch, "/api/drafts/{id}", "editDraft", "Change parts of a draft", func(ctx context.Context, in *struct {
+		inStore
+		Body Edit
+	}) (*apikit.Body[Draft], error) {
+		return apikit.OK(s.Change(ctx, in.ID, in.Store, in.Body))
+	})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/undo", "undoDraft", "Take the last edit back", func(ctx context.Context, in *inStore) (*apikit.Body[Draft], error) {
+		return apikit.OK(s.Undo(ctx, in.ID, in.Store))
+	})
+	apikit.Register(a, access.Editor, http.MethodDelete, "/api/drafts/{id}", "discardDraft", "Discard a draft", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
+		return nil, s.Discard(ctx, in.ID)
+	})
+}

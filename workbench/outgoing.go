@@ -1,0 +1,84 @@
+package workbench
+
+import (
+	"context"
+	"fmt"
+
+	"plainpelican/core/readiness"
+	"plainpelican/core/variant"
+	"plainpelican/pricing"
+)
+
+// Ready is a draft as it would go out to a store.
+type Ready struct {
+	DraftID, OfferID, SourceID int64
+	OfferNumber, Reference     string
+	Title, Description         string
+	Supplier                   string
+	Pictures                   []int // places in the offer's pictures, in order
+	Options                    []variant.Option
+	Variants                   []ReadyVariant
+	Report                     readiness.Report
+}
+
+// ReadyVariant is a chosen variant as it would go out.
+type ReadyVariant struct {
+	ID      int64
+	SKU     string
+	Values  []string
+	Ladder  pricing.Ladder
+	Stock   int
+	Barcode string
+	Picture int
+}
+
+// Ready prepares a draft for a store. Where its report says that it is not ready, the
+// variants may lack prices.
+func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
+	t, err := s.terms(ctx, storeID)
+	if err != nil {
+		return Ready{}, err
+	}
+	d, err := one(load(ctx, s.Pool, id))
+	if err != nil {
+		return Ready{}, err
+	}
+	variants, quote := d.priced(t, false)
+	r := Ready{DraftID: d.id, OfferID: d.offerID, SourceID: d.sourceID, OfferNumber: d.offerNumber, Reference: d.reference, Title: d.title, Description: d.description,
+		Supplier: d.supplier, Report: d.report(t, variants, quote)}
+	used := make([]map[int]bool, len(d.options))
+	for i := range used {
+		used[i] = map[int]bool{}
+	}
+	for i, v := range variants {
+		if !v.Chosen || v.Ladder == nil {
+			continue
+		}
+		for o, place := range d.variants[i].places {
+			used[o][place] = true
+		}
+		r.Variants = append(r.Variants, ReadyVariant{v.ID, fmt.Sprintf("P%d-%d", d.id, d.variants[i].position+1), v.Values, *v.Ladder, v.Stock, d.variants[i].barcode, d.variants[i].picture})
+	}
+	for i, o := range d.options {
+		kept := variant.Option{Name: o.Name, Original: o.Original}
+		for place, value := range o.Values {
+			if used[i][place] {
+				kept.Values = append(kept.Values, value)
+			}
+		}
+		r.Options = append(r.Options, kept)
+	}
+	for _, p := range d.pictures {
+		if p.Shown {
+			r.Pictures = append(r.Pictures, p.Place)
+		}
+	}
+	return r, nil
+}
+
+func dayRange(lo, hi int) string {
+	if lo == hi {
+		return fmt.Sprintf("%d days", lo)
+	}
+	return fmt.Sprintf("%d–%d days", lo, hi)
+}

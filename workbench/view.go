@@ -1,0 +1,246 @@
+package workbench
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"plainpelican/core/markup"
+	"plainpelican/core/money"
+	"plainpelican/core/readiness"
+	"plainpelican/core/variant"
+	"plainpelican/platform/apikit"
+	"plainpelican/pricing"
+)
+
+// Line is a draft as a line of the list.
+type Line struct {
+	ID      int64            `json:"id"`
+	OfferID int64            `json:"offer_id"`
+	Title   string           `json:"title"`
+	Picture string           `json:"picture"`
+	Report  readiness.Report `json:"report"`
+}
+
+// Draft is a draft in full, priced in a store.
+type Draft struct {
+	Line
+	Revision    int              `json:"revision"`
+	Description string           `json:"description" doc:"Safe HTML"`
+	Pictures    []Picture        `json:"pictures"`
+	Options     []variant.Option `json:"options"`
+	Variants    []Variant        `json:"variants"`
+	UpdatedAt   time.Time        `json:"updated_at"`
+	Undo        string           `json:"undo" doc:"What the last edit was, which can be undone; empty where there is none"`
+	OfferTitle  string           `json:"offer_title"`
+	Supplier    string           `json:"supplier"`
+	Source      string           `json:"source"`
+	PageURL     string           `json:"page_url"`
+	WithdrawnAt *time.Time       `json:"withdrawn_at"`
+	Delivery    string           `json:"delivery" doc:"The service that prices assume"`
+	Door        string           `json:"door" doc:"Its days door to door"`
+}
+
+// Picture is one picture of a draft.
+type Picture struct {
+	Place int    `json:"place"`
+	Path  string `json:"path"`
+	Shown bool   `json:"shown"`
+}
+
+// Variant is one variant of a draft, priced.
+type Variant struct {
+	ID     int64        `json:"id"`
+	Values []string     `json:"values"`
+	Chosen bool         `json:"chosen"`
+	Cost   money.Amount `json:"cost"`
+	Stock  int          `json:"stock"`
+	// Withdrawn tells that the supplier stopped selling it.
+	Withdrawn bool            `json:"withdrawn"`
+	Picture   string          `json:"picture"`
+	Ladder    *pricing.Ladder `json:"ladder"`
+	NoPrice   string          `json:"no_price"`
+	Typed     bool            `json:"typed" doc:"Its price was typed, and rules leave it alone"`
+	// RulePrice is what the rule would price it at.
+	RulePrice *money.Amount `json:"rule_price"`
+	Trace     []markup.Step `json:"trace"`
+}
+
+// terms is what drafts are looked at with: a store's pricer and limits, or nothing.
+type terms struct {
+	pricer *pricing.Pricer
+	limits variant.Limits
+}
+
+func (s *Service) terms(ctx context.Context, storeID int64) (terms, error) {
+	if storeID == 0 {
+		return terms{}, nil
+	}
+	pricer, err := s.Pricing.Pricer(ctx, storeID)
+	if err != nil {
+		return terms{}, err
+	}
+	limits, err := s.Stores.Limits(ctx, storeID)
+	return terms{pricer, limits}, err
+}
+
+// priced works out every variant of a draft; traces only where wanted.
+func (d *draft) priced(t terms, traced bool) ([]Variant, pricing.Quote) {
+	var quote pricing.Quote
+	if t.pricer != nil {
+		quote = t.pricer.Quote(d.thing)
+	}
+	out := make([]Variant, len(d.variants))
+	for i := range d.variants {
+		v := &d.variants[i]
+		out[i] = Variant{ID: v.id, Values: d.values(v), Chosen: v.chosen, Cost: v.cost, Stock: v.stock, Withdrawn: v.withdrawn, Trace: []markup.Step{}}
+		if t.pricer == nil {
+			out[i].NoPrice = "Connect a store to price it."
+			continue
+		}
+		var trace *markup.Trace
+		if traced {
+			trace = &markup.Trace{}
+		}
+		ladder, err := quote.Rungs(v.cost, nil, trace)
+		if minor, typed := v.typed[t.pricer.StoreID]; typed && err == nil {
+			rule := ladder.Price
+			price := money.New(minor, t.pricer.Currency)
+			out[i].Typed, out[i].RulePrice = true, &rule
+			ladder, err = quote.Rungs(v.cost, &price, nil)
+		}
+		if err != nil {
+			out[i].NoPrice = t.pricer.Words(err)
+			continue
+		}
+		out[i].Ladder = &ladder
+		if trace != nil {
+			out[i].Trace = trace.Steps
+		}
+	}
+	return out, quote
+}
+
+// report says what is missing before a draft can go out.
+func (d *draft) report(t terms, variants []Variant, quote pricing.Quote) readiness.Report {
+	in := readiness.Draft{Title: d.title, Description: d.description, Options: len(d.options), Limits: t.limits, Withdrawn: d.withdrawnAt != nil, KeepsPromise: quote.Choice.KeepsPromise}
+	if t.pricer != nil {
+		in.PromiseDays = t.pricer.PromiseDays
+	}
+	for _, p := range d.pictures {
+		if p.Shown {
+			in.Pictures++
+		}
+	}
+	for i, v := range variants {
+		if !v.Chosen {
+			continue
+		}
+		one := readiness.Variant{Name: strings.Join(v.Values, " "), Priced: v.Ladder != nil, NoPrice: v.NoPrice, Stock: v.Stock, Withdrawn: d.variants[i].withdrawn}
+		if v.Ladder != nil {
+			one.Profit = v.Ladder.Profit
+		}
+		in.Variants = append(in.Variants, one)
+	}
+	return readiness.Check(in)
+}
+
+func (s *Service) line(d *draft, report readiness.Report) Line {
+	l := Line{ID: d.id, OfferID: d.offerID, Title: d.title, Report: report}
+	for _, p := range d.pictures {
+		if p.Shown {
+			l.Picture = s.PicturePath(d.offerID, p.Place)
+			break
+		}
+	}
+	return l
+}
+
+func (s *Service) view(d *draft, t terms) Draft {
+	variants, quote := d.priced(t, true)
+	out := Draft{
+		Line: s.line(d, d.report(t, variants, quote)), Revision: d.revision, Description: d.description, Options: d.options, Variants: variants, Pictures: []Picture{},
+		UpdatedAt: d.updatedAt, Undo: d.undo, OfferTitle: d.offerTitle, Supplier: d.supplier, Source: d.thing.Source, PageURL: d.pageURL, WithdrawnAt: d.withdrawnAt,
+	}
+	for i := range variants {
+		variants[i].Picture = s.PicturePath(d.offerID, d.variants[i].picture)
+	}
+	for _, p := range d.pictures {
+		out.Pictures = append(out.Pictures, Picture{p.Place, s.PicturePath(d.offerID, p.Place), p.Shown})
+	}
+	if t.pricer != nil && quote.Err == nil {
+		out.Delivery = quote.Choice.Delivery.Name
+		out.Door = dayRange(quote.Choice.Door.Min, quote.Choice.Door.Max)
+	}
+	return out
+}
+
+// List lists drafts, newest first, with what each lacks.
+func (s *Service) List(ctx context.Context, storeID int64) ([]Line, error) {
+	t, err := s.terms(ctx, storeID)
+	if err != nil {
+		return nil, err
+	}
+	drafts, err := load(ctx, s.Pool)
+	if err != nil {
+		return nil, err
+	}
+	lines := make([]Line, len(drafts))
+	for i, d := range drafts {
+		variants, quote := d.priced(t, false)
+		lines[i] = s.line(d, d.report(t, variants, quote))
+	}
+	return lines, nil
+}
+
+// Get shows one draft.
+func (s *Service) Get(ctx context.Context, id, storeID int64) (Draft, error) {
+	t, err := s.terms(ctx, storeID)
+	if err != nil {
+		return Draft{}, err
+	}
+	d, err := one(load(ctx, s.Pool, id))
+	if err != nil {
+		return Draft{}, err
+	}
+	return s.view(d, t), nil
+}
+
+func one(drafts []*draft, err error) (*draft, error) {
+	if err == nil && len(drafts) == 0 {
+		err = apikit.NotFound("draft")
+	}
+	if err != nil {
+		return nil, err
+	}
+	return drafts[0], nil
+}
+
+// Priced lists every chosen variant for pricing to show what a rule moves.
+func (s *Service) Priced(ctx context.Context, storeID int64) ([]pricing.Priced, error) {
+	drafts, err := load(ctx, s.Pool)
+	if err != nil {
+		return nil, err
+	}
+	var out []pricing.Priced
+	for _, d := range drafts {
+		picture := s.line(d, readiness.Report{}).Picture
+		for i := range d.variants {
+			v := &d.variants[i]
+			if !v.chosen {
+				continue
+			}
+			p := pricing.Priced{DraftID: d.id, Title: d.title, Variant: d.name(v), Picture: picture, Thing: d.thing, Cost: v.cost}
+			if minor, typed := v.typed[storeID]; typed {
+				basis, err := s.Pricing.Stores.Basis(ctx, storeID)
+				if err != nil {
+					return nil, err
+				}
+				price := money.New(minor, basis.Currency)
+				p.Typed = &price
+			}
+			out = append(out, p)
+		}
+	}
+	return out, nil
+}

@@ -1,0 +1,260 @@
+// Package workbench holds drafts: the seller's own versions of products, in preparation.
+package workbench
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+
+	"plainpelican/core/landed"
+	"plainpelican/core/money"
+	"plainpelican/core/variant"
+	"plainpelican/platform/access"
+	"plainpelican/platform/database"
+	"plainpelican/platform/progress"
+	"plainpelican/platform/safehtml"
+	"plainpelican/pricing"
+)
+
+// Stores is what the workbench must know of stores.
+type Stores interface {
+	Limits(ctx context.Context, storeID int64) (variant.Limits, error)
+}
+
+// Service is the workbench capability.
+type Service struct {
+	Pool     *pgxpool.Pool
+	Pricing  *pricing.Service
+	Stores   Stores
+	Progress *progress.Stream
+	// PicturePath is where a picture of an offer is served.
+	PicturePath func(offer int64, place int) string
+}
+
+// PictureChoice is one picture of the offer, shown or not, in the draft's order.
+type PictureChoice struct {
+	Place int  `json:"place"`
+	Shown bool `json:"shown"`
+}
+
+// draft is a draft as it is stored, with what it points at.
+type draft struct {
+	id, offerID                   int64
+	reference                     string
+	revision                      int
+	title, description            string
+	pictures                      []PictureChoice
+	options                       []variant.Option
+	updatedAt                     time.Time
+	offerTitle, supplier, pageURL string
+	sourceID                      int64
+	offerNumber                   string
+	withdrawnAt                   *time.Time
+	thing                         pricing.Thing
+	variants                      []draftVariant
+	undo                          string
+}
+
+type draftVariant struct {
+	id, offerVariantID int64
+	position           int
+	places             []int
+	chosen             bool
+	cost               money.Amount
+	stock, picture     int
+	barcode            string
+	withdrawn          bool
+	// typed is the typed price in each store.
+	typed map[int64]int64
+}
+
+// name is the variant's values as the draft calls them.
+func (d *draft) name(v *draftVariant) string { return strings.Join(d.values(v), " ") }
+
+func (d *draft) values(v *draftVariant) []string {
+	names := make([]string, len(d.options))
+	for i, o := range d.options {
+		names[i] = o.Values[v.places[i]].Name
+	}
+	return names
+}
+
+// load reads drafts in the order of their making, newest first; no ids are all.
+func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, error) {
+	rows, err := q.Query(ctx, `
+		select d.id, d.offer_id, d.reference::text, d.revision, d.title, d.description, d.pictures, d.options, d.updated_at, o.title, u.name, o.page_url, o.source_id, o.number,
+			o.withdrawn_at, x.name, u.country, o.processing_min, o.processing_max, o.deliveries, o.currency,
+			coalesce((select what from draft_edit e where e.draft_id = d.id order by e.id desc limit 1), '')
+		from draft d join offer o on o.id = d.offer_id join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id
+		where $1::bigint[] is null or d.id = any ($1) order by d.id desc`, ids)
+	if err != nil {
+		return nil, err
+	}
+	byID := map[int64]*draft{}
+	currencies := map[int64]money.Currency{}
+	drafts, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (*draft, error) {
+		d := &draft{}
+		var currency string
+		var deliveries []landed.Delivery
+		err := row.Scan(&d.id, &d.offerID, &d.reference, &d.revision, &d.title, &d.description, &d.pictures, &d.options, &d.updatedAt, &d.offerTitle, &d.supplier, &d.pageURL, &d.sourceID, &d.offerNumber,
+			&d.withdrawnAt, &d.thing.Source, &d.thing.ShipsFrom, &d.thing.Processing.Min, &d.thing.Processing.Max, &deliveries, &currency, &d.undo)
+		if err != nil {
+			return nil, err
+		}
+		d.thing.Deliveries = deliveries
+		byID[d.id] = d
+		currencies[d.id], err = money.ParseCurrency(currency)
+		return d, err
+	})
+	if err != nil {
+		return nil, err
+	}
+	rows, err = q.Query(ctx, `
+		select v.draft_id, v.id, v.offer_variant_id, v.position, v.value_places, v.chosen, w.cost, w.stock, w.picture, w.barcode, w.withdrawn,
+			(select jsonb_object_agg(store_id, price) from typed_price t where t.draft_variant_id = v.id)
+		from draft_variant v join offer_variant w on w.id = v.offer_variant_id
+		where $1::bigint[] is null or v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids)
+	if err != nil {
+		return nil, err
+	}
+	var draftID, cost int64
+	var v draftVariant
+	_, err = pgx.ForEachRow(rows, []any{&draftID, &v.id, &v.offerVariantID, &v.position, &v.places, &v.chosen, &cost, &v.stock, &v.picture, &v.barcode, &v.withdrawn, &v.typed}, func() error {
+		if d := byID[draftID]; d != nil {
+			one := v
+			one.cost = money.New(cost, currencies[draftID])
+			d.variants = append(d.variants, one)
+		}
+		v.places, v.typed = nil, nil
+		return nil
+	})
+	return drafts, err
+}
+
+// Taken maps offers to the drafts that were made of them.
+func (s *Service) Taken(ctx context.Context, offers []int64) (map[int64][]int64, error) {
+	rows, err := s.Pool.Query(ctx, `select offer_id, id from draft where offer_id = any ($1) order by id`, offers)
+	if err != nil {
+		return nil, err
+	}
+	taken := map[int64][]int64{}
+	var offer, id int64
+	_, err = pgx.ForEachRow(rows, []any{&offer, &id}, func() error { taken[offer] = append(taken[offer], id); return nil })
+	return taken, err
+}
+
+// Count counts drafts.
+func (s *Service) Count(ctx context.Context) (n int, err error) {
+	err = s.Pool.QueryRow(ctx, `select count(*) from draft`).Scan(&n)
+	return n, err
+}
+
+// TakeResult says what became of offers that were taken.
+type TakeResult struct {
+	Taken []Pair `json:"taken"`
+	// Already lists offers that have drafts and were not taken again.
+	Already []Pair `json:"already"`
+}
+
+// Pair is an offer and a draft made of it.
+type Pair struct {
+	OfferID int64  `json:"offer_id"`
+	DraftID int64  `json:"draft_id"`
+	Title   string `json:"title"`
+}
+
+// Take makes a draft of each offer. One that has a draft is not taken twice unless again is set.
+func (s *Service) Take(ctx context.Context, offers []int64, again bool) (TakeResult, error) {
+	out := TakeResult{Taken: []Pair{}, Already: []Pair{}}
+	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		// One taking at a time, so that two people do not both find none there.
+		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(7304)`); err != nil {
+			return err
+		}
+		for i, offer := range offers {
+			if slices.Contains(offers[:i], offer) {
+				continue
+			}
+			var title string
+			var existing *int64
+			err := tx.QueryRow(ctx, `select title, (select min(id) from draft where offer_id = o.id) from offer o where id = $1`, offer).Scan(&title, &existing)
+			if database.Missing(err) {
+				continue
+			}
+			if err != nil {
+				return err
+			}
+			if existing != nil && !again {
+				out.Already = append(out.Already, Pair{offer, *existing, title})
+				continue
+			}
+			id, err := s.make(ctx, tx, offer)
+			if err != nil {
+				return fmt.Errorf("taking offer %d: %w", offer, err)
+			}
+			out.Taken = append(out.Taken, Pair{offer, id, title})
+		}
+		return nil
+	})
+	if err == nil && len(out.Taken) > 0 {
+		err = s.Progress.Tell(ctx, "drafts", map[string]int{"taken": len(out.Taken)})
+	}
+	return out, err
+}
+
+// make copies an offer's words, pictures and variants into a new draft.
+func (s *Service) make(ctx context.Context, tx pgx.Tx, offer int64) (int64, error) {
+	var title, description string
+	var names []string
+	var count int
+	err := tx.QueryRow(ctx, `select title, description, option_names, cardinality(pictures) from offer where id = $1`, offer).Scan(&title, &description, &names, &count)
+	if err != nil {
+		return 0, err
+	}
+	rows, err := tx.Query(ctx, `select id, option_values from offer_variant where offer_id = $1 and not withdrawn order by position, id`, offer)
+	if err != nil {
+		return 0, err
+	}
+	var ids []int64
+	var values [][]string
+	var id int64
+	var one []string
+	if _, err := pgx.ForEachRow(rows, []any{&id, &one}, func() error {
+		ids, values = append(ids, id), append(values, one)
+		one = nil
+		return nil
+	}); err != nil {
+		return 0, err
+	}
+	options, places := variant.Collect(names, values)
+	pictures := make([]PictureChoice, count)
+	for i := range pictures {
+		pictures[i] = PictureChoice{i, true}
+	}
+	var draftID int64
+	err = tx.QueryRow(ctx, `insert into draft (offer_id, title, description, pictures, options, taken_by) values ($1, $2, $3, $4, $5, $6) returning id`,
+		offer, title, safehtml.Clean(description), asJSON(pictures), asJSON(options), access.Who(ctx).Name).Scan(&draftID)
+	if err != nil {
+		return 0, err
+	}
+	batch := &pgx.Batch{}
+	for i, id := range ids {
+		batch.Queue(`insert into draft_variant (draft_id, offer_variant_id, position, value_places) values ($1, $2, $3, $4)`, draftID, id, i, places[i])
+	}
+	return draftID, tx.SendBatch(ctx, batch).Close()
+}
+
+// asJSON writes what always can be written.
+func asJSON(v any) []byte {
+	data, err := json.Marshal(v)
+	if err != nil {
+		panic(err)
+	}
+	return data
+}
