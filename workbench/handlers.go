@@ -8,12 +8,14 @@ import (
 	"plainpelican/platform/apikit"
 )
 
+// InStore is the input of an operation on a draft as it stands in a store.
+type InStore struct {
+	apikit.ByID
+	Store int64 `query:"store" doc:"The store whose prices and limits hold; 0 for none"`
+}
+
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
-	type inStore struct {
-		apikit.ByID
-		Store int64 `query:"store" doc:"The store whose prices and limits hold; 0 for none"`
-	}
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/drafts", "listDrafts", "List drafts with what each lacks", func(ctx context.Context, in *struct {
 		Store int64 `query:"store"`
 	}) (*apikit.Body[[]Line], error) {
@@ -27,16 +29,16 @@ func (s *Service) Register(a *apikit.API) {
 	}) (*apikit.Body[TakeResult], error) {
 		return apikit.OK(s.Take(ctx, in.Body.Offers, in.Body.Again))
 	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/drafts/{id}", "getDraft", "One draft, priced", func(ctx context.Context, in *inStore) (*apikit.Body[Draft], error) {
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/drafts/{id}", "getDraft", "One draft, priced", func(ctx context.Context, in *InStore) (*apikit.Body[Draft], error) {
 		return apikit.OK(s.Get(ctx, in.ID, in.Store))
 	})
 	apikit.Register(a, access.Editor, http.MethodPatch, "/api/drafts/{id}", "editDraft", "Change parts of a draft", func(ctx context.Context, in *struct {
-		inStore
+		InStore
 		Body Edit
 	}) (*apikit.Body[Draft], error) {
 		return apikit.OK(s.Change(ctx, in.ID, in.Store, in.Body))
 	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/undo", "undoDraft", "Take the last edit back", func(ctx context.Context, in *inStore) (*apikit.Body[Draft], error) {
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/undo", "undoDraft", "Take the last edit back", func(ctx context.Context, in *InStore) (*apikit.Body[Draft], error) {
 		return apikit.OK(s.Undo(ctx, in.ID, in.Store))
 	})
 	apikit.Register(a, access.Editor, http.MethodDelete, "/api/drafts/{id}", "discardDraft", "Discard a draft", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {

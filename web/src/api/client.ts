@@ -1,0 +1,55 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+export type Amount = Schemas["ApikitAmountDoc"];
+export type Offer = Schemas["CatalogLine"];
+export type OfferSheet = Schemas["CatalogSheet"];
+export type Ladder = Schemas["PricingLadder"];
+export type Step = Schemas["MarkupStep"];
+export type DraftLine = Schemas["WorkbenchLine"];
+export type Draft = Schemas["WorkbenchDraft"];
+export type DraftVariant = Schemas["WorkbenchVariant"];
+export type Report = Schemas["ReadinessReport"];
+export type Store = Schemas["StoresStore"];
+export type Source = Schemas["SourcesSource"];
+export type Rule = Schemas["MarkupRule"];
+export type Run = Schemas["PublishingRun"];
+export type RunInFull = Schemas["PublishingRunInFull"];
+export type Listing = Schemas["PublishingListing"];
+
+export const api = createClient<paths>({ baseUrl: "/" });
+
+/** Problem is an error for a person: what happened, and the field at fault. */
+export class Problem extends Error {
+  constructor(
+    message: string,
+    readonly status: number,
+    readonly field: string,
+  ) {
+    super(message);
+  }
+}
+
+type Answer<T> = { data?: T; error?: unknown; response: Response };
+
+/** ask unwraps an answer, turning an RFC 9457 problem into a Problem. */
+export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>;
+  try {
+    answer = await call;
+  } catch {
+    throw new Problem("The application does not answer. Check that it is running; nothing was lost.", 0, "");
+  }
+  if (answer.response.ok) return answer.data as T;
+  const problem = (answer.error ?? {}) as Schemas["ErrorModel"];
+  const at = problem.errors?.[0];
+  const field = (at?.location ?? "").replace(/^(body|query|path)\./, "");
+  throw new Problem(plain(problem, at), answer.response.status, field);
+}
+
+/** Our own sentences say it all; those of the schema check need the field's name. */
+function plain(problem: Schemas["ErrorModel"], at: Schemas["ErrorDetail"] | undefined): string {
+  if (problem.detail === "validation failed" && at) return `${(at.location ?? "").replace(/^body\./, "")}: ${at.message}`;
+  return problem.detail ?? "Something went wrong on our side.";
+}

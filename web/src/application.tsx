@@ -1,0 +1,107 @@
+import { lazy, Suspense, useState } from "react";
+import { createBrowserRouter, Navigate, Outlet, RouterProvider, useNavigate } from "react-router";
+import { KeyLine } from "./frame/keyline";
+import { Quay, stations } from "./frame/quay";
+import { SessionProvider, useMe, useSession } from "./frame/session";
+import { SignIn } from "./frame/signin";
+import { useTheme } from "./frame/theme";
+import { Notice } from "./parts/controls";
+import { useKeys } from "./parts/keys";
+import { SayingProvider } from "./parts/toast";
+
+const Commands = lazy(() => import("./frame/commands"));
+const Sources = lazy(() => import("./sources/sources"));
+const Catalog = lazy(() => import("./catalog/catalog"));
+const Workbench = lazy(() => import("./workbench/workbench"));
+const Listings = lazy(() => import("./listings/listings"));
+const Run = lazy(() => import("./listings/run"));
+const StorePlace = lazy(() => import("./store/store"));
+const Markup = lazy(() => import("./store/markup"));
+const Members = lazy(() => import("./members/members"));
+
+/** Frame is what every place shares: the quay, the key line, and the keys that work everywhere. */
+function Frame() {
+  const go = useNavigate();
+  const [commands, setCommands] = useState(false);
+  useKeys([
+    ...stations.map((s) => ({ keys: [`g ${s.key}`], label: `go to ${s.name}`, run: () => go(s.to) })),
+    { keys: ["g m"], label: "go to Markup", run: () => go("/markup") },
+    { keys: ["ctrl+k"], label: "find anything", run: () => setCommands(true), whileTyping: true },
+  ]);
+  return (
+    <div className="flex h-full flex-col">
+      <Quay />
+      <Suspense fallback={<main className="grow" />}>
+        <Outlet />
+      </Suspense>
+      <KeyLine />
+      {commands && (
+        <Suspense>
+          <Commands onClose={() => setCommands(false)} />
+        </Suspense>
+      )}
+    </div>
+  );
+}
+
+/** Home is the first station at which something is to be done. */
+function Home() {
+  const { store } = useSession();
+  return <Navigate to={store ? "/catalog" : "/store"} replace />;
+}
+
+function Later({ title, words }: { title: string; words: string }) {
+  return (
+    <main className="grow">
+      <Notice title={title}>
+        <p>{words}</p>
+      </Notice>
+    </main>
+  );
+}
+
+const router = createBrowserRouter([
+  {
+    element: <Frame />,
+    children: [
+      { path: "/", element: <Home /> },
+      { path: "/sources", element: <Sources /> },
+      { path: "/catalog", element: <Catalog /> },
+      { path: "/workbench", element: <Workbench /> },
+      { path: "/workbench/:id", element: <Workbench /> },
+      { path: "/listings", element: <Listings /> },
+      { path: "/listings/runs/:id", element: <Run /> },
+      { path: "/store", element: <StorePlace /> },
+      { path: "/markup", element: <Markup /> },
+      { path: "/members", element: <Members /> },
+      {
+        path: "/orders",
+        element: <Later title="Orders are not handled here yet" words="What customers buy stays in your store. This version ends with the listing." />,
+      },
+      { path: "/ledger", element: <Later title="There is no ledger yet" words="Sales and profit will be summed here once orders are handled." /> },
+      { path: "*", element: <Later title="There is nothing at this address" words="Choose a station above." /> },
+    ],
+  },
+]);
+
+export function Application() {
+  const me = useMe();
+  useTheme();
+  if (me.isPending) return <div className="h-full bg-quay" />;
+  if (me.error && me.error.status !== 401)
+    return (
+      <main>
+        <Notice title="Plain Pelican does not answer" trouble>
+          <p>{me.error.message}</p>
+        </Notice>
+      </main>
+    );
+  if (!me.data) return <SignIn />;
+  return (
+    <SayingProvider>
+      <SessionProvider member={me.data} waiting={<div className="h-full bg-quay" />}>
+        <RouterProvider router={router} />
+      </SessionProvider>
+    </SayingProvider>
+  );
+}

@@ -1,0 +1,306 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { useNavigate, useSearchParams } from "react-router";
+import { api, ask, type Offer } from "../api/client";
+import { useSession } from "../frame/session";
+import { Button, Dialog, Notice, Picture, Tick } from "../parts/controls";
+import { DayRuler, DayWords } from "../parts/days";
+import { useKeys } from "../parts/keys";
+import { LadderLegend, PriceLadder } from "../parts/ladder";
+import { useCursor, useRows } from "../parts/list";
+import { Money, num, percent } from "../parts/money";
+import { DemandRibbon } from "../parts/ribbon";
+import { useSay } from "../parts/toast";
+import { OfferSheetView } from "./offer";
+import { useAnswer, useQuestion } from "./question";
+import { Sentence } from "./sentence";
+
+const rowHeight = 61;
+const columns = "grid grid-cols-[36px_52px_minmax(150px,1fr)_170px_112px_96px_74px] items-center gap-x-3";
+
+/** Catalog finds offers by a sentence, judges one at a time, and takes them to the Workbench. */
+export default function Catalog() {
+  const { storeId, store, may } = useSession();
+  const [question, change] = useQuestion();
+  const [params, setParams] = useSearchParams();
+  const [count, setCount] = useState(0);
+  const [cursor, setCursor] = useCursor(count, "offer");
+  const { box, items, size } = useRows(count, rowHeight, cursor);
+  const { first, total, row } = useAnswer(question, storeId, items[0]?.index ?? 0, items.at(-1)?.index ?? 0);
+  const sources = useQuery({ queryKey: ["sources"], queryFn: () => ask(api.GET("/api/sources")) });
+  const [marked, setMarked] = useState<Map<number, Offer>>(new Map());
+  const search = useRef<HTMLInputElement>(null);
+  const here = row(cursor);
+  const take = useTake(() => setMarked(new Map()));
+
+  useEffect(() => setCount(total), [total]);
+  const asked = JSON.stringify(question);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new sentence starts at its first offer
+  useEffect(() => setCursor(0), [asked]);
+  const wanted = Number(params.get("offer")) || 0;
+  const shownOffer = wanted && wanted !== here?.id && cursor === 0 ? wanted : here?.id;
+  useEffect(() => {
+    if (here && cursor > 0)
+      setParams(
+        (before) => {
+          before.set("offer", String(here.id));
+          return before;
+        },
+        { replace: true },
+      );
+  }, [here, cursor, setParams]);
+
+  const mark = (offer: Offer | undefined) => {
+    if (!offer) return;
+    setMarked((before) => {
+      const next = new Map(before);
+      if (!next.delete(offer.id)) next.set(offer.id, offer);
+      return next;
+    });
+  };
+  const markOn = (by: number) => {
+    if (here && !marked.has(here.id)) mark(here);
+    setCursor(Math.max(0, cursor + by));
+  };
+  const takeNow = () => {
+    const ids = marked.size > 0 ? [...marked.keys()] : shownOffer ? [shownOffer] : [];
+    if (ids.length > 0) take.start(ids);
+  };
+  useKeys([
+    { keys: ["x"], label: "mark", run: () => mark(here) },
+    { keys: ["shift+j", "shift+ArrowDown"], label: "mark on", run: () => markOn(1) },
+    { keys: ["shift+k", "shift+ArrowUp"], label: "", run: () => markOn(-1) },
+    ...(may("editor") ? [{ keys: ["t"], label: "take to the Workbench", run: takeNow }] : []),
+    { keys: ["/"], label: "search", run: () => search.current?.select() },
+    { keys: ["Escape"], label: "", run: () => setMarked(new Map()) },
+  ]);
+
+  const top = Math.max(1, ...items.map((item) => ladderTop(row(item.index))));
+  return (
+    <main className="flex min-h-0 grow flex-col">
+      <h1 className="sr-only">Catalog</h1>
+      <Sentence question={question} change={change} found={first.data} sources={sources.data ?? []} searchRef={search} />
+      <div className="flex min-h-0 grow">
+        <div className="flex min-w-0 grow flex-col">
+          <div className={`${columns} h-7 shrink-0 border-b border-line pr-4 text-sm text-ink-2`}>
+            <span className="col-start-3">Offer</span>
+            <span>Price ladder</span>
+            <span>Door to door</span>
+            <span>Sold, 52 weeks</span>
+            <span className="text-right">Keep</span>
+          </div>
+          {first.error ? (
+            <Notice title="The catalog does not answer" trouble>
+              <p>{first.error.message}</p>
+              <Button onClick={() => void first.refetch()}>Ask again</Button>
+            </Notice>
+          ) : total === 0 && first.data ? (
+            <NothingFound
+              hasSources={(sources.data ?? []).some((s) => s.state === "connected")}
+              onClear={() => change({ words: "", source: [], from: [], category: "", days: 0, under: "", stock: 0 })}
+            />
+          ) : (
+            <div
+              ref={box}
+              className="min-h-0 grow overflow-auto"
+              tabIndex={0}
+              role="grid"
+              aria-label="Offers"
+              aria-rowcount={total}
+              aria-activedescendant={here ? `offer-${here.id}` : undefined}
+            >
+              <div className="relative" role="rowgroup" style={{ height: size }}>
+                {items.map((item) => (
+                  <OfferRow
+                    key={item.key}
+                    index={item.index}
+                    start={item.start}
+                    offer={row(item.index)}
+                    top={top}
+                    current={item.index === cursor}
+                    marked={marked.has(row(item.index)?.id ?? 0)}
+                    onPoint={() => setCursor(item.index)}
+                    onMark={() => mark(row(item.index))}
+                  />
+                ))}
+              </div>
+            </div>
+          )}
+          <div className="flex h-9 shrink-0 items-center justify-between gap-4 border-t border-line px-4">
+            <LadderLegend />
+            {marked.size > 0 ? (
+              <span className="flex items-center gap-2">
+                <b>{marked.size} marked</b>
+                <Button tone="quiet" onClick={() => setMarked(new Map())}>
+                  Unmark
+                </Button>
+                {may("editor") && (
+                  <Button tone="main" onClick={takeNow} disabled={take.busy}>
+                    Take {marked.size} to the Workbench
+                  </Button>
+                )}
+              </span>
+            ) : (
+              !store && <span className="text-ink-2">Connect a store to see prices and profit.</span>
+            )}
+          </div>
+        </div>
+        {shownOffer && <OfferSheetView id={shownOffer} onTake={() => take.start([shownOffer])} busy={take.busy} />}
+      </div>
+      {take.dialog}
+    </main>
+  );
+}
+
+function ladderTop(offer: Offer | undefined): number {
+  return offer?.ladder ? Math.max(num(offer.ladder.price), num(offer.ladder.landed) + num(offer.ladder.fees)) : 0;
+}
+
+function NothingFound({ hasSources, onClear }: { hasSources: boolean; onClear: () => void }) {
+  const go = useNavigate();
+  return hasSources ? (
+    <Notice title="No offer fits this sentence">
+      <p>Loosen a clause: each one's panel says how many offers its choices would leave.</p>
+      <Button onClick={onClear}>Start the sentence afresh</Button>
+    </Notice>
+  ) : (
+    <Notice title="No source is connected">
+      <p>Offers come from sources. Connect one and its catalog is taken in.</p>
+      <Button tone="main" onClick={() => go("/sources")}>
+        Go to Sources
+      </Button>
+    </Notice>
+  );
+}
+
+function OfferRow({
+  offer,
+  index,
+  start,
+  top,
+  current,
+  marked,
+  onPoint,
+  onMark,
+}: {
+  offer: Offer | undefined;
+  index: number;
+  start: number;
+  top: number;
+  current: boolean;
+  marked: boolean;
+  onPoint: () => void;
+  onMark: () => void;
+}) {
+  return (
+    <div
+      id={offer ? `offer-${offer.id}` : undefined}
+      role="row"
+      aria-rowindex={index + 1}
+      aria-selected={current}
+      tabIndex={-1}
+      onClick={onPoint}
+      className={`${columns} absolute inset-x-0 border-b border-line pr-4 ${current ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : "hover:bg-surface"}`}
+      style={{ transform: `translateY(${start}px)`, height: rowHeight }}
+    >
+      {offer ? (
+        <>
+          <span role="gridcell" className="pl-2">
+            <Tick checked={marked} onChange={onMark} label={`Mark ${offer.title}`} />
+          </span>
+          <span role="gridcell">
+            <Picture path={offer.picture} width={96} className="size-11 border border-line" />
+          </span>
+          <span role="gridcell" className="min-w-0">
+            <span className="block truncate font-semibold" title={offer.title}>
+              {offer.title}
+            </span>
+            <span className="block truncate text-sm text-ink-2">
+              {offer.supplier} · {offer.ships_from} · ★ {offer.rating} · {offer.stock.toLocaleString("en")} in stock
+              {offer.drafts.length > 0 && <b className="text-profit-ink"> · in the Workbench</b>}
+            </span>
+          </span>
+          <span role="gridcell">
+            {offer.ladder ? (
+              <>
+                <PriceLadder ladder={offer.ladder} top={top} />
+                <span className="text-sm text-ink-2">
+                  lands <Money of={offer.ladder.landed} /> → <Money of={offer.ladder.price} className="text-ink" />
+                </span>
+              </>
+            ) : (
+              <span className="text-sm text-ink-2">{offer.no_price}</span>
+            )}
+          </span>
+          <span role="gridcell">
+            {offer.days && (
+              <>
+                <DayRuler days={offer.days} />
+                <DayWords days={offer.days} />
+              </>
+            )}
+          </span>
+          <span role="gridcell">
+            <DemandRibbon weekly={offer.weekly} />
+            <span className="text-sm text-ink-2">{offer.units.toLocaleString("en")} in 4 weeks</span>
+          </span>
+          <span role="gridcell" className="text-right">
+            {offer.ladder && (
+              <>
+                <Money of={offer.ladder.profit} signed className="block font-bold" />
+                <span className="text-sm text-ink-2">{percent(offer.ladder.margin)}</span>
+              </>
+            )}
+          </span>
+        </>
+      ) : (
+        <span role="gridcell" className="col-start-3 h-3 w-2/3 rounded bg-sunk" aria-label="Loading" />
+      )}
+    </div>
+  );
+}
+
+/** useTake takes offers to the Workbench, and asks before it makes a second draft of one. */
+function useTake(onTaken: () => void) {
+  const say = useSay();
+  const client = useQueryClient();
+  const [already, setAlready] = useState<{ offer_id: number; draft_id: number; title: string }[]>([]);
+  const go = useNavigate();
+  const take = useMutation({
+    mutationFn: ({ ids, again }: { ids: number[]; again: boolean }) => ask(api.POST("/api/drafts/take", { body: { offers: ids, again } })),
+    onSuccess: (result) => {
+      if (result.taken.length > 0) {
+        say(result.taken.length === 1 ? `“${result.taken[0]?.title}” is in the Workbench.` : `${result.taken.length} offers are in the Workbench.`);
+        onTaken();
+      }
+      setAlready(result.already);
+      for (const key of ["offers", "offer", "drafts", "quay"]) void client.invalidateQueries({ queryKey: [key] });
+    },
+    onError: (error) => say(error.message, true),
+  });
+  const dialog = (
+    <Dialog
+      open={already.length > 0}
+      onClose={() => setAlready([])}
+      title={already.length === 1 ? "This is in the Workbench already" : `${already.length} of these are in the Workbench already`}
+    >
+      <ul className="mb-4 space-y-1">
+        {already.slice(0, 6).map((a) => (
+          <li key={a.offer_id} className="truncate">
+            {a.title}
+          </li>
+        ))}
+        {already.length > 6 && <li className="text-ink-2">and {already.length - 6} more</li>}
+      </ul>
+      <p className="mb-4 text-ink-2">Taking it again makes a second draft beside the first.</p>
+      <div className="flex justify-end gap-2">
+        <Button onClick={() => go(`/workbench/${already[0]?.draft_id}`)}>See the draft</Button>
+        <Button onClick={() => take.mutate({ ids: already.map((a) => a.offer_id), again: true })}>Take again</Button>
+        <Button tone="main" onClick={() => setAlready([])}>
+          Leave it
+        </Button>
+      </div>
+    </Dialog>
+  );
+  return { start: (ids: number[]) => take.mutate({ ids, again: false }), busy: take.isPending, dialog };
+}

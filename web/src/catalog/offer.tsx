@@ -1,0 +1,221 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { api, ask, type OfferSheet } from "../api/client";
+import { useSession } from "../frame/session";
+import { Button, Notice, Picture } from "../parts/controls";
+import { countryName } from "../parts/countries";
+import { DayRuler, DayWords, dayText } from "../parts/days";
+import { PriceLadder } from "../parts/ladder";
+import { Money, num, percent } from "../parts/money";
+import { DemandRibbon } from "../parts/ribbon";
+import { Sheet } from "../parts/sheet";
+import { Trace } from "../parts/trace";
+
+/** OfferSheetView is the sheet about the offer under the cursor. */
+export function OfferSheetView({ id, onTake, busy }: { id: number; onTake: () => void; busy: boolean }) {
+  const { storeId, may } = useSession();
+  const offer = useQuery({
+    queryKey: ["offer", id, storeId],
+    queryFn: () => ask(api.GET("/api/offers/{id}", { params: { path: { id }, query: { store: storeId } } })),
+    placeholderData: (before) => before,
+    staleTime: 30_000,
+  });
+  return (
+    <Sheet label="Offer">
+      {offer.error ? (
+        <Notice title="This offer cannot be shown" trouble>
+          <p>{offer.error.message}</p>
+        </Notice>
+      ) : (
+        offer.data && <OfferBody offer={offer.data} onTake={may("editor") ? onTake : undefined} busy={busy} />
+      )}
+    </Sheet>
+  );
+}
+
+function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => void) | undefined; busy: boolean }) {
+  const [picture, setPicture] = useState(0);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another offer starts at its first picture
+  useEffect(() => setPicture(0), [offer.id]);
+  return (
+    <>
+      <div className="flex gap-3">
+        <Picture
+          path={offer.pictures[picture] ?? ""}
+          width={400}
+          alt={`${offer.title}, picture ${picture + 1}`}
+          className="size-28 shrink-0 border border-line"
+        />
+        <div className="min-w-0">
+          <h2 className="line-clamp-3 text-lg leading-tight" title={offer.title}>
+            {offer.title}
+          </h2>
+          <p className="mt-1 text-sm text-ink-2">
+            {offer.supplier} on {offer.source} · ★ {offer.rating} of {offer.ratings} · {offer.on_time} % on time{offer.verified && " · verified"}
+          </p>
+          <p className="text-sm text-ink-2">
+            From {countryName(offer.ships_from)} · {offer.variants.length} variants · {offer.stock.toLocaleString("en")} in stock ·{" "}
+            {offer.return_days ? `returns ${offer.return_days} days` : "no returns"}
+          </p>
+        </div>
+      </div>
+      {offer.pictures.length > 1 && (
+        <div className="mt-2 flex flex-wrap gap-1">
+          {offer.pictures.map((path, i) => (
+            <button
+              key={path}
+              type="button"
+              onClick={() => setPicture(i)}
+              aria-label={`Picture ${i + 1}`}
+              aria-pressed={i === picture}
+              className={`rounded border-2 ${i === picture ? "border-beak" : "border-transparent"}`}
+            >
+              <Picture path={path} width={96} className="size-9" />
+            </button>
+          ))}
+        </div>
+      )}
+      {offer.withdrawn_at && (
+        <p className="mt-3 font-semibold text-loss" role="alert">
+          The supplier has stopped selling this.
+        </p>
+      )}
+      <div className="mt-3 flex gap-2">
+        {onTake && (
+          <Button tone="main" onClick={onTake} disabled={busy || offer.withdrawn_at !== null}>
+            Take to the Workbench
+          </Button>
+        )}
+        <a
+          href={offer.page_url}
+          target="_blank"
+          rel="noreferrer"
+          className="inline-flex min-h-7 items-center rounded-md border border-line-2 px-3 font-semibold hover:bg-sunk"
+        >
+          Supplier's page
+        </a>
+      </div>
+      {offer.drafts.length > 0 && <p className="mt-2 text-sm text-profit-ink">It is in the Workbench.</p>}
+      <Earning offer={offer} />
+      <Deliveries offer={offer} />
+      <Variants offer={offer} />
+      <h3 className="mt-5 mb-1">Sold each week</h3>
+      <DemandRibbon weekly={offer.weekly} width={326} height={56} />
+      <p className="flex justify-between text-sm text-ink-2">
+        <span>{offer.weekly.length} weeks ago</span>
+        <span>{offer.units.toLocaleString("en")} in the last 4 weeks</span>
+      </p>
+      <h3 className="mt-5 mb-1">In the supplier's words</h3>
+      {/* biome-ignore lint/security/noDangerouslySetInnerHtml: the server leaves plain elements only, without attributes */}
+      <div className="prose-plain text-ink-2" dangerouslySetInnerHTML={{ __html: offer.description }} />
+    </>
+  );
+}
+
+function Earning({ offer }: { offer: OfferSheet }) {
+  if (!offer.ladder) return offer.no_price ? <p className="mt-4 font-semibold text-loss">{offer.no_price}</p> : null;
+  const ladder = offer.ladder;
+  const row = "flex justify-between border-b border-line py-1";
+  return (
+    <section aria-label="What it would earn">
+      <h3 className="mt-5 mb-1">
+        What it would earn <span className="font-sans text-sm font-normal text-ink-2">the cheapest variant</span>
+      </h3>
+      <PriceLadder ladder={ladder} top={Math.max(num(ladder.price), num(ladder.landed) + num(ladder.fees))} width={326} />
+      <div className={row}>
+        <span>Lands at</span>
+        <Money of={ladder.landed} />
+      </div>
+      <div className={row}>
+        <span>Price by your markup</span>
+        <Trace steps={offer.trace} label="How the price came about">
+          <Money of={ladder.price} className="font-semibold" />
+        </Trace>
+      </div>
+      <div className={row}>
+        <span>Fees and returns allowance</span>
+        <Money of={ladder.fees} />
+      </div>
+      <div className={row}>
+        <span>You keep · margin {percent(ladder.margin)}</span>
+        <Money of={ladder.profit} signed className="font-bold" />
+      </div>
+      {Number(ladder.break_even) > 0 && (
+        <div className={row}>
+          <span>Break-even return on ad spend</span>
+          <span>{Number(ladder.break_even).toFixed(2)}</span>
+        </div>
+      )}
+    </section>
+  );
+}
+
+function Deliveries({ offer }: { offer: OfferSheet }) {
+  const { store } = useSession();
+  return (
+    <section aria-label="Delivery">
+      <h3 className="mt-5 mb-1">
+        Delivery{" "}
+        <span className="font-sans text-sm font-normal text-ink-2">
+          {store ? `to ${countryName(store.markets[0] ?? "")}` : "to all markets"} · processing{" "}
+          {offer.deliveries[0] ? dayText(offer.deliveries[0].days.processing) : ""}
+        </span>
+      </h3>
+      {offer.deliveries.map((d) => (
+        <div key={d.name} className="flex items-center gap-3 border-b border-line py-1.5">
+          <span className="min-w-0 grow">
+            <span className={d.assumed ? "font-semibold" : ""}>{d.name}</span>
+            <span className="block text-sm text-ink-2">
+              {d.tracked ? "tracked" : "not tracked"}
+              {d.assumed && " · prices assume it"}
+            </span>
+          </span>
+          <span>
+            <DayRuler days={d.days} width={92} />
+            <DayWords days={d.days} />
+          </span>
+          <Money of={d.first} className="w-20 text-right" />
+        </div>
+      ))}
+    </section>
+  );
+}
+
+function Variants({ offer }: { offer: OfferSheet }) {
+  return (
+    <section aria-label="Variants">
+      <h3 className="mt-5 mb-1">Variants</h3>
+      <table className="w-full text-left">
+        <thead className="text-sm text-ink-2">
+          <tr>
+            {offer.option_names.map((name) => (
+              <th key={name} className="py-1 pr-2 font-normal">
+                {name}
+              </th>
+            ))}
+            <th className="text-right font-normal">Cost</th>
+            <th className="text-right font-normal">Stock</th>
+            <th className="text-right font-normal">Keep</th>
+          </tr>
+        </thead>
+        <tbody>
+          {offer.variants.slice(0, 30).map((v) => (
+            <tr key={v.id} className={`border-t border-line ${v.withdrawn ? "text-ink-2 line-through" : ""}`}>
+              {v.values.map((value, i) => (
+                <td key={offer.option_names[i]} className="py-1 pr-2">
+                  {value}
+                </td>
+              ))}
+              <td className="text-right">
+                <Money of={v.cost} />
+              </td>
+              <td className={`text-right ${v.stock === 0 ? "text-loss" : ""}`}>{v.stock}</td>
+              <td className="text-right">{v.ladder && <Money of={v.ladder.profit} signed />}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {offer.variants.length > 30 && <p className="mt-1 text-sm text-ink-2">and {offer.variants.length - 30} more</p>}
+    </section>
+  );
+}

@@ -1,0 +1,92 @@
+import { useQuery } from "@tanstack/react-query";
+import { Command } from "cmdk";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { api, ask } from "../api/client";
+import { Dialog } from "../parts/controls";
+import { stations } from "./quay";
+import { useSession } from "./session";
+
+const line = "flex min-h-8 cursor-pointer items-center justify-between rounded px-2 data-[selected=true]:bg-sunk";
+const group = "[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-ink-2";
+
+/** Commands is the list that Ctrl K opens: places, offers, drafts and listings. */
+export default function Commands({ onClose }: { onClose: () => void }) {
+  const { storeId } = useSession();
+  const [text, setText] = useState("");
+  const go = useNavigate();
+  const offers = useQuery({
+    queryKey: ["commands", text, storeId],
+    queryFn: () => ask(api.GET("/api/offers", { params: { query: { words: text, limit: 6, store: storeId } } })),
+    enabled: text.length > 1,
+    placeholderData: (before) => before,
+  });
+  const drafts = useQuery({ queryKey: ["drafts", storeId], queryFn: () => ask(api.GET("/api/drafts", { params: { query: { store: storeId } } })) });
+  const listings = useQuery({
+    queryKey: ["listings", storeId],
+    queryFn: () => ask(api.GET("/api/listings", { params: { query: { store: storeId } } })),
+    enabled: storeId > 0,
+  });
+  const to = (place: string) => () => {
+    onClose();
+    go(place);
+  };
+  const matching = <T extends { title: string }>(list: T[] | undefined) =>
+    text ? (list ?? []).filter((x) => x.title.toLowerCase().includes(text.toLowerCase())).slice(0, 6) : [];
+  return (
+    <Dialog open onClose={onClose} title="Go to" wide>
+      <Command shouldFilter={false} label="Go to">
+        <Command.Input
+          value={text}
+          onValueChange={setText}
+          placeholder="A station, an offer, a draft, a listing"
+          className="mb-2 w-full rounded-md border border-line-2 bg-surface px-3 py-2"
+        />
+        <Command.List className="max-h-80 overflow-auto">
+          <Command.Empty className="px-2 py-3 text-ink-2">Nothing is called that.</Command.Empty>
+          <Command.Group heading="Places" className={group}>
+            {[
+              ...stations.map((s) => ({ to: s.to as string, name: s.name as string })),
+              { to: "/markup", name: "Markup" },
+              { to: "/store", name: "Store, fees and delivery promise" },
+              { to: "/members", name: "Members and tokens" },
+            ]
+              .filter((p) => p.name.toLowerCase().includes(text.toLowerCase()))
+              .map((p) => (
+                <Command.Item key={p.to} value={p.to} onSelect={to(p.to)} className={line}>
+                  {p.name}
+                </Command.Item>
+              ))}
+          </Command.Group>
+          {matching(drafts.data).length > 0 && (
+            <Command.Group heading="Drafts" className={group}>
+              {matching(drafts.data).map((d) => (
+                <Command.Item key={d.id} value={`draft ${d.id}`} onSelect={to(`/workbench/${d.id}`)} className={line}>
+                  {d.title}
+                </Command.Item>
+              ))}
+            </Command.Group>
+          )}
+          {matching(listings.data).length > 0 && (
+            <Command.Group heading="Listings" className={group}>
+              {matching(listings.data).map((l) => (
+                <Command.Item key={l.id} value={`listing ${l.id}`} onSelect={to(`/listings?listing=${l.id}`)} className={line}>
+                  {l.title}
+                </Command.Item>
+              ))}
+            </Command.Group>
+          )}
+          {text.length > 1 && (offers.data?.offers.length ?? 0) > 0 && (
+            <Command.Group heading="Offers" className={group}>
+              {offers.data?.offers.map((o) => (
+                <Command.Item key={o.id} value={`offer ${o.id}`} onSelect={to(`/catalog?words=${encodeURIComponent(text)}&offer=${o.id}`)} className={line}>
+                  {o.title}
+                </Command.Item>
+              ))}
+            </Command.Group>
+          )}
+        </Command.List>
+      </Command>
+    </Dialog>
+  );
+}

@@ -1,0 +1,59 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, ask } from "../api/client";
+import { Dialog, Key } from "../parts/controls";
+import { keyName, useKeys, useShownKeys } from "../parts/keys";
+import { useSession } from "./session";
+
+/** KeyLine is the thin line at the bottom: the keys that work here now, and the state. */
+export function KeyLine() {
+  const keys = useShownKeys();
+  const [all, setAll] = useState(false);
+  const { store } = useSession();
+  const rates = useQuery({ queryKey: ["rates"], queryFn: () => ask(api.GET("/api/rates")), staleTime: 600_000 });
+  useKeys([{ keys: ["?"], label: "", run: () => setAll(true) }]);
+  const home = store && rates.data?.rates.find((r) => r.currency === store.currency);
+  return (
+    <footer className="flex h-7 shrink-0 items-center gap-4 overflow-hidden border-t border-line bg-sunk px-4 text-xs text-ink-2">
+      {keys.slice(0, 7).map((binding) => (
+        <span key={binding.keys.join()} className="flex items-center gap-1 whitespace-nowrap">
+          {binding.keys
+            .filter((k) => !k.startsWith("Arrow"))
+            .slice(0, 1)
+            .map((k) => (
+              <Key key={k}>{keyName(k)}</Key>
+            ))}
+          {binding.label}
+        </span>
+      ))}
+      <button type="button" onClick={() => setAll(true)} className="flex min-h-6 items-center gap-1 whitespace-nowrap">
+        <Key>?</Key> all keys
+      </button>
+      <span className="grow" />
+      {rates.data && (
+        <span className={`whitespace-nowrap ${rates.data.stale ? "font-semibold text-loss" : ""}`}>
+          {rates.data.day ? `Rates of ${dayName(rates.data.day)}${rates.data.stale ? ", too old" : ""}` : "No exchange rates yet"}
+          {home && ` · 1 ${rates.data.base} = ${home.per_base} ${home.currency}`}
+        </span>
+      )}
+      <Dialog open={all} onClose={() => setAll(false)} title="Keys that work here">
+        <dl className="grid grid-cols-[auto_1fr] gap-x-4 gap-y-2">
+          {keys.map((binding) => (
+            <div key={binding.keys.join()} className="contents">
+              <dt className="flex gap-1">
+                {binding.keys.map((k) => (
+                  <Key key={k}>{keyName(k)}</Key>
+                ))}
+              </dt>
+              <dd>{binding.label}</dd>
+            </div>
+          ))}
+        </dl>
+      </Dialog>
+    </footer>
+  );
+}
+
+function dayName(day: string): string {
+  return new Date(`${day}T00:00:00Z`).toLocaleDateString("en-GB", { day: "numeric", month: "short", timeZone: "UTC" });
+}

@@ -1,0 +1,124 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { DropdownMenu } from "radix-ui";
+import { NavLink, useLocation, useNavigate } from "react-router";
+import { api, ask, type Schemas } from "../api/client";
+import { panel } from "../parts/panel";
+import { useSession } from "./session";
+import { useTheme } from "./theme";
+
+type Figures = Schemas["ApplicationQuay"];
+
+export const stations = [
+  {
+    to: "/sources",
+    name: "Sources",
+    key: "s",
+    figure: (q: Figures) => (q.intakes > 0 ? "taking in…" : q.troubled > 0 ? `${q.sources} connected · ${q.troubled} troubled` : `${q.sources} connected`),
+  },
+  { to: "/catalog", name: "Catalog", key: "c", figure: (q: Figures) => `${q.offers.toLocaleString("en")} offers` },
+  { to: "/workbench", name: "Workbench", key: "w", figure: (q: Figures) => `${q.drafts} ${q.drafts === 1 ? "draft" : "drafts"}` },
+  { to: "/listings", name: "Listings", key: "l", figure: (q: Figures) => `${q.live} live` },
+  { to: "/orders", name: "Orders", key: "o", figure: () => "not yet" },
+  { to: "/ledger", name: "Ledger", key: "e", figure: () => "not yet" },
+] as const;
+
+/** Quay is the line across the top: the stations in the order of the work, the store in use, the running work. */
+export function Quay() {
+  const { storeId } = useSession();
+  const here = useLocation().pathname;
+  const quay = useQuery({ queryKey: ["quay", storeId], queryFn: () => ask(api.GET("/api/quay", { params: { query: { store: storeId } } })) });
+  return (
+    <header className="flex h-[54px] shrink-0 items-stretch bg-quay text-quay-ink">
+      <NavLink to="/" className="flex items-center gap-2.5 pr-5 pl-4 font-head text-lg font-bold whitespace-nowrap" aria-label="Plain Pelican">
+        <img src="/pelican.svg" alt="" width="26" height="26" />
+        <span className="hidden xl:inline">Plain Pelican</span>
+      </NavLink>
+      <nav aria-label="Stations" className="flex min-w-0 grow overflow-x-auto">
+        {stations.map((station, i) => (
+          <NavLink
+            key={station.to}
+            to={station.to}
+            className={({ isActive }) =>
+              `group relative flex min-w-[104px] flex-col justify-center border-b-[3px] px-2 pl-6 ${isActive ? "border-beak bg-quay-2" : "border-transparent hover:bg-quay-2"}`
+            }
+          >
+            <span
+              aria-hidden="true"
+              className={`absolute top-[19px] left-2 size-2 rounded-full border ${here.startsWith(station.to) ? "border-beak bg-beak" : "border-quay-ink-2 bg-quay"}`}
+            />
+            <span className="flex items-center leading-tight font-semibold">
+              {station.name}
+              {i < stations.length - 1 && <span aria-hidden="true" className="ml-2 h-px grow bg-quay-ink-2 opacity-40" />}
+            </span>
+            <span className="text-xs whitespace-nowrap text-quay-ink-2">{quay.data ? station.figure(quay.data) : "…"}</span>
+          </NavLink>
+        ))}
+      </nav>
+      <div className="flex items-center gap-2 px-3">
+        {quay.data && quay.data.runs > 0 && (
+          <NavLink to="/listings" className="flex min-h-7 items-center gap-2 rounded-full bg-quay-2 px-3 text-sm whitespace-nowrap">
+            <span aria-hidden="true" className="size-2 animate-pulse rounded-full bg-beak" />
+            {quay.data.runs} {quay.data.runs === 1 ? "run" : "runs"}
+          </NavLink>
+        )}
+        <StoreMenu />
+      </div>
+    </header>
+  );
+}
+
+const item = "flex min-h-8 cursor-pointer items-center justify-between gap-6 rounded px-3 outline-none data-[highlighted]:bg-sunk";
+
+/** StoreMenu holds the store in use and everything that is settled once for it. */
+function StoreMenu() {
+  const { store, stores, useStore, member } = useSession();
+  const [theme, setTheme] = useTheme();
+  const go = useNavigate();
+  const client = useQueryClient();
+  const leave = useMutation({
+    mutationFn: () => ask(api.DELETE("/api/session")),
+    onSettled: () => {
+      client.clear();
+      void client.invalidateQueries();
+      go("/");
+    },
+  });
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="min-h-8 rounded-full bg-quay-2 px-3 text-sm font-semibold whitespace-nowrap">
+        {store ? `${store.name} · ${store.currency}` : "No store yet"} <span aria-hidden="true">▾</span>
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className={`${panel} min-w-60 p-1.5`} align="end" sideOffset={6}>
+          {stores.length > 1 && (
+            <>
+              {stores.map((s) => (
+                <DropdownMenu.Item key={s.id} className={item} onSelect={() => useStore(s.id)}>
+                  {s.name} · {s.currency}
+                  {s.id === store?.id && <span className="text-beak-ink">in use</span>}
+                </DropdownMenu.Item>
+              ))}
+              <DropdownMenu.Separator className="my-1 h-px bg-line" />
+            </>
+          )}
+          <DropdownMenu.Item className={item} onSelect={() => go("/markup")} disabled={!store}>
+            Markup
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className={item} onSelect={() => go("/store")}>
+            {store ? "Store, fees and delivery promise" : "Connect a store"}
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className={item} onSelect={() => go("/members")}>
+            Members and tokens
+          </DropdownMenu.Item>
+          <DropdownMenu.Separator className="my-1 h-px bg-line" />
+          <DropdownMenu.Item className={item} onSelect={() => setTheme(theme === "dark" ? "light" : "dark")}>
+            {theme === "dark" ? "Light" : "Dark"} theme
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className={item} onSelect={() => leave.mutate()}>
+            Sign out <span className="text-ink-2">{member.name}</span>
+          </DropdownMenu.Item>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}

@@ -1,0 +1,168 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { Link, useNavigate, useSearchParams } from "react-router";
+import { api, ask, type Listing, type Run } from "../api/client";
+import { useSession } from "../frame/session";
+import { Button, Notice, Picture } from "../parts/controls";
+import { useKeys } from "../parts/keys";
+import { useCursor, useRows } from "../parts/list";
+import { Money } from "../parts/money";
+import { Sheet } from "../parts/sheet";
+import { ago } from "../parts/time";
+
+const rowHeight = 53;
+const columns = "grid grid-cols-[52px_minmax(160px,1fr)_minmax(120px,180px)_130px_96px_180px] items-center gap-x-4";
+
+/** Listings is what is live in the store in use, and the runs that made it so. */
+export default function Listings() {
+  const { store, storeId } = useSession();
+  const go = useNavigate();
+  const [params] = useSearchParams();
+  const listings = useQuery({
+    queryKey: ["listings", storeId],
+    queryFn: () => ask(api.GET("/api/listings", { params: { query: { store: storeId } } })),
+    enabled: storeId > 0,
+  });
+  const list = listings.data ?? [];
+  const [cursor, setCursor] = useCursor(list.length, "listing");
+  const { box, items, size } = useRows(list.length, rowHeight, cursor);
+  const here = list[cursor];
+  const wanted = Number(params.get("listing")) || 0;
+  useEffect(() => {
+    const at = list.findIndex((l) => l.id === wanted);
+    if (at >= 0) setCursor(at);
+  }, [wanted, list, setCursor]);
+  const seeInStore = () => here && window.open(here.url, "_blank", "noreferrer");
+  useKeys([
+    { keys: ["v"], label: "see it in the store", run: () => void seeInStore() },
+    { keys: ["Enter"], label: "edit its draft", run: () => here && go(`/workbench/${here.draft_id}`) },
+  ]);
+  return (
+    <main className="flex min-h-0 grow">
+      <div className="flex min-w-0 grow flex-col">
+        <h1 className="px-4 py-3 text-xl">Listings {store && <span className="font-sans text-base font-normal text-ink-2">live in {store.name}</span>}</h1>
+        {!store ? (
+          <Notice title="No store is connected">
+            <Button tone="main" onClick={() => go("/store")}>
+              Connect a store
+            </Button>
+          </Notice>
+        ) : listings.error ? (
+          <Notice title="The listings cannot be shown" trouble>
+            <p>{listings.error.message}</p>
+          </Notice>
+        ) : listings.data && list.length === 0 ? (
+          <Notice title="Nothing is live yet">
+            <p>Drafts that are published from the Workbench are listed here, with the way to the store and to the supplier.</p>
+            <Button tone="main" onClick={() => go("/workbench")}>
+              Go to the Workbench
+            </Button>
+          </Notice>
+        ) : (
+          <>
+            <div className={`${columns} h-7 shrink-0 border-y border-line px-4 text-sm text-ink-2`}>
+              <span className="col-start-2">Listing</span>
+              <span>Supplier</span>
+              <span className="text-right">Price</span>
+              <span>Sent</span>
+              <span>See it</span>
+            </div>
+            <div ref={box} className="min-h-0 grow overflow-auto" tabIndex={0} role="grid" aria-label="Listings" aria-rowcount={list.length}>
+              <div className="relative" role="rowgroup" style={{ height: size }}>
+                {items.map((item) => {
+                  const l = list[item.index];
+                  return (
+                    l && (
+                      <Row key={l.id} listing={l} index={item.index} start={item.start} current={item.index === cursor} onPoint={() => setCursor(item.index)} />
+                    )
+                  );
+                })}
+              </div>
+            </div>
+          </>
+        )}
+      </div>
+      <Runs />
+    </main>
+  );
+}
+
+function Row({ listing: l, index, start, current, onPoint }: { listing: Listing; index: number; start: number; current: boolean; onPoint: () => void }) {
+  return (
+    <div
+      role="row"
+      aria-rowindex={index + 1}
+      aria-selected={current}
+      tabIndex={-1}
+      onClick={onPoint}
+      className={`${columns} absolute inset-x-0 border-b border-line px-4 ${current ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : "hover:bg-surface"}`}
+      style={{ transform: `translateY(${start}px)`, height: rowHeight }}
+    >
+      <span role="gridcell">
+        <Picture path={l.picture} width={96} className="size-10 border border-line" />
+      </span>
+      <span role="gridcell" className="min-w-0">
+        <Link to={`/workbench/${l.draft_id}`} className="block truncate font-semibold hover:underline" title={l.title}>
+          {l.title}
+        </Link>
+        <span className="text-sm text-ink-2">
+          {l.variants === 1 ? "1 variant" : `${l.variants} variants`} · {l.visible ? "visible" : "hidden"}
+          {l.withdrawn && <b className="text-loss"> · the supplier stopped selling it</b>}
+        </span>
+      </span>
+      <span role="gridcell" className="min-w-0 text-ink-2">
+        <span className="block truncate">{l.supplier}</span>
+        <span className="block truncate text-sm">{l.source}</span>
+      </span>
+      <span role="gridcell" className="text-right">
+        <Money of={l.lowest} />
+        {l.highest.value !== l.lowest.value && (
+          <>
+            –<Money of={l.highest} />
+          </>
+        )}
+      </span>
+      <span role="gridcell" className="text-ink-2">
+        {ago(l.updated_at)}
+      </span>
+      <span role="gridcell" className="flex gap-3">
+        <a href={l.url} target="_blank" rel="noreferrer" className="font-semibold underline decoration-beak underline-offset-2">
+          in the store
+        </a>
+        <a href={l.offer_url} target="_blank" rel="noreferrer" className="underline underline-offset-2">
+          at the supplier's
+        </a>
+      </span>
+    </div>
+  );
+}
+
+function Runs() {
+  const runs = useQuery({ queryKey: ["runs"], queryFn: () => ask(api.GET("/api/runs")) });
+  return (
+    <Sheet label="Publish runs">
+      <h2 className="mb-1 text-lg">Publish runs</h2>
+      {runs.data?.length === 0 && <p className="text-ink-2">No run yet.</p>}
+      <ul>
+        {runs.data?.map((run) => (
+          <li key={run.id} className="border-b border-line py-2">
+            <Link to={`/listings/runs/${run.id}`} className="flex min-h-6 justify-between font-semibold hover:underline">
+              <span>{run.store}</span>
+              <span className="font-normal text-ink-2">{ago(run.started_at)}</span>
+            </Link>
+            <p className="text-sm text-ink-2">
+              {runWords(run)} · by {run.started_by}
+            </p>
+          </li>
+        ))}
+      </ul>
+    </Sheet>
+  );
+}
+
+function runWords(run: Run): string {
+  const parts = [`${run.published} published`];
+  if (run.failed > 0) parts.push(`${run.failed} need you`);
+  if (run.waiting + run.sending > 0) parts.push(`${run.waiting + run.sending} to go`);
+  return parts.join(", ");
+}

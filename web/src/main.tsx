@@ -1,0 +1,29 @@
+import "@fontsource-variable/public-sans";
+import "@fontsource-variable/bricolage-grotesque";
+import "./index.css";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { setNonce } from "get-nonce";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { Problem } from "./api/client";
+import { Application } from "./application";
+
+// Dialogs lock the page's scrolling with a style element, which the content security
+// policy allows by this nonce only.
+setNonce(document.querySelector<HTMLMetaElement>("meta[name=csp-nonce]")?.content ?? "");
+
+const client = new QueryClient({
+  defaultOptions: {
+    queries: { staleTime: 5_000, retry: (count, error) => count < 2 && !(error instanceof Problem && error.status >= 400 && error.status < 500) },
+  },
+});
+
+const root = document.getElementById("root");
+if (root)
+  createRoot(root).render(
+    <StrictMode>
+      <QueryClientProvider client={client}>
+        <Application />
+      </QueryClientProvider>
+    </StrictMode>,
+  );

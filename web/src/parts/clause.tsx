@@ -1,0 +1,90 @@
+import { Popover } from "radix-ui";
+import { type ReactNode, useState } from "react";
+import { panel } from "./panel";
+
+/** Clause is a word of a sentence that opens a small panel. Empty ones are dashed. */
+export function Clause({
+  words,
+  empty = false,
+  label,
+  children,
+  width = "w-64",
+}: {
+  words: ReactNode;
+  empty?: boolean;
+  label: string;
+  children: (close: () => void) => ReactNode;
+  width?: string;
+}) {
+  const [open, setOpen] = useState(false);
+  return (
+    <Popover.Root open={open} onOpenChange={setOpen}>
+      <Popover.Trigger className={`clause ${empty ? "clause-empty" : ""}`} aria-label={`${label}: ${typeof words === "string" ? words : ""}`}>
+        {words}
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content className={`${panel} ${width} max-h-96 overflow-auto p-1.5`} align="start" sideOffset={4} aria-label={label}>
+          {children(() => setOpen(false))}
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+/** Choice is one line of a clause's panel: what it would be, and how many that leaves. */
+export function Choice({ chosen, onChoose, children, count }: { chosen: boolean; onChoose: () => void; children: ReactNode; count?: number | undefined }) {
+  return (
+    <button
+      type="button"
+      aria-pressed={chosen}
+      onClick={onChoose}
+      onKeyDown={(e) => {
+        const next =
+          e.key === "ArrowDown" || e.key === "j"
+            ? e.currentTarget.nextElementSibling
+            : e.key === "ArrowUp" || e.key === "k"
+              ? e.currentTarget.previousElementSibling
+              : null;
+        if (next instanceof HTMLElement) {
+          e.preventDefault();
+          next.focus();
+        }
+      }}
+      className={`flex min-h-7 w-full items-center justify-between gap-3 rounded px-2 py-1 text-left hover:bg-sunk ${chosen ? "font-semibold" : ""} ${count === 0 ? "text-ink-2" : ""}`}
+    >
+      <span>
+        <span className="inline-block w-4 text-beak-ink" aria-hidden="true">
+          {chosen ? "•" : ""}
+        </span>
+        {children}
+      </span>
+      {count !== undefined && <span className="text-ink-2">{count.toLocaleString("en")}</span>}
+    </button>
+  );
+}
+
+/** TypedChoice lets a clause be typed, such as an amount. */
+export function TypedChoice({ label, initial, onDone, suffix = "" }: { label: string; initial: string; onDone: (text: string) => void; suffix?: string }) {
+  const [text, setText] = useState(initial);
+  return (
+    <form
+      className="mt-1 flex items-center gap-2 border-t border-line px-2 pt-2 pb-1"
+      onSubmit={(e) => {
+        e.preventDefault();
+        onDone(text.trim());
+      }}
+    >
+      <input
+        aria-label={label}
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+        inputMode="decimal"
+        className="w-24 rounded border border-line-2 bg-surface px-2 py-1"
+      />
+      <span className="grow text-ink-2">{suffix}</span>
+      <button type="submit" className="min-h-7 rounded border border-line-2 px-2 font-semibold hover:bg-sunk">
+        Set
+      </button>
+    </form>
+  );
+}

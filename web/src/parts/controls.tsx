@@ -1,0 +1,136 @@
+import { Dialog as Radix } from "radix-ui";
+import type { ButtonHTMLAttributes, InputHTMLAttributes, ReactNode } from "react";
+import { useId } from "react";
+import { panel } from "./panel";
+
+type Tone = "main" | "plain" | "quiet" | "danger";
+
+const tones: Record<Tone, string> = {
+  main: "bg-beak-fill text-white border-beak-fill hover:brightness-110",
+  plain: "bg-surface text-ink border-line-2 hover:bg-sunk",
+  quiet: "bg-transparent text-ink border-transparent hover:bg-sunk",
+  danger: "bg-surface text-loss border-loss hover:bg-loss-wash",
+};
+
+/** Button is the one button. A view has one main action at most. */
+export function Button({ tone = "plain", className = "", ...rest }: { tone?: Tone } & ButtonHTMLAttributes<HTMLButtonElement>) {
+  return (
+    <button
+      type="button"
+      className={`inline-flex min-h-7 items-center gap-1.5 rounded-md border px-3 py-1 font-semibold whitespace-nowrap disabled:cursor-not-allowed disabled:opacity-50 ${tones[tone]} ${className}`}
+      {...rest}
+    />
+  );
+}
+
+/** Field is a labelled input with its trouble beneath. */
+export function Field({
+  label,
+  trouble,
+  hint,
+  ...rest
+}: { label: string; trouble?: string | undefined; hint?: string } & InputHTMLAttributes<HTMLInputElement>) {
+  const id = useId();
+  return (
+    <div>
+      <label htmlFor={id} className="mb-0.5 block font-semibold">
+        {label}
+      </label>
+      <input
+        id={id}
+        aria-invalid={trouble ? true : undefined}
+        aria-describedby={trouble ? `${id}-trouble` : hint ? `${id}-hint` : undefined}
+        className={`w-full rounded-md border bg-surface px-2.5 py-1.5 ${trouble ? "border-loss" : "border-line-2"}`}
+        {...rest}
+      />
+      {trouble ? (
+        <p id={`${id}-trouble`} className="mt-1 text-loss" role="alert">
+          {trouble}
+        </p>
+      ) : (
+        hint && (
+          <p id={`${id}-hint`} className="mt-1 text-sm text-ink-2">
+            {hint}
+          </p>
+        )
+      )}
+    </div>
+  );
+}
+
+/** Dialog confirms or lets choose; never a form of many parts. */
+export function Dialog({
+  open,
+  onClose,
+  title,
+  children,
+  wide = false,
+}: {
+  open: boolean;
+  onClose: () => void;
+  title: string;
+  children: ReactNode;
+  wide?: boolean;
+}) {
+  return (
+    <Radix.Root open={open} onOpenChange={(now) => !now && onClose()}>
+      <Radix.Portal>
+        <Radix.Overlay className="fixed inset-0 z-30 bg-[rgb(11_18_26/0.45)]" />
+        <Radix.Content
+          aria-describedby={undefined}
+          className={`${panel} fixed top-[14vh] left-1/2 max-h-[76vh] w-[calc(100vw-32px)] -translate-x-1/2 overflow-auto p-5 ${wide ? "max-w-2xl" : "max-w-md"}`}
+        >
+          <Radix.Title className="mb-2 text-xl">{title}</Radix.Title>
+          {children}
+        </Radix.Content>
+      </Radix.Portal>
+    </Radix.Root>
+  );
+}
+
+/** Notice says what is empty, loading or wrong, and what to do next. */
+export function Notice({ title, children, trouble = false }: { title: string; children?: ReactNode; trouble?: boolean }) {
+  return (
+    <div className="mx-auto max-w-md px-6 py-14 text-center" role={trouble ? "alert" : undefined}>
+      <h2 className={`mb-2 text-xl ${trouble ? "text-loss" : ""}`}>{title}</h2>
+      <div className="space-y-3 text-ink-2">{children}</div>
+    </div>
+  );
+}
+
+/** Tick is a checkbox with a target large enough. */
+export function Tick({
+  checked,
+  onChange,
+  label,
+  disabled = false,
+}: {
+  checked: boolean;
+  onChange: (now: boolean) => void;
+  label: string;
+  disabled?: boolean;
+}) {
+  return (
+    <label className="grid size-7 place-items-center">
+      <input
+        type="checkbox"
+        checked={checked}
+        disabled={disabled}
+        onChange={(e) => onChange(e.target.checked)}
+        aria-label={label}
+        className="size-4 accent-(--beak-fill)"
+      />
+    </label>
+  );
+}
+
+/** Key shows a key of the keyboard. */
+export function Key({ children }: { children: ReactNode }) {
+  return <kbd className="rounded border border-line-2 border-b-2 bg-surface px-1.5 font-sans text-xs font-semibold text-ink">{children}</kbd>;
+}
+
+/** Picture shows an offer's picture, small; one that cannot be had is said, not a hole. */
+export function Picture({ path, width, alt = "", className = "" }: { path: string; width: 96 | 400 | 800; alt?: string; className?: string }) {
+  if (!path) return <span className={`grid place-items-center rounded bg-sunk text-center text-xs text-ink-2 ${className}`}>no picture</span>;
+  return <img src={`${path}?w=${width}`} alt={alt} loading="lazy" className={`rounded bg-sunk object-cover text-[9px] ${className}`} />;
+}

@@ -1,0 +1,10 @@
+const names = new Intl.DisplayNames(["en"], { type: "region" });
+
+/** countryName writes an ISO 3166 code as a country. */
+export function countryName(code: string): string {
+  try {
+    return names.of(code) ?? code;
+  } catch {
+    return code;
+  }
+}

@@ -1,0 +1,73 @@
+import { use } from "react";
+import type { Ladder } from "../api/client";
+import { HomeCurrency, moneyText, num } from "./money";
+
+/** PriceLadder draws cost, shipping, charges and fees, and profit to one scale, ending in a tick at the price. */
+export function PriceLadder({ ladder, top, width = 160 }: { ladder: Ladder; top: number; width?: number }) {
+  const home = use(HomeCurrency);
+  const height = 22;
+  const x = (value: number) => (Math.max(0, value) / Math.max(top, 0.01)) * (width - 4);
+  const price = num(ladder.price);
+  const parts = [
+    { of: num(ladder.item), fill: "var(--cost)" },
+    { of: num(ladder.shipping), fill: "var(--shipping)" },
+    { of: num(ladder.charges) + num(ladder.fees), fill: "var(--fees)" },
+  ];
+  let at = 0;
+  const bars = parts.map((part) => {
+    const bar = { x: x(at), w: x(at + part.of) - x(at), fill: part.fill };
+    at += part.of;
+    return bar;
+  });
+  const lost = at > price;
+  const words = `Cost ${moneyText(ladder.item, home)}, shipping ${moneyText(ladder.shipping, home)}, fees ${moneyText(ladder.fees, home)}, profit ${moneyText(ladder.profit, home)}, price ${moneyText(ladder.price, home)}`;
+  return (
+    <svg width={width} height={height} viewBox={`0 0 ${width} ${height}`} role="img" aria-label={words} className="block">
+      <title>{words}</title>
+      <defs>
+        <pattern id="hatch" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <rect width="5" height="5" fill="var(--loss-wash)" />
+          <rect width="2.2" height="5" fill="var(--loss)" />
+        </pattern>
+      </defs>
+      {bars.map((bar) => (
+        <rect key={bar.fill} x={bar.x} y={6} width={bar.w} height={11} fill={bar.fill} />
+      ))}
+      {lost ? (
+        <rect x={x(price)} y={6} width={Math.max(2, x(at) - x(price))} height={11} fill="url(#hatch)" />
+      ) : (
+        <rect x={x(at)} y={6} width={x(price) - x(at)} height={11} fill="var(--profit)" />
+      )}
+      <rect x={x(price) - 0.5} y={2} width={2} height={19} fill="var(--ink)" />
+    </svg>
+  );
+}
+
+const parts = [
+  ["var(--cost)", "cost"],
+  ["var(--shipping)", "shipping"],
+  ["var(--fees)", "fees and charges"],
+  ["var(--profit)", "profit"],
+] as const;
+
+/** LadderLegend explains the ladder's colours, once for each view. */
+export function LadderLegend() {
+  return (
+    <ul className="flex flex-wrap gap-x-3 gap-y-1 text-xs text-ink-2">
+      {parts.map(([fill, name]) => (
+        <li key={name} className="flex items-center gap-1">
+          <svg width="9" height="9" aria-hidden="true">
+            <rect width="9" height="9" fill={fill} />
+          </svg>
+          {name}
+        </li>
+      ))}
+      <li className="flex items-center gap-1">
+        <svg width="9" height="11" aria-hidden="true">
+          <rect x="4" width="2" height="11" fill="var(--ink)" />
+        </svg>
+        price
+      </li>
+    </ul>
+  );
+}

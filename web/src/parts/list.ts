@@ -1,0 +1,29 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useEffect, useRef, useState } from "react";
+import { useKeys } from "./keys";
+
+/** useCursor moves through a list of so many rows with J and K, the arrows, Home and End. */
+export function useCursor(count: number, what: string) {
+  const [at, setAt] = useState(0);
+  const cursor = Math.max(0, Math.min(at, count - 1));
+  const move = (by: number) => setAt(Math.max(0, Math.min(cursor + by, count - 1)));
+  useKeys([
+    { keys: ["j", "ArrowDown"], label: `next ${what}`, run: () => move(1) },
+    { keys: ["k", "ArrowUp"], label: `${what} before`, run: () => move(-1) },
+    { keys: ["Home"], label: "", run: () => setAt(0) },
+    { keys: ["End"], label: "", run: () => setAt(count - 1) },
+    { keys: ["PageDown"], label: "", run: () => move(10) },
+    { keys: ["PageUp"], label: "", run: () => move(-10) },
+  ]);
+  return [cursor, setAt] as const;
+}
+
+/** useRows shows only the rows of a long list that are in sight, and keeps the cursor's there. */
+export function useRows(count: number, height: number, cursor: number) {
+  const box = useRef<HTMLDivElement>(null);
+  const rows = useVirtualizer({ count, getScrollElement: () => box.current, estimateSize: () => height, overscan: 8 });
+  useEffect(() => {
+    if (count > 0) rows.scrollToIndex(cursor, { align: "auto" });
+  }, [cursor, count, rows]);
+  return { box, items: rows.getVirtualItems(), size: rows.getTotalSize() };
+}

@@ -1,0 +1,41 @@
+import { createContext, use } from "react";
+import type { Amount } from "../api/client";
+
+/** The currency of the store in use; amounts in others say their code. */
+export const HomeCurrency = createContext("");
+
+const formats = new Map<string, Intl.NumberFormat>();
+
+/** moneyText writes an amount: $21.99 in the home currency, CNY 46.20 in another. */
+export function moneyText(amount: Amount, home: string): string {
+  const digits = amount.value.split(".")[1]?.length ?? 0;
+  const display = amount.currency === home ? "narrowSymbol" : "code";
+  const key = `${amount.currency} ${digits} ${display}`;
+  let format = formats.get(key);
+  if (!format) {
+    format = new Intl.NumberFormat("en", {
+      style: "currency",
+      currency: amount.currency,
+      currencyDisplay: display,
+      minimumFractionDigits: digits,
+      maximumFractionDigits: digits,
+    });
+    formats.set(key, format);
+  }
+  return format.format(Number(amount.value)).replace("-", "−");
+}
+
+/** Money shows an amount; signed, it is coloured by whether it is kept or lost. */
+export function Money({ of, signed = false, className = "" }: { of: Amount; signed?: boolean; className?: string }) {
+  const home = use(HomeCurrency);
+  const lost = of.value.startsWith("-");
+  const tone = signed ? (lost ? "text-loss" : "text-profit-ink") : "";
+  return <span className={`whitespace-nowrap ${tone} ${className}`}>{moneyText(of, home)}</span>;
+}
+
+/** percent writes a ratio such as 0.4523 as 45 %. */
+export function percent(ratio: string, digits = 0): string {
+  return `${(Number(ratio) * 100).toFixed(digits).replace("-", "−")} %`;
+}
+
+export const num = (a: Amount) => Number(a.value);

@@ -1,0 +1,44 @@
+import { createContext, type ReactNode, use, useCallback, useMemo, useState } from "react";
+
+type Say = (words: string, trouble?: boolean) => void;
+
+const Saying = createContext<Say>(() => {});
+
+/** useSay gives the function that tells the person something for a few seconds. */
+export const useSay = () => use(Saying);
+
+type Said = { id: number; words: string; trouble: boolean };
+
+let next = 1;
+
+/** SayingProvider shows what is said, above the key line. */
+export function SayingProvider({ children }: { children: ReactNode }) {
+  const [said, setSaid] = useState<Said[]>([]);
+  const drop = useCallback((id: number) => setSaid((all) => all.filter((s) => s.id !== id)), []);
+  const say = useCallback<Say>(
+    (words, trouble = false) => {
+      const id = next++;
+      setSaid((all) => [...all.slice(-2), { id, words, trouble }]);
+      setTimeout(() => drop(id), trouble ? 12000 : 5000);
+    },
+    [drop],
+  );
+  return (
+    <Saying value={useMemo(() => say, [say])}>
+      {children}
+      <div className="pointer-events-none fixed bottom-11 left-1/2 z-50 flex -translate-x-1/2 flex-col gap-2" aria-live="polite">
+        {said.map((s) => (
+          <div
+            key={s.id}
+            className={`pointer-events-auto flex items-center gap-3 rounded-md border-l-4 bg-quay px-4 py-2 text-quay-ink ${s.trouble ? "border-loss" : "border-profit"}`}
+          >
+            <span>{s.words}</span>
+            <button type="button" onClick={() => drop(s.id)} className="min-h-6 px-1 text-quay-ink-2 hover:text-quay-ink" aria-label="Dismiss">
+              ×
+            </button>
+          </div>
+        ))}
+      </div>
+    </Saying>
+  );
+}

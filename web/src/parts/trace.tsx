@@ -1,0 +1,38 @@
+import { Popover } from "radix-ui";
+import type { ReactNode } from "react";
+import type { Step } from "../api/client";
+import { Money } from "./money";
+import { panel } from "./panel";
+
+/** TraceList is how a price came about, step by step. */
+export function TraceList({ steps }: { steps: Step[] }) {
+  return (
+    <ol className="divide-y divide-line">
+      {steps.map((step, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: steps have no other name and never move
+        <li key={i} className={`flex justify-between gap-6 py-1 ${step.words === "Lands at" || i === steps.length - 1 ? "font-semibold" : ""}`}>
+          <span>{step.words}</span>
+          <Money of={step.amount} />
+        </li>
+      ))}
+    </ol>
+  );
+}
+
+/** Trace opens a price's steps in place. */
+export function Trace({ steps, children, label }: { steps: Step[]; children: ReactNode; label: string }) {
+  if (steps.length === 0) return <>{children}</>;
+  return (
+    <Popover.Root>
+      <Popover.Trigger className="min-h-6 rounded border-b border-dotted border-line-2 hover:bg-beak-wash" aria-label={label}>
+        {children}
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content className={`${panel} w-80 p-3`} align="end" sideOffset={4} aria-label="How this price came about">
+          <h3 className="mb-1 text-base">How this price came about</h3>
+          <TraceList steps={steps} />
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}

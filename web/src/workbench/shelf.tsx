@@ -1,0 +1,105 @@
+import { useNavigate } from "react-router";
+import type { Draft } from "../api/client";
+import { useSession } from "../frame/session";
+import { Button, Picture } from "../parts/controls";
+import { Money, num } from "../parts/money";
+import { ago } from "../parts/time";
+
+/** Shelf shows how the draft will stand in the store, and what is missing before it goes out. */
+export function Shelf({
+  draft,
+  marked,
+  saving,
+  onPublish,
+  onUndo,
+  onDiscard,
+}: {
+  draft: Draft;
+  marked: number;
+  saving: boolean;
+  onPublish: () => void;
+  onUndo: () => void;
+  onDiscard: () => void;
+}) {
+  const { store, may } = useSession();
+  const go = useNavigate();
+  const priced = draft.variants
+    .filter((v) => v.chosen && v.ladder)
+    .sort((a, b) => num((a.ladder as NonNullable<typeof a.ladder>).price) - num((b.ladder as NonNullable<typeof b.ladder>).price));
+  const lowest = priced[0]?.ladder?.price;
+  const shown = draft.pictures.filter((p) => p.shown).length;
+  const sells = draft.variants.filter((v) => v.chosen).length;
+  return (
+    <aside className="hidden w-[256px] shrink-0 flex-col gap-4 overflow-auto border-l border-line bg-paper p-4 lg:flex" aria-label="Before it goes out">
+      <div>
+        <h2 className="mb-2 text-base">On the shelf</h2>
+        <div className="overflow-hidden rounded-lg border border-line bg-surface">
+          <Picture path={draft.picture} width={400} className="aspect-[4/3] w-full rounded-none" />
+          <div className="p-3">
+            <p className="line-clamp-2 font-semibold">{draft.title || "No title"}</p>
+            {lowest && (
+              <p>
+                {priced.length > 1 && num(priced.at(-1)?.ladder?.price ?? lowest) !== num(lowest) && <span className="text-ink-2">from </span>}
+                <Money of={lowest} />
+              </p>
+            )}
+          </div>
+        </div>
+      </div>
+      <div>
+        <h2 className="mb-1 text-base">Before it goes out</h2>
+        <ul className="space-y-1.5">
+          {draft.report.findings.map((f) => (
+            <li key={f.words} className="flex gap-2">
+              <span aria-hidden="true" className={`font-bold ${f.stops ? "text-loss" : "text-beak-ink"}`}>
+                {f.stops ? "×" : "!"}
+              </span>
+              <span>
+                {f.words} {f.stops && <b className="text-loss">This stops it.</b>}
+              </span>
+            </li>
+          ))}
+          {draft.report.ready && (
+            <li className="flex gap-2">
+              <span aria-hidden="true" className="font-bold text-profit-ink">
+                ✓
+              </span>
+              Title, {shown === 1 ? "1 picture" : `${shown} pictures`}, {sells === 1 ? "1 variant" : `${sells} variants`}: it can go out.
+            </li>
+          )}
+        </ul>
+      </div>
+      {store ? (
+        may("editor") && (
+          <div>
+            <Button tone="main" onClick={onPublish}>
+              Publish {marked > 0 ? `${marked} marked` : "this"}…
+            </Button>
+            <p className="mt-1 text-sm text-ink-2">to {store.name}</p>
+          </div>
+        )
+      ) : (
+        <Button tone="main" onClick={() => go("/store")}>
+          Connect a store
+        </Button>
+      )}
+      <div className="mt-auto space-y-2 text-sm text-ink-2">
+        <p role="status">{saving ? "Saving…" : `Saved ${ago(draft.updated_at)}`}</p>
+        {may("editor") && (
+          <p className="flex flex-wrap gap-1">
+            {draft.undo && <Button onClick={onUndo}>Undo {draft.undo}</Button>}
+            <Button tone="quiet" onClick={onDiscard}>
+              Discard
+            </Button>
+          </p>
+        )}
+        <p>
+          {draft.supplier} on {draft.source} ·{" "}
+          <a href={draft.page_url} target="_blank" rel="noreferrer" className="underline">
+            supplier's page
+          </a>
+        </p>
+      </div>
+    </aside>
+  );
+}

@@ -1,0 +1,11 @@
+import tailwind from "@tailwindcss/vite";
+import react from "@vitejs/plugin-react";
+import { defineConfig } from "vite";
+
+const application = process.env.PELICAN_URL ?? "http://localhost:8080";
+
+export default defineConfig({
+  plugins: [react(), tailwind()],
+  build: { chunkSizeWarningLimit: 400, modulePreload: { polyfill: false } },
+  server: { port: 5173, proxy: { "/api": application, "/pictures": application, "/connect": application } },
+});
