@@ -49,7 +49,7 @@ func PicturePath(offer int64, place int) string { return fmt.Sprintf("/pictures/
 
 func itoa(n int64) string { return strconv.FormatInt(n, 10) }
 
-func decimalTenths(n int) string { return money.Ratio(int64(n) * int64(money.One) / 10).String() }
+func decimalTenths(n int) string { return fmt.Sprintf("%d.%d", n/10, n%10) }
 
 func daysOf(q *pricing.Quote, processing landed.Days, promise int) *Days {
 	if q.Err != nil {

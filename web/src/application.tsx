@@ -24,9 +24,9 @@ function Frame() {
   const go = useNavigate();
   const [commands, setCommands] = useState(false);
   useKeys([
-    ...stations.map((s) => ({ keys: [`g ${s.key}`], label: `go to ${s.name}`, run: () => go(s.to) })),
-    { keys: ["g m"], label: "go to Markup", run: () => go("/markup") },
-    { keys: ["ctrl+k"], label: "find anything", run: () => setCommands(true), whileTyping: true },
+    ...stations.map((s) => ({ keys: [`g ${s.key}`], label: `go to ${s.name}`, run: () => go(s.to), everywhere: true })),
+    { keys: ["g m"], label: "go to Markup", run: () => go("/markup"), everywhere: true },
+    { keys: ["ctrl+k"], label: "find anything", run: () => setCommands(true), whileTyping: true, everywhere: true },
   ]);
   return (
     <div className="flex h-full flex-col">

@@ -4,6 +4,7 @@ import { useNavigate, useSearchParams } from "react-router";
 import { api, ask, type Offer } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Dialog, Notice, Picture, Tick } from "../parts/controls";
+import { countryName } from "../parts/countries";
 import { DayRuler, DayWords } from "../parts/days";
 import { useKeys } from "../parts/keys";
 import { LadderLegend, PriceLadder } from "../parts/ladder";
@@ -216,7 +217,7 @@ function OfferRow({
               {offer.title}
             </span>
             <span className="block truncate text-sm text-ink-2">
-              {offer.supplier} · {offer.ships_from} · ★ {offer.rating} · {offer.stock.toLocaleString("en")} in stock
+              {offer.supplier} · {countryName(offer.ships_from)} · ★ {offer.rating} · {offer.stock.toLocaleString("en")} in stock
               {offer.drafts.length > 0 && <b className="text-profit-ink"> · in the Workbench</b>}
             </span>
           </span>

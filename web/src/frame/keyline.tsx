@@ -15,17 +15,23 @@ export function KeyLine() {
   const home = store && rates.data?.rates.find((r) => r.currency === store.currency);
   return (
     <footer className="flex h-7 shrink-0 items-center gap-4 overflow-hidden border-t border-line bg-sunk px-4 text-xs text-ink-2">
-      {keys.slice(0, 7).map((binding) => (
-        <span key={binding.keys.join()} className="flex items-center gap-1 whitespace-nowrap">
-          {binding.keys
-            .filter((k) => !k.startsWith("Arrow"))
-            .slice(0, 1)
-            .map((k) => (
-              <Key key={k}>{keyName(k)}</Key>
-            ))}
-          {binding.label}
-        </span>
-      ))}
+      {keys
+        .filter((binding) => !binding.everywhere)
+        .slice(0, 8)
+        .map((binding) => (
+          <span key={binding.keys.join()} className="flex items-center gap-1 whitespace-nowrap">
+            {binding.keys
+              .filter((k) => !k.startsWith("Arrow"))
+              .slice(0, 1)
+              .map((k) => (
+                <Key key={k}>{keyName(k)}</Key>
+              ))}
+            {binding.label}
+          </span>
+        ))}
+      <span className="flex items-center gap-1 whitespace-nowrap">
+        <Key>Ctrl K</Key> find anything
+      </span>
       <button type="button" onClick={() => setAll(true)} className="flex min-h-6 items-center gap-1 whitespace-nowrap">
         <Key>?</Key> all keys
       </button>

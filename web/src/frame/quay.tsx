@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { NavLink, useLocation, useNavigate } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
@@ -71,17 +71,12 @@ const item = "flex min-h-8 cursor-pointer items-center justify-between gap-6 rou
 
 /** StoreMenu holds the store in use and everything that is settled once for it. */
 function StoreMenu() {
-  const { store, stores, useStore, member } = useSession();
+  const { store, stores, chooseStore, member } = useSession();
   const [theme, setTheme] = useTheme();
   const go = useNavigate();
-  const client = useQueryClient();
   const leave = useMutation({
     mutationFn: () => ask(api.DELETE("/api/session")),
-    onSettled: () => {
-      client.clear();
-      void client.invalidateQueries();
-      go("/");
-    },
+    onSettled: () => window.location.assign("/"), // leaves nothing of theirs in memory
   });
   return (
     <DropdownMenu.Root>
@@ -93,7 +88,7 @@ function StoreMenu() {
           {stores.length > 1 && (
             <>
               {stores.map((s) => (
-                <DropdownMenu.Item key={s.id} className={item} onSelect={() => useStore(s.id)}>
+                <DropdownMenu.Item key={s.id} className={item} onSelect={() => chooseStore(s.id)}>
                   {s.name} · {s.currency}
                   {s.id === store?.id && <span className="text-beak-ink">in use</span>}
                 </DropdownMenu.Item>

@@ -12,7 +12,7 @@ type Session = {
   store: Store | undefined;
   /** Its id for questions; 0 where none is connected. */
   storeId: number;
-  useStore: (id: number) => void;
+  chooseStore: (id: number) => void;
   may: (role: "editor" | "owner") => boolean;
 };
 
@@ -42,7 +42,7 @@ export function SessionProvider({ member, children, waiting }: { member: Member;
       stores: list ?? [],
       store,
       storeId: store?.id ?? 0,
-      useStore: (id) => {
+      chooseStore: (id) => {
         localStorage.setItem("store", String(id));
         choose(id);
       },

@@ -10,7 +10,6 @@ export function SignIn() {
   const signIn = useMutation({
     mutationFn: () => ask(api.POST("/api/session", { body: { email, password } })),
     onSuccess: (member) => {
-      client.clear();
       client.setQueryData(["me"], member);
     },
   });

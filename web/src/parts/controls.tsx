@@ -111,7 +111,7 @@ export function Tick({
   disabled?: boolean;
 }) {
   return (
-    <label className="grid size-7 place-items-center">
+    <label className="grid size-7 shrink-0 place-items-center">
       <input
         type="checkbox"
         checked={checked}

@@ -7,6 +7,8 @@ export type Binding = {
   /** What the key line says; empty is not shown there. */
   label: string;
   run: () => void;
+  /** Works in every place: in the list of all keys, not in the key line. */
+  everywhere?: boolean;
   /** Also while typing in a field. */
   whileTyping?: boolean;
 };
@@ -20,7 +22,8 @@ let pending = "";
 let pendingUntil = 0;
 
 function changed() {
-  shown = layers.flatMap((layer) => layer.bindings).filter((b) => b.label !== "");
+  const named = layers.flatMap((layer) => layer.bindings).filter((b) => b.label !== "");
+  shown = [...named.filter((b) => !b.everywhere), ...named.filter((b) => b.everywhere)];
   for (const tell of listeners) tell();
 }
 

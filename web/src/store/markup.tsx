@@ -246,8 +246,9 @@ function EffectView({ effect, changed }: { effect: Effect; changed: boolean }) {
             <tbody>
               {effect.moves.map((m) => (
                 <tr key={`${m.draft_id} ${m.variant}`} className="border-t border-line">
-                  <td className="max-w-44 truncate py-1.5" title={m.title}>
-                    {m.title} <span className="text-ink-2">{m.variant}</span>
+                  <td className="max-w-44 py-1" title={`${m.title} ${m.variant}`}>
+                    <span className="block truncate">{m.title}</span>
+                    <span className="block truncate text-sm text-ink-2">{m.variant}</span>
                   </td>
                   <td className="text-right">
                     <Money of={m.then.landed} />

@@ -10,7 +10,7 @@ import { useSay } from "../parts/toast";
 
 /** StorePlace connects stores and holds what is settled once for the one in use. */
 export default function StorePlace() {
-  const { stores, store, may, useStore } = useSession();
+  const { stores, store, may, chooseStore } = useSession();
   const [params, setParams] = useSearchParams();
   const client = useQueryClient();
   const connected = Number(params.get("connected")) || 0;
@@ -18,7 +18,7 @@ export default function StorePlace() {
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the store that was just approved
   useEffect(() => {
     if (connected) {
-      useStore(connected);
+      chooseStore(connected);
       void client.invalidateQueries();
     }
   }, [connected]);
@@ -55,7 +55,7 @@ export default function StorePlace() {
 }
 
 function StoreCard({ store, inUse }: { store: Store; inUse: boolean }) {
-  const { may, useStore } = useSession();
+  const { may, chooseStore } = useSession();
   const [leaving, setLeaving] = useState(false);
   const facts: [string, string][] = [
     ["Handle", store.handle],
@@ -78,7 +78,7 @@ function StoreCard({ store, inUse }: { store: Store; inUse: boolean }) {
             {store.address}
           </a>
         </div>
-        {inUse ? <span className="font-semibold text-profit-ink">in use</span> : <Button onClick={() => useStore(store.id)}>Use this store</Button>}
+        {inUse ? <span className="font-semibold text-profit-ink">in use</span> : <Button onClick={() => chooseStore(store.id)}>Use this store</Button>}
       </div>
       <dl className="mt-3 grid grid-cols-[auto_1fr] gap-x-4 gap-y-1">
         {facts.map(([name, value]) => (

@@ -14,6 +14,7 @@ function tidyTables(html: string): string {
     }
     table.replaceWith(list);
   }
+  for (const part of page.querySelectorAll("p,li,div")) if (part.textContent?.trim() === "") part.remove();
   return page.body.innerHTML;
 }
 
