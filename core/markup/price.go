@@ -112,8 +112,10 @@ func fees(price money.Amount, terms Terms) (money.Amount, error) {
 	return share.Add(terms.PaymentFixed)
 }
 
-// floorPrice is the lowest price in minor units that leaves the least profit:
-// G = (L+f+P) / (1/(1+t) - p - a), then moved by the minor units that rounding costs or leaves.
+// floorPrice is the lowest price in minor units from which on every price leaves the least
+// profit: G = (L+f+P) / (1/(1+t) - p - a), then moved by the minor units that rounding costs
+// or leaves. Rounding may lower a profit by one minor unit at most, so a price that leaves
+// one more than is wanted, before rounding, has none above it that falls short.
 func floorPrice(total, least money.Amount, terms Terms) (int64, error) {
 	wanted := total.Minor() + least.Minor() + terms.PaymentFixed.Minor()
 	one, gross := int64(money.One), int64(money.One+terms.Tax)
@@ -122,30 +124,18 @@ func floorPrice(total, least money.Amount, terms Terms) (int64, error) {
 	if taken >= one*one {
 		return 0, ErrNoPrice
 	}
-	price, err := money.MulMulDiv(wanted, gross, one, one*one-taken, 1)
+	price, err := money.MulMulDiv(wanted+1, gross, one, one*one-taken, 1)
 	if err != nil {
 		return 0, err
 	}
-	leaves := func(g int64) (bool, error) {
-		f, err := profitAt(g, total, terms)
-		return f >= least.Minor(), err
-	}
-	for {
-		ok, err := leaves(price)
+	for price++; price > 0; price-- {
+		profit, err := profitAt(price-1, total, terms)
 		if err != nil {
 			return 0, err
 		}
-		if ok {
+		if profit < least.Minor() {
 			break
 		}
-		price++
-	}
-	for price > 0 {
-		ok, err := leaves(price - 1)
-		if err != nil || !ok {
-			return price, err
-		}
-		price--
 	}
 	return price, nil
 }

@@ -1,0 +1,126 @@
+package testkit
+
+import (
+	"fmt"
+	"net/url"
+	"strings"
+
+	"plainpelican/catalog"
+	"plainpelican/publishing"
+	"plainpelican/sources"
+	"plainpelican/stores"
+	"plainpelican/workbench"
+)
+
+// ConnectBazaar connects the marketplace and waits until its catalog is in.
+func (w *World) ConnectBazaar() sources.Source {
+	w.t.Helper()
+	w.Owner.Must("POST", "/api/sources", sources.Credentials{Address: w.BazaarURL, ClientID: w.Bazaar.ClientID, ClientSecret: w.Bazaar.ClientSecret}, nil)
+	return w.TakenIn()
+}
+
+// TakenIn waits until the newest intake has ended.
+func (w *World) TakenIn() sources.Source {
+	w.t.Helper()
+	var list []sources.Source
+	Until(w.t, "the intake's end", func() bool {
+		w.Owner.Must("GET", "/api/sources", nil, &list)
+		return len(list) > 0 && len(list[0].Intakes) > 0 && list[0].Intakes[0].FinishedAt != nil
+	})
+	return list[0]
+}
+
+// ConnectStore connects the store by way of its approval page.
+func (w *World) ConnectStore() stores.Store {
+	w.t.Helper()
+	back := w.Approve("approve")
+	if !strings.HasPrefix(back, "/store?connected=") {
+		w.t.Fatalf("approving led to %q", back)
+	}
+	var list []stores.Store
+	w.Owner.Must("GET", "/api/stores", nil, &list)
+	return list[len(list)-1]
+}
+
+// Approve begins to connect the store, decides on its page, and returns where the
+// application sends the person in the end.
+func (w *World) Approve(decision string) string {
+	w.t.Helper()
+	var approval stores.Approval
+	w.Owner.Must("POST", "/api/stores/connect", map[string]string{"address": w.ShopURL}, &approval)
+	at, err := url.Parse(approval.ApproveAt)
+	must(w.t, err)
+	q := at.Query()
+	q.Set("decision", decision)
+	back := w.Owner.Go("POST", w.ShopURL+"/oauth/decide", q)
+	return w.Owner.Go("GET", back, nil)
+}
+
+// Search asks the catalog; the query is as in an address.
+func (w *World) Search(query string) catalog.Found {
+	w.t.Helper()
+	var found catalog.Found
+	Until(w.t, "the catalog's index", func() bool {
+		problem := w.Owner.Ask("GET", "/api/offers?"+query, nil, &found)
+		if problem != nil && problem.Status != 503 {
+			w.t.Fatalf("search %s: %s", query, problem.Detail)
+		}
+		return problem == nil
+	})
+	return found
+}
+
+// AwaitOffers waits until the index holds so many offers.
+func (w *World) AwaitOffers(n int) {
+	w.t.Helper()
+	Until(w.t, fmt.Sprintf("%d offers", n), func() bool { return w.Search("").Total == n })
+}
+
+// Ready connects all and returns the store.
+func (w *World) Ready() stores.Store {
+	w.t.Helper()
+	w.ConnectBazaar()
+	store := w.ConnectStore()
+	w.AwaitOffers(w.Bazaar.Offers)
+	return store
+}
+
+// Offer is the id of the offer at a place of the marketplace's catalog.
+func (w *World) Offer(place int) int64 {
+	w.t.Helper()
+	var id int64
+	err := w.App.Pool.QueryRow(w.t.Context(), `select id from offer where number = $1`, fmt.Sprintf("QB-%06d", 100000+place)).Scan(&id)
+	must(w.t, err)
+	return id
+}
+
+// Take takes offers to the workbench and returns the drafts.
+func (w *World) Take(offers ...int64) []int64 {
+	w.t.Helper()
+	var result workbench.TakeResult
+	w.Owner.Must("POST", "/api/drafts/take", map[string]any{"offers": offers}, &result)
+	ids := []int64{}
+	for _, p := range result.Taken {
+		ids = append(ids, p.DraftID)
+	}
+	return ids
+}
+
+// Publish starts a run and waits for its end.
+func (w *World) Publish(store int64, drafts ...int64) publishing.RunInFull {
+	w.t.Helper()
+	var run publishing.Run
+	w.Owner.Must("POST", "/api/runs", map[string]any{"store_id": store, "draft_ids": drafts, "visible": true, "sell_empty": false}, &run)
+	return w.RunEnds(run.ID)
+}
+
+// RunEnds waits until nothing of a run is left to do.
+func (w *World) RunEnds(id int64) publishing.RunInFull {
+	w.t.Helper()
+	var run publishing.RunInFull
+	Until(w.t, "the run's end", func() bool {
+		w.Owner.Must("GET", fmt.Sprintf("/api/runs/%d", id), nil, &run)
+		return run.FinishedAt != nil
+	})
+	return run
+}

@@ -1,0 +1,345 @@
+// Package testkit gives tests the real things: a database of their own on a real
+// PostgreSQL, the stand-ins over HTTP, and the application in front of them.
+package testkit
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/cookiejar"
+	"net/http/httptest"
+	"net/netip"
+	"net/url"
+	"os"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+
+	"plainpelican/application"
+	"plainpelican/platform/access"
+	"plainpelican/platform/cluster"
+	"plainpelican/platform/database"
+	"plainpelican/platform/settings"
+	"plainpelican/standins/bazaar"
+	"plainpelican/standins/fault"
+	"plainpelican/standins/rates"
+	"plainpelican/standins/shop"
+)
+
+// Root is the project's folder.
+func Root() string {
+	_, file, _, _ := runtime.Caller(0)
+	return filepath.Dir(filepath.Dir(file))
+}
+
+var server = sync.OnceValues(func() (string, error) {
+	if url := os.Getenv("PELICAN_TEST_SERVER"); url != "" {
+		return url, nil
+	}
+	dir := filepath.Join(Root(), ".pelican", "test")
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return "", err
+	}
+	// Packages are tested at once by processes of their own: one starts the server.
+	lock, err := os.OpenFile(filepath.Join(dir, "lock"), os.O_CREATE|os.O_RDWR, 0o644)
+	if err != nil {
+		return "", err
+	}
+	defer func() { _ = lock.Close() }()
+	if err := syscall.Flock(int(lock.Fd()), syscall.LOCK_EX); err != nil {
+		return "", err
+	}
+	c, err := cluster.New(filepath.Join(dir, "postgres"), true)
+	if err != nil {
+		return "", err
+	}
+	url, _, err := c.Start(context.Background(), false)
+	return url, err
+})
+
+// template makes, once for each state of the migrations, the database that others copy.
+func template(ctx context.Context, admin *pgx.Conn, server string) (string, error) {
+	files, err := filepath.Glob(filepath.Join(Root(), "platform/database/migrations/*.sql"))
+	if err != nil {
+		return "", err
+	}
+	hash := sha256.New()
+	for _, f := range files {
+		data, err := os.ReadFile(f)
+		if err != nil {
+			return "", err
+		}
+		hash.Write(data)
+	}
+	name := "template_" + hex.EncodeToString(hash.Sum(nil))[:16]
+	if _, err := admin.Exec(ctx, `select pg_advisory_lock(99)`); err != nil {
+		return "", err
+	}
+	defer func() { _, _ = admin.Exec(ctx, `select pg_advisory_unlock(99)`) }()
+	var ready bool
+	if err := admin.QueryRow(ctx, `select exists (select from pg_database where datname = $1 and datistemplate)`, name).Scan(&ready); err != nil || ready {
+		return name, err
+	}
+	if _, err := admin.Exec(ctx, `drop database if exists `+name); err != nil {
+		return "", err
+	}
+	address, err := cluster.Database(ctx, server, name)
+	if err != nil {
+		return "", err
+	}
+	pool, err := database.Open(ctx, address)
+	if err != nil {
+		return "", err
+	}
+	err = database.Migrate(ctx, pool)
+	pool.Close()
+	if err != nil {
+		return "", err
+	}
+	_, err = admin.Exec(ctx, `alter database `+name+` is_template true`)
+	return name, err
+}
+
+var copies int
+
+// Database gives a test a fresh database with the schema, dropped when the test ends.
+func Database(t testing.TB) *pgxpool.Pool {
+	t.Helper()
+	ctx := context.Background()
+	at, err := server()
+	must(t, err)
+	admin, err := pgx.Connect(ctx, at)
+	must(t, err)
+	defer func() { _ = admin.Close(ctx) }()
+	from, err := template(ctx, admin, at)
+	must(t, err)
+	copies++
+	name := fmt.Sprintf("test_%d_%d_%d", os.Getpid(), copies, time.Now().UnixNano()%1e6)
+	_, err = admin.Exec(ctx, `create database `+name+` template `+from)
+	must(t, err)
+	pool, err := database.Open(ctx, strings.Replace(at, "/postgres?", "/"+name+"?", 1))
+	must(t, err)
+	t.Cleanup(func() {
+		pool.Close()
+		last, err := pgx.Connect(ctx, at)
+		if err == nil {
+			_, _ = last.Exec(ctx, `drop database if exists `+name+` with (force)`)
+			_ = last.Close(ctx)
+		}
+	})
+	return pool
+}
+
+func must(t testing.TB, err error) {
+	t.Helper()
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+// World is the application with the stand-ins around it.
+type World struct {
+	t         testing.TB
+	App       *application.Application
+	URL       string
+	Bazaar    *bazaar.Server
+	BazaarURL string
+	Shop      *shop.Server
+	ShopURL   string
+	RatesURL  string
+	Owner     *Person
+	Settings  settings.Settings
+}
+
+// Bazaar is the test's marketplace: like the demo's, smaller and faster.
+var Bazaar = bazaar.Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 60, ClientID: "test", ClientSecret: "secret-of-test", PerSecond: 500}
+
+// Start starts everything, with an owner signed in. The marketplace is not connected yet.
+func Start(t testing.TB) *World {
+	t.Helper()
+	return StartWith(t, Bazaar)
+}
+
+// StartWith is Start with another marketplace.
+func StartWith(t testing.TB, market bazaar.Settings) *World {
+	t.Helper()
+	w := &World{t: t}
+	pool := Database(t)
+	w.Bazaar = bazaar.New(market)
+	w.BazaarURL = serve(t, w.Bazaar.Handler())
+	store := shop.Goods
+	store.PerSecond = 500
+	var err error
+	w.Shop, err = shop.New(store, t.TempDir())
+	must(t, err)
+	w.ShopURL = serve(t, w.Shop.Handler())
+	w.RatesURL = serve(t, (&rates.Server{Now: time.Now}).Handler()) + "/daily.xml"
+	w.Settings = settings.Settings{Key: make([]byte, 32), Data: t.TempDir(), AllowNetworks: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}, RatesURL: w.RatesURL, Workers: true}
+	w.App, w.URL = w.Instance(pool)
+	must(t, w.App.FetchRates(context.Background()))
+	_, err = w.App.Members.Add(context.Background(), "olga@example.com", "Olga", access.Owner, "a long password")
+	must(t, err)
+	w.Owner = w.SignIn("olga@example.com", "a long password")
+	return w
+}
+
+// Instance starts an application on a database; a second one shares its work.
+func (w *World) Instance(pool *pgxpool.Pool) (*application.Application, string) {
+	w.t.Helper()
+	var handler http.Handler
+	front := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) { handler.ServeHTTP(rw, r) }))
+	s := w.Settings
+	s.PublicURL = front.URL
+	app, err := application.New(s, pool, slog.New(slog.DiscardHandler))
+	must(w.t, err)
+	app.Outgoing.Backoff = 10 * time.Millisecond
+	app.Publishing.Pause = 100 * time.Millisecond
+	handler = app.Handler()
+	must(w.t, app.Start(context.Background()))
+	w.t.Cleanup(func() {
+		front.CloseClientConnections()
+		app.Stop()
+		front.Close()
+	})
+	return app, front.URL
+}
+
+func serve(t testing.TB, h http.Handler) string {
+	s := httptest.NewServer(h)
+	t.Cleanup(s.Close)
+	return s.URL
+}
+
+// Fault makes a stand-in misbehave through its control endpoint.
+func (w *World) Fault(standin string, p fault.Plan) {
+	w.t.Helper()
+	body, err := json.Marshal(p)
+	must(w.t, err)
+	r, err := http.NewRequest(http.MethodPut, standin+"/-/faults", bytes.NewReader(body))
+	must(w.t, err)
+	answer, err := http.DefaultClient.Do(r)
+	must(w.t, err)
+	must(w.t, answer.Body.Close())
+	if answer.StatusCode != http.StatusOK {
+		w.t.Fatalf("setting faults: %s", answer.Status)
+	}
+}
+
+// Person is somebody with a browser, or a script with a token.
+type Person struct {
+	w      *World
+	client *http.Client
+	Token  string
+}
+
+// SignIn signs a member in.
+func (w *World) SignIn(email, password string) *Person {
+	w.t.Helper()
+	jar, err := cookiejar.New(nil)
+	must(w.t, err)
+	p := &Person{w: w, client: &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}}
+	p.Must("POST", "/api/session", map[string]string{"email": email, "password": password}, nil)
+	return p
+}
+
+// Nobody is not signed in; with a token, a script.
+func (w *World) Nobody(token string) *Person {
+	return &Person{w: w, client: &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}, Token: token}
+}
+
+// Problem is an RFC 9457 answer.
+type Problem struct {
+	Status int    `json:"status"`
+	Detail string `json:"detail"`
+	Errors []struct {
+		Location string `json:"location"`
+		Message  string `json:"message"`
+	} `json:"errors"`
+}
+
+// Field is the field at fault, without where it was sent.
+func (p *Problem) Field() string {
+	if p == nil || len(p.Errors) == 0 {
+		return ""
+	}
+	return strings.TrimPrefix(p.Errors[0].Location, "body.")
+}
+
+// Ask makes a request and reads the answer into into, or returns the problem.
+func (p *Person) Ask(method, path string, body, into any) *Problem {
+	p.w.t.Helper()
+	var payload io.Reader
+	if body != nil {
+		data, err := json.Marshal(body)
+		must(p.w.t, err)
+		payload = bytes.NewReader(data)
+	}
+	r, err := http.NewRequest(method, p.w.URL+path, payload)
+	must(p.w.t, err)
+	if body != nil {
+		r.Header.Set("Content-Type", "application/json")
+	}
+	if p.Token != "" {
+		r.Header.Set("Authorization", "Bearer "+p.Token)
+	}
+	answer, err := p.client.Do(r)
+	must(p.w.t, err)
+	defer func() { _ = answer.Body.Close() }()
+	data, err := io.ReadAll(answer.Body)
+	must(p.w.t, err)
+	if answer.StatusCode >= 400 {
+		problem := &Problem{Status: answer.StatusCode, Detail: string(data)}
+		_ = json.Unmarshal(data, problem) // or plain text
+		return problem
+	}
+	if into != nil {
+		if err := json.Unmarshal(data, into); err != nil {
+			p.w.t.Fatalf("%s %s: %v in %s", method, path, err, data)
+		}
+	}
+	return nil
+}
+
+// Must is Ask, failing the test on a problem.
+func (p *Person) Must(method, path string, body, into any) {
+	p.w.t.Helper()
+	if problem := p.Ask(method, path, body, into); problem != nil {
+		p.w.t.Fatalf("%s %s: %d %s", method, path, problem.Status, problem.Detail)
+	}
+}
+
+// Go follows one link as a browser would and returns where it leads.
+func (p *Person) Go(method, address string, form url.Values) string {
+	p.w.t.Helper()
+	r, err := http.NewRequest(method, address, strings.NewReader(form.Encode()))
+	must(p.w.t, err)
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	answer, err := p.client.Do(r)
+	must(p.w.t, err)
+	defer func() { _ = answer.Body.Close() }()
+	return answer.Header.Get("Location")
+}
+
+// Until waits for something that background work brings about.
+func Until(t testing.TB, what string, done func() bool) {
+	t.Helper()
+	for deadline := time.Now().Add(30 * time.Second); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
+		if done() {
+			return
+		}
+	}
+	t.Fatalf("waited in vain: %s", what)
+}
