@@ -15,6 +15,7 @@ import (
 	"net/netip"
 	"net/url"
 	"strconv"
+	"strings"
 	"sync"
 	"time"
 
@@ -96,11 +97,13 @@ type Response struct {
 // Address reads what a person typed as the address of a server, adding https where no
 // scheme is given (http for this machine). It returns ErrAddress for anything else.
 func Address(typed string) (*url.URL, error) {
-	u, err := url.Parse(typed)
-	if err != nil || u.Host == "" {
-		if u, err = url.Parse("https://" + typed); err == nil && (u.Hostname() == "localhost" || u.Hostname() == "127.0.0.1") {
-			u.Scheme = "http"
-		}
+	schemed := typed
+	if !strings.Contains(typed, "://") {
+		schemed = "https://" + typed
+	}
+	u, err := url.Parse(schemed)
+	if err == nil && schemed != typed && (u.Hostname() == "localhost" || u.Hostname() == "127.0.0.1") {
+		u.Scheme = "http"
 	}
 	if err != nil || u.Hostname() == "" || (u.Scheme != "http" && u.Scheme != "https") || u.User != nil {
 		return nil, fmt.Errorf("%q: %w", typed, ErrAddress)
