@@ -1,0 +1,217 @@
+package sources_test
+
+import (
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"plainpelican/sources"
+	"plainpelican/standins/bazaar"
+	"plainpelican/standins/fault"
+	"plainpelican/testkit"
+)
+
+func TestConnectingSaysWhatIsWrong(t *testing.T) {
+	w := testkit.Start(t)
+	page := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, _ *http.Request) { _, _ = rw.Write([]byte("<h1>A shop</h1>")) }))
+	t.Cleanup(page.Close)
+	for name, c := range map[string]struct {
+		address, secret, field, words string
+	}{
+		"a wrong secret":        {w.BazaarURL, "guess", "client_secret", "does not accept this client id and secret"},
+		"nothing there":         {"127.0.0.1:1", "x", "address", "Nothing answers at http://127.0.0.1:1"},
+		"not a source":          {page.URL, "x", "address", "but it is not a source of offers"},
+		"a store, not a source": {w.ShopURL, "x", "address", "but it is not a source of offers"},
+		"not an address":        {"ftp://bazaar", "x", "address", "is not a web address"},
+		"a private address":     {"http://10.1.2.3", "x", "address", "is a private address"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			problem := w.Owner.Ask("POST", "/api/sources", sources.Credentials{Address: c.address, ClientID: "test", ClientSecret: c.secret}, nil)
+			if problem == nil || problem.Status != 422 || problem.Field() != c.field || !strings.Contains(problem.Detail, c.words) {
+				t.Errorf("%+v", problem)
+			}
+		})
+	}
+	var list []sources.Source
+	w.Owner.Must("GET", "/api/sources", nil, &list)
+	if len(list) != 0 {
+		t.Errorf("a source that could not be connected was kept: %v", list)
+	}
+}
+
+// versions lists the row versions of all offers and variants: a rewritten row has another.
+func versions(t *testing.T, w *testkit.World) string {
+	t.Helper()
+	var all string
+	err := w.App.Pool.QueryRow(t.Context(), `select md5(string_agg(x, ',')) from (select xmin::text || ctid::text as x from offer union all select xmin::text || ctid::text from offer_variant order by 1) v`).Scan(&all)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return all
+}
+
+func TestAnIntakeWritesOnlyWhatChanged(t *testing.T) {
+	w := testkit.Start(t)
+	first := w.ConnectBazaar().Intakes[0]
+	if first.State != "finished" || first.Added != 60 || first.Seen != 60 || first.Changed != 0 || first.Trouble != "" {
+		t.Fatalf("the first: %+v", first)
+	}
+	before := versions(t, w)
+	again := func() sources.Intake {
+		w.Owner.Must("POST", "/api/sources/1/intakes", nil, nil)
+		return w.TakenIn().Intakes[0]
+	}
+	if second := again(); second.Unchanged != 60 || second.Added+second.Changed+second.Withdrawn != 0 {
+		t.Errorf("with nothing changed: %+v", second)
+	}
+	if versions(t, w) != before {
+		t.Error("unchanged offers were written again")
+	}
+	w.Bazaar.SetDay(1)
+	third := again()
+	if third.Withdrawn != 1 || third.Changed == 0 || third.Changed+third.Unchanged != 59 {
+		t.Errorf("a day later: %+v", third)
+	}
+	var gone bool
+	if err := w.App.Pool.QueryRow(t.Context(), `select withdrawn_at is not null from offer where id = $1`, w.Offer(7)).Scan(&gone); err != nil || !gone {
+		t.Errorf("the offer that left is still for sale: %v", err)
+	}
+	w.Bazaar.SetDay(0)
+	if back := again(); back.Withdrawn != 0 || back.Changed != third.Changed+1 {
+		t.Errorf("everything back as it was: %+v after %+v", back, third)
+	}
+}
+
+func TestAnEmptyCatalogWithdrawsNothing(t *testing.T) {
+	w := testkit.Start(t)
+	w.ConnectBazaar()
+	w.Fault(w.BazaarURL, fault.Plan{Empty: true})
+	w.Owner.Must("POST", "/api/sources/1/intakes", nil, nil)
+	source := w.TakenIn()
+	if source.Intakes[0].State != "failed" || !strings.Contains(source.Trouble, "60 of its offers would be withdrawn") || source.Offers != 60 {
+		t.Errorf("%+v", source)
+	}
+}
+
+func TestAMarketplaceInTrouble(t *testing.T) {
+	w := testkit.Start(t)
+	w.ConnectBazaar()
+	for name, c := range map[string]struct {
+		plan  fault.Plan
+		words string
+	}{
+		"down":          {fault.Plan{Down: true}, "Nothing answers at"},
+		"out of order":  {fault.Plan{ErrorPercent: 100}, "is out of order"},
+		"cut in halves": {fault.Plan{Truncate: true, Only: "/offers"}, "Nothing answers at"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			w.Fault(w.BazaarURL, c.plan)
+			w.Owner.Must("POST", "/api/sources/1/intakes", nil, nil)
+			source := w.TakenIn()
+			if source.Intakes[0].State != "failed" || !strings.Contains(source.Trouble, c.words) || source.Offers != 60 {
+				t.Errorf("%s, %d offers: %q", source.Intakes[0].State, source.Offers, source.Trouble)
+			}
+		})
+	}
+	for name, plan := range map[string]fault.Plan{"well again": {}, "asking to slow down": {TooMany: 2, RetryAfter: 0}, "slow": {SlowBody: true, Only: "/offers"}, "with revoked tokens": {RevokeTokens: true}} {
+		w.Fault(w.BazaarURL, plan)
+		w.Owner.Must("POST", "/api/sources/1/intakes", nil, nil)
+		if source := w.TakenIn(); source.Intakes[0].State != "finished" || source.Trouble != "" {
+			t.Errorf("%s: %+v", name, source.Intakes[0])
+		}
+	}
+}
+
+func TestOneIntakeOfASourceAtATime(t *testing.T) {
+	w := testkit.Start(t)
+	w.ConnectBazaar()
+	w.Fault(w.BazaarURL, fault.Plan{LatencyMS: 300})
+	w.Owner.Must("POST", "/api/sources/1/intakes", nil, nil)
+	if problem := w.Owner.Ask("POST", "/api/sources/1/intakes", nil, nil); problem == nil || problem.Status != 409 {
+		t.Errorf("%+v", problem)
+	}
+	w.TakenIn()
+}
+
+func TestDisconnectingAndConnectingAgain(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	w.Owner.Must("POST", "/api/sources/1/disconnect", nil, nil)
+	w.AwaitOffers(0)
+	var secret []byte
+	if err := w.App.Pool.QueryRow(t.Context(), `select secret from source`).Scan(&secret); err != nil || secret != nil {
+		t.Errorf("the secret is still there: %v", err)
+	}
+	if problem := w.Owner.Ask("POST", "/api/sources/1/intakes", nil, nil); problem == nil || problem.Status != 404 {
+		t.Errorf("taking in from a disconnected source: %+v", problem)
+	}
+	offer := w.Offer(3)
+	again := w.ConnectBazaar()
+	if again.Intakes[0].Unchanged != 60 || again.ID != 1 || w.Offer(3) != offer {
+		t.Errorf("its offers did not come back as they were: %+v", again.Intakes[0])
+	}
+	w.AwaitOffers(60)
+}
+
+func TestSecretsAreSealedAndStayInside(t *testing.T) {
+	w := testkit.Start(t)
+	w.ConnectBazaar()
+	var sealed []byte
+	if err := w.App.Pool.QueryRow(t.Context(), `select secret from source`).Scan(&sealed); err != nil || strings.Contains(string(sealed), w.Bazaar.ClientSecret) {
+		t.Errorf("the secret lies open in the database: %v", err)
+	}
+	var list []map[string]any
+	w.Owner.Must("GET", "/api/sources", nil, &list)
+	for name := range list[0] {
+		if strings.Contains(name, "secret") {
+			t.Errorf("%s is sent to the browser", name)
+		}
+	}
+}
+
+func TestTwoInstancesTakeInOnce(t *testing.T) {
+	market := testkit.Bazaar
+	market.Offers = 400
+	w := testkit.StartWith(t, market)
+	w.Instance(w.App.Pool)
+	intake := w.ConnectBazaar().Intakes[0]
+	if intake.Added != 400 || intake.State != "finished" {
+		t.Errorf("%+v", intake)
+	}
+	if got := intake.FinishedAt.Sub(intake.StartedAt); got > 20*time.Second {
+		t.Errorf("it took %v", got)
+	}
+}
+
+func TestUnreadableItemsAreSetAside(t *testing.T) {
+	w := testkit.Start(t)
+	market := bazaar.New(testkit.Bazaar).Handler()
+	broken := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) {
+		if r.URL.Path != "/offers" {
+			market.ServeHTTP(rw, r)
+			return
+		}
+		seen := httptest.NewRecorder()
+		market.ServeHTTP(seen, r)
+		body := strings.Replace(seen.Body.String(), `"name":"`, `"name":"","was":"`, 1)
+		_, _ = rw.Write([]byte(strings.Replace(body, `"priceCurrency":"CNY"`, `"priceCurrency":"QQQ"`, 1)))
+	}))
+	t.Cleanup(broken.Close)
+	w.Owner.Must("POST", "/api/sources", sources.Credentials{Address: broken.URL, ClientID: "test", ClientSecret: "secret-of-test"}, nil)
+	intake := w.TakenIn().Intakes[0]
+	if intake.State != "finished" || intake.SetAside == 0 || intake.Added+intake.SetAside != 60 {
+		t.Fatalf("%+v", intake)
+	}
+	var rows []sources.SetAside
+	w.Owner.Must("GET", "/api/intakes/1/set-aside", nil, &rows)
+	if len(rows) != intake.SetAside {
+		t.Fatalf("%d set aside, %d shown", intake.SetAside, len(rows))
+	}
+	for _, row := range rows {
+		if !strings.HasPrefix(row.Place, "QB-") || row.Reason == "" || !strings.HasPrefix(row.Content, "{") {
+			t.Errorf("%+v", row)
+		}
+	}
+}
