@@ -16,8 +16,8 @@ import (
 type Sentence struct {
 	Store     int64    `query:"store" doc:"The store whose market, rules and currency hold; 0 for none"`
 	Words     string   `query:"words" maxLength:"200"`
-	Sources   []int64  `query:"source" maxItems:"50"`
-	ShipsFrom []string `query:"from" maxItems:"50"`
+	Sources   []int64  `query:"source,explode" maxItems:"50"`
+	ShipsFrom []string `query:"from,explode" maxItems:"50"`
 	Category  string   `query:"category" maxLength:"200"`
 	Days      int32    `query:"days" minimum:"0" maximum:"365"`
 	Under     string   `query:"under" maxLength:"20" doc:"Landing under, decimal text in the store's currency"`

@@ -1,0 +1,211 @@
+package catalog_test
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"image"
+	"image/color"
+	"image/png"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"strings"
+	"testing"
+	"time"
+
+	"plainpelican/catalog"
+	"plainpelican/core/landed"
+	"plainpelican/core/money"
+	"plainpelican/standins/fault"
+	"plainpelican/testkit"
+)
+
+func TestTheSentenceAgreesWithSQL(t *testing.T) {
+	market := testkit.Bazaar
+	market.Offers = 300
+	w := testkit.StartWith(t, market)
+	w.Ready()
+	for clause, where := range map[string]string{
+		"words=kettle":          `o.title || ' ' || u.name || ' ' || o.category || ' ' || o.brand ~* '\mkettle'`,
+		"from=PL&from=VN":       `u.country in ('PL', 'VN')`,
+		"category=Camp+kitchen": `o.category = 'Camp kitchen'`,
+		"stock=100":             `(select sum(stock) from offer_variant v where v.offer_id = o.id) >= 100`,
+		"words=mug&from=CN":     `o.title || ' ' || u.name || ' ' || o.category || ' ' || o.brand ~* '\mmug' and u.country = 'CN'`,
+		"source=1&stock=1000":   `(select sum(stock) from offer_variant v where v.offer_id = o.id) >= 1000`,
+		"source=77":             `false`,
+	} {
+		var want int
+		if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from offer o join supplier u on u.id = o.supplier_id where `+where).Scan(&want); err != nil {
+			t.Fatal(err)
+		}
+		if got := w.Search(clause); got.Total != want {
+			t.Errorf("%s: %d, by SQL %d", clause, got.Total, want)
+		}
+	}
+}
+
+func TestPricesInTheCatalogAreThoseOfTheStore(t *testing.T) {
+	w := testkit.Start(t)
+	store := w.Ready()
+	bare := w.Search("limit=5")
+	if bare.Offers[0].Ladder != nil || len(bare.Choices.Days) != 0 {
+		t.Error("there are prices without a store")
+	}
+	query := fmt.Sprintf("store=%d&sort=profit&limit=200", store.ID)
+	found := w.Search(query)
+	last := int64(1 << 62)
+	for _, o := range found.Offers {
+		if o.Ladder == nil {
+			if o.NoPrice == "" {
+				t.Errorf("%s has no price and no word why", o.Title)
+			}
+			last = -1 << 62
+			continue
+		}
+		l := o.Ladder
+		sum := l.Item.Minor() + l.Shipping.Minor() + l.Charges.Minor()
+		if l.Price.Currency() != store.Currency || sum != l.Landed.Minor() || l.Net.Minor()-sum-l.Fees.Minor() != l.Profit.Minor() {
+			t.Errorf("%s: %+v does not add up", o.Title, l)
+		}
+		if l.Profit.Minor() > last {
+			t.Errorf("%s leaves %s, more than the one before", o.Title, l.Profit)
+		}
+		last = l.Profit.Minor()
+		if o.Days == nil || o.Days.KeepsPromise != (o.Days.Door.Max <= store.PromiseDays) {
+			t.Errorf("%s: %+v", o.Title, o.Days)
+		}
+	}
+	under := w.Search(query + "&under=10.00&days=16")
+	for _, o := range under.Offers {
+		if o.Ladder.Landed.Minor() >= 1000 || o.Days.Door.Max > 16 {
+			t.Errorf("%s lands at %s in %d days", o.Title, o.Ladder.Landed, o.Days.Door.Max)
+		}
+	}
+	if under.Total == 0 || under.Total == found.Total {
+		t.Errorf("%d of %d", under.Total, found.Total)
+	}
+	if problem := w.Owner.Ask("GET", "/api/offers?under=ten&store=1", nil, nil); problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, "is not an amount in USD") {
+		t.Errorf("%+v", problem)
+	}
+}
+
+func TestTheCatalogFollowsRulesAndRates(t *testing.T) {
+	w := testkit.Start(t)
+	store := w.Ready()
+	cheap := func() int { return w.Search(fmt.Sprintf("store=%d&under=10", store.ID)).Total }
+	before := cheap()
+	dollars := money.NewRates(money.MustCurrency("EUR"), time.Now().Truncate(24*time.Hour).Add(24*time.Hour))
+	for code, text := range map[string]string{"USD": "2.2084", "CNY": "7.9718", "INR": "95.404", "JPY": "168.73", "KWD": "0.33918"} {
+		if err := dollars.Set(money.MustCurrency(code), text); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := w.App.Pricing.SaveRates(t.Context(), dollars); err != nil {
+		t.Fatal(err)
+	}
+	testkit.Until(t, "the new rate's prices", func() bool { return cheap() < before })
+}
+
+func TestTheSheet(t *testing.T) {
+	w := testkit.Start(t)
+	store := w.Ready()
+	var sheet catalog.Sheet
+	w.Owner.Must("GET", fmt.Sprintf("/api/offers/%d?store=%d", w.Offer(0), store.ID), nil, &sheet)
+	if sheet.Number != "QB-100000" || len(sheet.Variants) == 0 || len(sheet.Pictures) == 0 || sheet.Variants[0].Ladder == nil || len(sheet.Trace) < 5 {
+		t.Fatalf("%+v", sheet)
+	}
+	if strings.Contains(sheet.Description, "script") || strings.Contains(sheet.Description, "style") {
+		t.Errorf("the description is not safe: %s", sheet.Description)
+	}
+	assumed := 0
+	for _, d := range sheet.Deliveries {
+		if d.Assumed {
+			assumed++
+		}
+		if d.Days.Door != d.Days.Processing.Plus(d.Days.Transit) || d.Days.Door == (landed.Days{}) {
+			t.Errorf("%+v", d)
+		}
+	}
+	if assumed != 1 {
+		t.Errorf("prices assume %d deliveries", assumed)
+	}
+	if problem := w.Owner.Ask("GET", "/api/offers/999999", nil, nil); problem == nil || problem.Status != 404 {
+		t.Errorf("%+v", problem)
+	}
+}
+
+func TestPicturesAreFetchedOnceCheckedAndKept(t *testing.T) {
+	w := testkit.Start(t)
+	w.ConnectBazaar()
+	get := func(path string) (int, string, int) {
+		r, err := http.NewRequest("GET", w.URL+path, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		r.Header.Set("Authorization", "Bearer "+token(t, w))
+		answer, err := http.DefaultClient.Do(r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer func() { _ = answer.Body.Close() }()
+		var body bytes.Buffer
+		if _, err := body.ReadFrom(answer.Body); err != nil {
+			t.Fatal(err)
+		}
+		width := 0
+		if config, _, err := image.DecodeConfig(&body); err == nil {
+			width = config.Width
+		}
+		return answer.StatusCode, answer.Header.Get("Content-Type"), width
+	}
+	path := catalog.PicturePath(w.Offer(0), 0)
+	if status, kind, width := get(path); status != 200 || kind != "image/jpeg" || width != 800 {
+		t.Errorf("as it is: %d %s %d", status, kind, width)
+	}
+	if _, _, width := get(path + "?w=96"); width != 96 {
+		t.Errorf("small: %d", width)
+	}
+	w.Fault(w.BazaarURL, fault.Plan{Down: true})
+	if status, _, width := get(path + "?w=400"); status != 200 || width != 400 {
+		t.Errorf("with the marketplace gone: %d %d", status, width)
+	}
+	for _, missing := range []string{"/pictures/1/99", "/pictures/999999/0", "/pictures/x/0"} {
+		if status, _, _ := get(missing); status != 404 {
+			t.Errorf("%s: %d", missing, status)
+		}
+	}
+}
+
+func token(t *testing.T, w *testkit.World) string {
+	t.Helper()
+	var made struct {
+		Secret string `json:"secret"`
+	}
+	w.Owner.Must("POST", "/api/tokens", map[string]string{"name": "test", "role": "fulfiller"}, &made)
+	return made.Secret
+}
+
+func TestPicturesThatAreNone(t *testing.T) {
+	w := testkit.Start(t)
+	w.ConnectBazaar()
+	var huge bytes.Buffer
+	if err := png.Encode(&huge, image.NewPaletted(image.Rect(0, 0, 8000, 6000), color.Palette{color.Black})); err != nil {
+		t.Fatal(err)
+	}
+	content := map[string][]byte{"/page": []byte("<html>not found</html>"), "/huge": huge.Bytes(), "/empty": {}}
+	elsewhere := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) { _, _ = rw.Write(content[r.URL.Path]) }))
+	t.Cleanup(elsewhere.Close)
+	for path, words := range map[string]string{"/page": "not a picture", "/huge": "8000 by 6000 pixels", "/empty": "not a picture"} {
+		at, err := url.JoinPath(elsewhere.URL, path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := w.App.Pool.Exec(t.Context(), `update offer set pictures = array[$2] where id = $1`, w.Offer(0), at); err != nil {
+			t.Fatal(err)
+		}
+		if _, _, err := w.App.Catalog.Picture(t.Context(), w.Offer(0), 0); !errors.Is(err, catalog.ErrNoPicture) || !strings.Contains(err.Error(), words) {
+			t.Errorf("%s: %v", path, err)
+		}
+	}
+}

@@ -1,0 +1,135 @@
+package stores_test
+
+import (
+	"net/url"
+	"strings"
+	"testing"
+
+	"plainpelican/stores"
+	"plainpelican/testkit"
+)
+
+func TestConnectingByApproval(t *testing.T) {
+	w := testkit.Start(t)
+	s := w.ConnectStore()
+	if s.Handle != "saltmarsh-goods" || s.Name != "Saltmarsh Goods" || s.Currency.String() != "USD" || s.TimeZone != "America/New_York" || s.Markets[0] != "US" || s.Limits.Variants != 100 || s.PromiseDays != 16 {
+		t.Errorf("%+v", s)
+	}
+	var token []byte
+	if err := w.App.Pool.QueryRow(t.Context(), `select token from store`).Scan(&token); err != nil || len(token) < 20 {
+		t.Errorf("%d bytes of token, %v", len(token), err)
+	}
+	if again := w.ConnectStore(); again.ID != s.ID {
+		t.Errorf("connecting again made another store: %d", again.ID)
+	}
+}
+
+func TestRefusingComesBackWithAClearWord(t *testing.T) {
+	w := testkit.Start(t)
+	back, err := url.QueryUnescape(w.Approve("refuse"))
+	if err != nil || back != "/store?trouble=You refused on the store's side, so nothing was connected." {
+		t.Errorf("%s %v", back, err)
+	}
+	var list []stores.Store
+	w.Owner.Must("GET", "/api/stores", nil, &list)
+	if len(list) != 0 {
+		t.Errorf("%v", list)
+	}
+}
+
+func TestTheStateIsChecked(t *testing.T) {
+	w := testkit.Start(t)
+	var approval stores.Approval
+	w.Owner.Must("POST", "/api/stores/connect", map[string]string{"address": w.ShopURL}, &approval)
+	at, err := url.Parse(approval.ApproveAt)
+	if err != nil {
+		t.Fatal(err)
+	}
+	q := at.Query()
+	q.Set("decision", "approve")
+	back := w.Owner.Go("POST", w.ShopURL+"/oauth/decide", q)
+	forged, err := url.Parse(back)
+	if err != nil {
+		t.Fatal(err)
+	}
+	f := forged.Query()
+	f.Set("state", "guessed")
+	forged.RawQuery = f.Encode()
+	if to := w.Owner.Go("GET", forged.String(), nil); !strings.Contains(to, "trouble=This+approval+was+not+begun+here") {
+		t.Errorf("a guessed state led to %s", to)
+	}
+	if _, err := w.App.Members.Add(t.Context(), "eve@example.com", "Eve", "owner", "a long password"); err != nil {
+		t.Fatal(err)
+	}
+	if to := w.SignIn("eve@example.com", "a long password").Go("GET", back, nil); !strings.Contains(to, "trouble=") {
+		t.Errorf("another member's approval led to %s", to)
+	}
+	if to := w.Owner.Go("GET", back, nil); !strings.Contains(to, "connected=") {
+		t.Errorf("the right one led to %s", to)
+	}
+	if to := w.Owner.Go("GET", back, nil); !strings.Contains(to, "trouble=") {
+		t.Errorf("the same once more led to %s", to)
+	}
+	if to := w.Nobody("").Go("GET", back, nil); to != "" {
+		t.Errorf("nobody was led to %s", to)
+	}
+}
+
+func TestAddressesThatAreNoStore(t *testing.T) {
+	w := testkit.Start(t)
+	for address, words := range map[string]string{w.BazaarURL: "it is not a store", "127.0.0.1:1": "Nothing answers at", "10.0.0.1": "private address", "::": "is not a web address"} {
+		problem := w.Owner.Ask("POST", "/api/stores/connect", map[string]string{"address": address}, nil)
+		if problem == nil || problem.Field() != "address" || !strings.Contains(problem.Detail, words) {
+			t.Errorf("%s: %+v", address, problem)
+		}
+	}
+}
+
+func TestDisconnectingForgetsTheToken(t *testing.T) {
+	w := testkit.Start(t)
+	s := w.ConnectStore()
+	w.Owner.Must("POST", "/api/stores/1/disconnect", nil, nil)
+	var token []byte
+	if err := w.App.Pool.QueryRow(t.Context(), `select token from store`).Scan(&token); err != nil || token != nil {
+		t.Errorf("the token is still here, %v", err)
+	}
+	if problem := w.Owner.Ask("GET", "/api/offers?store=1", nil, nil); problem == nil || problem.Status != 404 {
+		t.Errorf("prices in a disconnected store: %+v", problem)
+	}
+	if again := w.ConnectStore(); again.ID != s.ID {
+		t.Error("it did not come back as the same store")
+	}
+}
+
+func TestFeesAndPromise(t *testing.T) {
+	w := testkit.Start(t)
+	s := w.ConnectStore()
+	good := map[string]any{"market": "CA", "promise_days": 12, "terms": map[string]any{"payment_percent": "0.019", "payment_fixed": map[string]string{"value": "0.25", "currency": "USD"}, "returns": "0.02", "tax": "0"}}
+	var after stores.Store
+	w.Owner.Must("PUT", "/api/stores/1/standing", good, &after)
+	if after.Markets[0] != "CA" || len(after.Markets) != len(s.Markets) || after.PromiseDays != 12 || after.Terms.PaymentPercent.String() != "0.019" {
+		t.Errorf("%+v", after)
+	}
+	for field, change := range map[string]func(m, terms map[string]any){
+		"market": func(m, _ map[string]any) { m["market"] = "DE" },
+		"terms.payment_fixed": func(_, terms map[string]any) {
+			terms["payment_fixed"] = map[string]string{"value": "1.00", "currency": "EUR"}
+		},
+		"terms":        func(_, terms map[string]any) { terms["payment_percent"] = "0.6" },
+		"promise_days": func(m, _ map[string]any) { m["promise_days"] = 0 },
+	} {
+		terms := map[string]any{}
+		for k, v := range good["terms"].(map[string]any) {
+			terms[k] = v
+		}
+		bad := map[string]any{"market": "CA", "promise_days": 12, "terms": terms}
+		change(bad, terms)
+		if problem := w.Owner.Ask("PUT", "/api/stores/1/standing", bad, nil); problem == nil || problem.Status != 422 || problem.Field() != field {
+			t.Errorf("%s: %+v", field, problem)
+		}
+	}
+	var act string
+	if err := w.App.Pool.QueryRow(t.Context(), `select act from audit_entry where after -> 'market' is not null`).Scan(&act); err != nil {
+		t.Errorf("no trace in the audit trail: %v", err)
+	}
+}
