@@ -135,3 +135,13 @@ func cached(next http.Handler) http.Handler {
 		next.ServeHTTP(w, r)
 	})
 }
+
+// Routes lists every route that is served, as "METHOD path".
+func (a *Application) Routes() []string {
+	var all []string
+	_ = chi.Walk(a.router, func(method, route string, _ http.Handler, _ ...func(http.Handler) http.Handler) error { // the function below never fails
+		all = append(all, method+" "+route)
+		return nil
+	})
+	return all
+}

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"net/http"
 	"net/url"
 )
@@ -72,4 +73,13 @@ func (s *Session) Find(ctx context.Context, reference string) (Sent, error) {
 		return Sent{}, err
 	}
 	return found.Products[0], nil
+}
+
+// Remove takes a product out of the store; one that is gone already is no error.
+func (s *Session) Remove(ctx context.Context, id string) error {
+	err := s.send(ctx, http.MethodDelete, "/products/"+url.PathEscape(id), "", nil, nil)
+	if errors.Is(err, ErrGone) {
+		return nil
+	}
+	return err
 }

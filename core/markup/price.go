@@ -59,13 +59,10 @@ func (rs *Rules) Price(item Item, terms Terms, trace *Trace) (Figures, error) {
 	}
 	trace.formula(rule, terms, money.New(price, rs.currency))
 
-	floor, err := floorPrice(total, rule.LeastProfit, terms)
+	ended, raised, err := rs.guard(rule, price, total, terms, trace)
 	if err != nil {
 		return Figures{}, err
 	}
-	raised := price < floor
-	trace.floor(rule, money.New(floor, rs.currency), raised)
-	ended := rule.Ending.Apply(max(price, floor), floor, rs.currency)
 	trace.ending(rule, money.New(ended, rs.currency))
 
 	figures, err := Judge(total, money.New(ended, rs.currency), terms)
@@ -75,6 +72,28 @@ func (rs *Rules) Price(item Item, terms Terms, trace *Trace) (Figures, error) {
 	figures.Rule, figures.RaisedToFloor = place, raised
 	trace.figures(figures)
 	return figures, nil
+}
+
+// guard ends a price without going below the floor, and tells whether the floor decided.
+// The floor is worked out to the minor unit only where the price may be under it, or where
+// a trace says what it is.
+func (rs *Rules) guard(rule *Rule, price int64, total money.Amount, terms Terms, trace *Trace) (ended int64, raised bool, err error) {
+	safe, err := safePrice(total, rule.LeastProfit, terms)
+	if err != nil {
+		return 0, false, err
+	}
+	if trace == nil && price >= safe {
+		if ended = rule.Ending.Apply(price, 0, rs.currency); ended >= safe {
+			return ended, false, nil
+		}
+	}
+	floor, err := floorPrice(safe, total, rule.LeastProfit, terms)
+	if err != nil {
+		return 0, false, err
+	}
+	raised = price < floor
+	trace.floor(rule, money.New(floor, rs.currency), raised)
+	return rule.Ending.Apply(max(price, floor), floor, rs.currency), raised, nil
 }
 
 // Judge works out the figures of a given price, such as a typed one.
@@ -112,24 +131,26 @@ func fees(price money.Amount, terms Terms) (money.Amount, error) {
 	return share.Add(terms.PaymentFixed)
 }
 
-// floorPrice is the lowest price in minor units from which on every price leaves the least
-// profit: G = (L+f+P) / (1/(1+t) - p - a), then moved by the minor units that rounding costs
-// or leaves. Rounding may lower a profit by one minor unit at most, so a price that leaves
-// one more than is wanted, before rounding, has none above it that falls short.
-func floorPrice(total, least money.Amount, terms Terms) (int64, error) {
-	wanted := total.Minor() + least.Minor() + terms.PaymentFixed.Minor()
+// safePrice is a price in minor units from which on every price leaves the least profit:
+// G = (L+f+P) / (1/(1+t) - p - a) for a profit of one minor unit more than is wanted, since
+// rounding may lower a profit by one at most.
+func safePrice(total, least money.Amount, terms Terms) (int64, error) {
+	wanted := total.Minor() + least.Minor() + terms.PaymentFixed.Minor() + 1
 	one, gross := int64(money.One), int64(money.One+terms.Tax)
 	// 1/(1+t) - p - a = (1 - (p+a)(1+t)) / (1+t), in millionths of millionths.
 	taken := int64(terms.PaymentPercent+terms.Returns) * gross
 	if taken >= one*one {
 		return 0, ErrNoPrice
 	}
-	price, err := money.MulMulDiv(wanted+1, gross, one, one*one-taken, 1)
-	if err != nil {
-		return 0, err
-	}
-	for price++; price > 0; price-- {
-		profit, err := profitAt(price-1, total, terms)
+	price, err := money.MulMulDiv(wanted, gross, one, one*one-taken, 1)
+	return price + 1, err
+}
+
+// floorPrice is the lowest price from which on every price leaves the least profit, found
+// downwards from a safe one.
+func floorPrice(safe int64, total, least money.Amount, terms Terms) (int64, error) {
+	for ; safe > 0; safe-- {
+		profit, err := profitAt(safe-1, total, terms)
 		if err != nil {
 			return 0, err
 		}
@@ -137,7 +158,7 @@ func floorPrice(total, least money.Amount, terms Terms) (int64, error) {
 			break
 		}
 	}
-	return price, nil
+	return safe, nil
 }
 
 func profitAt(price int64, total money.Amount, terms Terms) (int64, error) {
