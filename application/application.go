@@ -4,6 +4,7 @@ package application
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"log/slog"
 	"net/http"
 	"strings"
@@ -85,20 +86,22 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 		Log: log, PicturePath: catalog.PicturePath, Pause: 3 * time.Second}
 	a.Sources.Work(a.Jobs)
 	a.Publishing.Work(a.Jobs)
-	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[RatesArgs]) error { return a.FetchRates(ctx) })
+	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[UpkeepArgs]) error {
+		return errors.Join(a.FetchRates(ctx), a.Members.Prune(ctx))
+	})
 	a.metrics.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	a.routes()
 	return a, nil
 }
 
-// RatesArgs is the job that fetches the day's exchange rates.
-type RatesArgs struct{}
+// UpkeepArgs is the hourly job that fetches the day's exchange rates and forgets old sessions.
+type UpkeepArgs struct{}
 
 // Kind names the job.
-func (RatesArgs) Kind() string { return "rates" }
+func (UpkeepArgs) Kind() string { return "upkeep" }
 
 // InsertOpts puts it into its queue, and one at a time.
-func (RatesArgs) InsertOpts() river.InsertOpts {
+func (UpkeepArgs) InsertOpts() river.InsertOpts {
 	return river.InsertOpts{Queue: "upkeep", UniqueOpts: river.UniqueOpts{ByPeriod: time.Minute}}
 }
 
@@ -120,7 +123,7 @@ func (a *Application) Start(ctx context.Context) error {
 	for _, follow := range []func(context.Context){a.Progress.Follow, a.Catalog.Follow} {
 		a.following.Go(func() { follow(ctx) })
 	}
-	hourly := river.NewPeriodicJob(river.PeriodicInterval(time.Hour), func() (river.JobArgs, *river.InsertOpts) { return RatesArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true})
+	hourly := river.NewPeriodicJob(river.PeriodicInterval(time.Hour), func() (river.JobArgs, *river.InsertOpts) { return UpkeepArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true})
 	return a.Jobs.Start(ctx, a.Settings.Workers, hourly)
 }
 

@@ -47,7 +47,7 @@ func (a *Application) routes() {
 
 // signInLimit slows down who tries many addresses from one place.
 func signInLimit() func(http.Handler) http.Handler {
-	limit := httprate.LimitByRealIP(60, time.Minute)
+	limit := httprate.LimitByIP(60, time.Minute)
 	return func(next http.Handler) http.Handler {
 		limited := limit(next)
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -92,7 +92,7 @@ func (a *Application) logged(seconds *prometheus.HistogramVec) func(http.Handler
 func (a *Application) recovered(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		defer func() {
-			if p := recover(); p != nil && p != http.ErrAbortHandler { //nolint:errorlint // a panic's value, compared as net/http does
+			if p := recover(); p != nil && p != http.ErrAbortHandler { // a panic's value, compared as net/http does
 				a.Log.Error("a handler panicked", "id", middleware.GetReqID(r.Context()), "panic", p, "trace", string(debug.Stack()))
 				http.Error(w, "Something went wrong on our side.", http.StatusInternalServerError)
 			}

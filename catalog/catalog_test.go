@@ -160,14 +160,14 @@ func TestPicturesAreFetchedOnceCheckedAndKept(t *testing.T) {
 		return answer.StatusCode, answer.Header.Get("Content-Type"), width
 	}
 	path := catalog.PicturePath(w.Offer(0), 0)
-	if status, kind, width := get(path); status != 200 || kind != "image/jpeg" || width != 800 {
+	if status, kind, width := get(path); status != 200 || kind != "image/jpeg" || width != testkit.Bazaar.PictureSize {
 		t.Errorf("as it is: %d %s %d", status, kind, width)
 	}
 	if _, _, width := get(path + "?w=96"); width != 96 {
 		t.Errorf("small: %d", width)
 	}
 	w.Fault(w.BazaarURL, fault.Plan{Down: true})
-	if status, _, width := get(path + "?w=400"); status != 200 || width != 400 {
+	if status, _, width := get(path + "?w=400"); status != 200 || width != testkit.Bazaar.PictureSize {
 		t.Errorf("with the marketplace gone: %d %d", status, width)
 	}
 	for _, missing := range []string{"/pictures/1/99", "/pictures/999999/0", "/pictures/x/0"} {

@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"strconv"
 	"sync"
+	"time"
 
 	"github.com/go-chi/chi/v5"
 	"golang.org/x/image/draw"
@@ -58,6 +59,9 @@ func (s *Service) Picture(ctx context.Context, offer int64, place int) (hash str
 }
 
 func (s *Service) fetch(ctx context.Context, url string) (string, []byte, error) {
+	// Somebody who turns the page does not stop the fetching: the picture is kept for the next.
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 30*time.Second)
+	defer cancel()
 	answer, err := s.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: url, Repeatable: true, MostBytes: mostPictureBytes})
 	if err != nil {
 		return "", nil, fmt.Errorf("%w: %w", ErrNoPicture, err)

@@ -29,7 +29,7 @@ type Service struct {
 // New makes the service; secure says whether browsers reach it over https.
 func New(pool *pgxpool.Pool, secure bool) *Service {
 	sessions := scs.New()
-	sessions.Store = pgxstore.New(pool)
+	sessions.Store = pgxstore.NewWithCleanupInterval(pool, 0) // Prune does it
 	sessions.Lifetime = 14 * 24 * time.Hour
 	sessions.HashTokenInStore = true
 	sessions.Cookie.Name = "session"
@@ -37,6 +37,12 @@ func New(pool *pgxpool.Pool, secure bool) *Service {
 	sessions.Cookie.SameSite = http.SameSiteLaxMode
 	sessions.Cookie.Secure = secure
 	return &Service{Pool: pool, Sessions: sessions}
+}
+
+// Prune forgets sessions that have ended.
+func (s *Service) Prune(ctx context.Context) error {
+	_, err := s.Pool.Exec(ctx, `delete from sessions where expiry < now()`)
+	return err
 }
 
 // Member is a person with a role.

@@ -12,21 +12,22 @@ import (
 	"golang.org/x/crypto/argon2"
 )
 
-// The second of RFC 9106's recommended settings: 64 MiB, three passes, four lanes.
-const (
-	passes  = 3
-	kibi    = 64 * 1024
-	lanes   = 4
-	keySize = 32
-)
+// cost is how much work a hash takes; it is written into the hash.
+type cost struct {
+	kibi, passes uint32
+	lanes        uint8
+}
+
+// usual is the second of RFC 9106's recommended settings: 64 MiB, three passes, four lanes.
+var usual = cost{64 * 1024, 3, 4}
 
 // running limits how many hashes are computed at once: each takes 64 MiB.
 var running = make(chan struct{}, 2)
 
-func derive(password string, salt []byte) []byte {
+func (c cost) derive(password string, salt []byte) []byte {
 	running <- struct{}{}
 	defer func() { <-running }()
-	return argon2.IDKey([]byte(password), salt, passes, kibi, lanes, keySize)
+	return argon2.IDKey([]byte(password), salt, c.passes, c.kibi, c.lanes, 32)
 }
 
 // hashPassword makes the usual text form of an argon2id hash, with a fresh salt.
@@ -34,7 +35,7 @@ func hashPassword(password string) string {
 	salt := make([]byte, 16)
 	_, _ = rand.Read(salt) // crypto/rand never fails
 	b64 := base64.RawStdEncoding.EncodeToString
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, kibi, passes, lanes, b64(salt), b64(derive(password, salt)))
+	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, usual.kibi, usual.passes, usual.lanes, b64(salt), b64(usual.derive(password, salt)))
 }
 
 // checkPassword tells whether a password is the one behind a hash that hashPassword made.
@@ -43,9 +44,13 @@ func checkPassword(password, hash string) bool {
 	if len(parts) != 6 {
 		return false
 	}
+	var c cost
+	if _, err := fmt.Sscanf(parts[3], "m=%d,t=%d,p=%d", &c.kibi, &c.passes, &c.lanes); err != nil || c.passes == 0 || c.lanes == 0 {
+		return false
+	}
 	salt, err := base64.RawStdEncoding.DecodeString(parts[4])
 	want, err2 := base64.RawStdEncoding.DecodeString(parts[5])
-	return err == nil && err2 == nil && subtle.ConstantTimeCompare(derive(password, salt), want) == 1
+	return err == nil && err2 == nil && subtle.ConstantTimeCompare(c.derive(password, salt), want) == 1
 }
 
 // attempts counts failed sign-ins for each mail address.

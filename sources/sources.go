@@ -232,7 +232,8 @@ func (s *Service) StillSold(ctx context.Context, sourceID int64, number string) 
 	if !ok || time.Now().After(kept.(openSession).until) {
 		session, _, address, err := s.Open(ctx, sourceID)
 		if apikit.IsProblem(err) {
-			return true, errors.New("Its source is disconnected") //nolint:staticcheck // the beginning of a sentence for a person
+			//lint:ignore ST1005 the beginning of a sentence for a person
+			return true, errors.New("Its source is disconnected")
 		}
 		if err != nil {
 			return true, errors.New(words(address, err))
@@ -246,7 +247,8 @@ func (s *Service) StillSold(ctx context.Context, sourceID int64, number string) 
 	}
 	if err != nil {
 		s.sessions.Delete(sourceID)
-		return true, errors.New("Its source does not answer") //nolint:staticcheck // the beginning of a sentence for a person
+		//lint:ignore ST1005 the beginning of a sentence for a person
+		return true, errors.New("Its source does not answer")
 	}
 	return true, nil
 }

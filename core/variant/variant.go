@@ -45,7 +45,8 @@ func Check(options []Option) error {
 	for _, o := range options {
 		name := fold(o.Name)
 		if name == "" {
-			return fmt.Errorf("The option “%s” needs a name.", o.Original) //nolint:staticcheck // a sentence for a person
+			//lint:ignore ST1005 a sentence for a person
+			return fmt.Errorf("The option “%s” needs a name.", o.Original)
 		}
 		if seen[name] {
 			return &Collision{Name: o.Name}
@@ -55,7 +56,8 @@ func Check(options []Option) error {
 		for _, v := range o.Values {
 			value := fold(v.Name)
 			if value == "" {
-				return fmt.Errorf("The value “%s” of %s needs a name.", v.Original, o.Name) //nolint:staticcheck // a sentence for a person
+				//lint:ignore ST1005 a sentence for a person
+				return fmt.Errorf("The value “%s” of %s needs a name.", v.Original, o.Name)
 			}
 			if first, taken := values[value]; taken {
 				return &Collision{Option: o.Name, Name: v.Name, First: first, Second: v.Original}

@@ -31,10 +31,12 @@ type Settings struct {
 	ClientSecret string
 	// PerSecond is how many API requests a second it allows.
 	PerSecond int
+	// PictureSize is how many pixels square its pictures are.
+	PictureSize int
 }
 
 // Demo is the marketplace of the demo.
-var Demo = Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 1200, ClientID: "saltmarsh", ClientSecret: "demo-quayside-secret", PerSecond: 20}
+var Demo = Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 1200, ClientID: "saltmarsh", ClientSecret: "demo-quayside-secret", PerSecond: 20, PictureSize: 800}
 
 // Server is the marketplace.
 type Server struct {
@@ -90,7 +92,7 @@ func (b *Server) Handler() http.Handler {
 	mux.HandleFunc("GET /offers", b.guard(b.list))
 	mux.HandleFunc("GET /offers/{number}", b.guard(b.one))
 	mux.HandleFunc("GET /p/{number}", b.page)
-	mux.HandleFunc("GET /pictures/{name}", picture)
+	mux.HandleFunc("GET /pictures/{name}", b.picture)
 	mux.HandleFunc("PUT /-/day", func(w http.ResponseWriter, r *http.Request) {
 		day, err := strconv.Atoi(r.URL.Query().Get("day"))
 		if err != nil {
@@ -211,8 +213,8 @@ func (b *Server) one(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
-func picture(w http.ResponseWriter, r *http.Request) {
-	img, err := draw.Picture(strings.TrimSuffix(r.PathValue("name"), ".jpg"))
+func (b *Server) picture(w http.ResponseWriter, r *http.Request) {
+	img, err := draw.Picture(strings.TrimSuffix(r.PathValue("name"), ".jpg"), b.PictureSize)
 	if err != nil {
 		http.NotFound(w, r)
 		return

@@ -107,5 +107,5 @@ func (b *Server) page(w http.ResponseWriter, r *http.Request) {
 		w.WriteHeader(http.StatusGone)
 	}
 	_ = productPage.Execute(w, object{"Title": o.Title, "Shop": b.Name, "Seller": o.Supplier.Name, "Pictures": product["image"],
-		"Rows": rows, "Data": template.JS(data), "Gone": o.Withdrawn}) //nolint:gosec // made by json.Marshal, which escapes <, > and &
+		"Rows": rows, "Data": template.JS(data), "Gone": o.Withdrawn}) // made by json.Marshal, which escapes <, > and &
 }

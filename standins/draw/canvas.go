@@ -11,12 +11,13 @@ import (
 	"golang.org/x/image/vector"
 )
 
-// Size is the width and height of a picture in pixels.
+// Size is the width and height of the square that drawings are made in.
 const Size = 800
 
 // canvas paints filled shapes, smooth at the edges, seen through a simple transform.
 type canvas struct {
 	img           *image.RGBA
+	unit          float32 // pixels for each unit of the square
 	scale, dx, dy float32
 	mirrored      bool
 }
@@ -28,11 +29,11 @@ func (c *canvas) at(p point) (float32, float32) {
 	if c.mirrored {
 		x = Size - x
 	}
-	return (x-Size/2)*c.scale + Size/2 + c.dx, (p.y-Size/2)*c.scale + Size/2 + c.dy
+	return ((x-Size/2)*c.scale + Size/2 + c.dx) * c.unit, ((p.y-Size/2)*c.scale + Size/2 + c.dy) * c.unit
 }
 
 func (c *canvas) fill(col color.Color, path func(z *vector.Rasterizer)) {
-	z := vector.NewRasterizer(Size, Size)
+	z := vector.NewRasterizer(c.img.Rect.Dx(), c.img.Rect.Dy())
 	path(z)
 	z.Draw(c.img, c.img.Bounds(), image.NewUniform(col), image.Point{})
 }

@@ -19,8 +19,8 @@ var ErrNoSuchPicture = errors.New("no such picture")
 // tones are a good's colour in the shades that a drawing needs.
 type tones struct{ body, dark, light, deep color.RGBA }
 
-// Picture draws kind-colour-angle-crop, as in mug-lake-1-0.
-func Picture(name string) (image.Image, error) {
+// Picture draws kind-colour-angle-crop, as in mug-lake-1-0, so many pixels square.
+func Picture(name string, pixels int) (image.Image, error) {
 	parts := strings.Split(name, "-")
 	if len(parts) != 4 {
 		return nil, ErrNoSuchPicture
@@ -35,7 +35,7 @@ func Picture(name string) (image.Image, error) {
 	body := rgb(hex)
 	white, black := rgb(0xffffff), rgb(0x17263a)
 	t := tones{body, mix(body, black, 0.28), mix(body, white, 0.35), mix(body, black, 0.6)}
-	c := &canvas{img: image.NewRGBA(image.Rect(0, 0, Size, Size)), scale: 1}
+	c := &canvas{img: image.NewRGBA(image.Rect(0, 0, pixels, pixels)), unit: float32(pixels) / Size, scale: 1}
 	ground := mix(body, white, 0.86)
 	if parts[1] == "chalk" {
 		ground = rgb(0xdde4ea)

@@ -36,7 +36,7 @@ func (p *Server) showProduct(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Content-Security-Policy", "script-src 'none'")
 	_ = pages.ExecuteTemplate(w, "one", map[string]any{"Name": p.Name, "Currency": p.Currency, "Product": all[at],
-		"Description": template.HTML(all[at].Description)}) //nolint:gosec // scripts are refused by the page's policy
+		"Description": template.HTML(all[at].Description)}) // scripts are refused by the page's policy
 }
 
 func (p *Server) showPicture(w http.ResponseWriter, r *http.Request) {

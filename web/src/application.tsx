@@ -1,4 +1,4 @@
-import { lazy, Suspense, useState } from "react";
+import { lazy, Suspense, useEffect, useState } from "react";
 import { createBrowserRouter, Navigate, Outlet, RouterProvider, useNavigate } from "react-router";
 import { KeyLine } from "./frame/keyline";
 import { Quay, stations } from "./frame/quay";
@@ -9,7 +9,8 @@ import { Notice } from "./parts/controls";
 import { useKeys } from "./parts/keys";
 import { SayingProvider } from "./parts/toast";
 
-const Commands = lazy(() => import("./frame/commands"));
+const loadCommands = () => import("./frame/commands");
+const Commands = lazy(loadCommands);
 const Sources = lazy(() => import("./sources/sources"));
 const Catalog = lazy(() => import("./catalog/catalog"));
 const Workbench = lazy(() => import("./workbench/workbench"));
@@ -23,6 +24,11 @@ const Members = lazy(() => import("./members/members"));
 function Frame() {
   const go = useNavigate();
   const [commands, setCommands] = useState(false);
+  useEffect(() => {
+    // Fetched while nothing else is, so that typing after Ctrl K is not lost.
+    const timer = setTimeout(() => void loadCommands(), 1500);
+    return () => clearTimeout(timer);
+  }, []);
   useKeys([
     ...stations.map((s) => ({ keys: [`g ${s.key}`], label: `go to ${s.name}`, run: () => go(s.to), everywhere: true })),
     { keys: ["g m"], label: "go to Markup", run: () => go("/markup"), everywhere: true },
@@ -53,7 +59,7 @@ function Home() {
 function Later({ title, words }: { title: string; words: string }) {
   return (
     <main className="grow">
-      <Notice title={title}>
+      <Notice alone title={title}>
         <p>{words}</p>
       </Notice>
     </main>
@@ -91,7 +97,7 @@ export function Application() {
   if (me.error && me.error.status !== 401)
     return (
       <main>
-        <Notice title="Plain Pelican does not answer" trouble>
+        <Notice alone title="Plain Pelican does not answer" trouble>
           <p>{me.error.message}</p>
         </Notice>
       </main>

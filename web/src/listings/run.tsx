@@ -54,7 +54,7 @@ export default function RunPlace() {
     return (
       <main className="grow">
         {run.error && (
-          <Notice title="This run cannot be shown" trouble>
+          <Notice alone title="This run cannot be shown" trouble>
             <p>{run.error.message}</p>
           </Notice>
         )}

@@ -88,11 +88,12 @@ export function Dialog({
   );
 }
 
-/** Notice says what is empty, loading or wrong, and what to do next. */
-export function Notice({ title, children, trouble = false }: { title: string; children?: ReactNode; trouble?: boolean }) {
+/** Notice says what is empty or wrong, and what to do next. Alone, it is all that its place shows. */
+export function Notice({ title, children, trouble = false, alone = false }: { title: string; children?: ReactNode; trouble?: boolean; alone?: boolean }) {
+  const Heading = alone ? "h1" : "h2";
   return (
     <div className="mx-auto max-w-md px-6 py-14 text-center" role={trouble ? "alert" : undefined}>
-      <h2 className={`mb-2 text-xl ${trouble ? "text-loss" : ""}`}>{title}</h2>
+      <Heading className={`mb-2 text-xl ${trouble ? "text-loss" : ""}`}>{title}</Heading>
       <div className="space-y-3 text-ink-2">{children}</div>
     </div>
   );

@@ -21,7 +21,7 @@ export default function Markup() {
   if (!store)
     return (
       <main className="grow">
-        <Notice title="Markup belongs to a store">
+        <Notice alone title="Markup belongs to a store">
           <p>Connect a store first: its currency and fees decide what a price leaves.</p>
           <Button tone="main" onClick={() => go("/store")}>
             Connect a store
@@ -39,7 +39,7 @@ function Rules({ store }: { store: Store }) {
     return (
       <main className="grow">
         {markup.error && (
-          <Notice title="The markup cannot be shown" trouble>
+          <Notice alone title="The markup cannot be shown" trouble>
             <p>{markup.error.message}</p>
           </Notice>
         )}

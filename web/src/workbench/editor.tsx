@@ -1,13 +1,13 @@
 import { lazy, Suspense, useEffect, useState } from "react";
 import type { Draft } from "../api/client";
-import type { Edit } from "./draft";
+import type { EditDraft } from "./draft";
 import { Pictures } from "./pictures";
 import { Variants } from "./variants";
 
 const Description = lazy(() => import("./description"));
 
 /** Editor is the middle of the Workbench: words, pictures, variants and price of one draft. */
-export function Editor({ draft, edit, readOnly }: { draft: Draft; edit: (change: Edit) => void; readOnly: boolean }) {
+export function Editor({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readOnly: boolean }) {
   return (
     <div className="min-w-0 grow overflow-auto bg-surface px-5 py-4">
       <Title draft={draft} edit={edit} readOnly={readOnly} />
@@ -27,11 +27,11 @@ export function Editor({ draft, edit, readOnly }: { draft: Draft; edit: (change:
 
 const shownBySearch = 60;
 
-function Title({ draft, edit, readOnly }: { draft: Draft; edit: (change: Edit) => void; readOnly: boolean }) {
+function Title({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readOnly: boolean }) {
   const [title, setTitle] = useState(draft.title);
   useEffect(() => setTitle(draft.title), [draft.title]);
   const save = () => {
-    if (title.trim() !== draft.title) edit({ title });
+    if (title.trim() !== draft.title) edit({ title }, () => setTitle(draft.title));
   };
   return (
     <div>

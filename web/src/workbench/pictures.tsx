@@ -3,12 +3,12 @@ import { arrayMove, rectSortingStrategy, SortableContext, sortableKeyboardCoordi
 import { CSS } from "@dnd-kit/utilities";
 import type { Draft, Schemas } from "../api/client";
 import { Picture } from "../parts/controls";
-import type { Edit } from "./draft";
+import type { EditDraft } from "./draft";
 
 type Chosen = Schemas["WorkbenchPicture"];
 
 /** Pictures chooses which are shown and in which order: click or Enter shows or hides, drag or Space then arrows moves. */
-export function Pictures({ draft, edit, readOnly }: { draft: Draft; edit: (change: Edit) => void; readOnly: boolean }) {
+export function Pictures({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readOnly: boolean }) {
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 6 } }),
     useSensor(KeyboardSensor, {

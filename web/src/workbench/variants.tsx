@@ -7,12 +7,12 @@ import { PriceLadder } from "../parts/ladder";
 import { Money, num } from "../parts/money";
 import { panel } from "../parts/panel";
 import { Trace } from "../parts/trace";
-import type { Edit } from "./draft";
+import type { EditDraft } from "./draft";
 
 type Option = Schemas["VariantOption"];
 
 /** Variants chooses what is sold, renames options, and shows or types each price. */
-export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: (change: Edit) => void; readOnly: boolean }) {
+export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readOnly: boolean }) {
   const { store } = useSession();
   const chosen = draft.variants.filter((v) => v.chosen);
   const choose = (keep: (v: DraftVariant) => boolean) => edit({ chosen: draft.variants.filter(keep).map((v) => v.id) });
@@ -45,8 +45,12 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: (chang
       <table className="w-full text-left">
         <thead className="text-sm text-ink-2">
           <tr>
-            <th className="w-8" aria-label="Chosen" />
-            <th className="w-11" aria-label="Picture" />
+            <th className="w-8">
+              <span className="sr-only">Chosen</span>
+            </th>
+            <th className="w-11">
+              <span className="sr-only">Picture</span>
+            </th>
             {draft.options.map((option, i) => (
               <th key={option.original} className="py-1 pr-3 font-normal">
                 <Rename option={option} readOnly={readOnly} onSave={(next) => edit({ options: draft.options.map((o, j) => (i === j ? next : o)) })} />
@@ -128,7 +132,7 @@ function Original({ value, option }: { value: string; option: Option }) {
 }
 
 /** Price is a cell of the price column: typed, pasted, or left to the rule. */
-function Price({ draft, row, readOnly, edit }: { draft: Draft; row: number; readOnly: boolean; edit: (change: Edit) => void }) {
+function Price({ draft, row, readOnly, edit }: { draft: Draft; row: number; readOnly: boolean; edit: EditDraft }) {
   const v = draft.variants[row];
   const shown = v?.ladder?.price.value ?? "";
   const [text, setText] = useState(shown);
@@ -137,7 +141,7 @@ function Price({ draft, row, readOnly, edit }: { draft: Draft; row: number; read
   const save = () => {
     if (text.trim() === shown) return;
     if (text.trim() === "" && !v.typed) setText(shown);
-    else edit({ prices: [{ variant_id: v.id, price: text.trim().replace(",", ".") }] });
+    else edit({ prices: [{ variant_id: v.id, price: text.trim().replace(",", ".") }] }, () => setText(shown));
   };
   const onKey = (e: KeyboardEvent<HTMLInputElement>) => {
     const by = e.key === "Enter" || e.key === "ArrowDown" ? 1 : e.key === "ArrowUp" ? -1 : 0;

@@ -69,7 +69,7 @@ export default function Workbench() {
   if (drafts.error)
     return (
       <main className="grow">
-        <Notice title="The Workbench cannot be shown" trouble>
+        <Notice alone title="The Workbench cannot be shown" trouble>
           <p>{drafts.error.message}</p>
           <Button onClick={() => void drafts.refetch()}>Try again</Button>
         </Notice>
@@ -78,7 +78,7 @@ export default function Workbench() {
   if (drafts.data && list.length === 0)
     return (
       <main className="grow">
-        <Notice title="The Workbench is empty">
+        <Notice alone title="The Workbench is empty">
           <p>Take offers here from the Catalog. Each becomes a draft: your own words, pictures, variants and price, ready to publish.</p>
           <Button tone="main" onClick={() => go("/catalog")}>
             Go to the Catalog
@@ -104,7 +104,7 @@ export default function Workbench() {
       ) : (
         draft.data && (
           <>
-            <Editor key={draft.data.id} draft={draft.data} edit={(change) => edit.mutate(change)} readOnly={!may("editor")} />
+            <Editor key={draft.data.id} draft={draft.data} edit={(change, refused) => edit.mutate(change, { onError: refused })} readOnly={!may("editor")} />
             <Shelf
               draft={draft.data}
               marked={ids.length}

@@ -1,0 +1,89 @@
+import AxeBuilder from "@axe-core/playwright";
+import { expect, test } from "@playwright/test";
+import { api, connectStore, signIn, takeFresh } from "./world";
+
+const places = ["/sources", "/catalog", "/workbench", "/listings", "/store", "/markup", "/members", "/orders", "/nowhere"];
+
+/** settle waits until a place shows what it has. */
+async function settle(page: import("@playwright/test").Page) {
+  await page.waitForLoadState("networkidle").catch(() => {}); // the progress stream stays open
+  await page.waitForTimeout(400);
+}
+
+for (const theme of ["light", "dark"] as const) {
+  test(`every place is accessible, ${theme}`, async ({ page }) => {
+    test.setTimeout(180_000);
+    await page.addInitScript((t) => localStorage.setItem("theme", t), theme);
+    await page.goto("/");
+    await page.getByLabel("Mail address").waitFor();
+    const check = async (place: string) => {
+      const { violations } = await new AxeBuilder({ page }).withTags(["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]).analyze();
+      expect(
+        violations.map((v) => `${place}: ${v.id} at ${v.nodes.map((n) => n.target.join(" ")).slice(0, 3)}`),
+        place,
+      ).toEqual([]);
+    };
+    await check("sign in");
+    await signIn(page);
+    await connectStore(page);
+    if ((await api<unknown[]>(page, "GET", "/api/drafts")).length === 0) await takeFresh(page, 2, "Looked at");
+    for (const place of places) {
+      await page.goto(place);
+      await page.getByRole("main").waitFor();
+      await settle(page);
+      await check(place);
+    }
+    const runs = await api<{ id: number }[]>(page, "GET", "/api/runs");
+    if (runs[0]) {
+      await page.goto(`/listings/runs/${runs[0].id}`);
+      await settle(page);
+      await check("run");
+    }
+    await page.goto("/workbench");
+    await page.getByRole("button", { name: /^Publish/ }).click();
+    await check("publish");
+    await page.keyboard.press("Escape");
+    await page.keyboard.press("?");
+    await check("keys");
+  });
+}
+
+test("no place scrolls sideways at 1024 px", async ({ page }) => {
+  await page.setViewportSize({ width: 1024, height: 768 });
+  await signIn(page);
+  for (const place of places) {
+    await page.goto(place);
+    await page.getByRole("main").waitFor();
+    await settle(page);
+    expect(await page.evaluate(() => document.documentElement.scrollWidth), place).toBeLessThanOrEqual(1024);
+  }
+});
+
+test("the browser has nothing to complain of", async ({ page }) => {
+  const complaints: string[] = [];
+  page.on("console", (m) => m.type() === "error" && !m.text().includes("401") && complaints.push(m.text()));
+  page.on("pageerror", (e) => complaints.push(e.message));
+  page.on("request", (r) => new URL(r.url()).hostname !== "localhost" && !r.url().startsWith("data:") && complaints.push(`asked ${r.url()}`));
+  await signIn(page);
+  for (const place of places) {
+    await page.goto(place);
+    await page.getByRole("main").waitFor();
+    await settle(page);
+  }
+  await page.goto("/workbench");
+  await page.getByText("Before it goes out").waitFor();
+  await page.keyboard.press("p"); // a dialog, which locks scrolling with a style of its own
+  await page.getByRole("dialog").waitFor();
+  expect(complaints).toEqual([]);
+});
+
+test("roles are told what they may not", async ({ page }) => {
+  await signIn(page, "wanda@saltmarsh.example", "rain-and-bicycle");
+  await page.goto("/catalog");
+  await expect(page.getByRole("row").first()).toBeVisible();
+  await expect(page.getByRole("button", { name: "Take to the Workbench" })).toHaveCount(0);
+  await page.goto("/sources");
+  await expect(page.getByRole("heading", { name: "Sources" })).toBeVisible();
+  await expect(page.getByRole("button", { name: "Disconnect" })).toHaveCount(0);
+  expect((await page.request.post("/api/drafts/take", { data: { offers: [1] } })).status()).toBe(403);
+});

@@ -1,0 +1,33 @@
+import { defineConfig } from "@playwright/test";
+
+export const port = Number(process.env.E2E_PORT ?? 18080);
+
+const quiet = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"];
+
+export default defineConfig({
+  testDir: ".",
+  outputDir: "../.pelican/e2e-results",
+  workers: 1,
+  timeout: 90_000,
+  expect: { timeout: 15_000 },
+  reporter: [["list"], ["json", { outputFile: "../.pelican/e2e-results.json" }]],
+  use: {
+    baseURL: `http://localhost:${port}`,
+    viewport: { width: 1280, height: 800 },
+    launchOptions: { executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium", args: quiet },
+    trace: "retain-on-failure",
+    reducedMotion: "reduce",
+  },
+  // The journey is a new user's: it comes first, in a fresh demo.
+  projects: [
+    { name: "journey", testMatch: /journey/ },
+    { name: "rest", testIgnore: /journey/ },
+  ],
+  webServer: {
+    command: "../bin/pelican demo --reset --dir ../.pelican/e2e",
+    env: { ...process.env, PORT: String(port) } as Record<string, string>,
+    url: `http://localhost:${port}/readyz`,
+    timeout: 60_000,
+    gracefulShutdown: { signal: "SIGINT", timeout: 20_000 },
+  },
+});

@@ -1,0 +1,76 @@
+import { readFileSync } from "node:fs";
+import { expect, type Page } from "@playwright/test";
+import { port } from "./playwright.config";
+
+export const bazaar = `http://127.0.0.1:${port + 1}`;
+export const goods = `http://127.0.0.1:${port + 2}`;
+export const nord = `http://127.0.0.1:${port + 3}`;
+export const bazaarSecret = "demo-quayside-secret";
+
+/** The offers that the demo keeps for failing: one with too many variants, one that its supplier withdraws. */
+export const overLimit = "QB-100012";
+export const leaving = "QB-100007";
+
+type Faults = Partial<{ latency_ms: number; error_percent: number; too_many: number; retry_after: number; cut_after: number; down: boolean; revoke_tokens: boolean; only: string }>;
+
+/** misbehave makes a stand-in misbehave; with nothing it is well again. */
+export async function misbehave(standin: string, faults: Faults = {}) {
+  const answer = await fetch(`${standin}/-/faults`, { method: "PUT", body: JSON.stringify(faults) });
+  expect(answer.ok).toBe(true);
+}
+
+/** kill ends the application as a power cut would. The demo starts it again. */
+export function kill() {
+  process.kill(Number(readFileSync(new URL("../.pelican/e2e/application.pid", import.meta.url), "utf8")), "SIGKILL");
+}
+
+export async function signIn(page: Page, email = "ines@saltmarsh.example", password = "harbour-lantern") {
+  await page.goto("/");
+  await page.getByLabel("Mail address").fill(email);
+  await page.getByLabel("Password").fill(password);
+  await page.getByRole("button", { name: "Sign in" }).click();
+  await expect(page.getByRole("navigation", { name: "Stations" })).toBeVisible();
+}
+
+/** connectStore approves a store, unless it is connected already. */
+export async function connectStore(page: Page, address = goods) {
+  await page.goto("/store");
+  await page.getByRole("heading", { level: 1 }).waitFor();
+  if (await page.getByRole("link", { name: address }).isVisible()) return;
+  await page.getByLabel(/^Address of/).fill(address);
+  await page.getByRole("button", { name: "Go to the store to approve" }).click();
+  await page.getByRole("button", { name: "Approve" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "is connected" })).toBeVisible();
+}
+
+/** api asks the application as the page does. */
+export async function api<T>(page: Page, method: string, path: string, body?: unknown): Promise<T> {
+  const answer = await page.request.fetch(path, { method, ...(body ? { data: body } : {}), headers: { "Sec-Fetch-Site": "same-origin" } });
+  expect(answer.ok(), `${method} ${path}: ${await answer.text()}`).toBe(true);
+  return (answer.status() === 204 ? undefined : await answer.json()) as T;
+}
+
+type Found = { offers: { id: number; title: string; drafts: number[]; no_price: string }[] };
+
+/** fresh finds offers that can be sold and that nobody has taken yet. */
+export async function fresh(page: Page, count: number, words = ""): Promise<{ id: number; title: string }[]> {
+  const found = await api<Found>(page, "GET", `/api/offers?store=1&limit=200&sort=landed&words=${words}`);
+  return found.offers.filter((o) => o.drafts.length === 0 && o.no_price === "").slice(0, count);
+}
+
+/** takeFresh takes offers to the Workbench and names the drafts so that the store shows them apart. */
+export async function takeFresh(page: Page, count: number, name: string): Promise<number[]> {
+  const offers = await fresh(page, count);
+  const { taken } = await api<{ taken: { draft_id: number }[] }>(page, "POST", "/api/drafts/take", { offers: offers.map((o) => o.id) });
+  for (const [i, draft] of taken.entries()) await api(page, "PATCH", `/api/drafts/${draft.draft_id}?store=1`, { revision: 0, title: `${name} ${i + 1}` });
+  return taken.map((t) => t.draft_id);
+}
+
+/** onTheShelf counts how often the storefront shows each title that begins so. */
+export async function onTheShelf(name: string): Promise<Map<string, number>> {
+  const page = await (await fetch(goods)).text();
+  const titles = [...page.matchAll(/<b>([^<]+)<\/b>/g)].map((m) => m[1] ?? "").filter((t) => t.startsWith(name));
+  const counts = new Map<string, number>();
+  for (const title of titles) counts.set(title, (counts.get(title) ?? 0) + 1);
+  return counts;
+}
