@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"io/fs"
+	"net"
 	"net/http"
 	"runtime/debug"
 	"strconv"
@@ -47,7 +48,11 @@ func (a *Application) routes() {
 
 // signInLimit slows down who tries many addresses from one place.
 func signInLimit() func(http.Handler) http.Handler {
-	limit := httprate.LimitByIP(60, time.Minute)
+	// The address of the connection: no proxy's word is taken for who is behind it.
+	limit := httprate.LimitBy(60, time.Minute, func(r *http.Request) (string, error) {
+		host, _, err := net.SplitHostPort(r.RemoteAddr)
+		return host, err
+	})
 	return func(next http.Handler) http.Handler {
 		limited := limit(next)
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
