@@ -21,7 +21,7 @@ export default defineConfig({
   // The journey is a new user's: it comes first, in a fresh demo.
   projects: [
     { name: "journey", testMatch: /journey/ },
-    { name: "rest", testIgnore: /journey/ },
+    { name: "rest", testIgnore: process.env.SCREENSHOTS ? /journey/ : /journey|screenshots/ },
   ],
   webServer: {
     command: "../bin/pelican demo --reset --dir ../.pelican/e2e",
