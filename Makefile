@@ -46,6 +46,7 @@ lint: ## vet, staticcheck, and the front end's types and lint
 	go vet ./...
 	go tool staticcheck ./...
 	cd web && npm run --silent lint && npm run --silent types
+	cd e2e && ../web/node_modules/.bin/biome check --error-on-warnings .
 
 dev: setup ## work on it: the front end reloads as it is edited, the back end restarts
 	@scripts/dev

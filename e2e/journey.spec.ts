@@ -56,7 +56,8 @@ test("2 Store: refused, then approved", async ({ page }) => {
   await begin();
   await page.getByRole("button", { name: "Approve" }).click();
   const card = page.getByRole("article", { name: "Saltmarsh Goods" });
-  for (const fact of ["saltmarsh-goods", "USD", "America/New_York", "United States, Canada", "3 options, 100 variants, 20 pictures"]) await expect(card).toContainText(fact);
+  for (const fact of ["saltmarsh-goods", "USD", "America/New_York", "United States, Canada", "3 options, 100 variants, 20 pictures"])
+    await expect(card).toContainText(fact);
   await expect(page.getByText("Saltmarsh Goods · USD")).toBeVisible();
 });
 
@@ -100,7 +101,8 @@ test("3 Catalog: the sentence, the cursor and the sheet", async ({ page }) => {
   await expect(grid.getByRole("row").nth(1)).toHaveAttribute("aria-selected", "true");
   await page.keyboard.press("k");
   await expect(grid.getByRole("row").first()).toHaveAttribute("aria-selected", "true");
-  for (const part of ["Lands at", "Price by your markup", "You keep", "Delivery to United States", "Variants", "Sold each week", "In the supplier's words"]) await expect(sheet).toContainText(part);
+  for (const part of ["Lands at", "Price by your markup", "You keep", "Delivery to United States", "Variants", "Sold each week", "In the supplier's words"])
+    await expect(sheet).toContainText(part);
   await expect(sheet.getByRole("img", { name: /^Cost \$.*profit \$/ })).toBeVisible();
   await expect(sheet.getByRole("img", { name: /^Processing .* within your 16 days/ }).first()).toBeVisible();
   await sheet.getByRole("button", { name: "How the price came about" }).click();
@@ -149,7 +151,10 @@ test("5 Workbench: words, pictures, variants, a typed price", async ({ page }) =
 
   await page.getByRole("button", { name: /^Rename (Color|Style)/ }).click();
   await page.getByLabel("Option", { exact: true }).fill("Colour");
-  await page.getByLabel(/^Value/).first().fill("Lake blue");
+  await page
+    .getByLabel(/^Value/)
+    .first()
+    .fill("Lake blue");
   await page.getByRole("button", { name: "Rename", exact: true }).click();
   await expect(page.getByRole("button", { name: /^Rename Colour/ })).toContainText("was");
   const cell = page.getByLabel(/^Price of Lake blue/).first();
@@ -223,13 +228,15 @@ test("7 Publishing: what succeeds, what fails and why, mended and tried again", 
 
   await failed.getByRole("link", { name: "Edit its variants" }).click();
   await expect(page.getByText("This stops it.")).toBeVisible();
-  for (const value of await page.getByRole("checkbox", { name: /^Sell/ }).all()) {
-    if ((await page.getByText("This stops it.").count()) === 0) break;
-    await value.click();
-  }
+  await page.getByRole("button", { name: "None" }).click();
+  for (const n of [0, 1, 2, 3, 4]) await page.getByRole("checkbox", { name: /^Sell/ }).nth(n).click(); // faster than each is saved
+  await expect(page.getByText("5 of 144 chosen")).toBeVisible();
   await expect(page.getByText("it can go out.")).toBeVisible();
   await page.goBack();
-  await page.getByRole("button", { name: /^Try .* again$/ }).first().click();
+  await page
+    .getByRole("button", { name: /^Try .* again$/ })
+    .first()
+    .click();
   await expect(page.getByText(/The run has ended: 3 published, 0 failed/)).toBeAttached({ timeout: 40_000 });
 
   const [shop] = await Promise.all([context.waitForEvent("page"), items.filter({ hasText: "Harbour mug" }).getByRole("link", { name: "see it" }).click()]);
@@ -247,7 +254,9 @@ test("7 Publishing: an offer that its supplier withdrew", async ({ page }) => {
   expect(answer.status).toBe(410);
   await fetch(`${bazaar}/-/day?day=0`, { method: "PUT" });
   await api(page, "POST", "/api/sources/1/intakes");
-  await expect.poll(async () => (await api<{ intakes: { state: string }[] }[]>(page, "GET", "/api/sources"))[0]?.intakes[0]?.state, { timeout: 30_000 }).toBe("finished");
+  await expect
+    .poll(async () => (await api<{ intakes: { state: string }[] }[]>(page, "GET", "/api/sources"))[0]?.intakes[0]?.state, { timeout: 30_000 })
+    .toBe("finished");
   await fetch(`${bazaar}/-/day?day=1`, { method: "PUT" });
   const all = await api<{ offers: { id: number }[] }>(page, "GET", "/api/offers?limit=20");
   const low = Math.min(...all.offers.map((o) => o.id));

@@ -2,7 +2,15 @@ import { defineConfig } from "@playwright/test";
 
 export const port = Number(process.env.E2E_PORT ?? 18080);
 
-const quiet = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"];
+const quiet = [
+  "--no-sandbox",
+  "--disable-gpu",
+  "--disable-quic",
+  "--no-first-run",
+  "--disable-background-networking",
+  "--disable-component-update",
+  "--disable-sync",
+];
 
 export default defineConfig({
   testDir: ".",

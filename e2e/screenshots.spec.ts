@@ -31,7 +31,20 @@ test("screenshots", async ({ page }) => {
     if (sheet.ok() && (await sheet.json()).number === overLimit) ids.push(id);
   }
   const { taken } = await api<{ taken: { draft_id: number }[] }>(page, "POST", "/api/drafts/take", { offers: ids });
-  const titles = ["Speckled enamel camp mug", "Harbour mug, 350 ml", "Whistling kettle", "Fireside kettle", "Zinc planter, oval", "Herb planter for the sill", "Storm umbrella", "Folding umbrella", "Camp lantern", "Balcony lantern", "Rope basket", "Laundry basket"];
+  const titles = [
+    "Speckled enamel camp mug",
+    "Harbour mug, 350 ml",
+    "Whistling kettle",
+    "Fireside kettle",
+    "Zinc planter, oval",
+    "Herb planter for the sill",
+    "Storm umbrella",
+    "Folding umbrella",
+    "Camp lantern",
+    "Balcony lantern",
+    "Rope basket",
+    "Laundry basket",
+  ];
   for (const [i, t] of taken.entries()) if (titles[i]) await api(page, "PATCH", `/api/drafts/${t.draft_id}?store=1`, { revision: 0, title: titles[i] });
   const first = taken[0]?.draft_id ?? 0;
   type Draft = { revision: number; options: { name: string; values: { name: string }[] }[]; variants: { id: number; ladder: { landed: { value: string } } }[] };
@@ -41,7 +54,8 @@ test("screenshots", async ({ page }) => {
   await api(page, "PATCH", `/api/drafts/${first}?store=1`, {
     revision: 0,
     options,
-    description: "<p>A mug that shrugs off campfires. Two coats of enamel over steel, a rolled rim, and a handle wide enough for gloves.</p><ul><li>350 ml, 180 g</li><li>Safe on gas and open flame</li></ul>",
+    description:
+      "<p>A mug that shrugs off campfires. Two coats of enamel over steel, a rolled rim, and a handle wide enough for gloves.</p><ul><li>350 ml, 180 g</li><li>Safe on gas and open flame</li></ul>",
     prices: last ? [{ variant_id: last.id, price: last.ladder.landed.value }] : [],
   });
   await page.goto(`/workbench/${first}`);

@@ -11,7 +11,16 @@ export const bazaarSecret = "demo-quayside-secret";
 export const overLimit = "QB-100012";
 export const leaving = "QB-100007";
 
-type Faults = Partial<{ latency_ms: number; error_percent: number; too_many: number; retry_after: number; cut_after: number; down: boolean; revoke_tokens: boolean; only: string }>;
+type Faults = Partial<{
+  latency_ms: number;
+  error_percent: number;
+  too_many: number;
+  retry_after: number;
+  cut_after: number;
+  down: boolean;
+  revoke_tokens: boolean;
+  only: string;
+}>;
 
 /** misbehave makes a stand-in misbehave; with nothing it is well again. */
 export async function misbehave(standin: string, faults: Faults = {}) {

@@ -1,0 +1,115 @@
+import { expect, test } from "@playwright/test";
+import { api, connectStore, nord, signIn, takeFresh } from "./world";
+
+test.beforeEach(async ({ page }) => {
+  await signIn(page);
+  await connectStore(page);
+});
+
+test("a second store, in euros with tax in its prices", async ({ page }) => {
+  const [id] = await takeFresh(page, 1, "Two stores");
+  await connectStore(page, nord);
+  const card = page.getByRole("article", { name: "Saltmarsh Nord" });
+  for (const fact of ["EUR", "Europe/Stockholm", "Germany, Sweden, France"]) await expect(card).toContainText(fact);
+  await expect(page.getByRole("button", { name: /Saltmarsh Nord · EUR/ })).toBeVisible();
+  await expect(page.getByLabel("Tax included in prices, percent")).toHaveValue("19");
+  await page.goto(`/workbench/${id}`);
+  await expect(page.getByRole("columnheader", { name: "Price, EUR" })).toBeVisible();
+  await expect(page.getByRole("complementary", { name: "Before it goes out" })).toContainText("€");
+  await page
+    .getByRole("button", { name: /^How the price of/ })
+    .first()
+    .click();
+  await expect(page.getByRole("dialog")).toContainText("with 19 % tax");
+  await page.keyboard.press("Escape");
+  const price = page.locator("input[data-price]").first();
+  await price.fill("77.00");
+  await price.press("Enter");
+  await expect(page.getByRole("button", { name: /^Release the typed price/ })).toBeVisible();
+
+  await page.getByRole("button", { name: /Saltmarsh Nord · EUR/ }).click();
+  await page.getByRole("menuitem", { name: /Saltmarsh Goods · USD/ }).click();
+  await expect(page.getByRole("columnheader", { name: "Price, USD" })).toBeVisible();
+  await expect(page.getByRole("button", { name: /^Release the typed price/ })).toHaveCount(0); // typed for the other store only
+});
+
+test("two people on one draft: the second is told, nothing is overwritten", async ({ page, browser }) => {
+  const [id] = await takeFresh(page, 1, "Shared");
+  const other = await (await browser.newContext()).newPage();
+  await signIn(other, "tomas@saltmarsh.example", "balcony-garden");
+  await other.goto(`/workbench/${id}`);
+  await page.goto(`/workbench/${id}`);
+  await expect(other.getByLabel("Title", { exact: true })).toHaveValue("Shared 1");
+  await page.getByLabel("Title", { exact: true }).fill("Ines was first");
+  await page.getByLabel("Title", { exact: true }).press("Enter");
+  await expect(page.getByRole("button", { name: "Undo title" })).toBeVisible();
+  await other.getByLabel("Title", { exact: true }).fill("Tomas was second");
+  await other.getByLabel("Title", { exact: true }).press("Enter");
+  await expect(other.getByText("Ines changed this draft meanwhile. Yours was not saved")).toBeVisible();
+  await expect(other.getByLabel("Title", { exact: true })).toHaveValue("Ines was first");
+  await other.context().close();
+});
+
+test("a column of prices is pasted, and undone as one step", async ({ page }) => {
+  const [id] = await takeFresh(page, 1, "Pasted");
+  const draft = await api<{ variants: unknown[] }>(page, "GET", `/api/drafts/${id}?store=1`);
+  await page.goto(`/workbench/${id}`);
+  const prices = page.locator("input[data-price]");
+  await expect(prices.first()).toBeVisible();
+  const before = await prices.first().inputValue();
+  const column = draft.variants.map((_, i) => `${50 + i},25`).join("\n");
+  await prices.first().focus();
+  await page.evaluate((text) => {
+    const data = new DataTransfer();
+    data.setData("text", `${text}\n`);
+    document.activeElement?.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true, cancelable: true }));
+  }, column);
+  if (draft.variants.length > 1) {
+    await expect(prices.nth(1)).toHaveValue("51.25");
+    await page.getByRole("button", { name: "Undo price" }).click();
+    await expect(prices.first()).toHaveValue(before);
+    await expect(page.getByRole("button", { name: /^Release the typed price/ })).toHaveCount(0);
+  }
+});
+
+test("a shared address comes to the same sight", async ({ page, browser }) => {
+  await page.goto("/catalog?words=kettle&days=16&sort=profit");
+  await expect(page.getByRole("row").nth(2)).toBeVisible();
+  await page.keyboard.press("j");
+  await page.keyboard.press("j");
+  await expect(page).toHaveURL(/offer=\d+/);
+  const title = await page.getByRole("region", { name: "Offer", exact: true }).getByRole("heading", { level: 2 }).textContent();
+  const other = await (await browser.newContext()).newPage();
+  await signIn(other, "wanda@saltmarsh.example", "rain-and-bicycle");
+  await other.goto(page.url());
+  await expect(other.getByRole("region", { name: "Offer", exact: true }).getByRole("heading", { level: 2 })).toHaveText(title ?? "");
+  await other.context().close();
+});
+
+test("a token is shown once, works in a script, and is revoked", async ({ page, playwright, baseURL }) => {
+  await page.goto("/members");
+  await page.getByLabel("What it is for").fill("Nightly list");
+  await page.getByRole("button", { name: "Make a token" }).click();
+  const secret = (await page.locator("code").textContent()) ?? "";
+  expect(secret).toMatch(/^pel_/);
+  const script = await playwright.request.newContext({ baseURL: baseURL ?? "", extraHTTPHeaders: { Authorization: `Bearer ${secret}` } });
+  expect((await script.get("/api/offers?limit=1")).status()).toBe(200);
+  await page.reload();
+  await expect(page.getByText("Nightly list")).toBeVisible();
+  await expect(page.getByText(secret)).toHaveCount(0);
+  await page.getByRole("button", { name: "Revoke Nightly list" }).click();
+  await expect(page.getByText("The token no longer works.")).toBeVisible();
+  expect((await script.get("/api/offers?limit=1")).status()).toBe(401);
+});
+
+test("signing out leaves nothing behind", async ({ page }) => {
+  await page.getByRole("button", { name: /Saltmarsh .* · (USD|EUR)/ }).click();
+  await page.getByRole("menuitem", { name: /^Sign out/ }).click();
+  await expect(page.getByRole("button", { name: "Sign in" })).toBeVisible();
+  await page.goto("/workbench");
+  await expect(page.getByRole("button", { name: "Sign in" })).toBeVisible();
+  await page.getByLabel("Mail address").fill("ines@saltmarsh.example");
+  await page.getByLabel("Password").fill("wrong password");
+  await page.getByRole("button", { name: "Sign in" }).click();
+  await expect(page.getByRole("alert")).toContainText("do not belong together");
+});
