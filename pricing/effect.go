@@ -38,7 +38,8 @@ type Effect struct {
 	// Margins before and after, one for each priced variant, in order of the draft.
 	Before []money.Ratio `json:"before"`
 	After  []money.Ratio `json:"after"`
-	Moves  []Move        `json:"moves"`
+	// Moves are the largest, one for each draft.
+	Moves []Move `json:"moves"`
 	// Revision is the state of the rules that the effect was worked out against.
 	Revision int `json:"revision"`
 }
@@ -52,6 +53,8 @@ type Move struct {
 	Now     money.Amount `json:"now"`
 	Then    Ladder       `json:"then"`
 	Typed   bool         `json:"typed"`
+	// Others is how many more variants of the draft move, by no more than this one.
+	Others int `json:"others"`
 }
 
 // Ladder is a price in its parts, for the price ladder.
@@ -123,10 +126,26 @@ func effect(now, then *Pricer, drafts []Priced) Effect {
 		case 0:
 			continue
 		}
-		e.Moves = append(e.Moves, Move{d.DraftID, d.Title, d.Variant, d.Picture, old.Price, fresh, d.Typed != nil})
+		e.Moves = append(e.Moves, Move{d.DraftID, d.Title, d.Variant, d.Picture, old.Price, fresh, d.Typed != nil, 0})
 	}
 	by := func(m Move) int64 { return max(m.Then.Price.Minor()-m.Now.Minor(), m.Now.Minor()-m.Then.Price.Minor()) }
 	slices.SortStableFunc(e.Moves, func(a, b Move) int { return cmp.Compare(by(b), by(a)) })
+	e.Moves = onePerDraft(e.Moves)
 	e.Moves = e.Moves[:min(len(e.Moves), largest)]
 	return e
+}
+
+// onePerDraft keeps the first move of each draft and counts the rest with it.
+func onePerDraft(moves []Move) []Move {
+	at := map[int64]int{}
+	kept := moves[:0]
+	for _, m := range moves {
+		if place, there := at[m.DraftID]; there {
+			kept[place].Others++
+			continue
+		}
+		at[m.DraftID] = len(kept)
+		kept = append(kept, m)
+	}
+	return kept
 }

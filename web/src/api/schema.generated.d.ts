@@ -852,6 +852,8 @@ export interface components {
             /** Format: int64 */
             draft_id: number;
             now: components["schemas"]["ApikitAmountDoc"];
+            /** Format: int64 */
+            others: number;
             picture: string;
             then: components["schemas"]["PricingLadder"];
             title: string;

@@ -1,4 +1,4 @@
-/** MarginDots stacks one dot for each variant by its margin, now and then. */
+/** MarginDots stacks one dot for each variant by its margin, now and then; many become a bar. */
 export function MarginDots({ before, after, changed }: { before: string[]; after: string[]; changed: boolean }) {
   const width = 560;
   const lane = 92;
@@ -37,10 +37,14 @@ export function MarginDots({ before, after, changed }: { before: string[]; after
             <line x1={x(lowest)} x2={x(highest)} y1={base} y2={base} stroke="var(--line-2)" />
             {[...stacks].map(([at, n]) => (
               <g key={at} fill={at < 0 ? "var(--loss)" : fill}>
-                {Array.from({ length: n }, (_, i) => (
-                  // biome-ignore lint/suspicious/noArrayIndexKey: dots of a stack are alike
-                  <circle key={i} cx={x(at)} cy={base - 5 - i * step} r={Math.min(3.4, Math.max(1.2, step / 2))} />
-                ))}
+                {step < 3.5 ? (
+                  <rect x={x(at) - 4} y={base - 2 - n * step} width="8" height={n * step} rx="1.5" />
+                ) : (
+                  Array.from({ length: n }, (_, i) => (
+                    // biome-ignore lint/suspicious/noArrayIndexKey: dots of a stack are alike
+                    <circle key={i} cx={x(at)} cy={base - 5 - i * step} r={Math.min(3.4, Math.max(1.2, step / 2))} />
+                  ))
+                )}
               </g>
             ))}
           </g>

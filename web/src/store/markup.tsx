@@ -245,10 +245,13 @@ function EffectView({ effect, changed }: { effect: Effect; changed: boolean }) {
             </thead>
             <tbody>
               {effect.moves.map((m) => (
-                <tr key={`${m.draft_id} ${m.variant}`} className="border-t border-line">
+                <tr key={m.draft_id} className="border-t border-line">
                   <td className="max-w-44 py-1" title={`${m.title} ${m.variant}`}>
                     <span className="block truncate">{m.title}</span>
-                    <span className="block truncate text-sm text-ink-2">{m.variant}</span>
+                    <span className="block truncate text-sm text-ink-2">
+                      {m.variant}
+                      {m.others > 0 && ` and ${m.others} more`}
+                    </span>
                   </td>
                   <td className="text-right">
                     <Money of={m.then.landed} />

@@ -9,7 +9,7 @@ const Description = lazy(() => import("./description"));
 /** Editor is the middle of the Workbench: words, pictures, variants and price of one draft. */
 export function Editor({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readOnly: boolean }) {
   return (
-    <div className="min-w-0 grow overflow-auto bg-surface px-5 py-4">
+    <div className="min-w-0 grow overflow-auto bg-surface px-4 py-4">
       <Title draft={draft} edit={edit} readOnly={readOnly} />
       <div className="mt-3 grid gap-5 xl:grid-cols-[1fr_300px]">
         <section aria-label="Words">

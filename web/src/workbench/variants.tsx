@@ -52,16 +52,16 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
               <span className="sr-only">Picture</span>
             </th>
             {draft.options.map((option, i) => (
-              <th key={option.original} className="py-1 pr-3 font-normal">
+              <th key={option.original} className="py-1 pr-2 font-normal whitespace-nowrap">
                 <Rename option={option} readOnly={readOnly} onSave={(next) => edit({ options: draft.options.map((o, j) => (i === j ? next : o)) })} />
               </th>
             ))}
-            <th className="text-right font-normal">Stock</th>
-            <th className="text-right font-normal">Cost</th>
-            <th className="text-right font-normal">Lands</th>
-            <th className="w-36 pl-4 font-normal">Ladder</th>
-            <th className="w-28 text-right font-normal">Price{store ? `, ${store.currency}` : ""}</th>
-            <th className="w-20 text-right font-normal">Keep</th>
+            <th className="pl-2 text-right font-normal">Stock</th>
+            <th className="pl-3 text-right font-normal">Cost</th>
+            <th className="pl-3 text-right font-normal">Lands</th>
+            <th className="w-28 pl-4 font-normal">Ladder</th>
+            <th className="text-right font-normal whitespace-nowrap">Price{store ? `, ${store.currency}` : ""}</th>
+            <th className="pl-2 text-right font-normal">Keep</th>
           </tr>
         </thead>
         <tbody>
@@ -74,18 +74,18 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
                 <Picture path={v.picture} width={96} className="size-8 border border-line" />
               </td>
               {draft.options.map((option, i) => (
-                <td key={option.original} className="pr-3">
+                <td key={option.original} className="pr-2 whitespace-nowrap">
                   <b className="font-semibold">{v.values[i]}</b>
                   <Original value={v.values[i] ?? ""} option={option} />
                 </td>
               ))}
               <td className={`text-right ${v.stock === 0 ? "font-semibold text-loss" : ""}`}>{v.withdrawn ? "gone" : v.stock.toLocaleString("en")}</td>
-              <td className="text-right">
+              <td className="pl-3 text-right">
                 <Money of={v.cost} />
               </td>
-              <td className="text-right">{v.ladder && <Money of={v.ladder.landed} />}</td>
+              <td className="pl-3 text-right">{v.ladder && <Money of={v.ladder.landed} />}</td>
               <td className="pl-4">
-                {v.ladder ? <PriceLadder ladder={v.ladder} top={top} width={130} /> : <span className="text-sm text-loss">{v.no_price}</span>}
+                {v.ladder ? <PriceLadder ladder={v.ladder} top={top} width={96} /> : <span className="text-sm text-loss">{v.no_price}</span>}
               </td>
               <td className="text-right">{v.ladder && <Price draft={draft} row={row} readOnly={readOnly} edit={edit} />}</td>
               <td className="text-right font-semibold">
