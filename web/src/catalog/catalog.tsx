@@ -6,6 +6,7 @@ import { useSession } from "../frame/session";
 import { Button, Dialog, Notice, Picture, Tick } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { DayRuler, DayWords } from "../parts/days";
+import { Grid, GridRow } from "../parts/grid";
 import { useKeys } from "../parts/keys";
 import { LadderLegend, PriceLadder } from "../parts/ladder";
 import { useCursor, useRows } from "../parts/list";
@@ -101,31 +102,21 @@ export default function Catalog() {
               onClear={() => change({ words: "", source: [], from: [], category: "", days: 0, under: "", stock: 0 })}
             />
           ) : (
-            <div
-              ref={box}
-              className="min-h-0 grow overflow-auto"
-              tabIndex={0}
-              role="grid"
-              aria-label="Offers"
-              aria-rowcount={total}
-              aria-activedescendant={here ? `offer-${here.id}` : undefined}
-            >
-              <div className="relative" role="rowgroup" style={{ height: size }}>
-                {items.map((item) => (
-                  <OfferRow
-                    key={item.key}
-                    index={item.index}
-                    start={item.start}
-                    offer={row(item.index)}
-                    top={top}
-                    current={item.index === cursor}
-                    marked={marked.has(row(item.index)?.id ?? 0)}
-                    onPoint={() => setCursor(item.index)}
-                    onMark={() => mark(row(item.index))}
-                  />
-                ))}
-              </div>
-            </div>
+            <Grid box={box} label="Offers" count={total} size={size} active={here ? `offer-${here.id}` : undefined}>
+              {items.map((item) => (
+                <OfferRow
+                  key={item.key}
+                  index={item.index}
+                  start={item.start}
+                  offer={row(item.index)}
+                  top={top}
+                  current={item.index === cursor}
+                  marked={marked.has(row(item.index)?.id ?? 0)}
+                  onPoint={() => setCursor(item.index)}
+                  onMark={() => mark(row(item.index))}
+                />
+              ))}
+            </Grid>
           )}
           <div className="flex h-9 shrink-0 items-center justify-between gap-4 border-t border-line px-4">
             <LadderLegend />
@@ -194,15 +185,14 @@ function OfferRow({
   onMark: () => void;
 }) {
   return (
-    <div
+    <GridRow
       id={offer ? `offer-${offer.id}` : undefined}
-      role="row"
-      aria-rowindex={index + 1}
-      aria-selected={current}
-      tabIndex={-1}
-      onClick={onPoint}
-      className={`${columns} absolute inset-x-0 border-b border-line pr-4 ${current ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : "hover:bg-surface"}`}
-      style={{ transform: `translateY(${start}px)`, height: rowHeight }}
+      index={index}
+      start={start}
+      height={rowHeight}
+      current={current}
+      onPoint={onPoint}
+      className={`${columns} pr-4`}
     >
       {offer ? (
         <>
@@ -257,7 +247,7 @@ function OfferRow({
       ) : (
         <span role="gridcell" className="col-start-3 h-3 w-2/3 rounded bg-sunk" aria-label="Loading" />
       )}
-    </div>
+    </GridRow>
   );
 }
 

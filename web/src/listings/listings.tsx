@@ -4,6 +4,7 @@ import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, ask, type Listing, type Run } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Notice, Picture } from "../parts/controls";
+import { Grid, GridRow } from "../parts/grid";
 import { useKeys } from "../parts/keys";
 import { useCursor, useRows } from "../parts/list";
 import { Money } from "../parts/money";
@@ -67,18 +68,16 @@ export default function Listings() {
               <span>Sent</span>
               <span>See it</span>
             </div>
-            <div ref={box} className="min-h-0 grow overflow-auto" tabIndex={0} role="grid" aria-label="Listings" aria-rowcount={list.length}>
-              <div className="relative" role="rowgroup" style={{ height: size }}>
-                {items.map((item) => {
-                  const l = list[item.index];
-                  return (
-                    l && (
-                      <Row key={l.id} listing={l} index={item.index} start={item.start} current={item.index === cursor} onPoint={() => setCursor(item.index)} />
-                    )
-                  );
-                })}
-              </div>
-            </div>
+            <Grid box={box} label="Listings" count={list.length} size={size}>
+              {items.map((item) => {
+                const l = list[item.index];
+                return (
+                  l && (
+                    <Row key={l.id} listing={l} index={item.index} start={item.start} current={item.index === cursor} onPoint={() => setCursor(item.index)} />
+                  )
+                );
+              })}
+            </Grid>
           </>
         )}
       </div>
@@ -89,15 +88,7 @@ export default function Listings() {
 
 function Row({ listing: l, index, start, current, onPoint }: { listing: Listing; index: number; start: number; current: boolean; onPoint: () => void }) {
   return (
-    <div
-      role="row"
-      aria-rowindex={index + 1}
-      aria-selected={current}
-      tabIndex={-1}
-      onClick={onPoint}
-      className={`${columns} absolute inset-x-0 border-b border-line px-4 ${current ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : "hover:bg-surface"}`}
-      style={{ transform: `translateY(${start}px)`, height: rowHeight }}
-    >
+    <GridRow index={index} start={start} height={rowHeight} current={current} onPoint={onPoint} className={`${columns} px-4`}>
       <span role="gridcell">
         <Picture path={l.picture} width={96} className="size-10 border border-line" />
       </span>
@@ -133,7 +124,7 @@ function Row({ listing: l, index, start, current, onPoint }: { listing: Listing;
           at the supplier's
         </a>
       </span>
-    </div>
+    </GridRow>
   );
 }
 

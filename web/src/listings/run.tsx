@@ -3,6 +3,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { api, ask, type Problem, type RunInFull, type Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Notice, Picture } from "../parts/controls";
+import { Grid, GridRow } from "../parts/grid";
 import { useKeys } from "../parts/keys";
 import { useCursor, useRows } from "../parts/list";
 import { Money } from "../parts/money";
@@ -98,26 +99,24 @@ export default function RunPlace() {
         <span>{r.store}</span>
         <span>In words</span>
       </div>
-      <div ref={box} className="min-h-0 grow overflow-auto" tabIndex={0} role="grid" aria-label="Items of the run" aria-rowcount={items.length}>
-        <div className="relative" role="rowgroup" style={{ height: size }}>
-          {rows.map((row) => {
-            const item = items[row.index];
-            return (
-              item && (
-                <Line
-                  key={item.id}
-                  item={item}
-                  index={row.index}
-                  start={row.start}
-                  current={row.index === cursor}
-                  onPoint={() => setCursor(row.index)}
-                  onRetry={may("editor") ? () => retry.mutate([item.id]) : undefined}
-                />
-              )
-            );
-          })}
-        </div>
-      </div>
+      <Grid box={box} label="Items of the run" count={items.length} size={size}>
+        {rows.map((row) => {
+          const item = items[row.index];
+          return (
+            item && (
+              <Line
+                key={item.id}
+                item={item}
+                index={row.index}
+                start={row.start}
+                current={row.index === cursor}
+                onPoint={() => setCursor(row.index)}
+                onRetry={may("editor") ? () => retry.mutate([item.id]) : undefined}
+              />
+            )
+          );
+        })}
+      </Grid>
       <p className="sr-only" role="status">
         {r.finished_at ? `The run has ended: ${r.published} published, ${r.failed} failed.` : `${r.published} of ${items.length} published.`}
       </p>
@@ -167,15 +166,7 @@ function Line({
   onRetry: (() => void) | undefined;
 }) {
   return (
-    <div
-      role="row"
-      aria-rowindex={index + 1}
-      aria-selected={current}
-      tabIndex={-1}
-      onClick={onPoint}
-      className={`${columns} absolute inset-x-0 border-b border-line px-4 ${current ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : "hover:bg-surface"}`}
-      style={{ transform: `translateY(${start}px)`, height: rowHeight }}
-    >
+    <GridRow index={index} start={start} height={rowHeight} current={current} onPoint={onPoint} className={`${columns} px-4`}>
       <span role="gridcell">
         <Picture path={item.picture} width={96} className="size-9 border border-line" />
       </span>
@@ -217,6 +208,6 @@ function Line({
           </button>
         )}
       </span>
-    </div>
+    </GridRow>
   );
 }

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { api, ask, type Problem, type Schemas, type Source } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Dialog, Field, Notice } from "../parts/controls";
+import { Disconnect } from "../parts/disconnect";
 import { useKeys } from "../parts/keys";
 import { useCursor } from "../parts/list";
 import { Sheet } from "../parts/sheet";
@@ -103,7 +104,19 @@ export default function Sources() {
         </Sheet>
       )}
       {connecting && <Connect source={connecting === "new" ? undefined : connecting} onClose={() => setConnecting(null)} />}
-      {leaving && <Disconnect source={leaving} onClose={() => setLeaving(null)} />}
+      {leaving && (
+        <Disconnect
+          name={leaving.name}
+          stops={[
+            "its catalog being taken in; an intake under way is ended",
+            `its ${leaving.offers.toLocaleString("en")} offers being found in the Catalog`,
+            "asking it, before a draft goes out, whether the offer is still sold",
+          ]}
+          stays="Drafts and listings made of its offers stay. Its secret is forgotten; connect again with the same address and everything is back."
+          end={() => ask(api.POST("/api/sources/{id}/disconnect", { params: { path: { id: leaving.id } } }))}
+          onClose={() => setLeaving(null)}
+        />
+      )}
     </main>
   );
 }
@@ -236,39 +249,6 @@ function Connect({ source, onClose }: { source: Source | undefined; onClose: () 
           </Button>
         </div>
       </form>
-    </Dialog>
-  );
-}
-
-function Disconnect({ source, onClose }: { source: Source; onClose: () => void }) {
-  const client = useQueryClient();
-  const say = useSay();
-  const leave = useMutation({
-    mutationFn: () => ask(api.POST("/api/sources/{id}/disconnect", { params: { path: { id: source.id } } })),
-    onSuccess: () => {
-      say(`${source.name} is disconnected.`);
-      for (const key of ["sources", "quay", "offers"]) void client.invalidateQueries({ queryKey: [key] });
-      onClose();
-    },
-    onError: (error) => say(error.message, true),
-  });
-  return (
-    <Dialog open onClose={onClose} title={`Disconnect ${source.name}?`}>
-      <p className="mb-2">This stops:</p>
-      <ul className="mb-3 list-disc space-y-1 pl-5">
-        <li>its catalog being taken in; an intake under way is ended</li>
-        <li>its {source.offers.toLocaleString("en")} offers being found in the Catalog</li>
-        <li>asking it, before a draft goes out, whether the offer is still sold</li>
-      </ul>
-      <p className="mb-4 text-ink-2">
-        Drafts and listings made of its offers stay. Its secret is forgotten; connect again with the same address and everything is back.
-      </p>
-      <div className="flex justify-end gap-2">
-        <Button onClick={onClose}>Keep it</Button>
-        <Button tone="danger" onClick={() => leave.mutate()} disabled={leave.isPending}>
-          Disconnect
-        </Button>
-      </div>
     </Dialog>
   );
 }

@@ -3,8 +3,9 @@ import { useEffect, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, ask, type Problem, type Schemas, type Store } from "../api/client";
 import { useSession } from "../frame/session";
-import { Button, Dialog, Field } from "../parts/controls";
+import { Button, Field } from "../parts/controls";
 import { countryName } from "../parts/countries";
+import { Disconnect } from "../parts/disconnect";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 
@@ -93,7 +94,15 @@ function StoreCard({ store, inUse }: { store: Store; inUse: boolean }) {
           Disconnect
         </Button>
       )}
-      {leaving && <Disconnect store={store} onClose={() => setLeaving(false)} />}
+      {leaving && (
+        <Disconnect
+          name={store.name}
+          stops={["publishing to it; what a run has not sent yet fails", `prices and profit in ${store.currency} in the Catalog and the Workbench`]}
+          stays="What is live stays live in the store. Drafts, typed prices and markup stay here, for when it is connected again."
+          end={() => ask(api.POST("/api/stores/{id}/disconnect", { params: { path: { id: store.id } } }))}
+          onClose={() => setLeaving(false)}
+        />
+      )}
     </article>
   );
 }
@@ -127,36 +136,6 @@ function Connect({ first }: { first: boolean }) {
         {begin.isPending ? "Asking the store…" : "Go to the store to approve"}
       </Button>
     </form>
-  );
-}
-
-function Disconnect({ store, onClose }: { store: Store; onClose: () => void }) {
-  const client = useQueryClient();
-  const say = useSay();
-  const leave = useMutation({
-    mutationFn: () => ask(api.POST("/api/stores/{id}/disconnect", { params: { path: { id: store.id } } })),
-    onSuccess: () => {
-      say(`${store.name} is disconnected.`);
-      void client.invalidateQueries();
-      onClose();
-    },
-    onError: (error) => say(error.message, true),
-  });
-  return (
-    <Dialog open onClose={onClose} title={`Disconnect ${store.name}?`}>
-      <p className="mb-2">This stops:</p>
-      <ul className="mb-3 list-disc space-y-1 pl-5">
-        <li>publishing to it; what a run has not sent yet fails</li>
-        <li>prices and profit in {store.currency} in the Catalog and the Workbench</li>
-      </ul>
-      <p className="mb-4 text-ink-2">What is live stays live in the store. Drafts, typed prices and markup stay here, for when it is connected again.</p>
-      <div className="flex justify-end gap-2">
-        <Button onClick={onClose}>Keep it</Button>
-        <Button tone="danger" onClick={() => leave.mutate()} disabled={leave.isPending}>
-          Disconnect
-        </Button>
-      </div>
-    </Dialog>
   );
 }
 
