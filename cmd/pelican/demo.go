@@ -7,17 +7,17 @@ import (
 	"errors"
 	"flag"
 	"fmt"
+	"log/slog"
 	"net"
 	"net/http"
 	"net/netip"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime/debug"
 	"strconv"
 	"syscall"
 	"time"
-
-	"log/slog"
 
 	"plainpelican/application"
 	"plainpelican/platform/access"
@@ -138,7 +138,9 @@ func (d *demonstration) start(ctx context.Context, reset bool, servers []net.Lis
 	}
 	d.env = append(os.Environ(), "DATABASE_URL="+d.url, "PELICAN_KEY="+key, "PELICAN_DATA="+filepath.Join(d.dir, "blobs"), "PELICAN_ALLOW_NETWORKS=127.0.0.0/8",
 		"PELICAN_LISTEN="+d.address(0), "PELICAN_PUBLIC_URL=http://localhost:"+strconv.Itoa(d.port), "PELICAN_RATES_URL=http://"+d.address(4)+"/daily.xml")
-	return d.seed(ctx, key)
+	err = d.seed(ctx, key)
+	debug.FreeOSMemory() // hashing the members' passwords took much, once
+	return err
 }
 
 // standIns serves the simulated parties on their ports.
