@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { useNavigate, useSearchParams } from "react-router";
+import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, ask, type Offer } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Dialog, Notice, Picture, Tick } from "../parts/controls";
@@ -133,7 +133,11 @@ export default function Catalog() {
                 )}
               </span>
             ) : (
-              !store && <span className="text-ink-2">Connect a store to see prices and profit.</span>
+              !store && (
+                <Link to="/store" className="font-semibold underline decoration-beak underline-offset-2">
+                  Connect a store to see prices and profit
+                </Link>
+              )
             )}
           </div>
         </div>

@@ -33,6 +33,12 @@ export default function Commands({ onClose }: { onClose: () => void }) {
   };
   const matching = <T extends { title: string }>(list: T[] | undefined) =>
     text ? (list ?? []).filter((x) => x.title.toLowerCase().includes(text.toLowerCase())).slice(0, 6) : [];
+  const places = [
+    ...stations.map((s) => ({ to: s.to as string, name: s.name as string })),
+    { to: "/markup", name: "Markup" },
+    { to: "/store", name: "Store, fees and delivery promise" },
+    { to: "/members", name: "Members and tokens" },
+  ].filter((p) => p.name.toLowerCase().includes(text.toLowerCase()));
   return (
     <Dialog open onClose={onClose} title="Go to" wide>
       <Command shouldFilter={false} label="Go to">
@@ -44,20 +50,15 @@ export default function Commands({ onClose }: { onClose: () => void }) {
         />
         <Command.List className="max-h-80 overflow-auto">
           <Command.Empty className="px-2 py-3 text-ink-2">Nothing is called that.</Command.Empty>
-          <Command.Group heading="Places" className={group}>
-            {[
-              ...stations.map((s) => ({ to: s.to as string, name: s.name as string })),
-              { to: "/markup", name: "Markup" },
-              { to: "/store", name: "Store, fees and delivery promise" },
-              { to: "/members", name: "Members and tokens" },
-            ]
-              .filter((p) => p.name.toLowerCase().includes(text.toLowerCase()))
-              .map((p) => (
+          {places.length > 0 && (
+            <Command.Group heading="Places" className={group}>
+              {places.map((p) => (
                 <Command.Item key={p.to} value={p.to} onSelect={to(p.to)} className={line}>
                   {p.name}
                 </Command.Item>
               ))}
-          </Command.Group>
+            </Command.Group>
+          )}
           {matching(drafts.data).length > 0 && (
             <Command.Group heading="Drafts" className={group}>
               {matching(drafts.data).map((d) => (

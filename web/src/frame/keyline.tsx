@@ -15,29 +15,30 @@ export function KeyLine() {
   const home = store && rates.data?.rates.find((r) => r.currency === store.currency);
   return (
     <footer className="flex h-7 shrink-0 items-center gap-4 overflow-hidden border-t border-line bg-sunk px-4 text-xs text-ink-2">
-      {keys
-        .filter((binding) => !binding.everywhere)
-        .slice(0, 8)
-        .map((binding) => (
-          <span key={binding.keys.join()} className="flex items-center gap-1 whitespace-nowrap">
-            {binding.keys
-              .filter((k) => !k.startsWith("Arrow"))
-              .slice(0, 1)
-              .map((k) => (
-                <Key key={k}>{keyName(k)}</Key>
-              ))}
-            {binding.label}
-          </span>
-        ))}
-      <span className="flex items-center gap-1 whitespace-nowrap">
-        <Key>Ctrl K</Key> find anything
+      <span className="flex min-w-0 grow items-center gap-4 overflow-hidden">
+        {keys
+          .filter((binding) => !binding.everywhere)
+          .slice(0, 8)
+          .map((binding) => (
+            <span key={binding.keys.join()} className="flex items-center gap-1 whitespace-nowrap">
+              {binding.keys
+                .filter((k) => !k.startsWith("Arrow"))
+                .slice(0, 1)
+                .map((k) => (
+                  <Key key={k}>{keyName(k)}</Key>
+                ))}
+              {binding.label}
+            </span>
+          ))}
+        <span className="flex items-center gap-1 whitespace-nowrap">
+          <Key>Ctrl K</Key> find anything
+        </span>
+        <button type="button" onClick={() => setAll(true)} className="flex min-h-6 items-center gap-1 whitespace-nowrap">
+          <Key>?</Key> all keys
+        </button>
       </span>
-      <button type="button" onClick={() => setAll(true)} className="flex min-h-6 items-center gap-1 whitespace-nowrap">
-        <Key>?</Key> all keys
-      </button>
-      <span className="grow" />
       {rates.data && (
-        <span className={`whitespace-nowrap ${rates.data.stale ? "font-semibold text-loss" : ""}`}>
+        <span className={`shrink-0 whitespace-nowrap ${rates.data.stale ? "font-semibold text-loss" : ""}`}>
           {rates.data.day ? `Rates of ${dayName(rates.data.day)}${rates.data.stale ? ", too old" : ""}` : "No exchange rates yet"}
           {home && ` · 1 ${rates.data.base} = ${home.per_base} ${home.currency}`}
         </span>

@@ -57,9 +57,9 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
               </th>
             ))}
             <th className="pl-2 text-right font-normal">Stock</th>
-            <th className="pl-3 text-right font-normal">Cost</th>
+            <th className="hidden pl-3 text-right font-normal xl:table-cell">Cost</th>
             <th className="pl-3 text-right font-normal">Lands</th>
-            <th className="w-28 pl-4 font-normal">Ladder</th>
+            <th className="hidden w-28 pl-4 font-normal xl:table-cell">Ladder</th>
             <th className="text-right font-normal whitespace-nowrap">Price{store ? `, ${store.currency}` : ""}</th>
             <th className="pl-2 text-right font-normal">Keep</th>
           </tr>
@@ -80,11 +80,11 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
                 </td>
               ))}
               <td className={`text-right ${v.stock === 0 ? "font-semibold text-loss" : ""}`}>{v.withdrawn ? "gone" : v.stock.toLocaleString("en")}</td>
-              <td className="pl-3 text-right">
+              <td className="hidden pl-3 text-right xl:table-cell">
                 <Money of={v.cost} />
               </td>
               <td className="pl-3 text-right">{v.ladder && <Money of={v.ladder.landed} />}</td>
-              <td className="pl-4">
+              <td className="hidden pl-4 xl:table-cell">
                 {v.ladder ? <PriceLadder ladder={v.ladder} top={top} width={96} /> : <span className="text-sm text-loss">{v.no_price}</span>}
               </td>
               <td className="text-right">{v.ladder && <Price draft={draft} row={row} readOnly={readOnly} edit={edit} />}</td>
