@@ -27,7 +27,7 @@ export function OfferSheetView({ id, onTake, busy }: { id: number; onTake: () =>
           <p>{offer.error.message}</p>
         </Notice>
       ) : (
-        offer.data && <OfferBody offer={offer.data} onTake={may("editor") ? onTake : undefined} busy={busy} />
+        offer.data && <OfferBody offer={offer.data} onTake={may("editor") ? onTake : undefined} busy={busy || offer.isPlaceholderData} />
       )}
     </Sheet>
   );
