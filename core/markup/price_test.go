@@ -34,7 +34,7 @@ func lands(minor int64, c money.Currency) Item {
 	return Item{Cost: landed.Cost{Item: money.New(minor, c)}}
 }
 
-// Outside source: the handbook's table of markup and margin, which is common practice.
+// Outside source: the trade's table of markup and margin, which is common practice.
 func TestMarkupAndMargin(t *testing.T) {
 	for _, c := range []struct {
 		percent, multiple string
@@ -62,7 +62,7 @@ func TestMarkupAndMargin(t *testing.T) {
 	}
 }
 
-// Outside source: the handbook's example of landing: 42 with delivery at 32 is 74, with
+// Outside source: an example of landing that is common practice: 42 with delivery at 32 is 74, with
 // delivery at 25 it is 67, which sold at 149.99 leaves 82.99 before fees.
 func TestLandingExample(t *testing.T) {
 	for _, c := range []struct{ shipping, total string }{{"32.00", "74.00"}, {"25.00", "67.00"}} {
