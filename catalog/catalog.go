@@ -93,7 +93,7 @@ func (s *Service) Refresh(ctx context.Context) error {
 	defer s.building.Unlock()
 	next := &state{}
 	rows, err := s.Pool.Query(ctx, `
-		select o.id, o.title || ' ' || u.name || ' ' || o.category || ' ' || o.brand, o.source_id, u.country, o.category, o.rating,
+		select o.id, o.title || ' ' || u.name || ' ' || o.category || ' ' || o.brand || ' ' || o.number, o.source_id, u.country, o.category, o.rating,
 			coalesce((select sum(w) from unnest(o.weekly[greatest(1, cardinality(o.weekly) - 3):]) w), 0),
 			v.stock, v.cost, o.currency, o.processing_min, o.processing_max, o.deliveries, x.name
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id and x.state = 'connected'

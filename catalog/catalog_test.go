@@ -33,6 +33,7 @@ func TestTheSentenceAgreesWithSQL(t *testing.T) {
 		"stock=100":             `(select sum(stock) from offer_variant v where v.offer_id = o.id) >= 100`,
 		"words=mug&from=CN":     `o.title || ' ' || u.name || ' ' || o.category || ' ' || o.brand ~* '\mmug' and u.country = 'CN'`,
 		"source=1&stock=1000":   `(select sum(stock) from offer_variant v where v.offer_id = o.id) >= 1000`,
+		"words=QB-100012":       `o.number = 'QB-100012'`,
 		"source=77":             `false`,
 	} {
 		var want int

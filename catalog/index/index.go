@@ -136,7 +136,7 @@ func (b bitset) and(c bitset) {
 // find returns the rows that hold a word: exactly, or as the beginning of one; and where
 // there are none, those of the nearest word, which is returned.
 func (s *Snapshot) find(word string, set bitset) (instead string) {
-	if s.startingWith(word, set) {
+	if s.startingWith(word, set) || isNumber(word) {
 		return ""
 	}
 	best, nearest := "", 3
@@ -159,20 +159,26 @@ func (s *Snapshot) find(word string, set bitset) (instead string) {
 	return best
 }
 
+// startingWith adds the rows that hold a word beginning so. A number must be the whole
+// word: 100 is not the beginning of every offer's number.
 func (s *Snapshot) startingWith(word string, set bitset) bool {
 	found := false
+	number := isNumber(word)
 	at, _ := slices.BinarySearch(s.vocabulary, word)
 	for ; at < len(s.vocabulary) && strings.HasPrefix(s.vocabulary[at], word); at++ {
+		if number && s.vocabulary[at] != word {
+			break
+		}
 		for _, i := range s.postings[s.vocabulary[at]] {
 			set.add(i)
 		}
 		found = true
-		if len(word) < 2 {
-			break
-		}
 	}
 	return found
 }
+
+// isNumber tells whether a word is digits alone: those are taken as they are typed.
+func isNumber(word string) bool { return strings.Trim(word, "0123456789") == "" }
 
 // distance counts the letters to change, add, leave out or swap with a neighbour, giving
 // up beyond most.

@@ -143,6 +143,15 @@ func TestTyposAreForgivenAndSaid(t *testing.T) {
 	}
 }
 
+func TestANumberIsAWholeWord(t *testing.T) {
+	snapshot := Build([]Row{{ID: 1, Text: "Yarn 100 g QB-100001"}, {ID: 2, Text: "Yarn 50 g QB-100002"}})
+	for words, want := range map[string]int{"100": 1, "QB-100002": 1, "qb": 2, "10000": 0, "ya": 2, "y": 2} {
+		if got := snapshot.Ask(Question{Words: words, Limit: 5}, Bounds{}); got.Total != want {
+			t.Errorf("%s: %d offers, want %d", words, got.Total, want)
+		}
+	}
+}
+
 func TestASnapshotNeverChanges(t *testing.T) {
 	r := rand.New(rand.NewPCG(2, 2))
 	snapshot, columns := world(r, 100)
