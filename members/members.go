@@ -78,22 +78,25 @@ func (s *Service) Identify(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		ctx := r.Context()
 		var who access.Identity
+		var err error
 		if token, bearer := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); bearer {
-			who = s.byToken(ctx, token)
+			who, err = s.byToken(ctx, token)
 		} else {
 			cookie := ""
 			if c, err := r.Cookie(s.Sessions.Cookie.Name); err == nil {
 				cookie = c.Value
 			}
-			loaded, err := s.Sessions.Load(ctx, cookie)
-			if err != nil {
-				http.Error(w, "The database does not answer. Try again in a moment.", http.StatusServiceUnavailable)
-				return
+			var loaded context.Context
+			if loaded, err = s.Sessions.Load(ctx, cookie); err == nil {
+				ctx = loaded
+				if id := s.Sessions.GetInt64(ctx, "member"); id != 0 {
+					who, err = s.byID(ctx, id)
+				}
 			}
-			ctx = loaded
-			if id := s.Sessions.GetInt64(ctx, "member"); id != 0 {
-				who = s.byID(ctx, id)
-			}
+		}
+		if err != nil {
+			http.Error(w, "The database does not answer. Try again in a moment.", http.StatusServiceUnavailable)
+			return
 		}
 		if who.Role != access.Public {
 			ctx = access.With(ctx, who)
@@ -102,30 +105,34 @@ func (s *Service) Identify(next http.Handler) http.Handler {
 	})
 }
 
-func (s *Service) byID(ctx context.Context, id int64) access.Identity {
+// byID finds a member; one that is gone is nobody, which is no error.
+func (s *Service) byID(ctx context.Context, id int64) (access.Identity, error) {
 	who := access.Identity{MemberID: id}
-	if err := s.Pool.QueryRow(ctx, `select name, role from member where id = $1`, id).Scan(&who.Name, &who.Role); err != nil {
-		return access.Identity{}
+	err := s.Pool.QueryRow(ctx, `select name, role from member where id = $1`, id).Scan(&who.Name, &who.Role)
+	return known(who, err)
+}
+
+// known is who was found, or nobody where there is no such row.
+func known(who access.Identity, err error) (access.Identity, error) {
+	if database.Missing(err) {
+		return access.Identity{}, nil
 	}
-	return who
+	return who, err
 }
 
 // byToken finds the member of a personal token; the token's role, never above the
 // member's own, holds.
-func (s *Service) byToken(ctx context.Context, token string) access.Identity {
+func (s *Service) byToken(ctx context.Context, token string) (access.Identity, error) {
 	hash := sha256.Sum256([]byte(token))
 	var who access.Identity
 	var own access.Role
 	err := s.Pool.QueryRow(ctx, `
 		update api_token t set last_used_at = now() from member m where t.hash = $1 and m.id = t.member_id
 		returning m.id, m.name, t.role, m.role`, hash[:]).Scan(&who.MemberID, &who.Name, &who.Role, &own)
-	if err != nil {
-		return access.Identity{}
-	}
 	if !own.Allows(who.Role) {
 		who.Role = own
 	}
-	return who
+	return known(who, err)
 }
 
 // Audit adds to the trail who did what to what, with the state before and after.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"log/slog"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -89,12 +90,21 @@ func TestTwoInstancesShareTheWork(t *testing.T) {
 // the test brings about, while the job is still marked as running by it.
 func TestTheWorkOfAKilledInstanceIsTakenOver(t *testing.T) {
 	pool := testkit.Database(t)
-	started, block := make(chan struct{}), make(chan struct{})
-	first := runner(t, pool, func(ctx context.Context, _ int) error {
-		close(started)
-		<-block
-		return ctx.Err()
-	})
+	started, block, again := make(chan struct{}), make(chan struct{}), make(chan struct{})
+	var calls atomic.Int32
+	// Either may take it over: the first lives on in this test, and only its work is given up.
+	work := func(ctx context.Context, _ int) error {
+		switch calls.Add(1) {
+		case 1:
+			close(started)
+			<-block
+			return ctx.Err()
+		case 2:
+			close(again)
+		}
+		return nil
+	}
+	first := runner(t, pool, work)
 	add(t, first, pool, 0, 1)
 	<-started
 	if _, err := pool.Exec(t.Context(), `select pg_terminate_backend(pid) from pg_locks where locktype = 'advisory' and classid = 7302`); err != nil {
@@ -104,8 +114,7 @@ func TestTheWorkOfAKilledInstanceIsTakenOver(t *testing.T) {
 	if _, err := pool.Exec(t.Context(), `update river_job set attempted_by = array['pelican-gone']`); err != nil {
 		t.Fatal(err)
 	}
-	again := make(chan struct{})
-	second := runner(t, pool, func(context.Context, int) error { close(again); return nil })
+	second := runner(t, pool, work)
 	select {
 	case <-again:
 	case <-time.After(15 * time.Second):
