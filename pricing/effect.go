@@ -97,7 +97,9 @@ func (s *Service) Effect(ctx context.Context, storeID int64, list []markup.Rule)
 func effect(now, then *Pricer, drafts []Priced) Effect {
 	e := Effect{Variants: len(drafts), Before: []money.Ratio{}, After: []money.Ratio{}, Moves: []Move{}, Revision: now.Revision}
 	for _, d := range drafts {
-		before, after := now.Quote(d.Thing), then.Quote(d.Thing)
+		before := now.Quote(d.Thing)
+		after := before
+		after.pricer = then // rules do not choose the delivery
 		old, err := before.Rungs(d.Cost, d.Typed, nil)
 		if err != nil {
 			e.Unpriced++

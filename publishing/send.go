@@ -241,7 +241,6 @@ func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready
 	if err != nil {
 		return err
 	}
-	words := item.note
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `
 			insert into listing (store_id, draft_id, offer_id, product_id, url, title, sent, visible) values ($1, $2, $3, $4, $5, $6, $7, $8)
@@ -250,7 +249,7 @@ func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `update publish_item set state = 'published', reason = $3, area = '', updated_at = now() where id = $1 and attempt = $2`, item.ItemID, item.Attempt, words)
+		_, err = tx.Exec(ctx, `update publish_item set state = 'published', reason = $3, area = '', updated_at = now() where id = $1 and attempt = $2`, item.ItemID, item.Attempt, item.note)
 		return err
 	})
 }

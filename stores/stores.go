@@ -115,7 +115,7 @@ func (s *Service) Open(ctx context.Context, id int64) (*store.Session, error) {
 	if err := s.Pool.QueryRow(ctx, `select token, api from store where id = $1`, id).Scan(&sealed, &api); err != nil {
 		return nil, err
 	}
-	token, err := s.Box.Open("store "+found.Address, sealed)
+	token, err := s.Box.Open(purpose(found.Address), sealed)
 	if err != nil {
 		return nil, err
 	}

@@ -222,6 +222,10 @@ func (s *Service) Priced(ctx context.Context, storeID int64) ([]pricing.Priced, 
 	if err != nil {
 		return nil, err
 	}
+	basis, err := s.Pricing.Stores.Basis(ctx, storeID)
+	if err != nil {
+		return nil, err
+	}
 	var out []pricing.Priced
 	for _, d := range drafts {
 		picture := s.line(d, readiness.Report{}).Picture
@@ -232,10 +236,6 @@ func (s *Service) Priced(ctx context.Context, storeID int64) ([]pricing.Priced, 
 			}
 			p := pricing.Priced{DraftID: d.id, Title: d.title, Variant: d.name(v), Picture: picture, Thing: d.thing, Cost: v.cost}
 			if minor, typed := v.typed[storeID]; typed {
-				basis, err := s.Pricing.Stores.Basis(ctx, storeID)
-				if err != nil {
-					return nil, err
-				}
 				price := money.New(minor, basis.Currency)
 				p.Typed = &price
 			}

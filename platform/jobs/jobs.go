@@ -42,10 +42,9 @@ func Handle[A river.JobArgs](r *Runner, work func(context.Context, *river.Job[A]
 
 // Queues are the queues by name, with how many jobs one instance works at once.
 var Queues = map[string]river.QueueConfig{
-	"intake":   {MaxWorkers: 2},
-	"publish":  {MaxWorkers: 4},
-	"upkeep":   {MaxWorkers: 1},
-	"pictures": {MaxWorkers: 2},
+	"intake":  {MaxWorkers: 2},
+	"publish": {MaxWorkers: 4},
+	"upkeep":  {MaxWorkers: 1},
 }
 
 // Start opens the client. Without work, it only adds jobs for other instances.
