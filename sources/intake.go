@@ -95,10 +95,14 @@ func (s *Service) run(ctx context.Context, id int64) error {
 	}
 	now := time.Now()
 	in.FinishedAt = &now
-	if err := s.saveIntake(ctx, in); err != nil {
+	// Together: who sees the intake ended sees what its source is left with.
+	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		if err := saveIntake(ctx, tx, in); err != nil {
+			return err
+		}
+		_, err := tx.Exec(ctx, `update source set trouble = $2 where id = $1`, in.SourceID, in.Trouble)
 		return err
-	}
-	_, err = s.Pool.Exec(ctx, `update source set trouble = $2 where id = $1`, in.SourceID, in.Trouble)
+	})
 	s.tell(ctx, in)
 	return err
 }
@@ -130,7 +134,7 @@ func (s *Service) sweep(ctx context.Context, in *Intake) string {
 			seen = append(seen, u.Place) // there, though unreadable: not withdrawn
 		}
 		in.State = "running"
-		if err := s.saveIntake(ctx, *in); err != nil {
+		if err := saveIntake(ctx, s.Pool, *in); err != nil {
 			return words(address, err)
 		}
 		s.tell(ctx, *in)
@@ -170,8 +174,8 @@ func (s *Service) put(ctx context.Context, in *Intake, page source.Page) error {
 var errStopped = errors.New("the intake was stopped")
 
 // saveIntake stores the counts of an intake that is still running.
-func (s *Service) saveIntake(ctx context.Context, in Intake) error {
-	tag, err := s.Pool.Exec(ctx, `
+func saveIntake(ctx context.Context, db database.Querier, in Intake) error {
+	tag, err := db.Exec(ctx, `
 		update intake set state = $2, finished_at = $3, expected = $4, seen = $5, added = $6, changed = $7, unchanged = $8, withdrawn = $9, set_aside = $10, trouble = $11
 		where id = $1 and state = 'running'`,
 		in.ID, in.State, in.FinishedAt, in.Expected, in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.SetAside, in.Trouble)

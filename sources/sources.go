@@ -111,13 +111,16 @@ func fieldOf(err error) string {
 
 // List lists sources, connected ones first.
 func (s *Service) List(ctx context.Context) ([]Source, error) {
-	rows, err := s.Pool.Query(ctx, `select id, name, address, client_id, state, trouble, connected_at from source order by state, name`)
+	// One statement, so that a source's trouble and its intakes are of one moment.
+	rows, err := s.Pool.Query(ctx, `
+		select id, name, address, client_id, state, trouble, connected_at, array(select row(`+intakeColumns+`) from intake where source_id = source.id order by intake.id desc limit 8)
+		from source order by state, name`)
 	if err != nil {
 		return nil, err
 	}
 	list, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (Source, error) {
 		var x Source
-		return x, row.Scan(&x.ID, &x.Name, &x.Address, &x.ClientID, &x.State, &x.Trouble, &x.ConnectedAt)
+		return x, row.Scan(&x.ID, &x.Name, &x.Address, &x.ClientID, &x.State, &x.Trouble, &x.ConnectedAt, &x.Intakes)
 	})
 	if err != nil {
 		return nil, err
@@ -128,13 +131,6 @@ func (s *Service) List(ctx context.Context) ([]Source, error) {
 	}
 	for i := range list {
 		list[i].Offers = counts[list[i].ID]
-		rows, err := s.Pool.Query(ctx, `select `+intakeColumns+` from intake where source_id = $1 order by id desc limit 8`, list[i].ID)
-		if err != nil {
-			return nil, err
-		}
-		if list[i].Intakes, err = pgx.CollectRows(rows, pgx.RowToStructByPos[Intake]); err != nil {
-			return nil, err
-		}
 	}
 	return list, nil
 }
