@@ -77,13 +77,16 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a := &Application{Settings: s, Pool: pool, Log: log, Outgoing: client, Progress: progress.New(pool), Jobs: jobs.New(pool, log), metrics: prometheus.NewRegistry(), router: chi.NewRouter()}
 	a.Members = members.New(pool, strings.HasPrefix(s.PublicURL, "https:"))
 	a.Stores = &stores.Service{Pool: pool, Connector: store.Connector{Client: client}, Box: box, PublicURL: s.PublicURL}
-	a.Pricing = &pricing.Service{Pool: pool, Stores: a.Stores, Now: time.Now}
+	a.Pricing = &pricing.Service{Pool: pool, Stores: a.Stores, Jobs: a.Jobs, Progress: a.Progress, Log: log, Now: time.Now}
+	a.Stores.Pricing = a.Pricing
 	a.Workbench = &workbench.Service{Pool: pool, Pricing: a.Pricing, Stores: a.Stores, Progress: a.Progress, PicturePath: catalog.PicturePath}
 	a.Pricing.Drafts = a.Workbench
 	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Bench: a.Workbench, Log: log}
-	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs, Progress: a.Progress, Shelf: a.Catalog, Log: log}
+	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs, Progress: a.Progress, Shelf: a.Catalog, Prices: a.Pricing, Log: log}
 	a.Publishing = &publishing.Service{Pool: pool, Drafts: a.Workbench, Stores: a.Stores, Supply: a.Sources, Catalog: a.Catalog, Jobs: a.Jobs, Progress: a.Progress,
 		Log: log, PicturePath: catalog.PicturePath, Pause: 3 * time.Second}
+	a.Pricing.Listings, a.Pricing.Catalog, a.Workbench.Past = a.Publishing, a.Catalog, a.Publishing
+	a.Pricing.Work(a.Jobs)
 	a.Sources.Work(a.Jobs)
 	a.Publishing.Work(a.Jobs)
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[UpkeepArgs]) error {
@@ -124,7 +127,10 @@ func (a *Application) Start(ctx context.Context) error {
 		a.following.Go(func() { follow(ctx) })
 	}
 	hourly := river.NewPeriodicJob(river.PeriodicInterval(time.Hour), func() (river.JobArgs, *river.InsertOpts) { return UpkeepArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true})
-	return a.Jobs.Start(ctx, a.Settings.Workers, hourly)
+	if err := a.Jobs.Start(ctx, a.Settings.Workers, hourly); err != nil {
+		return err
+	}
+	return a.Pricing.CatchUp(ctx)
 }
 
 // Stop lets running jobs finish for up to ten seconds and ends background work.

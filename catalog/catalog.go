@@ -12,7 +12,6 @@ import (
 
 	"plainpelican/catalog/index"
 	"plainpelican/core/landed"
-	"plainpelican/core/markup"
 	"plainpelican/core/money"
 	"plainpelican/platform/blobs"
 	"plainpelican/platform/outgoing"
@@ -37,6 +36,8 @@ type Service struct {
 type Bench interface {
 	// Taken maps offers to the drafts that were made of them.
 	Taken(ctx context.Context, offers []int64) (map[int64][]int64, error)
+	// Groups lists the collections and tags that drafts have.
+	Groups(ctx context.Context) (collections, tags []string, err error)
 }
 
 // state is one snapshot of the index with what its rows are priced from.
@@ -48,7 +49,7 @@ type state struct {
 // thing is what a row's price in any store rests on: its cheapest variant for sale.
 type thing struct {
 	pricing.Thing
-	cost money.Amount
+	unit pricing.Unit
 }
 
 // Follow keeps the index up with the database until ctx ends: it is built at once, and
@@ -95,9 +96,10 @@ func (s *Service) Refresh(ctx context.Context) error {
 	rows, err := s.Pool.Query(ctx, `
 		select o.id, o.title || ' ' || u.name || ' ' || o.category || ' ' || o.brand || ' ' || o.number, o.source_id, u.country, o.category, o.rating,
 			coalesce((select sum(w) from unnest(o.weekly[greatest(1, cardinality(o.weekly) - 3):]) w), 0),
-			v.stock, v.cost, o.currency, o.processing_min, o.processing_max, o.deliveries, x.name
+			s.stock, v.cost, v.min_advertised, v.list_price, o.currency, u.name, o.brand, o.market_prices, o.market_currency, o.processing_min, o.processing_max, o.deliveries, x.name
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id and x.state = 'connected'
-		join lateral (select sum(stock) as stock, min(cost) as cost from offer_variant where offer_id = o.id and not withdrawn) v on v.cost is not null
+		join lateral (select sum(stock) as stock from offer_variant where offer_id = o.id and not withdrawn) s on s.stock is not null
+		join lateral (select cost, min_advertised, list_price from offer_variant where offer_id = o.id and not withdrawn order by cost, id limit 1) v on true
 		where o.withdrawn_at is null order by o.id`)
 	if err != nil {
 		return err
@@ -105,19 +107,22 @@ func (s *Service) Refresh(ctx context.Context) error {
 	var list []index.Row
 	things := map[int64]thing{}
 	var r index.Row
-	var cost int64
-	var currency string
+	var cost, advertised, listed int64
+	var currency, marketIn string
 	var t pricing.Thing
 	var deliveries []landed.Delivery
-	_, err = pgx.ForEachRow(rows, []any{&r.ID, &r.Text, &r.Source, &r.ShipsFrom, &r.Category, &r.Rating, &r.Units, &r.Stock, &cost, &currency, &t.Processing.Min, &t.Processing.Max, &deliveries, &t.Source}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&r.ID, &r.Text, &r.Source, &r.ShipsFrom, &r.Category, &r.Rating, &r.Units, &r.Stock, &cost, &advertised, &listed, &currency, &t.Supplier, &t.Brand, &t.Market, &marketIn, &t.Processing.Min, &t.Processing.Max, &deliveries, &t.Source}, func() error {
 		c, err := money.ParseCurrency(currency)
 		if err != nil {
 			return err
 		}
-		t.ShipsFrom, t.Deliveries = r.ShipsFrom, deliveries
-		deliveries = nil
+		t.ShipsFrom, t.Category, t.Deliveries = r.ShipsFrom, r.Category, deliveries
+		if t.MarketCurrency, err = currencyOf(marketIn); err != nil {
+			return err
+		}
 		list = append(list, r)
-		things[r.ID] = thing{t, money.New(cost, c)}
+		things[r.ID] = thing{t, pricing.Unit{Cost: money.New(cost, c), MinAdvertised: money.New(advertised, c), List: money.New(listed, c)}}
+		deliveries, t.Market = nil, nil
 		return nil
 	})
 	if err != nil {
@@ -134,13 +139,17 @@ func (s *Service) Refresh(ctx context.Context) error {
 	return nil
 }
 
+// currencyOf reads a stored currency; none is none.
+func currencyOf(code string) (money.Currency, error) {
+	if code == "" {
+		return 0, nil
+	}
+	return money.ParseCurrency(code)
+}
+
 // priceAll fills in every store's columns.
 func (s *Service) priceAll(ctx context.Context, next *state) error {
-	rows, err := s.Pool.Query(ctx, `select store_id from markup_rules`)
-	if err != nil {
-		return err
-	}
-	ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	ids, err := s.Pricing.Stores.Connected(ctx)
 	if err != nil {
 		return err
 	}
@@ -159,11 +168,10 @@ func (s *Service) priceAll(ctx context.Context, next *state) error {
 }
 
 func priced(p *pricing.Pricer, t *thing) index.Money {
-	quote := p.Quote(t.Thing)
-	var figures markup.Figures
-	figures, _, err := quote.Price(t.cost, nil)
+	quote := p.Quote(&t.Thing)
+	figures, err := quote.Figures(t.unit)
 	if err != nil {
 		return index.Money{}
 	}
-	return index.Money{Landed: figures.Landed.Minor(), Price: figures.Price.Minor(), Profit: figures.Profit.Minor(), Margin: int64(figures.Margin), Days: int32(quote.Choice.Door.Max), Sellable: true}
+	return index.Money{Landed: figures.Landed.Minor(), Price: figures.Price.Minor(), Profit: figures.Profit.Minor(), Margin: int64(figures.Margin()), Days: int32(quote.Choice.Door.Max), Sellable: true}
 }

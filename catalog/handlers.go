@@ -127,5 +127,8 @@ func (s *Service) Register(a *apikit.API) {
 	}) (*apikit.Body[Sheet], error) {
 		return apikit.OK(s.sheet(ctx, in.ID, in.Store))
 	})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}/what-if", "whatIf", "What an offer would leave at another price", func(ctx context.Context, in *WhatIf) (*apikit.Body[Supposed], error) {
+		return apikit.OK(s.whatIf(ctx, *in))
+	})
 	a.Raw(access.Fulfiller, http.MethodGet, "/pictures/{offer}/{place}", s.servePicture)
 }

@@ -71,9 +71,9 @@ func (s *Service) lines(ctx context.Context, now *state, places []int, p *pricin
 			continue
 		}
 		t := &now.things[place]
-		quote := p.Quote(t.Thing)
+		quote := p.Quote(&t.Thing)
 		out[i].Days = daysOf(&quote, t.Processing, p.PromiseDays)
-		ladder, err := quote.Rungs(t.cost, nil, nil)
+		ladder, err := quote.Rungs(t.unit, nil, nil)
 		if err != nil {
 			out[i].NoPrice = p.Words(err)
 		} else {
@@ -112,22 +112,24 @@ func (s *Service) lines(ctx context.Context, now *state, places []int, p *pricin
 // Sheet is an offer in full.
 type Sheet struct {
 	Line
-	Number      string          `json:"number"`
-	Description string          `json:"description" doc:"Safe HTML"`
-	Category    string          `json:"category"`
-	Brand       string          `json:"brand"`
-	PageURL     string          `json:"page_url"`
-	Pictures    []string        `json:"pictures"`
-	OptionNames []string        `json:"option_names"`
-	Variants    []SheetVariant  `json:"variants"`
-	Deliveries  []SheetDelivery `json:"deliveries" doc:"To the store's market, or all where there is no store"`
-	Ratings     int             `json:"ratings"`
-	ReturnDays  int             `json:"return_days"`
-	OnTime      int             `json:"on_time" doc:"Percent"`
-	Verified    bool            `json:"verified"`
-	UpdatedAt   time.Time       `json:"updated_at"`
-	WithdrawnAt *time.Time      `json:"withdrawn_at"`
-	Trace       []markup.Step   `json:"trace" doc:"How the price of the first variant for sale came about"`
+	Number      string             `json:"number"`
+	Description string             `json:"description" doc:"Safe HTML"`
+	Category    string             `json:"category"`
+	Brand       string             `json:"brand"`
+	PageURL     string             `json:"page_url"`
+	Pictures    []string           `json:"pictures"`
+	OptionNames []string           `json:"option_names"`
+	Variants    []SheetVariant     `json:"variants"`
+	Deliveries  []SheetDelivery    `json:"deliveries" doc:"To the store's market, or all where there is no store"`
+	Ratings     int                `json:"ratings"`
+	ReturnDays  int                `json:"return_days"`
+	OnTime      int                `json:"on_time" doc:"Percent"`
+	Verified    bool               `json:"verified"`
+	UpdatedAt   time.Time          `json:"updated_at"`
+	WithdrawnAt *time.Time         `json:"withdrawn_at"`
+	Trace       []markup.TraceLine `json:"trace" doc:"How the price of the cheapest variant for sale came about"`
+	Rivals      int                `json:"rivals" doc:"Stores that sell it, as its source says"`
+	Market      string             `json:"market" doc:"The country that prices assume; empty where there is no store"`
 }
 
 // SheetVariant is a variant of an offer with what it would earn.
@@ -162,16 +164,16 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64) (Sheet, error) {
 			return Sheet{}, err
 		}
 	}
-	o := Sheet{Pictures: []string{}, Variants: []SheetVariant{}, Deliveries: []SheetDelivery{}, Trace: []markup.Step{}}
+	o := Sheet{Pictures: []string{}, Variants: []SheetVariant{}, Deliveries: []SheetDelivery{}, Trace: []markup.TraceLine{}}
 	var t pricing.Thing
 	var rating, pictures int
-	var currency string
+	var currency, marketIn string
 	err := s.Pool.QueryRow(ctx, `
 		select o.id, o.number, o.title, o.description, o.category, o.brand, o.page_url, cardinality(o.pictures), o.option_names, o.currency, o.processing_min, o.processing_max,
-			o.rating, o.ratings, o.return_days, o.weekly, o.deliveries, o.updated_at, o.withdrawn_at, u.name, u.country, u.on_time, u.verified, x.name
+			o.rating, o.ratings, o.return_days, o.weekly, o.deliveries, o.updated_at, o.withdrawn_at, o.rivals, o.market_prices, o.market_currency, u.name, u.country, u.on_time, u.verified, x.name
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = $1`, id).Scan(
 		&o.ID, &o.Number, &o.Title, &o.Description, &o.Category, &o.Brand, &o.PageURL, &pictures, &o.OptionNames, &currency, &t.Processing.Min, &t.Processing.Max,
-		&rating, &o.Ratings, &o.ReturnDays, &o.Weekly, &t.Deliveries, &o.UpdatedAt, &o.WithdrawnAt, &o.Supplier, &o.ShipsFrom, &o.OnTime, &o.Verified, &o.Source)
+		&rating, &o.Ratings, &o.ReturnDays, &o.Weekly, &t.Deliveries, &o.UpdatedAt, &o.WithdrawnAt, &o.Rivals, &t.Market, &marketIn, &o.Supplier, &o.ShipsFrom, &o.OnTime, &o.Verified, &o.Source)
 	if database.Missing(err) {
 		return o, apikit.NotFound("offer")
 	}
@@ -192,7 +194,10 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64) (Sheet, error) {
 	if err != nil {
 		return o, err
 	}
-	t.Source, t.ShipsFrom = o.Source, o.ShipsFrom
+	t.Source, t.ShipsFrom, t.Supplier, t.Category, t.Brand = o.Source, o.ShipsFrom, o.Supplier, o.Category, o.Brand
+	if t.MarketCurrency, err = currencyOf(marketIn); err != nil {
+		return o, err
+	}
 	if err := s.sheetVariants(ctx, &o, t, c, pricer); err != nil {
 		return o, err
 	}
@@ -204,12 +209,13 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64) (Sheet, error) {
 func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.Thing, c money.Currency, p *pricing.Pricer) error {
 	var quote pricing.Quote
 	if p != nil {
-		quote = p.Quote(t)
+		quote = p.Quote(&t)
+		o.Market = p.MoneyRules.Market
 		o.Days = daysOf(&quote, t.Processing, p.PromiseDays)
 		o.NoPrice = p.Words(quote.Err)
 	}
 	for _, d := range t.Deliveries {
-		if p != nil && !d.Reaches(p.Market) {
+		if p != nil && !d.Reaches(p.MoneyRules.Market) {
 			continue
 		}
 		days := Days{Processing: t.Processing, Transit: d.Transit, Door: t.Processing.Plus(d.Transit)}
@@ -218,14 +224,14 @@ func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.Thing, 
 		}
 		o.Deliveries = append(o.Deliveries, SheetDelivery{d.Name, d.First, d.Further, days, d.Tracked, p != nil && quote.Err == nil && d.Name == quote.Choice.Delivery.Name})
 	}
-	rows, err := s.Pool.Query(ctx, `select id, number, option_values, cost, stock, picture, weight_grams, withdrawn from offer_variant where offer_id = $1 order by position, id`, o.ID)
+	rows, err := s.Pool.Query(ctx, `select id, number, option_values, cost, min_advertised, list_price, stock, picture, weight_grams, withdrawn from offer_variant where offer_id = $1 order by position, id`, o.ID)
 	if err != nil {
 		return err
 	}
 	var v SheetVariant
-	var cost int64
+	var cost, advertised, listed int64
 	var picture int
-	_, err = pgx.ForEachRow(rows, []any{&v.ID, &v.Number, &v.Values, &cost, &v.Stock, &picture, &v.WeightGrams, &v.Withdrawn}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&v.ID, &v.Number, &v.Values, &cost, &advertised, &listed, &v.Stock, &picture, &v.WeightGrams, &v.Withdrawn}, func() error {
 		one := v
 		one.Cost, one.Picture, v.Values = money.New(cost, c), PicturePath(o.ID, picture), nil
 		if !one.Withdrawn {
@@ -233,13 +239,13 @@ func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.Thing, 
 		}
 		if p != nil && quote.Err == nil && !one.Withdrawn {
 			var trace markup.Trace
-			ladder, err := quote.Rungs(one.Cost, nil, &trace)
+			ladder, err := quote.Rungs(pricing.Unit{Cost: one.Cost, MinAdvertised: money.New(advertised, c), List: money.New(listed, c)}, nil, &trace)
 			if err != nil {
 				o.NoPrice = p.Words(err)
 			} else {
 				one.Ladder = &ladder
 				if o.Ladder == nil || ladder.Landed.Minor() < o.Ladder.Landed.Minor() {
-					o.Ladder, o.Trace = &ladder, trace.Steps
+					o.Ladder, o.Trace = &ladder, trace.Lines()
 				}
 			}
 		}

@@ -50,8 +50,8 @@ func (s *Service) Put(ctx context.Context, sourceID int64, offers []source.Offer
 const stagingTables = `
 	create temp table stage_offer (number text primary key, supplier text, supplier_name text, country text, supplier_rating smallint, on_time smallint, verified boolean,
 		title text, description text, category text, brand text, currency text, page_url text, pictures text[], option_names text[],
-		processing_min smallint, processing_max smallint, rating smallint, ratings integer, return_days smallint, weekly integer[], deliveries jsonb, fingerprint bytea) on commit drop;
-	create temp table stage_variant (offer text, number text, position integer, option_values text[], cost bigint, stock integer, picture integer, barcode text, weight_grams integer) on commit drop`
+		processing_min smallint, processing_max smallint, rating smallint, ratings integer, return_days smallint, weekly integer[], deliveries jsonb, rivals integer, market_currency text, market_prices bigint[], fingerprint bytea) on commit drop;
+	create temp table stage_variant (offer text, number text, position integer, option_values text[], cost bigint, min_advertised bigint, list_price bigint, stock integer, picture integer, barcode text, weight_grams integer) on commit drop`
 
 func stage(ctx context.Context, tx pgx.Tx, offers []source.Offer) error {
 	if _, err := tx.Exec(ctx, stagingTables); err != nil {
@@ -70,16 +70,16 @@ func stage(ctx context.Context, tx pgx.Tx, offers []source.Offer) error {
 		}
 		s := o.Supplier
 		rows = append(rows, []any{o.Number, s.Number, s.Name, s.Country, s.Rating, s.OnTime, s.Verified, o.Title, safehtml.Clean(o.Description), o.Category, o.Brand, o.Currency.String(), o.PageURL,
-			list(o.Pictures), list(o.OptionNames), o.Processing.Min, o.Processing.Max, o.Rating, o.Ratings, o.ReturnDays, list(o.Weekly), deliveries, o.Fingerprint[:]})
+			list(o.Pictures), list(o.OptionNames), o.Processing.Min, o.Processing.Max, o.Rating, o.Ratings, o.ReturnDays, list(o.Weekly), deliveries, o.Rivals.Stores, o.Rivals.Currency.String(), list(o.Rivals.Prices), o.Fingerprint[:]})
 		for i, v := range o.Variants {
-			variants = append(variants, []any{o.Number, v.Number, i, list(v.Values), v.Cost.Minor(), v.Stock, v.Picture, v.Barcode, v.WeightGrams})
+			variants = append(variants, []any{o.Number, v.Number, i, list(v.Values), v.Cost.Minor(), v.MinAdvertised.Minor(), v.List.Minor(), v.Stock, v.Picture, v.Barcode, v.WeightGrams})
 		}
 	}
 	if _, err := tx.CopyFrom(ctx, pgx.Identifier{"stage_offer"}, []string{"number", "supplier", "supplier_name", "country", "supplier_rating", "on_time", "verified", "title", "description",
-		"category", "brand", "currency", "page_url", "pictures", "option_names", "processing_min", "processing_max", "rating", "ratings", "return_days", "weekly", "deliveries", "fingerprint"}, pgx.CopyFromRows(rows)); err != nil {
+		"category", "brand", "currency", "page_url", "pictures", "option_names", "processing_min", "processing_max", "rating", "ratings", "return_days", "weekly", "deliveries", "rivals", "market_currency", "market_prices", "fingerprint"}, pgx.CopyFromRows(rows)); err != nil {
 		return err
 	}
-	_, err := tx.CopyFrom(ctx, pgx.Identifier{"stage_variant"}, []string{"offer", "number", "position", "option_values", "cost", "stock", "picture", "barcode", "weight_grams"}, pgx.CopyFromRows(variants))
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"stage_variant"}, []string{"offer", "number", "position", "option_values", "cost", "min_advertised", "list_price", "stock", "picture", "barcode", "weight_grams"}, pgx.CopyFromRows(variants))
 	return err
 }
 
@@ -108,24 +108,24 @@ var merge = []struct{ name, sql string }{
 	{"change offers", `
 		update offer o set supplier_id = u.id, title = s.title, description = s.description, category = s.category, brand = s.brand, currency = s.currency, page_url = s.page_url,
 			pictures = s.pictures, option_names = s.option_names, processing_min = s.processing_min, processing_max = s.processing_max, rating = s.rating, ratings = s.ratings,
-			return_days = s.return_days, weekly = s.weekly, deliveries = s.deliveries, fingerprint = s.fingerprint, withdrawn_at = null, updated_at = now()
+			return_days = s.return_days, weekly = s.weekly, deliveries = s.deliveries, rivals = s.rivals, market_currency = s.market_currency, market_prices = s.market_prices, fingerprint = s.fingerprint, withdrawn_at = null, updated_at = now()
 		from stage_offer s join supplier u on u.source_id = $1 and u.number = s.supplier
 		where o.source_id = $1 and o.number = s.number`},
 	{"add offers", `
 		insert into offer (source_id, supplier_id, number, title, description, category, brand, currency, page_url, pictures, option_names, processing_min, processing_max,
-			rating, ratings, return_days, weekly, deliveries, fingerprint)
+			rating, ratings, return_days, weekly, deliveries, rivals, market_currency, market_prices, fingerprint)
 		select $1, u.id, s.number, title, description, category, brand, currency, page_url, pictures, option_names, processing_min, processing_max,
-			s.rating, ratings, return_days, weekly, deliveries, fingerprint
+			s.rating, ratings, return_days, weekly, deliveries, rivals, market_currency, market_prices, fingerprint
 		from stage_offer s join supplier u on u.source_id = $1 and u.number = s.supplier
 		on conflict (source_id, number) do nothing`},
 	{"change variants", `
-		update offer_variant v set position = s.position, option_values = s.option_values, cost = s.cost, stock = s.stock, picture = s.picture, barcode = s.barcode,
+		update offer_variant v set position = s.position, option_values = s.option_values, cost = s.cost, min_advertised = s.min_advertised, list_price = s.list_price, stock = s.stock, picture = s.picture, barcode = s.barcode,
 			weight_grams = s.weight_grams, withdrawn = false
 		from stage_variant s join offer o on o.source_id = $1 and o.number = s.offer
 		where v.offer_id = o.id and v.number = s.number`},
 	{"add variants", `
-		insert into offer_variant (offer_id, number, position, option_values, cost, stock, picture, barcode, weight_grams)
-		select o.id, s.number, position, option_values, cost, stock, picture, barcode, weight_grams
+		insert into offer_variant (offer_id, number, position, option_values, cost, min_advertised, list_price, stock, picture, barcode, weight_grams)
+		select o.id, s.number, position, option_values, cost, min_advertised, list_price, stock, picture, barcode, weight_grams
 		from stage_variant s join offer o on o.source_id = $1 and o.number = s.offer
 		on conflict (offer_id, number) do nothing`},
 	{"withdraw variants", `

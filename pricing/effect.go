@@ -9,39 +9,78 @@ import (
 	"plainpelican/core/money"
 )
 
-// Drafts is what pricing must know of the workbench to show what a rule moves.
-type Drafts interface {
-	// Priced lists every chosen draft variant with what its price in a store rests on.
-	Priced(ctx context.Context, storeID int64) ([]Priced, error)
+// Listings is what pricing must know of publishing.
+type Listings interface {
+	// Live lists the drafts that are live in a store.
+	Live(ctx context.Context, storeID int64) ([]int64, error)
 }
 
-// Priced is a draft variant to be priced. Typed is nil where the rule prices it.
-type Priced struct {
-	DraftID int64
-	Title   string
-	Variant string
-	Picture string
-	Thing   Thing
-	Cost    money.Amount
-	Typed   *money.Amount
-}
-
-// Effect is what a change of rule would do to the drafts of a store.
+// Effect is what a change of money rules would do to the drafts and listings of a store.
 type Effect struct {
-	Variants      int `json:"variants"`
-	Rise          int `json:"rise"`
-	Fall          int `json:"fall"`
+	Drafts   int `json:"drafts"`
+	Variants int `json:"variants"`
+	Rise     int `json:"rise"`
+	Fall     int `json:"fall"`
+	// MovedDrafts have a price that moves; MovedLive of them are live.
+	MovedDrafts   int `json:"moved_drafts"`
+	MovedLive     int `json:"moved_live"`
 	RaisedToFloor int `json:"raised_to_floor"`
+	BelowFloor    int `json:"below_floor" doc:"Typed prices under their floor"`
+	Capped        int `json:"capped"`
+	OverCeiling   int `json:"over_ceiling"`
 	Typed         int `json:"typed"`
 	Lose          int `json:"lose"`
 	Unpriced      int `json:"unpriced"`
-	// Margins before and after, one for each priced variant, in order of the draft.
-	Before []money.Ratio `json:"before"`
-	After  []money.Ratio `json:"after"`
-	// Moves are the largest, one for each draft.
+	// Held drafts stay with earlier rules until a change is applied to all.
+	Held   int     `json:"held"`
+	Before Margins `json:"before"`
+	After  Margins `json:"after"`
+	// Moves are the largest either way, one for each draft.
 	Moves []Move `json:"moves"`
-	// Revision is the state of the rules that the effect was worked out against.
-	Revision int `json:"revision"`
+	// Unreachable rules are left nothing by those above them.
+	Unreachable []markup.Shadow `json:"unreachable"`
+	// What says what is changed; Revision is the state of the rules that it was worked out against.
+	What     string `json:"what"`
+	Revision int    `json:"revision"`
+}
+
+// Margins are how the margins of many prices lie.
+type Margins struct {
+	// Bins count prices by margin in steps of two percent: the first is up to -20 %, the
+	// last from 80 % on.
+	Bins   []int       `json:"bins"`
+	Low    money.Ratio `json:"low"`
+	Middle money.Ratio `json:"middle"`
+	High   money.Ratio `json:"high"`
+
+	fine [2001]int // by tenths of a percent from -100 to 100 %
+	n    int
+}
+
+const bins = 51
+
+func (m *Margins) add(r money.Ratio) {
+	m.fine[min(max(int64(r)/1000, -1000), 1000)+1000]++
+	m.n++
+}
+
+func (m *Margins) settle() {
+	m.Bins = make([]int, bins)
+	quartile := func(quarters int) money.Ratio {
+		at, seen := (m.n-1)*quarters/4, 0
+		for tenth, n := range m.fine {
+			if seen += n; seen > at {
+				return money.Ratio((tenth - 1000) * 1000)
+			}
+		}
+		return 0
+	}
+	for tenth, n := range m.fine {
+		m.Bins[min(max((tenth-1000+200+10)/20, 0), bins-1)] += n
+	}
+	if m.n > 0 {
+		m.Low, m.Middle, m.High = quartile(1), quartile(2), quartile(3)
+	}
 }
 
 // Move is how one price would change.
@@ -50,104 +89,218 @@ type Move struct {
 	Title   string       `json:"title"`
 	Variant string       `json:"variant"`
 	Picture string       `json:"picture"`
+	Live    bool         `json:"live"`
 	Now     money.Amount `json:"now"`
 	Then    Ladder       `json:"then"`
-	Typed   bool         `json:"typed"`
 	// Others is how many more variants of the draft move, by no more than this one.
 	Others int `json:"others"`
+
+	variant int64
+	by      int64
 }
 
-// Ladder is a price in its parts, for the price ladder.
-type Ladder struct {
-	Item     money.Amount `json:"item"`
-	Shipping money.Amount `json:"shipping"`
-	Charges  money.Amount `json:"charges"`
-	markup.Figures
-}
+// shown is how many moves are listed each way.
+const shown = 100
 
-// Rungs works out the ladder of a unit: by the rules, or of a typed price.
-func (q *Quote) Rungs(cost money.Amount, typed *money.Amount, trace *markup.Trace) (Ladder, error) {
-	if typed != nil {
-		figures, landing, err := q.Judge(cost, *typed)
-		return Ladder{landing.Item, landing.Shipping, money.Zero(q.pricer.Currency), figures}, err
-	}
-	figures, landing, err := q.Price(cost, trace)
-	return Ladder{landing.Item, landing.Shipping, money.Zero(q.pricer.Currency), figures}, err
-}
+// looking is how many drafts are looked at in one piece.
+const looking = 10_000
 
-const largest = 12
-
-// Effect compares the prices of all drafts by the rules in force and by other rules.
-func (s *Service) Effect(ctx context.Context, storeID int64, list []markup.Rule) (Effect, error) {
-	now, err := s.Pricer(ctx, storeID)
+// Effect works out what other money rules would do, without keeping anything. Where they
+// are the ones in force it says how the drafts stand.
+func (s *Service) Effect(ctx context.Context, storeID int64, rules MoneyRules) (Effect, error) {
+	b, err := s.openBook(ctx, s.Pool, storeID)
 	if err != nil {
 		return Effect{}, err
 	}
-	rules, err := markup.NewRules(now.Currency, list...)
-	if err != nil {
-		return Effect{}, asProblem(err)
+	now := b.newest
+	if err := rules.check(now.Basis); err != nil {
+		return Effect{}, err
 	}
-	drafts, err := s.Drafts.Priced(ctx, storeID)
+	rules.sign(ctx, now.MoneyRules, s.Now())
+	then, err := s.pricer(ctx, s.Pool, now.Basis, rules, now.Revision)
 	if err != nil {
 		return Effect{}, err
 	}
-	return effect(now, now.With(rules), drafts), nil
+	live := map[int64]bool{}
+	ids, err := s.Listings.Live(ctx, storeID)
+	if err != nil {
+		return Effect{}, err
+	}
+	for _, id := range ids {
+		live[id] = true
+	}
+	l := look{e: Effect{Moves: []Move{}, Unreachable: then.rules.Unreachable(), Held: len(b.held), What: describe(now.MoneyRules, rules), Revision: now.Revision}, now: b, then: then, live: live}
+	l.c.bare = true
+	quick := rules.landsAlike(now.MoneyRules)
+	for after := int64(0); ; {
+		lots, err := s.Drafts.Lots(ctx, s.Pool, storeID, nil, after, looking, quick)
+		if err != nil {
+			return Effect{}, err
+		}
+		if len(lots) == 0 {
+			break
+		}
+		last := lots[len(lots)-1].DraftID
+		old, err := s.rows(ctx, s.Pool, `where store_id = $1 and draft_id > $2 and draft_id <= $3`, storeID, after, last)
+		if err != nil {
+			return Effect{}, err
+		}
+		l.at(lots, old, quick)
+		after = last
+	}
+	l.e.Before.settle()
+	l.e.After.settle()
+	l.pick()
+	return l.e, s.nameMoves(ctx, &l)
 }
 
-func effect(now, then *Pricer, drafts []Priced) Effect {
-	e := Effect{Variants: len(drafts), Before: []money.Ratio{}, After: []money.Ratio{}, Moves: []Move{}, Revision: now.Revision}
-	for _, d := range drafts {
-		before := now.Quote(d.Thing)
-		after := before
-		after.pricer = then // rules do not choose the delivery
-		old, err := before.Rungs(d.Cost, d.Typed, nil)
-		if err != nil {
-			e.Unpriced++
-			continue
-		}
-		fresh, err := after.Rungs(d.Cost, d.Typed, nil)
-		if err != nil {
-			e.Unpriced++
-			continue
-		}
-		e.Before, e.After = append(e.Before, old.Margin), append(e.After, fresh.Margin)
-		if d.Typed != nil {
-			e.Typed++
-		}
-		if fresh.RaisedToFloor {
-			e.RaisedToFloor++
-		}
-		if fresh.Profit.Negative() {
-			e.Lose++
-		}
-		switch cmp.Compare(fresh.Price.Minor(), old.Price.Minor()) {
-		case 1:
-			e.Rise++
-		case -1:
-			e.Fall++
-		case 0:
-			continue
-		}
-		e.Moves = append(e.Moves, Move{d.DraftID, d.Title, d.Variant, d.Picture, old.Price, fresh, d.Typed != nil, 0})
-	}
-	by := func(m Move) int64 { return max(m.Then.Price.Minor()-m.Now.Minor(), m.Now.Minor()-m.Then.Price.Minor()) }
-	slices.SortStableFunc(e.Moves, func(a, b Move) int { return cmp.Compare(by(b), by(a)) })
-	e.Moves = onePerDraft(e.Moves)
-	e.Moves = e.Moves[:min(len(e.Moves), largest)]
-	return e
+// look is an effect on its way.
+type look struct {
+	e     Effect
+	now   *book
+	then  *Pricer
+	live  map[int64]bool
+	c     clerk
+	moves []Move
 }
 
-// onePerDraft keeps the first move of each draft and counts the rest with it.
-func onePerDraft(moves []Move) []Move {
-	at := map[int64]int{}
-	kept := moves[:0]
-	for _, m := range moves {
-		if place, there := at[m.DraftID]; there {
-			kept[place].Others++
+func (l *look) at(lots []Lot, old []row, quick bool) {
+	place := 0
+	for i := range lots {
+		lot := &lots[i]
+		l.e.Drafts++
+		for place < len(old) && old[place].draft < lot.DraftID {
+			place++
+		}
+		chosen := map[int64]*LotVariant{}
+		for j := range lot.Variants {
+			chosen[lot.Variants[j].ID] = &lot.Variants[j]
+		}
+		item := l.then.itemOf(&lot.Thing)
+		var quote Quote
+		if !quick {
+			quote = l.then.Quote(&lot.Thing)
+		}
+		var largest *Move
+		for ; place < len(old) && old[place].draft == lot.DraftID; place++ {
+			before := &old[place]
+			v := chosen[before.variant]
+			switch {
+			case v != nil && !v.Chosen:
+			case quick:
+				fresh := l.c.again(l.then, &item, before)
+				l.compare(before, &fresh, &largest)
+			case v != nil:
+				fresh := l.c.anew(&quote, lot.DraftID, v)
+				l.compare(before, &fresh, &largest)
+			}
+		}
+		if largest != nil {
+			l.e.MovedDrafts++
+			if largest.Live = l.live[lot.DraftID]; largest.Live {
+				l.e.MovedLive++
+			}
+			l.moves = append(l.moves, *largest)
+		}
+	}
+}
+
+func (l *look) compare(before, after *row, largest **Move) {
+	l.e.Variants++
+	if after.trouble != "" || before.trouble != "" {
+		if after.trouble != "" {
+			l.e.Unpriced++
+		}
+		return
+	}
+	f := &l.c.figures
+	if landing := (markup.Item{}); landing.LandFrom(before.landing) == nil {
+		if total, err := landing.Cost.Total(); err == nil {
+			if old, err := markup.Judge(total, money.New(before.price, l.then.Currency), l.now.of(before.draft).terms); err == nil {
+				l.e.Before.add(old.Margin())
+			}
+		}
+	}
+	l.e.After.add(f.Margin())
+	for _, c := range []struct {
+		n    *int
+		does bool
+	}{
+		{&l.e.Typed, after.typed()}, {&l.e.RaisedToFloor, f.RaisedToFloor}, {&l.e.BelowFloor, f.BelowFloor}, {&l.e.Capped, f.Capped}, {&l.e.OverCeiling, f.OverCeiling}, {&l.e.Lose, f.Profit.Negative()},
+	} {
+		if c.does {
+			*c.n++
+		}
+	}
+	by := after.price - before.price
+	switch {
+	case by > 0:
+		l.e.Rise++
+	case by < 0:
+		l.e.Fall++
+	default:
+		return
+	}
+	others := 0
+	if *largest != nil {
+		others = (*largest).Others + 1
+		if magnitude((*largest).by) >= magnitude(by) {
+			(*largest).Others = others
+			return
+		}
+	}
+	*largest = &Move{DraftID: before.draft, Now: money.New(before.price, l.then.Currency), Then: Ladder{Figures: *f}, Others: others, variant: before.variant, by: by}
+}
+
+func magnitude(n int64) int64 { return max(n, -n) }
+
+// pick keeps the largest moves either way, rises first.
+func (l *look) pick() {
+	slices.SortFunc(l.moves, func(a, b Move) int { return cmp.Or(cmp.Compare(b.by, a.by), cmp.Compare(a.DraftID, b.DraftID)) })
+	kept := l.moves
+	if len(kept) > 2*shown {
+		kept = append(slices.Clone(kept[:shown]), kept[len(kept)-shown:]...)
+	}
+	slices.SortStableFunc(kept, func(a, b Move) int { return cmp.Compare(magnitude(b.by), magnitude(a.by)) })
+	l.e.Moves = append(l.e.Moves, kept...)
+}
+
+// nameMoves fills in what people call the drafts that are listed, and their ladders.
+func (s *Service) nameMoves(ctx context.Context, l *look) error {
+	ids := make([]int64, len(l.e.Moves))
+	for i := range l.e.Moves {
+		ids[i] = l.e.Moves[i].DraftID
+	}
+	names, err := s.Drafts.Names(ctx, ids)
+	if err != nil {
+		return err
+	}
+	lots, err := s.Drafts.Lots(ctx, s.Pool, l.then.StoreID, ids, 0, 0, false)
+	if err != nil {
+		return err
+	}
+	byID := map[int64]*Lot{}
+	for i := range lots {
+		byID[lots[i].DraftID] = &lots[i]
+	}
+	for i := range l.e.Moves {
+		m := &l.e.Moves[i]
+		name := names[m.DraftID]
+		m.Title, m.Picture, m.Variant = name.Title, name.Picture, name.Variants[m.variant]
+		lot := byID[m.DraftID]
+		if lot == nil {
 			continue
 		}
-		at[m.DraftID] = len(kept)
-		kept = append(kept, m)
+		quote := l.then.Quote(&lot.Thing)
+		for _, v := range lot.Variants {
+			if v.ID != m.variant {
+				continue
+			}
+			if item, err := quote.land(v.Unit, nil); err == nil {
+				m.Then = l.then.ladder(item.Cost, m.Then.Figures, v.Unit.Cost.Currency())
+				m.Then.Market = quote.Market
+			}
+		}
 	}
-	return kept
+	return nil
 }

@@ -2,126 +2,160 @@ package pricing
 
 import (
 	"context"
-	"encoding/json"
 	"net/http"
-	"time"
-
-	"github.com/jackc/pgx/v5"
+	"slices"
 
 	"plainpelican/core/markup"
 	"plainpelican/core/money"
-	"plainpelican/members"
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
-	"plainpelican/platform/database"
 )
 
-// MarkupRules are a store's rules with the choices that its currency allows.
-type MarkupRules struct {
-	Rules     []markup.Rule   `json:"rules"`
-	Revision  int             `json:"revision"`
-	Endings   []markup.Ending `json:"endings"`
-	UpdatedAt time.Time       `json:"updated_at"`
-	UpdatedBy string          `json:"updated_by"`
+func newestFirst(list []Change) []Change {
+	slices.SortStableFunc(list, func(a, b Change) int { return b.ChangedAt.Compare(a.ChangedAt) })
+	return list
 }
 
-func (s *Service) markup(ctx context.Context, storeID int64) (MarkupRules, error) {
-	p, err := s.Pricer(ctx, storeID)
-	if err != nil {
-		return MarkupRules{}, err
-	}
-	m := MarkupRules{Rules: p.Rules.List(), Revision: p.Revision, Endings: markup.EndingsFor(p.Currency)}
-	err = s.Pool.QueryRow(ctx, `select updated_at, updated_by from markup_rules where store_id = $1`, storeID).Scan(&m.UpdatedAt, &m.UpdatedBy)
-	return m, err
+// Choices are what rules may say in a store, to choose from.
+type Choices struct {
+	Endings   []string `json:"endings"`
+	Markets   []string `json:"markets"`
+	Sources   []string `json:"sources"`
+	Suppliers []string `json:"suppliers"`
+	// Categories, with those they lie in.
+	Categories  []string `json:"categories"`
+	Collections []string `json:"collections"`
+	Tags        []string `json:"tags"`
+	ShipsFrom   []string `json:"ships_from"`
+	Brands      []string `json:"brands"`
+	Deliveries  []string `json:"deliveries" doc:"Names of services"`
+	Currencies  []string `json:"currencies" doc:"That suppliers ask for"`
 }
 
-// apply puts rules in force where nobody has changed them since they were read.
-func (s *Service) apply(ctx context.Context, storeID int64, list []markup.Rule, revision int) (MarkupRules, error) {
-	now, err := s.Pricer(ctx, storeID)
+// Catalog names what offers and drafts have, for rules to be chosen from.
+type Catalog interface {
+	Names(ctx context.Context) (Choices, error)
+}
+
+func (s *Service) choices(ctx context.Context, storeID int64) (Choices, error) {
+	basis, err := s.Stores.Basis(ctx, storeID)
 	if err != nil {
-		return MarkupRules{}, err
+		return Choices{}, err
 	}
-	if _, err := markup.NewRules(now.Currency, list...); err != nil {
-		return MarkupRules{}, asProblem(err)
-	}
-	stored, err := json.Marshal(list)
+	c, err := s.Catalog.Names(ctx)
+	c.Endings, c.Markets = markup.EndingsFor(basis.Currency), basis.Markets
+	return c, err
+}
+
+// ToStore says how a rule would read in another store.
+type ToStore struct {
+	Store int64       `json:"store"`
+	Rule  markup.Rule `json:"rule"`
+}
+
+// inAnother rewrites a rule for another store's currency: amounts at the day's rate, endings
+// that the currency has. It is switched off there, to be looked at first.
+func (s *Service) inAnother(ctx context.Context, storeID int64, in ToStore) (markup.Rule, error) {
+	from, err := s.Pricer(ctx, storeID)
 	if err != nil {
-		return MarkupRules{}, err
+		return markup.Rule{}, err
 	}
-	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update markup_rules set rules = $2, revision = revision + 1, updated_at = now(), updated_by = $3 where store_id = $1 and revision = $4`,
-			storeID, stored, access.Who(ctx).Name, revision)
-		if err != nil {
-			return err
+	to, err := s.Pricer(ctx, in.Store)
+	if err != nil {
+		return markup.Rule{}, err
+	}
+	r := in.Rule
+	none := money.Amount{}
+	convert := func(amounts ...*money.Amount) error {
+		for _, a := range amounts {
+			if *a == none {
+				continue
+			}
+			if a.Currency() != from.Currency {
+				return apikit.Problem(422, "rule", "The rule is not in the store's currency, %s.", from.Currency)
+			}
+			if *a, err = to.convert(*a); err != nil {
+				return apikit.Problem(422, "rule", "%s", to.Words(err))
+			}
 		}
-		if tag.RowsAffected() == 0 {
-			return apikit.Problem(409, "revision", "Somebody changed the markup meanwhile. Look at it again before you apply yours.")
-		}
-		if err := members.Audit(ctx, tx, "changed markup", "", now.Rules.List(), list); err != nil {
-			return err
-		}
-		return Changed(ctx, tx)
-	})
-	if err != nil {
-		return MarkupRules{}, err
+		return nil
 	}
-	return s.markup(ctx, storeID)
-}
-
-// RateTable is the day's exchange rates.
-type RateTable struct {
-	Base money.Currency `json:"base"`
-	Day  string         `json:"day"`
-	// Stale is true where they are older than four days, so weekends and a holiday pass.
-	Stale bool   `json:"stale"`
-	Rates []Rate `json:"rates"`
-}
-
-// Rate is units of a currency per 1 of the base.
-type Rate struct {
-	Currency money.Currency `json:"currency"`
-	PerBase  string         `json:"per_base"`
-}
-
-const staleAfter = 4 * 24 * time.Hour
-
-func (s *Service) rateTable(ctx context.Context) (RateTable, error) {
-	table, err := s.LatestRates(ctx)
-	if err != nil || table == nil {
-		return RateTable{Stale: true, Rates: []Rate{}}, err
+	if err := convert(&r.Floor.LeastProfit, &r.Conditions.From, &r.Conditions.Under); err != nil {
+		return r, err
 	}
-	out := RateTable{Base: table.Base(), Day: table.Day().Format(time.DateOnly), Stale: s.Now().Sub(table.Day()) > staleAfter, Rates: []Rate{}}
-	for _, c := range money.Currencies() {
-		if text := table.Text(c); text != "" && c != table.Base() {
-			out.Rates = append(out.Rates, Rate{c, text})
+	for i := range r.Formula.Bands {
+		b := &r.Formula.Bands[i]
+		if err := convert(&b.From, &b.To, &b.Amount); err != nil {
+			return r, err
 		}
 	}
-	return out, nil
+	if from.Currency.Digits() != to.Currency.Digits() {
+		usual := markup.Ending{Allowed: markup.EndingsFor(to.Currency)[:1], Up: r.Ending.Up}
+		if len(r.Ending.Allowed) > 0 {
+			r.Ending = usual
+		}
+		if len(r.Was.Ending.Allowed) > 0 {
+			r.Was.Ending = usual
+		}
+	}
+	r.Off = true
+	for _, other := range to.MoneyRules.Rules {
+		r.ID = max(r.ID, other.ID+1)
+	}
+	list := append([]markup.Rule{r}, to.MoneyRules.Rules...)
+	if _, err := markup.NewRules(to.Currency, list...); err != nil {
+		return r, asProblem("rule", err)
+	}
+	rules := to.MoneyRules
+	rules.Rules = list
+	_, err = s.Apply(ctx, in.Store, rules, to.Revision, nil)
+	return r, err
 }
 
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/markup", "getMarkup", "The markup rules of a store", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[MarkupRules], error) {
-		return apikit.OK(s.markup(ctx, in.ID))
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/money-rules", "getMoneyRules", "The money rules of a store", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[InForce], error) {
+		return apikit.OK(s.inForce(ctx, in.ID))
 	})
-	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/stores/{id}/markup/effect", "markupEffect", "What other rules would do to the drafts", func(ctx context.Context, in *struct {
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/money-rules/choices", "moneyRuleChoices", "What rules may say, to choose from", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Choices], error) {
+		return apikit.OK(s.choices(ctx, in.ID))
+	})
+	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/stores/{id}/money-rules/effect", "moneyRulesEffect", "What other money rules would do to drafts and listings", func(ctx context.Context, in *struct {
 		apikit.ByID
-		Body struct {
-			Rules []markup.Rule `json:"rules" maxItems:"200"`
-		}
+		Body MoneyRules
 	}) (*apikit.Body[Effect], error) {
-		return apikit.OK(s.Effect(ctx, in.ID, in.Body.Rules))
+		return apikit.OK(s.Effect(ctx, in.ID, in.Body))
 	})
-	apikit.Register(a, access.Owner, http.MethodPut, "/api/stores/{id}/markup", "applyMarkup", "Put rules in force", func(ctx context.Context, in *struct {
+	apikit.Register(a, access.Owner, http.MethodPut, "/api/stores/{id}/money-rules", "applyMoneyRules", "Put money rules in force and reprice", func(ctx context.Context, in *struct {
 		apikit.ByID
 		Body struct {
-			Rules    []markup.Rule `json:"rules" maxItems:"200"`
-			Revision int           `json:"revision" doc:"The revision that was read; a newer one refuses the change"`
+			Rules    MoneyRules `json:"rules"`
+			Revision int        `json:"revision" doc:"The revision that was read; a newer one refuses the change"`
+			Marked   []int64    `json:"marked,omitempty" maxItems:"50000" doc:"Drafts to move; the others stay with the rules they have. None is all."`
 		}
-	}) (*apikit.Body[MarkupRules], error) {
-		return apikit.OK(s.apply(ctx, in.ID, in.Body.Rules, in.Body.Revision))
+	}) (*apikit.Body[Run], error) {
+		return apikit.OK(s.Apply(ctx, in.ID, in.Body.Rules, in.Body.Revision, in.Body.Marked))
 	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/rates", "getRates", "The day's exchange rates", func(ctx context.Context, _ *apikit.None) (*apikit.Body[RateTable], error) {
-		return apikit.OK(s.rateTable(ctx))
+	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/{id}/money-rules/take-back", "takeBackMoneyRules", "Undo the newest change as one step", func(ctx context.Context, in *struct {
+		apikit.ByID
+		Body struct {
+			Revision int `json:"revision" doc:"The change to take back, which must be the newest"`
+		}
+	}) (*apikit.Body[Run], error) {
+		return apikit.OK(s.TakeBack(ctx, in.ID, in.Body.Revision))
+	})
+	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/{id}/money-rules/to-store", "ruleToStore", "Put a rule, switched off, at the top of another store's list", func(ctx context.Context, in *struct {
+		apikit.ByID
+		Body ToStore
+	}) (*apikit.Body[markup.Rule], error) {
+		return apikit.OK(s.inAnother(ctx, in.ID, in.Body))
+	})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/money-rules/changes", "listMoneyRuleChanges", "Past changes, newest first", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[[]Change], error) {
+		return apikit.OK(s.Changes(ctx, in.ID))
+	})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/rates", "getRates", "The day's exchange rates", func(ctx context.Context, in *struct {
+		Store int64 `query:"store" doc:"Also say each rate into this store's currency"`
+	}) (*apikit.Body[RateTable], error) {
+		return apikit.OK(s.rateTable(ctx, in.Store))
 	})
 }

@@ -1,116 +1,145 @@
 // Package pricing prices offers and drafts in a store: it brings together the store's
-// fees, its markup rules and the day's exchange rates, and leaves the sums to core.
+// money rules and the day's exchange rates, leaves the sums to core, and keeps what drafts
+// sell for.
 package pricing
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
+	"log/slog"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"plainpelican/core/landed"
+	"plainpelican/core/market"
 	"plainpelican/core/markup"
 	"plainpelican/core/money"
-	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
+	"plainpelican/platform/jobs"
+	"plainpelican/platform/progress"
 )
 
-// Basis is what prices in a store rest on.
+// Basis is what pricing must know of a store.
 type Basis struct {
-	StoreID     int64
-	Currency    money.Currency
-	Market      string
-	PromiseDays int
-	Terms       markup.Terms
+	StoreID  int64
+	Handle   string
+	Currency money.Currency
+	Markets  []string
 }
 
-// Stores is what pricing must know of stores.
+// Stores is where pricing asks for stores.
 type Stores interface {
 	Basis(ctx context.Context, storeID int64) (Basis, error)
+	// Connected lists the ids of connected stores.
+	Connected(ctx context.Context) ([]int64, error)
 }
 
 // Service is the pricing capability.
 type Service struct {
-	Pool   *pgxpool.Pool
-	Stores Stores
-	Drafts Drafts
-	Now    func() time.Time
+	Pool     *pgxpool.Pool
+	Stores   Stores
+	Drafts   Drafts
+	Listings Listings
+	Catalog  Catalog
+	Jobs     *jobs.Runner
+	Progress *progress.Stream
+	Log      *slog.Logger
+	Now      func() time.Time
+	// Batch is how many drafts are repriced in one transaction; 0 is the usual number.
+	Batch int
 }
 
-// Pricer prices in one store, by the rules, fees and rates of one moment.
+// Pricer prices in one store, by the money rules and rates of one moment.
 type Pricer struct {
 	Basis
-	Rules    *markup.Rules
-	Rates    *money.Rates
+	MoneyRules
 	Revision int
+	Rates    *money.Rates
+	// OldRates tells that the day's rates are older than the money rules allow.
+	OldRates bool
+
+	rules *markup.Rules
+	terms markup.Terms
+	typed map[money.Currency]TypedRate
+	today time.Time
 }
 
-// Thing is what is common to an offer's variants.
+// Thing is what is common to an offer's variants, and a draft's.
 type Thing struct {
-	Source     string
-	ShipsFrom  string
-	Processing landed.Days
-	Deliveries []landed.Delivery
+	Source, Supplier, Category, Brand, ShipsFrom string
+	Collections, Tags                            []string
+	Processing                                   landed.Days
+	Deliveries                                   []landed.Delivery
+	// Market are the prices seen at other stores, in MarketCurrency, lowest first.
+	Market         []int64
+	MarketCurrency money.Currency
 }
 
-// Quote is a thing ready to be priced: its delivery is chosen.
-type Quote struct {
-	pricer *Pricer
-	thing  Thing
-	Choice landed.Choice
-	// Shipping is for the first unit, in the store's currency.
-	Shipping money.Amount
-	Err      error
-}
+// Unit is what a variant is bought for. Minimum advertised and list price are nothing
+// where the supplier names none.
+type Unit struct{ Cost, MinAdvertised, List money.Amount }
 
-// Pricer takes the rules, fees and rates in force for a store.
+// Pricer takes the money rules and rates in force for a store.
 func (s *Service) Pricer(ctx context.Context, storeID int64) (*Pricer, error) {
 	basis, err := s.Stores.Basis(ctx, storeID)
 	if err != nil {
 		return nil, err
 	}
-	p := &Pricer{Basis: basis}
-	if p.Rules, p.Revision, err = s.rules(ctx, storeID, basis.Currency); err != nil {
+	rules, revision, err := current(ctx, s.Pool, storeID)
+	if err != nil {
 		return nil, err
 	}
-	if p.Rates, err = s.LatestRates(ctx); err != nil {
+	return s.pricer(ctx, s.Pool, basis, rules, revision)
+}
+
+func (s *Service) pricer(ctx context.Context, q database.Querier, basis Basis, rules MoneyRules, revision int) (*Pricer, error) {
+	p := &Pricer{Basis: basis, MoneyRules: rules, Revision: revision, terms: rules.Fees.terms(), typed: map[money.Currency]TypedRate{}, today: s.Now()}
+	var err error
+	if p.rules, err = markup.NewRules(basis.Currency, rules.Rules...); err != nil {
 		return nil, err
+	}
+	if p.Rates, err = latestRates(ctx, q); err != nil {
+		return nil, err
+	}
+	if p.Rates != nil {
+		p.OldRates = days(p.today.Sub(p.Rates.Day())) > rules.Rates.OldestDays
+	} else if len(rules.Rates.Typed) > 0 {
+		p.Rates = money.NewRates(basis.Currency, p.today)
+	}
+	for _, r := range rules.Rates.Typed {
+		if err := p.Rates.SetTyped(r.Currency, basis.Currency, r.Rate); err != nil {
+			return nil, err
+		}
+		p.typed[r.Currency] = r
 	}
 	return p, nil
 }
 
-func (s *Service) rules(ctx context.Context, storeID int64, c money.Currency) (*markup.Rules, int, error) {
-	var stored []byte
-	var revision int
-	if err := s.Pool.QueryRow(ctx, `select rules, revision from markup_rules where store_id = $1`, storeID).Scan(&stored, &revision); err != nil {
-		return nil, 0, fmt.Errorf("markup rules of store %d: %w", storeID, err)
-	}
-	var list []markup.Rule
-	if err := json.Unmarshal(stored, &list); err != nil {
-		return nil, 0, err
-	}
-	rules, err := markup.NewRules(c, list...)
-	return rules, revision, err
-}
+// Today is the moment that the pricer was made.
+func (p *Pricer) Today() time.Time { return p.today }
 
-// With is the same pricer by other rules.
-func (p *Pricer) With(rules *markup.Rules) *Pricer {
-	other := *p
-	other.Rules = rules
-	return &other
-}
+func days(d time.Duration) int { return int(d / (24 * time.Hour)) }
 
 func (p *Pricer) convert(a money.Amount) (money.Amount, error) { return p.Rates.Convert(a, p.Currency) }
 
+// Quote is a thing ready to be priced: its delivery is chosen, its market known.
+type Quote struct {
+	pricer *Pricer
+	Choice landed.Choice
+	Market *market.Spread
+	// item is what all units have in common.
+	item     markup.Item
+	shipping money.Amount
+	Err      error
+}
+
 // Quote chooses the delivery that prices of a thing assume. The quote carries the error
 // where there is none.
-func (p *Pricer) Quote(t Thing) Quote {
-	q := Quote{pricer: p, thing: t}
-	if q.Choice, q.Err = landed.Choose(t.Deliveries, t.Processing, p.Market, p.PromiseDays, p.convert); q.Err != nil {
+func (p *Pricer) Quote(t *Thing) Quote {
+	q := Quote{pricer: p, item: p.itemOf(t)}
+	if q.Choice, q.Err = landed.Choose(t.Deliveries, t.Processing, p.MoneyRules.Market, p.PromiseDays, p.Delivery, p.convert); q.Err != nil {
 		return q
 	}
 	charge, err := q.Choice.Delivery.Shipping(1)
@@ -118,55 +147,178 @@ func (p *Pricer) Quote(t Thing) Quote {
 		q.Err = err
 		return q
 	}
-	q.Shipping, q.Err = p.convert(charge)
+	if q.shipping, q.Err = p.convert(charge); q.Err != nil {
+		return q
+	}
+	if spread, ok := market.Of(t.Market, t.MarketCurrency); ok {
+		if converted, err := spread.In(p.convert); err == nil {
+			q.Market, q.item.Market = &converted, converted.Middle
+		}
+	}
 	return q
 }
 
-// Cost is what a unit at a supplier's price lands for.
-func (q *Quote) Cost(cost money.Amount) (landed.Cost, error) {
+func (p *Pricer) itemOf(t *Thing) markup.Item {
+	return markup.Item{Store: p.Handle, Source: t.Source, Supplier: t.Supplier, ShipsFrom: t.ShipsFrom, Category: t.Category, Brand: t.Brand, Collections: t.Collections, Tags: t.Tags}
+}
+
+// land fills an item with what a unit lands for; the trace, where given, gets the steps.
+func (q *Quote) land(u Unit, trace *markup.Trace) (markup.Item, error) {
+	item, p := q.item, q.pricer
 	if q.Err != nil {
-		return landed.Cost{}, q.Err
+		return item, q.Err
 	}
-	item, err := q.pricer.convert(cost)
-	return landed.Cost{Item: item, Shipping: q.Shipping}, err
-}
-
-// Price prices a unit by the rules; a trace, where given, is filled.
-func (q *Quote) Price(cost money.Amount, trace *markup.Trace) (markup.Figures, landed.Cost, error) {
-	landing, err := q.Cost(cost)
-	if err != nil {
-		return markup.Figures{}, landing, err
+	var err error
+	if item.Cost.Item, err = p.convert(u.Cost); err != nil {
+		return item, err
 	}
-	if trace != nil {
-		q.noteConversion(cost, landing, trace)
-	}
-	figures, err := q.pricer.Rules.Price(markup.Item{Source: q.thing.Source, ShipsFrom: q.thing.ShipsFrom, Cost: landing}, q.pricer.Terms, trace)
-	return figures, landing, err
-}
-
-// Judge works out what a typed price leaves.
-func (q *Quote) Judge(cost, price money.Amount) (markup.Figures, landed.Cost, error) {
-	landing, err := q.Cost(cost)
-	if err != nil {
-		return markup.Figures{}, landing, err
-	}
-	total, err := landing.Total()
-	if err != nil {
-		return markup.Figures{}, landing, err
-	}
-	figures, err := markup.Judge(total, price, q.pricer.Terms)
-	return figures, landing, err
-}
-
-func (q *Quote) noteConversion(cost money.Amount, landing landed.Cost, trace *markup.Trace) {
-	words := func(what string, from money.Amount) string {
-		if from.Currency() == q.pricer.Currency {
-			return what
+	item.Cost.Shipping = q.shipping
+	trace.Add(markup.Step{Kind: markup.StepItem, Amount: item.Cost.Item, Text: p.rateWords(u.Cost, trace)})
+	trace.Add(markup.Step{Kind: markup.StepShipping, Amount: q.shipping, Text: q.deliveryWords(trace)})
+	if m, due := p.Imports.For(item.ShipsFrom, p.MoneyRules.Market); due {
+		charges, err := m.On(item.Cost.Item, q.shipping)
+		if err != nil {
+			return item, err
 		}
-		return fmt.Sprintf("%s %s at %s, %s", what, from, q.pricer.Rates.CrossText(from.Currency(), q.pricer.Currency), q.pricer.Rates.Day().Format("2 Jan"))
+		if item.Cost.Charges, err = charges.Total(); err != nil {
+			return item, err
+		}
+		trace.Add(markup.Step{Kind: markup.StepCharges, Amount: item.Cost.Charges, Text: chargeWords(m, charges, trace)})
 	}
-	trace.Note(words("Item cost", cost), landing.Item)
-	trace.Note(words(q.Choice.Delivery.Name+", first item", q.Choice.Delivery.First), landing.Shipping)
+	for _, known := range []struct {
+		from money.Amount
+		into *money.Amount
+		kind markup.StepKind
+	}{{u.MinAdvertised, &item.MinAdvertised, markup.StepAdvertised}, {u.List, &item.List, markup.StepList}} {
+		if known.from.IsZero() {
+			continue
+		}
+		if *known.into, err = p.convert(known.from); err != nil {
+			return item, err
+		}
+		trace.Add(markup.Step{Kind: known.kind, Amount: *known.into, Text: p.rateWords(known.from, trace)})
+	}
+	if q.Market != nil {
+		text := ""
+		if trace != nil {
+			text = fmt.Sprintf("%d seen", q.Market.Seen)
+		}
+		trace.Add(markup.Step{Kind: markup.StepMarket, Amount: item.Market, Text: text})
+	}
+	return item, nil
+}
+
+func (q *Quote) deliveryWords(trace *markup.Trace) string {
+	if trace == nil {
+		return ""
+	}
+	words := q.Choice.Delivery.Name
+	if rate := q.pricer.rateWords(q.Choice.Delivery.First, trace); rate != "" {
+		words += ", " + rate
+	}
+	return words
+}
+
+// rateWords says what an amount was converted from, at which rate of which day.
+func (p *Pricer) rateWords(from money.Amount, trace *markup.Trace) string {
+	c := from.Currency()
+	if trace == nil || c == p.Currency {
+		return ""
+	}
+	words := from.String() + " at " + p.Rates.CrossText(c, p.Currency)
+	if typed, ok := p.typed[c]; ok {
+		return fmt.Sprintf("%s, typed by %s %s", words, typed.By, typed.At.Format("2 Jan"))
+	}
+	return words + ", " + p.Rates.Day().Format("2 Jan")
+}
+
+func chargeWords(m landed.Import, c landed.Charges, trace *markup.Trace) string {
+	switch {
+	case trace == nil:
+		return ""
+	case c.Duty.IsZero() && c.Tax.IsZero():
+		return fmt.Sprintf("none, %s is under %s", c.Customs, m.Threshold)
+	}
+	return fmt.Sprintf("%s %% duty on %s is %s; %s %% tax is %s", m.Duty.PercentText(), c.Customs, c.Duty, m.Tax.PercentText(), c.Tax)
+}
+
+// Ladder is a price in its parts, for the price ladder.
+type Ladder struct {
+	Item     money.Amount `json:"item"`
+	Shipping money.Amount `json:"shipping"`
+	Charges  money.Amount `json:"charges"`
+	markup.Figures
+	markup.Shares
+	// Market is where other stores' prices lie, where any are known.
+	Market *market.Spread `json:"market,omitempty"`
+	// OldRate tells that it rests on an exchange rate older than the money rules allow.
+	OldRate bool `json:"old_rate"`
+}
+
+// Rungs works out the ladder of a unit: by the rules, or of a typed price. A trace, where
+// given, is filled with every step.
+func (q *Quote) Rungs(u Unit, typed *money.Amount, trace *markup.Trace) (Ladder, error) {
+	item, err := q.land(u, trace)
+	if err != nil {
+		return Ladder{}, err
+	}
+	var f markup.Figures
+	if typed != nil {
+		f, err = q.pricer.rules.Judge(&item, *typed, q.pricer.terms, trace)
+	} else {
+		f, err = q.pricer.rules.Price(&item, q.pricer.terms, trace)
+	}
+	l := q.pricer.ladder(item.Cost, f, u.Cost.Currency())
+	l.Market = q.Market
+	return l, err
+}
+
+func (p *Pricer) ladder(cost landed.Cost, f markup.Figures, paidIn money.Currency) Ladder {
+	charges := cost.Charges
+	if charges == (money.Amount{}) {
+		charges = money.Zero(p.Currency)
+	}
+	return Ladder{Item: cost.Item, Shipping: cost.Shipping, Charges: charges, Figures: f, Shares: f.Shares(), OldRate: p.OldRates && paidIn != p.Currency && p.typed[paidIn].Rate == ""}
+}
+
+// Figures prices a unit without its ladder, for lists that rank many.
+func (q *Quote) Figures(u Unit) (markup.Figures, error) {
+	item, err := q.land(u, nil)
+	if err != nil {
+		return markup.Figures{}, err
+	}
+	return q.pricer.rules.Price(&item, q.pricer.terms, nil)
+}
+
+// AtMarkup is the price of a unit with a markup on its landed cost, before any ending.
+func (q *Quote) AtMarkup(u Unit, ratio money.Ratio) (money.Amount, error) {
+	return q.at(u, func(total money.Amount) (money.Amount, error) { return markup.AtMarkup(total, ratio, q.pricer.terms) })
+}
+
+// AtMargin is the price of a unit that leaves a margin after fees, before any ending.
+func (q *Quote) AtMargin(u Unit, ratio money.Ratio) (money.Amount, error) {
+	return q.at(u, func(total money.Amount) (money.Amount, error) { return markup.AtMargin(total, ratio, q.pricer.terms) })
+}
+
+func (q *Quote) at(u Unit, price func(money.Amount) (money.Amount, error)) (money.Amount, error) {
+	item, err := q.land(u, nil)
+	if err != nil {
+		return money.Amount{}, err
+	}
+	total, err := item.Cost.Total()
+	if err != nil {
+		return money.Amount{}, err
+	}
+	return price(total)
+}
+
+// End gives a price the ending of the rule that would price the unit.
+func (q *Quote) End(u Unit, price money.Amount) (money.Amount, error) {
+	item, err := q.land(u, nil)
+	if err != nil {
+		return money.Amount{}, err
+	}
+	return q.pricer.rules.End(&item, price)
 }
 
 // Words says in the words of the job why there is no price.
@@ -174,96 +326,16 @@ func (p *Pricer) Words(err error) string {
 	switch {
 	case err == nil:
 		return ""
+	case errors.Is(err, landed.ErrNotSellable) && p.Delivery.Otherwise == landed.NotSold:
+		return fmt.Sprintf("No delivery to %s is as the money rules want it, so it is not sold there.", p.MoneyRules.Market)
 	case errors.Is(err, landed.ErrNotSellable):
-		return fmt.Sprintf("No delivery goes to %s, so it cannot be sold there.", p.Market)
+		return fmt.Sprintf("No delivery goes to %s, so it cannot be sold there.", p.MoneyRules.Market)
 	case errors.Is(err, money.ErrNoRate):
-		return "There is no exchange rate for its currency yet."
+		return "There is no exchange rate for its currency yet. Type one under the store's money rules, or wait for the day's."
 	case errors.Is(err, markup.ErrNoPrice):
-		return "Fees and tax leave nothing: no price reaches that profit."
+		return "Fees and tax leave nothing: no price reaches that margin."
+	case errors.Is(err, money.ErrTooLarge):
+		return "Its price would be too large to be one."
 	}
 	return "Its price cannot be worked out: " + err.Error() + "."
-}
-
-// LatestRates is the newest table of rates, or nil where none has come yet; then only
-// amounts in the store's own currency can be priced.
-func (s *Service) LatestRates(ctx context.Context) (*money.Rates, error) {
-	var day time.Time
-	var base string
-	var rates map[string]string
-	err := s.Pool.QueryRow(ctx, `select day, base, rates from rate_day order by day desc limit 1`).Scan(&day, &base, &rates)
-	if database.Missing(err) {
-		return nil, nil
-	}
-	if err != nil {
-		return nil, err
-	}
-	c, err := money.ParseCurrency(base)
-	if err != nil {
-		return nil, err
-	}
-	table := money.NewRates(c, day)
-	for code, text := range rates {
-		quote, err := money.ParseCurrency(code)
-		if err != nil {
-			return nil, err
-		}
-		if err := table.Set(quote, text); err != nil {
-			return nil, err
-		}
-	}
-	return table, nil
-}
-
-// SaveRates keeps a day's table.
-func (s *Service) SaveRates(ctx context.Context, table *money.Rates) error {
-	rates := map[string]string{}
-	for _, c := range money.Currencies() {
-		if text := table.Text(c); text != "" && c != table.Base() {
-			rates[c.String()] = text
-		}
-	}
-	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `
-			insert into rate_day (day, base, rates) values ($1, $2, $3)
-			on conflict (day) do update set base = excluded.base, rates = excluded.rates, fetched_at = now()
-			where rate_day.rates <> excluded.rates or rate_day.base <> excluded.base`, table.Day(), table.Base().String(), rates)
-		if err != nil || tag.RowsAffected() == 0 {
-			return err
-		}
-		return Changed(ctx, tx)
-	})
-}
-
-// Changed tells every instance that prices rest on something new.
-func Changed(ctx context.Context, q database.Querier) error {
-	_, err := q.Exec(ctx, `select pg_notify('pricing', '')`)
-	return err
-}
-
-// StartRules gives a new store its one default rule: twice what an item lands for,
-// keeping at least 3 in its currency, ending in .99 where the currency has cents.
-func StartRules(ctx context.Context, q database.Querier, storeID int64, c money.Currency) error {
-	ending := markup.NoEnding
-	if c.Digits() >= 2 {
-		ending = markup.EndingsFor(c)[1]
-	}
-	rule := markup.Rule{Formula: markup.Formula{Kind: markup.Multiple, Ratio: 2 * money.One}, LeastProfit: money.New(3*c.Unit(), c), Ending: ending}
-	if _, err := markup.NewRules(c, rule); err != nil {
-		return err
-	}
-	stored, err := json.Marshal([]markup.Rule{rule})
-	if err != nil {
-		return err
-	}
-	_, err = q.Exec(ctx, `insert into markup_rules (store_id, rules, updated_by) values ($1, $2, '') on conflict (store_id) do nothing`, storeID, stored)
-	return err
-}
-
-// asProblem makes a rule's fault a problem at its field.
-func asProblem(err error) error {
-	var field *markup.FieldError
-	if errors.As(err, &field) {
-		return apikit.Problem(422, field.Field, "%s", field.Reason)
-	}
-	return err
 }

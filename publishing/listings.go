@@ -8,6 +8,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"plainpelican/core/markup"
 	"plainpelican/core/money"
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
@@ -15,22 +16,24 @@ import (
 
 // Listing is a draft as it is live in a store.
 type Listing struct {
-	ID          int64        `json:"id"`
-	DraftID     int64        `json:"draft_id"`
-	OfferID     int64        `json:"offer_id"`
-	Title       string       `json:"title"`
-	Picture     string       `json:"picture"`
-	URL         string       `json:"url" doc:"In the store"`
-	OfferURL    string       `json:"offer_url" doc:"At the supplier's"`
-	Supplier    string       `json:"supplier"`
-	Source      string       `json:"source"`
-	Visible     bool         `json:"visible"`
-	Variants    int          `json:"variants"`
-	Lowest      money.Amount `json:"lowest"`
-	Highest     money.Amount `json:"highest"`
-	Withdrawn   bool         `json:"withdrawn" doc:"The supplier has stopped selling it"`
-	PublishedAt time.Time    `json:"published_at"`
-	UpdatedAt   time.Time    `json:"updated_at"`
+	ID          int64              `json:"id"`
+	DraftID     int64              `json:"draft_id"`
+	OfferID     int64              `json:"offer_id"`
+	Title       string             `json:"title"`
+	Picture     string             `json:"picture"`
+	URL         string             `json:"url" doc:"In the store"`
+	OfferURL    string             `json:"offer_url" doc:"At the supplier's"`
+	Supplier    string             `json:"supplier"`
+	Source      string             `json:"source"`
+	Visible     bool               `json:"visible"`
+	Variants    int                `json:"variants"`
+	Lowest      money.Amount       `json:"lowest"`
+	Highest     money.Amount       `json:"highest"`
+	Trace       []markup.TraceLine `json:"trace" doc:"How the lowest price that was sent came about"`
+	Moved       int                `json:"moved" doc:"Prices that have moved here since they were sent"`
+	Withdrawn   bool               `json:"withdrawn" doc:"The supplier has stopped selling it"`
+	PublishedAt time.Time          `json:"published_at"`
+	UpdatedAt   time.Time          `json:"updated_at"`
 }
 
 // Listings lists what is live in a store, the newest first.
@@ -39,7 +42,9 @@ func (s *Service) Listings(ctx context.Context, storeID int64) ([]Listing, error
 		select l.id, l.draft_id, l.offer_id, l.title, coalesce((select (p ->> 'place')::int from jsonb_array_elements(d.pictures) with ordinality e (p, n) where (p ->> 'shown')::boolean order by n limit 1), -1),
 			l.url, o.page_url, u.name, x.name, l.visible, jsonb_array_length(l.sent -> 'variants'),
 			(select min((v ->> 'price')::numeric)::text from jsonb_array_elements(l.sent -> 'variants') v), (select max((v ->> 'price')::numeric)::text from jsonb_array_elements(l.sent -> 'variants') v),
-			t.currency, o.withdrawn_at is not null, l.published_at, l.updated_at
+			t.currency, l.trace, (select count(*) from price p join draft_variant v on v.id = p.draft_variant_id and v.chosen where p.store_id = l.store_id and p.draft_id = l.draft_id and p.price > 0
+				and p.price is distinct from (select h.price from listing_price h where h.listing_id = l.id and h.draft_variant_id = p.draft_variant_id order by h.at desc limit 1)),
+			o.withdrawn_at is not null, l.published_at, l.updated_at
 		from listing l join draft d on d.id = l.draft_id join offer o on o.id = l.offer_id join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id join store t on t.id = l.store_id
 		where l.store_id = $1 order by l.updated_at desc, l.id desc`, storeID)
 	if err != nil {
@@ -49,7 +54,7 @@ func (s *Service) Listings(ctx context.Context, storeID int64) ([]Listing, error
 		var l Listing
 		var place int
 		var lowest, highest, currency string
-		err := row.Scan(&l.ID, &l.DraftID, &l.OfferID, &l.Title, &place, &l.URL, &l.OfferURL, &l.Supplier, &l.Source, &l.Visible, &l.Variants, &lowest, &highest, &currency, &l.Withdrawn, &l.PublishedAt, &l.UpdatedAt)
+		err := row.Scan(&l.ID, &l.DraftID, &l.OfferID, &l.Title, &place, &l.URL, &l.OfferURL, &l.Supplier, &l.Source, &l.Visible, &l.Variants, &lowest, &highest, &currency, &l.Trace, &l.Moved, &l.Withdrawn, &l.PublishedAt, &l.UpdatedAt)
 		if err != nil {
 			return l, err
 		}

@@ -215,7 +215,11 @@ func (s *Service) product(ctx context.Context, item *sending, session *store.Ses
 		p.Options = append(p.Options, option)
 	}
 	for _, v := range draft.Variants {
-		p.Variants = append(p.Variants, store.Variant{Reference: fmt.Sprint(v.ID), SKU: v.SKU, Values: v.Values, Price: v.Ladder.Price.Decimal(), Stock: v.Stock, Barcode: v.Barcode, Picture: hashes[v.Picture]})
+		was := ""
+		if !v.Ladder.Was.IsZero() {
+			was = v.Ladder.Was.Decimal()
+		}
+		p.Variants = append(p.Variants, store.Variant{Reference: fmt.Sprint(v.ID), SKU: v.SKU, Values: v.Values, Price: v.Ladder.Price.Decimal(), WasPrice: was, Stock: v.Stock, Barcode: v.Barcode, Picture: hashes[v.Picture]})
 	}
 	return p, nil
 }
@@ -242,11 +246,16 @@ func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready
 		return err
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		_, err := tx.Exec(ctx, `
-			insert into listing (store_id, draft_id, offer_id, product_id, url, title, sent, visible) values ($1, $2, $3, $4, $5, $6, $7, $8)
-			on conflict (store_id, draft_id) do update set product_id = excluded.product_id, url = excluded.url, title = excluded.title, sent = excluded.sent, visible = excluded.visible, updated_at = now()`,
-			item.storeID, item.draftID, draft.OfferID, sent.ID, sent.URL, p.Title, stored, p.Visible)
+		var listing int64
+		err := tx.QueryRow(ctx, `
+			insert into listing (store_id, draft_id, offer_id, product_id, url, title, sent, visible, trace) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+			on conflict (store_id, draft_id) do update set product_id = excluded.product_id, url = excluded.url, title = excluded.title, sent = excluded.sent, visible = excluded.visible, trace = excluded.trace, updated_at = now()
+			returning id`,
+			item.storeID, item.draftID, draft.OfferID, sent.ID, sent.URL, p.Title, stored, p.Visible, lowestTrace(draft)).Scan(&listing)
 		if err != nil {
+			return err
+		}
+		if err := remember(ctx, tx, listing, draft); err != nil {
 			return err
 		}
 		_, err = tx.Exec(ctx, `update publish_item set state = 'published', reason = $3, area = '', updated_at = now() where id = $1 and attempt = $2`, item.ItemID, item.Attempt, item.note)

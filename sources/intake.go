@@ -100,8 +100,13 @@ func (s *Service) run(ctx context.Context, id int64) error {
 		if err := saveIntake(ctx, tx, in); err != nil {
 			return err
 		}
-		_, err := tx.Exec(ctx, `update source set trouble = $2 where id = $1`, in.SourceID, in.Trouble)
-		return err
+		if _, err := tx.Exec(ctx, `update source set trouble = $2 where id = $1`, in.SourceID, in.Trouble); err != nil {
+			return err
+		}
+		if in.Changed+in.Withdrawn == 0 {
+			return nil
+		}
+		return s.Prices.RepriceAll(ctx, tx, "changed offers")
 	})
 	s.tell(ctx, in)
 	return err

@@ -35,6 +35,11 @@ type Shelf interface {
 // Counts say what became of offers that were put.
 type Counts struct{ Added, Changed, Unchanged int }
 
+// Prices is told where offers have changed.
+type Prices interface {
+	RepriceAll(ctx context.Context, tx pgx.Tx, why string) error
+}
+
 // Service is the sources capability.
 type Service struct {
 	Pool      *pgxpool.Pool
@@ -46,6 +51,7 @@ type Service struct {
 	Log       *slog.Logger
 
 	sessions sync.Map // source id to *openSession
+	Prices   Prices
 }
 
 // Source is a connection as people see it. Its secret never leaves the server.

@@ -158,12 +158,6 @@ func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/{id}/disconnect", "disconnectStore", "Disconnect a store", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
 		return nil, s.disconnect(ctx, in.ID)
 	})
-	apikit.Register(a, access.Owner, http.MethodPut, "/api/stores/{id}/standing", "setStoreStanding", "Set fees, tax, market and delivery promise", func(ctx context.Context, in *struct {
-		apikit.ByID
-		Body Standing
-	}) (*apikit.Body[Store], error) {
-		return apikit.OK(s.setStanding(ctx, in.ID, in.Body))
-	})
 	a.Raw(access.Owner, http.MethodGet, callbackPath, s.callback)
 }
 

@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"slices"
 	"strconv"
 	"time"
 
@@ -13,7 +12,6 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"plainpelican/connect/store"
-	"plainpelican/core/markup"
 	"plainpelican/core/money"
 	"plainpelican/core/variant"
 	"plainpelican/members"
@@ -29,6 +27,12 @@ type Service struct {
 	Connector store.Connector
 	Box       *secrets.Box
 	PublicURL string
+	Pricing   Pricing
+}
+
+// Pricing is told of stores that are connected, and gives new ones their money rules.
+type Pricing interface {
+	Start(ctx context.Context, tx pgx.Tx, b pricing.Basis, includedTax money.Ratio) error
 }
 
 // Store is a connected store as people see it. Its token never leaves the server.
@@ -39,32 +43,27 @@ type Store struct {
 	Name              string         `json:"name"`
 	Currency          money.Currency `json:"currency"`
 	TimeZone          string         `json:"time_zone"`
-	Markets           []string       `json:"markets" doc:"ISO 3166 countries; the first is the one that prices assume"`
+	Markets           []string       `json:"markets" doc:"ISO 3166 countries that it sells to"`
 	Limits            variant.Limits `json:"limits"`
 	RequestsPerSecond int            `json:"requests_per_second"`
 	State             string         `json:"state" enum:"connected,disconnected"`
-	PromiseDays       int            `json:"promise_days"`
-	Terms             markup.Terms   `json:"terms"`
 	ConnectedAt       time.Time      `json:"connected_at"`
 }
 
-const columns = `id, address, handle, name, currency, time_zone, markets, limits, requests_per_second, state, promise_days, terms, connected_at`
+const columns = `id, address, handle, name, currency, time_zone, markets, limits, requests_per_second, state, connected_at`
 
 func scan(row pgx.CollectableRow) (Store, error) {
 	var s Store
 	var currency string
-	var limits, terms []byte
-	err := row.Scan(&s.ID, &s.Address, &s.Handle, &s.Name, &currency, &s.TimeZone, &s.Markets, &limits, &s.RequestsPerSecond, &s.State, &s.PromiseDays, &terms, &s.ConnectedAt)
+	var limits []byte
+	err := row.Scan(&s.ID, &s.Address, &s.Handle, &s.Name, &currency, &s.TimeZone, &s.Markets, &limits, &s.RequestsPerSecond, &s.State, &s.ConnectedAt)
 	if err != nil {
 		return s, err
 	}
 	if s.Currency, err = money.ParseCurrency(currency); err != nil {
 		return s, err
 	}
-	if err := json.Unmarshal(limits, &s.Limits); err != nil {
-		return s, err
-	}
-	return s, json.Unmarshal(terms, &s.Terms)
+	return s, json.Unmarshal(limits, &s.Limits)
 }
 
 // List lists connected stores, the first connected first.
@@ -95,7 +94,20 @@ func (s *Service) Basis(ctx context.Context, id int64) (pricing.Basis, error) {
 	if err != nil {
 		return pricing.Basis{}, err
 	}
-	return pricing.Basis{StoreID: id, Currency: found.Currency, Market: found.Markets[0], PromiseDays: found.PromiseDays, Terms: found.Terms}, nil
+	return basis(found), nil
+}
+
+func basis(s Store) pricing.Basis {
+	return pricing.Basis{StoreID: s.ID, Handle: s.Handle, Currency: s.Currency, Markets: s.Markets}
+}
+
+// Connected lists the ids of connected stores.
+func (s *Service) Connected(ctx context.Context) ([]int64, error) {
+	rows, err := s.Pool.Query(ctx, `select id from store where state = 'connected' order by id`)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int64])
 }
 
 // Limits are what a store takes in one product.
@@ -122,54 +134,6 @@ func (s *Service) Open(ctx context.Context, id int64) (*store.Session, error) {
 	return s.Connector.Open(found.Address, api, token, found.RequestsPerSecond), nil
 }
 
-// Standing changes what prices in a store assume: its market and delivery promise.
-type Standing struct {
-	Market      string       `json:"market" minLength:"2" maxLength:"2"`
-	PromiseDays int          `json:"promise_days" minimum:"1" maximum:"90"`
-	Terms       markup.Terms `json:"terms"`
-}
-
-func (s *Service) setStanding(ctx context.Context, id int64, in Standing) (Store, error) {
-	found, err := s.Get(ctx, id)
-	if err != nil {
-		return Store{}, err
-	}
-	at := slices.Index(found.Markets, in.Market)
-	switch {
-	case at < 0:
-		return Store{}, apikit.Problem(422, "market", "%s does not sell to %s.", found.Name, in.Market)
-	case in.Terms.PaymentFixed.Currency() != found.Currency:
-		return Store{}, apikit.Problem(422, "terms.payment_fixed", "The fixed fee must be in %s, the store's currency.", found.Currency)
-	case in.Terms.PaymentFixed.Negative() || in.Terms.PaymentPercent < 0 || in.Terms.Returns < 0 || in.Terms.Tax < 0:
-		return Store{}, apikit.Problem(422, "terms", "Fees, allowances and tax must be 0 or more.")
-	case in.Terms.PaymentPercent+in.Terms.Returns >= money.One/2 || in.Terms.Tax >= money.One:
-		return Store{}, apikit.Problem(422, "terms", "Fees and allowances must stay under 50 %%, tax under 100 %%.")
-	}
-	markets := append([]string{in.Market}, slices.Delete(slices.Clone(found.Markets), at, at+1)...)
-	terms, err := json.Marshal(in.Terms)
-	if err != nil {
-		return Store{}, err
-	}
-	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `update store set markets = $2, promise_days = $3, terms = $4 where id = $1`, id, markets, in.PromiseDays, terms); err != nil {
-			return err
-		}
-		if err := members.Audit(ctx, tx, "changed fees and delivery promise", found.Name, Standing{found.Markets[0], found.PromiseDays, found.Terms}, in); err != nil {
-			return err
-		}
-		return pricing.Changed(ctx, tx)
-	})
-	if err != nil {
-		return Store{}, err
-	}
-	return s.Get(ctx, id)
-}
-
-// usualTerms are what a newly connected store starts from: common card fees, to be corrected.
-func usualTerms(c money.Currency, tax money.Ratio) markup.Terms {
-	return markup.Terms{PaymentPercent: money.Percent(290), PaymentFixed: money.New(30*c.Unit()/100, c), Returns: money.Percent(150), Tax: tax}
-}
-
 // purpose binds a sealed secret to where it belongs.
 func purpose(address string) string { return "store " + address }
 
@@ -192,28 +156,24 @@ func (s *Service) save(ctx context.Context, address string, d store.Description,
 	if err != nil {
 		return 0, err
 	}
-	terms, err := json.Marshal(usualTerms(currency, tax))
-	if err != nil {
-		return 0, err
-	}
 	var id int64
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, `
-			insert into store (address, handle, name, currency, time_zone, markets, limits, requests_per_second, api, revocation, token, state, terms)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, 'connected', $12)
+			insert into store (address, handle, name, currency, time_zone, markets, limits, requests_per_second, api, revocation, token, state)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, 'connected')
 			on conflict (address) do update set handle = excluded.handle, name = excluded.name, time_zone = excluded.time_zone, limits = excluded.limits,
 				requests_per_second = excluded.requests_per_second, api = excluded.api, revocation = excluded.revocation, token = excluded.token,
 				state = 'connected', connected_at = now()
 			where store.currency = excluded.currency
 			returning id`,
-			address, f.Handle, f.Name, currency.String(), f.TimeZone, f.ShipsTo, limits, max(f.RequestsPerSecond, 1), d.API, d.Revocation, s.Box.Seal(purpose(address), token), terms).Scan(&id)
+			address, f.Handle, f.Name, currency.String(), f.TimeZone, f.ShipsTo, limits, max(f.RequestsPerSecond, 1), d.API, d.Revocation, s.Box.Seal(purpose(address), token)).Scan(&id)
 		if database.Missing(err) {
 			return fmt.Errorf("the store's currency is now %s; its prices here are in another", currency)
 		}
 		if err != nil {
 			return err
 		}
-		if err := pricing.StartRules(ctx, tx, id, currency); err != nil {
+		if err := s.Pricing.Start(ctx, tx, pricing.Basis{StoreID: id, Handle: f.Handle, Currency: currency, Markets: f.ShipsTo}, tax); err != nil {
 			return err
 		}
 		if err := members.Audit(ctx, tx, "connected store", f.Name, nil, map[string]string{"address": address, "currency": currency.String()}); err != nil {

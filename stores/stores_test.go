@@ -12,7 +12,7 @@ import (
 func TestConnectingByApproval(t *testing.T) {
 	w := testkit.Start(t)
 	s := w.ConnectStore()
-	if s.Handle != "saltmarsh-goods" || s.Name != "Saltmarsh Goods" || s.Currency.String() != "USD" || s.TimeZone != "America/New_York" || s.Markets[0] != "US" || s.Limits.Variants != 100 || s.PromiseDays != 16 {
+	if s.Handle != "saltmarsh-goods" || s.Name != "Saltmarsh Goods" || s.Currency.String() != "USD" || s.TimeZone != "America/New_York" || s.Markets[0] != "US" || s.Limits.Variants != 100 {
 		t.Errorf("%+v", s)
 	}
 	var token []byte
@@ -98,38 +98,5 @@ func TestDisconnectingForgetsTheToken(t *testing.T) {
 	}
 	if again := w.ConnectStore(); again.ID != s.ID {
 		t.Error("it did not come back as the same store")
-	}
-}
-
-func TestFeesAndPromise(t *testing.T) {
-	w := testkit.Start(t)
-	s := w.ConnectStore()
-	good := map[string]any{"market": "CA", "promise_days": 12, "terms": map[string]any{"payment_percent": "0.019", "payment_fixed": map[string]string{"value": "0.25", "currency": "USD"}, "returns": "0.02", "tax": "0"}}
-	var after stores.Store
-	w.Owner.Must("PUT", "/api/stores/1/standing", good, &after)
-	if after.Markets[0] != "CA" || len(after.Markets) != len(s.Markets) || after.PromiseDays != 12 || after.Terms.PaymentPercent.String() != "0.019" {
-		t.Errorf("%+v", after)
-	}
-	for field, change := range map[string]func(m, terms map[string]any){
-		"market": func(m, _ map[string]any) { m["market"] = "DE" },
-		"terms.payment_fixed": func(_, terms map[string]any) {
-			terms["payment_fixed"] = map[string]string{"value": "1.00", "currency": "EUR"}
-		},
-		"terms":        func(_, terms map[string]any) { terms["payment_percent"] = "0.6" },
-		"promise_days": func(m, _ map[string]any) { m["promise_days"] = 0 },
-	} {
-		terms := map[string]any{}
-		for k, v := range good["terms"].(map[string]any) {
-			terms[k] = v
-		}
-		bad := map[string]any{"market": "CA", "promise_days": 12, "terms": terms}
-		change(bad, terms)
-		if problem := w.Owner.Ask("PUT", "/api/stores/1/standing", bad, nil); problem == nil || problem.Status != 422 || problem.Field() != field {
-			t.Errorf("%s: %+v", field, problem)
-		}
-	}
-	var act string
-	if err := w.App.Pool.QueryRow(t.Context(), `select act from audit_entry where after -> 'market' is not null`).Scan(&act); err != nil {
-		t.Errorf("no trace in the audit trail: %v", err)
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"plainpelican/catalog"
+	"plainpelican/pricing"
 	"plainpelican/publishing"
 	"plainpelican/sources"
 	"plainpelican/stores"
@@ -123,4 +124,35 @@ func (w *World) RunEnds(id int64) publishing.RunInFull {
 		return run.FinishedAt != nil
 	})
 	return run
+}
+
+// MoneyRules reads a store's money rules.
+func (w *World) MoneyRules(store int64) pricing.InForce {
+	w.t.Helper()
+	var rules pricing.InForce
+	w.Owner.Must("GET", fmt.Sprintf("/api/stores/%d/money-rules", store), nil, &rules)
+	return rules
+}
+
+// ApplyRules puts money rules in force and waits until the drafts are priced by them; none
+// marked are all.
+func (w *World) ApplyRules(store int64, rules pricing.InForce, marked ...int64) pricing.Run {
+	w.t.Helper()
+	var run pricing.Run
+	w.Owner.Must("PUT", fmt.Sprintf("/api/stores/%d/money-rules", store), map[string]any{"rules": rules.MoneyRules, "revision": rules.Revision, "marked": marked}, &run)
+	return w.Repriced(store)
+}
+
+// Repriced waits until no repricing of a store is under way and returns the newest.
+func (w *World) Repriced(store int64) (newest pricing.Run) {
+	w.t.Helper()
+	Until(w.t, "the repricing's end", func() bool {
+		var busy int
+		err := w.App.Pool.QueryRow(w.t.Context(), `select count(*) filter (where state <> 'finished'), max(id) from reprice_run where store_id = $1`, store).Scan(&busy, &newest.ID)
+		must(w.t, err)
+		return busy == 0
+	})
+	err := w.App.Pool.QueryRow(w.t.Context(), `select why, moved, seen from reprice_run where id = $1`, newest.ID).Scan(&newest.Why, &newest.Moved, &newest.Seen)
+	must(w.t, err)
+	return newest
 }

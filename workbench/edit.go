@@ -26,6 +26,8 @@ type Edit struct {
 	Options     *[]variant.Option `json:"options,omitempty" doc:"The same options and values, renamed"`
 	Chosen      *[]int64          `json:"chosen,omitempty" doc:"Draft variants to sell"`
 	Prices      *[]Typing         `json:"prices,omitempty"`
+	Collections *[]string         `json:"collections,omitempty" maxItems:"100"`
+	Tags        *[]string         `json:"tags,omitempty" maxItems:"250"`
 }
 
 // Typing types a price for one variant in the store in use, or releases it.
@@ -42,6 +44,8 @@ type snapshot struct {
 	Options     []variant.Option `json:"options"`
 	Chosen      []int64          `json:"chosen"`
 	Typed       []typedPrice     `json:"typed"`
+	Collections []string         `json:"collections"`
+	Tags        []string         `json:"tags"`
 }
 
 type typedPrice struct {
@@ -50,22 +54,29 @@ type typedPrice struct {
 	Price     int64 `json:"price"`
 }
 
-func (d *draft) snapshot() snapshot {
-	s := snapshot{Title: d.title, Description: d.description, Pictures: d.pictures, Options: d.options, Chosen: []int64{}, Typed: []typedPrice{}}
+func (d *draft) snapshot(typed []typedPrice) snapshot {
+	s := snapshot{Title: d.title, Description: d.description, Pictures: d.pictures, Options: d.options, Chosen: []int64{}, Typed: typed, Collections: d.collections, Tags: d.tags}
 	for _, v := range d.variants {
 		if v.chosen {
 			s.Chosen = append(s.Chosen, v.id)
-		}
-		for store, price := range v.typed {
-			s.Typed = append(s.Typed, typedPrice{v.id, store, price})
 		}
 	}
 	return s
 }
 
+// typedIn reads the typed prices of a draft in all stores.
+func typedIn(ctx context.Context, tx pgx.Tx, id int64) ([]typedPrice, error) {
+	rows, err := tx.Query(ctx, `select t.draft_variant_id, t.store_id, t.price from typed_price t join draft_variant v on v.id = t.draft_variant_id where v.draft_id = $1 order by 1, 2`, id)
+	if err != nil {
+		return nil, err
+	}
+	typed, err := pgx.CollectRows(rows, pgx.RowToStructByPos[typedPrice])
+	return append([]typedPrice{}, typed...), err
+}
+
 // Change makes an edit, whole or not at all, and keeps what was before.
 func (s *Service) Change(ctx context.Context, id, storeID int64, e Edit) (Draft, error) {
-	t, err := s.terms(ctx, storeID)
+	t, err := s.terms(ctx, s.Pool, storeID, false, id)
 	if err != nil {
 		return Draft{}, err
 	}
@@ -81,40 +92,53 @@ func (s *Service) Change(ctx context.Context, id, storeID int64, e Edit) (Draft,
 // rewrite locks a draft, lets change alter its snapshot, stores that and the edit.
 func (s *Service) rewrite(ctx context.Context, id int64, revision int, change func(pgx.Tx, *draft, *snapshot) (what string, err error)) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		var current int
-		err := tx.QueryRow(ctx, `select revision from draft where id = $1 for update`, id).Scan(&current)
-		if database.Missing(err) {
-			return apikit.NotFound("draft")
-		}
-		if err != nil {
+		if err := s.rewriteIn(ctx, tx, id, revision, 0, change); err != nil {
 			return err
 		}
-		if revision != 0 && revision != current {
-			var who string
-			_ = tx.QueryRow(ctx, `select member from draft_edit where draft_id = $1 order by id desc limit 1`, id).Scan(&who) // a name makes the sentence better, no more
-			return apikit.Problem(409, "revision", "%s changed this draft meanwhile. Yours was not saved; look at it and edit again.", or(who, "Somebody"))
-		}
-		d, err := one(load(ctx, tx, id))
-		if err != nil {
-			return err
-		}
-		before, after := d.snapshot(), d.snapshot()
-		what, err := change(tx, d, &after)
-		if err != nil {
-			return err
-		}
-		if what != "" {
-			if _, err := tx.Exec(ctx, `insert into draft_edit (draft_id, member, what, before) values ($1, $2, $3, $4)`, id, access.Who(ctx).Name, what, asJSON(before)); err != nil {
-				return err
-			}
-		}
-		if what == "price" {
-			if err := members.Audit(ctx, tx, "typed prices", d.title, before.Typed, after.Typed); err != nil {
-				return err
-			}
-		}
-		return store(ctx, tx, id, after)
+		return s.Pricing.PriceDrafts(ctx, tx, []int64{id})
 	})
+}
+
+// rewriteIn is rewrite as a part of something larger, whose edits share a bulk number; the
+// caller prices the draft.
+func (s *Service) rewriteIn(ctx context.Context, tx pgx.Tx, id int64, revision int, bulk int64, change func(pgx.Tx, *draft, *snapshot) (what string, err error)) error {
+	var current int
+	err := tx.QueryRow(ctx, `select revision from draft where id = $1 for update`, id).Scan(&current)
+	if database.Missing(err) {
+		return apikit.NotFound("draft")
+	}
+	if err != nil {
+		return err
+	}
+	if revision != 0 && revision != current {
+		var who string
+		_ = tx.QueryRow(ctx, `select member from draft_edit where draft_id = $1 order by id desc limit 1`, id).Scan(&who) // a name makes the sentence better, no more
+		return apikit.Problem(409, "revision", "%s changed this draft meanwhile. Yours was not saved; look at it and edit again.", or(who, "Somebody"))
+	}
+	d, err := one(load(ctx, tx, id))
+	if err != nil {
+		return err
+	}
+	typed, err := typedIn(ctx, tx, id)
+	if err != nil {
+		return err
+	}
+	before, after := d.snapshot(typed), d.snapshot(slices.Clone(typed))
+	what, err := change(tx, d, &after)
+	if err != nil {
+		return err
+	}
+	if what != "" {
+		if _, err := tx.Exec(ctx, `insert into draft_edit (draft_id, member, what, before, bulk_id) values ($1, $2, $3, $4, nullif($5::bigint, 0))`, id, access.Who(ctx).Name, what, asJSON(before), bulk); err != nil {
+			return err
+		}
+	}
+	if what == "price" {
+		if err := members.Audit(ctx, tx, "typed prices", d.title, before.Typed, after.Typed); err != nil {
+			return err
+		}
+	}
+	return store(ctx, tx, id, after)
 }
 
 func or(text, fallback string) string {
@@ -155,6 +179,12 @@ func apply(e Edit, d *draft, after *snapshot, t terms) (what string, err error) 
 		}
 		after.Chosen, what = *e.Chosen, "choice of variants"
 	}
+	if e.Collections != nil {
+		after.Collections, what = named(*e.Collections), "collections"
+	}
+	if e.Tags != nil {
+		after.Tags, what = named(*e.Tags), "tags"
+	}
 	if e.Prices != nil {
 		if err := typePrices(*e.Prices, d, after, t); err != nil {
 			return "", err
@@ -162,6 +192,17 @@ func apply(e Edit, d *draft, after *snapshot, t terms) (what string, err error) 
 		what = "price"
 	}
 	return what, nil
+}
+
+// named tidies a list of names: no empty one, none twice.
+func named(list []string) []string {
+	out := []string{}
+	for _, name := range list {
+		if name = strings.Join(strings.Fields(name), " "); name != "" && !slices.Contains(out, name) {
+			out = append(out, name)
+		}
+	}
+	return out
 }
 
 func typePrices(prices []Typing, d *draft, after *snapshot, t terms) error {
@@ -221,8 +262,8 @@ func sameShape(a, b []variant.Option) error {
 
 func store(ctx context.Context, tx pgx.Tx, id int64, s snapshot) error {
 	batch := &pgx.Batch{}
-	batch.Queue(`update draft set title = $2, description = $3, pictures = $4, options = $5, revision = revision + 1, updated_at = now() where id = $1`,
-		id, s.Title, s.Description, asJSON(s.Pictures), asJSON(s.Options))
+	batch.Queue(`update draft set title = $2, description = $3, pictures = $4, options = $5, collections = $6, tags = $7, revision = revision + 1, updated_at = now() where id = $1`,
+		id, s.Title, s.Description, asJSON(s.Pictures), asJSON(s.Options), named(s.Collections), named(s.Tags))
 	batch.Queue(`update draft_variant set chosen = id = any ($2) where draft_id = $1 and chosen <> (id = any ($2))`, id, s.Chosen)
 	batch.Queue(`delete from typed_price where draft_variant_id in (select id from draft_variant where draft_id = $1)`, id)
 	for _, p := range s.Typed {
@@ -236,18 +277,22 @@ func store(ctx context.Context, tx pgx.Tx, id int64, s snapshot) error {
 
 // Undo takes the last edit of a draft back.
 func (s *Service) Undo(ctx context.Context, id, storeID int64) (Draft, error) {
-	err := s.rewrite(ctx, id, 0, func(tx pgx.Tx, _ *draft, after *snapshot) (string, error) {
+	if err := s.rewrite(ctx, id, 0, undo(ctx, id)); err != nil {
+		return Draft{}, err
+	}
+	return s.Get(ctx, id, storeID)
+}
+
+// undo puts a draft's snapshot back to what it was before its last edit.
+func undo(ctx context.Context, id int64) func(pgx.Tx, *draft, *snapshot) (string, error) {
+	return func(tx pgx.Tx, _ *draft, after *snapshot) (string, error) {
 		*after = snapshot{}
 		err := tx.QueryRow(ctx, `delete from draft_edit where id = (select max(id) from draft_edit where draft_id = $1) returning before`, id).Scan(after)
 		if database.Missing(err) {
 			return "", apikit.Problem(409, "", "There is nothing left to undo in this draft.")
 		}
 		return "", err
-	})
-	if err != nil {
-		return Draft{}, err
 	}
-	return s.Get(ctx, id, storeID)
 }
 
 // Discard removes a draft that is not live in a store.

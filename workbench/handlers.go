@@ -41,6 +41,14 @@ func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/undo", "undoDraft", "Take the last edit back", func(ctx context.Context, in *InStore) (*apikit.Body[Draft], error) {
 		return apikit.OK(s.Undo(ctx, in.ID, in.Store))
 	})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/prices", "priceMany", "Type or release the prices of many drafts at once, or look what that would do", func(ctx context.Context, in *struct {
+		Body PriceMany
+	}) (*apikit.Body[PricedMany], error) {
+		return apikit.OK(s.PriceMany(ctx, in.Body))
+	})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/bulk/{id}/undo", "undoMany", "Take a change of many drafts back as one step", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[UndoneMany], error) {
+		return apikit.OK(s.UndoMany(ctx, in.ID))
+	})
 	apikit.Register(a, access.Editor, http.MethodDelete, "/api/drafts/{id}", "discardDraft", "Discard a draft", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
 		return nil, s.Discard(ctx, in.ID)
 	})

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 
+	"plainpelican/core/markup"
 	"plainpelican/core/readiness"
 	"plainpelican/core/variant"
 	"plainpelican/pricing"
@@ -27,6 +28,7 @@ type ReadyVariant struct {
 	SKU     string
 	Values  []string
 	Ladder  pricing.Ladder
+	Trace   []markup.TraceLine
 	Stock   int
 	Barcode string
 	Picture int
@@ -35,7 +37,7 @@ type ReadyVariant struct {
 // Ready prepares a draft for a store. Where its report says that it is not ready, the
 // variants may lack prices.
 func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
-	t, err := s.terms(ctx, storeID)
+	t, err := s.terms(ctx, s.Pool, storeID, true, id)
 	if err != nil {
 		return Ready{}, err
 	}
@@ -57,7 +59,7 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 		for o, place := range d.variants[i].places {
 			used[o][place] = true
 		}
-		r.Variants = append(r.Variants, ReadyVariant{v.ID, fmt.Sprintf("P%d-%d", d.id, d.variants[i].position+1), v.Values, *v.Ladder, v.Stock, d.variants[i].barcode, d.variants[i].picture})
+		r.Variants = append(r.Variants, ReadyVariant{v.ID, fmt.Sprintf("P%d-%d", d.id, d.variants[i].position+1), v.Values, *v.Ladder, v.Trace, v.Stock, d.variants[i].barcode, d.variants[i].picture})
 	}
 	for i, o := range d.options {
 		kept := variant.Option{Name: o.Name, Original: o.Original}

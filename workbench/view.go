@@ -10,6 +10,7 @@ import (
 	"plainpelican/core/readiness"
 	"plainpelican/core/variant"
 	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
 	"plainpelican/pricing"
 )
 
@@ -20,6 +21,9 @@ type Line struct {
 	Title   string           `json:"title"`
 	Picture string           `json:"picture"`
 	Report  readiness.Report `json:"report"`
+	// Collections and Tags are the seller's own; markup rules may ask for them.
+	Collections []string `json:"collections"`
+	Tags        []string `json:"tags"`
 }
 
 // Draft is a draft in full, priced in a store.
@@ -62,60 +66,70 @@ type Variant struct {
 	NoPrice   string          `json:"no_price"`
 	Typed     bool            `json:"typed" doc:"Its price was typed, and rules leave it alone"`
 	// RulePrice is what the rule would price it at.
-	RulePrice *money.Amount `json:"rule_price"`
-	Trace     []markup.Step `json:"trace"`
+	RulePrice *money.Amount      `json:"rule_price"`
+	Trace     []markup.TraceLine `json:"trace"`
+	// WasWarning says why its was price is not backed by what it sold for.
+	WasWarning string `json:"was_warning"`
 }
 
-// terms is what drafts are looked at with: a store's pricer and limits, or nothing.
+// terms is what drafts are looked at with: a store's pricer, limits and kept prices, or nothing.
 type terms struct {
 	pricer *pricing.Pricer
 	limits variant.Limits
+	kept   map[int64]pricing.Kept
+	sold   map[int64][]markup.Sold
 }
 
-func (s *Service) terms(ctx context.Context, storeID int64) (terms, error) {
+// terms looks drafts up in a store; no ids are all. Traces come only where wanted.
+func (s *Service) terms(ctx context.Context, q database.Querier, storeID int64, traced bool, ids ...int64) (terms, error) {
 	if storeID == 0 {
 		return terms{}, nil
 	}
-	pricer, err := s.Pricing.Pricer(ctx, storeID)
-	if err != nil {
-		return terms{}, err
+	var t terms
+	var err error
+	if t.pricer, err = s.Pricing.Pricer(ctx, storeID); err != nil {
+		return t, err
 	}
-	limits, err := s.Stores.Limits(ctx, storeID)
-	return terms{pricer, limits}, err
+	if t.limits, err = s.Stores.Limits(ctx, storeID); err != nil {
+		return t, err
+	}
+	if t.kept, err = s.Pricing.Kept(ctx, q, t.pricer, ids, traced); err != nil {
+		return t, err
+	}
+	t.sold, err = s.Past.Sold(ctx, storeID, ids)
+	return t, err
 }
 
-// priced works out every variant of a draft; traces only where wanted.
-func (d *draft) priced(t terms, traced bool) ([]Variant, pricing.Quote) {
+// priced shows every variant of a draft with the price that is kept for it.
+func (d *draft) priced(t terms, ruled bool) ([]Variant, pricing.Quote) {
 	var quote pricing.Quote
 	if t.pricer != nil {
-		quote = t.pricer.Quote(d.thing)
+		quote = t.pricer.Quote(&d.thing)
 	}
 	out := make([]Variant, len(d.variants))
 	for i := range d.variants {
 		v := &d.variants[i]
-		out[i] = Variant{ID: v.id, Values: d.values(v), Chosen: v.chosen, Cost: v.cost, Stock: v.stock, Withdrawn: v.withdrawn, Trace: []markup.Step{}}
+		out[i] = Variant{ID: v.id, Values: d.values(v), Chosen: v.chosen, Cost: v.unit.Cost, Stock: v.stock, Withdrawn: v.withdrawn, Trace: []markup.TraceLine{}}
 		if t.pricer == nil {
 			out[i].NoPrice = "Connect a store to price it."
 			continue
 		}
-		var trace *markup.Trace
-		if traced {
-			trace = &markup.Trace{}
+		kept, there := t.kept[v.id]
+		switch {
+		case !there:
+			out[i].NoPrice = "Its price is being worked out."
+		case kept.Ladder == nil:
+			out[i].NoPrice, out[i].Typed = kept.Trouble, kept.Typed
+		default:
+			kept.Ladder.Market = quote.Market
+			kept.Ladder.OldRate = t.pricer.OldRates && v.unit.Cost.Currency() != t.pricer.Currency
+			out[i].Ladder, out[i].Typed, out[i].Trace = kept.Ladder, kept.Typed, kept.Trace
+			out[i].WasWarning = markup.WasWarning(kept.Ladder.Was, t.sold[v.id], t.pricer.Today())
 		}
-		ladder, err := quote.Rungs(v.cost, nil, trace)
-		if minor, typed := v.typed[t.pricer.StoreID]; typed && err == nil {
-			rule := ladder.Price
-			price := money.New(minor, t.pricer.Currency)
-			out[i].Typed, out[i].RulePrice = true, &rule
-			ladder, err = quote.Rungs(v.cost, &price, nil)
-		}
-		if err != nil {
-			out[i].NoPrice = t.pricer.Words(err)
-			continue
-		}
-		out[i].Ladder = &ladder
-		if trace != nil {
-			out[i].Trace = trace.Steps
+		if ruled && out[i].Typed {
+			if rule, err := quote.Figures(v.unit); err == nil {
+				out[i].RulePrice = &rule.Price
+			}
 		}
 	}
 	return out, quote
@@ -138,7 +152,7 @@ func (d *draft) report(t terms, variants []Variant, quote pricing.Quote) readine
 		}
 		one := readiness.Variant{Name: strings.Join(v.Values, " "), Priced: v.Ladder != nil, NoPrice: v.NoPrice, Stock: v.Stock, Withdrawn: d.variants[i].withdrawn}
 		if v.Ladder != nil {
-			one.Profit = v.Ladder.Profit
+			one.Profit, one.OldRate, one.WasWarning = v.Ladder.Profit, v.Ladder.OldRate, v.WasWarning
 		}
 		in.Variants = append(in.Variants, one)
 	}
@@ -146,14 +160,17 @@ func (d *draft) report(t terms, variants []Variant, quote pricing.Quote) readine
 }
 
 func (s *Service) line(d *draft, report readiness.Report) Line {
-	l := Line{ID: d.id, OfferID: d.offerID, Title: d.title, Report: report}
+	return Line{ID: d.id, OfferID: d.offerID, Title: d.title, Report: report, Picture: s.picture(d), Collections: d.collections, Tags: d.tags}
+}
+
+// picture is the first one shown, or none.
+func (s *Service) picture(d *draft) string {
 	for _, p := range d.pictures {
 		if p.Shown {
-			l.Picture = s.PicturePath(d.offerID, p.Place)
-			break
+			return s.PicturePath(d.offerID, p.Place)
 		}
 	}
-	return l
+	return ""
 }
 
 func (s *Service) view(d *draft, t terms) Draft {
@@ -177,7 +194,7 @@ func (s *Service) view(d *draft, t terms) Draft {
 
 // List lists drafts, newest first, with what each lacks.
 func (s *Service) List(ctx context.Context, storeID int64) ([]Line, error) {
-	t, err := s.terms(ctx, storeID)
+	t, err := s.terms(ctx, s.Pool, storeID, false)
 	if err != nil {
 		return nil, err
 	}
@@ -195,7 +212,7 @@ func (s *Service) List(ctx context.Context, storeID int64) ([]Line, error) {
 
 // Get shows one draft.
 func (s *Service) Get(ctx context.Context, id, storeID int64) (Draft, error) {
-	t, err := s.terms(ctx, storeID)
+	t, err := s.terms(ctx, s.Pool, storeID, true, id)
 	if err != nil {
 		return Draft{}, err
 	}
@@ -214,33 +231,4 @@ func one(drafts []*draft, err error) (*draft, error) {
 		return nil, err
 	}
 	return drafts[0], nil
-}
-
-// Priced lists every chosen variant for pricing to show what a rule moves.
-func (s *Service) Priced(ctx context.Context, storeID int64) ([]pricing.Priced, error) {
-	drafts, err := load(ctx, s.Pool)
-	if err != nil {
-		return nil, err
-	}
-	basis, err := s.Pricing.Stores.Basis(ctx, storeID)
-	if err != nil {
-		return nil, err
-	}
-	var out []pricing.Priced
-	for _, d := range drafts {
-		picture := s.line(d, readiness.Report{}).Picture
-		for i := range d.variants {
-			v := &d.variants[i]
-			if !v.chosen {
-				continue
-			}
-			p := pricing.Priced{DraftID: d.id, Title: d.title, Variant: d.name(v), Picture: picture, Thing: d.thing, Cost: v.cost}
-			if minor, typed := v.typed[storeID]; typed {
-				price := money.New(minor, basis.Currency)
-				p.Typed = &price
-			}
-			out = append(out, p)
-		}
-	}
-	return out, nil
 }

@@ -12,7 +12,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
 
-	"plainpelican/core/landed"
+	"plainpelican/core/markup"
 	"plainpelican/core/money"
 	"plainpelican/core/variant"
 	"plainpelican/platform/access"
@@ -27,12 +27,19 @@ type Stores interface {
 	Limits(ctx context.Context, storeID int64) (variant.Limits, error)
 }
 
+// Past is what the workbench must know of what was sold.
+type Past interface {
+	// Sold lists the prices that drafts' variants had in a store, in order of time.
+	Sold(ctx context.Context, storeID int64, drafts []int64) (map[int64][]markup.Sold, error)
+}
+
 // Service is the workbench capability.
 type Service struct {
 	Pool     *pgxpool.Pool
 	Pricing  *pricing.Service
 	Stores   Stores
 	Progress *progress.Stream
+	Past     Past
 	// PicturePath is where a picture of an offer is served.
 	PicturePath func(offer int64, place int) string
 }
@@ -57,6 +64,7 @@ type draft struct {
 	offerNumber                   string
 	withdrawnAt                   *time.Time
 	thing                         pricing.Thing
+	collections, tags             []string
 	variants                      []draftVariant
 	undo                          string
 }
@@ -66,12 +74,10 @@ type draftVariant struct {
 	position           int
 	places             []int
 	chosen             bool
-	cost               money.Amount
+	unit               pricing.Unit
 	stock, picture     int
 	barcode            string
 	withdrawn          bool
-	// typed is the typed price in each store.
-	typed map[int64]int64
 }
 
 // name is the variant's values as the draft calls them.
@@ -88,8 +94,8 @@ func (d *draft) values(v *draftVariant) []string {
 // load reads drafts in the order of their making, newest first; no ids are all.
 func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, error) {
 	rows, err := q.Query(ctx, `
-		select d.id, d.offer_id, d.reference::text, d.revision, d.title, d.description, d.pictures, d.options, d.updated_at, o.title, u.name, o.page_url, o.source_id, o.number,
-			o.withdrawn_at, x.name, u.country, o.processing_min, o.processing_max, o.deliveries, o.currency,
+		select d.id, d.offer_id, d.reference::text, d.revision, d.title, d.description, d.pictures, d.options, d.collections, d.tags, d.updated_at, o.title, u.name, o.page_url, o.source_id, o.number,
+			o.withdrawn_at, x.name, u.country, o.category, o.brand, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency,
 			coalesce((select what from draft_edit e where e.draft_id = d.id order by e.id desc limit 1), '')
 		from draft d join offer o on o.id = d.offer_id join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id
 		where $1::bigint[] is null or d.id = any ($1) order by d.id desc`, ids)
@@ -100,14 +106,17 @@ func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, erro
 	currencies := map[int64]money.Currency{}
 	drafts, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (*draft, error) {
 		d := &draft{}
-		var currency string
-		var deliveries []landed.Delivery
-		err := row.Scan(&d.id, &d.offerID, &d.reference, &d.revision, &d.title, &d.description, &d.pictures, &d.options, &d.updatedAt, &d.offerTitle, &d.supplier, &d.pageURL, &d.sourceID, &d.offerNumber,
-			&d.withdrawnAt, &d.thing.Source, &d.thing.ShipsFrom, &d.thing.Processing.Min, &d.thing.Processing.Max, &deliveries, &currency, &d.undo)
+		var currency, marketIn string
+		t := &d.thing
+		err := row.Scan(&d.id, &d.offerID, &d.reference, &d.revision, &d.title, &d.description, &d.pictures, &d.options, &d.collections, &d.tags, &d.updatedAt, &d.offerTitle, &d.supplier, &d.pageURL, &d.sourceID, &d.offerNumber,
+			&d.withdrawnAt, &t.Source, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &d.undo)
 		if err != nil {
 			return nil, err
 		}
-		d.thing.Deliveries = deliveries
+		t.Supplier, t.Collections, t.Tags = d.supplier, d.collections, d.tags
+		if t.MarketCurrency, err = currencyOf(marketIn); err != nil {
+			return nil, err
+		}
 		byID[d.id] = d
 		currencies[d.id], err = money.ParseCurrency(currency)
 		return d, err
@@ -116,25 +125,32 @@ func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, erro
 		return nil, err
 	}
 	rows, err = q.Query(ctx, `
-		select v.draft_id, v.id, v.offer_variant_id, v.position, v.value_places, v.chosen, w.cost, w.stock, w.picture, w.barcode, w.withdrawn,
-			(select jsonb_object_agg(store_id, price) from typed_price t where t.draft_variant_id = v.id)
+		select v.draft_id, v.id, v.offer_variant_id, v.position, v.value_places, v.chosen, w.cost, w.min_advertised, w.list_price, w.stock, w.picture, w.barcode, w.withdrawn
 		from draft_variant v join offer_variant w on w.id = v.offer_variant_id
 		where $1::bigint[] is null or v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids)
 	if err != nil {
 		return nil, err
 	}
-	var draftID, cost int64
+	var draftID, cost, advertised, listed int64
 	var v draftVariant
-	_, err = pgx.ForEachRow(rows, []any{&draftID, &v.id, &v.offerVariantID, &v.position, &v.places, &v.chosen, &cost, &v.stock, &v.picture, &v.barcode, &v.withdrawn, &v.typed}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&draftID, &v.id, &v.offerVariantID, &v.position, &v.places, &v.chosen, &cost, &advertised, &listed, &v.stock, &v.picture, &v.barcode, &v.withdrawn}, func() error {
 		if d := byID[draftID]; d != nil {
-			one := v
-			one.cost = money.New(cost, currencies[draftID])
+			one, c := v, currencies[draftID]
+			one.unit = pricing.Unit{Cost: money.New(cost, c), MinAdvertised: money.New(advertised, c), List: money.New(listed, c)}
 			d.variants = append(d.variants, one)
 		}
-		v.places, v.typed = nil, nil
+		v.places = nil
 		return nil
 	})
 	return drafts, err
+}
+
+// currencyOf reads a stored currency; none is none.
+func currencyOf(code string) (money.Currency, error) {
+	if code == "" {
+		return 0, nil
+	}
+	return money.ParseCurrency(code)
 }
 
 // Taken maps offers to the drafts that were made of them.
@@ -147,6 +163,12 @@ func (s *Service) Taken(ctx context.Context, offers []int64) (map[int64][]int64,
 	var offer, id int64
 	_, err = pgx.ForEachRow(rows, []any{&offer, &id}, func() error { taken[offer] = append(taken[offer], id); return nil })
 	return taken, err
+}
+
+// Groups lists the collections and tags that drafts have.
+func (s *Service) Groups(ctx context.Context) (collections, tags []string, err error) {
+	err = s.Pool.QueryRow(ctx, `select array(select distinct unnest(collections) from draft order by 1), array(select distinct unnest(tags) from draft order by 1)`).Scan(&collections, &tags)
+	return collections, tags, err
 }
 
 // Count counts drafts.
@@ -172,6 +194,7 @@ type Pair struct {
 // Take makes a draft of each offer. One that has a draft is not taken twice unless again is set.
 func (s *Service) Take(ctx context.Context, offers []int64, again bool) (TakeResult, error) {
 	out := TakeResult{Taken: []Pair{}, Already: []Pair{}}
+	var made []int64
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		// One taking at a time, so that two people do not both find none there.
 		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(7304)`); err != nil {
@@ -199,8 +222,12 @@ func (s *Service) Take(ctx context.Context, offers []int64, again bool) (TakeRes
 				return fmt.Errorf("taking offer %d: %w", offer, err)
 			}
 			out.Taken = append(out.Taken, Pair{offer, id, title})
+			made = append(made, id)
 		}
-		return nil
+		if len(made) == 0 {
+			return nil
+		}
+		return s.Pricing.PriceDrafts(ctx, tx, made)
 	})
 	if err == nil && len(out.Taken) > 0 {
 		err = s.Progress.Tell(ctx, "drafts", map[string]int{"taken": len(out.Taken)})

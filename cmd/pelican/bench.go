@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"flag"
 	"fmt"
-	"math/big"
 	"math/rand/v2"
 	"runtime"
 	"slices"
@@ -13,9 +12,6 @@ import (
 	"time"
 
 	"plainpelican/catalog/index"
-	"plainpelican/core/landed"
-	"plainpelican/core/markup"
-	"plainpelican/core/money"
 	"plainpelican/standins/gen"
 )
 
@@ -46,97 +42,6 @@ func bench(_ context.Context, args []string) error {
 		fmt.Println(string(line))
 	}
 	return err
-}
-
-type priceResult struct {
-	Bench            string  `json:"bench"`
-	Variants         int     `json:"variants"`
-	Rules            int     `json:"rules"`
-	NanosEach        float64 `json:"ns_each"`
-	AllocationsEach  float64 `json:"allocations_each"`
-	YardstickNanos   float64 `json:"big_rat_ns_each"`
-	YardstickSample  int     `json:"big_rat_variants"`
-	TimesAsFast      float64 `json:"times_as_fast"`
-	SumOfPricesMinor int64   `json:"sum_of_prices_minor"`
-}
-
-// benchPrice prices variants by a list of twenty rules with conditions, floors and
-// endings, on one core; the yardstick computes the same price with big.Rat.
-func benchPrice(n int) (priceResult, error) {
-	if n == 0 {
-		n = 1_000_000
-	}
-	usd := money.MustCurrency("USD")
-	from := []string{"CN", "VN", "IN", "TR", "JP", "KW", "PL"}
-	var list []markup.Rule
-	for i := range 20 {
-		rule := markup.Rule{Formula: markup.Formula{Kind: markup.Multiple, Ratio: money.Ratio(1_600_000 + i*50_000)}, LeastProfit: money.New(300, usd), Ending: ".99"}
-		if i%2 == 0 {
-			rule.Formula = markup.Formula{Kind: markup.Percent, Ratio: money.Ratio(600_000 + i*50_000)}
-		}
-		if i < 19 {
-			rule.Conditions = markup.Conditions{ShipsFrom: from[i%len(from)], From: int64(i) * 300, Under: int64(i)*300 + 900}
-		}
-		list = append(list, rule)
-	}
-	rules, err := markup.NewRules(usd, list...)
-	if err != nil {
-		return priceResult{}, err
-	}
-	terms := markup.Terms{PaymentPercent: money.Percent(290), PaymentFixed: money.New(30, usd), Returns: money.Percent(150)}
-	r := rand.New(rand.NewPCG(1, 2))
-	items := make([]markup.Item, n)
-	for i := range items {
-		items[i] = markup.Item{ShipsFrom: from[r.IntN(len(from))], Cost: landed.Cost{Item: money.New(1+r.Int64N(6000), usd), Shipping: money.New(r.Int64N(1500), usd)}}
-	}
-	out := priceResult{Bench: "price", Variants: n, Rules: len(list), YardstickSample: min(n, 50_000)}
-	var before, after runtime.MemStats
-	runtime.ReadMemStats(&before)
-	began := time.Now()
-	for i := range items {
-		f, err := rules.Price(items[i], terms, nil)
-		if err != nil {
-			return out, err
-		}
-		out.SumOfPricesMinor += f.Price.Minor()
-	}
-	took := time.Since(began)
-	runtime.ReadMemStats(&after)
-	out.NanosEach = float64(took.Nanoseconds()) / float64(n)
-	out.AllocationsEach = float64(after.Mallocs-before.Mallocs) / float64(n)
-
-	began = time.Now()
-	for i := range out.YardstickSample {
-		ratPrice(list, items[i], terms)
-	}
-	out.YardstickNanos = float64(time.Since(began).Nanoseconds()) / float64(out.YardstickSample)
-	out.TimesAsFast = out.YardstickNanos / out.NanosEach
-	return out, nil
-}
-
-// ratPrice is a plain computation with fractions: the first rule, formula, floor, ending.
-func ratPrice(list []markup.Rule, item markup.Item, terms markup.Terms) *big.Rat {
-	total := item.Cost.Item.Minor() + item.Cost.Shipping.Minor()
-	rule := list[len(list)-1]
-	for _, r := range list {
-		if (r.Conditions.ShipsFrom == "" || r.Conditions.ShipsFrom == item.ShipsFrom) && total >= r.Conditions.From && (r.Conditions.Under == 0 || total < r.Conditions.Under) {
-			rule = r
-			break
-		}
-	}
-	price := big.NewRat(int64(rule.Formula.Ratio), 1e6)
-	if rule.Formula.Kind == markup.Percent {
-		price.Add(price, big.NewRat(1, 1))
-	}
-	price.Mul(price, big.NewRat(total, 1))
-	left := new(big.Rat).Sub(big.NewRat(1, 1), big.NewRat(int64(terms.PaymentPercent+terms.Returns), 1e6))
-	floor := new(big.Rat).Quo(big.NewRat(total+rule.LeastProfit.Minor()+terms.PaymentFixed.Minor(), 1), left)
-	if price.Cmp(floor) < 0 {
-		price = floor
-	}
-	whole := new(big.Int).Quo(price.Num(), price.Denom())
-	ended := whole.Sub(whole, new(big.Int).Mod(whole, big.NewInt(100)))
-	return new(big.Rat).SetInt(ended.Add(ended, big.NewInt(99)))
 }
 
 type searchResult struct {

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
+	"slices"
 	"strings"
 
 	"plainpelican/core/landed"
@@ -23,6 +24,7 @@ type Offer struct {
 	Weekly                                               []int32
 	Deliveries                                           []landed.Delivery
 	Variants                                             []Variant
+	Rivals                                               Rivals
 	// Fingerprint is the SHA-256 of the offer as it was given.
 	Fingerprint [32]byte
 }
@@ -36,10 +38,20 @@ type Supplier struct {
 
 // Variant is one purchasable SKU. Picture is a place in the offer's pictures.
 type Variant struct {
-	Number, Barcode             string
-	Values                      []string
-	Cost                        money.Amount
+	Number, Barcode string
+	Values          []string
+	Cost            money.Amount
+	// MinAdvertised and List are the supplier's minimum advertised and list prices; zero where it names none.
+	MinAdvertised, List         money.Amount
 	Stock, Picture, WeightGrams int
+}
+
+// Rivals are the stores that sell the item, and prices seen there, in minor units of
+// one currency, lowest first.
+type Rivals struct {
+	Stores   int
+	Currency money.Currency
+	Prices   []int64
 }
 
 type quantity struct {
@@ -70,6 +82,8 @@ type document struct {
 			Price     string   `json:"price"`
 			Currency  string   `json:"priceCurrency"`
 			Inventory quantity `json:"inventoryLevel"`
+			List      string   `json:"listPrice"`
+			Least     string   `json:"minimumAdvertisedPrice"`
 		} `json:"offers"`
 	} `json:"hasVariant"`
 	Seller struct {
@@ -97,6 +111,11 @@ type document struct {
 		Days int `json:"merchantReturnDays"`
 	} `json:"hasMerchantReturnPolicy"`
 	Weekly []int32 `json:"weeklyUnitsSold"`
+	Rivals struct {
+		Stores   int      `json:"stores"`
+		Currency string   `json:"priceCurrency"`
+		Prices   []string `json:"prices"`
+	} `json:"soldElsewhere"`
 }
 
 type moneyDoc struct {
@@ -161,7 +180,37 @@ func parse(raw []byte) (Offer, error) {
 	if err := o.variants(d); err != nil {
 		return o, err
 	}
+	o.rivals(d)
 	return o, o.shipping(d)
+}
+
+// rivals takes what can be read of the market; what cannot is left out, since nothing is
+// bought by it.
+func (o *Offer) rivals(d document) {
+	o.Rivals.Stores = max(d.Rivals.Stores, 0)
+	c, err := money.ParseCurrency(d.Rivals.Currency)
+	if err != nil {
+		return
+	}
+	o.Rivals.Currency = c
+	for _, text := range d.Rivals.Prices[:min(len(d.Rivals.Prices), 1000)] {
+		if price, err := money.Parse(text, c); err == nil && price.Minor() > 0 {
+			o.Rivals.Prices = append(o.Rivals.Prices, price.Minor())
+		}
+	}
+	slices.Sort(o.Rivals.Prices)
+}
+
+// named reads a price that a supplier may name; none is nothing.
+func named(text string, c money.Currency) (money.Amount, error) {
+	if text == "" {
+		return money.Zero(c), nil
+	}
+	a, err := money.Parse(text, c)
+	if err == nil && a.Negative() {
+		err = money.ErrNotAnAmount
+	}
+	return a, err
 }
 
 func (o *Offer) variants(d document) error {
@@ -181,6 +230,14 @@ func (o *Offer) variants(d document) error {
 			return fmt.Errorf("the stock of %s is %d", v.SKU, v.Offers.Inventory.Value)
 		}
 		seen[v.SKU], o.Currency = true, cost.Currency()
+		list, err := named(v.Offers.List, o.Currency)
+		if err != nil {
+			return fmt.Errorf("the list price of %s: %w", v.SKU, err)
+		}
+		least, err := named(v.Offers.Least, o.Currency)
+		if err != nil {
+			return fmt.Errorf("the minimum advertised price of %s: %w", v.SKU, err)
+		}
 		values := make([]string, len(o.OptionNames))
 		for i, name := range o.OptionNames {
 			for _, p := range v.Properties {
@@ -195,7 +252,7 @@ func (o *Offer) variants(d document) error {
 				picture = i
 			}
 		}
-		o.Variants = append(o.Variants, Variant{v.SKU, v.GTIN, values, cost, v.Offers.Inventory.Value, picture, max(v.Weight.Value, 0)})
+		o.Variants = append(o.Variants, Variant{v.SKU, v.GTIN, values, cost, least, list, v.Offers.Inventory.Value, picture, max(v.Weight.Value, 0)})
 	}
 	return nil
 }

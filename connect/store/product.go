@@ -34,9 +34,11 @@ type Variant struct {
 	SKU       string   `json:"sku"`
 	Values    []string `json:"values"`
 	Price     string   `json:"price"`
-	Stock     int      `json:"stock"`
-	Barcode   string   `json:"barcode,omitempty"`
-	Picture   string   `json:"picture,omitempty"`
+	// WasPrice is what is shown as the earlier price, above Price; empty for none.
+	WasPrice string `json:"was_price,omitempty"`
+	Stock    int    `json:"stock"`
+	Barcode  string `json:"barcode,omitempty"`
+	Picture  string `json:"picture,omitempty"`
 }
 
 // Sent is what the store made of a product.

@@ -3,7 +3,6 @@
 package landed
 
 import (
-	"errors"
 	"fmt"
 	"slices"
 
@@ -54,54 +53,6 @@ func (d Delivery) Shipping(quantity int64) (money.Amount, error) {
 	return d.First.Add(more)
 }
 
-// ErrNotSellable is returned where no service reaches the market.
-var ErrNotSellable = errors.New("no delivery reaches this market")
-
-// Choice is the delivery that a price assumes.
-type Choice struct {
-	Delivery Delivery
-	// Door is processing plus transit.
-	Door Days
-	// KeepsPromise is false where nothing keeps it and the fastest was taken instead.
-	KeepsPromise bool
-}
-
-// Choose takes the cheapest service to a country that keeps the promise of so many days,
-// a tie going to the faster; where none keeps it, the fastest, marked so.
-// Services priced in several currencies are compared by convert.
-func Choose(options []Delivery, processing Days, country string, promise int, convert func(money.Amount) (money.Amount, error)) (Choice, error) {
-	var best, fastest Choice
-	var bestCost money.Amount
-	found, kept := false, false
-	for _, option := range options {
-		if !option.Reaches(country) {
-			continue
-		}
-		c := Choice{option, processing.Plus(option.Transit), false}
-		if !found || c.Door.Max < fastest.Door.Max || (c.Door.Max == fastest.Door.Max && c.Door.Min < fastest.Door.Min) {
-			fastest, found = c, true
-		}
-		if !c.Door.Within(promise) {
-			continue
-		}
-		cost, err := convert(option.First)
-		if err != nil {
-			return Choice{}, err
-		}
-		c.KeepsPromise = true
-		if !kept || cost.Minor() < bestCost.Minor() || (cost.Minor() == bestCost.Minor() && c.Door.Max < best.Door.Max) {
-			best, bestCost, kept = c, cost, true
-		}
-	}
-	switch {
-	case kept:
-		return best, nil
-	case found:
-		return fastest, nil
-	}
-	return Choice{}, ErrNotSellable
-}
-
 // Cost is what one unit lands for, in the store's currency, by its parts.
 type Cost struct {
 	Item     money.Amount `json:"item"`
@@ -113,6 +64,12 @@ type Cost struct {
 // Total is unit cost + handling + shipping + import charges.
 func (c Cost) Total() (money.Amount, error) {
 	sum := c.Item
+	if none := (money.Amount{}); c.Handling == none && c.Charges == none {
+		if c.Shipping == none {
+			return sum, nil
+		}
+		return sum.Add(c.Shipping)
+	}
 	for _, part := range []money.Amount{c.Handling, c.Shipping, c.Charges} {
 		if part == (money.Amount{}) {
 			continue

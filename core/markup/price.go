@@ -5,106 +5,270 @@ import (
 	"plainpelican/core/money"
 )
 
-// Item is what a price is asked for.
+// Item is what a price is asked for. All its amounts are in the store's currency.
 type Item struct {
-	Source    string
-	ShipsFrom string
-	Cost      landed.Cost
+	Store, Source, Supplier, ShipsFrom, Category, Brand string
+	Collections, Tags                                   []string
+	Cost                                                landed.Cost
+	// MinAdvertised is the supplier's minimum advertised price, List its list price, Market
+	// the middle of the market's prices; no amount where it is not known.
+	MinAdvertised, List, Market money.Amount
 }
 
 // Figures are a price and what it leaves. All amounts are in the store's currency.
 type Figures struct {
 	Landed money.Amount `json:"landed"`
 	Price  money.Amount `json:"price"`
+	// Was is the earlier price to show; no amount is none.
+	Was money.Amount `json:"was,omitzero"`
 	// Net is the price without included tax: N = G / (1+t).
 	Net money.Amount `json:"net"`
 	// Fees are F = p*G + f + a*G.
 	Fees money.Amount `json:"fees"`
 	// Profit is N - L - F, and also what may be spent on advertising an order before it loses.
 	Profit money.Amount `json:"profit"`
+	// Rule is the id of the rule that priced it; 0 for a typed price.
+	Rule int `json:"rule"`
+	Marks
+}
+
+// Shares are the figures that are ratios.
+type Shares struct {
 	// Margin is P / N.
 	Margin money.Ratio `json:"margin"`
 	// Markup is (N - L) / L; zero where the item lands for nothing.
 	Markup money.Ratio `json:"markup"`
 	// BreakEven is the return on ad spend that neither wins nor loses, G / P; zero where P is not positive.
 	BreakEven money.Ratio `json:"break_even"`
-	// Rule is the place of the rule that priced it, from 0; -1 for a typed price.
-	Rule int `json:"rule"`
-	// RaisedToFloor tells that the least profit decided, not the formula.
+}
+
+// Shares works the ratios out, each rounded to the millionth.
+func (f *Figures) Shares() Shares {
+	s := Shares{Margin: f.Margin()}
+	if kept, err := f.Net.Sub(f.Landed); err == nil {
+		s.Markup = money.RatioOf(kept, f.Landed)
+	}
+	if f.Profit.Minor() > 0 {
+		s.BreakEven = money.RatioOf(f.Price, f.Profit)
+	}
+	return s
+}
+
+// Margin is P / N.
+func (f *Figures) Margin() money.Ratio { return money.RatioOf(f.Profit, f.Net) }
+
+// Marks are what a person should know about a price besides its figures.
+type Marks struct {
+	// RaisedToFloor tells that the floor decided, not the formula.
 	RaisedToFloor bool `json:"raised_to_floor"`
+	// Capped tells that the ceiling decided; OverCeiling that the price is above it.
+	Capped      bool `json:"capped"`
+	OverCeiling bool `json:"over_ceiling"`
+	// BelowFloor tells that a typed price is under the floor of the rule it was typed over.
+	BelowFloor bool `json:"below_floor"`
+}
+
+// costRange is [from, under) in minor units. Ranges lie together, apart from the rules,
+// since every item is held against them.
+type costRange struct{ from, under int64 }
+
+// compiled is a rule made ready.
+type compiled struct {
+	countries   []country
+	bands       []int64 // where each begins
+	market      bool    // holds only where the market's price is known
+	listed      bool
+	rule        *Rule
+	ending, was endings
+	endingWords string
+}
+
+func compile(r *Rule, c money.Currency) compiled {
+	bare := r.Conditions
+	bare.From, bare.Under = money.Amount{}, money.Amount{}
+	countries := make([]country, len(bare.ShipsFrom))
+	for i, code := range bare.ShipsFrom {
+		countries[i] = countryOf(code)
+	}
+	bare.ShipsFrom = nil
+	bands := make([]int64, len(r.Formula.Bands))
+	for i, b := range r.Formula.Bands {
+		bands[i] = b.From.Minor()
+	}
+	return compiled{countries, bands, r.Formula.Kind == Market, !bare.Everything(), r, r.Ending.ready(c), r.Was.Ending.ready(c), r.Ending.words()}
+}
+
+// country is a two-letter code in one word; 0 is anything else.
+type country uint16
+
+func countryOf(code string) country {
+	if len(code) != 2 {
+		return 0
+	}
+	return country(code[0])<<8 | country(code[1])
+}
+
+func (r *compiled) shipsFrom(from country) bool {
+	for _, one := range r.countries {
+		if one == from {
+			return true
+		}
+	}
+	return len(r.countries) == 0
+}
+
+// find is the first rule that holds, and what the item lands for.
+func (rs *Rules) find(item *Item) (*compiled, money.Amount, error) {
+	total, err := item.Cost.Total()
+	if err != nil {
+		return nil, total, err
+	}
+	for _, a := range [4]money.Amount{total, item.MinAdvertised, item.List, item.Market} {
+		switch {
+		case a.Currency() != rs.currency && a != (money.Amount{}):
+			return nil, total, money.ErrMixed
+		case a.Negative():
+			return nil, total, ErrBelowNothing
+		}
+	}
+	if total.Currency() != rs.currency {
+		return nil, total, money.ErrMixed
+	}
+	from := countryOf(item.ShipsFrom)
+	for i := range rs.ranges {
+		if total.Minor() < rs.ranges[i].from || total.Minor() >= rs.ranges[i].under {
+			continue
+		}
+		r := &rs.ready[i]
+		if r.shipsFrom(from) && (!r.listed || r.rule.Conditions.holds(item)) &&
+			(!r.market || item.Market.Minor() > 0) {
+			return r, total, nil
+		}
+	}
+	return nil, total, ErrNoPrice // unreachable: the last rule holds always
 }
 
 // Price finds the first rule that holds and works out the price and its figures.
-// The trace, where one is given, is filled with every step.
-// It returns money.ErrMixed for a cost in another currency, ErrNoPrice where fees and
-// tax leave nothing, and money.ErrTooLarge.
-func (rs *Rules) Price(item Item, terms Terms, trace *Trace) (Figures, error) {
-	total, err := item.Cost.Total()
+// The trace, where one is given, is added every step from "lands at" on.
+// It returns money.ErrMixed for amounts in another currency, ErrBelowNothing, ErrNoPrice
+// where fees and tax leave nothing, and money.ErrTooLarge.
+func (rs *Rules) Price(item *Item, terms Terms, trace *Trace) (Figures, error) {
+	r, total, err := rs.find(item)
 	if err != nil {
 		return Figures{}, err
 	}
-	if total.Currency() != rs.currency {
-		return Figures{}, money.ErrMixed
+	rule := r.rule
+	cost := total.Minor()
+	if rule.Formula.Basis == OnItem {
+		cost = item.Cost.Item.Minor()
 	}
-	place := 0
-	for !rs.list[place].Conditions.hold(&item, total.Minor()) {
-		place++
-	}
-	rule := &rs.list[place]
-	trace.land(item.Cost, total)
-
-	price, err := money.MulMulDiv(total.Minor(), int64(rule.Formula.factor()), int64(money.One+terms.Tax), int64(money.One), int64(money.One))
+	b := r.band(cost)
+	price, err := rule.Formula.raw(b, item, total.Minor(), cost, &terms)
 	if err != nil {
 		return Figures{}, err
 	}
-	trace.formula(rule, terms, money.New(price, rs.currency))
+	trace.lands(total)
+	trace.formula(rule, b, terms.Tax, money.New(price, rs.currency))
 
-	ended, raised, err := rs.guard(rule, price, total, terms, trace)
-	if err != nil {
-		return Figures{}, err
+	g := guard{r: r, item: item, total: total, terms: &terms}
+	var marks Marks
+	done := false
+	if trace == nil {
+		price, done = g.clearly(price, &marks)
 	}
-	trace.ending(rule, money.New(ended, rs.currency))
-
-	figures, err := Judge(total, money.New(ended, rs.currency), terms)
-	if err != nil {
-		return Figures{}, err
-	}
-	figures.Rule, figures.RaisedToFloor = place, raised
-	trace.figures(figures)
-	return figures, nil
-}
-
-// guard ends a price without going below the floor, and tells whether the floor decided.
-// The floor is worked out to the minor unit only where the price may be under it, or where
-// a trace says what it is.
-func (rs *Rules) guard(rule *Rule, price int64, total money.Amount, terms Terms, trace *Trace) (ended int64, raised bool, err error) {
-	safe, err := safePrice(total, rule.LeastProfit, terms)
-	if err != nil {
-		return 0, false, err
-	}
-	if trace == nil && price >= safe {
-		if ended = rule.Ending.Apply(price, 0, rs.currency); ended >= safe {
-			return ended, false, nil
+	if !done {
+		if price, err = g.hold(price, &marks, trace); err != nil {
+			return Figures{}, err
 		}
 	}
-	floor, err := floorPrice(safe, total, rule.LeastProfit, terms)
-	if err != nil {
-		return 0, false, err
-	}
-	raised = price < floor
-	trace.floor(rule, money.New(floor, rs.currency), raised)
-	return rule.Ending.Apply(max(price, floor), floor, rs.currency), raised, nil
-}
-
-// Judge works out the figures of a given price, such as a typed one.
-func Judge(total, price money.Amount, terms Terms) (Figures, error) {
-	f := Figures{Landed: total, Price: price, Rule: -1}
-	net, err := money.MulDiv(price.Minor(), int64(money.One), int64(money.One+terms.Tax))
+	f, err := Judge(total, money.New(price, rs.currency), terms)
 	if err != nil {
 		return Figures{}, err
 	}
-	f.Net = money.New(net, price.Currency())
-	if f.Fees, err = fees(price, terms); err != nil {
+	if f.Was, err = r.wasPrice(f.Price, item); err != nil {
+		return Figures{}, err
+	}
+	f.Rule, f.Marks = rule.ID, marks
+	trace.was(rule, f.Was)
+	trace.figures(f, terms.Tax)
+	return f, nil
+}
+
+// Judge works out the figures of a typed price, and whether it is below the floor or above
+// the ceiling of the rule that would price the item. Its errors are those of Price.
+func (rs *Rules) Judge(item *Item, price money.Amount, terms Terms, trace *Trace) (Figures, error) {
+	r, total, err := rs.find(item)
+	if err != nil {
+		return Figures{}, err
+	}
+	f, err := Judge(total, price, terms)
+	if err != nil {
+		return Figures{}, err
+	}
+	g := guard{r: r, item: item, total: total, terms: &terms}
+	trace.lands(total)
+	trace.Add(Step{Kind: StepTyped, Amount: price})
+	if !g.clear(price.Minor()) {
+		floor, err := g.floor()
+		if err != nil {
+			return Figures{}, err
+		}
+		f.BelowFloor = price.Minor() < floor
+		if f.BelowFloor {
+			trace.floor(&g, money.New(floor, rs.currency), false)
+		}
+	}
+	if ceiling, what := g.ceiling(); what != "" && price.Minor() > ceiling {
+		f.OverCeiling = true
+		trace.ceiling(r.rule, StepOverCeiling, what, price, money.New(ceiling, rs.currency))
+	}
+	if f.Was, err = r.wasPrice(price, item); err != nil {
+		return Figures{}, err
+	}
+	trace.was(r.rule, f.Was)
+	trace.figures(f, terms.Tax)
+	return f, nil
+}
+
+// End gives a price the ending of the rule that would price the item, whatever its floor.
+func (rs *Rules) End(item *Item, price money.Amount) (money.Amount, error) {
+	r, _, err := rs.find(item)
+	if err != nil {
+		return money.Amount{}, err
+	}
+	return money.New(r.ending.apply(price.Minor(), 0), price.Currency()), nil
+}
+
+// wasPrice is the earlier price to show: above the price, or none.
+func (r *compiled) wasPrice(price money.Amount, item *Item) (money.Amount, error) {
+	switch r.rule.Was.Kind {
+	case WasPercent:
+		raised, err := price.Share(money.One + r.rule.Was.Percent)
+		if err != nil {
+			return money.Amount{}, err
+		}
+		return money.New(r.was.apply(raised.Minor(), price.Minor()+1), price.Currency()), nil
+	case WasList:
+		if item.List.Minor() > price.Minor() {
+			return item.List, nil
+		}
+	}
+	return money.Amount{}, nil
+}
+
+// Judge works out the figures of a given price.
+func Judge(total, price money.Amount, terms Terms) (Figures, error) {
+	f := Figures{Landed: total, Price: price}
+	f.Net = price
+	if terms.Tax != 0 {
+		net, err := money.MulDiv(price.Minor(), int64(money.One), int64(money.One+terms.Tax))
+		if err != nil {
+			return Figures{}, err
+		}
+		f.Net = money.New(net, price.Currency())
+	}
+	var err error
+	if f.Fees, err = fees(price, &terms); err != nil {
 		return Figures{}, err
 	}
 	kept, err := f.Net.Sub(total)
@@ -114,58 +278,14 @@ func Judge(total, price money.Amount, terms Terms) (Figures, error) {
 	if f.Profit, err = kept.Sub(f.Fees); err != nil {
 		return Figures{}, err
 	}
-	f.Margin = money.RatioOf(f.Profit, f.Net)
-	f.Markup = money.RatioOf(kept, total)
-	if f.Profit.Minor() > 0 {
-		f.BreakEven = money.RatioOf(price, f.Profit)
-	}
 	return f, nil
 }
 
 // fees are p*G + f + a*G: the two shares rounded together, once.
-func fees(price money.Amount, terms Terms) (money.Amount, error) {
+func fees(price money.Amount, terms *Terms) (money.Amount, error) {
 	share, err := price.Share(terms.PaymentPercent + terms.Returns)
 	if err != nil || terms.PaymentFixed == (money.Amount{}) {
 		return share, err
 	}
 	return share.Add(terms.PaymentFixed)
-}
-
-// safePrice is a price in minor units from which on every price leaves the least profit:
-// G = (L+f+P) / (1/(1+t) - p - a) for a profit of one minor unit more than is wanted, since
-// rounding may lower a profit by one at most.
-func safePrice(total, least money.Amount, terms Terms) (int64, error) {
-	wanted := total.Minor() + least.Minor() + terms.PaymentFixed.Minor() + 1
-	one, gross := int64(money.One), int64(money.One+terms.Tax)
-	// 1/(1+t) - p - a = (1 - (p+a)(1+t)) / (1+t), in millionths of millionths.
-	taken := int64(terms.PaymentPercent+terms.Returns) * gross
-	if taken >= one*one {
-		return 0, ErrNoPrice
-	}
-	price, err := money.MulMulDiv(wanted, gross, one, one*one-taken, 1)
-	return price + 1, err
-}
-
-// floorPrice is the lowest price from which on every price leaves the least profit, found
-// downwards from a safe one.
-func floorPrice(safe int64, total, least money.Amount, terms Terms) (int64, error) {
-	for ; safe > 0; safe-- {
-		profit, err := profitAt(safe-1, total, terms)
-		if err != nil {
-			return 0, err
-		}
-		if profit < least.Minor() {
-			break
-		}
-	}
-	return safe, nil
-}
-
-func profitAt(price int64, total money.Amount, terms Terms) (int64, error) {
-	net, err := money.MulDiv(price, int64(money.One), int64(money.One+terms.Tax))
-	if err != nil {
-		return 0, err
-	}
-	taken, err := fees(money.New(price, total.Currency()), terms)
-	return net - total.Minor() - taken.Minor(), err
 }

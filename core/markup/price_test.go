@@ -2,10 +2,9 @@ package markup
 
 import (
 	"errors"
-	"math/big"
-	"math/rand/v2"
-	"sort"
+	"strings"
 	"testing"
+	"time"
 
 	"plainpelican/core/landed"
 	"plainpelican/core/money"
@@ -18,20 +17,23 @@ func multiple(text string) Rule {
 	if err != nil {
 		panic(err)
 	}
-	return Rule{Formula: Formula{Multiple, r}, LeastProfit: money.Zero(usd), Ending: NoEnding}
+	return Rule{ID: 1, Formula: Flat(Multiple, r, money.Amount{}, usd), Floor: Floor{LeastProfit: money.Zero(usd)}, Ending: NoEnding, Was: Was{Kind: NoWas, Ending: NoEnding}}
 }
 
 func rules(t testing.TB, list ...Rule) *Rules {
 	t.Helper()
-	rs, err := NewRules(list[0].LeastProfit.Currency(), list...)
+	for i := range list {
+		list[i].ID = i + 1
+	}
+	rs, err := NewRules(list[0].Floor.LeastProfit.Currency(), list...)
 	if err != nil {
 		t.Fatal(err)
 	}
 	return rs
 }
 
-func lands(minor int64, c money.Currency) Item {
-	return Item{Cost: landed.Cost{Item: money.New(minor, c)}}
+func lands(minor int64, c money.Currency) *Item {
+	return &Item{Cost: landed.Cost{Item: money.New(minor, c)}}
 }
 
 // Outside source: the trade's table of markup and margin, which is common practice.
@@ -52,11 +54,11 @@ func TestMarkupAndMargin(t *testing.T) {
 			t.Fatal(err)
 		}
 		byPercent := multiple("1")
-		byPercent.Formula = Formula{Percent, ratio}
+		byPercent.Formula = Flat(Percent, ratio, money.Amount{}, usd)
 		for _, rule := range []Rule{byPercent, multiple(c.multiple)} {
 			f, err := rules(t, rule).Price(lands(100_000_000, usd), Terms{}, nil)
-			if err != nil || f.Margin-c.margin > 1 || c.margin-f.Margin > 1 || f.Markup-ratio > 1 || ratio-f.Markup > 1 {
-				t.Errorf("%s: margin %s, markup %s, %v", c.percent, f.Margin, f.Markup, err)
+			if err != nil || f.Margin()-c.margin > 1 || c.margin-f.Margin() > 1 || f.Shares().Markup-ratio > 1 || ratio-f.Shares().Markup > 1 {
+				t.Errorf("%s: margin %s, markup %s, %v", c.percent, f.Margin(), f.Shares().Markup, err)
 			}
 		}
 	}
@@ -83,245 +85,201 @@ func TestFiguresWithFeesAndTax(t *testing.T) {
 	// and 0.30 fixed = 5.54; lands at 60.00; leaves 34.46.
 	eur := money.MustCurrency("EUR")
 	f, err := Judge(money.New(6000, eur), money.New(11900, eur), Terms{PaymentPercent: 29000, PaymentFixed: money.New(30, eur), Returns: 15000, Tax: 190000})
-	if err != nil || f.Net.Decimal() != "100.00" || f.Fees.Decimal() != "5.54" || f.Profit.Decimal() != "34.46" || f.Margin != 344600 || f.BreakEven != 3453279 {
+	if err != nil || f.Net.Decimal() != "100.00" || f.Fees.Decimal() != "5.54" || f.Profit.Decimal() != "34.46" || f.Margin() != 344600 || f.Shares().BreakEven != 3453279 {
 		t.Errorf("%+v %v", f, err)
 	}
 	loss, err := Judge(money.New(6000, eur), money.New(5000, eur), Terms{})
-	if err != nil || loss.Profit.Decimal() != "-10.00" || loss.BreakEven != 0 {
+	if err != nil || loss.Profit.Decimal() != "-10.00" || loss.Shares().BreakEven != 0 {
 		t.Errorf("a loss: %+v %v", loss, err)
 	}
 }
 
-// oracle computes a price by exact fractions, another way than the code under test.
-type oracle struct {
-	rule  Rule
-	terms Terms
-}
-
-func rat(n, d int64) *big.Rat { return big.NewRat(n, d) }
-
-func nearest(x *big.Rat) int64 {
-	half := new(big.Rat).Add(new(big.Rat).Abs(x), rat(1, 2))
-	q := new(big.Int).Quo(half.Num(), half.Denom()).Int64()
-	if x.Sign() < 0 {
-		return -q
-	}
-	return q
-}
-
-func (o oracle) profit(price, total int64) int64 {
-	gross := new(big.Rat).Add(rat(1, 1), rat(int64(o.terms.Tax), 1e6))
-	net := new(big.Rat).Quo(rat(price, 1), gross)
-	share := rat(int64(o.terms.PaymentPercent)+int64(o.terms.Returns), 1e6)
-	return nearest(net) - total - nearest(new(big.Rat).Mul(share, rat(price, 1))) - o.terms.PaymentFixed.Minor()
-}
-
-func (o oracle) raw(total int64) int64 {
-	factor := rat(int64(o.rule.Formula.Ratio), 1e6)
-	if o.rule.Formula.Kind == Percent {
-		factor.Add(factor, rat(1, 1))
-	}
-	factor.Mul(factor, new(big.Rat).Add(rat(1, 1), rat(int64(o.terms.Tax), 1e6)))
-	return nearest(factor.Mul(factor, rat(total, 1)))
-}
-
-// floor searches for the lowest price from which on nothing falls short: near where half
-// the prices do, then down from well above while all leave enough.
-func (o oracle) floor(total int64) int64 {
-	enough := func(price int64) bool { return o.profit(price, total) >= o.rule.LeastProfit.Minor() }
-	near := int64(sort.Search(1_000_000, func(price int) bool { return enough(int64(price)) }))
-	floor := near + 40
-	for floor > 0 && enough(floor-1) {
-		floor--
-	}
-	return floor
-}
-
-// price searches for the allowed price nearest to the formula's, or at the floor.
-func (o oracle) price(total int64, c money.Currency) int64 {
-	floor := o.floor(total)
-	wanted := max(o.raw(total), floor)
-	step, rest := o.rule.Ending.residue(c)
-	if step == 0 {
-		return wanted
-	}
-	for distance := int64(0); ; distance++ {
-		for _, p := range []int64{wanted + distance, wanted - distance} {
-			if p > 0 && p >= floor && ((p-rest)%step+step)%step == 0 {
-				return p
-			}
-		}
-	}
-}
-
-func randomCase(r *rand.Rand) (Rule, Terms, int64, money.Currency) {
-	c := []money.Currency{usd, money.MustCurrency("JPY"), money.MustCurrency("KWD"), money.MustCurrency("EUR")}[r.IntN(4)]
-	endings := EndingsFor(c)
-	rule := Rule{Formula: Formula{Multiple, money.One + money.Ratio(r.Int64N(4e6))}, LeastProfit: money.New(r.Int64N(2000), c), Ending: endings[r.IntN(len(endings))]}
-	if r.IntN(2) == 0 {
-		rule.Formula = Formula{Percent, money.Ratio(r.Int64N(3e6))}
-	}
-	terms := Terms{PaymentPercent: money.Ratio(r.Int64N(60_000)), PaymentFixed: money.New(r.Int64N(50), c), Returns: money.Ratio(r.Int64N(40_000))}
-	if r.IntN(2) == 0 {
-		terms.Tax = money.Ratio(r.Int64N(270_000))
-	}
-	return rule, terms, 1 + r.Int64N(60_000), c
-}
-
-// Outside source: an independent computation with math/big.Rat.
-func TestPriceProperties(t *testing.T) {
-	r := rand.New(rand.NewPCG(7, 11))
-	same, floored := 0, 0
-	for n := range 120_000 {
-		rule, terms, total, c := randomCase(r)
-		rs := rules(t, rule)
-		var trace *Trace
-		if n%50 == 0 {
-			trace = &Trace{}
-		}
-		f, err := rs.Price(lands(total, c), terms, trace)
-		if err != nil {
-			t.Fatalf("%+v %+v %d: %v", rule, terms, total, err)
-		}
-		o := oracle{rule, terms}
-		if got := o.profit(f.Price.Minor(), total); got != f.Profit.Minor() {
-			t.Fatalf("profit of %s: %s, by fractions %d", f.Price, f.Profit, got)
-		}
-		if f.Profit.Minor() < rule.LeastProfit.Minor() {
-			t.Fatalf("%+v %+v lands at %d: %s leaves %s, under the least profit", rule, terms, total, f.Price, f.Profit)
-		}
-		if again := rule.Ending.Apply(f.Price.Minor(), 0, c); again != f.Price.Minor() {
-			t.Fatalf("%s ended in %s again is %d", f.Price, rule.Ending, again)
-		}
-		higher, err := rs.Price(lands(total+1+r.Int64N(500), c), terms, nil)
-		if err != nil || higher.Price.Minor() < f.Price.Minor() {
-			t.Fatalf("%+v: a dearer item is cheaper: %s after %s, %v", rule, higher.Price, f.Price, err)
-		}
-		if f.RaisedToFloor {
-			floored++
-		}
-		if n%6 == 0 {
-			if want := o.price(total, c); want != f.Price.Minor() {
-				t.Fatalf("%+v %+v lands at %d: %s, by fractions %d", rule, terms, total, f.Price, want)
-			}
-			same++
-		}
-		if trace != nil {
-			checkTrace(t, trace, f)
-		}
-	}
-	if same < 10_000 || floored < 1_000 {
-		t.Fatalf("%d prices compared, %d at the floor: too few to mean something", same, floored)
-	}
-}
-
-// checkTrace holds that what a trace says adds up: net less landed less fees is profit.
-func checkTrace(t *testing.T, trace *Trace, f Figures) {
+// priced is an item with everything known: lands at 10.60, minimum advertised, list and market prices.
+func priced(t *testing.T, r Rule, advertised, list, market string) (Figures, *Trace) {
 	t.Helper()
-	said := map[string]money.Amount{}
-	for _, s := range trace.Steps {
-		said[s.Words] = s.Amount
+	item, trace := lands(1060, usd), &Trace{}
+	for into, text := range map[*money.Amount]string{&item.MinAdvertised: advertised, &item.List: list, &item.Market: market} {
+		if text != "" {
+			*into = money.MustParse(text, "USD")
+		}
 	}
-	if said["Lands at"] != f.Landed || said["Fees and returns allowance"] != f.Fees || said["Profit"] != f.Profit {
-		t.Fatalf("the trace %+v does not say %+v", trace.Steps, f)
+	f, err := rules(t, r, multiple("1")).Price(item, Terms{PaymentPercent: 29000, PaymentFixed: money.New(30, usd)}, trace)
+	if err != nil {
+		t.Fatal(err)
 	}
-	if f.Net.Minor()-f.Landed.Minor()-f.Fees.Minor() != f.Profit.Minor() {
-		t.Fatalf("%+v does not add up", f)
-	}
+	return f, trace
 }
 
-func TestFirstRuleThatHoldsPrices(t *testing.T) {
-	cheap, japan, rest := multiple("3"), multiple("2.5"), multiple("2")
-	cheap.Conditions = Conditions{Under: 500}
-	japan.Conditions = Conditions{ShipsFrom: "JP", From: 500}
-	rs := rules(t, cheap, japan, rest)
+func TestFormulas(t *testing.T) {
+	amount := money.MustParse("5.00", "USD")
+	// Worked by hand from a landed 10.60, payment 2.9 % and 0.30.
 	for _, c := range []struct {
-		from  string
-		minor int64
-		rule  int
-	}{{"CN", 499, 0}, {"CN", 500, 2}, {"JP", 499, 0}, {"JP", 500, 1}} {
-		item := lands(c.minor, usd)
-		item.ShipsFrom = c.from
-		if f, err := rs.Price(item, Terms{}, nil); err != nil || f.Rule != c.rule {
-			t.Errorf("%s at %d: rule %d, %v", c.from, c.minor, f.Rule, err)
-		}
-	}
-}
-
-func TestIllegalRulesDoNotExist(t *testing.T) {
-	with := func(change func(*Rule)) Rule { r := multiple("2"); change(&r); return r }
-	for field, list := range map[string][]Rule{
-		"rules":        {},
-		"ratio":        {with(func(r *Rule) { r.Formula.Ratio = 999_999 })},
-		"formula":      {with(func(r *Rule) { r.Formula.Kind = "guess" })},
-		"least_profit": {with(func(r *Rule) { r.LeastProfit = money.MustParse("3", "EUR") })},
-		"ending":       {with(func(r *Rule) { r.Ending = ".98" })},
-		"conditions":   {with(func(r *Rule) { r.Conditions.ShipsFrom = "CN" })},
-	} {
-		_, err := NewRules(usd, list...)
-		var wrong *FieldError
-		if !errors.As(err, &wrong) || wrong.Field != field || wrong.Reason == "" {
-			t.Errorf("%s: %v", field, err)
-		}
-	}
-	for name, r := range map[string]Rule{
-		"negative percent": with(func(r *Rule) { r.Formula = Formula{Percent, -1} }),
-		"negative floor":   with(func(r *Rule) { r.LeastProfit = money.New(-1, usd) }),
-		"absurd markup":    with(func(r *Rule) { r.Formula.Ratio = 2000 * money.One }),
-	} {
-		if _, err := NewRules(usd, r); err == nil {
-			t.Errorf("%s was taken", name)
-		}
-	}
-}
-
-func TestEndings(t *testing.T) {
-	jpy, kwd := money.MustCurrency("JPY"), money.MustCurrency("KWD")
-	for _, c := range []struct {
-		ending             Ending
-		price, floor, want int64
-		c                  money.Currency
+		kind   FormulaKind
+		ratio  money.Ratio
+		amount money.Amount
+		want   string
+		words  string
 	}{
-		{".99", 2210, 0, 2199, usd},
-		{".99", 2249, 0, 2299, usd}, // a tie goes up
-		{".99", 2248, 0, 2199, usd},
-		{".99", 2210, 2205, 2299, usd}, // never below the floor
-		{".99", 20, 0, 99, usd},        // never nothing
-		{".95", 2199, 0, 2195, usd},
-		{".00", 2151, 0, 2200, usd},
-		{WholeTens, 1234, 0, 1230, jpy},
-		{WholeTens, 1235, 0, 1240, jpy},
-		{".990", 3500, 0, 3990, kwd},
-		{NoEnding, 1234, 1240, 1240, usd},
+		{Percent, 600_000, money.Amount{}, "16.96", "Landed plus 60 %"},
+		{Multiple, 2_200_000, money.Amount{}, "23.32", "2.2 × landed"},
+		{Fixed, 0, amount, "15.60", "Landed plus 5.00 USD"},
+		{PercentPlus, 600_000, amount, "21.96", "Landed plus 60 % and 5.00 USD"},
+		{Margin, 400_000, money.Amount{}, "19.09", "For a margin of 40 % after fees"}, // 10.90 / 0.571
+		{Profit, 0, amount, "16.37", "For a profit of 5.00 USD after fees"},           // 15.90 / 0.971
+		{Market, -50_000, money.Amount{}, "23.75", "5 % below the market's middle"},
+		{Market, 0, money.Amount{}, "25.00", "At the market's middle"},
 	} {
-		if got := c.ending.Apply(c.price, c.floor, c.c); got != c.want {
-			t.Errorf("%s of %d with floor %d: %d, want %d", c.ending, c.price, c.floor, got, c.want)
+		r := multiple("1")
+		r.Formula = Flat(c.kind, c.ratio, c.amount, usd)
+		f, trace := priced(t, r, "", "", "25.00")
+		if f.Price.Decimal() != c.want || trace.Steps[1].Words() != c.words || trace.Steps[1].Amount != f.Price {
+			t.Errorf("%s: %s by %q", c.kind, f.Price, trace.Steps[1].Words())
 		}
 	}
-	if got := EndingsFor(jpy); len(got) != 2 {
-		t.Errorf("JPY has no cents to end in: %v", got)
+}
+
+func TestCostBandsAndBasis(t *testing.T) {
+	r := multiple("3")
+	r.Formula.Bands = append(r.Formula.Bands, Band{From: money.New(500, usd), Ratio: 2_500_000}, Band{From: money.New(1500, usd), Ratio: 2_000_000})
+	r.Formula.Bands[0].To = money.New(500, usd)
+	rs := rules(t, r)
+	for minor, want := range map[int64]int64{1: 3, 499: 1497, 500: 1250, 1499: 3748, 1500: 3000, 9000: 18000} {
+		if f, err := rs.Price(lands(minor, usd), Terms{}, nil); err != nil || f.Price.Minor() != want {
+			t.Errorf("at %d: %s, want %d, %v", minor, f.Price, want, err)
+		}
+	}
+	r = multiple("2")
+	r.Formula.Basis = OnItem
+	item := lands(1000, usd)
+	item.Cost.Shipping = money.New(400, usd)
+	if f, err := rules(t, r).Price(item, Terms{}, nil); err != nil || f.Price.Decimal() != "20.00" || f.Landed.Decimal() != "14.00" {
+		t.Errorf("twice the item cost: %s %v", f.Price, err)
+	}
+}
+
+func TestFloorsAndCeilings(t *testing.T) {
+	for _, c := range []struct {
+		name                     string
+		change                   func(*Rule)
+		advertised, list, market string
+		price                    string
+		marks                    Marks
+		words                    string
+	}{
+		{"the minimum advertised price is the floor", func(*Rule) {}, "27.00", "", "", "27.99", Marks{RaisedToFloor: true}, "Raised to the floor: the supplier's minimum advertised price"},
+		{"the least margin is", func(r *Rule) { r.Floor.LeastMargin = 550_000 }, "20.00", "", "", "25.99", Marks{RaisedToFloor: true}, "Raised to the floor: keeping 55 %"},
+		{"the least profit is", func(r *Rule) { r.Floor.LeastProfit = money.New(1300, usd) }, "", "", "", "24.99", Marks{RaisedToFloor: true}, "Raised to the floor: keeping 13.00 USD"},
+		{"above the list price, which warns", func(r *Rule) { r.Ceiling.List = true }, "", "22.00", "", "22.99", Marks{OverCeiling: true}, "Above the list price, 22.00 USD"},
+		{"capped by the market, with the ending", func(r *Rule) { r.Ceiling = Ceiling{Market: 1_100_000, Caps: true} }, "", "", "18.00", "18.99", Marks{Capped: true}, "Capped by 1.1 × the market's middle, 19.80 USD"},
+		{"the lower of two ceilings", func(r *Rule) { r.Ceiling = Ceiling{List: true, Market: 1_100_000, Caps: true} }, "", "17.50", "18.00", "16.99", Marks{Capped: true}, "Capped by the list price, 17.50 USD"},
+		{"no ending between floor and cap", func(r *Rule) {
+			r.Ceiling = Ceiling{List: true, Caps: true}
+			r.Floor.LeastProfit = money.New(600, usd)
+		}, "", "17.80", "", "17.80", Marks{Capped: true}, "Capped by the list price, 17.80 USD"},
+		{"a cap below the floor does not cap", func(r *Rule) { r.Ceiling = Ceiling{List: true, Caps: true} }, "19.00", "18.00", "", "22.99", Marks{OverCeiling: true}, "Above the list price, 18.00 USD"},
+		{"nothing is known, so nothing caps", func(r *Rule) { r.Ceiling = Ceiling{List: true, Market: money.One, Caps: true} }, "", "", "", "22.99", Marks{}, "Nearest ending in .99"},
+	} {
+		r := multiple("2.2")
+		r.Ending.Allowed = []string{".99"}
+		c.change(&r)
+		f, trace := priced(t, r, c.advertised, c.list, c.market)
+		said := false
+		for _, s := range trace.Steps {
+			said = said || s.Words() == c.words
+		}
+		if f.Price.Decimal() != c.price || f.Marks != c.marks || !said {
+			t.Errorf("%s: %s %+v %+v", c.name, f.Price, f.Marks, trace.Lines())
+		}
+	}
+}
+
+func TestWasPrices(t *testing.T) {
+	for _, c := range []struct{ kind, list, want string }{{"percent", "", "28.99"}, {"list", "30.00", "30.00"}, {"list", "23.00", "0"}, {"list", "", "0"}, {"none", "30.00", "0"}} {
+		r := multiple("2.2")
+		r.Was = Was{Kind: WasKind(c.kind), Ending: Ending{Allowed: []string{".99"}}}
+		if c.kind == "percent" {
+			r.Was.Percent = 250_000
+		}
+		if f, _ := priced(t, r, "", c.list, ""); f.Price.Decimal() != "23.32" || f.Was.Decimal() != c.want {
+			t.Errorf("%+v: %s", c, f.Was)
+		}
+	}
+}
+
+func TestTypedPricesAreJudgedByTheRuleTheyWereTypedOver(t *testing.T) {
+	r := multiple("2")
+	r.Floor.LeastProfit, r.Ceiling.Market = money.New(300, usd), money.One
+	rs, terms := rules(t, r), Terms{PaymentFixed: money.New(30, usd)}
+	item := lands(1000, usd)
+	item.Market = money.New(2500, usd)
+	for minor, want := range map[int64]Marks{1329: {BelowFloor: true}, 1330: {}, 2500: {}, 2501: {OverCeiling: true}} {
+		trace := &Trace{}
+		f, err := rs.Judge(item, money.New(minor, usd), terms, trace)
+		if err != nil || f.Marks != want || f.Rule != 0 || trace.Steps[1].Words() != "Typed; rules leave it alone" {
+			t.Errorf("%d: %+v %v", minor, f.Marks, err)
+		}
 	}
 }
 
 func TestNothingIsAllocatedWithoutATrace(t *testing.T) {
 	rule := multiple("2.2")
-	rule.LeastProfit, rule.Ending = money.New(300, usd), ".99"
+	rule.Floor, rule.Ending = Floor{money.New(300, usd), 200_000}, Ending{Allowed: []string{".99", ".49"}}
+	rule.Ceiling, rule.Was = Ceiling{Market: 1_100_000, Caps: true}, Was{Kind: WasPercent, Percent: 250_000, Ending: rule.Ending}
 	rs, item := rules(t, rule), lands(1060, usd)
+	item.Market = money.New(1800, usd)
 	terms := Terms{PaymentPercent: 29000, PaymentFixed: money.New(30, usd), Returns: 15000}
-	if n := testing.AllocsPerRun(1000, func() { _, _ = rs.Price(item, terms, nil) }); n != 0 {
-		t.Errorf("%v allocations a price", n)
+	trace := &Trace{Steps: make([]Step, 0, 20)}
+	for name, price := range map[string]func(){"bare": func() { _, _ = rs.Price(item, terms, nil) }, "with a trace used again": func() { trace.Reset(); _, _ = rs.Price(item, terms, trace) }} {
+		if n := testing.AllocsPerRun(1000, price); n != 0 {
+			t.Errorf("%s: %v allocations a price", name, n)
+		}
 	}
 }
 
 func TestWhatCannotBePriced(t *testing.T) {
 	rs := rules(t, multiple("2"))
-	if _, err := rs.Price(lands(100, money.MustCurrency("EUR")), Terms{}, nil); !errors.Is(err, money.ErrMixed) {
-		t.Errorf("another currency: %v", err)
+	negative := lands(100, usd)
+	negative.List = money.New(-1, usd)
+	for name, c := range map[string]struct {
+		item  *Item
+		terms Terms
+		want  error
+	}{
+		"another currency": {lands(100, money.MustCurrency("EUR")), Terms{}, money.ErrMixed}, "below nothing": {negative, Terms{}, ErrBelowNothing},
+		"fees that eat all": {lands(100, usd), Terms{PaymentPercent: money.One, Tax: 1}, ErrNoPrice}, "too dear": {lands(1<<62, usd), Terms{}, money.ErrTooLarge},
+	} {
+		if _, err := rs.Price(c.item, c.terms, nil); !errors.Is(err, c.want) {
+			t.Errorf("%s: %v", name, err)
+		}
 	}
-	if _, err := rs.Price(lands(100, usd), Terms{PaymentPercent: money.One, Tax: 1}, nil); !errors.Is(err, ErrNoPrice) {
-		t.Errorf("fees that eat all: %v", err)
+	margin := multiple("1")
+	margin.Formula = Flat(Margin, 990_000, money.Amount{}, usd)
+	if _, err := rules(t, margin).Price(lands(100, usd), Terms{PaymentPercent: 29000}, nil); !errors.Is(err, ErrNoPrice) {
+		t.Errorf("a margin that fees do not leave: %v", err)
 	}
-	if _, err := rs.Price(lands(1<<62, usd), Terms{}, nil); !errors.Is(err, money.ErrTooLarge) {
-		t.Errorf("too dear: %v", err)
+}
+
+// Outside source: Directive 98/6/EC, article 6a: the prior price is the lowest of a period
+// of not less than 30 days before the reduction.
+func TestPriorPriceIsTheLowestOfThirtyDays(t *testing.T) {
+	day := func(n int) time.Time { return time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC).AddDate(0, 0, n) }
+	price := func(text string) money.Amount { return money.MustParse(text, "USD") }
+	history := []Sold{{day(-90), price("9.00")}, {day(-60), price("30.00")}, {day(-10), price("22.00")}, {day(-5), price("28.00")}, {day(1), price("5.00")}}
+	if got, ok := PriorPrice(history, day(0)); !ok || got.Decimal() != "22.00" {
+		t.Errorf("%s %t", got, ok)
+	}
+	if got, ok := PriorPrice(history[:2], day(0)); !ok || got.Decimal() != "30.00" {
+		t.Errorf("a price that stood before the period and through it: %s %t", got, ok)
+	}
+	for _, c := range []struct {
+		was, words string
+		history    []Sold
+	}{
+		{"22.00", "", history}, {"22.01", "lowest price of the last 30 days was 22.00 USD", history}, {"22.01", "not been on sale", nil},
+		{"28.00", "less than 30 days", history[2:4]}, {"0", "", nil},
+	} {
+		if got := WasWarning(price(c.was), c.history, day(0)); (got == "") != (c.words == "") || !strings.Contains(got, c.words) {
+			t.Errorf("%s: %q", c.was, got)
+		}
 	}
 }

@@ -1,87 +1,335 @@
 package markup
 
 import (
+	"encoding/json"
 	"fmt"
+	"strings"
 
 	"plainpelican/core/landed"
 	"plainpelican/core/money"
 )
 
-// Step is one line of how a price came about.
+// StepKind says what a step of a trace is. Its number is stored: kinds are added at the
+// end and never renumbered.
+type StepKind uint8
+
+// The steps, in the order they are taken.
+const (
+	StepItem StepKind = iota + 1
+	StepHandling
+	StepShipping
+	StepCharges
+	StepAdvertised
+	StepList
+	StepMarket
+	StepLands
+	StepPercent
+	StepMultiple
+	StepFixed
+	StepPercentPlus
+	StepMargin
+	StepTargetProfit
+	StepAgainstMarket
+	StepTyped
+	StepFloorProfit
+	StepFloorMargin
+	StepFloorAdvertised
+	StepEnding
+	StepCapped
+	StepOverCeiling
+	StepWas
+	StepNet
+	StepFees
+	StepProfit
+	stepKinds
+)
+
+// Step is one line of how a price came about. Which fields a kind uses is in its words.
 type Step struct {
+	Kind   StepKind
+	Amount money.Amount
+	// Ratio and Other are the rule's number and amount; Tax what the price includes.
+	Ratio money.Ratio
+	Other money.Amount
+	Tax   money.Ratio
+	Text  string
+}
+
+// Trace is every step from cost to price, in order. A nil trace records nothing; one that
+// is Reset and used again allocates nothing for most prices.
+type Trace struct{ Steps []Step }
+
+// Reset empties the trace and keeps its space.
+func (t *Trace) Reset() { t.Steps = t.Steps[:0] }
+
+// Add adds a step.
+func (t *Trace) Add(s Step) {
+	if t != nil {
+		t.Steps = append(t.Steps, s)
+	}
+}
+
+// Cost reads the parts of a landed cost back from the steps that landed it.
+func (t *Trace) Cost() landed.Cost {
+	var item Item
+	for _, s := range t.Steps {
+		item.know(s)
+	}
+	return item.Cost
+}
+
+func (item *Item) forget() {
+	item.Cost, item.MinAdvertised, item.List, item.Market = landed.Cost{}, money.Amount{}, money.Amount{}, money.Amount{}
+}
+
+// know takes from a step what it says of the item.
+func (item *Item) know(s Step) {
+	switch s.Kind {
+	case StepItem:
+		item.Cost.Item = s.Amount
+	case StepHandling:
+		item.Cost.Handling = s.Amount
+	case StepShipping:
+		item.Cost.Shipping = s.Amount
+	case StepCharges:
+		item.Cost.Charges = s.Amount
+	case StepAdvertised:
+		item.MinAdvertised = s.Amount
+	case StepList:
+		item.List = s.Amount
+	case StepMarket:
+		item.Market = s.Amount
+	}
+}
+
+// Land adds the steps of a cost and of known prices that were in the store's currency from the start.
+func (t *Trace) Land(item *Item) {
+	if t == nil {
+		return
+	}
+	t.Add(Step{Kind: StepItem, Amount: item.Cost.Item})
+	for _, s := range [...]Step{
+		{Kind: StepHandling, Amount: item.Cost.Handling}, {Kind: StepShipping, Amount: item.Cost.Shipping}, {Kind: StepCharges, Amount: item.Cost.Charges},
+		{Kind: StepAdvertised, Amount: item.MinAdvertised}, {Kind: StepList, Amount: item.List}, {Kind: StepMarket, Amount: item.Market},
+	} {
+		if !s.Amount.IsZero() {
+			t.Add(s)
+		}
+	}
+}
+
+func (t *Trace) lands(total money.Amount) { t.Add(Step{Kind: StepLands, Amount: total}) }
+
+var formulaSteps = map[FormulaKind]StepKind{Percent: StepPercent, Multiple: StepMultiple, Fixed: StepFixed, PercentPlus: StepPercentPlus, Margin: StepMargin, Profit: StepTargetProfit, Market: StepAgainstMarket}
+
+func (t *Trace) formula(r *Rule, b *Band, tax money.Ratio, price money.Amount) {
+	if t == nil {
+		return
+	}
+	s := Step{Kind: formulaSteps[r.Formula.Kind], Amount: price, Ratio: b.Ratio, Tax: tax}
+	if r.Formula.Kind.needsAmount() {
+		s.Other = b.Amount
+	}
+	if r.Formula.Basis == OnItem {
+		s.Text = string(OnItem)
+	}
+	t.Add(s)
+}
+
+func (t *Trace) floor(g *guard, floor money.Amount, raised bool) {
+	if t == nil {
+		return
+	}
+	s := Step{Kind: g.decides, Amount: floor}
+	switch g.decides {
+	case StepFloorProfit:
+		s.Other = g.r.rule.Floor.LeastProfit
+	case StepFloorMargin:
+		s.Ratio = g.r.rule.Floor.LeastMargin
+	}
+	if raised {
+		s.Text = "raised"
+	}
+	t.Add(s)
+}
+
+func (t *Trace) ending(r *compiled, price money.Amount) {
+	if r.endingWords != "" {
+		t.Add(Step{Kind: StepEnding, Amount: price, Text: r.endingWords})
+	}
+}
+
+func (t *Trace) ceiling(r *Rule, kind StepKind, what string, price, most money.Amount) {
+	s := Step{Kind: kind, Amount: price, Other: most, Text: what}
+	if what == "market" {
+		s.Ratio = r.Ceiling.Market
+	}
+	t.Add(s)
+}
+
+func (t *Trace) was(r *Rule, was money.Amount) {
+	switch r.Was.Kind {
+	case WasPercent:
+		t.Add(Step{Kind: StepWas, Amount: was, Ratio: r.Was.Percent})
+	case WasList:
+		t.Add(Step{Kind: StepWas, Amount: was, Text: "list"})
+	}
+}
+
+func (t *Trace) figures(f Figures, tax money.Ratio) {
+	if t == nil {
+		return
+	}
+	if tax != 0 {
+		t.Add(Step{Kind: StepNet, Amount: f.Net, Tax: tax})
+	}
+	t.Add(Step{Kind: StepFees, Amount: f.Fees})
+	t.Add(Step{Kind: StepProfit, Amount: f.Profit})
+}
+
+// words says an ending as a step does.
+func (e Ending) words() string {
+	if len(e.Allowed) == 0 {
+		return ""
+	}
+	names := strings.NewReplacer(WholeTens, "whole ten", WholeHundreds, "whole hundred").Replace(strings.Join(e.Allowed, ", "))
+	if e.Up {
+		return "Next up ending in " + names
+	}
+	return "Nearest ending in " + names
+}
+
+// TraceLine is a step in words.
+type TraceLine struct {
 	Words  string       `json:"words"`
 	Amount money.Amount `json:"amount"`
 }
 
-// Trace is every step from cost to price, in order. A nil trace records nothing.
-type Trace struct {
-	Steps []Step `json:"steps"`
+// Lines are the steps in words, for people.
+func (t *Trace) Lines() []TraceLine {
+	lines := make([]TraceLine, len(t.Steps))
+	for i, s := range t.Steps {
+		lines[i] = TraceLine{s.Words(), s.Amount}
+	}
+	return lines
 }
 
-// Note adds a step that was taken before pricing began, such as a conversion.
-func (t *Trace) Note(words string, amount money.Amount) {
-	if t != nil {
-		t.Steps = append(t.Steps, Step{words, amount})
+// MarshalJSON writes the lines.
+func (t *Trace) MarshalJSON() ([]byte, error) { return json.Marshal(t.Lines()) }
+
+// Words says the step as a person reads it beside its amount.
+func (s Step) Words() string {
+	switch s.Kind {
+	case StepItem:
+		return with("Item cost", s.Text)
+	case StepHandling:
+		return with("Handling", s.Text)
+	case StepShipping:
+		return with("Shipping, first item", s.Text)
+	case StepCharges:
+		return with("Import charges", s.Text)
+	case StepAdvertised:
+		return with("Supplier's minimum advertised price", s.Text)
+	case StepList:
+		return with("Supplier's list price", s.Text)
+	case StepMarket:
+		return with("Middle of the market's prices", s.Text)
+	case StepLands:
+		return "Lands at"
+	case StepTyped:
+		return "Typed; rules leave it alone"
+	case StepFloorProfit, StepFloorMargin, StepFloorAdvertised:
+		return s.floorWords()
+	case StepEnding:
+		return s.Text
+	case StepCapped, StepOverCeiling:
+		return s.ceilingWords()
+	case StepWas:
+		return s.wasWords()
+	case StepNet:
+		return "Without " + s.Tax.PercentText() + " % tax"
+	case StepFees:
+		return "Fees and returns allowance"
+	case StepProfit:
+		return "Profit"
 	}
+	return s.formulaWords()
 }
 
-func (t *Trace) land(c landed.Cost, total money.Amount) {
-	if t == nil {
-		return
+func with(words, text string) string {
+	if text == "" {
+		return words
 	}
-	if len(t.Steps) == 0 {
-		t.Note("Item cost", c.Item)
-		t.Note("Shipping, first item", c.Shipping)
-	}
-	if !c.Handling.IsZero() {
-		t.Note("Handling", c.Handling)
-	}
-	if !c.Charges.IsZero() {
-		t.Note("Import charges", c.Charges)
-	}
-	t.Note("Lands at", total)
+	return words + ": " + text
 }
 
-func (t *Trace) formula(r *Rule, terms Terms, price money.Amount) {
-	if t == nil {
-		return
+func (s Step) formulaWords() string {
+	cost := "Landed"
+	if s.Text == string(OnItem) {
+		cost = "Item cost"
 	}
-	words := r.Formula.Ratio.String() + " × landed"
-	if r.Formula.Kind == Percent {
-		words = "Landed plus " + r.Formula.Ratio.PercentText() + " %"
+	var words string
+	switch s.Kind {
+	case StepPercent:
+		words = cost + " plus " + s.Ratio.PercentText() + " %"
+	case StepMultiple:
+		words = s.Ratio.String() + " × " + strings.ToLower(cost)
+	case StepFixed:
+		words = cost + " plus " + s.Other.String()
+	case StepPercentPlus:
+		words = cost + " plus " + s.Ratio.PercentText() + " % and " + s.Other.String()
+	case StepMargin:
+		return "For a margin of " + s.Ratio.PercentText() + " % after fees"
+	case StepTargetProfit:
+		return "For a profit of " + s.Other.String() + " after fees"
+	case StepAgainstMarket:
+		switch {
+		case s.Ratio > 0:
+			return s.Ratio.PercentText() + " % above the market's middle"
+		case s.Ratio < 0:
+			return (-s.Ratio).PercentText() + " % below the market's middle"
+		}
+		return "At the market's middle"
+	default:
+		return fmt.Sprintf("Step %d", s.Kind)
 	}
-	if terms.Tax != 0 {
-		words += ", with " + terms.Tax.PercentText() + " % tax"
+	if s.Tax != 0 {
+		words += ", with " + s.Tax.PercentText() + " % tax"
 	}
-	t.Note(words, price)
+	return words
 }
 
-func (t *Trace) floor(r *Rule, floor money.Amount, raised bool) {
-	if t == nil {
-		return
+func (s Step) floorWords() string {
+	needs := "the supplier's minimum advertised price"
+	switch s.Kind {
+	case StepFloorProfit:
+		needs = "keeping " + s.Other.String()
+	case StepFloorMargin:
+		needs = "keeping " + s.Ratio.PercentText() + " %"
 	}
-	words := fmt.Sprintf("Floor: keeping %s needs this, and it holds", r.LeastProfit)
-	if raised {
-		words = fmt.Sprintf("Raised to the floor, which keeps %s", r.LeastProfit)
+	if s.Text == "raised" {
+		return "Raised to the floor: " + needs
 	}
-	t.Note(words, floor)
+	return "Floor: " + needs
 }
 
-func (t *Trace) ending(r *Rule, price money.Amount) {
-	if t == nil || r.Ending == NoEnding {
-		return
+func (s Step) ceilingWords() string {
+	ceiling := "the list price"
+	if s.Text == "market" {
+		ceiling = s.Ratio.String() + " × the market's middle"
 	}
-	words := "Nearest " + string(r.Ending)
-	if r.Ending == WholeTens {
-		words = "Nearest whole ten"
+	if s.Kind == StepCapped {
+		return fmt.Sprintf("Capped by %s, %s", ceiling, s.Other)
 	}
-	t.Note(words, price)
+	return fmt.Sprintf("Above %s, %s", ceiling, s.Other)
 }
 
-func (t *Trace) figures(f Figures) {
-	if t == nil {
-		return
+func (s Step) wasWords() string {
+	switch {
+	case s.Amount.IsZero():
+		return "No was price: the list price is not above the price"
+	case s.Text == "list":
+		return "Was: the supplier's list price"
 	}
-	t.Note("Fees and returns allowance", f.Fees)
-	t.Note("Profit", f.Profit)
+	return "Was: " + s.Ratio.PercentText() + " % more"
 }

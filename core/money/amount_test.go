@@ -134,6 +134,23 @@ func TestConversion(t *testing.T) {
 	}
 }
 
+func TestARateTypedByHandStandsAboveTheTable(t *testing.T) {
+	cny, usd := MustCurrency("CNY"), MustCurrency("USD")
+	r := table(t).Clone()
+	if err := r.SetTyped(cny, usd, "0.15"); err != nil {
+		t.Fatal(err)
+	}
+	if got, err := r.Convert(MustParse("46.20", "CNY"), usd); err != nil || got.Decimal() != "6.93" || r.CrossText(cny, usd) != "0.15" || !r.Typed(cny, usd) {
+		t.Errorf("%s %v at %s", got, err, r.CrossText(cny, usd))
+	}
+	if back, err := r.Convert(MustParse("6.40", "USD"), cny); err != nil || back.Decimal() != "46.20" || r.Typed(usd, cny) {
+		t.Errorf("the other direction goes by the table: %s %v", back, err)
+	}
+	if table(t).Typed(cny, usd) || r.SetTyped(cny, usd, "0") == nil || r.SetTyped(usd, usd, "1") == nil {
+		t.Error("a rate that cannot be was taken")
+	}
+}
+
 func TestNoRateIsAnErrorNeverOne(t *testing.T) {
 	gbp := MustCurrency("GBP")
 	if got, err := table(t).Convert(MustParse("5.00", "USD"), gbp); !errors.Is(err, ErrNoRate) {

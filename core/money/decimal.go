@@ -35,7 +35,12 @@ func divRound(hi, lo, div uint64, negative bool) (int64, error) {
 	if hi >= div {
 		return 0, ErrTooLarge
 	}
-	quotient, remainder := bits.Div64(hi, lo, div)
+	var quotient, remainder uint64
+	if hi == 0 {
+		quotient, remainder = lo/div, lo%div // much the cheaper, and the common case
+	} else {
+		quotient, remainder = bits.Div64(hi, lo, div)
+	}
 	if remainder >= div-remainder {
 		quotient++
 	}

@@ -3,6 +3,7 @@ package money
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"strings"
 	"time"
 )
@@ -23,6 +24,8 @@ type Rates struct {
 	base Currency
 	day  time.Time
 	per  map[Currency]int64
+	// typed are direct rates, from one currency into another, that stand above the table.
+	typed map[[2]Currency]int64
 }
 
 // NewRates makes an empty table of one day.
@@ -38,6 +41,28 @@ func (r *Rates) Set(quote Currency, text string) error {
 	}
 	r.per[quote] = n
 	return nil
+}
+
+// SetTyped puts a rate typed by hand, units of into per 1 from, before the table's. It says
+// nothing of the other direction: a rate is never inverted.
+func (r *Rates) SetTyped(from, into Currency, text string) error {
+	n, err := parseScaled(strings.TrimSpace(text), rateScale)
+	if err != nil || n <= 0 || from == into {
+		return fmt.Errorf("%s to %s %q: %w", from, into, text, ErrNotARate)
+	}
+	if r.typed == nil {
+		r.typed = map[[2]Currency]int64{}
+	}
+	r.typed[[2]Currency{from, into}] = n
+	return nil
+}
+
+// Typed tells whether a conversion goes by a rate typed by hand.
+func (r *Rates) Typed(from, into Currency) bool { return r.typed[[2]Currency{from, into}] != 0 }
+
+// Clone is a copy that can be changed without changing this table.
+func (r *Rates) Clone() *Rates {
+	return &Rates{r.base, r.day, maps.Clone(r.per), maps.Clone(r.typed)}
 }
 
 // Base is the currency that rates are per unit of.
@@ -65,6 +90,13 @@ func (r *Rates) Convert(a Amount, to Currency) (Amount, error) {
 	if r == nil {
 		return Amount{}, fmt.Errorf("%s to %s: %w", a.currency, to, ErrNoRate)
 	}
+	if rate, ok := r.typed[[2]Currency{a.currency, to}]; ok {
+		minor, err := MulMulDiv(a.minor, rate, to.Unit(), pow10[rateScale], a.currency.Unit())
+		if err != nil {
+			return Amount{}, fmt.Errorf("%s to %s: %w", a, to, err)
+		}
+		return Amount{minor, to}, nil
+	}
 	from, ok := r.per[a.currency]
 	into, found := r.per[to]
 	if !ok || !found {
@@ -79,6 +111,9 @@ func (r *Rates) Convert(a Amount, to Currency) (Amount, error) {
 
 // CrossText is the rate from one currency to another to six significant figures, for people to read.
 func (r *Rates) CrossText(from, to Currency) string {
+	if rate, ok := r.typed[[2]Currency{from, to}]; ok {
+		return scaledText(rate, rateScale, 0)
+	}
 	a, b := r.per[from], r.per[to]
 	if a == 0 || b == 0 {
 		return ""

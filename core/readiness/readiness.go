@@ -46,6 +46,10 @@ type Variant struct {
 	Priced  bool
 	NoPrice string
 	Profit  money.Amount
+	// OldRate tells that its price rests on an exchange rate older than is allowed.
+	OldRate bool
+	// WasWarning says why its was price is not backed; empty where it is.
+	WasWarning string
 	Stock   int
 	// Withdrawn tells that the supplier stopped selling it.
 	Withdrawn bool
@@ -153,19 +157,29 @@ func (r *Report) prices(d Draft) {
 		r.Price = Empty
 		return
 	}
-	unpriced, reason := []string{}, ""
+	unpriced, old, reason, was := []string{}, []string{}, "", ""
 	for _, v := range d.Variants {
 		if !v.Priced {
 			unpriced, reason = append(unpriced, v.Name), v.NoPrice
 		} else if v.Profit.Negative() {
 			r.warn(Price, "%s loses %s on each sale.", v.Name, strings.TrimPrefix(v.Profit.String(), "-"))
 		}
+		if v.OldRate {
+			old = append(old, v.Name)
+		}
+		if v.WasWarning != "" && was == "" {
+			was = v.WasWarning
+			r.warn(Price, "%s: %s", v.Name, was)
+		}
+	}
+	if len(old) > 0 {
+		r.warn(Price, "The exchange rate behind %s is older than your money rules allow.", some(old))
 	}
 	if len(unpriced) > 0 {
 		r.stop(&r.Price, Price, Empty, "No price for %s: %s", some(unpriced), reason)
 	}
 	if d.PromiseDays > 0 && !d.KeepsPromise && len(unpriced) == 0 {
-		r.warn(Price, "No delivery keeps your %d days; the fastest is assumed.", d.PromiseDays)
+		r.warn(Price, "The delivery that prices assume misses your %d days.", d.PromiseDays)
 	}
 }
 

@@ -49,6 +49,11 @@ func (b *Server) product(r *http.Request, o gen.Offer) object {
 		if v.GTIN != "" {
 			variants[i]["gtin13"] = v.GTIN
 		}
+		for name, minor := range map[string]int{"listPrice": v.List, "minimumAdvertisedPrice": v.Least} {
+			if minor > 0 {
+				variants[i]["offers"].(object)[name] = decimal(minor, s.Digits)
+			}
+		}
 	}
 	shipping := make([]object, len(o.Deliveries))
 	for i, d := range o.Deliveries {
@@ -70,6 +75,13 @@ func (b *Server) product(r *http.Request, o gen.Offer) object {
 		"aggregateRating":         object{"@type": "AggregateRating", "ratingValue": decimal(o.Rating, 1), "ratingCount": o.Ratings},
 		"hasMerchantReturnPolicy": object{"@type": "MerchantReturnPolicy", "merchantReturnDays": o.ReturnDays},
 		"weeklyUnitsSold":         o.Weekly, "dateModified": moment(o.Changed).Format(time.RFC3339),
+	}
+	if o.Rivals.Stores > 0 {
+		seen := make([]string, len(o.Rivals.Prices))
+		for i, cents := range o.Rivals.Prices {
+			seen[i] = decimal(cents, 2)
+		}
+		body["soldElsewhere"] = object{"stores": o.Rivals.Stores, "priceCurrency": "USD", "prices": seen}
 	}
 	if o.Brand != "" {
 		body["brand"] = o.Brand

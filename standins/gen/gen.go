@@ -24,9 +24,16 @@ type Offer struct {
 	Ratings                                     int
 	Weekly                                      []int
 	ReturnDays                                  int
+	Rivals                                      Rivals
 	Withdrawn                                   bool
 	// Changed is the day of the stand-in's clock on which it last changed.
 	Changed int
+}
+
+// Rivals are the stores that sell the item, and prices seen there in hundredths of a dollar.
+type Rivals struct {
+	Stores int
+	Prices []int
 }
 
 // Supplier sells offers.
@@ -43,9 +50,11 @@ type Variant struct {
 	SKU, GTIN string
 	Values    []string
 	Price     int
-	Stock     int
-	Picture   int
-	Grams     int
+	// List and Least are list price and minimum advertised price; 0 is none.
+	List, Least int
+	Stock       int
+	Picture     int
+	Grams       int
 }
 
 // Delivery is a service; prices in minor units of the supplier's currency.
@@ -160,6 +169,7 @@ func (t thing) offeredBy(r *rand.Rand, s Supplier, made, seller int) Offer {
 	}
 	t.pictures(&o, r, seller)
 	t.variants(&o, r, made, seller)
+	t.market(&o, made)
 	t.deliveries(&o, r)
 	return o
 }
@@ -227,6 +237,29 @@ func (t thing) variants(o *Offer, r *rand.Rand, made, seller int) {
 				v.GTIN = gtin13(t.gtinBase + int64(i*len(sizes)+j))
 			}
 			o.Variants = append(o.Variants, v)
+		}
+	}
+}
+
+// market says what the item sells for elsewhere; a third of items nobody has looked up. Some
+// suppliers name a list price, a few the least that may be advertised.
+func (t thing) market(o *Offer, made int) {
+	r := rand.New(rand.NewPCG(0x3a7e, uint64(t.family)))
+	if r.IntN(3) > 0 {
+		o.Rivals.Stores = 1 + r.IntN(60)
+		for range min(o.Rivals.Stores, 12) {
+			o.Rivals.Prices = append(o.Rivals.Prices, (t.cents*(200+r.IntN(180))/100+300+r.IntN(600))/100*100+99)
+		}
+	}
+	r = rand.New(rand.NewPCG(0x3a7f, uint64(made)))
+	list, least := r.IntN(3) == 0, r.IntN(8) == 0
+	for i := range o.Variants {
+		v := &o.Variants[i]
+		if list {
+			v.List = v.Price * 3
+		}
+		if least {
+			v.Least = v.Price * 2
 		}
 	}
 }

@@ -72,6 +72,7 @@ type Variant struct {
 	SKU       string   `json:"sku"`
 	Values    []string `json:"values"`
 	Price     string   `json:"price"`
+	WasPrice  string   `json:"was_price,omitempty"`
 	Stock     int      `json:"stock"`
 	Barcode   string   `json:"barcode,omitempty"`
 	// Picture is the SHA-256 of one of the product's pictures, or empty.

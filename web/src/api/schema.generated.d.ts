@@ -21,6 +21,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/drafts/bulk/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a change of many drafts back as one step */
+        post: operations["undoMany"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Type or release the prices of many drafts at once, or look what that would do */
+        post: operations["priceMany"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drafts/take": {
         parameters: {
             query?: never;
@@ -169,6 +203,23 @@ export interface paths {
         };
         /** One offer in full */
         get: operations["getOffer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offers/{id}/what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What an offer would leave at another price */
+        get: operations["whatIf"];
         put?: never;
         post?: never;
         delete?: never;
@@ -401,17 +452,17 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/stores/{id}/markup": {
+    "/api/stores/{id}/money-rules": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** The markup rules of a store */
-        get: operations["getMarkup"];
-        /** Put rules in force */
-        put: operations["applyMarkup"];
+        /** The money rules of a store */
+        get: operations["getMoneyRules"];
+        /** Put money rules in force and reprice */
+        put: operations["applyMoneyRules"];
         post?: never;
         delete?: never;
         options?: never;
@@ -419,7 +470,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/stores/{id}/markup/effect": {
+    "/api/stores/{id}/money-rules/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Past changes, newest first */
+        get: operations["listMoneyRuleChanges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/money-rules/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What rules may say, to choose from */
+        get: operations["moneyRuleChoices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/money-rules/effect": {
         parameters: {
             query?: never;
             header?: never;
@@ -428,15 +513,15 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What other rules would do to the drafts */
-        post: operations["markupEffect"];
+        /** What other money rules would do to drafts and listings */
+        post: operations["moneyRulesEffect"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/stores/{id}/standing": {
+    "/api/stores/{id}/money-rules/take-back": {
         parameters: {
             query?: never;
             header?: never;
@@ -444,9 +529,26 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Set fees, tax, market and delivery promise */
-        put: operations["setStoreStanding"];
-        post?: never;
+        put?: never;
+        /** Undo the newest change as one step */
+        post: operations["takeBackMoneyRules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/money-rules/to-store": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a rule, switched off, at the top of another store's list */
+        post: operations["ruleToStore"];
         delete?: never;
         options?: never;
         head?: never;
@@ -539,13 +641,15 @@ export interface components {
              */
             troubled: number;
         };
-        ApplyMarkupRequest: {
+        ApplyMoneyRulesRequest: {
+            /** @description Drafts to move; the others stay with the rules they have. None is all. */
+            marked?: number[];
             /**
              * Format: int64
              * @description The revision that was read; a newer one refuses the change
              */
             revision: number;
-            rules: components["schemas"]["MarkupRule"][];
+            rules: components["schemas"]["PricingMoneyRules"];
         };
         BeginStoreRequest: {
             address: string;
@@ -628,6 +732,8 @@ export interface components {
             id: number;
             /** @description Of the cheapest variant; null where there is no price */
             ladder: components["schemas"]["PricingLadder"];
+            /** @description The country that prices assume; empty where there is no store */
+            market: string;
             no_price: string;
             number: string;
             /**
@@ -644,14 +750,19 @@ export interface components {
             ratings: number;
             /** Format: int64 */
             return_days: number;
+            /**
+             * Format: int64
+             * @description Stores that sell it, as its source says
+             */
+            rivals: number;
             ships_from: string;
             source: string;
             /** Format: int64 */
             stock: number;
             supplier: string;
             title: string;
-            /** @description How the price of the first variant for sale came about */
-            trace: components["schemas"]["MarkupStep"][];
+            /** @description How the price of the cheapest variant for sale came about */
+            trace: components["schemas"]["MarkupTraceLine"][];
             /**
              * Format: int64
              * @description Sold in the last four weeks
@@ -687,6 +798,30 @@ export interface components {
             /** Format: int64 */
             weight_grams: number;
             withdrawn: boolean;
+        };
+        CatalogSupposed: {
+            below_floor: boolean;
+            break_even: string;
+            capped: boolean;
+            charges: components["schemas"]["ApikitAmountDoc"];
+            fees: components["schemas"]["ApikitAmountDoc"];
+            item: components["schemas"]["ApikitAmountDoc"];
+            landed: components["schemas"]["ApikitAmountDoc"];
+            margin: string;
+            market?: components["schemas"]["MarketSpread"];
+            markup: string;
+            net: components["schemas"]["ApikitAmountDoc"];
+            old_rate: boolean;
+            over_ceiling: boolean;
+            price: components["schemas"]["ApikitAmountDoc"];
+            profit: components["schemas"]["ApikitAmountDoc"];
+            raised_to_floor: boolean;
+            /** Format: int64 */
+            rule: number;
+            rule_price: components["schemas"]["ApikitAmountDoc"];
+            shipping: components["schemas"]["ApikitAmountDoc"];
+            trace: components["schemas"]["MarkupTraceLine"][];
+            was?: components["schemas"]["ApikitAmountDoc"];
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -735,41 +870,91 @@ export interface components {
             /** Format: int64 */
             min: number;
         };
+        LandedImport: {
+            duty: string;
+            from: string;
+            tax: string;
+            threshold: components["schemas"]["ApikitAmountDoc"];
+            to: string;
+        };
+        LandedPolicy: {
+            most?: components["schemas"]["ApikitAmountDoc"];
+            name?: string;
+            otherwise: string;
+            way: string;
+        };
         MakeTokenRequest: {
             name: string;
             /** @enum {string} */
             role: "owner" | "editor" | "fulfiller";
         };
-        MarkupConditions: {
+        MarketSpread: {
+            high: components["schemas"]["ApikitAmountDoc"];
+            low: components["schemas"]["ApikitAmountDoc"];
+            middle: components["schemas"]["ApikitAmountDoc"];
             /** Format: int64 */
-            from?: number;
-            ships_from?: string;
-            source?: string;
-            /** Format: int64 */
-            under?: number;
+            seen: number;
         };
-        MarkupEffectRequest: {
-            rules: components["schemas"]["MarkupRule"][];
-        };
-        MarkupFormula: {
-            kind: string;
+        MarkupBand: {
+            amount?: components["schemas"]["ApikitAmountDoc"];
+            from: components["schemas"]["ApikitAmountDoc"];
             ratio: string;
+            to?: components["schemas"]["ApikitAmountDoc"];
         };
-        MarkupRule: {
-            conditions: components["schemas"]["MarkupConditions"];
-            ending: string;
-            formula: components["schemas"]["MarkupFormula"];
+        MarkupCeiling: {
+            caps: boolean;
+            list: boolean;
+            market: string;
+        };
+        MarkupConditions: {
+            brands?: string[];
+            categories?: string[];
+            collections?: string[];
+            from?: components["schemas"]["ApikitAmountDoc"];
+            ships_from?: string[];
+            sources?: string[];
+            stores?: string[];
+            suppliers?: string[];
+            tags?: string[];
+            under?: components["schemas"]["ApikitAmountDoc"];
+        };
+        MarkupEnding: {
+            allowed: string[];
+            up: boolean;
+        };
+        MarkupFloor: {
+            least_margin: string;
             least_profit: components["schemas"]["ApikitAmountDoc"];
         };
-        MarkupStep: {
+        MarkupFormula: {
+            bands: components["schemas"]["MarkupBand"][];
+            basis: string;
+            kind: string;
+        };
+        MarkupRule: {
+            ceiling: components["schemas"]["MarkupCeiling"];
+            conditions: components["schemas"]["MarkupConditions"];
+            ending: components["schemas"]["MarkupEnding"];
+            floor: components["schemas"]["MarkupFloor"];
+            formula: components["schemas"]["MarkupFormula"];
+            /** Format: int64 */
+            id: number;
+            off?: boolean;
+            was: components["schemas"]["MarkupWas"];
+        };
+        MarkupShadow: {
+            by: number[];
+            /** Format: int64 */
+            rule: number;
+        };
+        MarkupTraceLine: {
             amount: components["schemas"]["ApikitAmountDoc"];
             words: string;
         };
-        MarkupTerms: {
-            payment_fixed: components["schemas"]["ApikitAmountDoc"];
-            payment_percent: string;
-            returns: string;
-            tax: string;
+        MarkupWas: {
+            ending: components["schemas"]["MarkupEnding"];
+            kind: string;
+            percent: string;
         };
         MembersMember: {
             email: string;
@@ -802,14 +987,56 @@ export interface components {
             /** @enum {string} */
             role: "owner" | "editor" | "fulfiller";
         };
+        PricingChange: {
+            /** Format: date-time */
+            changed_at: string;
+            changed_by: string;
+            /** Format: int64 */
+            revision: number;
+            run: components["schemas"]["PricingRun"];
+            taken_back: boolean;
+            what: string;
+        };
+        PricingChoices: {
+            brands: string[];
+            categories: string[];
+            collections: string[];
+            /** @description That suppliers ask for */
+            currencies: string[];
+            /** @description Names of services */
+            deliveries: string[];
+            endings: string[];
+            markets: string[];
+            ships_from: string[];
+            sources: string[];
+            suppliers: string[];
+            tags: string[];
+        };
         PricingEffect: {
-            after: string[];
-            before: string[];
+            after: components["schemas"]["PricingMargins"];
+            before: components["schemas"]["PricingMargins"];
+            /**
+             * Format: int64
+             * @description Typed prices under their floor
+             */
+            below_floor: number;
+            /** Format: int64 */
+            capped: number;
+            /** Format: int64 */
+            drafts: number;
             /** Format: int64 */
             fall: number;
             /** Format: int64 */
+            held: number;
+            /** Format: int64 */
             lose: number;
+            /** Format: int64 */
+            moved_drafts: number;
+            /** Format: int64 */
+            moved_live: number;
             moves: components["schemas"]["PricingMove"][];
+            /** Format: int64 */
+            over_ceiling: number;
             /** Format: int64 */
             raised_to_floor: number;
             /** Format: int64 */
@@ -820,55 +1047,144 @@ export interface components {
             typed: number;
             /** Format: int64 */
             unpriced: number;
+            unreachable: components["schemas"]["MarkupShadow"][];
             /** Format: int64 */
             variants: number;
+            what: string;
+        };
+        PricingFees: {
+            payment_fixed: components["schemas"]["ApikitAmountDoc"];
+            payment_percent: string;
+            returns: string;
+            tax_included: boolean;
+            tax_rate: string;
+        };
+        PricingInForce: {
+            /** Format: date-time */
+            changed_at: string;
+            changed_by: string;
+            delivery: components["schemas"]["LandedPolicy"];
+            fees: components["schemas"]["PricingFees"];
+            imports: components["schemas"]["LandedImport"][];
+            market: string;
+            /** Format: int64 */
+            promise_days: number;
+            rates: components["schemas"]["PricingRateRules"];
+            /** Format: int64 */
+            revision: number;
+            rules: components["schemas"]["MarkupRule"][];
+            /** @description What the last change was */
+            what: string;
         };
         PricingLadder: {
+            below_floor: boolean;
             break_even: string;
+            capped: boolean;
             charges: components["schemas"]["ApikitAmountDoc"];
             fees: components["schemas"]["ApikitAmountDoc"];
             item: components["schemas"]["ApikitAmountDoc"];
             landed: components["schemas"]["ApikitAmountDoc"];
             margin: string;
+            market?: components["schemas"]["MarketSpread"];
             markup: string;
             net: components["schemas"]["ApikitAmountDoc"];
+            old_rate: boolean;
+            over_ceiling: boolean;
             price: components["schemas"]["ApikitAmountDoc"];
             profit: components["schemas"]["ApikitAmountDoc"];
             raised_to_floor: boolean;
             /** Format: int64 */
             rule: number;
             shipping: components["schemas"]["ApikitAmountDoc"];
+            was?: components["schemas"]["ApikitAmountDoc"];
         };
-        PricingMarkupRules: {
-            endings: string[];
+        PricingMargins: {
+            bins: number[];
+            high: string;
+            low: string;
+            middle: string;
+        };
+        PricingMoneyRules: {
+            delivery: components["schemas"]["LandedPolicy"];
+            fees: components["schemas"]["PricingFees"];
+            imports: components["schemas"]["LandedImport"][];
+            market: string;
             /** Format: int64 */
-            revision: number;
+            promise_days: number;
+            rates: components["schemas"]["PricingRateRules"];
             rules: components["schemas"]["MarkupRule"][];
-            /** Format: date-time */
-            updated_at: string;
-            updated_by: string;
         };
         PricingMove: {
             /** Format: int64 */
             draft_id: number;
+            live: boolean;
             now: components["schemas"]["ApikitAmountDoc"];
             /** Format: int64 */
             others: number;
             picture: string;
             then: components["schemas"]["PricingLadder"];
             title: string;
-            typed: boolean;
             variant: string;
         };
         PricingRate: {
             currency: string;
+            into: string;
             per_base: string;
         };
+        PricingRateRules: {
+            /** Format: int64 */
+            oldest_days: number;
+            typed: components["schemas"]["PricingTypedRate"][];
+        };
         PricingRateTable: {
+            /** Format: int64 */
+            age: number;
             base: string;
             day: string;
             rates: components["schemas"]["PricingRate"][];
-            stale: boolean;
+        };
+        PricingRun: {
+            /** Format: int64 */
+            drafts: number;
+            /** Format: date-time */
+            finished_at: string | null;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: int64
+             * @description Prices
+             */
+            moved: number;
+            /**
+             * Format: int64
+             * @description Of the change it applies; none where rates or offers changed
+             */
+            revision: number | null;
+            /**
+             * Format: int64
+             * @description Drafts
+             */
+            seen: number;
+            /** Format: date-time */
+            started_at: string;
+            started_by: string;
+            /** @enum {string} */
+            state: "waiting" | "running" | "finished";
+            /** Format: int64 */
+            store_id: number;
+            why: string;
+        };
+        PricingToStore: {
+            rule: components["schemas"]["MarkupRule"];
+            /** Format: int64 */
+            store: number;
+        };
+        PricingTypedRate: {
+            /** Format: date-time */
+            at?: string;
+            by?: string;
+            currency: string;
+            rate: string;
         };
         PublishingItem: {
             /** @description The part of the draft at fault: words, pictures, variants, price, or empty */
@@ -899,6 +1215,11 @@ export interface components {
             /** Format: int64 */
             id: number;
             lowest: components["schemas"]["ApikitAmountDoc"];
+            /**
+             * Format: int64
+             * @description Prices that have moved here since they were sent
+             */
+            moved: number;
             /** Format: int64 */
             offer_id: number;
             /** @description At the supplier's */
@@ -909,6 +1230,8 @@ export interface components {
             source: string;
             supplier: string;
             title: string;
+            /** @description How the lowest price that was sent came about */
+            trace: components["schemas"]["MarkupTraceLine"][];
             /** Format: date-time */
             updated_at: string;
             /** @description In the store */
@@ -1053,12 +1376,6 @@ export interface components {
         StoresApproval: {
             approve_at: string;
         };
-        StoresStanding: {
-            market: string;
-            /** Format: int64 */
-            promise_days: number;
-            terms: components["schemas"]["MarkupTerms"];
-        };
         StoresStore: {
             address: string;
             /** Format: date-time */
@@ -1068,17 +1385,21 @@ export interface components {
             /** Format: int64 */
             id: number;
             limits: components["schemas"]["VariantLimits"];
-            /** @description ISO 3166 countries; the first is the one that prices assume */
+            /** @description ISO 3166 countries that it sells to */
             markets: string[];
             name: string;
-            /** Format: int64 */
-            promise_days: number;
             /** Format: int64 */
             requests_per_second: number;
             /** @enum {string} */
             state: "connected" | "disconnected";
-            terms: components["schemas"]["MarkupTerms"];
             time_zone: string;
+        };
+        TakeBackMoneyRulesRequest: {
+            /**
+             * Format: int64
+             * @description The change to take back, which must be the newest
+             */
+            revision: number;
         };
         TakeOffersRequest: {
             /** @description Take those that have drafts once more */
@@ -1105,6 +1426,7 @@ export interface components {
             original: string;
         };
         WorkbenchDraft: {
+            collections: string[];
             /** @description The service that prices assume */
             delivery: string;
             /** @description Safe HTML */
@@ -1125,6 +1447,7 @@ export interface components {
             revision: number;
             source: string;
             supplier: string;
+            tags: string[];
             title: string;
             /** @description What the last edit was, which can be undone; empty where there is none */
             undo: string;
@@ -1137,6 +1460,7 @@ export interface components {
         WorkbenchEdit: {
             /** @description Draft variants to sell */
             chosen?: number[];
+            collections?: string[];
             description?: string;
             /** @description The same options and values, renamed */
             options?: components["schemas"]["VariantOption"][];
@@ -1147,15 +1471,18 @@ export interface components {
              * @description The revision that was read; a newer one refuses the edit
              */
             revision: number;
+            tags?: string[];
             title?: string;
         };
         WorkbenchLine: {
+            collections: string[];
             /** Format: int64 */
             id: number;
             /** Format: int64 */
             offer_id: number;
             picture: string;
             report: components["schemas"]["ReadinessReport"];
+            tags: string[];
             title: string;
         };
         WorkbenchPair: {
@@ -1176,6 +1503,48 @@ export interface components {
             place: number;
             shown: boolean;
         };
+        WorkbenchPriceMany: {
+            /** @enum {string} */
+            act: "raise_percent" | "raise_amount" | "margin" | "column" | "release";
+            apply: boolean;
+            column?: string[];
+            drafts: number[];
+            end: boolean;
+            /** Format: int64 */
+            store: number;
+            value?: string;
+        };
+        WorkbenchPricedLine: {
+            /** Format: int64 */
+            draft_id: number;
+            note: string;
+            now: components["schemas"]["ApikitAmountDoc"];
+            then: components["schemas"]["PricingLadder"];
+            title: string;
+            variant: string;
+            /** Format: int64 */
+            variant_id: number;
+        };
+        WorkbenchPricedMany: {
+            /** Format: int64 */
+            below_floor: number;
+            /** Format: int64 */
+            bulk: number;
+            /** Format: int64 */
+            fall: number;
+            /** Format: int64 */
+            left: number;
+            /** @description The first 500 */
+            lines: components["schemas"]["WorkbenchPricedLine"][];
+            /** Format: int64 */
+            lose: number;
+            /** Format: int64 */
+            moved: number;
+            /** Format: int64 */
+            rise: number;
+            /** Format: int64 */
+            variants: number;
+        };
         WorkbenchTakeResult: {
             already: components["schemas"]["WorkbenchPair"][];
             taken: components["schemas"]["WorkbenchPair"][];
@@ -1185,6 +1554,15 @@ export interface components {
             price: string;
             /** Format: int64 */
             variant_id: number;
+        };
+        WorkbenchUndoneMany: {
+            /**
+             * Format: int64
+             * @description Left as they are
+             */
+            edited_since: number;
+            /** Format: int64 */
+            undone: number;
         };
         WorkbenchVariant: {
             chosen: boolean;
@@ -1197,10 +1575,11 @@ export interface components {
             rule_price: components["schemas"]["ApikitAmountDoc"];
             /** Format: int64 */
             stock: number;
-            trace: components["schemas"]["MarkupStep"][];
+            trace: components["schemas"]["MarkupTraceLine"][];
             /** @description Its price was typed, and rules leave it alone */
             typed: boolean;
             values: string[];
+            was_warning: string;
             withdrawn: boolean;
         };
     };
@@ -1230,6 +1609,178 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkbenchLine"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    undoMany: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchUndoneMany"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    priceMany: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkbenchPriceMany"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchPricedMany"];
                 };
             };
             /** @description Bad Request */
@@ -2342,6 +2893,99 @@ export interface operations {
             };
         };
     };
+    whatIf: {
+        parameters: {
+            query: {
+                store: number;
+                /** @description 0 is the cheapest for sale */
+                variant?: number;
+                /** @description Decimal text in the store's currency */
+                price?: string;
+                /** @description In percent of what it lands for, instead of a price */
+                markup?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogSupposed"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     getQuay: {
         parameters: {
             query?: {
@@ -2429,7 +3073,10 @@ export interface operations {
     };
     getRates: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Also say each rate into this store's currency */
+                store?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3700,7 +4347,7 @@ export interface operations {
             };
         };
     };
-    getMarkup: {
+    getMoneyRules: {
         parameters: {
             query?: never;
             header?: never;
@@ -3717,7 +4364,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PricingMarkupRules"];
+                    "application/json": components["schemas"]["PricingInForce"];
                 };
             };
             /** @description Bad Request */
@@ -3785,7 +4432,7 @@ export interface operations {
             };
         };
     };
-    applyMarkup: {
+    applyMoneyRules: {
         parameters: {
             query?: never;
             header?: never;
@@ -3796,7 +4443,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ApplyMarkupRequest"];
+                "application/json": components["schemas"]["ApplyMoneyRulesRequest"];
             };
         };
         responses: {
@@ -3806,7 +4453,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PricingMarkupRules"];
+                    "application/json": components["schemas"]["PricingRun"];
                 };
             };
             /** @description Bad Request */
@@ -3874,7 +4521,177 @@ export interface operations {
             };
         };
     };
-    markupEffect: {
+    listMoneyRuleChanges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PricingChange"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    moneyRuleChoices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PricingChoices"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    moneyRulesEffect: {
         parameters: {
             query?: never;
             header?: never;
@@ -3885,7 +4702,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MarkupEffectRequest"];
+                "application/json": components["schemas"]["PricingMoneyRules"];
             };
         };
         responses: {
@@ -3963,7 +4780,7 @@ export interface operations {
             };
         };
     };
-    setStoreStanding: {
+    takeBackMoneyRules: {
         parameters: {
             query?: never;
             header?: never;
@@ -3974,7 +4791,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["StoresStanding"];
+                "application/json": components["schemas"]["TakeBackMoneyRulesRequest"];
             };
         };
         responses: {
@@ -3984,7 +4801,96 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StoresStore"];
+                    "application/json": components["schemas"]["PricingRun"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    ruleToStore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PricingToStore"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkupRule"];
                 };
             };
             /** @description Bad Request */

@@ -1,0 +1,69 @@
+package pricing
+
+import (
+	"context"
+
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/platform/database"
+)
+
+// hold keeps a draft with the rules of an earlier revision.
+type hold struct {
+	DraftID  int64 `json:"draft_id"`
+	Revision int   `json:"revision"`
+}
+
+// book is every pricer of a store: the newest, and those that drafts were left with.
+type book struct {
+	newest *Pricer
+	held   map[int64]*Pricer
+}
+
+func (b *book) of(draft int64) *Pricer {
+	if p, ok := b.held[draft]; ok {
+		return p
+	}
+	return b.newest
+}
+
+func (s *Service) openBook(ctx context.Context, q database.Querier, storeID int64) (*book, error) {
+	basis, err := s.Stores.Basis(ctx, storeID)
+	if err != nil {
+		return nil, err
+	}
+	rules, revision, err := current(ctx, q, storeID)
+	if err != nil {
+		return nil, err
+	}
+	b := &book{held: map[int64]*Pricer{}}
+	if b.newest, err = s.pricer(ctx, q, basis, rules, revision); err != nil {
+		return nil, err
+	}
+	holds, err := holdsOf(ctx, q, storeID)
+	if err != nil {
+		return nil, err
+	}
+	byRevision := map[int]*Pricer{}
+	for _, h := range holds {
+		if byRevision[h.Revision] == nil {
+			old, err := asOf(ctx, q, storeID, h.Revision)
+			if err != nil {
+				return nil, err
+			}
+			if byRevision[h.Revision], err = s.pricer(ctx, q, basis, old, h.Revision); err != nil {
+				return nil, err
+			}
+		}
+		b.held[h.DraftID] = byRevision[h.Revision]
+	}
+	return b, nil
+}
+
+func holdsOf(ctx context.Context, q database.Querier, storeID int64) ([]hold, error) {
+	rows, err := q.Query(ctx, `select draft_id, revision from price_hold where store_id = $1 order by draft_id`, storeID)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[hold])
+}

@@ -1,0 +1,335 @@
+package pricing
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/core/landed"
+	"plainpelican/core/markup"
+	"plainpelican/core/money"
+	"plainpelican/platform/database"
+)
+
+// Drafts is what pricing must know of the workbench.
+type Drafts interface {
+	// Lots gives drafts in order of id: those of ids, or else up to limit of them after one.
+	// Without bare they come with their deliveries and variants, typed prices in the store
+	// among them; bare ones have what rules ask about and the ids of variants not chosen.
+	Lots(ctx context.Context, q database.Querier, storeID int64, ids []int64, after int64, limit int, bare bool) ([]Lot, error)
+	// Names says what people call drafts and their variants.
+	Names(ctx context.Context, drafts []int64) (map[int64]Name, error)
+}
+
+// Lot is a draft to be priced.
+type Lot struct {
+	DraftID  int64
+	Thing    Thing
+	Variants []LotVariant
+}
+
+// LotVariant is a draft variant to be priced; Typed is 0 where the rules price it.
+type LotVariant struct {
+	ID     int64
+	Chosen bool
+	Unit   Unit
+	Typed  int64
+}
+
+// Name is what people call a draft.
+type Name struct {
+	Title, Picture string
+	Variants       map[int64]string
+}
+
+// row is a stored price.
+type row struct {
+	draft, variant int64
+	price, was     int64
+	rule           int32
+	marks          int16
+	trouble        string
+	landing, trace []byte
+	version        uint32 // xmin: another where somebody else wrote it meanwhile
+	moves          bool   // to another price than the stored one
+}
+
+const (
+	raisedToFloor = 1 << iota
+	capped
+	overCeiling
+	belowFloor
+)
+
+func pack(m markup.Marks) (bits int16) {
+	for bit, set := range map[int16]bool{raisedToFloor: m.RaisedToFloor, capped: m.Capped, overCeiling: m.OverCeiling, belowFloor: m.BelowFloor} {
+		if set {
+			bits |= bit
+		}
+	}
+	return bits
+}
+
+func unpack(bits int16) markup.Marks {
+	return markup.Marks{RaisedToFloor: bits&raisedToFloor != 0, Capped: bits&capped != 0, OverCeiling: bits&overCeiling != 0, BelowFloor: bits&belowFloor != 0}
+}
+
+// typed tells whether the price was typed; the rules leave it alone.
+func (r *row) typed() bool { return r.rule == 0 && r.price > 0 }
+
+// same tells whether another row says the same: the price, what it rests on in amounts,
+// and how it came about. An amount that another day's rate converts to the same is the same.
+func (r *row) same(o *row) bool {
+	if r.price != o.price || r.was != o.was || r.rule != o.rule || r.marks != o.marks || r.trouble != o.trouble || !bytes.Equal(r.trace, o.trace) {
+		return false
+	}
+	if bytes.Equal(r.landing, o.landing) {
+		return true
+	}
+	var a, b markup.Trace
+	if a.ReadCompact(r.landing) != nil || b.ReadCompact(o.landing) != nil || len(a.Steps) != len(b.Steps) {
+		return false
+	}
+	for i := range a.Steps {
+		if a.Steps[i].Kind != b.Steps[i].Kind || a.Steps[i].Amount != b.Steps[i].Amount {
+			return false
+		}
+	}
+	return true
+}
+
+// clerk works prices out one after another, with space that is used again.
+type clerk struct {
+	// bare leaves traces out, for prices that are only looked at.
+	bare           bool
+	landing, trace markup.Trace
+	space          []byte
+	// figures are those of the last price.
+	figures markup.Figures
+}
+
+// anew lands a variant and prices it.
+func (c *clerk) anew(q *Quote, draft int64, v *LotVariant) row {
+	c.landing.Reset()
+	into := &c.landing
+	if c.bare {
+		into = nil
+	}
+	item, err := q.land(v.Unit, into)
+	r := row{draft: draft, variant: v.ID}
+	if err != nil {
+		r.price, r.trouble = v.Typed, q.pricer.Words(err)
+		return r
+	}
+	if !c.bare {
+		r.landing = c.landing.AppendCompact(nil, q.pricer.Currency)
+	}
+	c.price(q.pricer, &item, v.Typed, &r)
+	return r
+}
+
+// price fills a row's price in, from an item that has landed.
+func (c *clerk) price(p *Pricer, item *markup.Item, typed int64, r *row) {
+	c.trace.Reset()
+	into := &c.trace
+	if c.bare {
+		into = nil
+	}
+	var f markup.Figures
+	var err error
+	if typed > 0 {
+		f, err = p.rules.Judge(item, money.New(typed, p.Currency), p.terms, into)
+	} else {
+		f, err = p.rules.Price(item, p.terms, into)
+	}
+	c.figures = f
+	if err != nil {
+		r.price, r.trouble = typed, p.Words(err)
+		return
+	}
+	r.price, r.was, r.rule, r.marks = f.Price.Minor(), f.Was.Minor(), int32(f.Rule), pack(f.Marks)
+	if c.bare {
+		return
+	}
+	begin := len(c.space)
+	if cap(c.space)-begin < 512 {
+		c.space, begin = make([]byte, 0, 1<<16), 0
+	}
+	c.space = c.trace.AppendCompact(c.space, p.Currency)
+	r.trace = c.space[begin:len(c.space):len(c.space)]
+}
+
+// again prices a stored row by other rules, from what it landed for.
+func (c *clerk) again(p *Pricer, item *markup.Item, old *row) row {
+	r := row{draft: old.draft, variant: old.variant, landing: old.landing, version: old.version}
+	typed := int64(0)
+	if old.typed() {
+		typed = old.price
+	}
+	if len(old.landing) == 0 { // it never landed, and no rule changes that
+		r.price, r.trouble = typed, old.trouble
+		return r
+	}
+	if err := item.LandFrom(old.landing); err != nil {
+		r.price, r.trouble = typed, "How it landed cannot be read any more; it is worked out again with the next rates."
+		return r
+	}
+	c.price(p, item, typed, &r)
+	return r
+}
+
+// PriceDrafts works out what drafts sell for in every connected store and keeps it, as part
+// of a change to them. A change of money rules waits until that is done, or goes before.
+func (s *Service) PriceDrafts(ctx context.Context, tx pgx.Tx, ids []int64) error {
+	list, err := s.Stores.Connected(ctx)
+	if err != nil {
+		return err
+	}
+	for _, id := range list {
+		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock_shared(7310, $1::int)`, id); err != nil {
+			return err
+		}
+		b, err := s.openBook(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		lots, err := s.Drafts.Lots(ctx, tx, id, ids, 0, 0, false)
+		if err != nil {
+			return err
+		}
+		var c clerk
+		var rows []row
+		for i := range lots {
+			quote := b.of(lots[i].DraftID).Quote(&lots[i].Thing)
+			for j := range lots[i].Variants {
+				rows = append(rows, c.anew(&quote, lots[i].DraftID, &lots[i].Variants[j]))
+			}
+		}
+		if err := upsert(ctx, tx, id, rows); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// columnsOf are the values of rows, column by column.
+func columnsOf(rows []row) []any {
+	n := len(rows)
+	draft, variant, price, was := make([]int64, n), make([]int64, n), make([]int64, n), make([]int64, n)
+	rule, marks, trouble, landing, trace, version, moves := make([]int32, n), make([]int16, n), make([]string, n), make([][]byte, n), make([][]byte, n), make([]int64, n), make([]bool, n)
+	for i := range rows {
+		r := &rows[i]
+		draft[i], variant[i], price[i], was[i], rule[i], marks[i], trouble[i], version[i] = r.draft, r.variant, r.price, r.was, r.rule, r.marks, r.trouble, int64(r.version)
+		moves[i] = r.moves
+		landing[i], trace[i] = orEmpty(r.landing), orEmpty(r.trace)
+	}
+	return []any{draft, variant, price, was, rule, marks, trouble, landing, trace, version, moves}
+}
+
+func orEmpty(b []byte) []byte {
+	if b == nil {
+		return []byte{}
+	}
+	return b
+}
+
+func upsert(ctx context.Context, q database.Querier, storeID int64, rows []row) error {
+	if len(rows) == 0 {
+		return nil
+	}
+	_, err := q.Exec(ctx, `
+		insert into price as p (store_id, draft_id, draft_variant_id, price, was, rule, marks, trouble, landing, trace)
+		select $1, * from unnest($2::bigint[], $3::bigint[], $4::bigint[], $5::bigint[], $6::int[], $7::smallint[], $8::text[], $9::bytea[], $10::bytea[])
+		on conflict (store_id, draft_id, draft_variant_id) do update set price = excluded.price, was = excluded.was, rule = excluded.rule, marks = excluded.marks,
+			trouble = excluded.trouble, landing = excluded.landing, trace = excluded.trace
+		where (p.price, p.was, p.rule, p.marks, p.trouble, p.landing, p.trace) is distinct from (excluded.price, excluded.was, excluded.rule, excluded.marks, excluded.trouble, excluded.landing, excluded.trace)`,
+		append([]any{storeID}, columnsOf(rows)[:9]...)...)
+	if err != nil {
+		return fmt.Errorf("keeping prices: %w", err)
+	}
+	return nil
+}
+
+// Kept is a stored price as people see it.
+type Kept struct {
+	// Ladder is nil where there is no price; Trouble says why.
+	Ladder  *Ladder
+	Trouble string
+	Typed   bool
+	Trace   []markup.TraceLine
+}
+
+// Kept reads what drafts sell for in a store, by draft variant.
+func (s *Service) Kept(ctx context.Context, q database.Querier, p *Pricer, drafts []int64, traced bool) (map[int64]Kept, error) {
+	rows, err := s.rows(ctx, q, `where store_id = $1 and ($2::bigint[] is null or draft_id = any ($2))`, p.StoreID, drafts)
+	if err != nil {
+		return nil, err
+	}
+	b, err := s.openBook(ctx, q, p.StoreID)
+	if err != nil {
+		return nil, err
+	}
+	out := make(map[int64]Kept, len(rows))
+	for i := range rows {
+		r := &rows[i]
+		out[r.variant] = r.kept(b.of(r.draft), traced)
+	}
+	return out, nil
+}
+
+func (r *row) kept(p *Pricer, traced bool) Kept {
+	k := Kept{Trouble: r.trouble, Typed: r.typed(), Trace: []markup.TraceLine{}}
+	if r.trouble != "" || r.price == 0 {
+		return k
+	}
+	var t markup.Trace
+	if err := errors.Join(t.ReadCompact(r.landing), t.ReadCompact(r.trace)); err != nil {
+		k.Trouble = "Its price cannot be read any more; it is worked out again with the next rates."
+		return k
+	}
+	f, cost, err := r.figures(p, &t)
+	if err != nil {
+		k.Trouble = p.Words(err)
+		return k
+	}
+	ladder := p.ladder(cost, f, p.Currency)
+	k.Ladder = &ladder
+	if traced {
+		k.Trace = t.Lines()
+	}
+	return k
+}
+
+// figures are what a stored price leaves, by the fees it was priced with.
+func (r *row) figures(p *Pricer, landing *markup.Trace) (markup.Figures, landed.Cost, error) {
+	cost := landing.Cost()
+	total, err := cost.Total()
+	if err != nil {
+		return markup.Figures{}, cost, err
+	}
+	f, err := markup.Judge(total, money.New(r.price, p.Currency), p.terms)
+	if r.was > 0 {
+		f.Was = money.New(r.was, p.Currency)
+	}
+	f.Rule, f.Marks = int(r.rule), unpack(r.marks)
+	return f, cost, err
+}
+
+// rows reads stored prices in order of draft and variant.
+func (s *Service) rows(ctx context.Context, q database.Querier, where string, args ...any) ([]row, error) {
+	found, err := q.Query(ctx, `select draft_id, draft_variant_id, price, was, rule, marks, trouble, landing, trace, xmin from price `+where+` order by draft_id, draft_variant_id`, args...)
+	if err != nil {
+		return nil, err
+	}
+	var list []row
+	var r row
+	_, err = pgx.ForEachRow(found, []any{&r.draft, &r.variant, &r.price, &r.was, &r.rule, &r.marks, &r.trouble, &r.landing, &r.trace, &r.version}, func() error {
+		list = append(list, r)
+		r.landing, r.trace = nil, nil
+		return nil
+	})
+	return list, err
+}

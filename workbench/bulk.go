@@ -1,0 +1,315 @@
+package workbench
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/core/money"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
+	"plainpelican/pricing"
+)
+
+// PriceMany types or releases the prices of many drafts at once.
+type PriceMany struct {
+	Store  int64   `json:"store"`
+	Drafts []int64 `json:"drafts" minItems:"1" maxItems:"5000"`
+	// Act is what is done to the price of each chosen variant, in the order of Drafts.
+	Act string `json:"act" enum:"raise_percent,raise_amount,margin,column,release"`
+	// Value is the percent, the amount in the store's currency (either may be negative), or the margin in percent.
+	Value string `json:"value,omitempty" maxLength:"30"`
+	// Column are prices for the chosen variants, one after another; an empty one leaves its variant alone.
+	Column []string `json:"column,omitempty" maxItems:"100000"`
+	// End gives each price the ending of its rule.
+	End bool `json:"end"`
+	// Apply keeps the prices; otherwise they are only looked at.
+	Apply bool `json:"apply"`
+}
+
+// PricedMany says what became of the prices of many drafts, or would become.
+type PricedMany struct {
+	Lines      []PricedLine `json:"lines" doc:"The first 500"`
+	Variants   int          `json:"variants"`
+	Moved      int          `json:"moved"`
+	Rise       int          `json:"rise"`
+	Fall       int          `json:"fall"`
+	BelowFloor int          `json:"below_floor"`
+	Lose       int          `json:"lose"`
+	// Left are variants that could not be priced so; their lines say why.
+	Left int `json:"left"`
+	// Bulk names the change, to be undone as one step; 0 where nothing was kept.
+	Bulk int64 `json:"bulk"`
+}
+
+// PricedLine is one variant of them.
+type PricedLine struct {
+	DraftID   int64           `json:"draft_id"`
+	VariantID int64           `json:"variant_id"`
+	Title     string          `json:"title"`
+	Variant   string          `json:"variant"`
+	Now       *money.Amount   `json:"now"`
+	Then      *pricing.Ladder `json:"then"`
+	Note      string          `json:"note"`
+}
+
+const mostLines = 500
+
+// PriceMany looks at new prices for many drafts, or keeps them as one step.
+func (s *Service) PriceMany(ctx context.Context, in PriceMany) (PricedMany, error) {
+	t, err := s.terms(ctx, s.Pool, in.Store, false, in.Drafts...)
+	if err != nil {
+		return PricedMany{}, err
+	}
+	if t.pricer == nil {
+		return PricedMany{}, apikit.Problem(422, "store", "Connect a store before you type prices.")
+	}
+	act, err := actOf(in, t.pricer.Currency)
+	if err != nil {
+		return PricedMany{}, err
+	}
+	drafts, err := load(ctx, s.Pool, in.Drafts...)
+	if err != nil {
+		return PricedMany{}, err
+	}
+	slices.SortFunc(drafts, func(a, b *draft) int { return slices.Index(in.Drafts, a.id) - slices.Index(in.Drafts, b.id) })
+	out := PricedMany{Lines: []PricedLine{}}
+	changes := map[int64][]Typing{}
+	place := 0
+	for _, d := range drafts {
+		variants, quote := d.priced(t, false)
+		for i := range variants {
+			if !variants[i].Chosen {
+				continue
+			}
+			line, typing := act(&quote, d, i, variants[i], place)
+			place++
+			out.count(line)
+			if typing != nil {
+				changes[d.id] = append(changes[d.id], *typing)
+			}
+		}
+	}
+	if in.Act == "column" && len(in.Column) != place {
+		return out, apikit.Problem(422, "column", "The column has %d prices and %d variants are chosen. Paste one price for each; an empty line leaves its variant alone.", len(in.Column), place)
+	}
+	if !in.Apply || len(changes) == 0 {
+		return out, nil
+	}
+	out.Bulk, err = s.keepMany(ctx, t, changes)
+	return out, err
+}
+
+func (p *PricedMany) count(line PricedLine) {
+	p.Variants++
+	if len(p.Lines) < mostLines {
+		p.Lines = append(p.Lines, line)
+	}
+	if line.Then == nil {
+		p.Left++
+		return
+	}
+	if line.Then.BelowFloor {
+		p.BelowFloor++
+	}
+	if line.Then.Profit.Negative() {
+		p.Lose++
+	}
+	if line.Now == nil || line.Now.Minor() == line.Then.Price.Minor() {
+		return
+	}
+	p.Moved++
+	if line.Then.Price.Minor() > line.Now.Minor() {
+		p.Rise++
+	} else {
+		p.Fall++
+	}
+}
+
+// keepMany stores the typings as edits of one bulk number.
+func (s *Service) keepMany(ctx context.Context, t terms, changes map[int64][]Typing) (bulk int64, err error) {
+	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		if err := tx.QueryRow(ctx, `select nextval('bulk_edit')`).Scan(&bulk); err != nil {
+			return err
+		}
+		var ids []int64
+		for id := range changes {
+			ids = append(ids, id)
+		}
+		slices.Sort(ids) // always in one order, so that two of these do not wait for each other
+		for _, id := range ids {
+			err := s.rewriteIn(ctx, tx, id, 0, bulk, func(_ pgx.Tx, d *draft, after *snapshot) (string, error) {
+				return "price", typePrices(changes[id], d, after, t)
+			})
+			if err != nil {
+				return err
+			}
+		}
+		return s.Pricing.PriceDrafts(ctx, tx, ids)
+	})
+	if err == nil {
+		err = s.Progress.Tell(ctx, "drafts", map[string]int64{"priced": bulk})
+	}
+	return bulk, err
+}
+
+// pricing one variant of many: its line, and what to type where its price is to be kept.
+type actOn func(q *pricing.Quote, d *draft, i int, v Variant, place int) (PricedLine, *Typing)
+
+func actOf(in PriceMany, c money.Currency) (actOn, error) {
+	price, err := newPrice(in, c)
+	if err != nil {
+		return nil, err
+	}
+	return func(q *pricing.Quote, d *draft, i int, v Variant, place int) (PricedLine, *Typing) {
+		line := PricedLine{DraftID: d.id, VariantID: v.ID, Title: d.title, Variant: strings.Join(v.Values, " ")}
+		if v.Ladder != nil {
+			line.Now = &v.Ladder.Price
+		}
+		unit := d.variants[i].unit
+		if in.Act == "release" {
+			ladder, err := q.Rungs(unit, nil, nil)
+			if err != nil {
+				line.Note = v.NoPrice
+				return line, nil
+			}
+			line.Then = &ladder
+			if !v.Typed {
+				line.Note = "priced by its rule already"
+				return line, nil
+			}
+			return line, &Typing{VariantID: v.ID}
+		}
+		then, note := price(q, unit, v, place)
+		if note == "" && in.End && in.Act != "column" {
+			if ended, err := q.End(unit, then); err == nil {
+				then = ended
+			}
+		}
+		if note == "" && then.Minor() <= 0 {
+			note = "a price must be more than 0"
+		}
+		if note == "" {
+			ladder, err := q.Rungs(unit, &then, nil)
+			if err == nil {
+				line.Then = &ladder
+				return line, &Typing{v.ID, then.Decimal()}
+			}
+			note = "its price cannot be worked out"
+		}
+		line.Note = note
+		return line, nil
+	}, nil
+}
+
+// newPrice says what an act makes of a variant's price, or why it makes nothing of it.
+func newPrice(in PriceMany, c money.Currency) (func(q *pricing.Quote, u pricing.Unit, v Variant, place int) (money.Amount, string), error) {
+	text := strings.ReplaceAll(strings.TrimSpace(in.Value), ",", ".")
+	var percent money.Ratio
+	var amount money.Amount
+	var err error
+	switch in.Act {
+	case "raise_percent", "margin":
+		if percent, err = money.ParseRatio(text); err != nil || percent <= -100*money.One || percent > 1000*money.One || (in.Act == "margin" && (percent < 0 || percent >= 100*money.One)) {
+			return nil, apikit.Problem(422, "value", "“%s” is not a percent that can be used here.", in.Value)
+		}
+		percent /= 100
+	case "raise_amount":
+		if amount, err = money.Parse(text, c); err != nil {
+			return nil, apikit.Problem(422, "value", "“%s” is not an amount in %s.", in.Value, c)
+		}
+	}
+	return func(q *pricing.Quote, u pricing.Unit, v Variant, place int) (then money.Amount, note string) {
+		var err error
+		switch {
+		case in.Act == "column":
+			if place >= len(in.Column) || strings.TrimSpace(in.Column[place]) == "" {
+				return then, "left alone"
+			}
+			if then, err = money.Parse(plainNumber(in.Column[place]), c); err != nil {
+				return then, fmt.Sprintf("“%s” is not a price in %s", in.Column[place], c)
+			}
+			return then, ""
+		case in.Act == "margin":
+			then, err = q.AtMargin(u, percent)
+		case v.Ladder == nil:
+			return then, "it has no price to raise"
+		case in.Act == "raise_percent":
+			then, err = v.Ladder.Price.Share(money.One + percent)
+		default:
+			then, err = v.Ladder.Price.Add(amount)
+		}
+		if err != nil {
+			return then, strings.ToLower(err.Error()[:1]) + err.Error()[1:]
+		}
+		return then, ""
+	}, nil
+}
+
+// plainNumber reads a number as spreadsheets copy it: with a decimal comma, signs of
+// thousands, or a currency sign around it.
+func plainNumber(text string) string {
+	text = strings.Map(func(r rune) rune {
+		if (r >= '0' && r <= '9') || r == '.' || r == ',' || r == '-' {
+			return r
+		}
+		return -1
+	}, text)
+	dot, comma := strings.LastIndexByte(text, '.'), strings.LastIndexByte(text, ',')
+	switch {
+	case comma > dot && strings.Count(text, ",") == 1 && len(text)-comma != 4:
+		return strings.ReplaceAll(strings.ReplaceAll(text, ".", ""), ",", ".")
+	case comma > dot && dot >= 0:
+		return strings.ReplaceAll(strings.ReplaceAll(text, ".", ""), ",", ".")
+	}
+	return strings.ReplaceAll(text, ",", "")
+}
+
+// UndoMany takes back a change of many drafts as one step. Drafts that were edited since
+// are left as they are, and counted.
+func (s *Service) UndoMany(ctx context.Context, bulk int64) (UndoneMany, error) {
+	var out UndoneMany
+	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, `
+			select draft_id, id = (select max(id) from draft_edit n where n.draft_id = e.draft_id) from draft_edit e where bulk_id = $1 order by draft_id`, bulk)
+		if err != nil {
+			return err
+		}
+		var ids []int64
+		var id int64
+		var newest bool
+		if _, err := pgx.ForEachRow(rows, []any{&id, &newest}, func() error {
+			if newest {
+				ids = append(ids, id)
+			} else {
+				out.EditedSince++
+			}
+			return nil
+		}); err != nil {
+			return err
+		}
+		if len(ids) == 0 {
+			return apikit.Problem(409, "", "There is nothing left of that change to undo.")
+		}
+		for _, id := range ids {
+			if err := s.rewriteIn(ctx, tx, id, 0, 0, undo(ctx, id)); err != nil {
+				return err
+			}
+		}
+		out.Undone = len(ids)
+		return s.Pricing.PriceDrafts(ctx, tx, ids)
+	})
+	if err == nil {
+		err = s.Progress.Tell(ctx, "drafts", map[string]int{"undone": out.Undone})
+	}
+	return out, err
+}
+
+// UndoneMany counts drafts.
+type UndoneMany struct {
+	Undone      int `json:"undone"`
+	EditedSince int `json:"edited_since" doc:"Left as they are"`
+}

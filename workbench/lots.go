@@ -1,0 +1,106 @@
+package workbench
+
+import (
+	"context"
+
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/core/money"
+	"plainpelican/platform/database"
+	"plainpelican/pricing"
+)
+
+// lotsOf picks the drafts that a question is about: those of $1, or the next $3 after $2.
+const lotsOf = `
+	from (select * from draft where case when $1::bigint[] is null then id > $2 else id = any ($1) end order by id limit nullif($3::int, 0)) d
+	join offer o on o.id = d.offer_id join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id order by d.id`
+
+// Lots gives drafts to be priced, as pricing.Drafts has it.
+func (s *Service) Lots(ctx context.Context, q database.Querier, storeID int64, ids []int64, after int64, limit int, bare bool) ([]pricing.Lot, error) {
+	columns := `select d.id, x.name, u.name, u.country, o.category, o.brand, d.collections, d.tags`
+	if !bare {
+		columns += `, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency`
+	}
+	rows, err := q.Query(ctx, columns+lotsOf, ids, after, limit)
+	if err != nil {
+		return nil, err
+	}
+	var lots []pricing.Lot
+	var currencies []money.Currency
+	var id int64
+	var t pricing.Thing
+	var marketIn, currency string
+	into := []any{&id, &t.Source, &t.Supplier, &t.ShipsFrom, &t.Category, &t.Brand, &t.Collections, &t.Tags}
+	if !bare {
+		into = append(into, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency)
+	}
+	_, err = pgx.ForEachRow(rows, into, func() (err error) {
+		one := t
+		if one.MarketCurrency, err = currencyOf(marketIn); err != nil {
+			return err
+		}
+		c, err := currencyOf(currency)
+		lots, currencies = append(lots, pricing.Lot{DraftID: id, Thing: one}), append(currencies, c)
+		t.Collections, t.Tags, t.Deliveries, t.Market = nil, nil, nil, nil
+		return err
+	})
+	if err != nil || len(lots) == 0 {
+		return nil, err
+	}
+	return lots, s.lotVariants(ctx, q, storeID, lots, currencies, bare)
+}
+
+// lotVariants fills in variants: all of them with what they cost, or only the ids of those
+// that are not chosen.
+func (s *Service) lotVariants(ctx context.Context, q database.Querier, storeID int64, lots []pricing.Lot, currencies []money.Currency, bare bool) error {
+	ids := make([]int64, len(lots))
+	for i := range lots {
+		ids[i] = lots[i].DraftID
+	}
+	var rows pgx.Rows
+	var err error
+	if bare {
+		rows, err = q.Query(ctx, `select draft_id, id, chosen, 0::bigint, 0::bigint, 0::bigint, 0::bigint from draft_variant
+			where not chosen and draft_id between $1 and $2 order by draft_id`, ids[0], ids[len(ids)-1])
+	} else {
+		rows, err = q.Query(ctx, `
+			select v.draft_id, v.id, v.chosen, w.cost, w.min_advertised, w.list_price, coalesce(t.price, 0)
+			from draft_variant v join offer_variant w on w.id = v.offer_variant_id left join typed_price t on t.draft_variant_id = v.id and t.store_id = $2
+			where v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids, storeID)
+	}
+	if err != nil {
+		return err
+	}
+	place := 0
+	var draft, cost, advertised, listed int64
+	var v pricing.LotVariant
+	_, err = pgx.ForEachRow(rows, []any{&draft, &v.ID, &v.Chosen, &cost, &advertised, &listed, &v.Typed}, func() error {
+		for place < len(lots) && lots[place].DraftID < draft {
+			place++
+		}
+		if place < len(lots) && lots[place].DraftID == draft {
+			c := currencies[place]
+			v.Unit = pricing.Unit{Cost: money.New(cost, c), MinAdvertised: money.New(advertised, c), List: money.New(listed, c)}
+			lots[place].Variants = append(lots[place].Variants, v)
+		}
+		return nil
+	})
+	return err
+}
+
+// Names says what people call drafts and their variants.
+func (s *Service) Names(ctx context.Context, ids []int64) (map[int64]pricing.Name, error) {
+	drafts, err := load(ctx, s.Pool, append([]int64{}, ids...)...)
+	if err != nil || len(ids) == 0 {
+		return nil, err
+	}
+	out := make(map[int64]pricing.Name, len(drafts))
+	for _, d := range drafts {
+		name := pricing.Name{Title: d.title, Picture: s.picture(d), Variants: map[int64]string{}}
+		for i := range d.variants {
+			name.Variants[d.variants[i].id] = d.name(&d.variants[i])
+		}
+		out[d.id] = name
+	}
+	return out, nil
+}
