@@ -144,13 +144,14 @@ func (a *Application) Stop() {
 
 // Quay is what waits at each station.
 type Quay struct {
-	Sources  int `json:"sources" doc:"Connected"`
-	Troubled int `json:"troubled" doc:"Connected, with something wrong"`
-	Intakes  int `json:"intakes" doc:"Under way"`
-	Offers   int `json:"offers"`
-	Drafts   int `json:"drafts"`
-	Live     int `json:"live"`
-	Runs     int `json:"runs" doc:"Under way"`
+	Sources   int `json:"sources" doc:"Connected"`
+	Troubled  int `json:"troubled" doc:"Connected, with something wrong"`
+	Intakes   int `json:"intakes" doc:"Under way"`
+	Offers    int `json:"offers"`
+	Drafts    int `json:"drafts"`
+	Live      int `json:"live"`
+	Runs      int `json:"runs" doc:"Under way"`
+	Repricing int `json:"repricing" doc:"Stores whose prices are being brought up to their rules"`
 }
 
 func (a *Application) quay(ctx context.Context, storeID int64) (Quay, error) {
@@ -173,6 +174,9 @@ func (a *Application) quay(ctx context.Context, storeID int64) (Quay, error) {
 		}
 	}
 	if q.Drafts, err = a.Workbench.Count(ctx); err != nil {
+		return q, err
+	}
+	if q.Repricing, err = a.Pricing.Busy(ctx); err != nil {
 		return q, err
 	}
 	q.Live, q.Runs, err = a.Publishing.Figures(ctx, storeID)

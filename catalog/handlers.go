@@ -34,6 +34,8 @@ type Found struct {
 	Instead map[string]string `json:"instead" doc:"Words that nothing holds, and the nearest that were looked up"`
 	Choices Choices           `json:"choices"`
 	TookMS  float64           `json:"took_ms"`
+	// Market is the country that prices assume; empty where there is no store.
+	Market string `json:"market"`
 }
 
 // Choices are what each clause could be, with how many offers each would leave.
@@ -86,6 +88,9 @@ func (s *Service) search(ctx context.Context, q Sentence) (Found, error) {
 	}
 	answer := now.snapshot.Ask(question, offered)
 	found := Found{Total: answer.Total, Instead: answer.Instead, Choices: choices(answer.Counts, offered, pricer)}
+	if pricer != nil {
+		found.Market = pricer.MoneyRules.Market
+	}
 	var err error
 	if found.Offers, err = s.lines(ctx, now, answer.Places, pricer); err != nil {
 		return Found{}, err

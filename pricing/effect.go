@@ -32,9 +32,11 @@ type Effect struct {
 	Lose          int `json:"lose"`
 	Unpriced      int `json:"unpriced"`
 	// Held drafts stay with earlier rules until a change is applied to all.
-	Held   int     `json:"held"`
-	Before Margins `json:"before"`
-	After  Margins `json:"after"`
+	Held int `json:"held"`
+	// ByRule counts the variants that each rule prices; typed ones count for none.
+	ByRule []RuleCount `json:"by_rule"`
+	Before Margins     `json:"before"`
+	After  Margins     `json:"after"`
 	// Moves are the largest either way, one for each draft.
 	Moves []Move `json:"moves"`
 	// Unreachable rules are left nothing by those above them.
@@ -42,6 +44,12 @@ type Effect struct {
 	// What says what is changed; Revision is the state of the rules that it was worked out against.
 	What     string `json:"what"`
 	Revision int    `json:"revision"`
+}
+
+// RuleCount is how many variants a rule prices.
+type RuleCount struct {
+	Rule     int `json:"rule" doc:"Its id"`
+	Variants int `json:"variants"`
 }
 
 // Margins are how the margins of many prices lie.
@@ -85,13 +93,14 @@ func (m *Margins) settle() {
 
 // Move is how one price would change.
 type Move struct {
-	DraftID int64        `json:"draft_id"`
-	Title   string       `json:"title"`
-	Variant string       `json:"variant"`
-	Picture string       `json:"picture"`
-	Live    bool         `json:"live"`
-	Now     money.Amount `json:"now"`
-	Then    Ladder       `json:"then"`
+	DraftID int64              `json:"draft_id"`
+	Title   string             `json:"title"`
+	Variant string             `json:"variant"`
+	Picture string             `json:"picture"`
+	Live    bool               `json:"live"`
+	Now     money.Amount       `json:"now"`
+	Then    Ladder             `json:"then"`
+	Trace   []markup.TraceLine `json:"trace"`
 	// Others is how many more variants of the draft move, by no more than this one.
 	Others int `json:"others"`
 
@@ -129,7 +138,7 @@ func (s *Service) Effect(ctx context.Context, storeID int64, rules MoneyRules) (
 	for _, id := range ids {
 		live[id] = true
 	}
-	l := look{e: Effect{Moves: []Move{}, Unreachable: then.rules.Unreachable(), Held: len(b.held), What: describe(now.MoneyRules, rules), Revision: now.Revision}, now: b, then: then, live: live}
+	l := look{byRule: map[int]int{}, e: Effect{Moves: []Move{}, ByRule: []RuleCount{}, Unreachable: then.rules.Unreachable(), Held: len(b.held), What: describe(now.MoneyRules, rules), Revision: now.Revision}, now: b, then: then, live: live}
 	l.c.bare = true
 	quick := rules.landsAlike(now.MoneyRules)
 	for after := int64(0); ; {
@@ -148,6 +157,9 @@ func (s *Service) Effect(ctx context.Context, storeID int64, rules MoneyRules) (
 		l.at(lots, old, quick)
 		after = last
 	}
+	for _, r := range rules.Rules {
+		l.e.ByRule = append(l.e.ByRule, RuleCount{r.ID, l.byRule[r.ID]})
+	}
 	l.e.Before.settle()
 	l.e.After.settle()
 	l.pick()
@@ -156,12 +168,13 @@ func (s *Service) Effect(ctx context.Context, storeID int64, rules MoneyRules) (
 
 // look is an effect on its way.
 type look struct {
-	e     Effect
-	now   *book
-	then  *Pricer
-	live  map[int64]bool
-	c     clerk
-	moves []Move
+	e      Effect
+	now    *book
+	then   *Pricer
+	live   map[int64]bool
+	byRule map[int]int
+	c      clerk
+	moves  []Move
 }
 
 func (l *look) at(lots []Lot, old []row, quick bool) {
@@ -222,6 +235,9 @@ func (l *look) compare(before, after *row, largest **Move) {
 		}
 	}
 	l.e.After.add(f.Margin())
+	if f.Rule != 0 {
+		l.byRule[f.Rule]++
+	}
 	for _, c := range []struct {
 		n    *int
 		does bool
@@ -296,9 +312,9 @@ func (s *Service) nameMoves(ctx context.Context, l *look) error {
 			if v.ID != m.variant {
 				continue
 			}
-			if item, err := quote.land(v.Unit, nil); err == nil {
-				m.Then = l.then.ladder(item.Cost, m.Then.Figures, v.Unit.Cost.Currency())
-				m.Then.Market = quote.Market
+			var trace markup.Trace
+			if ladder, err := quote.Rungs(v.Unit, nil, &trace); err == nil {
+				m.Then, m.Trace = ladder, trace.Lines()
 			}
 		}
 	}

@@ -15,7 +15,9 @@ type RateTable struct {
 	Base money.Currency `json:"base"`
 	Day  string         `json:"day"`
 	// Age is how many days old they are.
-	Age   int    `json:"age"`
+	Age int `json:"age"`
+	// Stale tells that they are older than the store's money rules allow.
+	Stale bool   `json:"stale"`
 	Rates []Rate `json:"rates"`
 }
 
@@ -27,20 +29,28 @@ type Rate struct {
 	Into string `json:"into"`
 }
 
+// usualOldest is how many days old rates may be, so that a weekend and a holiday pass.
+const usualOldest = 4
+
 func (s *Service) rateTable(ctx context.Context, storeID int64) (RateTable, error) {
 	table, err := latestRates(ctx, s.Pool)
 	if err != nil || table == nil {
 		return RateTable{Rates: []Rate{}}, err
 	}
-	into := table.Base()
+	into, oldest := table.Base(), usualOldest
 	if storeID != 0 {
 		basis, err := s.Stores.Basis(ctx, storeID)
 		if err != nil {
 			return RateTable{}, err
 		}
-		into = basis.Currency
+		rules, _, err := current(ctx, s.Pool, storeID)
+		if err != nil {
+			return RateTable{}, err
+		}
+		into, oldest = basis.Currency, rules.Rates.OldestDays
 	}
 	out := RateTable{Base: table.Base(), Day: table.Day().Format(time.DateOnly), Age: max(days(s.Now().Sub(table.Day())), 0), Rates: []Rate{}}
+	out.Stale = out.Age > oldest
 	for _, c := range money.Currencies() {
 		if text := table.Text(c); text != "" {
 			out.Rates = append(out.Rates, Rate{c, text, table.CrossText(c, into)})

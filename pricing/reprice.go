@@ -242,6 +242,12 @@ func (s *Service) run(ctx context.Context, id int64) (Run, error) {
 	return pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Run])
 }
 
+// Busy counts the repricings under way, in all stores.
+func (s *Service) Busy(ctx context.Context) (n int, err error) {
+	err = s.Pool.QueryRow(ctx, `select count(*) from reprice_run where state <> 'finished'`).Scan(&n)
+	return n, err
+}
+
 // tell lets browsers know; one that misses it asks again.
 func (s *Service) tell(ctx context.Context, id int64) {
 	run, err := s.run(ctx, id)

@@ -255,7 +255,7 @@ func startRules(b Basis, tax money.Ratio) MoneyRules {
 		Rules: []markup.Rule{{ID: 1, Formula: markup.Flat(markup.Multiple, 2*money.One, money.Amount{}, b.Currency), Floor: markup.Floor{LeastProfit: money.New(3*unit, b.Currency)},
 			Ending: ending, Was: markup.Was{Kind: markup.NoWas, Ending: markup.NoEnding}}},
 		Fees:    Fees{PaymentPercent: money.Percent(290), PaymentFixed: money.New(30*unit/100, b.Currency), Returns: money.Percent(150), TaxRate: tax, TaxIncluded: tax > 0},
-		Imports: landed.Imports{}, Rates: RateRules{OldestDays: 4, Typed: []TypedRate{}}, Delivery: landed.UsualPolicy, Market: b.Markets[0], PromiseDays: 16,
+		Imports: landed.Imports{}, Rates: RateRules{OldestDays: usualOldest, Typed: []TypedRate{}}, Delivery: landed.UsualPolicy, Market: b.Markets[0], PromiseDays: 16,
 	}
 }
 

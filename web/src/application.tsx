@@ -17,7 +17,7 @@ const Workbench = lazy(() => import("./workbench/workbench"));
 const Listings = lazy(() => import("./listings/listings"));
 const Run = lazy(() => import("./listings/run"));
 const StorePlace = lazy(() => import("./store/store"));
-const Markup = lazy(() => import("./store/markup"));
+const Money = lazy(() => import("./store/money"));
 const Members = lazy(() => import("./members/members"));
 
 /** Frame is what every place shares: the quay, the key line, and the keys that work everywhere. */
@@ -31,7 +31,7 @@ function Frame() {
   }, []);
   useKeys([
     ...stations.map((s) => ({ keys: [`g ${s.key}`], label: `go to ${s.name}`, run: () => go(s.to), everywhere: true })),
-    { keys: ["g m"], label: "go to Markup", run: () => go("/markup"), everywhere: true },
+    { keys: ["g m"], label: "go to Money rules", run: () => go("/markup"), everywhere: true },
     { keys: ["ctrl+k"], label: "find anything", run: () => setCommands(true), whileTyping: true, everywhere: true },
   ]);
   return (
@@ -78,7 +78,7 @@ const router = createBrowserRouter([
       { path: "/listings", element: <Listings /> },
       { path: "/listings/runs/:id", element: <Run /> },
       { path: "/store", element: <StorePlace /> },
-      { path: "/markup", element: <Markup /> },
+      { path: "/markup", element: <Money /> },
       { path: "/members", element: <Members /> },
       {
         path: "/orders",

@@ -627,6 +627,11 @@ export interface components {
             offers: number;
             /**
              * Format: int64
+             * @description Stores whose prices are being brought up to their rules
+             */
+            repricing: number;
+            /**
+             * Format: int64
              * @description Under way
              */
             runs: number;
@@ -687,6 +692,7 @@ export interface components {
             instead: {
                 [key: string]: string;
             };
+            market: string;
             offers: components["schemas"]["CatalogLine"][];
             /** Format: double */
             took_ms: number;
@@ -1020,6 +1026,7 @@ export interface components {
              * @description Typed prices under their floor
              */
             below_floor: number;
+            by_rule: components["schemas"]["PricingRuleCount"][];
             /** Format: int64 */
             capped: number;
             /** Format: int64 */
@@ -1124,6 +1131,7 @@ export interface components {
             picture: string;
             then: components["schemas"]["PricingLadder"];
             title: string;
+            trace: components["schemas"]["MarkupTraceLine"][];
             variant: string;
         };
         PricingRate: {
@@ -1142,6 +1150,16 @@ export interface components {
             base: string;
             day: string;
             rates: components["schemas"]["PricingRate"][];
+            stale: boolean;
+        };
+        PricingRuleCount: {
+            /**
+             * Format: int64
+             * @description Its id
+             */
+            rule: number;
+            /** Format: int64 */
+            variants: number;
         };
         PricingRun: {
             /** Format: int64 */

@@ -8,11 +8,12 @@ import { countryName } from "../parts/countries";
 import { DayRuler, DayWords } from "../parts/days";
 import { Grid, GridRow } from "../parts/grid";
 import { useKeys } from "../parts/keys";
-import { LadderLegend, PriceLadder } from "../parts/ladder";
+import { LadderLegend, ladderTop, PriceLadder } from "../parts/ladder";
 import { useCursor, useRows } from "../parts/list";
-import { Money, num, percent } from "../parts/money";
+import { Money, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
 import { useSay } from "../parts/toast";
+import { OfferTrace } from "../parts/trace";
 import { OfferSheetView } from "./offer";
 import { useAnswer, useQuestion } from "./question";
 import { Sentence } from "./sentence";
@@ -77,7 +78,13 @@ export default function Catalog() {
     { keys: ["Escape"], label: "", run: () => setMarked(new Map()) },
   ]);
 
-  const top = Math.max(1, ...items.map((item) => ladderTop(row(item.index))));
+  const top = Math.max(
+    1,
+    ...items.map((item) => {
+      const l = row(item.index)?.ladder;
+      return l ? ladderTop(l) : 0;
+    }),
+  );
   return (
     <main className="flex min-h-0 grow flex-col">
       <h1 className="sr-only">Catalog</h1>
@@ -106,6 +113,7 @@ export default function Catalog() {
               {items.map((item) => (
                 <OfferRow
                   key={item.key}
+                  store={storeId}
                   index={item.index}
                   start={item.start}
                   offer={row(item.index)}
@@ -148,10 +156,6 @@ export default function Catalog() {
   );
 }
 
-function ladderTop(offer: Offer | undefined): number {
-  return offer?.ladder ? Math.max(num(offer.ladder.price), num(offer.ladder.landed) + num(offer.ladder.fees)) : 0;
-}
-
 function NothingFound({ hasSources, onClear }: { hasSources: boolean; onClear: () => void }) {
   const go = useNavigate();
   return hasSources ? (
@@ -171,6 +175,7 @@ function NothingFound({ hasSources, onClear }: { hasSources: boolean; onClear: (
 
 function OfferRow({
   offer,
+  store,
   index,
   start,
   top,
@@ -180,6 +185,7 @@ function OfferRow({
   onMark,
 }: {
   offer: Offer | undefined;
+  store: number;
   index: number;
   start: number;
   top: number;
@@ -220,7 +226,10 @@ function OfferRow({
               <>
                 <PriceLadder ladder={offer.ladder} top={top} />
                 <span className="text-sm text-ink-2">
-                  lands <Money of={offer.ladder.landed} /> → <Money of={offer.ladder.price} className="text-ink" />
+                  lands <Money of={offer.ladder.landed} /> →{" "}
+                  <OfferTrace offer={offer.id} store={store} label={`How the price of ${offer.title} came about`}>
+                    <Money of={offer.ladder.price} className="text-ink" />
+                  </OfferTrace>
                 </span>
               </>
             ) : (

@@ -5,11 +5,12 @@ import { useSession } from "../frame/session";
 import { Button, Notice, Picture } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { DayRuler, DayWords, dayText } from "../parts/days";
-import { PriceLadder } from "../parts/ladder";
-import { Money, num, percent } from "../parts/money";
+import { ladderTop, PriceLadder } from "../parts/ladder";
+import { Money, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
 import { Sheet } from "../parts/sheet";
 import { Trace } from "../parts/trace";
+import { WhatIf } from "./whatif";
 
 /** OfferSheetView is the sheet about the offer under the cursor. */
 export function OfferSheetView({ id, onTake, busy }: { id: number; onTake: () => void; busy: boolean }) {
@@ -97,6 +98,7 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
       </div>
       {offer.drafts.length > 0 && <p className="mt-2 text-sm text-profit-ink">It is in the Workbench.</p>}
       <Earning offer={offer} />
+      <WhatIf offer={offer} onTake={onTake} />
       <Deliveries offer={offer} />
       <Variants offer={offer} />
       <h3 className="mt-5 mb-1">Sold each week</h3>
@@ -121,7 +123,15 @@ function Earning({ offer }: { offer: OfferSheet }) {
       <h3 className="mt-5 mb-1">
         What it would earn <span className="font-sans text-sm font-normal text-ink-2">the cheapest variant</span>
       </h3>
-      <PriceLadder ladder={ladder} top={Math.max(num(ladder.price), num(ladder.landed) + num(ladder.fees))} width={326} />
+      <PriceLadder ladder={ladder} top={ladderTop(ladder)} width={326} />
+      {ladder.market && (
+        <div className={row}>
+          <span>{offer.rivals} stores sell it · middle half of prices</span>
+          <span>
+            <Money of={ladder.market.low} />–<Money of={ladder.market.high} />
+          </span>
+        </div>
+      )}
       <div className={row}>
         <span>Lands at</span>
         <Money of={ladder.landed} />
@@ -132,6 +142,12 @@ function Earning({ offer }: { offer: OfferSheet }) {
           <Money of={ladder.price} className="font-semibold" />
         </Trace>
       </div>
+      {ladder.was && (
+        <div className={row}>
+          <span>Shown as the was price</span>
+          <Money of={ladder.was} />
+        </div>
+      )}
       <div className={row}>
         <span>Fees and returns allowance</span>
         <Money of={ladder.fees} />
@@ -157,8 +173,7 @@ function Deliveries({ offer }: { offer: OfferSheet }) {
       <h3 className="mt-5 mb-1">
         Delivery{" "}
         <span className="font-sans text-sm font-normal text-ink-2">
-          {store ? `to ${countryName(store.markets[0] ?? "")}` : "to all markets"} · processing{" "}
-          {offer.deliveries[0] ? dayText(offer.deliveries[0].days.processing) : ""}
+          {store ? `to ${countryName(offer.market)}` : "to all markets"} · processing {offer.deliveries[0] ? dayText(offer.deliveries[0].days.processing) : ""}
         </span>
       </h3>
       {offer.deliveries.map((d) => (

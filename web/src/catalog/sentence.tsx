@@ -104,7 +104,7 @@ export function Sentence({
       {store && (
         <>
           {" "}
-          to <span className="font-semibold">{countryName(store.markets[0] ?? "")}</span> within{" "}
+          to <span className="font-semibold">{countryName(found?.market ?? store.markets[0] ?? "")}</span> within{" "}
           <Clause label="Days to the door" words={question.days ? `${question.days} days` : "any time"} empty={!question.days}>
             {(close) => (
               <>

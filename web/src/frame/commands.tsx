@@ -35,8 +35,8 @@ export default function Commands({ onClose }: { onClose: () => void }) {
     text ? (list ?? []).filter((x) => x.title.toLowerCase().includes(text.toLowerCase())).slice(0, 6) : [];
   const places = [
     ...stations.map((s) => ({ to: s.to as string, name: s.name as string })),
-    { to: "/markup", name: "Markup" },
-    { to: "/store", name: "Store, fees and delivery promise" },
+    { to: "/markup", name: "Money rules: markup, fees, rates, delivery" },
+    { to: "/store", name: "Stores" },
     { to: "/members", name: "Members and tokens" },
   ].filter((p) => p.name.toLowerCase().includes(text.toLowerCase()));
   return (

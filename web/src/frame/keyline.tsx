@@ -3,6 +3,7 @@ import { useState } from "react";
 import { api, ask } from "../api/client";
 import { Dialog, Key } from "../parts/controls";
 import { keyName, useKeys, useShownKeys } from "../parts/keys";
+import { dayName } from "../parts/time";
 import { useSession } from "./session";
 
 /** KeyLine is the thin line at the bottom: the keys that work here now, and the state. */
@@ -10,9 +11,13 @@ export function KeyLine() {
   const keys = useShownKeys();
   const [all, setAll] = useState(false);
   const { store } = useSession();
-  const rates = useQuery({ queryKey: ["rates"], queryFn: () => ask(api.GET("/api/rates")), staleTime: 600_000 });
+  const rates = useQuery({
+    queryKey: ["rates", store?.id ?? 0],
+    queryFn: () => ask(api.GET("/api/rates", { params: { query: { store: store?.id ?? 0 } } })),
+    staleTime: 600_000,
+  });
   useKeys([{ keys: ["?"], label: "", run: () => setAll(true) }]);
-  const home = store && rates.data?.rates.find((r) => r.currency === store.currency);
+  const home = store && store.currency !== rates.data?.base && rates.data?.rates.find((r) => r.currency === store.currency);
   return (
     <footer className="flex h-7 shrink-0 items-center gap-4 overflow-hidden border-t border-line bg-sunk px-4 text-xs text-ink-2">
       <span className="flex min-w-0 grow items-center gap-4 overflow-hidden">
@@ -59,8 +64,4 @@ export function KeyLine() {
       </Dialog>
     </footer>
   );
-}
-
-function dayName(day: string): string {
-  return new Date(`${day}T00:00:00Z`).toLocaleDateString("en-GB", { day: "numeric", month: "short", timeZone: "UTC" });
 }

@@ -61,6 +61,12 @@ export function Quay() {
             {quay.data.runs} {quay.data.runs === 1 ? "run" : "runs"}
           </NavLink>
         )}
+        {quay.data && quay.data.repricing > 0 && (
+          <NavLink to="/markup" className="flex min-h-7 items-center gap-2 rounded-full bg-quay-2 px-3 text-sm whitespace-nowrap">
+            <span aria-hidden="true" className="size-2 animate-pulse rounded-full bg-beak" />
+            repricing
+          </NavLink>
+        )}
         <StoreMenu />
       </div>
     </header>
@@ -97,10 +103,10 @@ function StoreMenu() {
             </>
           )}
           <DropdownMenu.Item className={item} onSelect={() => go("/markup")} disabled={!store}>
-            Markup
+            Money rules
           </DropdownMenu.Item>
           <DropdownMenu.Item className={item} onSelect={() => go("/store")}>
-            {store ? "Store, fees and delivery promise" : "Connect a store"}
+            {store ? "Stores" : "Connect a store"}
           </DropdownMenu.Item>
           <DropdownMenu.Item className={item} onSelect={() => go("/members")}>
             Members and tokens

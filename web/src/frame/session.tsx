@@ -78,6 +78,11 @@ function useProgress() {
         void client.invalidateQueries({ queryKey: ["run", event.data.id] });
         if (event.data.finished_at) again("listings", "drafts", "draft");
       }
+      if (event.topic === "reprice") {
+        again("quay", "changes");
+        if (event.data.state === "finished") again("drafts", "draft", "offers", "offer", "listings", "effect");
+      }
+      if (event.topic === "money_rules") again("money-rules", "changes", "effect", "rates", "offers", "offer");
       if (event.topic === "drafts") again("drafts", "quay", "offers");
     };
     return () => stream.close();

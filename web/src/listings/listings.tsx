@@ -10,6 +10,7 @@ import { useCursor, useRows } from "../parts/list";
 import { Money } from "../parts/money";
 import { Sheet } from "../parts/sheet";
 import { ago } from "../parts/time";
+import { Trace } from "../parts/trace";
 
 const rowHeight = 53;
 const columns = "grid grid-cols-[52px_minmax(160px,1fr)_minmax(120px,180px)_130px_96px_180px] items-center gap-x-4";
@@ -106,12 +107,15 @@ function Row({ listing: l, index, start, current, onPoint }: { listing: Listing;
         <span className="block truncate text-sm">{l.source}</span>
       </span>
       <span role="gridcell" className="text-right">
-        <Money of={l.lowest} />
+        <Trace steps={l.trace} label={`How the price of ${l.title} came about`}>
+          <Money of={l.lowest} />
+        </Trace>
         {l.highest.value !== l.lowest.value && (
           <>
             –<Money of={l.highest} />
           </>
         )}
+        {l.moved > 0 && <span className="block text-sm text-beak-ink">{l.moved === 1 ? "1 price has moved" : `${l.moved} prices have moved`}</span>}
       </span>
       <span role="gridcell" className="text-ink-2">
         {ago(l.updated_at)}

@@ -2,11 +2,14 @@ import { use } from "react";
 import type { Ladder } from "../api/client";
 import { HomeCurrency, moneyText, num } from "./money";
 
+/** ladderTop is the scale on which a ladder and its market fit. */
+export const ladderTop = (l: Ladder) => Math.max(num(l.price), num(l.landed) + num(l.fees), l.market ? num(l.market.high) * 1.02 : 0);
+
 /** PriceLadder draws cost, shipping, charges and fees, and profit to one scale, ending in a tick at the price. */
 export function PriceLadder({ ladder, top, width = 160 }: { ladder: Ladder; top: number; width?: number }) {
   const home = use(HomeCurrency);
-  const height = 22;
-  const x = (value: number) => (Math.max(0, value) / Math.max(top, 0.01)) * (width - 4);
+  const height = 27;
+  const x = (value: number) => (Math.min(Math.max(0, value), top) / Math.max(top, 0.01)) * (width - 4);
   const price = num(ladder.price);
   const parts = [
     { of: num(ladder.item), fill: "var(--cost)" },
@@ -20,7 +23,11 @@ export function PriceLadder({ ladder, top, width = 160 }: { ladder: Ladder; top:
     return bar;
   });
   const lost = at > price;
-  const words = `Cost ${moneyText(ladder.item, home)}, shipping ${moneyText(ladder.shipping, home)}, fees ${moneyText(ladder.fees, home)}, profit ${moneyText(ladder.profit, home)}, price ${moneyText(ladder.price, home)}`;
+  const market = ladder.market;
+  const seen = market
+    ? `; other stores: middle ${moneyText(market.middle, home)}, half from ${moneyText(market.low, home)} to ${moneyText(market.high, home)}`
+    : "";
+  const words = `Cost ${moneyText(ladder.item, home)}, shipping ${moneyText(ladder.shipping, home)}, fees ${moneyText(ladder.fees, home)}, profit ${moneyText(ladder.profit, home)}, price ${moneyText(ladder.price, home)}${seen}`;
   return (
     <svg width={width} height={height} viewBox={`0 0 ${width} ${height}`} role="img" aria-label={words} className="block">
       <title>{words}</title>
@@ -38,7 +45,13 @@ export function PriceLadder({ ladder, top, width = 160 }: { ladder: Ladder; top:
       ) : (
         <rect x={x(at)} y={6} width={x(price) - x(at)} height={11} fill="var(--profit)" />
       )}
-      <rect x={x(price) - 0.5} y={2} width={2} height={19} fill="var(--ink)" />
+      <rect x={x(price) - 0.5} y={2} width={2} height={17} fill="var(--ink)" />
+      {market && (
+        <>
+          <rect x={x(num(market.low))} y={22} width={Math.max(2, x(num(market.high)) - x(num(market.low)))} height={3} fill="var(--line-2)" />
+          <rect x={x(num(market.middle)) - 1} y={20.5} width={2} height={6} fill="var(--ink-2)" />
+        </>
+      )}
     </svg>
   );
 }
@@ -67,6 +80,13 @@ export function LadderLegend() {
           <rect x="4" width="2" height="11" fill="var(--ink)" />
         </svg>
         price
+      </li>
+      <li className="flex items-center gap-1">
+        <svg width="14" height="9" aria-hidden="true">
+          <rect y="3" width="14" height="3" fill="var(--line-2)" />
+          <rect x="6" width="2" height="9" fill="var(--ink-2)" />
+        </svg>
+        other stores
       </li>
     </ul>
   );

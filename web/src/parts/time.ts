@@ -9,3 +9,8 @@ export function ago(moment: string | null | undefined): string {
   if (Math.abs(seconds) < 86400) return relative.format(Math.round(seconds / 3600), "hour");
   return relative.format(Math.round(seconds / 86400), "day");
 }
+
+/** dayName writes a day such as 2026-11-25 as 25 Nov. */
+export function dayName(day: string): string {
+  return new Date(`${day}T00:00:00Z`).toLocaleDateString("en-GB", { day: "numeric", month: "short", timeZone: "UTC" });
+}

@@ -1,13 +1,13 @@
 import { createContext, type ReactNode, use, useCallback, useMemo, useState } from "react";
 
-type Say = (words: string, trouble?: boolean) => void;
+type Say = (words: string, trouble?: boolean, act?: { words: string; run: () => void }) => void;
 
 const Saying = createContext<Say>(() => {});
 
 /** useSay gives the function that tells the person something for a few seconds. */
 export const useSay = () => use(Saying);
 
-type Said = { id: number; words: string; trouble: boolean };
+type Said = { id: number; words: string; trouble: boolean; act?: { words: string; run: () => void } | undefined };
 
 let next = 1;
 
@@ -16,10 +16,10 @@ export function SayingProvider({ children }: { children: ReactNode }) {
   const [said, setSaid] = useState<Said[]>([]);
   const drop = useCallback((id: number) => setSaid((all) => all.filter((s) => s.id !== id)), []);
   const say = useCallback<Say>(
-    (words, trouble = false) => {
+    (words, trouble = false, act) => {
       const id = next++;
-      setSaid((all) => [...all.slice(-2), { id, words, trouble }]);
-      setTimeout(() => drop(id), trouble ? 12000 : 5000);
+      setSaid((all) => [...all.slice(-2), { id, words, trouble, act }]);
+      setTimeout(() => drop(id), trouble || act ? 12000 : 5000);
     },
     [drop],
   );
@@ -33,6 +33,18 @@ export function SayingProvider({ children }: { children: ReactNode }) {
             className={`pointer-events-auto flex items-center gap-3 rounded-md border-l-4 bg-quay px-4 py-2 text-quay-ink ${s.trouble ? "border-loss" : "border-profit"}`}
           >
             <span>{s.words}</span>
+            {s.act && (
+              <button
+                type="button"
+                className="min-h-6 font-semibold underline"
+                onClick={() => {
+                  s.act?.run();
+                  drop(s.id);
+                }}
+              >
+                {s.act.words}
+              </button>
+            )}
             <button type="button" onClick={() => drop(s.id)} className="min-h-6 px-1 text-quay-ink-2 hover:text-quay-ink" aria-label="Dismiss">
               ×
             </button>

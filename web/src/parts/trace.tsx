@@ -1,6 +1,7 @@
+import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import type { ReactNode } from "react";
-import type { Step } from "../api/client";
+import { api, ask, type Step } from "../api/client";
 import { Money } from "./money";
 import { panel } from "./panel";
 
@@ -19,16 +20,46 @@ export function TraceList({ steps }: { steps: Step[] }) {
   );
 }
 
+/** OfferTrace opens the steps of an offer's price by the rules, which are asked for when it is opened. */
+export function OfferTrace({ offer, store, children, label }: { offer: number; store: number; children: ReactNode; label: string }) {
+  return (
+    <Popover.Root>
+      <Popover.Trigger
+        className="min-h-6 rounded underline decoration-line-2 decoration-dotted underline-offset-4 hover:bg-beak-wash"
+        aria-label={label}
+        onClick={(e) => e.stopPropagation()}
+      >
+        {children}
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content className={`${panel} w-96 p-3`} align="end" sideOffset={4} aria-label="How this price came about">
+          <h3 className="mb-1 text-base">How this price came about</h3>
+          <Asked offer={offer} store={store} />
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+function Asked({ offer, store }: { offer: number; store: number }) {
+  const asked = useQuery({
+    queryKey: ["offer", offer, store, "trace"],
+    queryFn: () => ask(api.GET("/api/offers/{id}/what-if", { params: { path: { id: offer }, query: { store } } })),
+  });
+  if (asked.error) return <p className="text-loss">{asked.error.message}</p>;
+  return asked.data ? <TraceList steps={asked.data.trace} /> : <p className="text-ink-2">…</p>;
+}
+
 /** Trace opens a price's steps in place. */
 export function Trace({ steps, children, label }: { steps: Step[]; children: ReactNode; label: string }) {
   if (steps.length === 0) return <>{children}</>;
   return (
     <Popover.Root>
-      <Popover.Trigger className="min-h-6 rounded border-b border-dotted border-line-2 hover:bg-beak-wash" aria-label={label}>
+      <Popover.Trigger className="min-h-6 rounded underline decoration-line-2 decoration-dotted underline-offset-4 hover:bg-beak-wash" aria-label={label}>
         {children}
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content className={`${panel} w-80 p-3`} align="end" sideOffset={4} aria-label="How this price came about">
+        <Popover.Content className={`${panel} w-96 p-3`} align="end" sideOffset={4} aria-label="How this price came about">
           <h3 className="mb-1 text-base">How this price came about</h3>
           <TraceList steps={steps} />
         </Popover.Content>

@@ -1,18 +1,24 @@
+import type { Schemas } from "../api/client";
+import { percent } from "../parts/money";
+
+type Margins = Schemas["PricingMargins"];
+
+const lowest = -20;
+const step = 2;
+
 /** MarginDots stacks one dot for each variant by its margin, now and then; many become a bar. */
-export function MarginDots({ before, after, changed }: { before: string[]; after: string[]; changed: boolean }) {
+export function MarginDots({ before, after, changed }: { before: Margins; after: Margins; changed: boolean }) {
   const width = 560;
-  const lane = 92;
-  const lowest = -20;
-  const highest = 80;
-  const bin = 2;
-  const x = (percent: number) => 44 + ((percent - lowest) / (highest - lowest)) * (width - 60);
+  const lane = 84;
+  const x = (place: number) => 44 + (place / 50) * (width - 60);
+  const at = (p: number) => x((p - lowest) / step);
   const lanes = changed
     ? ([
         ["now", before, "var(--shipping)"],
         ["then", after, "var(--profit)"],
       ] as const)
     : ([["now", after, "var(--profit)"]] as const);
-  const height = lanes.length * lane + 22;
+  const height = lanes.length * lane + 20;
   return (
     <svg
       viewBox={`0 0 ${width} ${height}`}
@@ -20,39 +26,37 @@ export function MarginDots({ before, after, changed }: { before: string[]; after
       role="img"
       aria-label={`Margins now: ${spread(before)}${changed ? `; then: ${spread(after)}` : ""}`}
     >
-      {lanes.map(([name, list, fill], row) => {
+      {lanes.map(([name, of, fill], row) => {
         const base = (row + 1) * lane;
-        const stacks = new Map<number, number>();
-        for (const ratio of list) {
-          const at = Math.round(Math.max(lowest, Math.min(highest, Number(ratio) * 100)) / bin) * bin;
-          stacks.set(at, (stacks.get(at) ?? 0) + 1);
-        }
-        const tallest = Math.max(1, ...stacks.values());
-        const step = Math.min(8, (lane - 14) / tallest);
+        const tallest = Math.max(1, ...of.bins);
+        const each = Math.min(8, (lane - 22) / tallest);
         return (
           <g key={name}>
             <text x="0" y={base - lane / 2} fontSize="12" fill="var(--ink-2)">
               {name}
             </text>
-            <line x1={x(lowest)} x2={x(highest)} y1={base} y2={base} stroke="var(--line-2)" />
-            {[...stacks].map(([at, n]) => (
-              <g key={at} fill={at < 0 ? "var(--loss)" : fill}>
-                {step < 3.5 ? (
-                  <rect x={x(at) - 4} y={base - 2 - n * step} width="8" height={n * step} rx="1.5" />
-                ) : (
-                  Array.from({ length: n }, (_, i) => (
-                    // biome-ignore lint/suspicious/noArrayIndexKey: dots of a stack are alike
-                    <circle key={i} cx={x(at)} cy={base - 5 - i * step} r={Math.min(3.4, Math.max(1.2, step / 2))} />
-                  ))
-                )}
+            <line x1={x(0)} x2={x(50)} y1={base} y2={base} stroke="var(--line-2)" />
+            <text x={at(Number(of.middle) * 100)} y={base - lane + 15} fontSize="11" textAnchor="middle" fill="var(--ink-2)">
+              half above {percent(of.middle)}
+            </text>
+            <path d={`M ${at(Number(of.middle) * 100)} ${base - lane + 19} v ${lane - 19}`} stroke="var(--ink-2)" strokeDasharray="1 3" />
+            {of.bins.map((n, place) => (
+              // biome-ignore lint/suspicious/noArrayIndexKey: a bin is its place
+              <g key={place} fill={lowest + place * step < 0 ? "var(--loss)" : fill}>
+                {each < 3.5
+                  ? n > 0 && <rect x={x(place) - 4} y={base - 1 - Math.max(1.5, n * each)} width="8" height={Math.max(1.5, n * each)} rx="1.5" />
+                  : Array.from({ length: n }, (_, i) => (
+                      // biome-ignore lint/suspicious/noArrayIndexKey: dots of a stack are alike
+                      <circle key={i} cx={x(place)} cy={base - 5 - i * each} r={Math.min(3.4, each / 2)} />
+                    ))}
               </g>
             ))}
           </g>
         );
       })}
-      <line x1={x(0)} x2={x(0)} y1="4" y2={lanes.length * lane} stroke="var(--loss)" strokeDasharray="3 2" />
+      <line x1={at(0)} x2={at(0)} y1="4" y2={lanes.length * lane} stroke="var(--loss)" strokeDasharray="3 2" />
       {[0, 20, 40, 60].map((n) => (
-        <text key={n} x={x(n)} y={height - 4} fontSize="11" textAnchor="middle" fill="var(--ink-2)">
+        <text key={n} x={at(n)} y={height - 4} fontSize="11" textAnchor="middle" fill="var(--ink-2)">
           {n} %
         </text>
       ))}
@@ -60,8 +64,5 @@ export function MarginDots({ before, after, changed }: { before: string[]; after
   );
 }
 
-function spread(list: string[]): string {
-  const sorted = list.map(Number).sort((a, b) => a - b);
-  const at = (share: number) => `${Math.round((sorted[Math.floor(share * (sorted.length - 1))] ?? 0) * 100)} %`;
-  return sorted.length === 0 ? "none" : `from ${at(0)} to ${at(1)}, half of them under ${at(0.5)}`;
-}
+const spread = (m: Margins) =>
+  m.bins.every((n) => n === 0) ? "none" : `half from ${percent(m.low)} to ${percent(m.high)}, the middle at ${percent(m.middle)}`;

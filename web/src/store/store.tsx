@@ -1,19 +1,19 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { useSearchParams } from "react-router";
+import { useNavigate, useSearchParams } from "react-router";
 import { api, ask, type Problem, type Schemas, type Store } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Field } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { Disconnect } from "../parts/disconnect";
 import { ago } from "../parts/time";
-import { useSay } from "../parts/toast";
 
 /** StorePlace connects stores and holds what is settled once for the one in use. */
 export default function StorePlace() {
   const { stores, store, may, chooseStore } = useSession();
   const [params, setParams] = useSearchParams();
   const client = useQueryClient();
+  const go = useNavigate();
   const connected = Number(params.get("connected")) || 0;
   const trouble = params.get("trouble");
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the store that was just approved
@@ -49,7 +49,17 @@ export default function StorePlace() {
           ))}
           {may("owner") ? <Connect first={stores.length === 0} /> : stores.length === 0 && <p className="text-ink-2">An owner has to connect a store.</p>}
         </section>
-        {store && <Standing key={`${store.id} ${JSON.stringify(store.terms)} ${store.promise_days} ${store.markets[0]}`} store={store} />}
+        {store && (
+          <section aria-labelledby="standing">
+            <h2 id="standing" className="mb-3 text-xl">
+              Money rules
+            </h2>
+            <p className="mb-3 text-ink-2">
+              Markup, fees and tax, import charges, exchange rates and the delivery that prices assume are settled in one place, for each store.
+            </p>
+            <Button onClick={() => go("/markup")}>Money rules of {store.name}</Button>
+          </section>
+        )}
       </div>
     </main>
   );
@@ -136,100 +146,5 @@ function Connect({ first }: { first: boolean }) {
         {begin.isPending ? "Asking the store…" : "Go to the store to approve"}
       </Button>
     </form>
-  );
-}
-
-const toPercent = (ratio: string) => String(Number((Number(ratio) * 100).toFixed(4)));
-const fromPercent = (text: string) => String(Number((Number(text.replace(",", ".")) / 100).toFixed(6)));
-
-function Standing({ store }: { store: Store }) {
-  const { may } = useSession();
-  const client = useQueryClient();
-  const say = useSay();
-  const [market, setMarket] = useState(store.markets[0] ?? "");
-  const [days, setDays] = useState(String(store.promise_days));
-  const [percent, setPercent] = useState(toPercent(store.terms.payment_percent));
-  const [fixed, setFixed] = useState(store.terms.payment_fixed.value);
-  const [returns, setReturns] = useState(toPercent(store.terms.returns));
-  const [tax, setTax] = useState(toPercent(store.terms.tax));
-  const save = useMutation<unknown, Problem>({
-    mutationFn: () =>
-      ask(
-        api.PUT("/api/stores/{id}/standing", {
-          params: { path: { id: store.id } },
-          body: {
-            market,
-            promise_days: Number(days),
-            terms: {
-              payment_percent: fromPercent(percent),
-              payment_fixed: { value: fixed, currency: store.currency },
-              returns: fromPercent(returns),
-              tax: fromPercent(tax),
-            },
-          },
-        }),
-      ),
-    onSuccess: () => {
-      say("Saved. Prices follow.");
-      void client.invalidateQueries();
-    },
-  });
-  const small = "grid grid-cols-2 gap-3";
-  return (
-    <section aria-labelledby="standing">
-      <h2 id="standing" className="mb-3 text-xl">
-        Fees and delivery promise <span className="font-sans text-base font-normal text-ink-2">{store.name}</span>
-      </h2>
-      <form
-        className="space-y-3 rounded-lg border border-line bg-surface p-4"
-        onSubmit={(e) => {
-          e.preventDefault();
-          save.mutate();
-        }}
-      >
-        <div className={small}>
-          <Field label="Payment fee, percent" inputMode="decimal" value={percent} onChange={(e) => setPercent(e.target.value)} />
-          <Field label={`and fixed, ${store.currency}`} inputMode="decimal" value={fixed} onChange={(e) => setFixed(e.target.value)} />
-        </div>
-        <div className={small}>
-          <Field label="Returns allowance, percent" inputMode="decimal" value={returns} onChange={(e) => setReturns(e.target.value)} />
-          <Field
-            label="Tax included in prices, percent"
-            inputMode="decimal"
-            value={tax}
-            onChange={(e) => setTax(e.target.value)}
-            hint="0 where prices are shown without tax"
-          />
-        </div>
-        <div className={small}>
-          <label className="block font-semibold">
-            Market that prices assume
-            <select
-              value={market}
-              onChange={(e) => setMarket(e.target.value)}
-              className="mt-0.5 block w-full rounded-md border border-line-2 bg-surface px-2 py-1.5 font-normal"
-            >
-              {store.markets.map((code) => (
-                <option key={code} value={code}>
-                  {countryName(code)}
-                </option>
-              ))}
-            </select>
-          </label>
-          <Field label="Promise: at the door within, days" inputMode="numeric" value={days} onChange={(e) => setDays(e.target.value)} />
-        </div>
-        <p className="text-sm text-ink-2">Prices assume the cheapest delivery that keeps the promise; where none does, the fastest, and it is marked late.</p>
-        {save.error && (
-          <p className="text-loss" role="alert">
-            {save.error.message}
-          </p>
-        )}
-        {may("owner") && (
-          <Button type="submit" disabled={save.isPending}>
-            Save
-          </Button>
-        )}
-      </form>
-    </section>
   );
 }

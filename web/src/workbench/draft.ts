@@ -60,6 +60,8 @@ export function useDraft(id: number) {
 function shownAtOnce(draft: Draft, change: Edit): Draft {
   const next = { ...draft };
   if (change.title !== undefined) next.title = change.title;
+  if (change.collections) next.collections = change.collections;
+  if (change.tags) next.tags = change.tags;
   if (change.description !== undefined) next.description = change.description;
   if (change.pictures)
     next.pictures = change.pictures.flatMap(({ place, shown }) => draft.pictures.filter((p) => p.place === place).map((p) => ({ ...p, shown })));

@@ -1,6 +1,7 @@
 import { lazy, Suspense, useEffect, useState } from "react";
 import type { Draft } from "../api/client";
 import type { EditDraft } from "./draft";
+import { Groups } from "./groups";
 import { Pictures } from "./pictures";
 import { Variants } from "./variants";
 
@@ -11,6 +12,7 @@ export function Editor({ draft, edit, readOnly }: { draft: Draft; edit: EditDraf
   return (
     <div className="min-w-0 grow overflow-auto bg-surface px-4 py-4">
       <Title draft={draft} edit={edit} readOnly={readOnly} />
+      <Groups draft={draft} edit={edit} readOnly={readOnly} />
       <div className="mt-3 grid gap-5 xl:grid-cols-[1fr_300px]">
         <section aria-label="Words">
           <h2 className="mb-1 text-base">Words</h2>

@@ -11,6 +11,7 @@ export function Shelf({
   marked,
   saving,
   onPublish,
+  onPrice,
   onUndo,
   onDiscard,
 }: {
@@ -18,6 +19,7 @@ export function Shelf({
   marked: number;
   saving: boolean;
   onPublish: () => void;
+  onPrice: () => void;
   onUndo: () => void;
   onDiscard: () => void;
 }) {
@@ -41,6 +43,11 @@ export function Shelf({
               <p>
                 {priced.length > 1 && num(priced.at(-1)?.ladder?.price ?? lowest) !== num(lowest) && <span className="text-ink-2">from </span>}
                 <Money of={lowest} />
+                {priced[0]?.ladder?.was && (
+                  <s className="ml-1.5 text-ink-2">
+                    <Money of={priced[0].ladder.was} />
+                  </s>
+                )}
               </p>
             )}
           </div>
@@ -75,7 +82,8 @@ export function Shelf({
             <Button tone="main" onClick={onPublish}>
               Publish {marked > 0 ? `${marked} marked` : "this"}…
             </Button>
-            <p className="mt-1 text-sm text-ink-2">to {store.name}</p>
+            <p className="mt-1 mb-2 text-sm text-ink-2">to {store.name}</p>
+            <Button onClick={onPrice}>Change prices{marked > 0 ? ` of ${marked}` : ""}…</Button>
           </div>
         )
       ) : (

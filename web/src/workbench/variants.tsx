@@ -87,7 +87,10 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
               <td className="hidden pl-4 xl:table-cell">
                 {v.ladder ? <PriceLadder ladder={v.ladder} top={top} width={96} /> : <span className="text-sm text-loss">{v.no_price}</span>}
               </td>
-              <td className="text-right">{v.ladder && <Price draft={draft} row={row} readOnly={readOnly} edit={edit} />}</td>
+              <td className="text-right">
+                {v.ladder && <Price draft={draft} row={row} readOnly={readOnly} edit={edit} />}
+                {v.ladder && <PriceNotes variant={v} />}
+              </td>
               <td className="text-right font-semibold">
                 {v.ladder && (
                   <Trace steps={v.trace} label={`How the price of ${v.values.join(" ")} came about`}>
@@ -115,6 +118,32 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
           ),
       )}
     </section>
+  );
+}
+
+/** PriceNotes says what should be known of a price besides the price. */
+function PriceNotes({ variant: v }: { variant: DraftVariant }) {
+  const l = v.ladder;
+  if (!l) return null;
+  const notes = [
+    l.raised_to_floor && "raised to its floor",
+    l.below_floor && "under its floor",
+    l.capped && "capped",
+    l.over_ceiling && "above its ceiling",
+    l.old_rate && "old rate",
+    v.was_warning && "was price not backed",
+  ].filter(Boolean);
+  if (notes.length === 0 && !l.was) return null;
+  return (
+    <span className="block text-xs text-ink-2" title={v.was_warning || undefined}>
+      {l.was && (
+        <>
+          was <Money of={l.was} />
+          {notes.length > 0 && " · "}
+        </>
+      )}
+      {notes.join(", ")}
+    </span>
   );
 }
 

@@ -10,6 +10,7 @@ import { ReadinessMarks } from "../parts/readiness";
 import { useSay } from "../parts/toast";
 import { useDraft } from "./draft";
 import { Editor } from "./editor";
+import { Prices } from "./prices";
 import { Publish } from "./publish";
 import { Shelf } from "./shelf";
 
@@ -29,6 +30,7 @@ export default function Workbench() {
   const here = list[at];
   const [marked, setMarked] = useState<Set<number>>(new Set());
   const [publishing, setPublishing] = useState<number[] | null>(null);
+  const [pricing, setPricing] = useState<number[] | null>(null);
   const [discarding, setDiscarding] = useState<DraftLine | null>(null);
   const { draft, edit, undo } = useDraft(here?.id ?? 0);
 
@@ -48,6 +50,10 @@ export default function Workbench() {
   const publish = () => {
     if (storeId && here) setPublishing(ids.length > 0 ? ids : [here.id]);
   };
+  // In the order of the list, which is the order of a pasted column.
+  const price = () => {
+    if (storeId && here) setPricing(ids.length > 0 ? list.filter((d) => marked.has(d.id)).map((d) => d.id) : [here.id]);
+  };
   const field = (name: string) => () => document.querySelector<HTMLElement>(`[data-field=${name}]`)?.focus();
   useKeys([
     { keys: ["j", "ArrowDown"], label: "next draft", run: () => move(1) },
@@ -60,6 +66,7 @@ export default function Workbench() {
     ...(may("editor")
       ? [
           { keys: ["p"], label: "publish", run: publish },
+          { keys: ["c"], label: "change prices", run: price },
           { keys: ["ctrl+z"], label: "undo", run: () => draft.data?.undo && undo.mutate() },
         ]
       : []),
@@ -110,12 +117,14 @@ export default function Workbench() {
               marked={ids.length}
               saving={edit.isPending || undo.isPending}
               onPublish={publish}
+              onPrice={price}
               onUndo={() => undo.mutate()}
               onDiscard={() => here && setDiscarding(here)}
             />
           </>
         )
       )}
+      {pricing && <Prices ids={pricing} onClose={() => setPricing(null)} />}
       {publishing && <Publish ids={publishing} drafts={list} onClose={() => setPublishing(null)} />}
       {discarding && <Discard draft={discarding} onClose={() => setDiscarding(null)} />}
     </main>

@@ -1,0 +1,140 @@
+import type { Effect } from "../api/client";
+import { useSession } from "../frame/session";
+import { Tick } from "../parts/controls";
+import { LadderLegend, PriceLadder } from "../parts/ladder";
+import { Money, num } from "../parts/money";
+import { Trace } from "../parts/trace";
+import { MarginDots } from "./margins";
+
+/** EffectView shows what a change would do to drafts and listings, or how they stand. */
+export function EffectView({
+  effect,
+  changed,
+  marked,
+  onMark,
+  stale,
+}: {
+  effect: Effect;
+  changed: boolean;
+  marked: Set<number>;
+  onMark: (next: Set<number>) => void;
+  stale: boolean;
+}) {
+  const { store } = useSession();
+  if (effect.variants === 0)
+    return (
+      <>
+        <h2 className="mb-1 text-xl">Nothing is priced yet</h2>
+        <p className="text-ink-2">There is no draft in the Workbench. Take an offer there and its price moves here as you edit.</p>
+      </>
+    );
+  const figures: [number, string, boolean][] = [
+    [effect.rise, effect.rise === 1 ? "price rises" : "prices rise", false],
+    [effect.fall, effect.fall === 1 ? "price falls" : "prices fall", false],
+    [effect.raised_to_floor, "raised to their floor", false],
+    [effect.typed, "typed, stay as they are", false],
+    [effect.lose, "would lose money", effect.lose > 0],
+  ];
+  if (effect.below_floor > 0) figures.push([effect.below_floor, "typed under their floor", true]);
+  if (effect.capped > 0) figures.push([effect.capped, "capped by a ceiling", false]);
+  if (effect.over_ceiling > 0) figures.push([effect.over_ceiling, "above their ceiling", false]);
+  if (effect.unpriced > 0) figures.push([effect.unpriced, "cannot be priced", true]);
+  const top = Math.max(...effect.moves.map((m) => num(m.then.price)), 1);
+  const toggle = (id: number) => {
+    const next = new Set(marked);
+    if (!next.delete(id)) next.add(id);
+    onMark(next);
+  };
+  const all = effect.moves.length > 0 && effect.moves.every((m) => marked.has(m.draft_id));
+  return (
+    <div className={stale ? "opacity-70" : ""}>
+      <h2 className="text-xl">{changed ? "If you apply this" : "How prices stand"}</h2>
+      <p className="mb-3 text-ink-2">
+        {effect.what ? `${effect.what} · ` : ""}
+        {effect.variants.toLocaleString("en")} variants of {effect.drafts.toLocaleString("en")} drafts and listings
+        {effect.moved_live > 0 && ` · ${effect.moved_live} of those that move are live`}
+        {effect.held > 0 && ` · ${effect.held} still follow earlier rules`}
+      </p>
+      <dl className="mb-3 flex flex-wrap gap-x-5 gap-y-2">
+        {figures.map(([n, words, bad]) => (
+          <div key={words}>
+            <dd className={`font-head text-2xl font-semibold ${bad ? "text-loss" : ""}`}>{n.toLocaleString("en")}</dd>
+            <dt className="text-sm text-ink-2">{words}</dt>
+          </div>
+        ))}
+      </dl>
+      <MarginDots before={effect.before} after={effect.after} changed={changed || effect.held > 0} />
+      {effect.moves.length > 0 && (
+        <>
+          <div className="mt-3 mb-1 flex items-center justify-between">
+            <h3 className="text-lg">
+              Largest moves{" "}
+              <span className="font-sans text-sm font-normal text-ink-2">
+                {effect.moved_drafts > effect.moves.length ? `of ${effect.moved_drafts} drafts` : ""}
+              </span>
+            </h3>
+            <LadderLegend />
+          </div>
+          <table className="mb-3 w-full text-left">
+            <thead className="text-sm text-ink-2">
+              <tr>
+                <th className="w-8">
+                  <Tick checked={all} onChange={(now) => onMark(new Set(now ? effect.moves.map((m) => m.draft_id) : []))} label="Mark all that are listed" />
+                </th>
+                <th className="py-1 font-normal">Draft</th>
+                <th className="text-right font-normal">Lands</th>
+                <th className="text-right font-normal">Now</th>
+                <th className="pr-3 text-right font-normal">Then</th>
+                <th className="hidden font-normal xl:table-cell">Ladder</th>
+                <th className="text-right font-normal">Profit</th>
+              </tr>
+            </thead>
+            <tbody>
+              {effect.moves.map((m) => (
+                <tr key={m.draft_id} className="border-t border-line">
+                  <td>
+                    <Tick checked={marked.has(m.draft_id)} onChange={() => toggle(m.draft_id)} label={`Mark ${m.title}`} />
+                  </td>
+                  <td className="max-w-40 py-1" title={`${m.title} ${m.variant}`}>
+                    <span className="block truncate">{m.title}</span>
+                    <span className="block truncate text-sm text-ink-2">
+                      {m.live && <b>live · </b>}
+                      {m.variant}
+                      {m.others > 0 && ` and ${m.others} more`}
+                    </span>
+                  </td>
+                  <td className="text-right">
+                    <Money of={m.then.landed} />
+                  </td>
+                  <td className="text-right">
+                    <Money of={m.now} />
+                  </td>
+                  <td className="pr-3 text-right font-semibold">
+                    <Trace steps={m.trace} label={`How the price of ${m.title} would come about`}>
+                      <Money of={m.then.price} />
+                    </Trace>
+                    {m.then.was && (
+                      <span className="block text-sm font-normal text-ink-2">
+                        was <Money of={m.then.was} />
+                      </span>
+                    )}
+                  </td>
+                  <td className="hidden xl:table-cell">
+                    <PriceLadder ladder={m.then} top={top} width={110} />
+                  </td>
+                  <td className="text-right">
+                    <Money of={m.then.profit} signed />
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </>
+      )}
+      {effect.moves.length === 0 && !changed && (
+        <p className="mt-3 text-ink-2">Change a word on the left: what it would do to these prices shows here before anything moves.</p>
+      )}
+      {effect.moves.length === 0 && changed && <p className="mt-3 text-ink-2">No price in {store?.name} moves by this.</p>}
+    </div>
+  );
+}

@@ -1,0 +1,172 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { useNavigate } from "react-router";
+import { api, ask, type Effect, type InForce, type MoneyRules, type Problem, type Store } from "../api/client";
+import { useSession } from "../frame/session";
+import { Button, Notice } from "../parts/controls";
+import { useKeys } from "../parts/keys";
+import { useSay } from "../parts/toast";
+import { Changes } from "./changes";
+import { EffectView } from "./effect";
+import { Rules } from "./rules";
+import { Standing } from "./standing";
+import { rebase, rulesOf, same } from "./words";
+
+/** Money holds all that a store's prices rest on, and shows what a change would do before it is applied. */
+export default function Money() {
+  const { store } = useSession();
+  const go = useNavigate();
+  if (!store)
+    return (
+      <main className="grow">
+        <Notice alone title="Money rules belong to a store">
+          <p>Connect a store first: its currency and fees decide what a price leaves.</p>
+          <Button tone="main" onClick={() => go("/store")}>
+            Connect a store
+          </Button>
+        </Notice>
+      </main>
+    );
+  return <InStore key={store.id} store={store} />;
+}
+
+function InStore({ store }: { store: Store }) {
+  const rules = useQuery({
+    queryKey: ["money-rules", store.id],
+    queryFn: () => ask(api.GET("/api/stores/{id}/money-rules", { params: { path: { id: store.id } } })),
+  });
+  if (!rules.data)
+    return (
+      <main className="grow">
+        {rules.error && (
+          <Notice alone title="The money rules cannot be shown" trouble>
+            <p>{rules.error.message}</p>
+            <Button onClick={() => void rules.refetch()}>Try again</Button>
+          </Notice>
+        )}
+      </main>
+    );
+  return <Editing store={store} inForce={rules.data} />;
+}
+
+/** useEdited keeps what is edited, with its undo, and moves it on top of what others apply meanwhile. */
+function useEdited(inForce: InForce) {
+  const [edited, setEdited] = useState(() => rulesOf(inForce));
+  const [past, setPast] = useState<MoneyRules[]>([]);
+  const [news, setNews] = useState<InForce | null>(null);
+  const base = useRef(inForce);
+  useEffect(() => {
+    const before = base.current;
+    if (before.revision === inForce.revision) return;
+    base.current = inForce;
+    setPast([]);
+    setEdited((now) => {
+      if (same(now, rulesOf(before)) || same(now, rulesOf(inForce))) return rulesOf(inForce);
+      setNews(inForce);
+      return rebase(now, rulesOf(before), rulesOf(inForce));
+    });
+  }, [inForce]);
+  const change = (next: MoneyRules) => {
+    setPast((list) => [...list.slice(-49), edited]);
+    setEdited(next);
+  };
+  const undo = () => {
+    const last = past.at(-1);
+    if (!last) return;
+    setPast(past.slice(0, -1));
+    setEdited(last);
+  };
+  const drop = () => {
+    if (!same(edited, rulesOf(inForce))) change(rulesOf(inForce));
+    setNews(null);
+  };
+  return { edited, change, undo, drop, news, changed: !same(edited, rulesOf(inForce)) };
+}
+
+function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
+  const { may } = useSession();
+  const { edited, change, undo, drop, news, changed } = useEdited(inForce);
+  const [marked, setMarked] = useState<Set<number>>(new Set());
+  const client = useQueryClient();
+  const say = useSay();
+  const effect = useQuery<Effect, Problem>({
+    queryKey: ["effect", store.id, inForce.revision, edited],
+    queryFn: ({ signal }) => ask(api.POST("/api/stores/{id}/money-rules/effect", { params: { path: { id: store.id } }, body: edited, signal })),
+    placeholderData: keepPreviousData,
+    retry: false,
+    staleTime: 0,
+  });
+  const again = () => {
+    for (const key of ["money-rules", "changes", "quay"]) void client.invalidateQueries({ queryKey: [key] });
+  };
+  const apply = useMutation<unknown, Problem, number[]>({
+    mutationFn: (drafts) =>
+      ask(api.PUT("/api/stores/{id}/money-rules", { params: { path: { id: store.id } }, body: { rules: edited, revision: inForce.revision, marked: drafts } })),
+    onSuccess: (_, drafts) => {
+      say(
+        drafts.length > 0
+          ? `Applied to ${drafts.length} marked. The others stay with the rules they have.`
+          : "Applied. Drafts are being repriced; typed prices stay as they are.",
+      );
+      setMarked(new Set());
+      again();
+    },
+    onError: (error) => {
+      say(error.message, true);
+      again();
+    },
+  });
+  const held = effect.data?.held ?? 0;
+  const ready = (changed || held > 0) && !effect.error && !effect.isFetching && !apply.isPending && may("owner");
+  const ids = [...marked].filter((id) => effect.data?.moves.some((m) => m.draft_id === id));
+  useKeys([
+    { keys: ["a"], label: "apply", run: () => ready && apply.mutate([]) },
+    { keys: ["m"], label: "apply to marked", run: () => ready && ids.length > 0 && apply.mutate(ids) },
+    { keys: ["ctrl+z"], label: "undo the edit", run: undo },
+    { keys: ["Escape"], label: "drop the change", run: drop },
+  ]);
+  const set = (part: Partial<MoneyRules>) => change({ ...edited, ...part });
+  return (
+    <main className="flex min-h-0 grow flex-col lg:flex-row">
+      <div className="min-w-0 grow basis-1/2 overflow-auto border-line bg-surface px-5 py-4 lg:border-r">
+        {news && changed && (
+          <p className="mb-3 rounded-md bg-beak-wash p-3" role="status">
+            <b>{news.changed_by}</b> changed the money rules meanwhile: {news.what.toLowerCase()}. Yours stand on top of theirs; look at the effect again before
+            you apply them.
+          </p>
+        )}
+        <Rules store={store} edited={edited} before={inForce} effect={effect.data} onChange={(rules) => set({ rules })} trouble={effect.error ?? undefined} />
+        <Standing store={store} edited={edited} onChange={set} trouble={effect.error ?? undefined} />
+        <Changes store={store} newest={inForce.revision} />
+      </div>
+      <section className="flex min-w-0 grow basis-1/2 flex-col" aria-label="Effect">
+        <div className="min-h-0 grow overflow-auto px-5 pt-4">
+          {effect.error ? (
+            <Notice title="This cannot be applied" trouble>
+              <p>{effect.error.message}</p>
+              <Button onClick={undo}>Undo the last edit</Button>
+            </Notice>
+          ) : (
+            effect.data && <EffectView effect={effect.data} changed={changed} marked={marked} onMark={setMarked} stale={effect.isFetching} />
+          )}
+        </div>
+        <div className="flex min-h-12 flex-wrap items-center gap-2 border-t border-line px-5 py-2">
+          {may("owner") ? (
+            <>
+              <Button tone="main" onClick={() => apply.mutate([])} disabled={!ready}>
+                {changed ? "Apply to all" : held > 0 ? `Bring ${held} along` : "In force"}
+              </Button>
+              <Button onClick={() => apply.mutate(ids)} disabled={!ready || ids.length === 0}>
+                Only the {ids.length > 0 ? `${ids.length} marked` : "marked"}
+              </Button>
+              {changed && <Button onClick={drop}>Drop the change</Button>}
+            </>
+          ) : (
+            <span className="text-ink-2">An owner applies money rules; you can look at what a change would do.</span>
+          )}
+          {effect.isFetching && <span className="text-sm text-ink-2">working it out…</span>}
+        </div>
+      </section>
+    </main>
+  );
+}

@@ -1,0 +1,201 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, ask, type Problem, type Schemas } from "../api/client";
+import { useSession } from "../frame/session";
+import { Button, Dialog } from "../parts/controls";
+import { Money, percent } from "../parts/money";
+import { useSay } from "../parts/toast";
+
+type Priced = Schemas["WorkbenchPricedMany"];
+type Act = Schemas["WorkbenchPriceMany"]["act"];
+
+const acts: { act: Act; name: string; value: string; hint: string }[] = [
+  { act: "raise_percent", name: "Raise by a percent", value: "Percent", hint: "−10 lowers by 10 %" },
+  { act: "raise_amount", name: "Raise by an amount", value: "Amount", hint: "a negative one lowers" },
+  { act: "margin", name: "Set a margin", value: "Margin, %", hint: "after fees" },
+  { act: "column", name: "Paste a column", value: "", hint: "" },
+  { act: "release", name: "Release locks", value: "", hint: "" },
+];
+
+/** Prices types or releases the prices of many drafts at once: seen first, then kept, and undone as one step. */
+export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void }) {
+  const { store, storeId } = useSession();
+  const client = useQueryClient();
+  const say = useSay();
+  const [act, setAct] = useState<Act>("raise_percent");
+  const [value, setValue] = useState("");
+  const [column, setColumn] = useState("");
+  const [end, setEnd] = useState(true);
+  const chosen = acts.find((a) => a.act === act);
+  const body = (apply: boolean) => ({
+    store: storeId,
+    drafts: ids,
+    act,
+    value: value.replace("−", "-"),
+    end: end && act !== "column" && act !== "release",
+    apply,
+    ...(act === "column"
+      ? {
+          column: column
+            .replace(/\r/g, "")
+            .replace(/\n$/, "")
+            .split("\n")
+            .map((line) => line.split("\t")[0] ?? ""),
+        }
+      : {}),
+  });
+  const complete = act === "release" || (act === "column" ? column.trim() !== "" : value.trim() !== "");
+  const look = useQuery<Priced, Problem>({
+    queryKey: ["price-many", body(false)],
+    queryFn: () => ask(api.POST("/api/drafts/prices", { body: body(false) })),
+    enabled: complete,
+    retry: false,
+    placeholderData: (before) => before,
+  });
+  const again = () => {
+    for (const key of ["drafts", "draft", "effect"]) void client.invalidateQueries({ queryKey: [key] });
+  };
+  const undo = async (bulk: number) => {
+    try {
+      const undone = await ask(api.POST("/api/drafts/bulk/{id}/undo", { params: { path: { id: bulk } } }));
+      say(`Prices of ${undone.undone} drafts are back${undone.edited_since > 0 ? `; ${undone.edited_since} were edited since and stay` : ""}.`);
+      again();
+    } catch (error) {
+      say((error as Problem).message, true);
+    }
+  };
+  const keep = useMutation<Priced, Problem>({
+    mutationFn: () => ask(api.POST("/api/drafts/prices", { body: body(true) })),
+    onSuccess: (kept) => {
+      say(`${kept.moved} prices moved.`, false, { words: "Undo", run: () => void undo(kept.bulk) });
+      again();
+      onClose();
+    },
+    onError: (error) => say(error.message, true),
+  });
+  const seen = complete ? look.data : undefined;
+  const kept = seen ? seen.variants - seen.left : 0;
+  return (
+    <Dialog open onClose={onClose} title={`Prices of ${ids.length === 1 ? "1 draft" : `${ids.length} drafts`} in ${store?.name}`} wide>
+      <fieldset className="mb-3 flex flex-wrap gap-1.5">
+        <legend className="sr-only">What to do</legend>
+        {acts.map((a) => (
+          <label
+            key={a.act}
+            className={`flex min-h-7 cursor-pointer items-center gap-1.5 rounded-md border px-2.5 ${act === a.act ? "border-beak bg-beak-wash font-semibold" : "border-line-2"}`}
+          >
+            <input type="radio" name="act" className="accent-(--beak-fill)" checked={act === a.act} onChange={() => setAct(a.act)} />
+            {a.name}
+          </label>
+        ))}
+      </fieldset>
+      <form
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (seen && kept > 0) keep.mutate();
+        }}
+      >
+        {chosen?.value && (
+          <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
+            <label className="flex items-center gap-2">
+              {chosen.value}
+              {act === "raise_amount" && `, ${store?.currency}`}
+              <input
+                autoFocus
+                value={value}
+                onChange={(e) => setValue(e.target.value)}
+                inputMode="decimal"
+                className="w-24 rounded border border-line-2 bg-surface px-2 py-1 text-right"
+              />
+              <span className="text-sm text-ink-2">{chosen.hint}</span>
+            </label>
+            <label className="flex min-h-7 items-center gap-1.5">
+              <input type="checkbox" className="size-4 accent-(--beak-fill)" checked={end} onChange={(e) => setEnd(e.target.checked)} />
+              with the ending of each rule
+            </label>
+          </div>
+        )}
+        {act === "column" && (
+          <label className="block">
+            One price for each chosen variant, in the order of the list
+            <textarea
+              value={column}
+              onChange={(e) => setColumn(e.target.value)}
+              rows={5}
+              placeholder={"21.99\n23.99\n\n19,95"}
+              className="mt-1 block w-full rounded border border-line-2 bg-surface px-2 py-1 font-sans tabular-nums"
+            />
+          </label>
+        )}
+        {act === "release" && <p className="text-ink-2">Typed prices are given back to the rules.</p>}
+        {complete && look.error && (
+          <p className="mt-2 text-loss" role="alert">
+            {look.error.message}
+          </p>
+        )}
+        {seen && !look.error && <Seen priced={seen} />}
+        <div className="mt-4 flex justify-end gap-2">
+          <Button onClick={onClose}>Leave them</Button>
+          <Button tone="main" type="submit" disabled={!seen || kept === 0 || look.isFetching || !!look.error || keep.isPending}>
+            {act === "release" ? "Release" : `Type ${kept > 0 ? kept : ""} prices`}
+          </Button>
+        </div>
+      </form>
+    </Dialog>
+  );
+}
+
+function Seen({ priced }: { priced: Priced }) {
+  return (
+    <>
+      <p className="mt-3 mb-1">
+        <b>{priced.rise}</b> rise, <b>{priced.fall}</b> fall
+        {priced.below_floor > 0 && (
+          <>
+            , <b className="text-loss">{priced.below_floor}</b> under their floor
+          </>
+        )}
+        {priced.lose > 0 && (
+          <>
+            , <b className="text-loss">{priced.lose}</b> would lose money
+          </>
+        )}
+        {priced.left > 0 && (
+          <>
+            , <b>{priced.left}</b> left as they are
+          </>
+        )}
+        . <span className="text-ink-2">Typed prices are locked: rules leave them alone.</span>
+      </p>
+      <div className="max-h-64 overflow-auto border-t border-line" role="region" aria-label="Prices before and after" tabIndex={0}>
+        <table className="w-full text-left">
+          <thead className="text-sm text-ink-2">
+            <tr>
+              <th className="py-1 font-normal">Variant</th>
+              <th className="text-right font-normal">Now</th>
+              <th className="text-right font-normal">Then</th>
+              <th className="text-right font-normal">Keep</th>
+              <th className="text-right font-normal">Margin</th>
+            </tr>
+          </thead>
+          <tbody>
+            {priced.lines.slice(0, 200).map((l) => (
+              <tr key={l.variant_id} className="border-t border-line">
+                <td className="max-w-64 py-1">
+                  <span className="block truncate">
+                    <b className="font-semibold">{l.variant}</b> <span className="text-ink-2">{l.title}</span>
+                  </span>
+                  {(l.note || l.then?.below_floor) && <span className="text-sm text-loss">{l.note || "under its floor"}</span>}
+                </td>
+                <td className="text-right">{l.now && <Money of={l.now} />}</td>
+                <td className="text-right font-semibold">{l.then && <Money of={l.then.price} />}</td>
+                <td className="text-right">{l.then && <Money of={l.then.profit} signed />}</td>
+                <td className="text-right">{l.then && percent(l.then.margin)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </>
+  );
+}
