@@ -22,7 +22,8 @@ type InForce struct {
 	ChangedAt time.Time `json:"changed_at"`
 }
 
-func (s *Service) inForce(ctx context.Context, storeID int64) (InForce, error) {
+// InForce reads the money rules of a store.
+func (s *Service) InForce(ctx context.Context, storeID int64) (InForce, error) {
 	if _, err := s.Stores.Basis(ctx, storeID); err != nil {
 		return InForce{}, err
 	}

@@ -141,20 +141,24 @@ func (s *Service) Effect(ctx context.Context, storeID int64, rules MoneyRules) (
 	l := look{byRule: map[int]int{}, e: Effect{Moves: []Move{}, ByRule: []RuleCount{}, Unreachable: then.rules.Unreachable(), Held: len(b.held), What: describe(now.MoneyRules, rules), Revision: now.Revision}, now: b, then: then, live: live}
 	l.c.bare = true
 	quick := rules.landsAlike(now.MoneyRules)
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	ahead := s.lotsAfter(ctx, storeID, 0, quick)
 	for after := int64(0); ; {
-		lots, err := s.Drafts.Lots(ctx, s.Pool, storeID, nil, after, looking, quick)
-		if err != nil {
-			return Effect{}, err
+		r := <-ahead
+		if r.err != nil {
+			return Effect{}, r.err
 		}
-		if len(lots) == 0 {
+		if len(r.lots) == 0 {
 			break
 		}
-		last := lots[len(lots)-1].DraftID
-		old, err := s.rows(ctx, s.Pool, `where store_id = $1 and draft_id > $2 and draft_id <= $3`, storeID, after, last)
-		if err != nil {
+		last := r.lots[len(r.lots)-1].DraftID
+		ahead = s.lotsAfter(ctx, storeID, last, quick) // while the rows of these come
+		l.begin(r.lots, quick)
+		if err := eachRow(ctx, s.Pool, false, `where store_id = $1 and draft_id > $2 and draft_id <= $3`, l.row, storeID, after, last); err != nil {
 			return Effect{}, err
 		}
-		l.at(lots, old, quick)
+		l.leave()
 		after = last
 	}
 	for _, r := range rules.Rules {
@@ -166,7 +170,18 @@ func (s *Service) Effect(ctx context.Context, storeID int64, rules MoneyRules) (
 	return l.e, s.nameMoves(ctx, &l)
 }
 
-// look is an effect on its way.
+// lotsAfter begins to read the next drafts.
+func (s *Service) lotsAfter(ctx context.Context, storeID, after int64, bare bool) <-chan lotsRead {
+	into := make(chan lotsRead, 1)
+	go func() {
+		var r lotsRead
+		r.lots, r.err = s.Drafts.Lots(ctx, s.Pool, storeID, nil, after, looking, bare)
+		into <- r
+	}()
+	return into
+}
+
+// look is an effect on its way: rows are compared as they come, draft by draft.
 type look struct {
 	e      Effect
 	now    *book
@@ -175,97 +190,117 @@ type look struct {
 	byRule map[int]int
 	c      clerk
 	moves  []Move
+
+	quick bool
+	lots  []Lot
+	place int
+	// of the draft that rows come for
+	item    markup.Item
+	quote   Quote
+	here    bool
+	largest Move
+	moved   int
 }
 
-func (l *look) at(lots []Lot, old []row, quick bool) {
-	place := 0
-	for i := range lots {
-		lot := &lots[i]
-		l.e.Drafts++
-		for place < len(old) && old[place].draft < lot.DraftID {
-			place++
+func (l *look) begin(lots []Lot, quick bool) {
+	l.lots, l.quick, l.place, l.here = lots, quick, 0, false
+	l.e.Drafts += len(lots)
+}
+
+func (l *look) row(before *row) {
+	if !l.here || l.lots[l.place].DraftID != before.draft {
+		l.leave()
+		for l.place < len(l.lots) && l.lots[l.place].DraftID < before.draft {
+			l.place++
 		}
-		chosen := map[int64]*LotVariant{}
-		for j := range lot.Variants {
-			chosen[lot.Variants[j].ID] = &lot.Variants[j]
+		if l.place == len(l.lots) || l.lots[l.place].DraftID != before.draft {
+			return
 		}
-		item := l.then.itemOf(&lot.Thing)
-		var quote Quote
-		if !quick {
-			quote = l.then.Quote(&lot.Thing)
-		}
-		var largest *Move
-		for ; place < len(old) && old[place].draft == lot.DraftID; place++ {
-			before := &old[place]
-			v := chosen[before.variant]
-			switch {
-			case v != nil && !v.Chosen:
-			case quick:
-				fresh := l.c.again(l.then, &item, before)
-				l.compare(before, &fresh, &largest)
-			case v != nil:
-				fresh := l.c.anew(&quote, lot.DraftID, v)
-				l.compare(before, &fresh, &largest)
-			}
-		}
-		if largest != nil {
-			l.e.MovedDrafts++
-			if largest.Live = l.live[lot.DraftID]; largest.Live {
-				l.e.MovedLive++
-			}
-			l.moves = append(l.moves, *largest)
+		l.here = true
+		lot := &l.lots[l.place]
+		if l.item = l.then.itemOf(&lot.Thing); !l.quick {
+			l.quote = l.then.Quote(&lot.Thing)
 		}
 	}
+	lot := &l.lots[l.place]
+	at := slices.IndexFunc(lot.Variants, func(v LotVariant) bool { return v.ID == before.variant })
+	var after row
+	switch {
+	case at >= 0 && !lot.Variants[at].Chosen, at < 0 && !l.quick:
+		return
+	case l.quick:
+		after = l.c.again(l.then, &l.item, before)
+	default:
+		after = l.c.anew(&l.quote, lot.DraftID, &lot.Variants[at])
+	}
+	l.compare(before, &after)
 }
 
-func (l *look) compare(before, after *row, largest **Move) {
-	l.e.Variants++
+// leave ends a draft: the largest of its moves stands for it.
+func (l *look) leave() {
+	if l.moved > 0 {
+		l.e.MovedDrafts++
+		if l.largest.Live = l.live[l.largest.DraftID]; l.largest.Live {
+			l.e.MovedLive++
+		}
+		l.largest.Others = l.moved - 1
+		l.moves = append(l.moves, l.largest)
+	}
+	l.moved, l.here = 0, false
+}
+
+func (l *look) compare(before, after *row) {
+	e, f := &l.e, &l.c.figures
+	e.Variants++
 	if after.trouble != "" || before.trouble != "" {
 		if after.trouble != "" {
-			l.e.Unpriced++
+			e.Unpriced++
 		}
 		return
 	}
-	f := &l.c.figures
-	if landing := (markup.Item{}); landing.LandFrom(before.landing) == nil {
+	now := l.now.of(before.draft)
+	landing := l.item // landed from the stored row, where nothing lands anew
+	if l.quick || landing.LandFrom(before.landing, now.Currency) == nil {
 		if total, err := landing.Cost.Total(); err == nil {
-			if old, err := markup.Judge(total, money.New(before.price, l.then.Currency), l.now.of(before.draft).terms); err == nil {
-				l.e.Before.add(old.Margin())
+			if old, err := markup.Judge(total, money.New(before.price, now.Currency), now.terms); err == nil {
+				e.Before.add(old.Margin())
 			}
 		}
 	}
-	l.e.After.add(f.Margin())
+	e.After.add(f.Margin())
 	if f.Rule != 0 {
 		l.byRule[f.Rule]++
 	}
-	for _, c := range []struct {
-		n    *int
-		does bool
-	}{
-		{&l.e.Typed, after.typed()}, {&l.e.RaisedToFloor, f.RaisedToFloor}, {&l.e.BelowFloor, f.BelowFloor}, {&l.e.Capped, f.Capped}, {&l.e.OverCeiling, f.OverCeiling}, {&l.e.Lose, f.Profit.Negative()},
-	} {
-		if c.does {
-			*c.n++
-		}
+	if after.typed() {
+		e.Typed++
+	}
+	if f.RaisedToFloor {
+		e.RaisedToFloor++
+	}
+	if f.BelowFloor {
+		e.BelowFloor++
+	}
+	if f.Capped {
+		e.Capped++
+	}
+	if f.OverCeiling {
+		e.OverCeiling++
+	}
+	if f.Profit.Negative() {
+		e.Lose++
 	}
 	by := after.price - before.price
 	switch {
 	case by > 0:
-		l.e.Rise++
+		e.Rise++
 	case by < 0:
-		l.e.Fall++
+		e.Fall++
 	default:
 		return
 	}
-	others := 0
-	if *largest != nil {
-		others = (*largest).Others + 1
-		if magnitude((*largest).by) >= magnitude(by) {
-			(*largest).Others = others
-			return
-		}
+	if l.moved++; l.moved == 1 || magnitude(by) > magnitude(l.largest.by) {
+		l.largest = Move{DraftID: before.draft, Now: money.New(before.price, l.then.Currency), Then: Ladder{Figures: *f}, variant: before.variant, by: by}
 	}
-	*largest = &Move{DraftID: before.draft, Now: money.New(before.price, l.then.Currency), Then: Ladder{Figures: *f}, Others: others, variant: before.variant, by: by}
 }
 
 func magnitude(n int64) int64 { return max(n, -n) }

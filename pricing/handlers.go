@@ -115,7 +115,7 @@ func (s *Service) inAnother(ctx context.Context, storeID int64, in ToStore) (mar
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/money-rules", "getMoneyRules", "The money rules of a store", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[InForce], error) {
-		return apikit.OK(s.inForce(ctx, in.ID))
+		return apikit.OK(s.InForce(ctx, in.ID))
 	})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/money-rules/choices", "moneyRuleChoices", "What rules may say, to choose from", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Choices], error) {
 		return apikit.OK(s.choices(ctx, in.ID))

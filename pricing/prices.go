@@ -3,10 +3,12 @@ package pricing
 import (
 	"bytes"
 	"context"
+	"encoding/binary"
 	"errors"
 	"fmt"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgtype"
 
 	"plainpelican/core/landed"
 	"plainpelican/core/markup"
@@ -53,8 +55,10 @@ type row struct {
 	marks          int16
 	trouble        string
 	landing, trace []byte
-	version        uint32 // xmin: another where somebody else wrote it meanwhile
-	moves          bool   // to another price than the stored one
+	// at is where the row lies, and version its xmin: others where somebody wrote it meanwhile.
+	at      pgtype.TID
+	version uint32
+	moves   bool // to another price than the stored one
 }
 
 const (
@@ -65,10 +69,17 @@ const (
 )
 
 func pack(m markup.Marks) (bits int16) {
-	for bit, set := range map[int16]bool{raisedToFloor: m.RaisedToFloor, capped: m.Capped, overCeiling: m.OverCeiling, belowFloor: m.BelowFloor} {
-		if set {
-			bits |= bit
-		}
+	if m.RaisedToFloor {
+		bits |= raisedToFloor
+	}
+	if m.Capped {
+		bits |= capped
+	}
+	if m.OverCeiling {
+		bits |= overCeiling
+	}
+	if m.BelowFloor {
+		bits |= belowFloor
 	}
 	return bits
 }
@@ -164,7 +175,7 @@ func (c *clerk) price(p *Pricer, item *markup.Item, typed int64, r *row) {
 
 // again prices a stored row by other rules, from what it landed for.
 func (c *clerk) again(p *Pricer, item *markup.Item, old *row) row {
-	r := row{draft: old.draft, variant: old.variant, landing: old.landing, version: old.version}
+	r := row{draft: old.draft, variant: old.variant, landing: old.landing, at: old.at, version: old.version}
 	typed := int64(0)
 	if old.typed() {
 		typed = old.price
@@ -173,7 +184,7 @@ func (c *clerk) again(p *Pricer, item *markup.Item, old *row) row {
 		r.price, r.trouble = typed, old.trouble
 		return r
 	}
-	if err := item.LandFrom(old.landing); err != nil {
+	if err := item.LandFrom(old.landing, p.Currency); err != nil {
 		r.price, r.trouble = typed, "How it landed cannot be read any more; it is worked out again with the next rates."
 		return r
 	}
@@ -219,14 +230,13 @@ func (s *Service) PriceDrafts(ctx context.Context, tx pgx.Tx, ids []int64) error
 func columnsOf(rows []row) []any {
 	n := len(rows)
 	draft, variant, price, was := make([]int64, n), make([]int64, n), make([]int64, n), make([]int64, n)
-	rule, marks, trouble, landing, trace, version, moves := make([]int32, n), make([]int16, n), make([]string, n), make([][]byte, n), make([][]byte, n), make([]int64, n), make([]bool, n)
+	rule, marks, trouble, landing, trace := make([]int32, n), make([]int16, n), make([]string, n), make([][]byte, n), make([][]byte, n)
 	for i := range rows {
 		r := &rows[i]
-		draft[i], variant[i], price[i], was[i], rule[i], marks[i], trouble[i], version[i] = r.draft, r.variant, r.price, r.was, r.rule, r.marks, r.trouble, int64(r.version)
-		moves[i] = r.moves
+		draft[i], variant[i], price[i], was[i], rule[i], marks[i], trouble[i] = r.draft, r.variant, r.price, r.was, r.rule, r.marks, r.trouble
 		landing[i], trace[i] = orEmpty(r.landing), orEmpty(r.trace)
 	}
-	return []any{draft, variant, price, was, rule, marks, trouble, landing, trace, version, moves}
+	return []any{draft, variant, price, was, rule, marks, trouble, landing, trace}
 }
 
 func orEmpty(b []byte) []byte {
@@ -246,7 +256,7 @@ func upsert(ctx context.Context, q database.Querier, storeID int64, rows []row) 
 		on conflict (store_id, draft_id, draft_variant_id) do update set price = excluded.price, was = excluded.was, rule = excluded.rule, marks = excluded.marks,
 			trouble = excluded.trouble, landing = excluded.landing, trace = excluded.trace
 		where (p.price, p.was, p.rule, p.marks, p.trouble, p.landing, p.trace) is distinct from (excluded.price, excluded.was, excluded.rule, excluded.marks, excluded.trouble, excluded.landing, excluded.trace)`,
-		append([]any{storeID}, columnsOf(rows)[:9]...)...)
+		append([]any{storeID}, columnsOf(rows)...)...)
 	if err != nil {
 		return fmt.Errorf("keeping prices: %w", err)
 	}
@@ -320,16 +330,40 @@ func (r *row) figures(p *Pricer, landing *markup.Trace) (markup.Figures, landed.
 
 // rows reads stored prices in order of draft and variant.
 func (s *Service) rows(ctx context.Context, q database.Querier, where string, args ...any) ([]row, error) {
-	found, err := q.Query(ctx, `select draft_id, draft_variant_id, price, was, rule, marks, trouble, landing, trace, xmin from price `+where+` order by draft_id, draft_variant_id`, args...)
-	if err != nil {
-		return nil, err
-	}
 	var list []row
-	var r row
-	_, err = pgx.ForEachRow(found, []any{&r.draft, &r.variant, &r.price, &r.was, &r.rule, &r.marks, &r.trouble, &r.landing, &r.trace, &r.version}, func() error {
-		list = append(list, r)
-		r.landing, r.trace = nil, nil
-		return nil
-	})
+	err := eachRow(ctx, q, true, where, func(r *row) {
+		kept := *r
+		kept.landing, kept.trace = bytes.Clone(r.landing), bytes.Clone(r.trace)
+		list = append(list, kept)
+	}, args...)
 	return list, err
+}
+
+// eachRow goes through stored prices in order of draft and variant. A row and its bytes
+// are good until the function returns. Not whole, it lacks was price, marks and trace.
+func eachRow(ctx context.Context, q database.Querier, whole bool, where string, do func(*row), args ...any) error {
+	columns := `draft_id, draft_variant_id, price, rule, trouble, landing`
+	if whole {
+		columns += `, was, marks, trace, xmin, ctid`
+	}
+	found, err := q.Query(ctx, `select `+columns+` from price `+where+` order by draft_id, draft_variant_id`, args...)
+	if err != nil {
+		return err
+	}
+	defer found.Close()
+	var r row
+	for found.Next() {
+		v := found.RawValues() // in the binary format, which all of these types have
+		r.draft, r.variant, r.price, r.rule = int64(binary.BigEndian.Uint64(v[0])), int64(binary.BigEndian.Uint64(v[1])), int64(binary.BigEndian.Uint64(v[2])), int32(binary.BigEndian.Uint32(v[3]))
+		r.trouble, r.landing = "", v[5]
+		if len(v[4]) > 0 {
+			r.trouble = string(v[4])
+		}
+		if whole {
+			r.was, r.marks, r.trace, r.version = int64(binary.BigEndian.Uint64(v[6])), int16(binary.BigEndian.Uint16(v[7])), v[8], binary.BigEndian.Uint32(v[9])
+			r.at = pgtype.TID{BlockNumber: binary.BigEndian.Uint32(v[10]), OffsetNumber: binary.BigEndian.Uint16(v[10][4:]), Valid: true}
+		}
+		do(&r)
+	}
+	return found.Err()
 }

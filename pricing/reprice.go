@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgtype"
 	"github.com/riverqueue/river"
 
 	"plainpelican/platform/access"
@@ -49,7 +50,7 @@ const runColumns = `id, store_id, revision, why, state, drafts, seen, moved, sta
 
 // batchDrafts is how many drafts are repriced in one transaction: few enough that a person
 // who edits one of them waits for a moment only.
-const batchDrafts = 1000
+const batchDrafts = 2000
 
 // begin puts a run into the queue.
 func (s *Service) begin(ctx context.Context, tx pgx.Tx, storeID int64, revision *int, why string, full bool) (int64, error) {
@@ -125,14 +126,17 @@ func (s *Service) Reprice(ctx context.Context, id int64) error {
 	if _, err := conn.Exec(ctx, `select pg_advisory_lock(7311, $1::int)`, run.StoreID); err != nil {
 		return err
 	}
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel() // ends what was read ahead for nothing
 	defer func() {
 		_, _ = conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock(7311, $1::int)`, run.StoreID)
 	}() // freed with the connection anyway
 	if _, err := s.Pool.Exec(ctx, `update reprice_run set state = 'running', drafts = (select count(*) from draft) where id = $1`, id); err != nil {
 		return err
 	}
+	w := walk{s: s, run: id, store: run.StoreID}
 	for more := true; more; {
-		if more, err = s.batch(ctx, id); err != nil {
+		if more, err = w.batch(ctx); err != nil {
 			return fmt.Errorf("repricing store %d: %w", run.StoreID, err)
 		}
 		s.tell(ctx, id)
@@ -140,41 +144,83 @@ func (s *Service) Reprice(ctx context.Context, id int64) error {
 	return Changed(ctx, s.Pool)
 }
 
+// walk is a run on its way. While one batch is written, the next is read: a row that
+// somebody writes in between is another version, and left to them.
+type walk struct {
+	s          *Service
+	run, store int64
+	book       *book
+	ahead      chan lotsRead
+	aheadOf    int64
+}
+
+// lotsRead are the drafts after one, and what is stored of their prices.
+type lotsRead struct {
+	lots []Lot
+	old  []row
+	err  error
+}
+
+func (w *walk) read(ctx context.Context, after int64, full bool) (r lotsRead) {
+	r.lots, r.err = w.s.Drafts.Lots(ctx, w.s.Pool, w.store, nil, after, cmp.Or(w.s.Batch, batchDrafts), !full)
+	if r.err == nil && len(r.lots) > 0 {
+		r.old, r.err = w.s.rows(ctx, w.s.Pool, `where store_id = $1 and draft_id > $2 and draft_id <= $3`, w.store, after, r.lots[len(r.lots)-1].DraftID)
+	}
+	return r
+}
+
+// next is the batch after a draft, read ahead or now; the one after it is begun.
+func (w *walk) next(ctx context.Context, after int64, full bool) lotsRead {
+	var r lotsRead
+	if w.ahead != nil && w.aheadOf == after {
+		r = <-w.ahead
+	} else {
+		r = w.read(ctx, after, full)
+	}
+	w.ahead = nil
+	if r.err == nil && len(r.lots) > 0 {
+		w.ahead, w.aheadOf = make(chan lotsRead, 1), r.lots[len(r.lots)-1].DraftID
+		go func(into chan<- lotsRead, after int64) { into <- w.read(ctx, after, full) }(w.ahead, w.aheadOf)
+	}
+	return r
+}
+
 // batch reprices the next drafts of a run and tells whether there are more.
-func (s *Service) batch(ctx context.Context, id int64) (more bool, err error) {
+func (w *walk) batch(ctx context.Context) (more bool, err error) {
+	s := w.s
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		var storeID, after int64
+		var after int64
 		var full bool
-		if err := tx.QueryRow(ctx, `select store_id, last_draft, full_way from reprice_run where id = $1 for update`, id).Scan(&storeID, &after, &full); err != nil {
-			return err
-		}
-		b, err := s.openBook(ctx, tx, storeID)
+		var revision int
+		err := tx.QueryRow(ctx, `select last_draft, full_way, (select max(revision) from money_rules m where m.store_id = r.store_id) from reprice_run r where id = $1 for update`, w.run).Scan(&after, &full, &revision)
 		if err != nil {
 			return err
 		}
-		lots, err := s.Drafts.Lots(ctx, tx, storeID, nil, after, cmp.Or(s.Batch, batchDrafts), !full)
-		if err != nil {
-			return err
+		if w.book == nil || w.book.newest.Revision != revision {
+			if w.book, err = s.openBook(ctx, tx, w.store); err != nil {
+				return err
+			}
 		}
+		r := w.next(ctx, after, full)
+		if r.err != nil {
+			return r.err
+		}
+		lots := r.lots
 		if len(lots) == 0 {
-			_, err := tx.Exec(ctx, `update reprice_run set state = 'finished', finished_at = now(), drafts = seen where id = $1`, id)
+			_, err := tx.Exec(ctx, `update reprice_run set state = 'finished', finished_at = now(), drafts = seen where id = $1`, w.run)
 			return err
 		}
 		more = true
 		last := lots[len(lots)-1].DraftID
-		old, err := s.rows(ctx, tx, `where store_id = $1 and draft_id > $2 and draft_id <= $3`, storeID, after, last)
+		fresh, missing := compare(w.book, lots, r.old, full)
+		if err := upsert(ctx, tx, w.store, missing); err != nil {
+			return err
+		}
+		moved, err := rewrite(ctx, tx, fresh, full)
 		if err != nil {
 			return err
 		}
-		fresh, missing := compare(b, lots, old, full)
-		if err := upsert(ctx, tx, storeID, missing); err != nil {
-			return err
-		}
-		moved, err := rewrite(ctx, tx, storeID, fresh)
-		if err != nil {
-			return err
-		}
-		_, err = tx.Exec(ctx, `update reprice_run set last_draft = $2, seen = seen + $3, moved = moved + $4 where id = $1`, id, last, len(lots), moved)
+		_, err = tx.Exec(ctx, `update reprice_run set last_draft = $2, seen = seen + $3, moved = moved + $4 where id = $1`, w.run, last, len(lots), moved)
 		return err
 	})
 	return more, err
@@ -211,7 +257,7 @@ func compare(b *book, lots []Lot, old []row, full bool) (changed, missing []row)
 			if before == nil {
 				missing = append(missing, fresh)
 			} else if !fresh.same(before) {
-				fresh.version, fresh.moves = before.version, fresh.price != before.price
+				fresh.at, fresh.version, fresh.moves = before.at, before.version, fresh.price != before.price
 				changed = append(changed, fresh)
 			}
 		}
@@ -219,18 +265,32 @@ func compare(b *book, lots []Lot, old []row, full bool) (changed, missing []row)
 	return changed, missing
 }
 
-// rewrite stores rows that nobody has written since they were read, and counts the prices that moved.
-func rewrite(ctx context.Context, q database.Querier, storeID int64, rows []row) (moved int, err error) {
+// rewrite stores rows that nobody has written since they were read, and counts the prices
+// that moved. Rows are found by where they lie, which their version then vouches for; what
+// they landed for is written only where it was worked out anew.
+func rewrite(ctx context.Context, q database.Querier, rows []row, full bool) (moved int, err error) {
 	if len(rows) == 0 {
 		return 0, nil
 	}
+	n := len(rows)
+	at, version, moves := make([]pgtype.TID, n), make([]int64, n), make([]bool, n)
+	for i := range rows {
+		at[i], version[i], moves[i] = rows[i].at, int64(rows[i].version), rows[i].moves
+	}
+	c := columnsOf(rows) // draft and variant stay
+	price, was, rule, marks, trouble, landing, trace := c[2], c[3], c[4], c[5], c[6], c[7], c[8]
+	args := []any{at, version, moves, price, was, rule, marks, trouble, trace}
+	set, more, name := ``, ``, ``
+	if full {
+		args = append(args, landing)
+		set, more, name = `, landing = n.landing`, `, $10::bytea[]`, `, landing`
+	}
 	err = q.QueryRow(ctx, `
-		with done as (update price p set price = n.price, was = n.was, rule = n.rule, marks = n.marks, trouble = n.trouble, landing = n.landing, trace = n.trace
-			from unnest($2::bigint[], $3::bigint[], $4::bigint[], $5::bigint[], $6::int[], $7::smallint[], $8::text[], $9::bytea[], $10::bytea[], $11::bigint[], $12::boolean[])
-				n (draft_id, draft_variant_id, price, was, rule, marks, trouble, landing, trace, version, moves)
-			where p.store_id = $1 and p.draft_id = n.draft_id and p.draft_variant_id = n.draft_variant_id and p.xmin::text::bigint = n.version returning n.moves)
-		select count(*) filter (where moves) from done`,
-		append([]any{storeID}, columnsOf(rows)...)...).Scan(&moved)
+		with done as (update price p set price = n.price, was = n.was, rule = n.rule, marks = n.marks, trouble = n.trouble, trace = n.trace`+set+`
+			from unnest($1::tid[], $2::bigint[], $3::boolean[], $4::bigint[], $5::bigint[], $6::int[], $7::smallint[], $8::text[], $9::bytea[]`+more+`)
+				n (at, version, moves, price, was, rule, marks, trouble, trace`+name+`)
+			where p.ctid = n.at and p.xmin::text::bigint = n.version returning n.moves)
+		select count(*) filter (where moves) from done`, args...).Scan(&moved)
 	return moved, err
 }
 

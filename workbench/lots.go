@@ -10,10 +10,14 @@ import (
 	"plainpelican/pricing"
 )
 
-// lotsOf picks the drafts that a question is about: those of $1, or the next $3 after $2.
-const lotsOf = `
-	from (select * from draft where case when $1::bigint[] is null then id > $2 else id = any ($1) end order by id limit nullif($3::int, 0)) d
-	join offer o on o.id = d.offer_id join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id order by d.id`
+// The drafts that a question is about: some of them by id, or the next $2 after $1. They
+// are two statements, so that each goes by the index.
+const (
+	someDrafts = ` from draft d`
+	nextDrafts = ` from (select * from draft where id > $1 order by id limit $2) d`
+	lotsOf     = `
+	join offer o on o.id = d.offer_id join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id`
+)
 
 // Lots gives drafts to be priced, as pricing.Drafts has it.
 func (s *Service) Lots(ctx context.Context, q database.Querier, storeID int64, ids []int64, after int64, limit int, bare bool) ([]pricing.Lot, error) {
@@ -21,11 +25,17 @@ func (s *Service) Lots(ctx context.Context, q database.Querier, storeID int64, i
 	if !bare {
 		columns += `, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency`
 	}
-	rows, err := q.Query(ctx, columns+lotsOf, ids, after, limit)
+	var rows pgx.Rows
+	var err error
+	if ids != nil {
+		rows, err = q.Query(ctx, columns+someDrafts+lotsOf+` where d.id = any ($1) order by d.id`, ids)
+	} else {
+		rows, err = q.Query(ctx, columns+nextDrafts+lotsOf+` order by d.id`, after, limit)
+	}
 	if err != nil {
 		return nil, err
 	}
-	var lots []pricing.Lot
+	lots := make([]pricing.Lot, 0, max(limit, len(ids)))
 	var currencies []money.Currency
 	var id int64
 	var t pricing.Thing

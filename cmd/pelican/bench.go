@@ -15,12 +15,13 @@ import (
 	"plainpelican/standins/gen"
 )
 
-func bench(_ context.Context, args []string) error {
+func bench(ctx context.Context, args []string) error {
 	if len(args) == 0 {
-		return fmt.Errorf("say what to measure: price or search")
+		return fmt.Errorf("say what to measure: price, reprice or search")
 	}
 	flags := flag.NewFlagSet("bench "+args[0], flag.ContinueOnError)
 	n := flags.Int("n", 0, "how many variants, or offers")
+	dir := flags.String("dir", ".pelican/bench", "where the reprice bench keeps its database")
 	if err := flags.Parse(args[1:]); err != nil {
 		return err
 	}
@@ -29,10 +30,12 @@ func bench(_ context.Context, args []string) error {
 	switch args[0] {
 	case "price":
 		result, err = benchPrice(max(*n, 0))
+	case "reprice":
+		result, err = benchReprice(ctx, max(*n, 0), *dir)
 	case "search":
 		result = benchSearch(max(*n, 0))
 	default:
-		return fmt.Errorf("there is no bench %q: choose price or search", args[0])
+		return fmt.Errorf("there is no bench %q: choose price, reprice or search", args[0])
 	}
 	if err != nil {
 		return err

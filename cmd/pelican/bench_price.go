@@ -18,6 +18,7 @@ type priceResult struct {
 	Rules            int     `json:"rules"`
 	NanosEach        float64 `json:"ns_each"`
 	AllocationsEach  float64 `json:"allocations_each"`
+	GuardedNanos     float64 `json:"with_ceilings_and_was_ns_each"`
 	TracedNanos      float64 `json:"traced_and_packed_ns_each"`
 	YardstickNanos   float64 `json:"big_rat_ns_each"`
 	YardstickSample  int     `json:"big_rat_variants"`
@@ -31,16 +32,20 @@ var (
 	benchSuppliers  = []string{"Northlight Wholesale", "Harbour Row Trading", "Lantern Hill", "Oak & Oar", "Slate Quay"}
 )
 
-// benchRules are twenty rules with conditions, cost bands, floors, endings, ceilings and
-// was prices, of all formulas.
-func benchRules() []markup.Rule {
+// benchRules are twenty rules with conditions, cost bands, floors and endings, of all
+// formulas; guarded ones have ceilings and was prices too.
+func benchRules(guarded bool) []markup.Rule {
 	usd := money.MustCurrency("USD")
 	kinds := []markup.FormulaKind{markup.Multiple, markup.Percent, markup.Margin, markup.PercentPlus, markup.Fixed, markup.Profit}
 	var list []markup.Rule
 	for i := range 20 {
 		kind := kinds[i%len(kinds)]
 		rule := markup.Rule{ID: i + 1, Formula: markup.Formula{Kind: kind, Basis: markup.OnLanded}, Floor: markup.Floor{LeastProfit: money.New(300, usd), LeastMargin: 150_000},
-			Ending: markup.Ending{Allowed: []string{".99", ".49"}}, Ceiling: markup.Ceiling{Market: 1_100_000, Caps: true}, Was: markup.Was{Kind: markup.WasPercent, Percent: 250_000, Ending: markup.Ending{Allowed: []string{".99"}}}}
+			Ending: markup.Ending{Allowed: []string{".99", ".49"}}, Was: markup.Was{Kind: markup.NoWas}}
+		if guarded {
+			rule.Ceiling = markup.Ceiling{Market: 1_100_000, Caps: true}
+			rule.Was = markup.Was{Kind: markup.WasPercent, Percent: 250_000, Ending: markup.Ending{Allowed: []string{".99"}}}
+		}
 		for n := range int64(4) {
 			b := markup.Band{From: money.New(n*1500, usd), Ratio: money.Ratio(450_000 - n*50_000)}
 			switch kind {
@@ -82,7 +87,7 @@ func benchPrice(n int) (priceResult, error) {
 		n = 1_000_000
 	}
 	usd := money.MustCurrency("USD")
-	list := benchRules()
+	list := benchRules(false)
 	rules, err := markup.NewRules(usd, list...)
 	if err != nil {
 		return priceResult{}, err
@@ -109,6 +114,18 @@ func benchPrice(n int) (priceResult, error) {
 	runtime.ReadMemStats(&after)
 	out.NanosEach = float64(took.Nanoseconds()) / float64(n)
 	out.AllocationsEach = float64(after.Mallocs-before.Mallocs) / float64(n)
+
+	guarded, err := markup.NewRules(usd, benchRules(true)...)
+	if err != nil {
+		return out, err
+	}
+	began = time.Now()
+	for i := range items {
+		if _, err := guarded.Price(&items[i], terms, nil); err != nil {
+			return out, err
+		}
+	}
+	out.GuardedNanos = float64(time.Since(began).Nanoseconds()) / float64(n)
 
 	var trace markup.Trace
 	var packed []byte
@@ -139,7 +156,7 @@ func benchPrice(n int) (priceResult, error) {
 }
 
 // ratPrice is a plain computation with fractions: the first rule, formula, floor, ending.
-// It leaves out least margin, ceiling and was price, and so does less.
+// It leaves out the least margin, and so does less.
 func ratPrice(list []markup.Rule, item *markup.Item, terms markup.Terms) *big.Rat {
 	total := item.Cost.Item.Minor() + item.Cost.Shipping.Minor()
 	rule := &list[len(list)-1]

@@ -39,7 +39,8 @@ func init() {
 		{"migrate", "bring the database up to date", "Brings the schema of the database at DATABASE_URL up to date.", migrate},
 		{"member", "add a member", "Adds a member; the password is read from standard input.\n\n  pelican member --email ada@example.com --name Ada --role owner", member},
 		{"openapi", "print the OpenAPI document", "Prints the OpenAPI 3.1 document of the API.", openapi},
-		{"bench", "measure against a yardstick", "Measures, beside a yardstick in the same run; the last line is one JSON object.\n\n  pelican bench price|search [flags]", bench},
+		{"price", "price a file of costs", priceHelp, price},
+		{"bench", "measure against a yardstick", "Measures, beside a yardstick in the same run; the last line is one JSON object.\n\n  pelican bench price|reprice|search [flags]", bench},
 	}
 }
 
@@ -63,6 +64,10 @@ func main() {
 		}
 		if err := c.run(ctx, os.Args[2:]); err != nil {
 			fmt.Fprintln(os.Stderr, "pelican "+c.name+": "+err.Error())
+			var coded interface{ ExitCode() int }
+			if errors.As(err, &coded) {
+				os.Exit(coded.ExitCode())
+			}
 			os.Exit(1)
 		}
 		return

@@ -62,11 +62,14 @@ func (t *Trace) ReadCompact(data []byte) error {
 	})
 }
 
-// LandFrom fills an item's cost and known prices from the stored steps that landed it,
-// without the words; ErrNotATrace for anything else.
-func (item *Item) LandFrom(data []byte) error {
+// LandFrom fills an item's cost and known prices from the stored steps that landed it, in
+// a currency, without the words; ErrNotATrace for anything else.
+func (item *Item) LandFrom(data []byte, c money.Currency) error {
 	item.forget()
-	return eachStep(data, func(s Step, _ []byte) { item.know(s) })
+	if len(data) < 3 || string(data[:3]) != c.String() {
+		return ErrNotATrace
+	}
+	return steps(data[3:], c, func(s Step, _ []byte) { item.know(s) })
 }
 
 func eachStep(data []byte, do func(s Step, text []byte)) error {
@@ -80,7 +83,11 @@ func eachStep(data []byte, do func(s Step, text []byte)) error {
 	if err != nil {
 		return ErrNotATrace
 	}
-	r := reader{data: data[3:]}
+	return steps(data[3:], c, do)
+}
+
+func steps(data []byte, c money.Currency, do func(s Step, text []byte)) error {
+	r := reader{data: data}
 	for len(r.data) > 0 {
 		kind, fields := StepKind(r.byte()), r.byte()
 		s := Step{Kind: kind, Amount: money.New(r.int(), c)}

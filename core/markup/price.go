@@ -117,6 +117,9 @@ func (r *compiled) shipsFrom(from country) bool {
 	return len(r.countries) == 0
 }
 
+// mostLanded is the largest cost, in minor units, that can be priced.
+const mostLanded = 1 << 53
+
 // find is the first rule that holds, and what the item lands for.
 func (rs *Rules) find(item *Item) (*compiled, money.Amount, error) {
 	total, err := item.Cost.Total()
@@ -131,8 +134,11 @@ func (rs *Rules) find(item *Item) (*compiled, money.Amount, error) {
 			return nil, total, ErrBelowNothing
 		}
 	}
-	if total.Currency() != rs.currency {
+	switch {
+	case total.Currency() != rs.currency:
 		return nil, total, money.ErrMixed
+	case total.Minor() > mostLanded:
+		return nil, total, money.ErrTooLarge // so that nothing below can run over
 	}
 	from := countryOf(item.ShipsFrom)
 	for i := range rs.ranges {

@@ -88,6 +88,7 @@ alter table listing add column trace jsonb not null default '[]'; -- how its low
 -- What rules ask about ----------------------------------------------------------
 alter table draft add column collections text[] not null default '{}', add column tags text[] not null default '{}';
 alter table draft_edit add column bulk_id bigint;
+create index draft_variant_left on draft_variant (draft_id) where not chosen;
 create index draft_edit_bulk on draft_edit (bulk_id) where bulk_id is not null;
 create sequence bulk_edit;
 
@@ -103,6 +104,7 @@ alter table offer_variant
 alter table offer_variant drop column min_advertised, drop column list_price;
 alter table offer drop column rivals, drop column market_currency, drop column market_prices;
 alter table draft_edit drop column bulk_id;
+drop index draft_variant_left;
 drop sequence bulk_edit;
 alter table draft drop column collections, drop column tags;
 alter table listing drop column trace;
