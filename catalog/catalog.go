@@ -173,5 +173,5 @@ func priced(p *pricing.Pricer, t *thing) index.Money {
 	if err != nil {
 		return index.Money{}
 	}
-	return index.Money{Landed: figures.Landed.Minor(), Price: figures.Price.Minor(), Profit: figures.Profit.Minor(), Margin: int64(figures.Margin()), Days: int32(quote.Choice.Door.Max), Sellable: true}
+	return index.Money{Landed: figures.Landed.Minor(), Price: figures.Price.Minor(), Profit: figures.Profit.Minor(), Margin: int64(figures.NetMargin()), Days: int32(quote.Choice.Door.Max), Sellable: true}
 }

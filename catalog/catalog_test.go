@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -17,6 +18,7 @@ import (
 	"plainpelican/catalog"
 	"plainpelican/core/landed"
 	"plainpelican/core/money"
+	"plainpelican/pricing"
 	"plainpelican/standins/fault"
 	"plainpelican/testkit"
 )
@@ -208,5 +210,43 @@ func TestPicturesThatAreNone(t *testing.T) {
 		if _, _, err := w.App.Catalog.Picture(t.Context(), w.Offer(0), 0); !errors.Is(err, catalog.ErrNoPicture) || !strings.Contains(err.Error(), words) {
 			t.Errorf("%s: %v", path, err)
 		}
+	}
+}
+
+func TestWhatIf(t *testing.T) {
+	w := testkit.Start(t)
+	store := w.Ready()
+	id := w.Offer(0)
+	ask := func(query string) (s catalog.Supposed) {
+		w.Owner.Must("GET", fmt.Sprintf("/api/offers/%d/what-if?store=%d%s", id, store.ID, query), nil, &s)
+		return s
+	}
+	rule := ask("")
+	if rule.Price != rule.RulePrice || rule.Rule == 0 || len(rule.Trace) < 5 {
+		t.Errorf("the rule's: %+v", rule)
+	}
+	if dear := ask("&price=99.99"); dear.Price.Decimal() != "99.99" || dear.RulePrice != rule.RulePrice || dear.Profit.Minor() <= rule.Profit.Minor() || dear.Rule != 0 {
+		t.Errorf("at 99.99: %+v", dear)
+	}
+	if cheap := ask("&price=1.00"); !cheap.BelowFloor || !cheap.Profit.Negative() || cheap.BreakEven != 0 {
+		t.Errorf("at 1.00: %+v", cheap)
+	}
+	if doubled := ask("&markup=100"); doubled.Price.Minor() != 2*doubled.Landed.Minor() || doubled.Markup != 1_000_000 {
+		t.Errorf("a markup of 100 %%: %+v", doubled)
+	}
+	for _, bad := range []string{"price=ten", "price=-1", "markup=-200", "price=1.999"} {
+		if problem := w.Owner.Ask("GET", fmt.Sprintf("/api/offers/%d/what-if?store=%d&%s", id, store.ID, bad), nil, nil); problem == nil || problem.Status != 422 {
+			t.Errorf("%s: %+v", bad, problem)
+		}
+	}
+	if found := w.Search(fmt.Sprintf("store=%d&limit=200", store.ID)); found.Market != "US" || !slices.ContainsFunc(found.Offers, func(o catalog.Line) bool {
+		return o.Ladder != nil && o.Ladder.Market != nil && o.Ladder.Market.Seen > 0
+	}) {
+		t.Error("no offer says what other stores sell it for")
+	}
+	var names pricing.Choices
+	w.Owner.Must("GET", fmt.Sprintf("/api/stores/%d/money-rules/choices", store.ID), nil, &names)
+	if len(names.Suppliers) == 0 || len(names.Categories) == 0 || len(names.Deliveries) < 3 || len(names.Currencies) < 2 || names.Endings[0] != ".99" {
+		t.Errorf("%+v", names)
 	}
 }

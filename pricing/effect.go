@@ -263,11 +263,11 @@ func (l *look) compare(before, after *row) {
 	if l.quick || landing.LandFrom(before.landing, now.Currency) == nil {
 		if total, err := landing.Cost.Total(); err == nil {
 			if old, err := markup.Judge(total, money.New(before.price, now.Currency), now.terms); err == nil {
-				e.Before.add(old.Margin())
+				e.Before.add(old.NetMargin())
 			}
 		}
 	}
-	e.After.add(f.Margin())
+	e.After.add(f.NetMargin())
 	if f.Rule != 0 {
 		l.byRule[f.Rule]++
 	}

@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"plainpelican/core/markup"
 	"plainpelican/publishing"
 	"plainpelican/standins/fault"
 	"plainpelican/standins/gen"
@@ -245,5 +246,49 @@ func TestRunsThatCannotBegin(t *testing.T) {
 		if problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail+fmt.Sprint(problem.Errors), words) {
 			t.Errorf("%s: %+v", words, problem)
 		}
+	}
+}
+
+func TestWasPricesGoOutAndAreHeldAgainstTheListingsOwnHistory(t *testing.T) {
+	w := testkit.Start(t)
+	store := w.Ready()
+	id := w.Take(w.Offer(0))[0]
+	rules := w.MoneyRules(store.ID)
+	rules.Rules[0].Was = markup.Was{Kind: markup.WasPercent, Percent: 250_000, Ending: rules.Rules[0].Ending}
+	w.ApplyRules(store.ID, rules)
+	draft := func() (d workbench.Draft) {
+		w.Owner.Must("GET", fmt.Sprintf("/api/drafts/%d?store=%d", id, store.ID), nil, &d)
+		return d
+	}
+	warning := func() string { return draft().Variants[0].WasWarning }
+	if !strings.Contains(warning(), "has not been on sale yet") {
+		t.Errorf("before it was ever sold: %q", warning())
+	}
+	run := w.Publish(store.ID, id)
+	whole(t, w, run, 1)
+	v := draft().Variants[0].Ladder
+	if sent := w.Shop.Products()[0].Variants[0]; sent.WasPrice != v.Was.Decimal() || sent.WasPrice == "" {
+		t.Errorf("the store has the was price %q, not %s", sent.WasPrice, v.Was)
+	}
+	var listings []publishing.Listing
+	w.Owner.Must("GET", fmt.Sprintf("/api/listings?store=%d", store.ID), nil, &listings)
+	if l := listings[0]; len(l.Trace) < 5 || l.Trace[len(l.Trace)-1].Words != "Profit" || l.Moved != 0 {
+		t.Errorf("%+v", l)
+	}
+	if _, err := w.App.Pool.Exec(t.Context(), `update listing_price set at = at - interval '40 days'`); err != nil {
+		t.Fatal(err)
+	}
+	if !strings.Contains(warning(), "lowest price of the last 30 days was "+v.Price.String()) {
+		t.Errorf("sold at %s for 40 days: %q", v.Price, warning())
+	}
+	if _, err := w.App.Pool.Exec(t.Context(), `update listing_price set price = price * 2`); err != nil {
+		t.Fatal(err)
+	}
+	if warning() != "" {
+		t.Errorf("sold at twice the price for 40 days: %q", warning())
+	}
+	w.Owner.Must("GET", fmt.Sprintf("/api/listings?store=%d", store.ID), nil, &listings)
+	if listings[0].Moved != listings[0].Variants {
+		t.Errorf("%d prices have moved since they were sent, of %d", listings[0].Moved, listings[0].Variants)
 	}
 }

@@ -44,7 +44,7 @@ type Shares struct {
 
 // Shares works the ratios out, each rounded to the millionth.
 func (f *Figures) Shares() Shares {
-	s := Shares{Margin: f.Margin()}
+	s := Shares{Margin: f.NetMargin()}
 	if kept, err := f.Net.Sub(f.Landed); err == nil {
 		s.Markup = money.RatioOf(kept, f.Landed)
 	}
@@ -54,8 +54,8 @@ func (f *Figures) Shares() Shares {
 	return s
 }
 
-// Margin is P / N.
-func (f *Figures) Margin() money.Ratio { return money.RatioOf(f.Profit, f.Net) }
+// NetMargin is P / N.
+func (f *Figures) NetMargin() money.Ratio { return money.RatioOf(f.Profit, f.Net) }
 
 // Marks are what a person should know about a price besides its figures.
 type Marks struct {

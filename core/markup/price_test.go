@@ -57,8 +57,8 @@ func TestMarkupAndMargin(t *testing.T) {
 		byPercent.Formula = Flat(Percent, ratio, money.Amount{}, usd)
 		for _, rule := range []Rule{byPercent, multiple(c.multiple)} {
 			f, err := rules(t, rule).Price(lands(100_000_000, usd), Terms{}, nil)
-			if err != nil || f.Margin()-c.margin > 1 || c.margin-f.Margin() > 1 || f.Shares().Markup-ratio > 1 || ratio-f.Shares().Markup > 1 {
-				t.Errorf("%s: margin %s, markup %s, %v", c.percent, f.Margin(), f.Shares().Markup, err)
+			if err != nil || f.NetMargin()-c.margin > 1 || c.margin-f.NetMargin() > 1 || f.Shares().Markup-ratio > 1 || ratio-f.Shares().Markup > 1 {
+				t.Errorf("%s: margin %s, markup %s, %v", c.percent, f.NetMargin(), f.Shares().Markup, err)
 			}
 		}
 	}
@@ -85,7 +85,7 @@ func TestFiguresWithFeesAndTax(t *testing.T) {
 	// and 0.30 fixed = 5.54; lands at 60.00; leaves 34.46.
 	eur := money.MustCurrency("EUR")
 	f, err := Judge(money.New(6000, eur), money.New(11900, eur), Terms{PaymentPercent: 29000, PaymentFixed: money.New(30, eur), Returns: 15000, Tax: 190000})
-	if err != nil || f.Net.Decimal() != "100.00" || f.Fees.Decimal() != "5.54" || f.Profit.Decimal() != "34.46" || f.Margin() != 344600 || f.Shares().BreakEven != 3453279 {
+	if err != nil || f.Net.Decimal() != "100.00" || f.Fees.Decimal() != "5.54" || f.Profit.Decimal() != "34.46" || f.NetMargin() != 344600 || f.Shares().BreakEven != 3453279 {
 		t.Errorf("%+v %v", f, err)
 	}
 	loss, err := Judge(money.New(6000, eur), money.New(5000, eur), Terms{})

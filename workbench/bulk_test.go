@@ -1,0 +1,120 @@
+package workbench_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"plainpelican/testkit"
+	"plainpelican/workbench"
+)
+
+func priceMany(w *testkit.World, body map[string]any) (out workbench.PricedMany) {
+	w.Owner.Must("POST", "/api/drafts/prices", body, &out)
+	return out
+}
+
+func pricesOf(w *testkit.World, store, id int64) (all []string) {
+	var d workbench.Draft
+	w.Owner.Must("GET", fmt.Sprintf("/api/drafts/%d?store=%d", id, store), nil, &d)
+	for _, v := range d.Variants {
+		typed := ""
+		if v.Typed {
+			typed = " typed"
+		}
+		all = append(all, v.Ladder.Price.Decimal()+typed)
+	}
+	return all
+}
+
+func TestManyPricesAtOnceAndUndoneAsOneStep(t *testing.T) {
+	w := testkit.Start(t)
+	store := w.Ready()
+	ids := w.Take(w.Offer(0), w.Offer(1))
+	before := fmt.Sprint(pricesOf(w, store.ID, ids[0]), pricesOf(w, store.ID, ids[1]))
+	body := func(act, value string, apply bool) map[string]any {
+		return map[string]any{"store": store.ID, "drafts": ids, "act": act, "value": value, "end": true, "apply": apply}
+	}
+	seen := priceMany(w, body("raise_percent", "10", false))
+	if seen.Rise != seen.Variants || seen.Bulk != 0 || seen.Lines[0].Then.Price.Minor()%100 != 99 || fmt.Sprint(pricesOf(w, store.ID, ids[0]), pricesOf(w, store.ID, ids[1])) != before {
+		t.Fatalf("only looked at: %+v", seen)
+	}
+	kept := priceMany(w, body("raise_percent", "10", true))
+	after := fmt.Sprint(pricesOf(w, store.ID, ids[0]), pricesOf(w, store.ID, ids[1]))
+	if kept.Bulk == 0 || strings.Count(after, "typed") != kept.Variants {
+		t.Errorf("kept: %+v, prices are %s", kept, after)
+	}
+	// One draft is edited since: it stays, the other goes back.
+	var d workbench.Draft
+	path := fmt.Sprintf("/api/drafts/%d?store=%d", ids[1], store.ID)
+	w.Owner.Must("GET", path, nil, &d)
+	w.Owner.Must("PATCH", path, map[string]any{"revision": d.Revision, "title": "Edited since"}, nil)
+	var undone workbench.UndoneMany
+	w.Owner.Must("POST", fmt.Sprintf("/api/drafts/bulk/%d/undo", kept.Bulk), nil, &undone)
+	if undone.Undone != 1 || undone.EditedSince != 1 || strings.Contains(fmt.Sprint(pricesOf(w, store.ID, ids[0])), "typed") {
+		t.Errorf("%+v, %v", undone, pricesOf(w, store.ID, ids[0]))
+	}
+	if released := priceMany(w, body("release", "", true)); released.Variants == 0 || fmt.Sprint(pricesOf(w, store.ID, ids[0]), pricesOf(w, store.ID, ids[1])) != before {
+		t.Errorf("released, prices are not the rules': %v", pricesOf(w, store.ID, ids[1]))
+	}
+	margin := priceMany(w, map[string]any{"store": store.ID, "drafts": ids, "act": "margin", "value": "40", "end": false, "apply": false})
+	for _, l := range margin.Lines {
+		if m := int64(l.Then.Margin); m < 399_000 || m > 401_000 {
+			t.Errorf("a margin of 40 %% became %s", l.Then.Margin)
+		}
+	}
+	if fallen := priceMany(w, body("raise_amount", "-14.00", false)); fallen.Fall == 0 || fallen.Lose == 0 || fallen.BelowFloor < fallen.Lose {
+		t.Errorf("lowered by 14 dollars: %+v", fallen)
+	}
+}
+
+func TestAColumnOfPrices(t *testing.T) {
+	w := testkit.Start(t)
+	store := w.Ready()
+	id := w.Take(w.Offer(0))[0]
+	n := len(pricesOf(w, store.ID, id))
+	column := make([]string, n)
+	column[0], column[1] = "$1,234.50", "19,95"
+	body := map[string]any{"store": store.ID, "drafts": []int64{id}, "act": "column", "column": column, "end": false, "apply": true}
+	out := priceMany(w, body)
+	got := pricesOf(w, store.ID, id)
+	if got[0] != "1234.50 typed" || got[1] != "19.95 typed" || (n > 2 && strings.Contains(got[2], "typed")) || out.Left != n-2 {
+		t.Errorf("%v, %+v", got, out)
+	}
+	body["column"] = append(column, "1.00")
+	if problem := w.Owner.Ask("POST", "/api/drafts/prices", body, nil); problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, fmt.Sprintf("has %d prices and %d variants", n+1, n)) {
+		t.Errorf("a column too long: %+v", problem)
+	}
+	for value, act := range map[string]string{"ten": "raise_percent", "-100": "raise_percent", "100": "margin", "1.999": "raise_amount"} {
+		if problem := w.Owner.Ask("POST", "/api/drafts/prices", map[string]any{"store": store.ID, "drafts": []int64{id}, "act": act, "value": value, "end": false, "apply": true}, nil); problem == nil || problem.Field() != "value" {
+			t.Errorf("%s %s: %+v", act, value, problem)
+		}
+	}
+}
+
+func TestCollectionsAndTagsChangeThePriceByTheirRule(t *testing.T) {
+	w := testkit.Start(t)
+	store := w.Ready()
+	id := w.Take(w.Offer(0))[0]
+	before := pricesOf(w, store.ID, id)
+	rules := w.MoneyRules(store.ID)
+	tagged := rules.Rules[0]
+	tagged.ID, tagged.Conditions.Tags, tagged.Conditions.Collections = 2, []string{"summer"}, []string{"Garden"}
+	tagged.Formula.Bands = append(tagged.Formula.Bands[:0:0], tagged.Formula.Bands...)
+	tagged.Formula.Bands[0].Ratio *= 2
+	rules.Rules = append(rules.Rules[:0:0], tagged, rules.Rules[0])
+	if run := w.ApplyRules(store.ID, rules); run.Moved != 0 {
+		t.Errorf("%d prices moved by a rule for tags that nothing has", run.Moved)
+	}
+	var d workbench.Draft
+	path := fmt.Sprintf("/api/drafts/%d?store=%d", id, store.ID)
+	w.Owner.Must("GET", path, nil, &d)
+	w.Owner.Must("PATCH", path, map[string]any{"revision": d.Revision, "tags": []string{" summer ", "summer", "new"}, "collections": []string{"Garden"}}, &d)
+	if fmt.Sprint(d.Tags) != "[summer new]" || fmt.Sprint(pricesOf(w, store.ID, id)) == fmt.Sprint(before) || d.Variants[0].Ladder.Rule != 2 {
+		t.Errorf("%v, %v", d.Tags, pricesOf(w, store.ID, id))
+	}
+	w.Owner.Must("POST", fmt.Sprintf("/api/drafts/%d/undo?store=%d", id, store.ID), nil, &d)
+	if len(d.Tags) != 0 || fmt.Sprint(pricesOf(w, store.ID, id)) != fmt.Sprint(before) {
+		t.Errorf("undone: %v, %v", d.Tags, pricesOf(w, store.ID, id))
+	}
+}
