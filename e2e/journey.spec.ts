@@ -182,21 +182,22 @@ test("5 Workbench: words, pictures, variants, a typed price", async ({ page }) =
 test("6 Markup: the effect is seen, then applied", async ({ page }) => {
   await signIn(page);
   await page.getByRole("button", { name: /Saltmarsh Goods · USD/ }).click();
-  await page.getByRole("menuitem", { name: "Markup" }).click();
+  await page.getByRole("menuitem", { name: "Money rules" }).click();
   await page.getByRole("button", { name: /^Formula/ }).click();
-  await page.getByLabel("Multiple").fill("0.5");
+  await page.getByRole("textbox", { name: "Multiple" }).fill("0.5");
   await page.getByRole("button", { name: "Set" }).click();
-  await expect(page.getByRole("alert")).toContainText("sells below what the item lands for");
+  await expect(page.getByRole("alert").first()).toContainText("sells below cost");
   await page.getByRole("button", { name: /^Formula/ }).click();
-  await page.getByLabel("Multiple").fill("2.4");
+  await page.getByRole("textbox", { name: "Multiple" }).fill("2.4");
   await page.getByRole("button", { name: "Set" }).click();
   await expect(page.getByRole("heading", { name: "If you apply this" })).toBeVisible();
   const effect = page.getByRole("region", { name: "Effect" });
   await expect(effect).toContainText("1typed, stay as they are");
   await expect(effect.getByRole("table")).toContainText("$");
-  await page.getByRole("button", { name: "Apply", exact: true }).click();
-  await expect(page.getByText("Applied. Rule prices follow it")).toBeVisible();
-  await expect(page.getByText(/Last applied by Ines/)).toBeVisible();
+  await page.getByRole("button", { name: "Apply to all" }).click();
+  await expect(page.getByText("Applied. Drafts are being repriced")).toBeVisible();
+  await expect(page.getByRole("heading", { name: "How prices stand" })).toBeVisible();
+  await expect(page.getByRole("region", { name: "Past changes" })).toContainText(/A rule changed.*Ines, just now · \d+ prices moved/);
 });
 
 test("7 Publishing: what succeeds, what fails and why, mended and tried again", async ({ page, context }) => {

@@ -45,6 +45,20 @@ for (const theme of ["light", "dark"] as const) {
     await page.keyboard.press("Escape");
     await page.keyboard.press("?");
     await check("keys");
+    await page.keyboard.press("Escape");
+    await page.getByRole("button", { name: /^Change prices/ }).click();
+    await page
+      .getByRole("dialog")
+      .getByLabel(/^Percent/)
+      .fill("5");
+    await expect(page.getByRole("dialog")).toContainText("rise,");
+    await check("many prices");
+    await page.goto("/markup");
+    for (const panel of [/^Formula/, /^Ending/, /^Ceiling/, /^Was price/, /^Payment fee/, /^Delivery/, /^Rate of CNY/]) {
+      await page.getByRole("button", { name: panel }).last().click();
+      await check(`money rules, ${panel}`);
+      await page.keyboard.press("Escape");
+    }
   });
 }
 

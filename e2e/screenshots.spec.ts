@@ -61,12 +61,34 @@ test("screenshots", async ({ page }) => {
   await page.goto(`/workbench/${first}`);
   await page.getByText("Before it goes out").waitFor();
   await shot("workbench");
+  await page.goto("/catalog?words=lantern&days=16&sort=profit");
+  await page.getByLabel("Supposed price").focus();
+  for (let i = 0; i < 5; i++) await page.keyboard.press("PageUp");
+  await page.getByRole("button", { name: /^Take at/ }).scrollIntoViewIfNeeded();
+  await shot("what-if");
+  await rules(page, first);
+  await page.goto(`/workbench/${first}`);
+  await page
+    .getByRole("button", { name: /^How the price of/ })
+    .first()
+    .click();
+  await shot("trace");
+  await page.keyboard.press("Escape");
+  await page.getByLabel("Mark all drafts").check();
+  await page.getByRole("button", { name: /^Change prices of/ }).click();
+  await page.getByLabel(/^Percent/).fill("-8");
+  await page.getByText(/rise,/).waitFor();
+  await shot("prices");
   await page.goto("/markup");
-  await page.getByRole("button", { name: /^Formula/ }).click();
-  await page.getByLabel("Multiple").fill("1.9");
+  await page.getByRole("heading", { name: "How prices stand" }).waitFor();
+  await page.getByRole("button", { name: /^Formula, rule 4/ }).click();
+  await page.getByRole("textbox", { name: "Multiple" }).fill("1.9");
   await page.keyboard.press("Enter");
   await page.getByText("If you apply this").waitFor();
   await shot("markup");
+  await page.getByRole("heading", { name: "Past changes" }).scrollIntoViewIfNeeded();
+  await page.getByRole("region", { name: "Past changes" }).locator("li").last().scrollIntoViewIfNeeded();
+  await shot("money");
   const run = await api<{ id: number }>(page, "POST", "/api/runs", { store_id: 1, draft_ids: taken.map((t) => t.draft_id), visible: true, sell_empty: false });
   await page.goto(`/listings/runs/${run.id}`);
   await page.getByText(/The run has ended/).waitFor({ state: "attached", timeout: 60_000 });
@@ -85,3 +107,52 @@ test("screenshots", async ({ page }) => {
   await page.getByRole("row").first().waitFor();
   await shot("catalog-dark");
 });
+
+/** rules puts a list in force that shows what rules can say. */
+async function rules(page: import("@playwright/test").Page, draft: number) {
+  const { revision, what, changed_by, changed_at, $schema, ...now } = await api<Record<string, unknown> & { rules: Record<string, unknown>[] }>(
+    page,
+    "GET",
+    "/api/stores/1/money-rules",
+  );
+  const usd = (value: string) => ({ value, currency: "USD" });
+  const base = now.rules[0] ?? {};
+  const list = [
+    {
+      ...base,
+      id: 2,
+      conditions: { categories: ["Camp kitchen"], from: usd("5.00"), under: usd("25.00") },
+      formula: {
+        kind: "multiple",
+        basis: "landed",
+        bands: [
+          { from: usd("0"), ratio: "2.6" },
+          { from: usd("12.00"), ratio: "2.2" },
+        ],
+      },
+      floor: { least_profit: usd("4.00"), least_margin: "0.2" },
+      ceiling: { list: false, market: "1.1", caps: true },
+      was: { kind: "percent", percent: "0.25", ending: { allowed: [".99"], up: false } },
+    },
+    {
+      ...base,
+      id: 3,
+      conditions: { tags: ["summer"] },
+      formula: { kind: "margin", basis: "landed", bands: [{ from: usd("0"), ratio: "0.38" }] },
+      ending: { allowed: [".99", ".49"], up: false },
+    },
+    {
+      ...base,
+      id: 4,
+      conditions: { ships_from: ["JP"], under: usd("9.00"), categories: ["Camp kitchen"], from: usd("6.00") },
+      formula: { kind: "fixed", basis: "landed", bands: [{ from: usd("0"), ratio: "0", amount: usd("9.00") }] },
+    },
+    base,
+  ];
+  const rates = { oldest_days: 4, typed: [{ currency: "CNY", rate: "0.1402" }] };
+  const imports = [{ from: "*", to: "US", threshold: usd("20.00"), duty: "0.05", tax: "0" }];
+  await api(page, "PUT", "/api/stores/1/money-rules", { rules: { ...now, rules: list, rates, imports }, revision });
+  const sheet = await api<{ revision: number }>(page, "GET", `/api/drafts/${draft}?store=1`);
+  await api(page, "PATCH", `/api/drafts/${draft}?store=1`, { revision: sheet.revision, tags: ["summer"], collections: ["Camp mornings"] });
+  await page.waitForTimeout(1500);
+}

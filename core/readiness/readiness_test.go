@@ -44,7 +44,7 @@ func TestWhatIsMissingIsSaid(t *testing.T) {
 		"out of stock":      {func(d *Draft) { d.Variants[0].Stock = 0 }, Variants, Done, false, "Out of stock: Lake"},
 		"loses money":       {func(d *Draft) { d.Variants[0].Profit = money.MustParse("-0.80", "USD") }, Price, Done, false, "Lake loses 0.80 USD"},
 		"no price":          {func(d *Draft) { d.Variants[0].Priced, d.Variants[0].NoPrice = false, "No delivery goes to US." }, Price, Empty, true, "No price for Lake: No delivery"},
-		"late":              {func(d *Draft) { d.KeepsPromise = false }, Price, Done, false, "keeps your 16 days"},
+		"late":              {func(d *Draft) { d.KeepsPromise = false }, Price, Done, false, "misses your 16 days"},
 	} {
 		d := ready()
 		c.change(&d)

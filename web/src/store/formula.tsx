@@ -92,6 +92,7 @@ export function FormulaPanel({ rule, currency, last, onDone }: { rule: Rule; cur
                 ) : (
                   <input
                     className={field}
+                    onFocus={(e) => e.target.select()}
                     aria-label={`Band ${i + 1} from`}
                     inputMode="decimal"
                     value={l.from}
@@ -104,6 +105,7 @@ export function FormulaPanel({ rule, currency, last, onDone }: { rule: Rule; cur
                 <td className="pr-3">
                   <input
                     className={field}
+                    onFocus={(e) => e.target.select()}
                     aria-label={lines.length > 1 ? `Band ${i + 1} ${percent ? "percent" : "times"}` : percent ? "Percent" : "Multiple"}
                     inputMode="decimal"
                     value={l.ratio}
@@ -115,6 +117,7 @@ export function FormulaPanel({ rule, currency, last, onDone }: { rule: Rule; cur
                 <td>
                   <input
                     className={field}
+                    onFocus={(e) => e.target.select()}
                     aria-label={lines.length > 1 ? `Band ${i + 1} amount` : "Amount"}
                     inputMode="decimal"
                     value={l.amount}

@@ -20,7 +20,14 @@ export function Numbers({ fields, onDone }: { fields: { label: string; initial: 
       {fields.map((f, i) => (
         <label key={f.label} className="grid grid-cols-[5.5rem_6rem_1fr] items-center gap-2">
           <span>{f.label}</span>
-          <input className={input} inputMode="decimal" value={texts[i]} onChange={(e) => setTexts(texts.map((t, j) => (i === j ? e.target.value : t)))} />
+          <input
+            aria-label={f.label}
+            className={input}
+            onFocus={(e) => e.target.select()}
+            inputMode="decimal"
+            value={texts[i]}
+            onChange={(e) => setTexts(texts.map((t, j) => (i === j ? e.target.value : t)))}
+          />
           <span className="text-sm text-ink-2">{f.suffix}</span>
         </label>
       ))}

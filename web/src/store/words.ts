@@ -107,7 +107,16 @@ export function rebase(edited: MoneyRules, base: MoneyRules, theirs: MoneyRules)
   return next as MoneyRules;
 }
 
-export const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
+/** same tells whether two parts of the rules say the same, however their numbers are written: 0 is 0.00, what is off may be left out, and who typed a rate is the server's to say. */
+export const same = (a: unknown, b: unknown) => JSON.stringify(canonical(a)) === JSON.stringify(canonical(b));
+
+function canonical(value: unknown): unknown {
+  if (typeof value === "string" && /^-?\d+(\.\d+)?$/.test(value)) return Number(value);
+  if (Array.isArray(value)) return value.map(canonical);
+  if (typeof value !== "object" || value === null) return value;
+  const entries = Object.entries(value).filter(([k, v]) => k !== "by" && k !== "at" && v !== undefined && v !== false && v !== "");
+  return Object.fromEntries(entries.sort(([a], [b]) => (a < b ? -1 : 1)).map(([k, v]) => [k, canonical(v)]));
+}
 
 /** rulesOf leaves out what is said about the rules and keeps the rules. */
 export function rulesOf(f: MoneyRules): MoneyRules {

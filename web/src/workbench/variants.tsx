@@ -131,7 +131,6 @@ function PriceNotes({ variant: v }: { variant: DraftVariant }) {
     l.capped && "capped",
     l.over_ceiling && "above its ceiling",
     l.old_rate && "old rate",
-    v.was_warning && "was price not backed",
   ].filter(Boolean);
   if (notes.length === 0 && !l.was) return null;
   return (
@@ -139,6 +138,7 @@ function PriceNotes({ variant: v }: { variant: DraftVariant }) {
       {l.was && (
         <>
           was <Money of={l.was} />
+          {v.was_warning && ", not backed"}
           {notes.length > 0 && " · "}
         </>
       )}
