@@ -12,7 +12,8 @@ test("a second store, in euros with tax in its prices", async ({ page }) => {
   const card = page.getByRole("article", { name: "Saltmarsh Nord" });
   for (const fact of ["EUR", "Europe/Stockholm", "Germany, Sweden, France"]) await expect(card).toContainText(fact);
   await expect(page.getByRole("button", { name: /Saltmarsh Nord · EUR/ })).toBeVisible();
-  await expect(page.getByLabel("Tax included in prices, percent")).toHaveValue("19");
+  await page.goto("/markup");
+  await expect(page.getByRole("button", { name: /^Tax/ })).toHaveText("with 19 % tax in them");
   await page.goto(`/workbench/${id}`);
   await expect(page.getByRole("columnheader", { name: "Price, EUR" })).toBeVisible();
   await expect(page.getByRole("complementary", { name: "Before it goes out" })).toContainText("€");

@@ -92,7 +92,7 @@ func (s *Service) inFull(ctx context.Context, id int64) (RunInFull, error) {
 	rows, err := s.Pool.Query(ctx, `
 		select i.id, i.draft_id, d.title, d.offer_id, coalesce((select (p ->> 'place')::int from jsonb_array_elements(d.pictures) with ordinality e (p, n) where (p ->> 'shown')::boolean order by n limit 1), -1),
 			(select count(*) from draft_variant v where v.draft_id = d.id and v.chosen), i.state, i.reason, i.area,
-			coalesce(l.url, ''), coalesce((select min((v ->> 'price')::numeric)::text from jsonb_array_elements(l.sent -> 'variants') v), ''), t.currency, i.updated_at
+			coalesce(l.url, ''), coalesce((select min((v ->> 'price')::numeric)::text from jsonb_array_elements(l.sent -> 'variants') v), ''), coalesce(l.trace, '[]'), t.currency, i.updated_at
 		from publish_item i join publish_run r on r.id = i.run_id join store t on t.id = r.store_id join draft d on d.id = i.draft_id
 		left join listing l on l.draft_id = d.id and l.store_id = r.store_id and i.state = 'published'
 		where i.run_id = $1 order by i.id`, id)
@@ -104,7 +104,7 @@ func (s *Service) inFull(ctx context.Context, id int64) (RunInFull, error) {
 		var offer int64
 		var place int
 		var price, currency string
-		err := row.Scan(&i.ID, &i.DraftID, &i.Title, &offer, &place, &i.Variants, &i.State, &i.Reason, &i.Area, &i.URL, &price, &currency, &i.UpdatedAt)
+		err := row.Scan(&i.ID, &i.DraftID, &i.Title, &offer, &place, &i.Variants, &i.State, &i.Reason, &i.Area, &i.URL, &price, &i.Trace, &currency, &i.UpdatedAt)
 		if err != nil {
 			return i, err
 		}

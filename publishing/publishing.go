@@ -13,6 +13,7 @@ import (
 	"github.com/riverqueue/river"
 
 	"plainpelican/connect/store"
+	"plainpelican/core/markup"
 	"plainpelican/core/money"
 	"plainpelican/members"
 	"plainpelican/platform/access"
@@ -89,17 +90,18 @@ type Run struct {
 
 // Item is one draft of a run.
 type Item struct {
-	ID        int64         `json:"id"`
-	DraftID   int64         `json:"draft_id"`
-	Title     string        `json:"title"`
-	Picture   string        `json:"picture"`
-	Variants  int           `json:"variants"`
-	State     State         `json:"state" enum:"waiting,sending,published,failed"`
-	Reason    string        `json:"reason" doc:"In plain words what happened"`
-	Area      string        `json:"area" doc:"The part of the draft at fault: words, pictures, variants, price, or empty"`
-	URL       string        `json:"url" doc:"Where it is seen in the store"`
-	Price     *money.Amount `json:"price" doc:"The lowest price that was sent"`
-	UpdatedAt time.Time     `json:"updated_at"`
+	ID        int64              `json:"id"`
+	DraftID   int64              `json:"draft_id"`
+	Title     string             `json:"title"`
+	Picture   string             `json:"picture"`
+	Variants  int                `json:"variants"`
+	State     State              `json:"state" enum:"waiting,sending,published,failed"`
+	Reason    string             `json:"reason" doc:"In plain words what happened"`
+	Area      string             `json:"area" doc:"The part of the draft at fault: words, pictures, variants, price, or empty"`
+	URL       string             `json:"url" doc:"Where it is seen in the store"`
+	Price     *money.Amount      `json:"price" doc:"The lowest price that was sent"`
+	Trace     []markup.TraceLine `json:"trace" doc:"How that price came about"`
+	UpdatedAt time.Time          `json:"updated_at"`
 }
 
 // Start begins a run. It returns a problem where a draft or the store is not there.

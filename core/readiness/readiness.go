@@ -50,7 +50,7 @@ type Variant struct {
 	OldRate bool
 	// WasWarning says why its was price is not backed; empty where it is.
 	WasWarning string
-	Stock   int
+	Stock      int
 	// Withdrawn tells that the supplier stopped selling it.
 	Withdrawn bool
 }

@@ -1219,6 +1219,8 @@ export interface components {
             /** @enum {string} */
             state: "waiting" | "sending" | "published" | "failed";
             title: string;
+            /** @description How that price came about */
+            trace: components["schemas"]["MarkupTraceLine"][];
             /** Format: date-time */
             updated_at: string;
             /** @description Where it is seen in the store */

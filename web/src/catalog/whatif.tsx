@@ -58,7 +58,7 @@ export function WhatIf({ offer, onTake }: { offer: OfferSheet; onTake: (() => vo
         }}
         className="w-full accent-(--beak-fill)"
       />
-      <PriceLadder ladder={shown} top={Math.max(ladderTop(shown), most)} width={326} />
+      {at && <PriceLadder ladder={at} top={Math.max(ladderTop(at), most)} width={326} />}
       <div className="mt-1 flex items-center gap-2">
         <Typed label="Price" value={shown.price.value} suffix={store.currency} onDone={(text) => setTyped({ price: text, markup: "" })} />
         <Typed

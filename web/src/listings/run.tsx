@@ -9,6 +9,7 @@ import { useCursor, useRows } from "../parts/list";
 import { Money } from "../parts/money";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
+import { Trace } from "../parts/trace";
 
 type Item = Schemas["PublishingItem"];
 
@@ -179,7 +180,10 @@ function Line({
         {item.price && (
           <>
             {" "}
-            · <Money of={item.price} className="font-normal" />
+            ·{" "}
+            <Trace steps={item.trace} label={`How the price of ${item.title} came about`}>
+              <Money of={item.price} className="font-normal" />
+            </Trace>
           </>
         )}
       </span>
