@@ -9,6 +9,7 @@ import (
 	"plainpelican/pricing"
 	"plainpelican/publishing"
 	"plainpelican/sources"
+	"plainpelican/standins/shop"
 	"plainpelican/stores"
 	"plainpelican/workbench"
 )
@@ -41,6 +42,19 @@ func (w *World) ConnectStore() stores.Store {
 	var list []stores.Store
 	w.Owner.Must("GET", "/api/stores", nil, &list)
 	return list[len(list)-1]
+}
+
+// ConnectNord connects a second store, in euros with tax in its prices.
+func (w *World) ConnectNord() stores.Store {
+	w.t.Helper()
+	nord := shop.Nord
+	nord.PerSecond = 500
+	server, err := shop.New(nord, w.t.TempDir())
+	must(w.t, err)
+	first := w.ShopURL
+	defer func() { w.ShopURL = first }()
+	w.ShopURL = serve(w.t, server.Handler())
+	return w.ConnectStore()
 }
 
 // Approve begins to connect the store, decides on its page, and returns where the

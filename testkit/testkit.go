@@ -351,3 +351,11 @@ func Until(t testing.TB, what string, done func() bool) {
 	}
 	t.Fatalf("waited in vain: %s", what)
 }
+
+// Migration reads one of the schema's files.
+func Migration(t testing.TB, name string) string {
+	t.Helper()
+	data, err := os.ReadFile(filepath.Join(Root(), "platform/database/migrations", name))
+	must(t, err)
+	return string(data)
+}

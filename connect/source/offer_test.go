@@ -76,3 +76,27 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+func TestWhatIsKnownOfTheMarketIsRead(t *testing.T) {
+	with := strings.Replace(good, `"inventoryLevel"`, `"listPrice":"138.60","minimumAdvertisedPrice":"92.40","inventoryLevel"`, 1)
+	with = strings.Replace(with, `"weeklyUnitsSold"`, `"soldElsewhere":{"stores":14,"priceCurrency":"USD","prices":["24.99","19.99","soon","-1","0"]},"weeklyUnitsSold"`, 1)
+	o, err := parse([]byte(with))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if v := o.Variants[0]; v.List.Decimal() != "138.60" || v.MinAdvertised.Decimal() != "92.40" || v.List.Currency() != o.Currency {
+		t.Errorf("%+v", v)
+	}
+	if r := o.Rivals; r.Stores != 14 || r.Currency.String() != "USD" || len(r.Prices) != 2 || r.Prices[0] != 1999 || r.Prices[1] != 2499 {
+		t.Errorf("lowest first, without what is no price: %+v", r)
+	}
+	if bare, err := parse([]byte(good)); err != nil || !bare.Variants[0].List.IsZero() || bare.Rivals.Stores != 0 || len(bare.Rivals.Prices) != 0 {
+		t.Errorf("nothing is known: %+v %v", bare.Rivals, err)
+	}
+	for _, name := range []string{"listPrice", "minimumAdvertisedPrice"} {
+		bad := strings.Replace(good, `"inventoryLevel"`, `"`+name+`":"call","inventoryLevel"`, 1)
+		if _, err := parse([]byte(bad)); err == nil || !strings.Contains(err.Error(), "price of Q1-1") {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}

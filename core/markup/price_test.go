@@ -283,3 +283,48 @@ func TestPriorPriceIsTheLowestOfThirtyDays(t *testing.T) {
 		}
 	}
 }
+
+func TestPricesForAMarkupOrAMargin(t *testing.T) {
+	total, terms := money.New(1060, usd), Terms{PaymentPercent: 29000, PaymentFixed: money.New(30, usd), Tax: 190000}
+	// Worked by hand: 10.60 x 1.5 x 1.19 = 18.921; 10.90 / (0.6 / 1.19 - 0.029) = 22.938.
+	if got, err := AtMarkup(total, 500_000, terms); err != nil || got.Decimal() != "18.92" {
+		t.Errorf("a markup of 50 %%: %s %v", got, err)
+	}
+	if got, err := AtMargin(total, 400_000, terms); err != nil || got.Decimal() != "22.94" {
+		t.Errorf("a margin of 40 %%: %s %v", got, err)
+	}
+	if _, err := AtMarkup(total, -2*money.One, terms); !errors.Is(err, ErrNoPrice) {
+		t.Errorf("a markup under -100 %%: %v", err)
+	}
+	if _, err := AtMargin(total, 980_000, terms); !errors.Is(err, ErrNoPrice) {
+		t.Errorf("a margin that tax and fees do not leave: %v", err)
+	}
+	r := multiple("2")
+	r.Ending.Allowed = []string{".99"}
+	if got, err := rules(t, r).End(lands(1060, usd), money.New(2010, usd)); err != nil || got.Decimal() != "19.99" {
+		t.Errorf("with the rule's ending: %s %v", got, err)
+	}
+}
+
+func TestEveryStepHasItsWords(t *testing.T) {
+	five := money.New(500, usd)
+	for _, c := range []struct {
+		step  Step
+		words string
+	}{
+		{Step{Kind: StepItem, Text: "46.20 CNY at 0.138513, 25 Nov"}, "Item cost: 46.20 CNY at 0.138513, 25 Nov"}, {Step{Kind: StepHandling}, "Handling"},
+		{Step{Kind: StepCharges, Text: "none"}, "Import charges: none"}, {Step{Kind: StepAdvertised}, "Supplier's minimum advertised price"}, {Step{Kind: StepList}, "Supplier's list price"},
+		{Step{Kind: StepPercent, Ratio: 600_000, Text: "item", Tax: 190_000}, "Item cost plus 60 %, with 19 % tax"}, {Step{Kind: StepFixed, Other: five}, "Landed plus 5.00 USD"},
+		{Step{Kind: StepAgainstMarket, Ratio: 50_000}, "5 % above the market's middle"}, {Step{Kind: StepFloorAdvertised, Text: "raised"}, "Raised to the floor: the supplier's minimum advertised price"},
+		{Step{Kind: StepCapped, Text: "list", Other: five}, "Capped by the list price, 5.00 USD"}, {Step{Kind: StepOverCeiling, Text: "market", Ratio: 1_100_000, Other: five}, "Above 1.1 × the market's middle, 5.00 USD"},
+		{Step{Kind: StepWas, Amount: five, Text: "list"}, "Was: the supplier's list price"}, {Step{Kind: StepWas}, "No was price: the list price is not above the price"},
+		{Step{Kind: StepNet, Tax: 190_000}, "Without 19 % tax"}, {Step{Kind: 99}, "Step 99"},
+	} {
+		if got := c.step.Words(); got != c.words {
+			t.Errorf("%q, want %q", got, c.words)
+		}
+	}
+	if up := (Ending{Allowed: []string{"tens", ".99"}, Up: true}).words(); up != "Next up ending in whole ten, .99" {
+		t.Error(up)
+	}
+}

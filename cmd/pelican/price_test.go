@@ -1,0 +1,92 @@
+package main
+
+import (
+	"errors"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+// run starts the binary as a person would and returns its exit code and what it said.
+func run(t *testing.T, args ...string) (code int, said string) {
+	t.Helper()
+	binary, err := built()
+	if err != nil {
+		t.Fatal(err)
+	}
+	out, err := exec.Command(binary, args...).CombinedOutput()
+	var ended *exec.ExitError
+	if err != nil && !errors.As(err, &ended) {
+		t.Fatal(err)
+	}
+	if ended != nil {
+		code = ended.ExitCode()
+	}
+	return code, string(out)
+}
+
+func TestPricingAFile(t *testing.T) {
+	dir, examples := t.TempDir(), "../../docs/examples/"
+	out := filepath.Join(dir, "prices.csv")
+	args := []string{"price", "--rules", examples + "rules.json", "--rates", examples + "rates.csv", "--in", examples + "costs.csv", "--out", out}
+	code, said := run(t, args...)
+	if code != 3 || !strings.Contains(said, "3 priced, 1 rejected") || !strings.Contains(said, "prices.csv.rejects.csv") {
+		t.Fatalf("%d: %s", code, said)
+	}
+	read := func(name string) string {
+		data, err := os.ReadFile(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return string(data)
+	}
+	if prices := read(out); strings.Count(prices, "\n") != 4 || !strings.Contains(prices, "MUG-LAKE-350,USD,10.60,22.99,28.99") || strings.Contains(prices, "Lands at") {
+		t.Errorf("%s", prices)
+	}
+	if rejects := read(out + ".rejects.csv"); !strings.Contains(rejects, "5,") || !strings.Contains(rejects, "ROPE-BASKET,call") {
+		t.Errorf("%s", rejects)
+	}
+	// Mended and priced again: the rejects of before are gone, and the code is 0.
+	mended := filepath.Join(dir, "costs.csv")
+	if err := os.WriteFile(mended, []byte(strings.Replace(read(examples+"costs.csv"), "call", "3.10", 1)), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	args[6] = mended
+	if code, said := run(t, append(args, "--trace")...); code != 0 || !strings.Contains(said, "4 priced, 0 rejected") {
+		t.Errorf("%d: %s", code, said)
+	}
+	if _, err := os.Stat(out + ".rejects.csv"); !os.IsNotExist(err) {
+		t.Errorf("the rejects of the run before are still there: %v", err)
+	}
+	if !strings.Contains(read(out), "46.20 CNY at 0.138513, 25 Nov 2026 = 6.40") {
+		t.Error("there is no trace")
+	}
+}
+
+func TestPricingAFileThatCannotBe(t *testing.T) {
+	bad := filepath.Join(t.TempDir(), "rules.json")
+	if err := os.WriteFile(bad, []byte(`{"currency": "USD", "rules": []}`), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	for words, args := range map[string][]string{
+		"give --rules, --in and --out": {"price"}, "no such file": {"price", "--rules", "nowhere.json", "--in", "x", "--out", "y"}, "1 to 200 rules": {"price", "--rules", bad, "--in", "x", "--out", "y"},
+	} {
+		if code, said := run(t, args...); code != 1 || !strings.Contains(said, words) {
+			t.Errorf("%v: %d, %s", args, code, said)
+		}
+	}
+	if code, said := run(t, "price", "--help"); code != 0 || !strings.Contains(said, "docs/price-rules.schema.json") {
+		t.Errorf("%d: %s", code, said)
+	}
+}
+
+func TestBenchesRun(t *testing.T) {
+	if code, said := run(t, "bench", "price", "-n", "2000"); code != 0 || !strings.Contains(said, `"allocations_each":0`) {
+		t.Errorf("%d: %s", code, said)
+	}
+	if code, said := run(t, "bench", "reprice", "-n", "40", "-dir", filepath.Join(t.TempDir(), "bench")); code != 0 || !strings.Contains(said, `"prices":160`) || strings.Contains(said, `"moved":0`) {
+		t.Errorf("%d: %s", code, said)
+	}
+}
