@@ -149,7 +149,7 @@ func currencyOf(code string) (money.Currency, error) {
 
 // priceAll fills in every store's columns.
 func (s *Service) priceAll(ctx context.Context, next *state) error {
-	ids, err := s.Pricing.Stores.Connected(ctx)
+	ids, err := s.Pricing.Stores.Connected(ctx, s.Pool)
 	if err != nil {
 		return err
 	}

@@ -28,7 +28,7 @@ func (b *book) of(draft int64) *Pricer {
 }
 
 func (s *Service) openBook(ctx context.Context, q database.Querier, storeID int64) (*book, error) {
-	basis, err := s.Stores.Basis(ctx, storeID)
+	basis, err := s.Stores.Basis(ctx, q, storeID)
 	if err != nil {
 		return nil, err
 	}

@@ -24,7 +24,7 @@ type InForce struct {
 
 // InForce reads the money rules of a store.
 func (s *Service) InForce(ctx context.Context, storeID int64) (InForce, error) {
-	if _, err := s.Stores.Basis(ctx, storeID); err != nil {
+	if _, err := s.Stores.Basis(ctx, s.Pool, storeID); err != nil {
 		return InForce{}, err
 	}
 	var f InForce
@@ -41,7 +41,7 @@ func (s *Service) InForce(ctx context.Context, storeID int64) (InForce, error) {
 // begins to reprice. With marked, only those drafts move to them; the others that would
 // move stay with the rules they have until a change is applied to all.
 func (s *Service) Apply(ctx context.Context, storeID int64, rules MoneyRules, revision int, marked []int64) (Run, error) {
-	basis, err := s.Stores.Basis(ctx, storeID)
+	basis, err := s.Stores.Basis(ctx, s.Pool, storeID)
 	if err != nil {
 		return Run{}, err
 	}

@@ -38,7 +38,7 @@ type Catalog interface {
 }
 
 func (s *Service) choices(ctx context.Context, storeID int64) (Choices, error) {
-	basis, err := s.Stores.Basis(ctx, storeID)
+	basis, err := s.Stores.Basis(ctx, s.Pool, storeID)
 	if err != nil {
 		return Choices{}, err
 	}

@@ -195,7 +195,7 @@ func (c *clerk) again(p *Pricer, item *markup.Item, old *row) row {
 // PriceDrafts works out what drafts sell for in every connected store and keeps it, as part
 // of a change to them. A change of money rules waits until that is done, or goes before.
 func (s *Service) PriceDrafts(ctx context.Context, tx pgx.Tx, ids []int64) error {
-	list, err := s.Stores.Connected(ctx)
+	list, err := s.Stores.Connected(ctx, tx)
 	if err != nil {
 		return err
 	}

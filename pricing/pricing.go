@@ -29,11 +29,12 @@ type Basis struct {
 	Markets  []string
 }
 
-// Stores is where pricing asks for stores.
+// Stores is where pricing asks for stores: by the pool, or by the transaction that it is
+// in, so that nobody waits for a second connection while holding one.
 type Stores interface {
-	Basis(ctx context.Context, storeID int64) (Basis, error)
+	Basis(ctx context.Context, q database.Querier, storeID int64) (Basis, error)
 	// Connected lists the ids of connected stores.
-	Connected(ctx context.Context) ([]int64, error)
+	Connected(ctx context.Context, q database.Querier) ([]int64, error)
 }
 
 // Service is the pricing capability.
@@ -83,7 +84,7 @@ type Unit struct{ Cost, MinAdvertised, List money.Amount }
 
 // Pricer takes the money rules and rates in force for a store.
 func (s *Service) Pricer(ctx context.Context, storeID int64) (*Pricer, error) {
-	basis, err := s.Stores.Basis(ctx, storeID)
+	basis, err := s.Stores.Basis(ctx, s.Pool, storeID)
 	if err != nil {
 		return nil, err
 	}

@@ -39,7 +39,7 @@ func (s *Service) rateTable(ctx context.Context, storeID int64) (RateTable, erro
 	}
 	into, oldest := table.Base(), usualOldest
 	if storeID != 0 {
-		basis, err := s.Stores.Basis(ctx, storeID)
+		basis, err := s.Stores.Basis(ctx, s.Pool, storeID)
 		if err != nil {
 			return RateTable{}, err
 		}

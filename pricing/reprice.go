@@ -65,7 +65,7 @@ func (s *Service) begin(ctx context.Context, tx pgx.Tx, storeID int64, revision 
 
 // RepriceAll brings the prices of every store up to rates or offers that have changed.
 func (s *Service) RepriceAll(ctx context.Context, tx pgx.Tx, why string) error {
-	list, err := s.Stores.Connected(ctx)
+	list, err := s.Stores.Connected(ctx, tx)
 	if err != nil {
 		return err
 	}

@@ -76,8 +76,10 @@ func (s *Service) List(ctx context.Context) ([]Store, error) {
 }
 
 // Get finds a connected store, or is a problem for a person.
-func (s *Service) Get(ctx context.Context, id int64) (Store, error) {
-	rows, err := s.Pool.Query(ctx, `select `+columns+` from store where id = $1 and state = 'connected'`, id)
+func (s *Service) Get(ctx context.Context, id int64) (Store, error) { return get(ctx, s.Pool, id) }
+
+func get(ctx context.Context, q database.Querier, id int64) (Store, error) {
+	rows, err := q.Query(ctx, `select `+columns+` from store where id = $1 and state = 'connected'`, id)
 	if err != nil {
 		return Store{}, err
 	}
@@ -89,8 +91,8 @@ func (s *Service) Get(ctx context.Context, id int64) (Store, error) {
 }
 
 // Basis is what prices in a store rest on.
-func (s *Service) Basis(ctx context.Context, id int64) (pricing.Basis, error) {
-	found, err := s.Get(ctx, id)
+func (s *Service) Basis(ctx context.Context, q database.Querier, id int64) (pricing.Basis, error) {
+	found, err := get(ctx, q, id)
 	if err != nil {
 		return pricing.Basis{}, err
 	}
@@ -102,8 +104,8 @@ func basis(s Store) pricing.Basis {
 }
 
 // Connected lists the ids of connected stores.
-func (s *Service) Connected(ctx context.Context) ([]int64, error) {
-	rows, err := s.Pool.Query(ctx, `select id from store where state = 'connected' order by id`)
+func (s *Service) Connected(ctx context.Context, q database.Querier) ([]int64, error) {
+	rows, err := q.Query(ctx, `select id from store where state = 'connected' order by id`)
 	if err != nil {
 		return nil, err
 	}

@@ -1,9 +1,11 @@
 package workbench_test
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"plainpelican/testkit"
 	"plainpelican/workbench"
@@ -116,5 +118,32 @@ func TestCollectionsAndTagsChangeThePriceByTheirRule(t *testing.T) {
 	w.Owner.Must("POST", fmt.Sprintf("/api/drafts/%d/undo?store=%d", id, store.ID), nil, &d)
 	if len(d.Tags) != 0 || fmt.Sprint(pricesOf(w, store.ID, id)) != fmt.Sprint(before) {
 		t.Errorf("undone: %v, %v", d.Tags, pricesOf(w, store.ID, id))
+	}
+}
+
+// More people than the pool has connections edit at once: each edit prices its draft by the
+// connection it has, and none waits for another's.
+func TestManyEditsAtOnceDoNotWaitForEachOther(t *testing.T) {
+	w := testkit.Start(t)
+	store := w.Ready()
+	var offers []int64
+	for place := range 40 {
+		offers = append(offers, w.Offer(place))
+	}
+	ids := w.Take(offers...)
+	ctx, cancel := context.WithTimeout(t.Context(), 30*time.Second)
+	defer cancel()
+	failed := make(chan error, len(ids))
+	for _, id := range ids {
+		go func() {
+			title := "Edited together"
+			_, err := w.App.Workbench.Change(ctx, id, store.ID, workbench.Edit{Title: &title})
+			failed <- err
+		}()
+	}
+	for range ids {
+		if err := <-failed; err != nil {
+			t.Fatal(err)
+		}
 	}
 }

@@ -116,7 +116,7 @@ func fill(ctx context.Context, pool *pgxpool.Pool, a *application.Application, n
 			return fmt.Errorf("%.60s: %w", sql, err)
 		}
 	}
-	basis, err := a.Stores.Basis(ctx, 1)
+	basis, err := a.Stores.Basis(ctx, pool, 1)
 	if err != nil {
 		return err
 	}
