@@ -82,7 +82,7 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a.Workbench = &workbench.Service{Pool: pool, Pricing: a.Pricing, Stores: a.Stores, Progress: a.Progress, PicturePath: catalog.PicturePath}
 	a.Pricing.Drafts = a.Workbench
 	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Bench: a.Workbench, Log: log}
-	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs, Progress: a.Progress, Shelf: a.Catalog, Prices: a.Pricing, Log: log}
+	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs, Progress: a.Progress, Shelf: a.Catalog, Blobs: folder, Prices: a.Pricing, Log: log}
 	a.Publishing = &publishing.Service{Pool: pool, Drafts: a.Workbench, Stores: a.Stores, Supply: a.Sources, Catalog: a.Catalog, Jobs: a.Jobs, Progress: a.Progress,
 		Log: log, PicturePath: catalog.PicturePath, Pause: 3 * time.Second}
 	a.Pricing.Listings, a.Pricing.Catalog, a.Workbench.Past = a.Publishing, a.Catalog, a.Publishing
@@ -127,7 +127,8 @@ func (a *Application) Start(ctx context.Context) error {
 		a.following.Go(func() { follow(ctx) })
 	}
 	hourly := river.NewPeriodicJob(river.PeriodicInterval(time.Hour), func() (river.JobArgs, *river.InsertOpts) { return UpkeepArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true})
-	if err := a.Jobs.Start(ctx, a.Settings.Workers, hourly); err != nil {
+	due := river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) { return sources.DueArgs{}, nil }, nil)
+	if err := a.Jobs.Start(ctx, a.Settings.Workers, hourly, due); err != nil {
 		return err
 	}
 	return a.Pricing.CatchUp(ctx)
@@ -169,7 +170,7 @@ func (a *Application) quay(ctx context.Context, storeID int64) (Quay, error) {
 		if s.Trouble != "" {
 			q.Troubled++
 		}
-		if len(s.Intakes) > 0 && s.Intakes[0].FinishedAt == nil {
+		if len(s.Intakes) > 0 && (s.Intakes[0].State == "waiting" || s.Intakes[0].State == "running") {
 			q.Intakes++
 		}
 	}

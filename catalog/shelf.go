@@ -1,86 +1,146 @@
-// Package catalog keeps offers, answers what is asked of them, and shows one in full.
 package catalog
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
 
+	"github.com/RoaringBitmap/roaring/v2/roaring64"
 	"github.com/jackc/pgx/v5"
 
 	"plainpelican/connect/source"
+	"plainpelican/core/money"
+	"plainpelican/platform/database"
 	"plainpelican/platform/safehtml"
 	"plainpelican/sources"
 )
 
-// Put stores a page of offers: streamed into staging tables, then an update of the rows
-// that differ and an insert of those that are missing, so that unchanged offers cost
-// no write. It is safe to repeat.
-func (s *Service) Put(ctx context.Context, sourceID int64, offers []source.Offer) (sources.Counts, error) {
-	var counts sources.Counts
-	if len(offers) == 0 {
-		return counts, nil
-	}
-	err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		if err := stage(ctx, tx, offers); err != nil {
-			return fmt.Errorf("staging: %w", err)
-		}
-		for _, step := range merge {
-			tag, err := tx.Exec(ctx, step.sql, sourceID)
-			if err != nil {
-				return fmt.Errorf("%s: %w", step.name, err)
-			}
-			switch step.name {
-			case "change offers":
-				counts.Changed = int(tag.RowsAffected())
-			case "add offers":
-				counts.Added = int(tag.RowsAffected())
-			}
-		}
-		counts.Unchanged = len(offers) - counts.Changed - counts.Added
-		if counts.Changed+counts.Added == 0 {
-			return nil
-		}
-		_, err := tx.Exec(ctx, `select pg_notify('catalog', '')`)
-		return err
-	})
-	return counts, err
+// An intake's staging tables: unlogged, its own, dropped at its end. What is staged lives
+// through the death of an instance; after a crash of the database it is empty, which
+// Staged tells.
+func stagingTables(intake int64) (offers, variants string) {
+	return fmt.Sprintf("staged_offer_%d", intake), fmt.Sprintf("staged_variant_%d", intake)
 }
 
-const stagingTables = `
-	create temp table stage_offer (number text primary key, supplier text, supplier_name text, country text, supplier_rating smallint, on_time smallint, verified boolean,
-		title text, description text, category text, brand text, currency text, page_url text, pictures text[], option_names text[],
-		processing_min smallint, processing_max smallint, rating smallint, ratings integer, return_days smallint, weekly integer[], deliveries jsonb, rivals integer, market_currency text, market_prices bigint[], fingerprint bytea) on commit drop;
-	create temp table stage_variant (offer text, number text, position integer, option_values text[], cost bigint, min_advertised bigint, list_price bigint, stock integer, picture integer, barcode text, weight_grams integer) on commit drop`
-
-func stage(ctx context.Context, tx pgx.Tx, offers []source.Offer) error {
-	if _, err := tx.Exec(ctx, stagingTables); err != nil {
-		return err
+// Staged makes the intake's staging tables where they are missing and returns the numbers
+// of the offers that lie there, with how many they are.
+func (s *Service) Staged(ctx context.Context, db database.Querier, intake int64, number func(string)) (int, error) {
+	offers, variants := stagingTables(intake)
+	for table, like := range map[string]string{offers: "staged_offer", variants: "staged_variant"} {
+		if _, err := db.Exec(ctx, `create unlogged table if not exists `+table+` (like `+like+` including all)`); err != nil {
+			return 0, err
+		}
 	}
-	var rows, variants [][]any
-	taken := map[string]bool{}
+	rows, err := db.Query(ctx, `select number from `+offers)
+	if err != nil {
+		return 0, err
+	}
+	n := 0
+	var one string
+	_, err = pgx.ForEachRow(rows, []any{&one}, func() error { number(one); n++; return nil })
+	return n, err
+}
+
+// Unstage drops the intake's staging tables.
+func (s *Service) Unstage(ctx context.Context, db database.Querier, intake int64) error {
+	offers, variants := stagingTables(intake)
+	_, err := db.Exec(ctx, `drop table if exists `+offers+`, `+variants)
+	return err
+}
+
+// Stage compares a batch with the shelf and lays aside what is new or different, from the
+// given place on. Known offers are added to seen, changed or not. It returns how many were staged.
+func (s *Service) Stage(ctx context.Context, tx pgx.Tx, intake, sourceID, place int64, offers []source.Offer, seen *roaring64.Bitmap) (int, error) {
+	known, err := s.known(ctx, tx, sourceID, offers)
+	if err != nil {
+		return 0, err
+	}
+	var differ []source.Offer
+	fresh := 0
 	for _, o := range offers {
-		if taken[o.Number] {
-			continue // a source that lists a number twice on one page: the first stands
+		k, there := known[o.Number]
+		if there {
+			seen.Add(uint64(k.id))
+			if k.onSale && bytes.Equal(k.fingerprint, o.Fingerprint[:]) {
+				continue
+			}
+		} else {
+			fresh++
 		}
-		taken[o.Number] = true
-		deliveries, err := json.Marshal(o.Deliveries)
+		differ = append(differ, o)
+	}
+	if len(differ) == 0 {
+		return 0, nil
+	}
+	ids, err := reserve(ctx, tx, fresh)
+	if err != nil {
+		return 0, err
+	}
+	offersIn, variantsIn := stagingTables(intake)
+	rows := make([][]any, 0, len(differ))
+	var variants [][]any
+	for _, o := range differ {
+		place++
+		id, isFresh := known[o.Number].id, false
+		if id == 0 {
+			id, isFresh, ids = ids[0], true, ids[1:]
+		}
+		deliveries, err := json.Marshal(list(o.Deliveries))
 		if err != nil {
-			return err
+			return 0, err
 		}
-		s := o.Supplier
-		rows = append(rows, []any{o.Number, s.Number, s.Name, s.Country, s.Rating, s.OnTime, s.Verified, o.Title, safehtml.Clean(o.Description), o.Category, o.Brand, o.Currency.String(), o.PageURL,
+		u := o.Supplier
+		rows = append(rows, []any{place, id, isFresh, u.Number, u.Name, u.Country, u.Rating, u.OnTime, u.Verified, o.Number, o.Title, safehtml.Clean(o.Description), o.Category, o.Brand, o.Currency.String(), o.PageURL,
 			list(o.Pictures), list(o.OptionNames), o.Processing.Min, o.Processing.Max, o.Rating, o.Ratings, o.ReturnDays, list(o.Weekly), deliveries, o.Rivals.Stores, o.Rivals.Currency.String(), list(o.Rivals.Prices), o.Fingerprint[:]})
 		for i, v := range o.Variants {
-			variants = append(variants, []any{o.Number, v.Number, i, list(v.Values), v.Cost.Minor(), v.MinAdvertised.Minor(), v.List.Minor(), v.Stock, v.Picture, v.Barcode, v.WeightGrams})
+			variants = append(variants, []any{place, id, isFresh, v.Number, i, list(v.Values), v.Cost.Minor(), v.MinAdvertised.Minor(), v.List.Minor(), v.Stock, v.Picture, v.Barcode, v.WeightGrams})
 		}
 	}
-	if _, err := tx.CopyFrom(ctx, pgx.Identifier{"stage_offer"}, []string{"number", "supplier", "supplier_name", "country", "supplier_rating", "on_time", "verified", "title", "description",
+	if _, err := tx.CopyFrom(ctx, pgx.Identifier{offersIn}, []string{"place", "offer_id", "fresh", "supplier", "supplier_name", "country", "supplier_rating", "on_time", "verified", "number", "title", "description",
 		"category", "brand", "currency", "page_url", "pictures", "option_names", "processing_min", "processing_max", "rating", "ratings", "return_days", "weekly", "deliveries", "rivals", "market_currency", "market_prices", "fingerprint"}, pgx.CopyFromRows(rows)); err != nil {
-		return err
+		return 0, err
 	}
-	_, err := tx.CopyFrom(ctx, pgx.Identifier{"stage_variant"}, []string{"offer", "number", "position", "option_values", "cost", "min_advertised", "list_price", "stock", "picture", "barcode", "weight_grams"}, pgx.CopyFromRows(variants))
-	return err
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{variantsIn}, []string{"place", "offer_id", "fresh", "number", "position", "option_values", "cost", "min_advertised", "list_price", "stock", "picture", "barcode", "weight_grams"}, pgx.CopyFromRows(variants))
+	return len(differ), err
+}
+
+type known struct {
+	id          int64
+	fingerprint []byte
+	onSale      bool
+}
+
+func (s *Service) known(ctx context.Context, db database.Querier, sourceID int64, offers []source.Offer) (map[string]known, error) {
+	numbers := make([]string, len(offers))
+	for i := range offers {
+		numbers[i] = offers[i].Number
+	}
+	rows, err := db.Query(ctx, `select number, id, fingerprint, withdrawn_at is null from offer where source_id = $1 and number = any ($2)`, sourceID, numbers)
+	if err != nil {
+		return nil, err
+	}
+	found := make(map[string]known, len(offers))
+	var number string
+	var k known
+	_, err = pgx.ForEachRow(rows, []any{&number, &k.id, &k.fingerprint, &k.onSale}, func() error {
+		found[number] = k
+		k.fingerprint = nil
+		return nil
+	})
+	return found, err
+}
+
+// reserve takes ids for offers that are not on the shelf yet, so that merging needs no look-up.
+func reserve(ctx context.Context, db database.Querier, n int) ([]int64, error) {
+	if n == 0 {
+		return nil, nil
+	}
+	rows, err := db.Query(ctx, `select nextval(pg_get_serial_sequence('offer', 'id')) from generate_series(1, $1)`, n)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int64])
 }
 
 func list[T any](items []T) []T {
@@ -90,67 +150,176 @@ func list[T any](items []T) []T {
 	return items
 }
 
-// merge is carried out in order; $1 is the source.
-var merge = []struct{ name, sql string }{
-	{"change suppliers", `
-		update supplier u set name = s.supplier_name, country = s.country, rating = s.supplier_rating, on_time = s.on_time, verified = s.verified
-		from (select distinct on (supplier) * from stage_offer order by supplier, number) s
-		where u.source_id = $1 and u.number = s.supplier
-		and (u.name, u.country, u.rating, u.on_time, u.verified) is distinct from (s.supplier_name, s.country, s.supplier_rating, s.on_time, s.verified)`},
-	{"add suppliers", `
-		insert into supplier (source_id, number, name, country, rating, on_time, verified)
-		select $1, supplier, supplier_name, country, supplier_rating, on_time, verified from (select distinct on (supplier) * from stage_offer order by supplier, number) s
-		on conflict (source_id, number) do nothing`},
-	// Only what differs stays staged, apart from the counts.
-	{"forget unchanged", `
-		delete from stage_offer s using offer o where o.source_id = $1 and o.number = s.number and o.fingerprint = s.fingerprint and o.withdrawn_at is null`},
-	{"forget unchanged variants", `delete from stage_variant v where $1::bigint is not null and not exists (select from stage_offer s where s.number = v.offer)`},
-	{"change offers", `
-		update offer o set supplier_id = u.id, title = s.title, description = s.description, category = s.category, brand = s.brand, currency = s.currency, page_url = s.page_url,
-			pictures = s.pictures, option_names = s.option_names, processing_min = s.processing_min, processing_max = s.processing_max, rating = s.rating, ratings = s.ratings,
-			return_days = s.return_days, weekly = s.weekly, deliveries = s.deliveries, rivals = s.rivals, market_currency = s.market_currency, market_prices = s.market_prices, fingerprint = s.fingerprint, withdrawn_at = null, updated_at = now()
-		from stage_offer s join supplier u on u.source_id = $1 and u.number = s.supplier
-		where o.source_id = $1 and o.number = s.number`},
-	{"add offers", `
-		insert into offer (source_id, supplier_id, number, title, description, category, brand, currency, page_url, pictures, option_names, processing_min, processing_max,
-			rating, ratings, return_days, weekly, deliveries, rivals, market_currency, market_prices, fingerprint)
-		select $1, u.id, s.number, title, description, category, brand, currency, page_url, pictures, option_names, processing_min, processing_max,
-			s.rating, ratings, return_days, weekly, deliveries, rivals, market_currency, market_prices, fingerprint
-		from stage_offer s join supplier u on u.source_id = $1 and u.number = s.supplier
-		on conflict (source_id, number) do nothing`},
-	{"change variants", `
-		update offer_variant v set position = s.position, option_values = s.option_values, cost = s.cost, min_advertised = s.min_advertised, list_price = s.list_price, stock = s.stock, picture = s.picture, barcode = s.barcode,
-			weight_grams = s.weight_grams, withdrawn = false
-		from stage_variant s join offer o on o.source_id = $1 and o.number = s.offer
-		where v.offer_id = o.id and v.number = s.number`},
-	{"add variants", `
-		insert into offer_variant (offer_id, number, position, option_values, cost, min_advertised, list_price, stock, picture, barcode, weight_grams)
-		select o.id, s.number, position, option_values, cost, min_advertised, list_price, stock, picture, barcode, weight_grams
-		from stage_variant s join offer o on o.source_id = $1 and o.number = s.offer
-		on conflict (offer_id, number) do nothing`},
-	{"withdraw variants", `
-		update offer_variant v set withdrawn = true from offer o
-		where o.source_id = $1 and v.offer_id = o.id and o.number in (select number from stage_offer) and not v.withdrawn
-		and not exists (select from stage_variant s where s.offer = o.number and s.number = v.number)`},
-}
-
-// Sweep withdraws what was not seen; see sources.Shelf.
-func (s *Service) Sweep(ctx context.Context, sourceID int64, seen []string, mostShare float64) (withdrawn int, held bool, err error) {
-	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		var total, gone int
-		if err := tx.QueryRow(ctx, `select count(*), count(*) filter (where number <> all ($2)) from offer where source_id = $1 and withdrawn_at is null`, sourceID, list(seen)).Scan(&total, &gone); err != nil {
+// Weigh says what putting the staged offers on the shelf, and withdrawing what a whole
+// catalog no longer lists, would do.
+func (s *Service) Weigh(ctx context.Context, intake, sourceID int64, whole bool, seen *roaring64.Bitmap) (sources.Weight, error) {
+	var w sources.Weight
+	gone, total, err := s.unseen(ctx, s.Pool, sourceID, seen)
+	if err != nil {
+		return w, err
+	}
+	w.Offers = total
+	offersIn, variantsIn := stagingTables(intake)
+	if whole {
+		w.Withdrawn = len(gone)
+		rows, err := s.Pool.Query(ctx, `select number, title from offer where id = any ($1) order by id`, gone[:min(len(gone), 5)])
+		if err != nil {
+			return w, err
+		}
+		var e sources.Example
+		if _, err := pgx.ForEachRow(rows, []any{&e.Number, &e.Title}, func() error { w.Examples = append(w.Examples, e); return nil }); err != nil {
+			return w, err
+		}
+	}
+	moved := `from ` + offersIn + ` t join offer o on o.id = t.offer_id join ` + variantsIn + ` s on s.place = t.place join offer_variant v on v.offer_id = t.offer_id and v.number = s.number
+		where not t.fresh and o.withdrawn_at is null and (v.cost <> s.cost or o.currency <> t.currency)`
+	if err := s.Pool.QueryRow(ctx, `select count(distinct t.offer_id) `+moved).Scan(&w.Repriced); err != nil || w.Repriced == 0 {
+		return w, err
+	}
+	rows, err := s.Pool.Query(ctx, `select * from (
+		select distinct on (o.id) o.number, t.title, v.cost, o.currency, s.cost, t.currency, abs(ln(s.cost::float8 / greatest(v.cost, 1))) as size `+moved+` order by o.id, size desc) x order by size desc limit 5`)
+	if err != nil {
+		return w, err
+	}
+	var e sources.Example
+	var before, after int64
+	var from, into string
+	var size float64
+	_, err = pgx.ForEachRow(rows, []any{&e.Number, &e.Title, &before, &from, &after, &into, &size}, func() error {
+		a, err := money.ParseCurrency(from)
+		if err != nil {
 			return err
 		}
-		withdrawn = gone
-		if held = gone > 10 && float64(gone) > mostShare*float64(total); held || gone == 0 {
-			return nil
+		b, err := money.ParseCurrency(into)
+		if err != nil {
+			return err
 		}
-		_, err := tx.Exec(ctx, `
-			with gone as (update offer set withdrawn_at = now(), updated_at = now() where source_id = $1 and withdrawn_at is null and number <> all ($2))
-			select pg_notify('catalog', '')`, sourceID, list(seen))
-		return err
+		was, becomes := money.New(before, a), money.New(after, b)
+		e.Before, e.After = &was, &becomes
+		w.Examples = append(w.Examples, e)
+		return nil
 	})
-	return withdrawn, held, err
+	return w, err
+}
+
+// unseen lists the source's offers for sale that are not in seen, and counts all.
+func (s *Service) unseen(ctx context.Context, db database.Querier, sourceID int64, seen *roaring64.Bitmap) (gone []int64, total int, err error) {
+	rows, err := db.Query(ctx, `select id from offer where source_id = $1 and withdrawn_at is null order by id`, sourceID)
+	if err != nil {
+		return nil, 0, err
+	}
+	gone = []int64{}
+	var id int64
+	_, err = pgx.ForEachRow(rows, []any{&id}, func() error {
+		total++
+		if !seen.Contains(uint64(id)) {
+			gone = append(gone, id)
+		}
+		return nil
+	})
+	return gone, total, err
+}
+
+// WithdrawUnseen withdraws the source's offers that a whole catalog no longer lists.
+func (s *Service) WithdrawUnseen(ctx context.Context, tx pgx.Tx, sourceID int64, seen *roaring64.Bitmap) (int, error) {
+	gone, _, err := s.unseen(ctx, tx, sourceID, seen)
+	if err != nil || len(gone) == 0 {
+		return 0, err
+	}
+	_, err = tx.Exec(ctx, `update offer set withdrawn_at = now(), updated_at = now() where id = any ($1)`, gone)
+	return len(gone), err
+}
+
+// WithdrawNumbers withdraws the source's offers that it says it no longer sells.
+func (s *Service) WithdrawNumbers(ctx context.Context, tx pgx.Tx, sourceID int64, numbers []string) (int, error) {
+	tag, err := tx.Exec(ctx, `update offer set withdrawn_at = now(), updated_at = now() where source_id = $1 and number = any ($2) and withdrawn_at is null`, sourceID, list(numbers))
+	return int(tag.RowsAffected()), err
+}
+
+// Survey lets the database know what was staged, so that it plans the merging well.
+func (s *Service) Survey(ctx context.Context, intake int64) error {
+	offers, variants := stagingTables(intake)
+	_, err := s.Pool.Exec(ctx, `analyze `+offers+`, `+variants)
+	return err
+}
+
+// Merge puts the staged offers of some places on the shelf: an update of the rows that
+// differ and an insert of those that are missing. It is safe to repeat.
+func (s *Service) Merge(ctx context.Context, tx pgx.Tx, intake, sourceID, after, upTo int64) (sources.Counts, error) {
+	var counts sources.Counts
+	offersIn, variantsIn := stagingTables(intake)
+	for _, step := range merge(offersIn, variantsIn) {
+		tag, err := tx.Exec(ctx, step.sql, sourceID, after, upTo)
+		if err != nil {
+			return counts, fmt.Errorf("%s: %w", step.name, err)
+		}
+		switch step.name {
+		case "change offers":
+			counts.Changed = int(tag.RowsAffected())
+		case "add offers":
+			counts.Added = int(tag.RowsAffected())
+		}
+	}
+	return counts, nil
+}
+
+type step struct{ name, sql string }
+
+// merge lists the steps in order; $1 is the source, $2 and $3 the places.
+func merge(offersIn, variantsIn string) []step {
+	these := ` s.place > $2 and s.place <= $3 and $1::bigint is not null `
+	suppliers := `(select distinct on (supplier) * from ` + offersIn + ` s where ` + these + ` order by supplier, place) s`
+	const offerColumns = `number, title, description, category, brand, currency, page_url, pictures, option_names, processing_min, processing_max,
+		rating, ratings, return_days, weekly, deliveries, rivals, market_currency, market_prices, fingerprint`
+	const variantColumns = `number, position, option_values, cost, min_advertised, list_price, stock, picture, barcode, weight_grams`
+	return []step{
+		{"change suppliers", `
+			update supplier u set name = s.supplier_name, country = s.country, rating = s.supplier_rating, on_time = s.on_time, verified = s.verified
+			from ` + suppliers + `
+			where u.source_id = $1 and u.number = s.supplier
+			and (u.name, u.country, u.rating, u.on_time, u.verified) is distinct from (s.supplier_name, s.country, s.supplier_rating, s.on_time, s.verified)`},
+		{"add suppliers", `
+			insert into supplier (source_id, number, name, country, rating, on_time, verified)
+			select $1, supplier, supplier_name, country, supplier_rating, on_time, verified from ` + suppliers + `
+			on conflict (source_id, number) do nothing`},
+		{"change offers", `
+			update offer o set supplier_id = u.id, title = s.title, description = s.description, category = s.category, brand = s.brand, currency = s.currency, page_url = s.page_url,
+				pictures = s.pictures, option_names = s.option_names, processing_min = s.processing_min, processing_max = s.processing_max, rating = s.rating, ratings = s.ratings,
+				return_days = s.return_days, weekly = s.weekly, deliveries = s.deliveries, rivals = s.rivals, market_currency = s.market_currency, market_prices = s.market_prices,
+				fingerprint = s.fingerprint, withdrawn_at = null, updated_at = now()
+			from ` + offersIn + ` s join supplier u on u.source_id = $1 and u.number = s.supplier
+			where ` + these + ` and not s.fresh and o.id = s.offer_id and (o.fingerprint <> s.fingerprint or o.withdrawn_at is not null)`},
+		{"add offers", `
+			insert into offer (id, source_id, supplier_id, ` + offerColumns + `) overriding system value
+			select s.offer_id, $1, u.id, s.` + `number, s.title, s.description, s.category, s.brand, s.currency, s.page_url, s.pictures, s.option_names, s.processing_min, s.processing_max,
+				s.rating, s.ratings, s.return_days, s.weekly, s.deliveries, s.rivals, s.market_currency, s.market_prices, s.fingerprint
+			from ` + offersIn + ` s join supplier u on u.source_id = $1 and u.number = s.supplier
+			where ` + these + ` and s.fresh order by s.place`},
+		{"change variants", `
+			update offer_variant v set position = s.position, option_values = s.option_values, cost = s.cost, min_advertised = s.min_advertised, list_price = s.list_price, stock = s.stock,
+				picture = s.picture, barcode = s.barcode, weight_grams = s.weight_grams, withdrawn = false
+			from ` + variantsIn + ` s
+			where ` + these + ` and not s.fresh and v.offer_id = s.offer_id and v.number = s.number
+			and (v.position, v.option_values, v.cost, v.min_advertised, v.list_price, v.stock, v.picture, v.barcode, v.weight_grams, v.withdrawn)
+				is distinct from (s.position, s.option_values, s.cost, s.min_advertised, s.list_price, s.stock, s.picture, s.barcode, s.weight_grams, false)`},
+		{"add variants", `
+			insert into offer_variant (offer_id, ` + variantColumns + `)
+			select offer_id, ` + variantColumns + ` from ` + variantsIn + ` s where ` + these + ` and s.fresh order by s.place, s.position`},
+		{"add variants to known offers", `
+			insert into offer_variant (offer_id, ` + variantColumns + `)
+			select offer_id, ` + variantColumns + ` from ` + variantsIn + ` s where ` + these + ` and not s.fresh
+			and not exists (select from offer_variant v where v.offer_id = s.offer_id and v.number = s.number) order by s.place, s.position`},
+		{"withdraw variants", `
+			update offer_variant v set withdrawn = true from ` + offersIn + ` s
+			where ` + these + ` and not s.fresh and v.offer_id = s.offer_id and not v.withdrawn
+			and not exists (select from ` + variantsIn + ` w where w.place = s.place and w.number = v.number)`},
+	}
+}
+
+// Changed lets every instance's index know that offers have changed.
+func (s *Service) Changed(ctx context.Context, db database.Querier) error {
+	_, err := db.Exec(ctx, `select pg_notify('catalog', '')`)
+	return err
 }
 
 // Count counts the offers of each source that are for sale.

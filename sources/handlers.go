@@ -2,19 +2,27 @@ package sources
 
 import (
 	"context"
+	"encoding/csv"
+	"fmt"
 	"net/http"
+	"strconv"
+	"strings"
 
+	"github.com/go-chi/chi/v5"
 	"github.com/jackc/pgx/v5"
 
+	"plainpelican/connect/pricelist"
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
 )
 
 // SetAside is an item that an intake could not use.
 type SetAside struct {
-	Place   string `json:"place"`
-	Reason  string `json:"reason"`
-	Content string `json:"content"`
+	Place   string   `json:"place"`
+	Reason  string   `json:"reason"`
+	Content string   `json:"content"`
+	Cells   []string `json:"cells" doc:"The row, where it is one of a price list"`
 }
 
 // Connected names the source that was connected.
@@ -27,21 +35,148 @@ func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/sources", "listSources", "List sources with their health", func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]Source], error) {
 		return apikit.OK(s.List(ctx))
 	})
-	apikit.Register(a, access.Owner, http.MethodPost, "/api/sources", "connectSource", "Connect a source, or connect it again", func(ctx context.Context, in *struct{ Body Credentials }) (*apikit.Body[Connected], error) {
+	apikit.Register(a, access.Owner, http.MethodPost, "/api/sources", "connectSource", "Connect a marketplace, or connect it again", func(ctx context.Context, in *struct{ Body Credentials }) (*apikit.Body[Connected], error) {
 		id, err := s.Connect(ctx, in.Body)
 		return apikit.OK(Connected{id}, err)
 	})
 	apikit.Register(a, access.Owner, http.MethodPost, "/api/sources/{id}/disconnect", "disconnectSource", "Disconnect a source", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
 		return nil, s.Disconnect(ctx, in.ID)
 	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/sources/{id}/intakes", "beginIntake", "Take a source's catalog in", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Intake], error) {
-		return apikit.OK(s.Begin(ctx, in.ID))
+	apikit.Register(a, access.Owner, http.MethodPut, "/api/sources/{id}", "keepSource", "Change a source's name, schedule and limits, or pause it", func(ctx context.Context, in *struct {
+		apikit.ByID
+		Body Habits
+	}) (*apikit.None, error) {
+		return nil, s.Keep(ctx, in.ID, in.Body)
+	})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/sources/{id}/intakes", "beginIntake", "Take a source's catalog in: its changes, or all of it", func(ctx context.Context, in *struct {
+		apikit.ByID
+		Whole bool `query:"whole"`
+	}) (*apikit.Body[Intake], error) {
+		return apikit.OK(s.Begin(ctx, in.ID, What{Whole: in.Whole}))
+	})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/intakes/{id}/decide", "decideIntake", "Go on with an intake that is held, or drop it", func(ctx context.Context, in *struct {
+		apikit.ByID
+		Body struct {
+			GoOn bool `json:"go_on"`
+		}
+	}) (*apikit.None, error) {
+		return nil, s.Decide(ctx, in.ID, in.Body.GoOn)
 	})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/intakes/{id}/set-aside", "listSetAside", "What an intake set aside, with the reasons", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[[]SetAside], error) {
-		rows, err := s.Pool.Query(ctx, `select place, reason, content from set_aside where intake_id = $1 order by id limit 1000`, in.ID)
+		rows, err := s.Pool.Query(ctx, `select place, reason, content, cells from set_aside where intake_id = $1 order by id limit 1000`, in.ID)
 		if err != nil {
 			return nil, err
 		}
 		return apikit.OK(pgx.CollectRows(rows, pgx.RowToStructByPos[SetAside]))
 	})
+	a.Raw(access.Fulfiller, http.MethodGet, "/api/intakes/{id}/set-aside.csv", s.downloadSetAside)
+	a.Raw(access.Editor, http.MethodPost, "/api/files", s.upload)
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/lists/look", "lookAtList", "Look at a price list: how it is written, what its columns hold, its first rows as offers", func(ctx context.Context, in *struct{ Body List }) (*apikit.Body[Looked], error) {
+		return apikit.OK(s.Look(ctx, in.Body))
+	})
+	apikit.Register(a, access.Owner, http.MethodPost, "/api/lists", "connectList", "Connect a price list", func(ctx context.Context, in *struct{ Body List }) (*apikit.Body[Connected], error) {
+		id, err := s.ConnectList(ctx, in.Body)
+		return apikit.OK(Connected{id}, err)
+	})
+	apikit.Register(a, access.Editor, http.MethodPut, "/api/sources/{id}/layout", "saveLayout", "Say anew how a list is read", func(ctx context.Context, in *struct {
+		apikit.ByID
+		Body pricelist.Layout
+	}) (*apikit.None, error) {
+		return nil, s.SaveLayout(ctx, in.ID, in.Body)
+	})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/sources/{id}/look", "lookAtSource", "Look at a list's newest file by its layout", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Looked], error) {
+		return apikit.OK(s.lookAgain(ctx, in.ID))
+	})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/sources/{id}/files", "sendFile", "Take a new file of a list in, or some rows of it that were mended", func(ctx context.Context, in *struct {
+		apikit.ByID
+		Part bool `query:"part" doc:"Only some rows: what is missing is not withdrawn"`
+		Body Upload
+	}) (*apikit.Body[Intake], error) {
+		return apikit.OK(s.Send(ctx, in.ID, in.Body, in.Part))
+	})
+}
+
+// lookAgain shows the file of a list's newest intake. A list that has changed is looked at
+// anew: what was said of columns that are still there is kept.
+func (s *Service) lookAgain(ctx context.Context, id int64) (Looked, error) {
+	var in List
+	var layout *pricelist.Layout
+	err := s.Pool.QueryRow(ctx, `
+		select i.file, i.file_name, x.layout, x.address from intake i join source x on x.id = i.source_id where x.id = $1 and i.file <> '' and i.whole order by i.id desc limit 1`, id).
+		Scan(&in.File, &in.Name, &layout, &in.Address)
+	if database.Missing(err) {
+		return Looked{}, apikit.NotFound("price list")
+	}
+	if err != nil || layout == nil {
+		return Looked{}, err
+	}
+	in.Layout = layout
+	looked, err := s.Look(ctx, in)
+	if err == nil && pricelist.Same(looked.Columns, layout.Columns) {
+		return looked, nil
+	}
+	in.Layout = nil
+	anew, err := s.Look(ctx, in)
+	if err != nil {
+		return anew, err
+	}
+	in.Layout = anew.Layout.Keep(layout)
+	return s.Look(ctx, in)
+}
+
+// downloadSetAside writes what an intake set aside as CSV, to be mended and sent again: the
+// columns of the list, with the place and the reason behind them.
+func (s *Service) downloadSetAside(w http.ResponseWriter, r *http.Request) {
+	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
+	if err != nil {
+		http.NotFound(w, r)
+		return
+	}
+	ctx := r.Context()
+	var names []string
+	if err := s.Pool.QueryRow(ctx, `select columns from intake where id = $1`, id).Scan(&names); err != nil {
+		http.NotFound(w, r)
+		return
+	}
+	rows, err := s.Pool.Query(ctx, `select place, reason, content, cells from set_aside where intake_id = $1 order by id`, id)
+	if err != nil {
+		http.Error(w, onOurSide, http.StatusInternalServerError)
+		return
+	}
+	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
+	w.Header().Set("Content-Disposition", fmt.Sprintf(`attachment; filename="set-aside-%d.csv"`, id))
+	_, _ = w.Write([]byte("\xef\xbb\xbf"))
+	out := csv.NewWriter(w)
+	isList := len(names) > 0
+	if !isList {
+		names = []string{"item"}
+	}
+	_ = out.Write(append(names, "set aside: place", "set aside: reason"))
+	var item SetAside
+	_, err = pgx.ForEachRow(rows, []any{&item.Place, &item.Reason, &item.Content, &item.Cells}, func() error {
+		cells := item.Cells
+		if !isList {
+			cells = []string{item.Content}
+		}
+		line := make([]string, len(names), len(names)+2)
+		for i := range line {
+			if i < len(cells) {
+				line[i] = inert(cells[i])
+			}
+		}
+		item.Cells = nil
+		return out.Write(append(line, item.Place, inert(item.Reason)))
+	})
+	if err != nil {
+		s.Log.Error("writing what was set aside", "intake", id, "error", err)
+	}
+	out.Flush()
+}
+
+// inert keeps a spreadsheet from computing a cell.
+func inert(cell string) string {
+	if cell != "" && (strings.IndexByte("=+@\t\r", cell[0]) >= 0 || (cell[0] == '-' && strings.Trim(cell[1:], "0123456789.,") != "")) {
+		return "'" + cell
+	}
+	return cell
 }

@@ -4,8 +4,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"hash/maphash"
 	"time"
 
+	"github.com/RoaringBitmap/roaring/v2/roaring64"
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
@@ -26,22 +28,24 @@ func (IntakeArgs) Kind() string { return "intake" }
 // InsertOpts puts it into its own queue.
 func (IntakeArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "intake"} }
 
-// mostWithdrawn is the share of its offers that a source may drop in one intake without
-// being asked about.
-const mostWithdrawn = 0.2
+// What says what an intake reads.
+type What struct {
+	// Whole compares everything that the source has; otherwise only what has changed since the last time.
+	Whole bool
+	// File is the blob of a file that was uploaded; empty is what the source has at its address.
+	File, FileName string
+}
 
-// Begin puts an intake of a source into the queue, unless one is on its way.
-func (s *Service) Begin(ctx context.Context, sourceID int64) (Intake, error) {
+// sweepAfter is how long changes are trusted before the whole catalog is compared again.
+const sweepAfter = 7 * 24 * time.Hour
+
+// Begin puts an intake of a source into the queue, unless one is on its way. One that was
+// held is dropped: what is read now stands in its place.
+func (s *Service) Begin(ctx context.Context, sourceID int64, what What) (Intake, error) {
 	var in Intake
-	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `insert into intake (source_id, state) select id, 'waiting' from source where id = $1 and state = 'connected' returning `+intakeColumns, sourceID)
-		if err != nil {
-			return err
-		}
-		if in, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Intake]); err != nil {
-			return err
-		}
-		return s.Jobs.Add(ctx, tx, IntakeArgs{in.ID}, nil)
+	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) (err error) {
+		in, err = s.begin(ctx, tx, sourceID, what)
+		return err
 	})
 	switch {
 	case database.Missing(err):
@@ -55,6 +59,34 @@ func (s *Service) Begin(ctx context.Context, sourceID int64) (Intake, error) {
 	return in, err
 }
 
+func (s *Service) begin(ctx context.Context, tx pgx.Tx, sourceID int64, what What) (Intake, error) {
+	var in Intake
+	held, err := tx.Query(ctx, `update intake set state = 'dropped', finished_at = now() where source_id = $1 and state = 'held' returning id`, sourceID)
+	if err != nil {
+		return in, err
+	}
+	ids, err := pgx.CollectRows(held, pgx.RowTo[int64])
+	if err != nil {
+		return in, err
+	}
+	for _, id := range ids {
+		if err := s.Shelf.Unstage(ctx, tx, id); err != nil {
+			return in, err
+		}
+	}
+	rows, err := tx.Query(ctx, `
+		insert into intake (source_id, state, whole, file, file_name)
+		select id, 'waiting', $2 or as_of = '' or swept_at is null or swept_at < now() - $5::interval, $3, $4 from source where id = $1 and state = 'connected' returning `+intakeColumns,
+		sourceID, what.Whole, what.File, what.FileName, sweepAfter)
+	if err != nil {
+		return in, err
+	}
+	if in, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Intake]); err != nil {
+		return in, err
+	}
+	return in, s.Jobs.Add(ctx, tx, IntakeArgs{in.ID}, nil)
+}
+
 // tell lets browsers know; one that misses it asks again.
 func (s *Service) tell(ctx context.Context, in Intake) {
 	if err := s.Progress.Tell(ctx, "intake", in); err != nil {
@@ -62,45 +94,354 @@ func (s *Service) tell(ctx context.Context, in Intake) {
 	}
 }
 
-// Work adds the job's worker.
+// Work adds the workers.
 func (s *Service) Work(r *jobs.Runner) {
-	jobs.Handle(r, func(ctx context.Context, job *river.Job[IntakeArgs]) error { return s.run(ctx, job.Args.IntakeID) })
+	jobs.HandleLong(r, func(ctx context.Context, job *river.Job[IntakeArgs]) error {
+		return s.run(ctx, job.Args.IntakeID, job.Attempt >= 4)
+	})
+	jobs.Handle(r, func(ctx context.Context, _ *river.Job[DueArgs]) error { return s.beginDue(ctx) })
 }
 
-// run takes the catalog in page by page. Started again after being killed, it begins with
-// the first page; offers that it had put already are then unchanged.
-func (s *Service) run(ctx context.Context, id int64) error {
-	rows, err := s.Pool.Query(ctx, `
-		update intake set state = 'running', seen = 0, added = 0, changed = 0, unchanged = 0, withdrawn = 0, set_aside = 0
-		where id = $1 and state in ('waiting', 'running') returning `+intakeColumns, id)
-	if err != nil {
-		return err
-	}
-	in, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Intake])
+var errStopped = errors.New("the intake was stopped")
+
+// intaking is an intake under way.
+type intaking struct {
+	Intake
+	source Source
+	cursor string
+	asOf   string
+	gone   []string
+	staged int64
+	putSo  int64
+	file   string
+	phase  string
+	saved  [2]int64 // what was seen and put when it was saved last
+
+	seen    *roaring64.Bitmap
+	numbers map[uint64]struct{} // of offers that are staged or set aside: a number twice is told
+	allowed bool
+}
+
+var seed = maphash.MakeSeed()
+
+// twice remembers a number and tells whether it was there before.
+func (in *intaking) twice(number string) bool {
+	h := maphash.String(seed, number)
+	_, there := in.numbers[h]
+	in.numbers[h] = struct{}{}
+	return there
+}
+
+// run takes a catalog in: it reads and stages, weighs, and puts on the shelf. Each part is a
+// transaction together with where it goes on, so that a killed intake resumes where it was.
+// A failure of ours is tried again, until the last time.
+func (s *Service) run(ctx context.Context, id int64, last bool) error {
+	in, err := s.claim(ctx, id)
 	if database.Missing(err) {
 		return nil // it ended while this waited
 	}
 	if err != nil {
 		return err
 	}
-	if _, err := s.Pool.Exec(ctx, `delete from set_aside where intake_id = $1`, id); err != nil {
+	trouble, hold, err := s.takeIn(ctx, in)
+	switch {
+	case errors.Is(err, errStopped):
+		return s.Shelf.Unstage(context.WithoutCancel(ctx), s.Pool, id)
+	case ctx.Err() != nil:
+		return ctx.Err() // stopping: another instance goes on with it
+	case err != nil && last:
+		s.Log.Error("taking a catalog in", "source", in.SourceID, "intake", id, "error", err)
+		trouble = onOurSide
+	case err != nil:
 		return err
 	}
-	in.State, in.Trouble = "finished", ""
-	if trouble := s.sweep(ctx, &in); trouble != "" {
-		in.State, in.Trouble = "failed", trouble
+	in.State, in.Trouble = "finished", trouble
+	if trouble != "" {
+		in.State = "failed"
 	}
-	if ctx.Err() != nil {
-		return ctx.Err() // stopping: another instance goes on with it
+	if hold != nil {
+		in.State, in.Trouble, in.Hold = "held", hold.Reason, hold
 	}
-	now := time.Now()
-	in.FinishedAt = &now
-	// Together: who sees the intake ended sees what its source is left with.
-	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		if err := saveIntake(ctx, tx, in); err != nil {
+	return s.end(ctx, in)
+}
+
+// takeIn returns what went wrong, in plain words, or why it must be asked about. Its error is
+// one of ours.
+func (s *Service) takeIn(ctx context.Context, in *intaking) (trouble string, hold *Hold, err error) {
+	if in.phase == "reading" {
+		trouble, hold, err = s.read(ctx, in)
+		if trouble != "" || hold != nil || err != nil {
+			return trouble, hold, err
+		}
+	}
+	if in.phase == "weighing" && !in.allowed {
+		weight, err := s.Shelf.Weigh(ctx, in.ID, in.SourceID, in.Whole, in.seen)
+		if err != nil {
+			return "", nil, err
+		}
+		if reason := weight.judge(in.source.MostWithdrawn, in.source.MostRepriced); reason != "" {
+			return "", &Hold{Reason: reason, Kind: "shares", Weight: weight}, nil
+		}
+	}
+	return "", nil, s.put(ctx, in)
+}
+
+// claim takes an intake up, where it was left.
+func (s *Service) claim(ctx context.Context, id int64) (*intaking, error) {
+	in := &intaking{seen: roaring64.New(), numbers: map[uint64]struct{}{}}
+	var bitmap []byte
+	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, `update intake set state = 'running' where id = $1 and state in ('waiting', 'running') returning `+intakeColumns, id)
+		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `update source set trouble = $2 where id = $1`, in.SourceID, in.Trouble); err != nil {
+		if in.Intake, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Intake]); err != nil {
+			return err
+		}
+		if err := tx.QueryRow(ctx, `select cursor, as_of, gone, staged, put, file, phase, seen_offers, allowed from intake where id = $1`, id).
+			Scan(&in.cursor, &in.asOf, &in.gone, &in.staged, &in.putSo, &in.file, &in.phase, &bitmap, &in.allowed); err != nil {
+			return err
+		}
+		there, err := s.Shelf.Staged(ctx, tx, id, func(number string) { in.twice(number) })
+		if err != nil {
+			return err
+		}
+		in.saved = [2]int64{int64(in.Seen), in.putSo}
+		if int64(there) == in.staged {
+			return nil
+		}
+		// The database came back from a crash without what was staged: it is read again.
+		clear(in.numbers)
+		in.cursor, in.asOf, in.gone, in.staged, in.putSo, in.phase, bitmap = "", "", nil, 0, 0, "reading", nil
+		in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.SetAside, in.Phase, in.Put, in.Staged = 0, 0, 0, 0, 0, 0, "reading", 0, 0
+		if err := s.Shelf.Unstage(ctx, tx, id); err != nil {
+			return err
+		}
+		if _, err := s.Shelf.Staged(ctx, tx, id, func(string) {}); err != nil {
+			return err
+		}
+		if _, err = tx.Exec(ctx, `delete from set_aside where intake_id = $1`, id); err != nil {
+			return err
+		}
+		return s.save(ctx, tx, in)
+	})
+	if err != nil {
+		return nil, err
+	}
+	if len(bitmap) > 0 {
+		if err := in.seen.UnmarshalBinary(bitmap); err != nil {
+			return nil, fmt.Errorf("reading what intake %d has seen: %w", id, err)
+		}
+	}
+	in.source, err = s.one(ctx, in.SourceID)
+	return in, err
+}
+
+// read stages the catalog batch by batch.
+func (s *Service) read(ctx context.Context, in *intaking) (trouble string, hold *Hold, err error) {
+	feed, err := s.open(ctx, in)
+	if err != nil {
+		return s.said(in, err)
+	}
+	defer feed.close()
+	for {
+		batch, err := feed.next(ctx)
+		if err != nil {
+			return s.said(in, err)
+		}
+		if err := s.stage(ctx, in, batch); err != nil {
+			return "", nil, err
+		}
+		s.tell(ctx, in.Intake)
+		if batch.last {
+			return "", nil, nil
+		}
+	}
+}
+
+// said turns a feed's failure into a sentence, or a reason to ask.
+func (s *Service) said(in *intaking, err error) (string, *Hold, error) {
+	var ask errAsk
+	switch {
+	case errors.As(err, &ask):
+		return "", &Hold{Reason: ask.Error(), Kind: "layout"}, nil
+	case apikit.IsProblem(err):
+		return err.Error(), nil, nil
+	}
+	text := words(in.source.Address, err)
+	if text == onOurSide {
+		s.Log.Error("reading a source", "source", in.SourceID, "error", err)
+	}
+	return text, nil, nil
+}
+
+// stage lays one batch aside, with where reading goes on.
+func (s *Service) stage(ctx context.Context, in *intaking, b batch) error {
+	var offers []source.Offer
+	for i, o := range b.Offers {
+		if !in.twice(o.Number) {
+			offers = append(offers, o)
+		} else if b.rows != nil {
+			b.SetAside = append(b.SetAside, source.Unreadable{Number: o.Number, Place: b.rows[i].place, Reason: "the number " + o.Number + " is there twice; the first stands", Cells: b.rows[i].cells})
+		}
+	}
+	for _, u := range b.SetAside {
+		in.twice(u.Number)
+	}
+	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		staged, err := s.Shelf.Stage(ctx, tx, in.ID, in.SourceID, in.staged, offers, in.seen)
+		if err != nil {
+			return err
+		}
+		if err := s.setAside(ctx, tx, in, b.SetAside); err != nil {
+			return err
+		}
+		in.staged += int64(staged)
+		in.Staged = int(in.staged)
+		in.Unchanged += len(offers) - staged
+		in.Seen += len(b.Offers) + len(b.SetAside) + len(b.Gone)
+		in.SetAside += len(b.SetAside)
+		in.gone = append(in.gone, b.Gone...)
+		in.cursor = b.Next
+		in.Expected = max(b.Total, in.Expected)
+		if b.last {
+			in.phase, in.Phase = "weighing", "weighing"
+		}
+		if in.asOf == "" {
+			in.asOf = b.AsOf
+		}
+		return s.save(ctx, tx, in)
+	})
+}
+
+// setAside keeps what could not be read. An offer that is there, though unreadable, is not
+// withdrawn for it.
+func (s *Service) setAside(ctx context.Context, tx pgx.Tx, in *intaking, items []source.Unreadable) error {
+	if len(items) == 0 {
+		return nil
+	}
+	numbers := make([]string, 0, len(items))
+	rows := make([][]any, len(items))
+	for i, u := range items {
+		cells := u.Cells
+		if cells == nil {
+			cells = []string{}
+		}
+		rows[i] = []any{in.ID, u.Place, u.Reason, u.Content, cells}
+		if u.Number != "" {
+			numbers = append(numbers, u.Number)
+		}
+	}
+	if _, err := tx.CopyFrom(ctx, pgx.Identifier{"set_aside"}, []string{"intake_id", "place", "reason", "content", "cells"}, pgx.CopyFromRows(rows)); err != nil {
+		return err
+	}
+	known, err := tx.Query(ctx, `select id from offer where source_id = $1 and number = any ($2)`, in.SourceID, numbers)
+	if err != nil {
+		return err
+	}
+	var id int64
+	_, err = pgx.ForEachRow(known, []any{&id}, func() error { in.seen.Add(uint64(id)); return nil })
+	return err
+}
+
+// partSize is how many offers go on the shelf in one transaction.
+const partSize = 5000
+
+// put withdraws what has left and puts what is staged on the shelf, part by part.
+func (s *Service) put(ctx context.Context, in *intaking) error {
+	if in.phase == "weighing" {
+		if err := s.Shelf.Survey(ctx, in.ID); err != nil {
+			return err
+		}
+		if err := s.withdraw(ctx, in); err != nil {
+			return err
+		}
+		s.tell(ctx, in.Intake)
+	}
+	for in.putSo < in.staged {
+		upTo := min(in.putSo+partSize, in.staged)
+		err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+			counts, err := s.Shelf.Merge(ctx, tx, in.ID, in.SourceID, in.putSo, upTo)
+			if err != nil {
+				return err
+			}
+			in.Added, in.Changed, in.putSo, in.Put = in.Added+counts.Added, in.Changed+counts.Changed, upTo, int(upTo)
+			return s.save(ctx, tx, in)
+		})
+		if err != nil {
+			return err
+		}
+		s.tell(ctx, in.Intake)
+	}
+	return nil
+}
+
+func (s *Service) withdraw(ctx context.Context, in *intaking) error {
+	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) (err error) {
+		if in.Whole {
+			in.Withdrawn, err = s.Shelf.WithdrawUnseen(ctx, tx, in.SourceID, in.seen)
+		} else {
+			in.Withdrawn, err = s.Shelf.WithdrawNumbers(ctx, tx, in.SourceID, in.gone)
+		}
+		if err != nil {
+			return err
+		}
+		in.phase, in.Phase = "putting", "putting"
+		return s.save(ctx, tx, in)
+	})
+}
+
+// save stores how far a running intake has come, unless somebody else has gone on with it.
+func (s *Service) save(ctx context.Context, db database.Querier, in *intaking) error {
+	bitmap, err := in.seen.ToBytes()
+	if err != nil {
+		return err
+	}
+	gone := in.gone
+	if gone == nil {
+		gone = []string{}
+	}
+	tag, err := db.Exec(ctx, `
+		update intake set expected = $2, seen = $3, added = $4, changed = $5, unchanged = $6, withdrawn = $7, set_aside = $8, cursor = $9, as_of = $10, gone = $11, staged = $12, put = $13, phase = $14, seen_offers = $15
+		where id = $1 and state = 'running' and seen = $16 and put = $17`,
+		in.ID, in.Expected, in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.SetAside, in.cursor, in.asOf, gone, in.staged, in.putSo, in.phase, bitmap, in.saved[0], in.saved[1])
+	if err == nil && tag.RowsAffected() == 0 {
+		return errStopped
+	}
+	in.saved = [2]int64{int64(in.Seen), in.putSo}
+	return err
+}
+
+// end stores how an intake ended. Together: who sees it ended sees what its source is left with.
+func (s *Service) end(ctx context.Context, in *intaking) error {
+	if in.State != "held" {
+		now := time.Now()
+		in.FinishedAt = &now
+	}
+	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `update intake set state = $2, finished_at = $3, trouble = $4, hold = $5, seen_offers = case when $2 = 'held' then seen_offers end where id = $1 and state = 'running'`,
+			in.ID, in.State, in.FinishedAt, in.Trouble, in.Hold)
+		if err != nil {
+			return err
+		}
+		if tag.RowsAffected() == 0 {
+			return errStopped
+		}
+		if _, err := tx.Exec(ctx, `
+			update source set trouble = $2, as_of = case when $3 and $4 <> '' then $4 else as_of end, swept_at = case when $3 and $5 then now() else swept_at end where id = $1`,
+			in.SourceID, in.Trouble, in.State == "finished", in.asOf, in.Whole); err != nil {
+			return err
+		}
+		if in.State == "held" {
+			return nil
+		}
+		if err := s.Shelf.Unstage(ctx, tx, in.ID); err != nil {
+			return err
+		}
+		if in.Added+in.Changed+in.Withdrawn == 0 {
+			return nil
+		}
+		if err := s.Shelf.Changed(ctx, tx); err != nil {
 			return err
 		}
 		if in.Changed+in.Withdrawn == 0 {
@@ -108,84 +449,41 @@ func (s *Service) run(ctx context.Context, id int64) error {
 		}
 		return s.Prices.RepriceAll(ctx, tx, "changed offers")
 	})
-	s.tell(ctx, in)
+	if errors.Is(err, errStopped) {
+		err = s.Shelf.Unstage(context.WithoutCancel(ctx), s.Pool, in.ID)
+	}
+	s.tell(ctx, in.Intake)
 	return err
 }
 
-// sweep reads every page and returns what went wrong, in plain words.
-func (s *Service) sweep(ctx context.Context, in *Intake) string {
-	session, _, address, err := s.Open(ctx, in.SourceID)
-	if apikit.IsProblem(err) {
-		return err.Error()
-	}
-	if err != nil {
-		return words(address, err)
-	}
-	var seen []string
-	for cursor := ""; ; {
-		page, err := session.Page(ctx, cursor)
+// Decide ends a held intake: it goes on all the same, or is dropped.
+func (s *Service) Decide(ctx context.Context, id int64, goOn bool) error {
+	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		var sourceID int64
+		var kind string
+		err := tx.QueryRow(ctx, `select source_id, coalesce(hold ->> 'kind', '') from intake where id = $1 and state = 'held' for update`, id).Scan(&sourceID, &kind)
+		if database.Missing(err) {
+			return apikit.Problem(409, "", "That intake does not wait for a decision any more.")
+		}
 		if err != nil {
-			return words(address, err)
-		}
-		in.Expected = page.Total
-		if err := s.put(ctx, in, page); err != nil {
-			s.Log.Error("putting offers", "source", in.SourceID, "error", err)
-			return words(address, err)
-		}
-		for _, o := range page.Offers {
-			seen = append(seen, o.Number)
-		}
-		for _, u := range page.SetAside {
-			seen = append(seen, u.Place) // there, though unreadable: not withdrawn
-		}
-		in.State = "running"
-		if err := saveIntake(ctx, s.Pool, *in); err != nil {
-			return words(address, err)
-		}
-		s.tell(ctx, *in)
-		in.State = "finished"
-		if page.Next == "" || page.Next == cursor {
-			break
-		}
-		cursor = page.Next
-	}
-	withdrawn, held, err := s.Shelf.Sweep(ctx, in.SourceID, seen, mostWithdrawn)
-	if err != nil {
-		return words(address, err)
-	}
-	if held {
-		return fmt.Sprintf("The source listed so little that %d of its offers would be withdrawn. Nothing was withdrawn; look at the source, then take it in again.", withdrawn)
-	}
-	in.Withdrawn = withdrawn
-	return ""
-}
-
-func (s *Service) put(ctx context.Context, in *Intake, page source.Page) error {
-	counts, err := s.Shelf.Put(ctx, in.SourceID, page.Offers)
-	if err != nil {
-		return err
-	}
-	for _, u := range page.SetAside {
-		if _, err := s.Pool.Exec(ctx, `insert into set_aside (intake_id, place, reason, content) values ($1, $2, $3, $4)`, in.ID, u.Place, u.Reason, u.Content); err != nil {
 			return err
 		}
-	}
-	in.Seen += len(page.Offers) + len(page.SetAside)
-	in.Added, in.Changed, in.Unchanged = in.Added+counts.Added, in.Changed+counts.Changed, in.Unchanged+counts.Unchanged
-	in.SetAside += len(page.SetAside)
-	return nil
-}
-
-var errStopped = errors.New("the intake was stopped")
-
-// saveIntake stores the counts of an intake that is still running.
-func saveIntake(ctx context.Context, db database.Querier, in Intake) error {
-	tag, err := db.Exec(ctx, `
-		update intake set state = $2, finished_at = $3, expected = $4, seen = $5, added = $6, changed = $7, unchanged = $8, withdrawn = $9, set_aside = $10, trouble = $11
-		where id = $1 and state = 'running'`,
-		in.ID, in.State, in.FinishedAt, in.Expected, in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.SetAside, in.Trouble)
-	if err == nil && tag.RowsAffected() == 0 {
-		return errStopped
-	}
-	return err
+		if _, err := tx.Exec(ctx, `update source set trouble = '' where id = $1`, sourceID); err != nil {
+			return err
+		}
+		if !goOn {
+			if err := s.Shelf.Unstage(ctx, tx, id); err != nil {
+				return err
+			}
+			_, err := tx.Exec(ctx, `update intake set state = 'dropped', finished_at = now(), seen_offers = null where id = $1`, id)
+			return err
+		}
+		if kind != "shares" {
+			return apikit.Problem(409, "", "Say first how the columns of the changed list are read.")
+		}
+		if _, err := tx.Exec(ctx, `update intake set state = 'waiting', allowed = true, hold = null, trouble = '' where id = $1`, id); err != nil {
+			return err
+		}
+		return s.Jobs.Add(ctx, tx, IntakeArgs{id}, nil)
+	})
 }

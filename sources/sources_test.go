@@ -1,6 +1,7 @@
 package sources_test
 
 import (
+	"fmt"
 	"net/http"
 	"net/http/httptest"
 	"strings"
@@ -60,7 +61,7 @@ func TestAnIntakeWritesOnlyWhatChanged(t *testing.T) {
 	}
 	before := versions(t, w)
 	again := func() sources.Intake {
-		w.Owner.Must("POST", "/api/sources/1/intakes", nil, nil)
+		w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
 		return w.TakenIn().Intakes[0]
 	}
 	if second := again(); second.Unchanged != 60 || second.Added+second.Changed+second.Withdrawn != 0 {
@@ -88,10 +89,31 @@ func TestAnEmptyCatalogWithdrawsNothing(t *testing.T) {
 	w := testkit.Start(t)
 	w.ConnectBazaar()
 	w.Fault(w.BazaarURL, fault.Plan{Empty: true})
-	w.Owner.Must("POST", "/api/sources/1/intakes", nil, nil)
+	w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
 	source := w.TakenIn()
-	if source.Intakes[0].State != "failed" || !strings.Contains(source.Trouble, "60 of its offers would be withdrawn") || source.Offers != 60 {
-		t.Errorf("%+v", source)
+	held := source.Intakes[0]
+	if held.State != "held" || !strings.Contains(source.Trouble, "60 offers of 60 would be withdrawn") || source.Offers != 60 || held.Hold == nil || held.Hold.Withdrawn != 60 || len(held.Hold.Examples) != 5 {
+		t.Fatalf("%+v", source)
+	}
+	decide := func(goOn bool) *testkit.Problem {
+		return w.Owner.Ask("POST", fmt.Sprintf("/api/intakes/%d/decide", held.ID), map[string]bool{"go_on": goOn}, nil)
+	}
+	if problem := decide(false); problem != nil {
+		t.Fatal(problem)
+	}
+	if source := w.TakenIn(); source.Offers != 60 || source.Trouble != "" || source.Intakes[0].State != "dropped" {
+		t.Errorf("dropped: %+v", source)
+	}
+	if problem := decide(true); problem == nil || problem.Status != 409 {
+		t.Errorf("decided twice: %+v", problem)
+	}
+	w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
+	held = w.TakenIn().Intakes[0]
+	if problem := decide(true); problem != nil {
+		t.Fatal(problem)
+	}
+	if source := w.TakenIn(); source.Offers != 0 || source.Intakes[0].Withdrawn != 60 || source.Intakes[0].State != "finished" {
+		t.Errorf("gone on with: %+v", source)
 	}
 }
 

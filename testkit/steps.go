@@ -21,13 +21,18 @@ func (w *World) ConnectBazaar() sources.Source {
 	return w.TakenIn()
 }
 
-// TakenIn waits until the newest intake has ended.
+// TakenIn waits until nothing is being taken in and returns the first source.
 func (w *World) TakenIn() sources.Source {
 	w.t.Helper()
 	var list []sources.Source
 	Until(w.t, "the intake's end", func() bool {
 		w.Owner.Must("GET", "/api/sources", nil, &list)
-		return len(list) > 0 && len(list[0].Intakes) > 0 && list[0].Intakes[0].FinishedAt != nil
+		for _, x := range list {
+			if len(x.Intakes) > 0 && (x.Intakes[0].State == "waiting" || x.Intakes[0].State == "running") {
+				return false
+			}
+		}
+		return len(list) > 0 && len(list[0].Intakes) > 0
 	})
 	return list[0]
 }

@@ -2,6 +2,7 @@ package source
 
 import (
 	"crypto/sha256"
+	"encoding/binary"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -276,4 +277,42 @@ func (o *Offer) shipping(d document) error {
 			Transit: landed.Days{Min: s.Transit.MinValue, Max: s.Transit.MaxValue}, Tracked: s.Tracked})
 	}
 	return nil
+}
+
+// Sign fills in the fingerprint of an offer that was not given in the protocol's form: a
+// SHA-256 over all that is in it.
+func (o *Offer) Sign() {
+	h := sha256.New()
+	var b []byte
+	text := func(parts ...string) {
+		for _, p := range parts {
+			b = binary.AppendUvarint(b, uint64(len(p)))
+			b = append(b, p...)
+		}
+	}
+	number := func(ns ...int64) {
+		for _, n := range ns {
+			b = binary.AppendVarint(b, n)
+		}
+	}
+	u := o.Supplier
+	text(o.Number, o.Title, o.Description, o.Category, o.Brand, o.PageURL, u.Number, u.Name, u.Country, o.Currency.String())
+	number(int64(len(o.Pictures)), int64(len(o.OptionNames)), int64(o.Processing.Min), int64(o.Processing.Max), int64(o.Rating), int64(o.Ratings), int64(o.ReturnDays), int64(u.Rating), int64(u.OnTime), int64(len(o.Weekly)))
+	text(o.Pictures...)
+	text(o.OptionNames...)
+	for _, w := range o.Weekly {
+		number(int64(w))
+	}
+	for _, d := range o.Deliveries {
+		text(d.Name, strings.Join(d.To, " "), d.First.String(), d.Further.String())
+		number(int64(d.Transit.Min), int64(d.Transit.Max))
+		text(fmt.Sprint(d.Tracked))
+	}
+	for _, v := range o.Variants {
+		text(v.Number, v.Barcode)
+		number(int64(len(v.Values)), v.Cost.Minor(), v.MinAdvertised.Minor(), v.List.Minor(), int64(v.Stock), int64(v.Picture), int64(v.WeightGrams))
+		text(v.Values...)
+	}
+	_, _ = h.Write(b) // a hash never fails
+	h.Sum(o.Fingerprint[:0])
 }

@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"time"
 
 	"plainpelican/platform/outgoing"
 )
@@ -143,22 +144,34 @@ func (s *Session) get(ctx context.Context, path string) (*outgoing.Response, err
 // Page is a part of the catalog.
 type Page struct {
 	Offers []Offer
+	// Gone are the numbers of offers that are no longer sold; a page of changes names them.
+	Gone []string
 	// SetAside are the items that could not be read.
 	SetAside []Unreadable
 	Next     string
 	Total    int
+	// AsOf is the moment that changes may be asked from next time; empty where the source names none.
+	AsOf string
 }
 
 // Unreadable is an item that was set aside, with its place and the reason in plain words.
 type Unreadable struct {
+	// Number is the offer's, where it could be read.
+	Number                 string
 	Place, Reason, Content string
+	// Cells are those of a row of a price list.
+	Cells []string
 }
 
-// Page reads one page of the catalog; an empty cursor starts at the beginning.
-func (s *Session) Page(ctx context.Context, cursor string) (Page, error) {
+// Page reads one page of the catalog, or of what has changed since a moment; an empty
+// cursor starts at the beginning.
+func (s *Session) Page(ctx context.Context, cursor, since string) (Page, error) {
 	q := url.Values{"limit": {strconv.Itoa(s.pageSize)}}
 	if cursor != "" {
 		q.Set("cursor", cursor)
+	}
+	if since != "" {
+		q.Set("changed_since", since)
 	}
 	answer, err := s.get(ctx, "/offers?"+q.Encode())
 	if err != nil {
@@ -168,22 +181,34 @@ func (s *Session) Page(ctx context.Context, cursor string) (Page, error) {
 		Offers []json.RawMessage `json:"offers"`
 		Next   *string           `json:"next"`
 		Total  int               `json:"total"`
+		AsOf   string            `json:"as_of"`
 	}
 	if answer.Status != http.StatusOK || json.Unmarshal(answer.Body, &read) != nil {
 		return Page{}, fmt.Errorf("%w (its catalog page cannot be read)", ErrUnavailable)
 	}
-	page := Page{Total: read.Total}
+	page := Page{Total: max(read.Total, 0)}
 	if read.Next != nil {
 		page.Next = *read.Next
 	}
+	if _, err := time.Parse(time.RFC3339, read.AsOf); err == nil {
+		page.AsOf = read.AsOf
+	}
 	for i, raw := range read.Offers {
+		var left struct {
+			Number       string `json:"productGroupID"`
+			Discontinued bool   `json:"discontinued"`
+		}
+		if json.Unmarshal(raw, &left) == nil && left.Discontinued && left.Number != "" {
+			page.Gone = append(page.Gone, left.Number)
+			continue
+		}
 		offer, err := parse(raw)
 		if err != nil {
 			place := fmt.Sprintf("item %d after cursor %q", i+1, cursor)
 			if offer.Number != "" {
 				place = offer.Number
 			}
-			page.SetAside = append(page.SetAside, Unreadable{place, err.Error(), string(raw)})
+			page.SetAside = append(page.SetAside, Unreadable{Number: offer.Number, Place: place, Reason: err.Error(), Content: string(raw)})
 			continue
 		}
 		page.Offers = append(page.Offers, offer)

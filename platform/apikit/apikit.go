@@ -4,6 +4,7 @@ package apikit
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -122,6 +123,20 @@ func Problem(status int, field, format string, args ...any) error {
 		return huma.NewError(status, sentence)
 	}
 	return huma.NewError(status, sentence, &huma.ErrorDetail{Location: "body." + field, Message: sentence})
+}
+
+// WriteProblem answers a plain handler's request with a problem, WriteJSON with a body.
+func WriteProblem(w http.ResponseWriter, status int, field, sentence string) {
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(status)
+	_ = json.NewEncoder(w).Encode(Problem(status, field, "%s", sentence))
+}
+
+// WriteJSON answers a plain handler's request.
+func WriteJSON(w http.ResponseWriter, status int, body any) {
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(status)
+	_ = json.NewEncoder(w).Encode(body)
 }
 
 // NotFound says that a thing is not there (any more).

@@ -4,6 +4,7 @@ package blobs
 import (
 	"crypto/sha256"
 	"encoding/hex"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -50,6 +51,41 @@ func (f *Folder) PutAs(key string, content []byte) error {
 		return err
 	}
 	return os.Rename(file.Name(), path)
+}
+
+// PutStream stores what a reader gives, however large, and returns its hash and size.
+func (f *Folder) PutStream(content io.Reader) (hash string, size int64, err error) {
+	file, err := os.CreateTemp(f.root, "new-*")
+	if err != nil {
+		return "", 0, err
+	}
+	defer func() { _ = os.Remove(file.Name()) }() // gone already once renamed
+	sum := sha256.New()
+	size, err = io.Copy(io.MultiWriter(file, sum), content)
+	if closed := file.Close(); err == nil {
+		err = closed
+	}
+	if err != nil {
+		return "", 0, err
+	}
+	hash = hex.EncodeToString(sum.Sum(nil))
+	path, err := f.path(hash)
+	if err != nil {
+		return "", 0, err
+	}
+	if err := os.MkdirAll(filepath.Dir(path), 0o750); err != nil {
+		return "", 0, err
+	}
+	return hash, size, os.Rename(file.Name(), path)
+}
+
+// Open opens a blob to be read; a missing one is fs.ErrNotExist.
+func (f *Folder) Open(key string) (*os.File, error) {
+	path, err := f.path(key)
+	if err != nil {
+		return nil, err
+	}
+	return os.Open(path)
 }
 
 // Get reads a blob; a missing one is fs.ErrNotExist.

@@ -40,9 +40,24 @@ func Handle[A river.JobArgs](r *Runner, work func(context.Context, *river.Job[A]
 	river.AddWorker(r.workers, river.WorkFunc(work))
 }
 
+type long[A river.JobArgs] struct {
+	river.WorkerDefaults[A]
+	work func(context.Context, *river.Job[A]) error
+}
+
+func (l long[A]) Work(ctx context.Context, job *river.Job[A]) error { return l.work(ctx, job) }
+
+// Timeout is none: the work ends when it is done, or with its instance.
+func (l long[A]) Timeout(*river.Job[A]) time.Duration { return -1 }
+
+// HandleLong is Handle for work that may take hours. It must resume where it was.
+func HandleLong[A river.JobArgs](r *Runner, work func(context.Context, *river.Job[A]) error) {
+	river.AddWorker(r.workers, long[A]{work: work})
+}
+
 // Queues are the queues by name, with how many jobs one instance works at once.
 var Queues = map[string]river.QueueConfig{
-	"intake":  {MaxWorkers: 2},
+	"intake":  {MaxWorkers: 6},
 	"publish": {MaxWorkers: 4},
 	"upkeep":  {MaxWorkers: 1},
 }

@@ -36,7 +36,8 @@ var (
 
 // Client sends requests. Make one with New.
 type Client struct {
-	http *http.Client
+	http  *http.Client
+	files *http.Client // without a limit of time for the body
 	// Attempts is how often a repeatable request is tried; Backoff the first wait, doubled each time.
 	Attempts int
 	Backoff  time.Duration
@@ -63,15 +64,99 @@ func New(allowed []netip.Prefix) *Client {
 		Proxy: nil, DialContext: dialer.DialContext, TLSHandshakeTimeout: 10 * time.Second, ResponseHeaderTimeout: 30 * time.Second,
 		MaxIdleConnsPerHost: 8, IdleConnTimeout: 30 * time.Second, ForceAttemptHTTP2: true,
 	}
+	few := func(_ *http.Request, via []*http.Request) error {
+		if len(via) > 3 {
+			return errors.New("too many redirects")
+		}
+		return nil
+	}
 	return &Client{
-		http: &http.Client{Transport: transport, Timeout: time.Minute, CheckRedirect: func(_ *http.Request, via []*http.Request) error {
-			if len(via) > 3 {
-				return errors.New("too many redirects")
-			}
-			return nil
-		}},
+		http:     &http.Client{Transport: transport, Timeout: time.Minute, CheckRedirect: few},
+		files:    &http.Client{Transport: transport, CheckRedirect: few},
 		Attempts: 5, Backoff: 250 * time.Millisecond, LongestWait: 15 * time.Second, limits: map[string]*rate.Limiter{},
 	}
+}
+
+// ErrStatus is returned by Download for an answer that is not 200.
+type ErrStatus int
+
+func (e ErrStatus) Error() string { return fmt.Sprintf("it answered %d", int(e)) }
+
+// Download fetches a file that may be large and hands the answer over as it arrives. Longer
+// than most bytes, it is ErrTooLarge. It is tried as often as a request that may be repeated;
+// each time, the receiver begins anew.
+func (c *Client) Download(ctx context.Context, address string, most int64, receive func(*http.Response) error) error {
+	wait := c.Backoff
+	for attempt := 1; ; attempt++ {
+		err := c.download(ctx, address, most, receive)
+		var status ErrStatus
+		final := err == nil || errors.Is(err, ErrGuarded) || errors.Is(err, ErrTooLarge) || errors.Is(err, ErrAddress) || (errors.As(err, &status) && status < 500 && status != http.StatusTooManyRequests)
+		if final || attempt >= c.Attempts || ctx.Err() != nil {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			return err
+		case <-time.After(wait + rand.N(wait/2+1)):
+		}
+		wait *= 2
+	}
+}
+
+func (c *Client) download(ctx context.Context, address string, most int64, receive func(*http.Response) error) error {
+	request, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
+	if err != nil {
+		return fmt.Errorf("%q: %w", address, ErrAddress)
+	}
+	request.Header.Set("User-Agent", "PlainPelican/1")
+	answer, err := c.files.Do(request)
+	switch {
+	case guarded(err):
+		return ErrGuarded
+	case err != nil:
+		return fmt.Errorf("%w: %w", ErrUnreachable, err)
+	}
+	defer func() { _ = answer.Body.Close() }()
+	switch {
+	case answer.StatusCode != http.StatusOK:
+		return ErrStatus(answer.StatusCode)
+	case answer.ContentLength > most:
+		return ErrTooLarge
+	}
+	body := &bounded{in: answer.Body, left: most}
+	answer.Body = body
+	if err := receive(answer); err != nil {
+		switch {
+		case errors.Is(err, ErrTooLarge):
+			return err
+		case body.failed:
+			return fmt.Errorf("%w: %w", ErrUnreachable, err)
+		}
+		return err
+	}
+	return nil
+}
+
+// bounded is a body that may not be longer than it should.
+type bounded struct {
+	in     io.ReadCloser
+	left   int64
+	failed bool
+}
+
+func (b *bounded) Read(p []byte) (int, error) {
+	n, err := b.in.Read(p)
+	if b.left -= int64(n); b.left < 0 {
+		return 0, ErrTooLarge
+	}
+	b.failed = b.failed || (err != nil && err != io.EOF)
+	return n, err
+}
+
+func (b *bounded) Close() error { return b.in.Close() }
+
+func guarded(err error) bool {
+	return errors.Is(err, ssrf.ErrProhibitedIP) || errors.Is(err, ssrf.ErrProhibitedNetwork) || errors.Is(err, ssrf.ErrProhibitedPort)
 }
 
 // Request is one request. Its body is kept, so that it can be sent again.
@@ -195,7 +280,7 @@ func (c *Client) once(ctx context.Context, r Request) (*Response, error) {
 	}
 	answer, err := c.http.Do(request)
 	switch {
-	case errors.Is(err, ssrf.ErrProhibitedIP), errors.Is(err, ssrf.ErrProhibitedNetwork), errors.Is(err, ssrf.ErrProhibitedPort):
+	case guarded(err):
 		return nil, ErrGuarded
 	case err != nil:
 		return nil, fmt.Errorf("%w: %w", ErrUnreachable, err)

@@ -108,6 +108,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/intakes/{id}/decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go on with an intake that is held, or drop it */
+        post: operations["decideIntake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intakes/{id}/set-aside": {
         parameters: {
             query?: never;
@@ -136,6 +153,40 @@ export interface paths {
         get: operations["listListings"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Connect a price list */
+        post: operations["connectList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look at a price list: how it is written, what its columns hold, its first rows as offers */
+        post: operations["lookAtList"];
         delete?: never;
         options?: never;
         head?: never;
@@ -359,8 +410,25 @@ export interface paths {
         /** List sources with their health */
         get: operations["listSources"];
         put?: never;
-        /** Connect a source, or connect it again */
+        /** Connect a marketplace, or connect it again */
         post: operations["connectSource"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a source's name, schedule and limits, or pause it */
+        put: operations["keepSource"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -384,6 +452,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a new file of a list in, or some rows of it that were mended */
+        post: operations["sendFile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{id}/intakes": {
         parameters: {
             query?: never;
@@ -393,8 +478,42 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take a source's catalog in */
+        /** Take a source's catalog in: its changes, or all of it */
         post: operations["beginIntake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{id}/layout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say anew how a list is read */
+        put: operations["saveLayout"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Look at a list's newest file by its layout */
+        get: operations["lookAtSource"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -829,6 +948,9 @@ export interface components {
             trace: components["schemas"]["MarkupTraceLine"][];
             was?: components["schemas"]["ApikitAmountDoc"];
         };
+        DecideIntakeRequest: {
+            go_on: boolean;
+        };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
             location?: string;
@@ -875,6 +997,14 @@ export interface components {
             max: number;
             /** Format: int64 */
             min: number;
+        };
+        LandedDelivery: {
+            first: components["schemas"]["ApikitAmountDoc"];
+            further: components["schemas"]["ApikitAmountDoc"];
+            name: string;
+            to: string[];
+            tracked: boolean;
+            transit: components["schemas"]["LandedDays"];
         };
         LandedImport: {
             duty: string;
@@ -992,6 +1122,72 @@ export interface components {
             name: string;
             /** @enum {string} */
             role: "owner" | "editor" | "fulfiller";
+        };
+        PricelistColumn: {
+            /** @enum {string} */
+            field: "number" | "parent" | "title" | "description" | "category" | "brand" | "cost" | "currency" | "pack" | "stock" | "barcode" | "weight" | "min_advertised" | "list_price" | "picture" | "page" | "option" | "";
+            header: string;
+        };
+        PricelistColumnLook: {
+            /** @enum {string} */
+            field: "number" | "parent" | "title" | "description" | "category" | "brand" | "cost" | "currency" | "pack" | "stock" | "barcode" | "weight" | "min_advertised" | "list_price" | "picture" | "page" | "option" | "";
+            header: string;
+            samples: string[];
+            why: string;
+        };
+        PricelistHeadRow: {
+            cells: string[];
+            /** Format: int64 */
+            place: number;
+        };
+        PricelistLayout: {
+            columns: components["schemas"]["PricelistColumn"][];
+            /** @description Where it ships from, ISO 3166 alpha-2 */
+            country: string;
+            currency: string;
+            /** @enum {string} */
+            decimal: "." | "\\" | "";
+            delimiter: string;
+            deliveries: components["schemas"]["LandedDelivery"][];
+            /** @enum {string} */
+            encoding: "utf-8" | "utf-16le" | "utf-16be" | "windows-1252" | "";
+            /** @enum {string} */
+            format: "csv" | "xlsx";
+            /** @enum {string} */
+            grouping: "row" | "parent" | "title";
+            /** Format: int64 */
+            header: number;
+            /** @description Costs are for a pack of as many pieces as the pack column says */
+            per_pack: boolean;
+            processing: components["schemas"]["LandedDays"];
+            sheet: string;
+            supplier: string;
+        };
+        PricelistPreviewOffer: {
+            category: string;
+            cells: string[];
+            number: string;
+            options: string[];
+            /** Format: int64 */
+            pictures: number;
+            /** Format: int64 */
+            place: number;
+            title: string;
+            /** @description Why it would be set aside */
+            trouble: string;
+            variants: components["schemas"]["PricelistPreviewVariant"][];
+        };
+        PricelistPreviewVariant: {
+            barcode: string;
+            cost: components["schemas"]["ApikitAmountDoc"];
+            list_price: components["schemas"]["ApikitAmountDoc"];
+            min_advertised: components["schemas"]["ApikitAmountDoc"];
+            number: string;
+            /** Format: int64 */
+            stock: number;
+            /** @description What is wrong with it, though it can be used */
+            trouble: string;
+            values: string[];
         };
         PricingChange: {
             /** Format: date-time */
@@ -1336,6 +1532,37 @@ export interface components {
             client_id: string;
             client_secret: string;
         };
+        SourcesExample: {
+            after: components["schemas"]["ApikitAmountDoc"];
+            before: components["schemas"]["ApikitAmountDoc"];
+            number: string;
+            title: string;
+        };
+        SourcesHabits: {
+            /** Format: int64 */
+            most_repriced: number;
+            /** Format: int64 */
+            most_withdrawn: number;
+            name: string;
+            paused: boolean;
+            repeats: string;
+            zone: string;
+        };
+        SourcesHold: {
+            examples: components["schemas"]["SourcesExample"][];
+            /** @enum {string} */
+            kind: "shares" | "layout";
+            /**
+             * Format: int64
+             * @description For sale before
+             */
+            offers: number;
+            reason: string;
+            /** Format: int64 */
+            repriced: number;
+            /** Format: int64 */
+            withdrawn: number;
+        };
         SourcesIntake: {
             /** Format: int64 */
             added: number;
@@ -1343,47 +1570,140 @@ export interface components {
             changed: number;
             /** Format: int64 */
             expected: number;
+            file_name: string;
             /** Format: date-time */
             finished_at: string | null;
+            /** @description Why it waits for a decision */
+            hold: components["schemas"]["SourcesHold"];
             /** Format: int64 */
             id: number;
+            /** @enum {string} */
+            phase: "reading" | "weighing" | "putting";
+            /**
+             * Format: int64
+             * @description Of these, on the shelf
+             */
+            put: number;
             /** Format: int64 */
             seen: number;
             /** Format: int64 */
             set_aside: number;
             /** Format: int64 */
             source_id: number;
+            /**
+             * Format: int64
+             * @description New or different, to be put on the shelf
+             */
+            staged: number;
             /** Format: date-time */
             started_at: string;
             /** @enum {string} */
-            state: "waiting" | "running" | "finished" | "failed";
+            state: "waiting" | "running" | "held" | "finished" | "failed" | "dropped";
             trouble: string;
             /** Format: int64 */
             unchanged: number;
+            /** @description Everything was compared, not only what had changed */
+            whole: boolean;
             /** Format: int64 */
             withdrawn: number;
         };
+        SourcesList: {
+            /** @description Where the list is fetched from; empty where it is uploaded */
+            address: string;
+            /** @description An uploaded file */
+            file: string;
+            /** @description What was corrected of what was found; null to find all anew */
+            layout: components["schemas"]["PricelistLayout"];
+            name: string;
+            /** @description RFC 5545 rule of when it is fetched again */
+            repeats: string;
+            /**
+             * Format: int64
+             * @description Whose currency is taken where the list names none; 0 for none
+             */
+            store: number;
+            zone: string;
+        };
+        SourcesLooked: {
+            /** Format: int64 */
+            bad: number;
+            columns: components["schemas"]["PricelistColumnLook"][];
+            field: string;
+            file: string;
+            /** Format: int64 */
+            good: number;
+            head: components["schemas"]["PricelistHeadRow"][];
+            layout: components["schemas"]["PricelistLayout"];
+            name: string;
+            notes: string[];
+            /** @description The first 50 rows as the offers that they would become */
+            preview: components["schemas"]["PricelistPreviewOffer"][];
+            /** Format: int64 */
+            rows: number;
+            sheets: string[];
+            trouble: string;
+        };
         SourcesSetAside: {
+            /** @description The row, where it is one of a price list */
+            cells: string[];
             content: string;
             place: string;
             reason: string;
         };
         SourcesSource: {
+            /** @description Empty where its files are uploaded */
             address: string;
             client_id: string;
             /** Format: date-time */
             connected_at: string;
             /** Format: int64 */
             id: number;
-            /** @description The newest first, up to eight */
+            /** @description The newest first, up to thirty */
             intakes: components["schemas"]["SourcesIntake"][];
+            /** @enum {string} */
+            kind: "marketplace" | "price list" | "catalogue document" | "pages";
+            /** @description How its file is read; null where it is not a price list */
+            layout: components["schemas"]["PricelistLayout"];
+            /**
+             * Format: int64
+             * @description Percent of its offers whose cost may change in one intake unasked
+             */
+            most_repriced: number;
+            /**
+             * Format: int64
+             * @description Percent of its offers that may leave in one intake unasked
+             */
+            most_withdrawn: number;
             name: string;
+            /** Format: date-time */
+            next_at: string | null;
             /** Format: int64 */
             offers: number;
+            /** @description No intake begins by itself */
+            paused: boolean;
+            /** @description RFC 5545 recurrence rule; empty is by hand */
+            repeats: string;
             /** @enum {string} */
             state: "connected" | "disconnected";
+            /**
+             * Format: date-time
+             * @description When everything that it has was last compared
+             */
+            swept_at: string | null;
             /** @description What is wrong with it, in plain words; empty where all is well */
             trouble: string;
+            /** @description IANA time zone of the rule */
+            zone: string;
+        };
+        SourcesUpload: {
+            /** @description Names the file in later requests */
+            file: string;
+            name: string;
+            /**
+             * Format: int64
+             * @description Bytes
+             */
+            size: number;
         };
         StartRunRequest: {
             draft_ids: number[];
@@ -2306,6 +2626,93 @@ export interface operations {
             };
         };
     };
+    decideIntake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecideIntakeRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     listSetAside: {
         parameters: {
             query?: never;
@@ -2409,6 +2816,180 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PublishingListing"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    connectList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourcesList"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcesConnected"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    lookAtList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourcesList"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcesLooked"];
                 };
             };
             /** @description Bad Request */
@@ -3946,6 +4527,93 @@ export interface operations {
             };
         };
     };
+    keepSource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourcesHabits"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     disconnectSource: {
         parameters: {
             query?: never;
@@ -4029,7 +4697,273 @@ export interface operations {
             };
         };
     };
+    sendFile: {
+        parameters: {
+            query?: {
+                /** @description Only some rows: what is missing is not withdrawn */
+                part?: boolean;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourcesUpload"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcesIntake"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     beginIntake: {
+        parameters: {
+            query?: {
+                whole?: boolean;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcesIntake"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    saveLayout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PricelistLayout"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    lookAtSource: {
         parameters: {
             query?: never;
             header?: never;
@@ -4046,7 +4980,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SourcesIntake"];
+                    "application/json": components["schemas"]["SourcesLooked"];
                 };
             };
             /** @description Bad Request */

@@ -1,0 +1,233 @@
+package pricelist
+
+import (
+	"bufio"
+	"bytes"
+	"errors"
+	"io"
+	"strings"
+	"unicode/utf8"
+
+	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/transform"
+)
+
+// Row is a row of a table. Place is its line in the file or its row in the sheet, from 1.
+type Row struct {
+	Place int
+	Cells []string
+	// Trouble says why the row as a whole cannot be read; its cells are then what there is.
+	Trouble string
+}
+
+// rows reads a table row by row; the end is io.EOF.
+type rows interface {
+	next() (Row, error)
+	close()
+}
+
+const (
+	mostRecordBytes = 64 << 10 // of one record
+	mostRecordLines = 200
+	mostColumns     = 500
+	mostLineBytes   = 1 << 20
+)
+
+// csvRows reads RFC 4180, with any delimiter, and forgives what people's tools write: line
+// ends of all kinds, quotes within a field, rows of differing length. A quote that is never
+// closed costs its own row only: reading goes on with the next line.
+type csvRows struct {
+	in      *bufio.Reader
+	delim   byte
+	utf8    bool // the bytes are as they are in the file, and may not be UTF-8
+	pending []string
+	line    int
+	ended   bool
+	cells   []string
+}
+
+func newCSV(r io.Reader, l *Layout) *csvRows {
+	switch l.Encoding {
+	case UTF16LE:
+		r = transform.NewReader(r, unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewDecoder())
+	case UTF16BE:
+		r = transform.NewReader(r, unicode.UTF16(unicode.BigEndian, unicode.UseBOM).NewDecoder())
+	case Windows1252:
+		r = transform.NewReader(r, charmap.Windows1252.NewDecoder())
+	}
+	delim := byte(',')
+	if l.Delimiter != "" {
+		delim = l.Delimiter[0]
+	}
+	in := bufio.NewReaderSize(r, 1<<16)
+	if start, err := in.Peek(3); err == nil && bytes.Equal(start, []byte("\xef\xbb\xbf")) {
+		_, _ = in.Discard(3) // peeked at: it is there
+	}
+	return &csvRows{in: in, delim: delim, utf8: l.Encoding == UTF8}
+}
+
+func (c *csvRows) close() {}
+
+var errLine = errors.New("a line is longer than 1 MB")
+
+// readLine reads a line without its end, which is LF, CRLF or CR.
+func (c *csvRows) readLine() (string, error) {
+	if n := len(c.pending); n > 0 {
+		line := c.pending[0]
+		c.pending = c.pending[1:]
+		return line, nil
+	}
+	if c.ended {
+		return "", io.EOF
+	}
+	var long []byte
+	for {
+		part, err := c.in.ReadSlice('\n')
+		if err == bufio.ErrBufferFull {
+			if len(long)+len(part) > mostLineBytes {
+				return "", errLine
+			}
+			long = append(long, part...)
+			continue
+		}
+		if err != nil && err != io.EOF {
+			return "", err
+		}
+		if err == io.EOF {
+			c.ended = true
+			if len(part) == 0 && len(long) == 0 {
+				return "", io.EOF
+			}
+		}
+		if long != nil {
+			part = append(long, part...)
+		}
+		text := strings.TrimSuffix(strings.TrimSuffix(string(part), "\n"), "\r")
+		if strings.IndexByte(text, '\r') >= 0 { // old Macs end lines with CR alone
+			lines := strings.Split(text, "\r")
+			c.pending = append(lines[1:len(lines):len(lines)], c.pending...)
+			text = lines[0]
+		}
+		return text, nil
+	}
+}
+
+func (c *csvRows) next() (Row, error) {
+	line, err := c.readLine()
+	if err != nil {
+		return Row{}, err
+	}
+	c.line++
+	at := c.line
+	row := Row{Place: at}
+	if strings.IndexByte(line, '"') < 0 {
+		row.Cells = c.split(line)
+	} else {
+		row.Cells, row.Trouble = c.quoted(line)
+	}
+	if len(row.Cells) > mostColumns {
+		row.Cells, row.Trouble = row.Cells[:mostColumns], "the row has more than 500 cells"
+	}
+	if c.utf8 && row.Trouble == "" {
+		for _, cell := range row.Cells {
+			if !utf8.ValidString(cell) {
+				row.Trouble = "the row is not in the encoding of the rest of the file"
+				for i := range row.Cells {
+					row.Cells[i] = strings.ToValidUTF8(row.Cells[i], "\uFFFD")
+				}
+				break
+			}
+		}
+	}
+	for i, cell := range row.Cells {
+		if strings.IndexByte(cell, 0) >= 0 {
+			row.Cells[i] = strings.ReplaceAll(cell, "\x00", "")
+		}
+	}
+	return row, nil
+}
+
+func (c *csvRows) split(line string) []string {
+	n := strings.Count(line, string(rune(c.delim))) + 1
+	cells := make([]string, 0, n)
+	for {
+		at := strings.IndexByte(line, c.delim)
+		if at < 0 {
+			return append(cells, line)
+		}
+		cells = append(cells, line[:at])
+		line = line[at+1:]
+	}
+}
+
+const neverClosed = "a quote is opened and never closed"
+
+// quoted reads a record with quotes, which may go over several lines.
+func (c *csvRows) quoted(line string) ([]string, string) {
+	var cells []string
+	var cell strings.Builder
+	var more []string // further lines of this record
+	first := line
+	size := len(line)
+	for {
+		// At the beginning of a field.
+		if !strings.HasPrefix(line, `"`) {
+			at := strings.IndexByte(line, c.delim)
+			if at < 0 {
+				return append(cells, line), ""
+			}
+			cells = append(cells, line[:at])
+			line = line[at+1:]
+			continue
+		}
+		cell.Reset()
+		line = line[1:]
+		spans := false
+		for {
+			at := strings.IndexByte(line, '"')
+			if at < 0 { // the field goes on in the next line
+				cell.WriteString(line)
+				further, err := c.readLine()
+				size += len(further) + 1
+				if err != nil || size > mostRecordBytes || len(more) >= mostRecordLines {
+					if err == nil {
+						more = append(more, further)
+					}
+					return c.giveUp(first, more)
+				}
+				more = append(more, further)
+				cell.WriteByte('\n')
+				line, spans = further, true
+				continue
+			}
+			cell.WriteString(line[:at])
+			line = line[at+1:]
+			switch {
+			case strings.HasPrefix(line, `"`):
+				cell.WriteByte('"')
+				line = line[1:]
+				continue
+			case line == "":
+				c.line += len(more)
+				return append(cells, cell.String()), ""
+			case line[0] == c.delim:
+				line = line[1:]
+			case spans:
+				// A quote that cannot end its field, in a later line: the first was never closed.
+				return c.giveUp(first, more)
+			default:
+				cell.WriteByte('"') // within the field, as in "5" pipe"
+				continue
+			}
+			break
+		}
+		cells = append(cells, cell.String())
+	}
+}
+
+// giveUp sets the first line aside and goes on with those after it.
+func (c *csvRows) giveUp(first string, more []string) ([]string, string) {
+	c.pending = append(more[:len(more):len(more)], c.pending...)
+	return c.split(first), neverClosed
+}

@@ -1,0 +1,205 @@
+// Package pricelist reads wholesalers' price lists, CSV and XLSX, whatever they look like: it
+// finds out by looking how a file is written and which column holds what, and turns its
+// rows into offers.
+package pricelist
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"plainpelican/core/landed"
+	"plainpelican/core/money"
+)
+
+// Encodings of a text file.
+const (
+	UTF8        = "utf-8"
+	UTF16LE     = "utf-16le"
+	UTF16BE     = "utf-16be"
+	Windows1252 = "windows-1252"
+)
+
+// Field is what a column holds.
+type Field string
+
+// The fields. A list may have several Option and Picture columns, and one of each other.
+const (
+	Ignored       Field = ""
+	Number        Field = "number"
+	Parent        Field = "parent"
+	Title         Field = "title"
+	Description   Field = "description"
+	Category      Field = "category"
+	Brand         Field = "brand"
+	Cost          Field = "cost"
+	Currency      Field = "currency"
+	Pack          Field = "pack"
+	Stock         Field = "stock"
+	Barcode       Field = "barcode"
+	Weight        Field = "weight"
+	MinAdvertised Field = "min_advertised"
+	List          Field = "list_price"
+	Picture       Field = "picture"
+	Page          Field = "page"
+	Option        Field = "option"
+)
+
+// Fields lists all, in the order in which people look for them.
+var Fields = []Field{Number, Parent, Title, Description, Category, Brand, Cost, Currency, Pack, Stock, Barcode, Weight, MinAdvertised, List, Picture, Page, Option}
+
+func (f Field) many() bool { return f == Option || f == Picture || f == Ignored }
+
+// Column is a column of a list, by its header, and what it holds.
+type Column struct {
+	Header string `json:"header"`
+	Field  Field  `json:"field" enum:"number,parent,title,description,category,brand,cost,currency,pack,stock,barcode,weight,min_advertised,list_price,picture,page,option,"`
+}
+
+// Grouping is how several rows make one offer.
+type Grouping string
+
+// The groupings.
+const (
+	EachRow  Grouping = "row"
+	ByParent Grouping = "parent"
+	ByTitle  Grouping = "title"
+)
+
+// Layout is how a list is read.
+type Layout struct {
+	Format    string `json:"format" enum:"csv,xlsx"`
+	Encoding  string `json:"encoding" enum:"utf-8,utf-16le,utf-16be,windows-1252,"`
+	Delimiter string `json:"delimiter" maxLength:"1"`
+	Sheet     string `json:"sheet" maxLength:"100"`
+	// Header is the row of the column names, from 1; 0 is a list without.
+	Header int `json:"header" minimum:"0" maximum:"1000"`
+	// Decimal is the decimal sign; the other of point and comma separates thousands.
+	Decimal string `json:"decimal" enum:".,\\,"`
+	// Currency is that of the whole list; empty where a column names it.
+	Currency string   `json:"currency" maxLength:"3"`
+	PerPack  bool     `json:"per_pack" doc:"Costs are for a pack of as many pieces as the pack column says"`
+	Grouping Grouping `json:"grouping" enum:"row,parent,title"`
+	Columns  []Column `json:"columns" maxItems:"500"`
+	// What a list does not say of its supplier.
+	Supplier   string            `json:"supplier" maxLength:"100"`
+	Country    string            `json:"country" maxLength:"2" doc:"Where it ships from, ISO 3166 alpha-2"`
+	Processing landed.Days       `json:"processing"`
+	Deliveries []landed.Delivery `json:"deliveries" maxItems:"100"`
+}
+
+// Check says in a sentence why nothing can be read by a layout, and with which field.
+func (l *Layout) Check() (field, reason string) {
+	count := map[Field]int{}
+	for _, c := range l.Columns {
+		if !slices.Contains(Fields, c.Field) && c.Field != Ignored {
+			return "columns", fmt.Sprintf("“%s” is not something that a column can hold.", c.Field)
+		}
+		if count[c.Field]++; count[c.Field] > 1 && !c.Field.many() {
+			return "columns", fmt.Sprintf("Two columns are said to hold the %s. Choose one.", c.Field.Words())
+		}
+	}
+	switch {
+	case count[Cost] == 0:
+		return "columns", "Say which column holds the cost."
+	case count[Title] == 0:
+		return "columns", "Say which column holds the title."
+	case l.Grouping == ByParent && count[Parent] == 0:
+		return "grouping", "Say which column holds the product number that rows have in common."
+	case l.PerPack && count[Pack] == 0:
+		return "per_pack", "Say which column holds how many pieces are in a pack."
+	case l.Decimal != "." && l.Decimal != ",":
+		return "decimal", "The decimal sign is a point or a comma."
+	case l.Format == "csv" && (len(l.Delimiter) != 1 || l.Delimiter == `"` || l.Delimiter == "\n"):
+		return "delimiter", "Say which sign stands between the columns."
+	case l.Processing.Min < 0 || l.Processing.Max < l.Processing.Min || l.Processing.Max > 365:
+		return "processing", "The processing days make no sense."
+	case len(l.Country) != 2 || strings.ToUpper(l.Country) != l.Country:
+		return "country", "Say which country the supplier ships from."
+	case strings.TrimSpace(l.Supplier) == "":
+		return "supplier", "Give the supplier a name."
+	}
+	if l.Currency != "" {
+		if _, err := money.ParseCurrency(l.Currency); err != nil {
+			return "currency", fmt.Sprintf("“%s” is not a currency.", l.Currency)
+		}
+	} else if count[Currency] == 0 {
+		return "currency", "Say which currency the prices are in."
+	}
+	for _, d := range l.Deliveries {
+		if strings.TrimSpace(d.Name) == "" || len(d.To) == 0 || d.First.Negative() || d.Further.Negative() || d.First.Currency() != d.Further.Currency() || d.Transit.Min < 0 || d.Transit.Max < d.Transit.Min || d.Transit.Max > 365 {
+			return "deliveries", "Each delivery needs a name, where it goes, its charges and its days."
+		}
+	}
+	return "", ""
+}
+
+// Words is the field as people call it.
+func (f Field) Words() string {
+	switch f {
+	case Parent:
+		return "product number"
+	case MinAdvertised:
+		return "minimum advertised price"
+	case List:
+		return "list price"
+	case Pack:
+		return "pieces in a pack"
+	case Page:
+		return "page's address"
+	}
+	return string(f)
+}
+
+// What can be wrong with a file as a whole. Each is a sentence for a person.
+var (
+	ErrEmpty     = errors.New("the file is empty")
+	ErrNoRows    = errors.New("the file has a header and nothing under it")
+	ErrPassword  = errors.New("the workbook is protected by a password: save it without one and send it again")
+	ErrOldExcel  = errors.New("the workbook is in the format of before 2007: save it as XLSX or CSV and send it again")
+	ErrWebPage   = errors.New("that is a web page, perhaps one that asks to sign in, not a price list")
+	ErrNotATable = errors.New("that is not a price list: neither CSV nor XLSX")
+	ErrBomb      = errors.New("the file unpacks to far more than it should; it was not read")
+	ErrBroken    = errors.New("the workbook is damaged and cannot be opened")
+)
+
+// ErrLayout is returned where a list does not look as its layout says; Reason is a sentence.
+type ErrLayout struct{ Reason string }
+
+func (e ErrLayout) Error() string { return e.Reason }
+
+// Same tells whether the columns that were looked at are those that were matched.
+func Same(looked []ColumnLook, matched []Column) bool {
+	return slices.EqualFunc(looked, matched, func(a ColumnLook, b Column) bool { return a.Column == b })
+}
+
+// Keep takes over into a layout that was found anew what an earlier one said: of the columns
+// that are still there, of the supplier, and of how rows and costs are read.
+func (l *Layout) Keep(before *Layout) *Layout {
+	next := *l
+	next.Columns = slices.Clone(l.Columns)
+	said := map[string]Field{}
+	for _, c := range before.Columns {
+		said[plain(c.Header)] = c.Field
+	}
+	for i, c := range next.Columns {
+		f, known := said[plain(c.Header)]
+		if !known {
+			continue
+		}
+		if !f.many() {
+			for j := range next.Columns { // what was said stands above what is proposed
+				if next.Columns[j].Field == f {
+					next.Columns[j].Field = Ignored
+				}
+			}
+		}
+		next.Columns[i].Field = f
+	}
+	next.Supplier, next.Country, next.Processing, next.Deliveries, next.PerPack, next.Grouping = before.Supplier, before.Country, before.Processing, before.Deliveries, before.PerPack, before.Grouping
+	if next.Currency == "" && next.at(Currency) < 0 {
+		next.Currency = before.Currency
+	}
+	return &next
+}

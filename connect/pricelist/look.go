@@ -1,0 +1,615 @@
+package pricelist
+
+import (
+	"bufio"
+	"bytes"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"plainpelican/core/money"
+)
+
+// Look is what was found out about a file by looking.
+type Look struct {
+	Layout  Layout       `json:"layout"`
+	Sheets  []string     `json:"sheets"`
+	Columns []ColumnLook `json:"columns"`
+	// Notes are sentences about what was found or taken for granted.
+	Notes []string `json:"notes"`
+	// Head are the first rows as they are, to choose the header from.
+	Head []HeadRow `json:"head"`
+	// Field and Trouble say what is still missing; empty where the list can be taken in.
+	Field   string         `json:"field"`
+	Trouble string         `json:"trouble"`
+	Preview []PreviewOffer `json:"preview" doc:"The first 50 rows as the offers that they would become"`
+	// Rows is how many rows the file has, about, and Good and Bad how many of the preview's can be used.
+	Rows int `json:"rows"`
+	Good int `json:"good"`
+	Bad  int `json:"bad"`
+}
+
+// ColumnLook is a column with why it was matched and what it holds.
+type ColumnLook struct {
+	Column
+	Why     string   `json:"why"`
+	Samples []string `json:"samples"`
+}
+
+// HeadRow is a row as it is in the file.
+type HeadRow struct {
+	Place int      `json:"place"`
+	Cells []string `json:"cells"`
+}
+
+// PreviewOffer is an offer of the preview, or a row that would be set aside.
+type PreviewOffer struct {
+	Place    int              `json:"place"`
+	Number   string           `json:"number"`
+	Title    string           `json:"title"`
+	Category string           `json:"category"`
+	Options  []string         `json:"options"`
+	Variants []PreviewVariant `json:"variants"`
+	Pictures int              `json:"pictures"`
+	Trouble  string           `json:"trouble" doc:"Why it would be set aside"`
+	Cells    []string         `json:"cells"`
+}
+
+// PreviewVariant is a variant of the preview.
+type PreviewVariant struct {
+	Number  string        `json:"number"`
+	Values  []string      `json:"values"`
+	Cost    money.Amount  `json:"cost"`
+	Least   *money.Amount `json:"min_advertised"`
+	List    *money.Amount `json:"list_price"`
+	Stock   int           `json:"stock"`
+	Barcode string        `json:"barcode"`
+	Trouble string        `json:"trouble" doc:"What is wrong with it, though it can be used"`
+}
+
+const (
+	sampleRows  = 400
+	previewRows = 50
+)
+
+// kind tells a file's format by its first bytes, or why it cannot be read.
+func kind(f *os.File) (string, error) {
+	head := make([]byte, 512)
+	n, err := f.ReadAt(head, 0)
+	if err != nil && err != io.EOF {
+		return "", err
+	}
+	head = head[:n]
+	text := bytes.ToLower(bytes.TrimSpace(bytes.TrimPrefix(head, []byte("\xef\xbb\xbf"))))
+	switch {
+	case len(bytes.Trim(head, "\x00\r\n\t \xef\xbb\xbf\xff\xfe")) == 0:
+		return "", ErrEmpty
+	case bytes.HasPrefix(head, []byte("PK\x03\x04")):
+		return "xlsx", nil
+	case bytes.HasPrefix(head, compound):
+		return "", compoundFile(f)
+	case bytes.HasPrefix(text, []byte("<!doctype html")), bytes.HasPrefix(text, []byte("<html")):
+		return "", ErrWebPage
+	case bytes.HasPrefix(head, []byte("%PDF")), bytes.HasPrefix(head, []byte("\xff\xd8\xff")), bytes.HasPrefix(head, []byte("\x89PNG")), bytes.HasPrefix(head, []byte("GIF8")), bytes.HasPrefix(head, []byte("\x1f\x8b")):
+		return "", ErrNotATable
+	}
+	return "csv", nil
+}
+
+// encoding tells how a text file is written. Its bytes are all looked at: one accented word a
+// million rows down decides as well as one in the first.
+func encoding(f *os.File) (string, error) {
+	in := bufio.NewReaderSize(io.NewSectionReader(f, 0, 1<<62), 1<<18)
+	head, err := in.Peek(4096)
+	if err != nil && err != io.EOF {
+		return "", err
+	}
+	switch {
+	case bytes.HasPrefix(head, []byte{0xff, 0xfe}):
+		return UTF16LE, nil
+	case bytes.HasPrefix(head, []byte{0xfe, 0xff}):
+		return UTF16BE, nil
+	case bytes.HasPrefix(head, []byte{0xef, 0xbb, 0xbf}):
+		return UTF8, nil
+	}
+	// Without a mark: every second byte of Latin text in UTF-16 is nothing.
+	var even, odd int
+	for i, b := range head {
+		if b == 0 && i%2 == 0 {
+			even++
+		} else if b == 0 {
+			odd++
+		}
+	}
+	if n := len(head) / 2; n > 8 && odd > n*7/10 {
+		return UTF16LE, nil
+	} else if n > 8 && even > n*7/10 {
+		return UTF16BE, nil
+	}
+	valid, invalid := 0, 0
+	var tail []byte
+	buffer := make([]byte, 1<<18)
+	for {
+		n, err := in.Read(buffer)
+		part := append(tail, buffer[:n]...)
+		tail = nil
+		if !utf8.Valid(part) {
+			for i := 0; i < len(part); {
+				if part[i] < utf8.RuneSelf {
+					i++
+					continue
+				}
+				r, size := utf8.DecodeRune(part[i:])
+				switch {
+				case r == utf8.RuneError && size <= 1 && len(part)-i < utf8.UTFMax && err == nil && !utf8.FullRune(part[i:]):
+					tail = append([]byte(nil), part[i:]...)
+					i = len(part)
+					continue
+				case r == utf8.RuneError && size <= 1:
+					invalid++
+				default:
+					valid++
+				}
+				i += size
+			}
+		}
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return "", err
+		}
+	}
+	if invalid > 0 && invalid*4 > valid {
+		return Windows1252, nil
+	}
+	return UTF8, nil
+}
+
+// delimiter is the sign that splits the most rows into the same number of cells.
+func delimiter(f *os.File, enc string) string {
+	best, sign := 0.0, ","
+	for _, candidate := range []string{",", ";", "\t", "|"} {
+		in := newCSV(io.NewSectionReader(f, 0, 1<<62), &Layout{Encoding: enc, Delimiter: candidate})
+		widths := map[int]int{}
+		total := 0
+		for total < 200 {
+			row, err := in.next()
+			if err != nil {
+				break
+			}
+			if len(row.Cells) == 1 && row.Cells[0] == "" {
+				continue
+			}
+			widths[len(row.Cells)]++
+			total++
+		}
+		for width, n := range widths {
+			if width > 1 {
+				// Most rows alike counts; among such, more cells.
+				if score := float64(n) / float64(total) * (1 + 0.02*float64(min(width, 30))); score > best {
+					best, sign = score, candidate
+				}
+			}
+		}
+	}
+	return sign
+}
+
+// source is an opened file that can be read from the start again.
+type table struct {
+	file *os.File
+	book *workbook
+}
+
+func (t *table) close() {
+	if t.book != nil {
+		t.book.close()
+	}
+}
+
+func openTable(f *os.File, format string) (*table, error) {
+	t := &table{file: f}
+	if format != "xlsx" {
+		return t, nil
+	}
+	var err error
+	t.book, err = openWorkbook(f)
+	return t, err
+}
+
+func (t *table) rows(l *Layout) (rows, error) {
+	if t.book == nil {
+		return newCSV(io.NewSectionReader(t.file, 0, 1<<62), l), nil
+	}
+	if !slices.Contains(t.book.file.GetSheetList(), l.Sheet) {
+		return nil, ErrLayout{fmt.Sprintf("The workbook has no sheet “%s” any more.", l.Sheet)}
+	}
+	return t.book.rows(l.Sheet)
+}
+
+// sample reads the first rows.
+func (t *table) sample(l *Layout, most int) ([]Row, error) {
+	in, err := t.rows(l)
+	if err != nil {
+		return nil, err
+	}
+	defer in.close()
+	var all []Row
+	for len(all) < most {
+		row, err := in.next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return all, err
+		}
+		all = append(all, row)
+	}
+	return all, nil
+}
+
+func blank(row Row) bool {
+	for _, cell := range row.Cells {
+		if strings.TrimSpace(cell) != "" {
+			return false
+		}
+	}
+	return true
+}
+
+// Hints are what stands where a list does not say.
+type Hints struct {
+	Currency string
+	Supplier string
+}
+
+// LookAt finds out how a file is written and what its columns hold. A layout that a person
+// has corrected stands as far as it goes: what it decides is taken from it, the rest is found anew.
+func LookAt(f *os.File, given *Layout, hints Hints) (*Look, error) {
+	format, err := kind(f)
+	if err != nil {
+		return nil, err
+	}
+	t, err := openTable(f, format)
+	if err != nil {
+		return nil, err
+	}
+	defer t.close()
+	look := &Look{Sheets: []string{}, Notes: []string{}, Columns: []ColumnLook{}, Head: []HeadRow{}, Preview: []PreviewOffer{}}
+	l := &look.Layout
+	if given != nil {
+		*l = *given
+	} else {
+		*l = Layout{Supplier: hints.Supplier}
+	}
+	l.Format = format
+	if err := look.form(t, given == nil); err != nil {
+		return nil, err
+	}
+	sample, err := t.sample(l, sampleRows)
+	if err != nil {
+		return nil, err
+	}
+	if !slices.ContainsFunc(sample, func(r Row) bool { return !blank(r) }) {
+		return nil, ErrEmpty
+	}
+	if err := look.columns(sample, given, hints); err != nil {
+		return nil, err
+	}
+	look.Rows = t.count(l) - l.Header
+	look.Field, look.Trouble = l.Check()
+	return look, look.preview(t)
+}
+
+// form finds encoding and delimiter, or the sheet.
+func (look *Look) form(t *table, anew bool) (err error) {
+	l := &look.Layout
+	if t.book == nil {
+		if l.Encoding == "" || anew {
+			if l.Encoding, err = encoding(t.file); err != nil {
+				return err
+			}
+		}
+		if l.Delimiter == "" || anew {
+			l.Delimiter = delimiter(t.file, l.Encoding)
+		}
+		return nil
+	}
+	look.Sheets = t.book.sheets()
+	if l.Sheet != "" && slices.Contains(look.Sheets, l.Sheet) {
+		return nil
+	}
+	most := -1
+	for _, name := range look.Sheets {
+		sample, err := t.sample(&Layout{Sheet: name}, 60)
+		if err != nil {
+			return err
+		}
+		n := len(sample)
+		if findHeader(sample) >= 0 {
+			n += 1000
+		}
+		if n > most {
+			most, l.Sheet = n, name
+		}
+	}
+	if len(look.Sheets) > 1 {
+		look.Notes = append(look.Notes, fmt.Sprintf("The workbook has %d sheets; “%s” looks like the list.", len(look.Sheets), l.Sheet))
+	}
+	return nil
+}
+
+// columns finds the header, the decimal sign, what each column holds, and the currency.
+func (look *Look) columns(sample []Row, given *Layout, hints Hints) error {
+	l := &look.Layout
+	for _, row := range sample[:min(len(sample), 15)] {
+		look.Head = append(look.Head, HeadRow{row.Place, row.Cells})
+	}
+	if given == nil {
+		l.Header = 0
+		if at := findHeader(sample); at >= 0 {
+			l.Header = sample[at].Place
+			if at > 0 {
+				look.Notes = append(look.Notes, fmt.Sprintf("The columns are named in row %d; what stands above is left out.", l.Header))
+			}
+		} else {
+			look.Notes = append(look.Notes, "No row names the columns; they were matched by their contents.")
+		}
+	}
+	headers, data := split(sample, l.Header)
+	if len(data) == 0 {
+		return ErrNoRows
+	}
+	comma, point := decimalSign(data)
+	if given == nil || l.Decimal == "" {
+		l.Decimal = "."
+		if comma > point || (comma == point && comma == 0 && l.Delimiter == ";" && l.Format == "csv") {
+			l.Decimal = ","
+		}
+		if comma > 0 && point > 0 {
+			look.Notes = append(look.Notes, fmt.Sprintf("%d numbers look as if the decimal sign were a comma, %d as if it were a point. Look at the costs.", comma, point))
+		}
+	}
+	proposed, why := propose(headers, data, l.Decimal)
+	if given == nil || !sameHeaders(given.Columns, headers) {
+		l.Columns = proposed
+	} else {
+		for i := range why {
+			if l.Columns[i] != proposed[i] {
+				why[i] = "as you said"
+			}
+		}
+	}
+	for i, c := range l.Columns {
+		look.Columns = append(look.Columns, ColumnLook{c, why[i], samples(data, i)})
+	}
+	if given == nil {
+		look.currency(data, hints)
+		l.Grouping = l.grouping(data)
+		l.PerPack = l.perPack()
+	}
+	return nil
+}
+
+// split parts the column names from the rows under them.
+func split(sample []Row, header int) (names []string, data []Row) {
+	width := 0
+	for _, row := range sample {
+		if row.Place == header {
+			names = row.Cells
+		}
+		if row.Place > header && !blank(row) {
+			data = append(data, row)
+			width = max(width, len(row.Cells))
+		}
+	}
+	if header == 0 {
+		for i := range width {
+			names = append(names, fmt.Sprintf("column %s", letter(i)))
+		}
+	}
+	for len(names) > 0 && strings.TrimSpace(names[len(names)-1]) == "" && len(names) > width {
+		names = names[:len(names)-1]
+	}
+	out := make([]string, len(names))
+	for i, n := range names {
+		out[i] = strings.Join(strings.Fields(n), " ")
+		if len(out[i]) > 200 {
+			out[i] = strings.ToValidUTF8(out[i][:200], "")
+		}
+	}
+	return out, data
+}
+
+// letter is a column's name in a spreadsheet: A, B, ... Z, AA.
+func letter(i int) string {
+	if i < 26 {
+		return string(rune('A' + i))
+	}
+	return letter(i/26-1) + letter(i%26)
+}
+
+func sameHeaders(columns []Column, headers []string) bool {
+	return slices.EqualFunc(columns, headers, func(c Column, h string) bool { return c.Header == h })
+}
+
+func samples(data []Row, column int) []string {
+	out := []string{}
+	for _, row := range data {
+		if column < len(row.Cells) {
+			if text := strings.TrimSpace(row.Cells[column]); text != "" && !slices.Contains(out, clip(text)) {
+				out = append(out, clip(text))
+			}
+		}
+		if len(out) == 3 {
+			break
+		}
+	}
+	return out
+}
+
+// at is the place of a field's column, or -1.
+func (l *Layout) at(f Field) int {
+	return slices.IndexFunc(l.Columns, func(c Column) bool { return c.Field == f })
+}
+
+// currency finds the list's currency: a column of its own, the header of the cost, or the costs.
+func (look *Look) currency(data []Row, hints Hints) {
+	l := &look.Layout
+	if l.at(Currency) >= 0 {
+		return
+	}
+	cost := l.at(Cost)
+	if cost < 0 {
+		return
+	}
+	for _, word := range strings.FieldsFunc(l.Columns[cost].Header, func(r rune) bool { return strings.ContainsRune(" ()[]/,.:-_", r) }) {
+		if code, ok := symbols[strings.ToLower(word)]; ok && code != "" {
+			l.Currency = code
+			return
+		}
+		if c, err := money.ParseCurrency(word); err == nil && len(word) == 3 {
+			l.Currency = c.String()
+			return
+		}
+	}
+	for _, row := range data {
+		if cost < len(row.Cells) {
+			if _, code := unit(row.Cells[cost]); code != "" && code[0] != '?' {
+				l.Currency = code
+				return
+			}
+		}
+	}
+	l.Currency = hints.Currency
+	if l.Currency != "" {
+		look.Notes = append(look.Notes, fmt.Sprintf("The list does not say its currency; %s is taken, your store's.", l.Currency))
+	}
+}
+
+// grouping tells how rows seem to make offers.
+func (l *Layout) grouping(data []Row) Grouping {
+	if l.at(Parent) >= 0 {
+		return ByParent
+	}
+	title := l.at(Title)
+	if title < 0 || l.at(Option) < 0 {
+		return EachRow
+	}
+	seen, again := map[string]bool{}, 0
+	for _, row := range data {
+		if title < len(row.Cells) {
+			key := strings.ToLower(strings.TrimSpace(row.Cells[title]))
+			if seen[key] || key == "" {
+				again++
+			}
+			seen[key] = true
+		}
+	}
+	if again*10 >= len(data) {
+		return ByTitle
+	}
+	return EachRow
+}
+
+// perPack tells whether the cost's header says that it is for a pack.
+func (l *Layout) perPack() bool {
+	cost, pack := l.at(Cost), l.at(Pack)
+	if cost < 0 || pack < 0 {
+		return false
+	}
+	header := " " + plain(l.Columns[cost].Header) + " "
+	for _, word := range []string{" pack ", " case ", " carton ", " box ", " ve ", " vpe ", " packung ", " lot ", " paquete ", " caja ", " confezione ", " pak "} {
+		if strings.Contains(header, word) {
+			return true
+		}
+	}
+	return false
+}
+
+// count is about how many rows there are.
+func (t *table) count(l *Layout) int {
+	if t.book != nil {
+		if dimension, err := t.book.file.GetSheetDimension(l.Sheet); err == nil {
+			if _, last, found := strings.Cut(dimension, ":"); found {
+				n := 0
+				if _, err := fmt.Sscanf(strings.TrimLeft(last, "ABCDEFGHIJKLMNOPQRSTUVWXYZ$"), "%d", &n); err == nil {
+					return n
+				}
+			}
+		}
+		return 0
+	}
+	n := 0
+	buffer := make([]byte, 1<<18)
+	in := io.NewSectionReader(t.file, 0, 1<<62)
+	for {
+		read, err := in.Read(buffer)
+		n += bytes.Count(buffer[:read], []byte{'\n'})
+		if err != nil {
+			return n
+		}
+	}
+}
+
+// preview shows the first rows as the offers that they would become.
+func (look *Look) preview(t *table) error {
+	if look.Trouble != "" && look.Field == "columns" {
+		return nil
+	}
+	l := look.Layout
+	if l.Country == "" {
+		l.Country = "US" // not asked for yet, and not shown
+	}
+	if l.Supplier == "" {
+		l.Supplier = "?"
+	}
+	if _, trouble := l.Check(); trouble != "" {
+		return nil
+	}
+	r, err := open(t, &l)
+	if err != nil {
+		return err
+	}
+	defer r.in.close()
+	for r.read < previewRows {
+		item, err := r.Next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return err
+		}
+		for _, u := range item.SetAside {
+			look.Bad++
+			look.Preview = append(look.Preview, PreviewOffer{Place: u.row, Number: u.Number, Options: []string{}, Variants: []PreviewVariant{}, Trouble: u.Reason, Cells: u.Cells})
+		}
+		if item.Offer == nil {
+			continue
+		}
+		o := PreviewOffer{Place: item.Place, Number: item.Offer.Number, Title: item.Offer.Title, Category: item.Offer.Category, Options: item.Offer.OptionNames, Pictures: len(item.Offer.Pictures), Variants: []PreviewVariant{}, Cells: []string{}}
+		if o.Options == nil {
+			o.Options = []string{}
+		}
+		for _, v := range item.Offer.Variants {
+			look.Good++
+			p := PreviewVariant{Number: v.Number, Values: v.Values, Cost: v.Cost, Stock: v.Stock, Barcode: v.Barcode, Trouble: item.Doubts[v.Number]}
+			if p.Values == nil {
+				p.Values = []string{}
+			}
+			if !v.MinAdvertised.IsZero() {
+				p.Least = &v.MinAdvertised
+			}
+			if !v.List.IsZero() {
+				p.List = &v.List
+			}
+			o.Variants = append(o.Variants, p)
+		}
+		look.Preview = append(look.Preview, o)
+	}
+	return nil
+}

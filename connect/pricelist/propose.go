@@ -1,0 +1,367 @@
+package pricelist
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"sort"
+	"strings"
+	"unicode"
+
+	"golang.org/x/text/unicode/norm"
+
+	"plainpelican/core/gtin"
+	"plainpelican/core/money"
+)
+
+// headerWords are what suppliers call the fields, in some languages of the trade.
+var headerWords = map[Field][]string{
+	Number: {"sku", "item number", "item no", "item code", "item", "article number", "article no", "article", "art no", "art nr", "artnr", "part number", "part no", "product code", "code", "reference", "ref", "stock code", "supplier sku", "variant sku", "model no",
+		"artikelnummer", "artikelnr", "artikel nr", "bestellnummer", "bestell nr", "référence", "référence article", "code article", "referencia", "código", "codigo", "artikelcode", "bestelnummer", "codice", "codice articolo", "no"},
+	Parent: {"parent", "parent sku", "parent number", "parent code", "product number", "product no", "product id", "group", "group number", "group code", "style number", "style no", "style code", "model", "model number", "family", "master sku", "master", "handle",
+		"hauptartikel", "vaterartikel", "modell", "modellnummer", "modelnummer", "modèle", "modelo", "modello", "hoofdartikel"},
+	Title: {"title", "name", "product name", "item name", "product", "product title", "item description", "short description", "article name", "description 1", "bezeichnung", "artikelbezeichnung", "artikelname", "produktname", "produkt", "titel", "désignation", "libellé", "nom", "nom du produit", "produit",
+		"nombre", "nombre del producto", "producto", "artículo", "naam", "productnaam", "omschrijving", "nome", "nome prodotto", "prodotto", "denominazione"},
+	Description: {"description", "long description", "details", "product description", "full description", "text", "features", "beschreibung", "produktbeschreibung", "langtext", "description longue", "descripción", "descripcion", "beschrijving", "lange omschrijving", "descrizione"},
+	Category:    {"category", "product group", "department", "range", "section", "product type", "type", "product category", "warengruppe", "kategorie", "produktgruppe", "sortiment", "catégorie", "famille", "rayon", "categoría", "categoria", "familia", "categorie", "productgroep"},
+	Brand:       {"brand", "manufacturer", "make", "vendor", "maker", "marke", "hersteller", "marque", "fabricant", "marca", "fabricante", "merk", "fabrikant", "produttore"},
+	Cost: {"cost", "price", "unit price", "net price", "net", "trade price", "wholesale price", "wholesale", "your price", "dealer price", "unit cost", "purchase price", "buy price", "price net", "cost price", "price each", "each", "piece price", "net cost", "pack price", "price per pack", "case price", "price pack", "nett", "nett price", "ws price",
+		"ek", "ek preis", "ek netto", "einkaufspreis", "händlerpreis", "nettopreis", "preis", "stückpreis", "vk netto händler", "prix", "prix net", "prix ht", "prix d achat", "prix unitaire", "tarif", "precio", "precio neto", "precio unitario", "coste", "inkoopprijs", "prijs", "nettoprijs", "stuksprijs", "prezzo", "prezzo netto", "costo", "prezzo unitario"},
+	Currency: {"currency", "curr", "ccy", "cur", "währung", "devise", "monnaie", "moneda", "divisa", "valuta", "munt"},
+	Pack:     {"pack", "pack size", "pack qty", "pack quantity", "units per pack", "pcs per pack", "pieces per pack", "case qty", "case size", "units per case", "qty per pack", "inner", "inner qty", "carton qty", "per pack", "vpe", "verpackungseinheit", "ve", "stück pro packung", "stück je packung", "conditionnement", "unités par lot", "uds por paquete", "unidades por caja", "verpakkingseenheid", "stuks per pak", "confezione", "pezzi per confezione"},
+	Stock: {"stock", "qty", "quantity", "available", "available stock", "stock level", "stock qty", "inventory", "on hand", "qty available", "in stock", "free stock", "availability", "soh", "bestand", "lagerbestand", "lager", "verfügbar", "menge", "verfügbare menge",
+		"quantité", "stock disponible", "disponible", "dispo", "existencias", "cantidad", "voorraad", "aantal", "giacenza", "disponibilità", "quantità"},
+	Barcode:       {"barcode", "ean", "ean13", "ean 13", "ean code", "gtin", "gtin 13", "upc", "upc code", "isbn", "bar code", "strichcode", "code barres", "code ean", "codigo de barras", "código de barras", "streepjescode", "codice a barre", "codice ean"},
+	Weight:        {"weight", "net weight", "gross weight", "weight g", "weight kg", "wt", "grams", "weight grams", "gewicht", "gewicht g", "gewicht kg", "poids", "peso", "massa"},
+	MinAdvertised: {"map", "minimum advertised price", "min advertised price", "map price", "minimum price", "lowest advertised price", "min price", "mindestpreis", "minimum resale price", "prix minimum", "precio mínimo"},
+	List:          {"rrp", "list price", "retail", "retail price", "msrp", "srp", "recommended price", "recommended retail price", "list", "suggested retail", "suggested retail price", "uvp", "listenpreis", "empf vk", "vk", "verkaufspreis", "prix public", "prix conseillé", "ppc", "pvp", "pvpr", "precio de venta", "adviesprijs", "verkoopprijs", "prezzo consigliato", "prezzo di listino", "listino"},
+	Picture:       {"image", "picture", "photo", "image url", "picture url", "image link", "main image", "image 1", "photo url", "images", "pictures", "image file", "bild", "bild url", "bild 1", "bilder", "foto", "image principale", "imagen", "afbeelding", "immagine"},
+	Page:          {"url", "link", "product url", "product link", "product page", "page", "web page", "website", "produktlink", "lien", "enlace"},
+	Option: {"colour", "color", "size", "style", "flavour", "flavor", "scent", "capacity", "length", "pattern", "finish", "farbe", "größe", "grösse", "groesse", "couleur", "taille", "pointure", "color variante", "talla", "tamaño", "kleur", "maat", "colore", "taglia", "misura", "variant", "variante", "option", "shade",
+		"ausführung", "volume", "width", "diameter", "teinte"},
+}
+
+// plain lowers a header, takes accents and signs off it, and leaves words.
+func plain(header string) string {
+	var b strings.Builder
+	for _, r := range norm.NFKD.String(strings.ToLower(header)) {
+		switch {
+		case unicode.Is(unicode.Mn, r):
+		case unicode.IsLetter(r) || unicode.IsDigit(r):
+			b.WriteRune(r)
+		case r == 'ß':
+			b.WriteString("ss")
+		default:
+			b.WriteByte(' ')
+		}
+	}
+	return strings.Join(strings.Fields(b.String()), " ")
+}
+
+// lexicon maps the plain form of each header word to its field.
+var lexicon = func() map[string]Field {
+	all := map[string]Field{}
+	for _, f := range Fields {
+		for _, w := range headerWords[f] {
+			if p := plain(w); p != "" {
+				if _, taken := all[p]; !taken {
+					all[p] = f
+				}
+			}
+		}
+	}
+	return all
+}()
+
+// codes are taken off a header before it is looked up: "Price EUR" is a price.
+func withoutUnits(words []string) []string {
+	return slices.DeleteFunc(slices.Clone(words), func(w string) bool {
+		if _, err := money.ParseCurrency(strings.ToUpper(w)); err == nil && len(w) == 3 && w != "all" && w != "top" && w != "try" {
+			return true
+		}
+		return slices.Contains([]string{"g", "kg", "pcs", "stk", "lb", "lbs", "oz", "cm", "mm", "excl", "vat", "ex", "ht", "exkl", "mwst", "per", "in"}, w)
+	})
+}
+
+// byHeader scores what a header says about each field, 0 to 1.
+func byHeader(header string) map[Field]float64 {
+	words := strings.Fields(plain(header))
+	scores := map[Field]float64{}
+	add := func(f Field, score float64) { scores[f] = max(scores[f], score) }
+	if f, ok := lexicon[strings.Join(words, " ")]; ok {
+		add(f, 1)
+	}
+	words = withoutUnits(words)
+	if f, ok := lexicon[strings.Join(words, " ")]; ok {
+		add(f, 0.98)
+	}
+	for n := min(len(words), 4); n >= 1; n-- { // the longest run of words that is known
+		for i := 0; i+n <= len(words); i++ {
+			if f, ok := lexicon[strings.Join(words[i:i+n], " ")]; ok {
+				score := 0.55 + 0.35*float64(n)/float64(len(words))
+				if i+n == len(words) {
+					score += 0.03 // the last word says what it is: "supplier colour"
+				}
+				add(f, score)
+			}
+		}
+	}
+	return scores
+}
+
+// contents are shares over the filled cells of a sample of a column.
+type contents struct {
+	filled, cells                                                        int
+	number, whole, fraction, distinct, spaced, gtin, code, url, img, day float64
+	length                                                               float64
+	letters                                                              float64
+}
+
+var imageName = regexp.MustCompile(`(?i)\.(jpe?g|png|webp|gif)(\?.*)?$`)
+
+func study(sample []Row, column int, decimal string) contents {
+	var c contents
+	seen := map[string]bool{}
+	for _, row := range sample {
+		c.cells++
+		if column >= len(row.Cells) {
+			continue
+		}
+		text := strings.TrimSpace(row.Cells[column])
+		if text == "" {
+			continue
+		}
+		c.filled++
+		seen[text] = true
+		c.length += float64(len(text))
+		number, unitCode := unit(text)
+		if value, err := decimalText(number, decimal); err == nil && !strings.HasPrefix(unitCode, "?") {
+			c.number++
+			if strings.Contains(value, ".") {
+				c.fraction++
+			} else {
+				c.whole++
+			}
+		}
+		for _, test := range []struct {
+			into *float64
+			is   bool
+		}{
+			{&c.spaced, strings.Contains(text, " ")}, {&c.gtin, len(text) >= 8 && gtin.Valid(text)}, {&c.url, strings.HasPrefix(text, "http://") || strings.HasPrefix(text, "https://")},
+			{&c.img, imageName.MatchString(text)}, {&c.day, dateLike.MatchString(text)}, {&c.letters, strings.IndexFunc(text, unicode.IsLetter) >= 0},
+		} {
+			if test.is {
+				*test.into++
+			}
+		}
+		if _, err := money.ParseCurrency(text); err == nil && len(text) == 3 {
+			c.code++
+		}
+	}
+	if n := float64(c.filled); n > 0 {
+		for _, share := range []*float64{&c.number, &c.whole, &c.fraction, &c.spaced, &c.gtin, &c.code, &c.url, &c.img, &c.day, &c.length, &c.letters} {
+			*share /= n
+		}
+		c.distinct = float64(len(seen)) / n
+	}
+	return c
+}
+
+// fits tells whether a column's contents allow a field at all.
+func (c contents) fits(f Field) bool {
+	if c.filled == 0 {
+		return f == Description || f == Option || f == Picture || f == Category || f == Brand || f == MinAdvertised || f == List
+	}
+	switch f {
+	case Cost:
+		return c.number >= 0.5 && c.gtin < 0.5
+	case MinAdvertised, List:
+		return c.number >= 0.5 && c.gtin < 0.5
+	case Stock:
+		return (c.number >= 0.4 || (c.letters > 0.5 && c.distinct < 0.5)) && c.gtin < 0.5 && c.day < 0.5
+	case Pack:
+		return c.number >= 0.5 && c.gtin < 0.5
+	case Barcode:
+		return c.number >= 0.5 && c.length >= 7 && c.length <= 15
+	case Currency:
+		return c.code >= 0.5
+	case Picture:
+		return c.url >= 0.5 || c.img >= 0.5
+	case Page:
+		return c.url >= 0.5 && c.img < 0.5
+	case Weight:
+		return c.filled > 0 && c.gtin < 0.5 && c.spaced < 0.9
+	case Title, Description:
+		return c.letters >= 0.5 && c.url < 0.5
+	case Number:
+		return c.url < 0.5 && c.length <= 40
+	case Parent, Category, Brand, Option:
+		return c.url < 0.5 && c.length <= 80
+	}
+	return true
+}
+
+// byContents scores what a column could be where its header does not say.
+func (c contents) byContents() map[Field]float64 {
+	s := map[Field]float64{}
+	if c.filled == 0 || float64(c.filled) < 0.2*float64(c.cells) {
+		return s
+	}
+	text := c.letters > 0.9 && c.url < 0.1 && c.number < 0.2
+	switch {
+	case c.gtin >= 0.8:
+		s[Barcode] = 0.6
+	case c.code >= 0.9:
+		s[Currency] = 0.6
+	case c.img >= 0.8 && c.url >= 0.8:
+		s[Picture] = 0.6
+	case c.url >= 0.8:
+		s[Page] = 0.4
+	case text && c.length > 90:
+		s[Description] = 0.4
+	case text && c.spaced > 0.6 && c.length >= 8:
+		s[Title] = 0.35 + 0.1*c.distinct
+	case c.distinct > 0.95 && c.spaced < 0.1 && c.length <= 20 && c.fraction < 0.2 && (c.letters > 0.5 || c.length >= 4):
+		s[Number] = 0.35
+	case c.number > 0.9 && c.fraction > 0.5:
+		s[Cost] = 0.35
+	case c.number > 0.9 && c.whole > 0.9 && c.length < 6:
+		s[Stock] = 0.25
+	}
+	return s
+}
+
+// propose matches columns to fields: the likeliest pairs first.
+func propose(headers []string, sample []Row, decimal string) ([]Column, []string) {
+	type pair struct {
+		column int
+		field  Field
+		score  float64
+		why    string
+	}
+	var pairs []pair
+	studies := make([]contents, len(headers))
+	for i, h := range headers {
+		c := study(sample, i, decimal)
+		studies[i] = c
+		for f, score := range byHeader(h) {
+			if c.fits(f) {
+				pairs = append(pairs, pair{i, f, score, fmt.Sprintf("its header says so: “%s”", h)})
+			}
+		}
+		for f, score := range c.byContents() {
+			pairs = append(pairs, pair{i, f, score, "its contents look like it"})
+		}
+	}
+	sort.SliceStable(pairs, func(a, b int) bool {
+		if pairs[a].score != pairs[b].score {
+			return pairs[a].score > pairs[b].score
+		}
+		return pairs[a].column < pairs[b].column
+	})
+	columns := make([]Column, len(headers))
+	why := make([]string, len(headers))
+	for i, h := range headers {
+		columns[i].Header = h
+	}
+	taken := map[Field]bool{}
+	for _, p := range pairs {
+		if columns[p.column].Field != Ignored || (taken[p.field] && !p.field.many()) {
+			continue
+		}
+		columns[p.column].Field, why[p.column], taken[p.field] = p.field, p.why, true
+	}
+	// A description where nothing else names the offer is its title.
+	if !taken[Title] {
+		for i := range columns {
+			if columns[i].Field == Description || (columns[i].Field == Ignored && studies[i].letters > 0.9 && studies[i].distinct > 0.5) {
+				columns[i].Field, why[i] = Title, "nothing else names the offer"
+				break
+			}
+		}
+	}
+	return columns, why
+}
+
+var (
+	commaSign = regexp.MustCompile(`^-?(\d{1,3}(\.\d{3})+,\d+|\d+,(\d{1,2}|\d{4,}|-))$`)
+	pointSign = regexp.MustCompile(`^-?(\d{1,3}(,\d{3})+\.\d+|\d+\.(\d{1,2}|\d{4,}|-))$`)
+	manyPoint = regexp.MustCompile(`^-?\d{1,3}(\.\d{3}){2,}$`)
+	manyComma = regexp.MustCompile(`^-?\d{1,3}(,\d{3}){2,}$`)
+)
+
+// decimalSign counts what speaks for a comma and for a point.
+func decimalSign(sample []Row) (comma, point int) {
+	for _, row := range sample {
+		for _, cell := range row.Cells {
+			if len(cell) > 24 || dateLike.MatchString(strings.TrimSpace(cell)) {
+				continue
+			}
+			number, _ := unit(cell)
+			number = spaces.Replace(strings.TrimSpace(number))
+			switch {
+			case commaSign.MatchString(number), manyPoint.MatchString(number):
+				comma++
+			case pointSign.MatchString(number), manyComma.MatchString(number):
+				point++
+			}
+		}
+	}
+	return comma, point
+}
+
+// findHeader is the row, by its place in the sample, that names the columns; -1 is none.
+func findHeader(sample []Row) int {
+	best, at := 0.0, -1
+	for i, row := range sample[:min(len(sample), 40)] {
+		fields := map[Field]bool{}
+		score, filled, numbers := 0.0, 0, 0
+		for _, cell := range row.Cells {
+			text := strings.TrimSpace(cell)
+			if text == "" {
+				continue
+			}
+			filled++
+			if _, err := decimalText(text, "."); err == nil {
+				numbers++
+			}
+			top, of := 0.0, Ignored
+			for f, s := range byHeader(text) {
+				if s > top && len(text) <= 40 {
+					top, of = s, f
+				}
+			}
+			if top >= 0.7 && !fields[of] {
+				fields[of] = true
+				score += top
+			}
+		}
+		score -= float64(numbers)
+		if len(fields) >= 2 && score > best && filled >= 2 {
+			best, at = score, i
+		}
+	}
+	if at >= 0 {
+		return at
+	}
+	// In no language we know: a row of words over rows with numbers.
+	for i := 0; i+2 < len(sample) && i < 10; i++ {
+		if words(sample[i]) && len(sample[i].Cells) >= 3 && !words(sample[i+1]) && !words(sample[i+2]) && len(sample[i+1].Cells) == len(sample[i].Cells) {
+			return i
+		}
+	}
+	return -1
+}
+
+// words tells whether all cells of a row are filled with something that is no number.
+func words(row Row) bool {
+	for _, cell := range row.Cells {
+		number, _ := unit(cell)
+		_, point := decimalText(number, ".")
+		_, comma := decimalText(number, ",")
+		if strings.TrimSpace(cell) == "" || point == nil || comma == nil {
+			return false
+		}
+	}
+	return true
+}

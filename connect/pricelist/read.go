@@ -1,0 +1,448 @@
+package pricelist
+
+import (
+	"fmt"
+	"hash/maphash"
+	"io"
+	"os"
+	"slices"
+	"strings"
+
+	"plainpelican/connect/source"
+)
+
+// Reader turns a list's rows into offers.
+type Reader struct {
+	layout *Layout
+	table  *table
+	in     rows
+	places map[Field][]int // columns by field, where they are in this file
+	names  []string        // the column names, as they are in this file
+	width  int
+	// section is the heading that the rows stand under, where no column names the category.
+	section string
+	read    int // rows with something in them
+
+	group     []Row
+	key       string
+	scattered map[uint64]int // keys whose rows do not stand together, with how many are still to come
+	waiting   map[uint64][]Row
+	flushed   []Item
+	ended     bool
+}
+
+// Item is an offer, or what could not be used of it, or both.
+type Item struct {
+	Offer *source.Offer
+	// Place is the row of its first variant, Cells that row.
+	Place    int
+	Cells    []string
+	SetAside []Aside
+	// Doubts are by variant number: what is wrong with it, though it can be used.
+	Doubts map[string]string
+}
+
+// Aside is a row that cannot be used.
+type Aside struct {
+	source.Unreadable
+	row int
+}
+
+// Open begins to read a list by its layout. It returns ErrLayout where the file does not look
+// as the layout says, and the package's other errors where it cannot be read at all.
+func Open(f *os.File, l *Layout) (*Reader, error) {
+	format, err := kind(f)
+	if err != nil {
+		return nil, err
+	}
+	own := *l
+	t, err := openTable(f, format)
+	if err != nil {
+		return nil, err
+	}
+	if format == "csv" { // the way it is written does not matter, as long as its columns are there
+		if own.Encoding, err = encoding(f); err != nil {
+			return nil, err
+		}
+		if own.Format != format {
+			own.Delimiter = delimiter(f, own.Encoding)
+		}
+	} else if own.Format != format {
+		if own.Sheet = ""; len(t.book.sheets()) > 0 {
+			own.Sheet = t.book.sheets()[0]
+		}
+	}
+	own.Format = format
+	r, err := open(t, &own)
+	if missing := (ErrLayout{}); errorAs(err, &missing) && format == "csv" {
+		if found := delimiter(f, own.Encoding); found != own.Delimiter {
+			own.Delimiter = found
+			if again, err2 := open(t, &own); err2 == nil {
+				return again, nil
+			}
+		}
+	}
+	if err != nil {
+		t.close()
+		return nil, err
+	}
+	return r, nil
+}
+
+// open finds the columns of a layout in a table.
+func open(t *table, l *Layout) (*Reader, error) {
+	r := &Reader{layout: l, table: t, places: map[Field][]int{}}
+	sample, err := t.sample(l, sampleRows)
+	if err != nil {
+		return nil, err
+	}
+	header, err := r.resolve(sample)
+	if err != nil {
+		return nil, err
+	}
+	_, data := split(sample, header)
+	if len(data) == 0 {
+		return nil, ErrNoRows
+	}
+	comma, point := decimalSign(data)
+	if l.Decimal == "," && point > 4 && point > 3*comma {
+		return nil, ErrLayout{"The decimal sign was a comma, and seems to be a point now."}
+	}
+	if l.Decimal == "." && comma > 4 && comma > 3*point {
+		return nil, ErrLayout{"The decimal sign was a point, and seems to be a comma now."}
+	}
+	if l.Grouping != EachRow {
+		if err := r.scan(header); err != nil {
+			return nil, err
+		}
+	}
+	r.in, err = t.rows(l)
+	if err != nil {
+		return nil, err
+	}
+	return r, r.skipTo(r.in, header)
+}
+
+// resolve finds where the matched columns are, by their names, and returns the header's row.
+func (r *Reader) resolve(sample []Row) (int, error) {
+	l := r.layout
+	r.width = len(l.Columns)
+	if l.Header == 0 {
+		for i, c := range l.Columns {
+			r.names = append(r.names, c.Header)
+			if c.Field != Ignored {
+				r.places[c.Field] = append(r.places[c.Field], i)
+			}
+		}
+		return 0, nil
+	}
+	var missing []string
+	for _, row := range slices.Concat(at(sample, l.Header), sample[:min(len(sample), 40)]) {
+		places, lacks := match(l.Columns, row.Cells)
+		if len(lacks) == 0 {
+			r.places, r.width = places, len(row.Cells)
+			r.names, _ = split([]Row{row, {Place: row.Place + 1, Cells: make([]string, 0)}}, row.Place)
+			return row.Place, nil
+		}
+		if missing == nil || len(lacks) < len(missing) {
+			missing = lacks
+		}
+	}
+	if len(missing) == 1 {
+		return 0, ErrLayout{fmt.Sprintf("The list has changed: its column “%s” is not there any more.", missing[0])}
+	}
+	return 0, ErrLayout{fmt.Sprintf("The list has changed: its columns “%s” are not there any more.", strings.Join(missing, "”, “"))}
+}
+
+func at(sample []Row, place int) []Row {
+	for i := range sample {
+		if sample[i].Place == place {
+			return sample[i : i+1]
+		}
+	}
+	return nil
+}
+
+// match finds each matched column by its name; one of several with the same name by its turn.
+func match(columns []Column, cells []string) (map[Field][]int, []string) {
+	places := map[Field][]int{}
+	var missing []string
+	turn := map[string]int{}
+	for _, c := range columns {
+		want := plain(c.Header)
+		skip := turn[want]
+		turn[want]++
+		if c.Field == Ignored {
+			continue
+		}
+		found := -1
+		for i, cell := range cells {
+			if plain(cell) == want && (want != "" || c.Header == strings.TrimSpace(cell)) {
+				if skip == 0 {
+					found = i
+					break
+				}
+				skip--
+			}
+		}
+		if found < 0 {
+			missing = append(missing, c.Header)
+			continue
+		}
+		places[c.Field] = append(places[c.Field], found)
+	}
+	return places, missing
+}
+
+func (r *Reader) skipTo(in rows, header int) error {
+	for header > 0 {
+		row, err := in.next()
+		if err != nil {
+			return err
+		}
+		if row.Place >= header {
+			return nil
+		}
+	}
+	return nil
+}
+
+// Total is about how many rows there are.
+func (r *Reader) Total() int { return max(r.table.count(r.layout)-r.layout.Header, 0) }
+
+// Close lets the file go.
+func (r *Reader) Close() {
+	if r.in != nil {
+		r.in.close()
+	}
+	r.table.close()
+}
+
+var seed = maphash.MakeSeed()
+
+// scan finds the products whose rows do not stand together.
+func (r *Reader) scan(header int) error {
+	in, err := r.table.rows(r.layout)
+	if err != nil {
+		return err
+	}
+	defer in.close()
+	if err := r.skipTo(in, header); err != nil {
+		return err
+	}
+	runs := map[uint64]int32{} // rows of each key, negative once it has come a second time
+	var last uint64
+	lastKey := ""
+	for {
+		row, err := in.next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return err
+		}
+		if !r.usable(row) {
+			continue
+		}
+		key := r.keyOf(row, lastKey)
+		h := maphash.String(seed, key)
+		n, known := runs[h]
+		switch {
+		case !known:
+			n = 1
+		case n < 0:
+			n--
+		case h != last:
+			n = -(n + 1)
+		default:
+			n++
+		}
+		runs[h], last, lastKey = n, h, key
+	}
+	r.scattered, r.waiting = map[uint64]int{}, map[uint64][]Row{}
+	rows := 0
+	for h, n := range runs {
+		if n < 0 {
+			r.scattered[h] = int(-n)
+			rows += int(-n)
+		}
+	}
+	if rows > mostScattered {
+		return ErrLayout{"The rows of one product lie too far apart for a list of this size. Sort it by product number, then send it again."}
+	}
+	return nil
+}
+
+const (
+	mostScattered = 400_000
+	mostVariants  = 2000
+)
+
+// usable tells whether a row is part of the data, for grouping.
+func (r *Reader) usable(row Row) bool {
+	return row.Trouble == "" && !blank(row) && !r.heading(row) && !r.again(row)
+}
+
+// heading tells whether a row names a section: a single cell with words, where rows have more.
+func (r *Reader) heading(row Row) bool {
+	filled, text := 0, ""
+	for _, cell := range row.Cells {
+		if t := strings.TrimSpace(cell); t != "" {
+			filled++
+			text = t
+		}
+	}
+	if filled != 1 || r.width < 3 || len(text) > 80 {
+		return false
+	}
+	number, _ := unit(text)
+	_, err := decimalText(number, r.layout.Decimal)
+	return err != nil
+}
+
+// again tells whether a row repeats the column names, as at the top of each printed page.
+func (r *Reader) again(row Row) bool {
+	if r.layout.Header == 0 || len(row.Cells) < 2 {
+		return false
+	}
+	for i, name := range r.names {
+		if i >= len(row.Cells) || strings.Join(strings.Fields(row.Cells[i]), " ") != name {
+			return false
+		}
+	}
+	return true
+}
+
+// get is a field's cell of a row, without space around it.
+func (r *Reader) get(row Row, f Field) string {
+	places := r.places[f]
+	if len(places) == 0 || places[0] >= len(row.Cells) {
+		return ""
+	}
+	text := strings.TrimSpace(row.Cells[places[0]])
+	if len(text) > 1 && text[0] == '\'' && strings.IndexByte("=+-@", text[1]) >= 0 {
+		return text[1:] // as our own exports keep a spreadsheet from computing it
+	}
+	return text
+}
+
+// keyOf is what a row has in common with the other rows of its product.
+func (r *Reader) keyOf(row Row, last string) string {
+	switch r.layout.Grouping {
+	case ByParent:
+		if key := r.get(row, Parent); key != "" {
+			return key
+		}
+		if r.get(row, Title) == "" && last != "" {
+			return last // merged cells: only the first row has the number
+		}
+		return "\x00" + r.get(row, Number)
+	case ByTitle:
+		if key := strings.ToLower(strings.Join(strings.Fields(r.get(row, Title)), " ")); key != "" {
+			return key
+		}
+		return last
+	}
+	return ""
+}
+
+// Next reads one offer, or what was set aside; the end is io.EOF.
+func (r *Reader) Next() (Item, error) {
+	for {
+		if len(r.flushed) > 0 {
+			item := r.flushed[0]
+			r.flushed = r.flushed[1:]
+			return item, nil
+		}
+		if r.ended {
+			return Item{}, io.EOF
+		}
+		row, err := r.in.next()
+		if err == io.EOF {
+			r.ended = true
+			r.flush()
+			continue
+		}
+		if err != nil {
+			return Item{}, err
+		}
+		r.take(row)
+	}
+}
+
+// take puts a row where it belongs.
+func (r *Reader) take(row Row) {
+	if blank(row) || r.again(row) {
+		return
+	}
+	r.read++
+	if row.Trouble != "" {
+		r.setAside(row, row.Trouble)
+		return
+	}
+	if r.heading(row) {
+		text := strings.Join(strings.Fields(strings.Join(row.Cells, " ")), " ")
+		if len(r.places[Category]) == 0 {
+			r.flush()
+			r.section = text
+			return
+		}
+		r.setAside(row, "only one of its cells is filled")
+		return
+	}
+	for _, extra := range row.Cells[min(len(row.Cells), r.width):] {
+		if strings.TrimSpace(extra) != "" {
+			r.setAside(row, fmt.Sprintf("it has %d cells, the header has %d: a sign between the columns stands within one", len(row.Cells), r.width))
+			return
+		}
+	}
+	if r.layout.Grouping == EachRow {
+		r.flushed = append(r.flushed, r.build([]Row{row}))
+		return
+	}
+	key := r.keyOf(row, r.key)
+	h := maphash.String(seed, key)
+	if left, scattered := r.scattered[h]; scattered {
+		r.waiting[h] = append(r.waiting[h], row)
+		if left == 1 {
+			r.flushed = append(r.flushed, r.build(r.waiting[h]))
+			delete(r.waiting, h)
+		}
+		r.scattered[h] = left - 1
+		r.key = key
+		return
+	}
+	if key != r.key {
+		r.flush()
+	}
+	r.key = key
+	r.group = append(r.group, row)
+}
+
+func (r *Reader) flush() {
+	if len(r.group) > 0 {
+		r.flushed = append(r.flushed, r.build(r.group))
+	}
+	r.group = nil
+	if r.ended {
+		for h, rows := range r.waiting { // rows of theirs were set aside
+			r.flushed = append(r.flushed, r.build(rows))
+			delete(r.waiting, h)
+		}
+	}
+}
+
+func (r *Reader) aside(row Row, number, reason string) Aside {
+	return Aside{source.Unreadable{Number: number, Place: fmt.Sprintf("row %d", row.Place), Reason: reason, Cells: row.Cells}, row.Place}
+}
+
+func (r *Reader) setAside(row Row, reason string) {
+	number := r.get(row, Number)
+	if r.layout.Grouping == ByParent {
+		number = r.get(row, Parent)
+	}
+	r.flushed = append(r.flushed, Item{Place: row.Place, Cells: row.Cells, SetAside: []Aside{r.aside(row, number, reason)}})
+}
+
+// Names are the column names as they are in this file.
+func (r *Reader) Names() []string { return r.names }

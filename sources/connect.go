@@ -1,0 +1,137 @@
+package sources
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/connect/source"
+	"plainpelican/members"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
+	"plainpelican/platform/outgoing"
+	"plainpelican/platform/schedule"
+)
+
+// Credentials are what a source is connected with.
+type Credentials struct {
+	Address      string `json:"address" minLength:"1" maxLength:"300"`
+	ClientID     string `json:"client_id" minLength:"1" maxLength:"200"`
+	ClientSecret string `json:"client_secret" minLength:"1" maxLength:"500"`
+}
+
+func purpose(address string) string { return "source " + address }
+
+// usualSchedule is how often a marketplace's changes are taken in, until somebody says otherwise.
+const usualSchedule = "FREQ=HOURLY;INTERVAL=6"
+
+// Connect checks the credentials with the source, keeps them sealed, and begins an intake.
+// Connecting a known address again replaces its credentials and keeps its offers.
+func (s *Service) Connect(ctx context.Context, in Credentials) (int64, error) {
+	u, err := outgoing.Address(in.Address)
+	if err != nil {
+		return 0, apikit.Problem(422, "address", "%s", words(in.Address, err))
+	}
+	address := u.String()
+	_, d, err := s.Connector.SignIn(ctx, address, in.ClientID, in.ClientSecret)
+	if err != nil {
+		return 0, apikit.Problem(422, fieldOf(err), "%s", words(address, err))
+	}
+	next, err := schedule.Next(usualSchedule, "UTC", time.Now())
+	if err != nil {
+		return 0, err
+	}
+	var id int64
+	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		err := tx.QueryRow(ctx, `
+			insert into source (kind, name, address, client_id, secret, state, requests_per_second, repeats, zone, next_at) values ('marketplace', $1, $2, $3, $4, 'connected', $5, $6, 'UTC', $7)
+			on conflict (address) where address <> '' do update set name = excluded.name, client_id = excluded.client_id, secret = excluded.secret, state = 'connected',
+				requests_per_second = excluded.requests_per_second, trouble = '', connected_at = now()
+			returning id`, d.Name, address, in.ClientID, s.Box.Seal(purpose(address), in.ClientSecret), d.Limits.RequestsPerSecond, usualSchedule, next).Scan(&id)
+		if err != nil {
+			return err
+		}
+		return members.Audit(ctx, tx, "connected source", d.Name, nil, map[string]string{"address": address, "client_id": in.ClientID})
+	})
+	if err != nil {
+		return 0, err
+	}
+	_, err = s.Begin(ctx, id, What{Whole: true})
+	return id, err
+}
+
+// Disconnect forgets the credentials. Offers stay on record for drafts and listings, but
+// leave the catalog until the source is connected again.
+func (s *Service) Disconnect(ctx context.Context, id int64) error {
+	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		var name string
+		err := tx.QueryRow(ctx, `update source set state = 'disconnected', secret = null, trouble = '', next_at = null where id = $1 and state = 'connected' returning name`, id).Scan(&name)
+		if database.Missing(err) {
+			return apikit.NotFound("source")
+		}
+		if err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `update intake set state = 'failed', trouble = 'The source was disconnected.', finished_at = now() where source_id = $1 and state in ('waiting', 'running', 'held')`, id); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `select pg_notify('catalog', '')`); err != nil {
+			return err
+		}
+		return members.Audit(ctx, tx, "disconnected source", name, nil, nil)
+	})
+}
+
+// Open makes a session with a connected source; Address is for the words of a failure.
+func (s *Service) Open(ctx context.Context, id int64) (session *source.Session, name, address string, err error) {
+	var clientID string
+	var sealed []byte
+	err = s.Pool.QueryRow(ctx, `select name, address, client_id, secret from source where id = $1 and state = 'connected'`, id).Scan(&name, &address, &clientID, &sealed)
+	if database.Missing(err) {
+		return nil, "", "", apikit.NotFound("source")
+	}
+	if err != nil {
+		return nil, "", "", err
+	}
+	secret, err := s.Box.Open(purpose(address), sealed)
+	if err != nil {
+		return nil, name, address, err
+	}
+	session, _, err = s.Connector.SignIn(ctx, address, clientID, secret)
+	return session, name, address, err
+}
+
+type openSession struct {
+	session *source.Session
+	until   time.Time
+}
+
+// StillSold asks a source whether it still sells an offer. A source that cannot be asked
+// leaves it open: then the error says why, in plain words.
+func (s *Service) StillSold(ctx context.Context, sourceID int64, number string) (bool, error) {
+	kept, ok := s.sessions.Load(sourceID)
+	if !ok || time.Now().After(kept.(openSession).until) {
+		session, _, address, err := s.Open(ctx, sourceID)
+		if apikit.IsProblem(err) {
+			//lint:ignore ST1005 the beginning of a sentence for a person
+			return true, errors.New("Its source is disconnected")
+		}
+		if err != nil {
+			return true, errors.New(words(address, err))
+		}
+		kept = openSession{session, time.Now().Add(10 * time.Minute)}
+		s.sessions.Store(sourceID, kept)
+	}
+	_, err := kept.(openSession).session.Offer(ctx, number)
+	if errors.Is(err, source.ErrWithdrawn) {
+		return false, nil
+	}
+	if err != nil {
+		s.sessions.Delete(sourceID)
+		//lint:ignore ST1005 the beginning of a sentence for a person
+		return true, errors.New("Its source does not answer")
+	}
+	return true, nil
+}

@@ -1,0 +1,174 @@
+package sources
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strconv"
+
+	"plainpelican/connect/pricelist"
+	"plainpelican/connect/source"
+)
+
+// feed is a supplier's catalog being read.
+type feed interface {
+	// next reads the next batch; after the last it is not called again.
+	next(ctx context.Context) (batch, error)
+	close()
+}
+
+// batch is a part of a catalog. Its Next is where reading goes on.
+type batch struct {
+	source.Page
+	last bool
+	rows []row // of the offers, where they come from a price list
+}
+
+type row struct {
+	place string
+	cells []string
+}
+
+// errAsk is a failure that a person can decide about.
+type errAsk struct{ reason string }
+
+func (e errAsk) Error() string { return e.reason }
+
+// open opens what an intake reads, where it was left.
+func (s *Service) open(ctx context.Context, in *intaking) (feed, error) {
+	if in.source.Kind == "marketplace" {
+		session, _, _, err := s.Open(ctx, in.SourceID)
+		if err != nil {
+			return nil, err
+		}
+		since := ""
+		if !in.Whole {
+			err := s.Pool.QueryRow(ctx, `select as_of from source where id = $1`, in.SourceID).Scan(&since)
+			if err != nil {
+				return nil, err
+			}
+		}
+		return &marketFeed{session, in.cursor, since}, nil
+	}
+	if in.file == "" {
+		hash, name, err := s.fetch(ctx, in)
+		if err != nil {
+			return nil, err
+		}
+		in.file, in.FileName = hash, name
+		if _, err := s.Pool.Exec(ctx, `update intake set file = $2, file_name = $3 where id = $1`, in.ID, hash, name); err != nil {
+			return nil, err
+		}
+	}
+	file, err := s.Blobs.Open(in.file)
+	if err != nil {
+		return nil, err
+	}
+	f, err := openList(file, in)
+	if err != nil {
+		_ = file.Close()
+		return nil, err
+	}
+	_, err = s.Pool.Exec(ctx, `update intake set columns = $2 where id = $1`, in.ID, f.reader.Names())
+	return f, err
+}
+
+// marketFeed reads a marketplace page by page.
+type marketFeed struct {
+	session *source.Session
+	cursor  string
+	since   string
+}
+
+func (m *marketFeed) close() {}
+
+func (m *marketFeed) next(ctx context.Context) (batch, error) {
+	page, err := m.session.Page(ctx, m.cursor, m.since)
+	if err != nil {
+		return batch{}, err
+	}
+	last := page.Next == "" || page.Next == m.cursor
+	m.cursor = page.Next
+	if m.since != "" {
+		page.Total = 0 // of the whole catalog: how many have changed is not said
+	}
+	return batch{Page: page, last: last}, nil
+}
+
+// listFeed reads a price list; its cursor counts the items that were read.
+type listFeed struct {
+	file   *os.File
+	reader *pricelist.Reader
+	done   int
+	total  int
+}
+
+func openList(file *os.File, in *intaking) (*listFeed, error) {
+	if in.source.Layout == nil {
+		return nil, errAsk{"Say first what the columns of this list hold."}
+	}
+	reader, err := pricelist.Open(file, in.source.Layout)
+	if err != nil {
+		return nil, listWords(err)
+	}
+	f := &listFeed{file: file, reader: reader, total: reader.Total()}
+	done, err := strconv.Atoi(in.cursor)
+	if err != nil {
+		return f, nil // at the beginning
+	}
+	for f.done < done {
+		if _, err := reader.Next(); err != nil {
+			f.close()
+			return nil, listWords(err)
+		}
+		f.done++
+	}
+	return f, nil
+}
+
+func (l *listFeed) close() {
+	l.reader.Close()
+	_ = l.file.Close()
+}
+
+const listBatch = 2000
+
+func (l *listFeed) next(ctx context.Context) (batch, error) {
+	b := batch{rows: []row{}}
+	for range listBatch {
+		item, err := l.reader.Next()
+		if errors.Is(err, io.EOF) {
+			b.last = true
+			break
+		}
+		if err != nil {
+			return b, listWords(err)
+		}
+		l.done++
+		if item.Offer != nil {
+			b.Offers = append(b.Offers, *item.Offer)
+			b.rows = append(b.rows, row{fmt.Sprintf("row %d", item.Place), item.Cells})
+		}
+		for _, a := range item.SetAside {
+			b.SetAside = append(b.SetAside, a.Unreadable)
+		}
+	}
+	b.Next, b.Total = strconv.Itoa(l.done), l.total
+	return b, ctx.Err()
+}
+
+// listWords turns what is wrong with a list into what is said of it.
+func listWords(err error) error {
+	var changed pricelist.ErrLayout
+	if errors.As(err, &changed) {
+		return errAsk{changed.Reason}
+	}
+	for _, known := range []error{pricelist.ErrEmpty, pricelist.ErrNoRows, pricelist.ErrPassword, pricelist.ErrOldExcel, pricelist.ErrWebPage, pricelist.ErrNotATable, pricelist.ErrBomb, pricelist.ErrBroken} {
+		if errors.Is(err, known) {
+			return problem(known)
+		}
+	}
+	return err
+}

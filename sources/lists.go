@@ -1,0 +1,289 @@
+package sources
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/http"
+	"net/url"
+	"os"
+	"path"
+	"strings"
+	"time"
+	"unicode"
+
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/connect/pricelist"
+	"plainpelican/members"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
+	"plainpelican/platform/outgoing"
+)
+
+// MostFileBytes is how large a file of offers may be.
+const MostFileBytes = 3 << 29 // 1.5 GiB
+
+var tooLarge = fmt.Sprintf("The file is larger than %.1f GB, the most that can be taken in. Split it, or send it as XLSX.", float64(MostFileBytes)/(1<<30))
+
+// sentence writes an error as one.
+func sentence(err error) string {
+	text := []rune(err.Error())
+	return string(unicode.ToUpper(text[0])) + strings.TrimSuffix(string(text[1:]), ".") + "."
+}
+
+func problem(err error) error { return apikit.Problem(422, "file", "%s", sentence(err)) }
+
+// Upload is a file that was sent, and not used yet.
+type Upload struct {
+	File string `json:"file" doc:"Names the file in later requests"`
+	Name string `json:"name"`
+	Size int64  `json:"size" doc:"Bytes"`
+}
+
+// upload keeps the body of a request as a file.
+func (s *Service) upload(w http.ResponseWriter, r *http.Request) {
+	name := path.Base(strings.ReplaceAll(r.URL.Query().Get("name"), `\`, "/"))
+	if r.ContentLength > MostFileBytes {
+		apikit.WriteProblem(w, http.StatusRequestEntityTooLarge, "file", tooLarge)
+		return
+	}
+	hash, size, err := s.Blobs.PutStream(http.MaxBytesReader(w, r.Body, MostFileBytes))
+	var over *http.MaxBytesError
+	switch {
+	case errors.As(err, &over):
+		apikit.WriteProblem(w, http.StatusRequestEntityTooLarge, "file", tooLarge)
+	case err != nil:
+		s.Log.Error("keeping an uploaded file", "error", err)
+		apikit.WriteProblem(w, http.StatusBadRequest, "file", "The file did not arrive whole. Send it again.")
+	default:
+		apikit.WriteJSON(w, http.StatusOK, Upload{hash, name, size})
+	}
+}
+
+// List is a price list to be looked at or connected: a file, or the address it is fetched from.
+type List struct {
+	File    string            `json:"file" maxLength:"64" doc:"An uploaded file"`
+	Address string            `json:"address" maxLength:"2000" doc:"Where the list is fetched from; empty where it is uploaded"`
+	Name    string            `json:"name" maxLength:"200"`
+	Layout  *pricelist.Layout `json:"layout" doc:"What was corrected of what was found; null to find all anew"`
+	Store   int64             `json:"store" doc:"Whose currency is taken where the list names none; 0 for none"`
+	Repeats string            `json:"repeats" maxLength:"300" doc:"RFC 5545 rule of when it is fetched again"`
+	Zone    string            `json:"zone" maxLength:"60"`
+}
+
+// Looked is what was found out about a list, with the file that was looked at.
+type Looked struct {
+	File string `json:"file"`
+	Name string `json:"name"`
+	pricelist.Look
+}
+
+// Look finds out how a list is written and what its columns hold, and shows its first rows.
+func (s *Service) Look(ctx context.Context, in List) (Looked, error) {
+	out := Looked{File: in.File, Name: in.Name}
+	if in.File == "" {
+		var err error
+		if out.File, out.Name, err = s.download(ctx, in.Address); err != nil {
+			if apikit.IsProblem(err) {
+				return out, err
+			}
+			return out, apikit.Problem(422, "address", "%s", fileWords(in.Address, err))
+		}
+	}
+	file, err := s.file(out.File)
+	if err != nil {
+		return out, err
+	}
+	defer func() { _ = file.Close() }()
+	hints := pricelist.Hints{Supplier: supplierName(out.Name)}
+	if in.Store != 0 {
+		if err := s.Pool.QueryRow(ctx, `select currency from store where id = $1`, in.Store).Scan(&hints.Currency); err != nil && !database.Missing(err) {
+			return out, err
+		}
+	}
+	look, err := pricelist.LookAt(file, in.Layout, hints)
+	if err != nil {
+		if changed := (errAsk{}); errors.As(listWords(err), &changed) {
+			return out, apikit.Problem(422, "layout", "%s", changed.reason)
+		}
+		return out, listWords(err)
+	}
+	out.Look = *look
+	return out, nil
+}
+
+func (s *Service) file(hash string) (*os.File, error) {
+	file, err := s.Blobs.Open(hash)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, apikit.Problem(404, "file", "That file is not here any more. Send it again.")
+	}
+	return file, err
+}
+
+// supplierName makes a name of a file's.
+func supplierName(file string) string {
+	name := strings.TrimSuffix(file, path.Ext(file))
+	words := strings.FieldsFunc(name, func(r rune) bool { return !unicode.IsLetter(r) && r != '&' && r != '\'' })
+	for i, w := range words {
+		switch strings.ToLower(w) {
+		case "price", "list", "prices", "pricelist", "export", "products", "catalog", "catalogue", "preisliste", "tarif", "csv", "xlsx":
+			words[i] = ""
+		default:
+			runes := []rune(w)
+			words[i] = string(unicode.ToUpper(runes[0])) + string(runes[1:])
+		}
+	}
+	return strings.Join(strings.Fields(strings.Join(words, " ")), " ")
+}
+
+// ConnectList makes a source of a price list and begins to take it in.
+func (s *Service) ConnectList(ctx context.Context, in List) (int64, error) {
+	if in.Layout == nil {
+		return 0, apikit.Problem(422, "layout", "Say first what the columns of this list hold.")
+	}
+	if field, reason := in.Layout.Check(); reason != "" {
+		return 0, apikit.Problem(422, field, "%s", reason)
+	}
+	address := ""
+	if in.Address != "" {
+		u, err := fileAddress(in.Address)
+		if err != nil {
+			return 0, apikit.Problem(422, "address", "%s", words(in.Address, err))
+		}
+		address = u
+	}
+	file, err := s.file(in.File)
+	if err != nil {
+		return 0, err
+	}
+	_ = file.Close()
+	var id int64
+	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		err := tx.QueryRow(ctx, `insert into source (kind, name, address, client_id, state, requests_per_second, layout) values ('price list', $1, $2, '', 'connected', 1, $3) returning id`,
+			in.Layout.Supplier, address, in.Layout).Scan(&id)
+		if database.Taken(err) {
+			return apikit.Problem(409, "address", "The list at %s is connected already.", address)
+		}
+		if err != nil {
+			return err
+		}
+		if address != "" && in.Repeats != "" {
+			if err := setNext(ctx, tx, id, in.Repeats, in.Zone); err != nil {
+				return apikit.Problem(422, "repeats", "%s", sentence(err))
+			}
+		}
+		if _, err := s.begin(ctx, tx, id, What{Whole: true, File: in.File, FileName: in.Name}); err != nil {
+			return err
+		}
+		return members.Audit(ctx, tx, "connected source", in.Layout.Supplier, nil, map[string]string{"address": address, "file": in.Name})
+	})
+	return id, err
+}
+
+// SaveLayout says anew how a source's list is read, and takes it in by that: the file of its
+// newest intake where it is uploaded, what is at its address now where it is fetched.
+func (s *Service) SaveLayout(ctx context.Context, id int64, l pricelist.Layout) error {
+	if field, reason := l.Check(); reason != "" {
+		return apikit.Problem(422, field, "%s", reason)
+	}
+	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		var name string
+		err := tx.QueryRow(ctx, `update source set layout = $2, trouble = '' where id = $1 and kind = 'price list' and state = 'connected' returning name`, id, l).Scan(&name)
+		if database.Missing(err) {
+			return apikit.NotFound("price list")
+		}
+		if err != nil {
+			return err
+		}
+		var what What
+		what.Whole = true
+		err = tx.QueryRow(ctx, `select file, file_name from intake where source_id = $1 and file <> '' and whole order by id desc limit 1`, id).Scan(&what.File, &what.FileName)
+		if err != nil && !database.Missing(err) {
+			return err
+		}
+		_, err = s.begin(ctx, tx, id, what)
+		if database.Taken(err) {
+			return apikit.Problem(409, "", "An intake of this source is on its way. Wait until it has ended.")
+		}
+		if err != nil {
+			return err
+		}
+		return members.Audit(ctx, tx, "changed how a list is read", name, nil, l.Columns)
+	})
+}
+
+// Send takes a new file of a source in: the whole list, or only some rows that were mended.
+func (s *Service) Send(ctx context.Context, id int64, up Upload, part bool) (Intake, error) {
+	file, err := s.file(up.File)
+	if err != nil {
+		return Intake{}, err
+	}
+	_ = file.Close()
+	var kind string
+	if err := s.Pool.QueryRow(ctx, `select kind from source where id = $1`, id).Scan(&kind); err != nil {
+		return Intake{}, apikit.NotFound("source")
+	}
+	if kind == "marketplace" {
+		return Intake{}, apikit.Problem(409, "file", "A marketplace is taken in from its address, not from a file.")
+	}
+	in, err := s.Begin(ctx, id, What{Whole: !part, File: up.File, FileName: up.Name})
+	return in, err
+}
+
+// fileAddress reads the address of a file, which unlike that of a server has a path.
+func fileAddress(typed string) (string, error) {
+	if !strings.Contains(typed, "://") {
+		typed = "https://" + typed
+	}
+	u, err := url.Parse(strings.TrimSpace(typed))
+	if err != nil || u.Hostname() == "" || (u.Scheme != "http" && u.Scheme != "https") || u.User != nil {
+		return "", outgoing.ErrAddress
+	}
+	u.Fragment = ""
+	return u.String(), nil
+}
+
+// fetch downloads a source's file.
+func (s *Service) fetch(ctx context.Context, in *intaking) (hash, name string, err error) {
+	if in.source.Address == "" {
+		return "", "", apikit.Problem(409, "file", "This list has no address. Send its newest file.")
+	}
+	hash, name, err = s.download(ctx, in.source.Address)
+	if err != nil && !apikit.IsProblem(err) {
+		err = apikit.Problem(422, "address", "%s", fileWords(in.source.Address, err))
+	}
+	return hash, name, err
+}
+
+func (s *Service) download(ctx context.Context, typed string) (hash, name string, err error) {
+	address, err := fileAddress(typed)
+	if err != nil {
+		return "", "", err
+	}
+	ctx, cancel := context.WithTimeout(ctx, 30*time.Minute)
+	defer cancel()
+	err = s.Connector.Client.Download(ctx, address, MostFileBytes, func(answer *http.Response) error {
+		var err error
+		hash, _, err = s.Blobs.PutStream(answer.Body)
+		return err
+	})
+	return hash, path.Base(address), err
+}
+
+// fileWords says why a file could not be fetched.
+func fileWords(address string, err error) string {
+	var status outgoing.ErrStatus
+	switch {
+	case errors.As(err, &status) && (status == http.StatusNotFound || status == http.StatusGone):
+		return "There is no file at " + address + ". Check the address."
+	case errors.As(err, &status) && (status == http.StatusUnauthorized || status == http.StatusForbidden):
+		return "The file at " + address + " asks to sign in. Ask the supplier for an address that does not."
+	case errors.As(err, &status):
+		return fmt.Sprintf("The server at %s is out of order (it answers %d). Try again later.", address, int(status))
+	case errors.Is(err, outgoing.ErrTooLarge):
+		return tooLarge
+	}
+	return words(address, err)
+}

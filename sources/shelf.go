@@ -1,0 +1,80 @@
+package sources
+
+import (
+	"context"
+
+	"github.com/RoaringBitmap/roaring/v2/roaring64"
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/connect/source"
+	"plainpelican/core/money"
+	"plainpelican/platform/database"
+)
+
+// Shelf is where offers are put: the catalog. An intake stages what is new or different, has
+// it weighed, and puts it on the shelf part by part.
+type Shelf interface {
+	// Staged makes room for an intake's offers and tells the numbers of those that lie there.
+	Staged(ctx context.Context, db database.Querier, intake int64, number func(string)) (int, error)
+	// Stage lays aside those of a batch that are new or different, after the given place, and
+	// adds the known ones to seen. It returns how many were laid aside.
+	Stage(ctx context.Context, tx pgx.Tx, intake, sourceID, place int64, offers []source.Offer, seen *roaring64.Bitmap) (int, error)
+	// Weigh says what going on would do.
+	Weigh(ctx context.Context, intake, sourceID int64, whole bool, seen *roaring64.Bitmap) (Weight, error)
+	// Survey is called once before merging.
+	Survey(ctx context.Context, intake int64) error
+	// Merge puts what is staged after one place, up to another, on the shelf.
+	Merge(ctx context.Context, tx pgx.Tx, intake, sourceID, after, upTo int64) (Counts, error)
+	// WithdrawUnseen withdraws the source's offers that are not in seen, WithdrawNumbers those named.
+	WithdrawUnseen(ctx context.Context, tx pgx.Tx, sourceID int64, seen *roaring64.Bitmap) (int, error)
+	WithdrawNumbers(ctx context.Context, tx pgx.Tx, sourceID int64, numbers []string) (int, error)
+	// Unstage forgets what is staged.
+	Unstage(ctx context.Context, db database.Querier, intake int64) error
+	// Changed tells all instances that the shelf has changed.
+	Changed(ctx context.Context, db database.Querier) error
+	// Count counts the offers of each source that are for sale.
+	Count(ctx context.Context) (map[int64]int, error)
+}
+
+// Counts say what became of offers that were merged.
+type Counts struct{ Added, Changed int }
+
+// Weight is what an intake would do to a source's offers.
+type Weight struct {
+	Offers    int       `json:"offers" doc:"For sale before"`
+	Withdrawn int       `json:"withdrawn"`
+	Repriced  int       `json:"repriced"`
+	Examples  []Example `json:"examples"`
+}
+
+// Example is one offer that would be withdrawn, or repriced where it has amounts.
+type Example struct {
+	Number string        `json:"number"`
+	Title  string        `json:"title"`
+	Before *money.Amount `json:"before"`
+	After  *money.Amount `json:"after"`
+}
+
+// Hold is why an intake waits for a decision.
+type Hold struct {
+	// Reason is a sentence.
+	Reason string `json:"reason"`
+	// Kind tells what may be decided: to go on all the same, or to say anew how the columns are read.
+	Kind string `json:"kind" enum:"shares,layout"`
+	Weight
+}
+
+// fewest is how many offers may always leave or be repriced: a share of a handful says nothing.
+const fewest = 10
+
+// judge says why an intake must be asked about; an empty reason is none.
+func (w Weight) judge(mostWithdrawn, mostRepriced int) string {
+	over := func(n, percent int) bool { return n > fewest && n*100 > percent*w.Offers }
+	switch {
+	case over(w.Withdrawn, mostWithdrawn):
+		return plural(w.Withdrawn, "offer", "offers") + " of " + thousands(w.Offers) + " would be withdrawn, because the source does not list them any more."
+	case over(w.Repriced, mostRepriced):
+		return plural(w.Repriced, "offer", "offers") + " of " + thousands(w.Offers) + " would change their cost at once."
+	}
+	return ""
+}
