@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 
 	"github.com/RoaringBitmap/roaring/v2/roaring64"
 	"github.com/jackc/pgx/v5"
@@ -49,10 +50,10 @@ func (s *Service) Unstage(ctx context.Context, db database.Querier, intake int64
 	return err
 }
 
-// Stage compares a batch with the shelf and lays aside what is new or different, from the
-// given place on. Known offers are added to seen, changed or not. It returns how many were staged.
-func (s *Service) Stage(ctx context.Context, tx pgx.Tx, intake, sourceID, place int64, offers []source.Offer, seen *roaring64.Bitmap) (int, error) {
-	known, err := s.known(ctx, tx, sourceID, offers)
+// Stage compares a batch with the shelf and lays aside what is new or different, after the
+// given place. Known offers are added to seen, changed or not. It returns how many were staged.
+func (s *Service) Stage(ctx context.Context, tx pgx.Tx, to sources.Staging, offers []source.Offer, seen *roaring64.Bitmap) (int, error) {
+	known, err := s.known(ctx, tx, to.Source, offers)
 	if err != nil {
 		return 0, err
 	}
@@ -77,7 +78,8 @@ func (s *Service) Stage(ctx context.Context, tx pgx.Tx, intake, sourceID, place 
 	if err != nil {
 		return 0, err
 	}
-	offersIn, variantsIn := stagingTables(intake)
+	offersIn, variantsIn := stagingTables(to.Intake)
+	place := to.Place
 	rows := make([][]any, 0, len(differ))
 	var variants [][]any
 	for _, o := range differ {
@@ -94,6 +96,9 @@ func (s *Service) Stage(ctx context.Context, tx pgx.Tx, intake, sourceID, place 
 		rows = append(rows, []any{place, id, isFresh, u.Number, u.Name, u.Country, u.Rating, u.OnTime, u.Verified, o.Number, o.Title, safehtml.Clean(o.Description), o.Category, o.Brand, o.Currency.String(), o.PageURL,
 			list(o.Pictures), list(o.OptionNames), o.Processing.Min, o.Processing.Max, o.Rating, o.Ratings, o.ReturnDays, list(o.Weekly), deliveries, o.Rivals.Stores, o.Rivals.Currency.String(), list(o.Rivals.Prices), o.Fingerprint[:]})
 		for i, v := range o.Variants {
+			if to.Part && !isFresh {
+				v.Values, v.Picture = byName(known[o.Number].options, o.OptionNames, v.Values), 0
+			}
 			variants = append(variants, []any{place, id, isFresh, v.Number, i, list(v.Values), v.Cost.Minor(), v.MinAdvertised.Minor(), v.List.Minor(), v.Stock, v.Picture, v.Barcode, v.WeightGrams})
 		}
 	}
@@ -109,6 +114,18 @@ type known struct {
 	id          int64
 	fingerprint []byte
 	onSale      bool
+	options     []string
+}
+
+// byName puts values in the order of other options.
+func byName(options, names, values []string) []string {
+	out := make([]string, len(options))
+	for i, option := range options {
+		if at := slices.Index(names, option); at >= 0 {
+			out[i] = values[at]
+		}
+	}
+	return out
 }
 
 func (s *Service) known(ctx context.Context, db database.Querier, sourceID int64, offers []source.Offer) (map[string]known, error) {
@@ -116,16 +133,16 @@ func (s *Service) known(ctx context.Context, db database.Querier, sourceID int64
 	for i := range offers {
 		numbers[i] = offers[i].Number
 	}
-	rows, err := db.Query(ctx, `select number, id, fingerprint, withdrawn_at is null from offer where source_id = $1 and number = any ($2)`, sourceID, numbers)
+	rows, err := db.Query(ctx, `select number, id, fingerprint, withdrawn_at is null, option_names from offer where source_id = $1 and number = any ($2)`, sourceID, numbers)
 	if err != nil {
 		return nil, err
 	}
 	found := make(map[string]known, len(offers))
 	var number string
 	var k known
-	_, err = pgx.ForEachRow(rows, []any{&number, &k.id, &k.fingerprint, &k.onSale}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&number, &k.id, &k.fingerprint, &k.onSale, &k.options}, func() error {
 		found[number] = k
-		k.fingerprint = nil
+		k.fingerprint, k.options = nil, nil
 		return nil
 	})
 	return found, err
@@ -245,11 +262,11 @@ func (s *Service) Survey(ctx context.Context, intake int64) error {
 
 // Merge puts the staged offers of some places on the shelf: an update of the rows that
 // differ and an insert of those that are missing. It is safe to repeat.
-func (s *Service) Merge(ctx context.Context, tx pgx.Tx, intake, sourceID, after, upTo int64) (sources.Counts, error) {
+func (s *Service) Merge(ctx context.Context, tx pgx.Tx, from sources.Staging, upTo int64) (sources.Counts, error) {
 	var counts sources.Counts
-	offersIn, variantsIn := stagingTables(intake)
-	for _, step := range merge(offersIn, variantsIn) {
-		tag, err := tx.Exec(ctx, step.sql, sourceID, after, upTo)
+	offersIn, variantsIn := stagingTables(from.Intake)
+	for _, step := range merge(offersIn, variantsIn, from.Part) {
+		tag, err := tx.Exec(ctx, step.sql, from.Source, from.Place, upTo)
 		if err != nil {
 			return counts, fmt.Errorf("%s: %w", step.name, err)
 		}
@@ -265,14 +282,29 @@ func (s *Service) Merge(ctx context.Context, tx pgx.Tx, intake, sourceID, after,
 
 type step struct{ name, sql string }
 
-// merge lists the steps in order; $1 is the source, $2 and $3 the places.
-func merge(offersIn, variantsIn string) []step {
+// merge lists the steps in order; $1 is the source, $2 and $3 the places. Of a part, a known
+// offer's own facts stay until the whole comes again, as do the variants that it does not name.
+func merge(offersIn, variantsIn string, part bool) []step {
 	these := ` s.place > $2 and s.place <= $3 and $1::bigint is not null `
 	suppliers := `(select distinct on (supplier) * from ` + offersIn + ` s where ` + these + ` order by supplier, place) s`
 	const offerColumns = `number, title, description, category, brand, currency, page_url, pictures, option_names, processing_min, processing_max,
 		rating, ratings, return_days, weekly, deliveries, rivals, market_currency, market_prices, fingerprint`
 	const variantColumns = `number, position, option_values, cost, min_advertised, list_price, stock, picture, barcode, weight_grams`
-	return []step{
+	changeOffers := `
+	update offer o set supplier_id = u.id, title = s.title, description = s.description, category = s.category, brand = s.brand, currency = s.currency, page_url = s.page_url,
+		pictures = s.pictures, option_names = s.option_names, processing_min = s.processing_min, processing_max = s.processing_max, rating = s.rating, ratings = s.ratings,
+		return_days = s.return_days, weekly = s.weekly, deliveries = s.deliveries, rivals = s.rivals, market_currency = s.market_currency, market_prices = s.market_prices,
+		fingerprint = s.fingerprint, withdrawn_at = null, updated_at = now()
+	from ` + offersIn + ` s join supplier u on u.source_id = $1 and u.number = s.supplier
+	where ` + these + ` and not s.fresh and o.id = s.offer_id and (o.fingerprint <> s.fingerprint or o.withdrawn_at is not null)`
+	picture := `s.picture`
+	if part {
+		picture = `v.picture`
+		changeOffers = `
+		update offer o set fingerprint = '', withdrawn_at = null, updated_at = now() from ` + offersIn + ` s
+		where ` + these + ` and not s.fresh and o.id = s.offer_id`
+	}
+	steps := []step{
 		{"change suppliers", `
 			update supplier u set name = s.supplier_name, country = s.country, rating = s.supplier_rating, on_time = s.on_time, verified = s.verified
 			from ` + suppliers + `
@@ -282,13 +314,7 @@ func merge(offersIn, variantsIn string) []step {
 			insert into supplier (source_id, number, name, country, rating, on_time, verified)
 			select $1, supplier, supplier_name, country, supplier_rating, on_time, verified from ` + suppliers + `
 			on conflict (source_id, number) do nothing`},
-		{"change offers", `
-			update offer o set supplier_id = u.id, title = s.title, description = s.description, category = s.category, brand = s.brand, currency = s.currency, page_url = s.page_url,
-				pictures = s.pictures, option_names = s.option_names, processing_min = s.processing_min, processing_max = s.processing_max, rating = s.rating, ratings = s.ratings,
-				return_days = s.return_days, weekly = s.weekly, deliveries = s.deliveries, rivals = s.rivals, market_currency = s.market_currency, market_prices = s.market_prices,
-				fingerprint = s.fingerprint, withdrawn_at = null, updated_at = now()
-			from ` + offersIn + ` s join supplier u on u.source_id = $1 and u.number = s.supplier
-			where ` + these + ` and not s.fresh and o.id = s.offer_id and (o.fingerprint <> s.fingerprint or o.withdrawn_at is not null)`},
+		{"change offers", changeOffers},
 		{"add offers", `
 			insert into offer (id, source_id, supplier_id, ` + offerColumns + `) overriding system value
 			select s.offer_id, $1, u.id, s.` + `number, s.title, s.description, s.category, s.brand, s.currency, s.page_url, s.pictures, s.option_names, s.processing_min, s.processing_max,
@@ -297,11 +323,11 @@ func merge(offersIn, variantsIn string) []step {
 			where ` + these + ` and s.fresh order by s.place`},
 		{"change variants", `
 			update offer_variant v set position = s.position, option_values = s.option_values, cost = s.cost, min_advertised = s.min_advertised, list_price = s.list_price, stock = s.stock,
-				picture = s.picture, barcode = s.barcode, weight_grams = s.weight_grams, withdrawn = false
+				picture = ` + picture + `, barcode = s.barcode, weight_grams = s.weight_grams, withdrawn = false
 			from ` + variantsIn + ` s
 			where ` + these + ` and not s.fresh and v.offer_id = s.offer_id and v.number = s.number
 			and (v.position, v.option_values, v.cost, v.min_advertised, v.list_price, v.stock, v.picture, v.barcode, v.weight_grams, v.withdrawn)
-				is distinct from (s.position, s.option_values, s.cost, s.min_advertised, s.list_price, s.stock, s.picture, s.barcode, s.weight_grams, false)`},
+				is distinct from (s.position, s.option_values, s.cost, s.min_advertised, s.list_price, s.stock, ` + picture + `, s.barcode, s.weight_grams, false)`},
 		{"add variants", `
 			insert into offer_variant (offer_id, ` + variantColumns + `)
 			select offer_id, ` + variantColumns + ` from ` + variantsIn + ` s where ` + these + ` and s.fresh order by s.place, s.position`},
@@ -309,11 +335,14 @@ func merge(offersIn, variantsIn string) []step {
 			insert into offer_variant (offer_id, ` + variantColumns + `)
 			select offer_id, ` + variantColumns + ` from ` + variantsIn + ` s where ` + these + ` and not s.fresh
 			and not exists (select from offer_variant v where v.offer_id = s.offer_id and v.number = s.number) order by s.place, s.position`},
-		{"withdraw variants", `
+	}
+	if !part {
+		steps = append(steps, step{"withdraw variants", `
 			update offer_variant v set withdrawn = true from ` + offersIn + ` s
 			where ` + these + ` and not s.fresh and v.offer_id = s.offer_id and not v.withdrawn
-			and not exists (select from ` + variantsIn + ` w where w.place = s.place and w.number = v.number)`},
+			and not exists (select from ` + variantsIn + ` w where w.place = s.place and w.number = v.number)`})
 	}
+	return steps
 }
 
 // Changed lets every instance's index know that offers have changed.

@@ -32,6 +32,8 @@ func (IntakeArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue:
 type What struct {
 	// Whole compares everything that the source has; otherwise only what has changed since the last time.
 	Whole bool
+	// Part is some rows of a list only: what they do not name stays as it is.
+	Part bool
 	// File is the blob of a file that was uploaded; empty is what the source has at its address.
 	File, FileName string
 }
@@ -76,8 +78,8 @@ func (s *Service) begin(ctx context.Context, tx pgx.Tx, sourceID int64, what Wha
 	}
 	rows, err := tx.Query(ctx, `
 		insert into intake (source_id, state, whole, file, file_name)
-		select id, 'waiting', $2 or as_of = '' or swept_at is null or swept_at < now() - $5::interval, $3, $4 from source where id = $1 and state = 'connected' returning `+intakeColumns,
-		sourceID, what.Whole, what.File, what.FileName, sweepAfter)
+		select id, 'waiting', case when kind = 'marketplace' then $2 or as_of = '' or swept_at is null or swept_at < now() - $5::interval else not $6 end, $3, $4 from source where id = $1 and state = 'connected' returning `+intakeColumns,
+		sourceID, what.Whole, what.File, what.FileName, sweepAfter, what.Part)
 	if err != nil {
 		return in, err
 	}
@@ -121,6 +123,9 @@ type intaking struct {
 	numbers map[uint64]struct{} // of offers that are staged or set aside: a number twice is told
 	allowed bool
 }
+
+// part tells whether only some rows of a list are read.
+func (in *intaking) part() bool { return !in.Whole && in.source.Kind != "marketplace" }
 
 var seed = maphash.MakeSeed()
 
@@ -289,7 +294,7 @@ func (s *Service) stage(ctx context.Context, in *intaking, b batch) error {
 		in.twice(u.Number)
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		staged, err := s.Shelf.Stage(ctx, tx, in.ID, in.SourceID, in.staged, offers, in.seen)
+		staged, err := s.Shelf.Stage(ctx, tx, Staging{in.ID, in.SourceID, in.staged, in.part()}, offers, in.seen)
 		if err != nil {
 			return err
 		}
@@ -361,7 +366,7 @@ func (s *Service) put(ctx context.Context, in *intaking) error {
 	for in.putSo < in.staged {
 		upTo := min(in.putSo+partSize, in.staged)
 		err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-			counts, err := s.Shelf.Merge(ctx, tx, in.ID, in.SourceID, in.putSo, upTo)
+			counts, err := s.Shelf.Merge(ctx, tx, Staging{in.ID, in.SourceID, in.putSo, in.part()}, upTo)
 			if err != nil {
 				return err
 			}

@@ -67,7 +67,7 @@ type List struct {
 	File    string            `json:"file" maxLength:"64" doc:"An uploaded file"`
 	Address string            `json:"address" maxLength:"2000" doc:"Where the list is fetched from; empty where it is uploaded"`
 	Name    string            `json:"name" maxLength:"200"`
-	Layout  *pricelist.Layout `json:"layout" doc:"What was corrected of what was found; null to find all anew"`
+	Layout  *pricelist.Layout `json:"layout,omitempty" doc:"What was corrected of what was found; absent to find all anew"`
 	Store   int64             `json:"store" doc:"Whose currency is taken where the list names none; 0 for none"`
 	Repeats string            `json:"repeats" maxLength:"300" doc:"RFC 5545 rule of when it is fetched again"`
 	Zone    string            `json:"zone" maxLength:"60"`
@@ -228,7 +228,7 @@ func (s *Service) Send(ctx context.Context, id int64, up Upload, part bool) (Int
 	if kind == "marketplace" {
 		return Intake{}, apikit.Problem(409, "file", "A marketplace is taken in from its address, not from a file.")
 	}
-	in, err := s.Begin(ctx, id, What{Whole: !part, File: up.File, FileName: up.Name})
+	in, err := s.Begin(ctx, id, What{Whole: !part, Part: part, File: up.File, FileName: up.Name})
 	return in, err
 }
 

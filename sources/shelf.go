@@ -18,13 +18,13 @@ type Shelf interface {
 	Staged(ctx context.Context, db database.Querier, intake int64, number func(string)) (int, error)
 	// Stage lays aside those of a batch that are new or different, after the given place, and
 	// adds the known ones to seen. It returns how many were laid aside.
-	Stage(ctx context.Context, tx pgx.Tx, intake, sourceID, place int64, offers []source.Offer, seen *roaring64.Bitmap) (int, error)
+	Stage(ctx context.Context, tx pgx.Tx, to Staging, offers []source.Offer, seen *roaring64.Bitmap) (int, error)
 	// Weigh says what going on would do.
 	Weigh(ctx context.Context, intake, sourceID int64, whole bool, seen *roaring64.Bitmap) (Weight, error)
 	// Survey is called once before merging.
 	Survey(ctx context.Context, intake int64) error
-	// Merge puts what is staged after one place, up to another, on the shelf.
-	Merge(ctx context.Context, tx pgx.Tx, intake, sourceID, after, upTo int64) (Counts, error)
+	// Merge puts what is staged after the given place, up to another, on the shelf.
+	Merge(ctx context.Context, tx pgx.Tx, from Staging, upTo int64) (Counts, error)
 	// WithdrawUnseen withdraws the source's offers that are not in seen, WithdrawNumbers those named.
 	WithdrawUnseen(ctx context.Context, tx pgx.Tx, sourceID int64, seen *roaring64.Bitmap) (int, error)
 	WithdrawNumbers(ctx context.Context, tx pgx.Tx, sourceID int64, numbers []string) (int, error)
@@ -34,6 +34,15 @@ type Shelf interface {
 	Changed(ctx context.Context, db database.Querier) error
 	// Count counts the offers of each source that are for sale.
 	Count(ctx context.Context) (map[int64]int, error)
+}
+
+// Staging is where an intake lays offers aside.
+type Staging struct {
+	Intake, Source int64
+	// Place is that of the offer before.
+	Place int64
+	// Part tells that offers may come with some of their variants only: the others stay.
+	Part bool
 }
 
 // Counts say what became of offers that were merged.

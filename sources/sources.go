@@ -60,7 +60,7 @@ type Source struct {
 	SweptAt       *time.Time        `json:"swept_at" doc:"When everything that it has was last compared"`
 	MostWithdrawn int               `json:"most_withdrawn" doc:"Percent of its offers that may leave in one intake unasked"`
 	MostRepriced  int               `json:"most_repriced" doc:"Percent of its offers whose cost may change in one intake unasked"`
-	Layout        *pricelist.Layout `json:"layout" doc:"How its file is read; null where it is not a price list"`
+	Layout        *pricelist.Layout `json:"layout,omitempty" doc:"How its file is read, where it is a price list"`
 	Offers        int               `json:"offers"`
 	Intakes       []Intake          `json:"intakes" doc:"The newest first, up to thirty"`
 }
@@ -85,7 +85,7 @@ type Intake struct {
 	Put        int        `json:"put" doc:"Of these, on the shelf"`
 	FileName   string     `json:"file_name"`
 	Trouble    string     `json:"trouble"`
-	Hold       *Hold      `json:"hold" doc:"Why it waits for a decision"`
+	Hold       *Hold      `json:"hold,omitempty" doc:"Why it waits for a decision"`
 }
 
 const intakeColumns = `id, source_id, state, whole, phase, started_at, finished_at, expected, seen, added, changed, unchanged, withdrawn, set_aside, staged, put, file_name, trouble, hold`

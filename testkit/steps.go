@@ -21,6 +21,40 @@ func (w *World) ConnectBazaar() sources.Source {
 	return w.TakenIn()
 }
 
+// Look looks at a list that is at an address or was sent.
+func (w *World) Look(list sources.List) sources.Looked {
+	w.t.Helper()
+	var looked sources.Looked
+	w.Owner.Must("POST", "/api/lists/look", list, &looked)
+	return looked
+}
+
+// ConnectList connects a list as it was proposed, of a supplier in Germany, and waits until it is in.
+func (w *World) ConnectList(list sources.List) sources.Source {
+	w.t.Helper()
+	looked := w.Look(list)
+	layout := looked.Layout
+	layout.Country, layout.Supplier = "DE", "Northlight Wholesale"
+	list.File, list.Name, list.Layout = looked.File, looked.Name, &layout
+	w.Owner.Must("POST", "/api/lists", list, nil)
+	return w.Source("Northlight Wholesale")
+}
+
+// Source waits until nothing is being taken in and returns a source by its name.
+func (w *World) Source(name string) sources.Source {
+	w.t.Helper()
+	w.TakenIn()
+	var list []sources.Source
+	w.Owner.Must("GET", "/api/sources", nil, &list)
+	for _, s := range list {
+		if s.Name == name {
+			return s
+		}
+	}
+	w.t.Fatalf("there is no source %s", name)
+	return sources.Source{}
+}
+
 // TakenIn waits until nothing is being taken in and returns the first source.
 func (w *World) TakenIn() sources.Source {
 	w.t.Helper()

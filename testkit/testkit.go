@@ -34,6 +34,7 @@ import (
 	"plainpelican/platform/cluster"
 	"plainpelican/platform/database"
 	"plainpelican/platform/settings"
+	"plainpelican/sources"
 	"plainpelican/standins/bazaar"
 	"plainpelican/standins/fault"
 	"plainpelican/standins/rates"
@@ -225,6 +226,9 @@ func (w *World) Instance(pool *pgxpool.Pool) (*application.Application, string) 
 	return app, front.URL
 }
 
+// Serve serves a further stand-in until the test ends.
+func (w *World) Serve(h http.Handler) string { return serve(w.t, h) }
+
 func serve(t testing.TB, h http.Handler) string {
 	s := httptest.NewServer(h)
 	t.Cleanup(s.Close)
@@ -319,6 +323,25 @@ func (p *Person) Ask(method, path string, body, into any) *Problem {
 		}
 	}
 	return nil
+}
+
+// Send sends a file as a browser does and names it.
+func (p *Person) Send(name string, content []byte) (up sources.Upload, problem *Problem) {
+	p.w.t.Helper()
+	r, err := http.NewRequest(http.MethodPost, p.w.URL+"/api/files?name="+url.QueryEscape(name), bytes.NewReader(content))
+	must(p.w.t, err)
+	answer, err := p.client.Do(r)
+	must(p.w.t, err)
+	defer func() { _ = answer.Body.Close() }()
+	data, err := io.ReadAll(answer.Body)
+	must(p.w.t, err)
+	if answer.StatusCode >= 400 {
+		problem = &Problem{Status: answer.StatusCode}
+		must(p.w.t, json.Unmarshal(data, problem))
+		return up, problem
+	}
+	must(p.w.t, json.Unmarshal(data, &up))
+	return up, nil
 }
 
 // Must is Ask, failing the test on a problem.

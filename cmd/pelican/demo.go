@@ -28,6 +28,7 @@ import (
 	"plainpelican/standins/bazaar"
 	"plainpelican/standins/rates"
 	"plainpelican/standins/shop"
+	"plainpelican/standins/wholesale"
 )
 
 // demoMembers are printed when the demo starts. They exist in the demo only.
@@ -90,14 +91,14 @@ func demo(ctx context.Context, args []string) error {
 func (d *demonstration) listen() ([]net.Listener, error) {
 	probe, err := net.Listen("tcp", d.address(0))
 	if err != nil {
-		return nil, fmt.Errorf("port %d is in use: set PORT to a free one, with four free ones after it", d.port)
+		return nil, fmt.Errorf("port %d is in use: set PORT to a free one, with six free ones after it", d.port)
 	}
 	_ = probe.Close()
 	var all []net.Listener
-	for offset := 1; offset <= 4; offset++ {
+	for offset := 1; offset <= 6; offset++ {
 		l, err := net.Listen("tcp", d.address(offset))
 		if err != nil {
-			return nil, fmt.Errorf("port %d is in use: set PORT so that it and the four after it are free", d.port+offset)
+			return nil, fmt.Errorf("port %d is in use: set PORT so that it and the six after it are free", d.port+offset)
 		}
 		all = append(all, l)
 	}
@@ -154,7 +155,7 @@ func (d *demonstration) standIns(servers []net.Listener) error {
 		}
 		handlers = append(handlers, store.Handler())
 	}
-	handlers = append(handlers, (&rates.Server{Now: time.Now}).Handler())
+	handlers = append(handlers, (&rates.Server{Now: time.Now}).Handler(), bazaar.New(bazaar.Tern).Handler(), wholesale.New(260).Handler())
 	for i, h := range handlers {
 		server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second}
 		go func() { _ = server.Serve(servers[i]) }()
@@ -284,7 +285,8 @@ func (d *demonstration) announce(ctx context.Context, ended <-chan error, log st
 			fmt.Printf("  %-26s %-18s (%s)\n", m.email, m.password, m.role)
 		}
 		fmt.Printf("\nStores to connect:         http://%s  (Saltmarsh Goods, USD)\n                           http://%s  (Saltmarsh Nord, EUR)\n", d.address(2), d.address(3))
-		fmt.Printf("Marketplace, connected:    http://%s  client id %s, secret %s\n\nCtrl-C stops everything.\n", d.address(1), bazaar.Demo.ClientID, bazaar.Demo.ClientSecret)
+		fmt.Printf("Marketplace, connected:    http://%s  client id %s, secret %s\n", d.address(1), bazaar.Demo.ClientID, bazaar.Demo.ClientSecret)
+		fmt.Printf("Marketplace to connect:    http://%s  client id %s, secret %s\nPrice list to connect:     http://%s/price-list.csv  (or .xlsx)\n\nCtrl-C stops everything.\n", d.address(5), bazaar.Tern.ClientID, bazaar.Tern.ClientSecret, d.address(6))
 		return nil
 	}
 	return errors.New("the application did not answer within 30 seconds: see " + log)

@@ -54,7 +54,7 @@ func (f Field) many() bool { return f == Option || f == Picture || f == Ignored 
 // Column is a column of a list, by its header, and what it holds.
 type Column struct {
 	Header string `json:"header"`
-	Field  Field  `json:"field" enum:"number,parent,title,description,category,brand,cost,currency,pack,stock,barcode,weight,min_advertised,list_price,picture,page,option,"`
+	Field  Field  `json:"field" maxLength:"20" doc:"Empty where it is not read"`
 }
 
 // Grouping is how several rows make one offer.
@@ -70,13 +70,13 @@ const (
 // Layout is how a list is read.
 type Layout struct {
 	Format    string `json:"format" enum:"csv,xlsx"`
-	Encoding  string `json:"encoding" enum:"utf-8,utf-16le,utf-16be,windows-1252,"`
+	Encoding  string `json:"encoding" maxLength:"20"`
 	Delimiter string `json:"delimiter" maxLength:"1"`
 	Sheet     string `json:"sheet" maxLength:"100"`
 	// Header is the row of the column names, from 1; 0 is a list without.
 	Header int `json:"header" minimum:"0" maximum:"1000"`
 	// Decimal is the decimal sign; the other of point and comma separates thousands.
-	Decimal string `json:"decimal" enum:".,\\,"`
+	Decimal string `json:"decimal" maxLength:"1"`
 	// Currency is that of the whole list; empty where a column names it.
 	Currency string   `json:"currency" maxLength:"3"`
 	PerPack  bool     `json:"per_pack" doc:"Costs are for a pack of as many pieces as the pack column says"`
@@ -91,6 +91,9 @@ type Layout struct {
 
 // Check says in a sentence why nothing can be read by a layout, and with which field.
 func (l *Layout) Check() (field, reason string) {
+	if l.Deliveries == nil {
+		l.Deliveries = []landed.Delivery{} // a list of none, as people and machines read it
+	}
 	count := map[Field]int{}
 	for _, c := range l.Columns {
 		if !slices.Contains(Fields, c.Field) && c.Field != Ignored {
@@ -111,6 +114,8 @@ func (l *Layout) Check() (field, reason string) {
 		return "per_pack", "Say which column holds how many pieces are in a pack."
 	case l.Decimal != "." && l.Decimal != ",":
 		return "decimal", "The decimal sign is a point or a comma."
+	case l.Format == "csv" && !slices.Contains([]string{UTF8, UTF16LE, UTF16BE, Windows1252}, l.Encoding):
+		return "encoding", "That is not an encoding that can be read."
 	case l.Format == "csv" && (len(l.Delimiter) != 1 || l.Delimiter == `"` || l.Delimiter == "\n"):
 		return "delimiter", "Say which sign stands between the columns."
 	case l.Processing.Min < 0 || l.Processing.Max < l.Processing.Min || l.Processing.Max > 365:

@@ -114,7 +114,7 @@ type contents struct {
 	filled, cells                                                        int
 	number, whole, fraction, distinct, spaced, gtin, code, url, img, day float64
 	length                                                               float64
-	letters                                                              float64
+	letters, stock                                                       float64
 }
 
 var imageName = regexp.MustCompile(`(?i)\.(jpe?g|png|webp|gif)(\?.*)?$`)
@@ -133,6 +133,9 @@ func study(sample []Row, column int, decimal string) contents {
 		}
 		c.filled++
 		seen[text] = true
+		if _, err := stock(text, decimal); err == nil {
+			c.stock++
+		}
 		c.length += float64(len(text))
 		number, unitCode := unit(text)
 		if value, err := decimalText(number, decimal); err == nil && !strings.HasPrefix(unitCode, "?") {
@@ -159,7 +162,7 @@ func study(sample []Row, column int, decimal string) contents {
 		}
 	}
 	if n := float64(c.filled); n > 0 {
-		for _, share := range []*float64{&c.number, &c.whole, &c.fraction, &c.spaced, &c.gtin, &c.code, &c.url, &c.img, &c.day, &c.length, &c.letters} {
+		for _, share := range []*float64{&c.number, &c.whole, &c.fraction, &c.spaced, &c.gtin, &c.code, &c.url, &c.img, &c.day, &c.length, &c.letters, &c.stock} {
 			*share /= n
 		}
 		c.distinct = float64(len(seen)) / n
@@ -178,7 +181,7 @@ func (c contents) fits(f Field) bool {
 	case MinAdvertised, List:
 		return c.number >= 0.5 && c.gtin < 0.5
 	case Stock:
-		return (c.number >= 0.4 || (c.letters > 0.5 && c.distinct < 0.5)) && c.gtin < 0.5 && c.day < 0.5
+		return (c.stock >= 0.4 || (c.letters > 0.5 && c.distinct < 0.5)) && c.gtin < 0.5 && c.day < 0.5
 	case Pack:
 		return c.number >= 0.5 && c.gtin < 0.5
 	case Barcode:

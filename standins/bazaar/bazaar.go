@@ -1,4 +1,4 @@
-// Package bazaar is Quayside Bazaar, a made-up marketplace of many suppliers. It speaks
+// Package bazaar is a made-up marketplace of many suppliers: Quayside Bazaar, or Tern Market. It speaks
 // the source protocol of docs/protocols/source.md over a seeded catalog.
 package bazaar
 
@@ -33,10 +33,25 @@ type Settings struct {
 	PerSecond int
 	// PictureSize is how many pixels square its pictures are.
 	PictureSize int
+	// Prefix begins the numbers of its offers. Suppliers, Near: as in gen.Catalog.
+	Prefix    string
+	Suppliers int
+	Near      bool
+	// PageSize is the most offers on a page, Slow how long each answer takes.
+	PageSize int
+	Slow     time.Duration
+}
+
+func (s Settings) catalog() gen.Catalog {
+	return gen.Catalog{Seed: s.Seed, Prefix: s.Prefix, Suppliers: s.Suppliers, Near: s.Near}
 }
 
 // Demo is the marketplace of the demo.
 var Demo = Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 1200, ClientID: "saltmarsh", ClientSecret: "demo-quayside-secret", PerSecond: 20, PictureSize: 800}
+
+// Tern is the demo's other marketplace: nearer, smaller, slower, and stricter.
+var Tern = Settings{Name: "Tern Market", Seed: 23, Offers: 420, ClientID: "saltmarsh", ClientSecret: "demo-tern-secret", PerSecond: 4, PictureSize: 800,
+	Prefix: "TM", Suppliers: 60, Near: true, PageSize: 40, Slow: 120 * time.Millisecond}
 
 // Server is the marketplace.
 type Server struct {
@@ -52,8 +67,14 @@ type Server struct {
 
 // New makes the marketplace with its whole catalog, on day 0.
 func New(s Settings) *Server {
+	if s.PageSize == 0 {
+		s.PageSize = 100
+	}
+	if s.Prefix == "" {
+		s.Prefix = "QB"
+	}
 	b := &Server{Settings: s, tokens: map[string]time.Time{}, limiter: rate.NewLimiter(rate.Limit(s.PerSecond), s.PerSecond)}
-	for o := range gen.Offers(s.Seed, s.Offers) {
+	for o := range s.catalog().Offers(s.Offers) {
 		b.base = append(b.base, o)
 	}
 	b.Faults.OnChange = func(p fault.Plan) {
@@ -114,7 +135,7 @@ func answer(w http.ResponseWriter, status int, body any) {
 func (b *Server) describe(w http.ResponseWriter, _ *http.Request) {
 	answer(w, http.StatusOK, map[string]any{
 		"protocol": "catalog-source/1", "name": b.Name, "offers": len(b.base),
-		"token_endpoint": "/oauth/token", "limits": map[string]int{"requests_per_second": b.PerSecond, "page_size": 100},
+		"token_endpoint": "/oauth/token", "limits": map[string]int{"requests_per_second": b.PerSecond, "page_size": b.PageSize},
 	})
 }
 
@@ -154,6 +175,7 @@ func (b *Server) guard(next http.HandlerFunc) http.HandlerFunc {
 			answer(w, http.StatusTooManyRequests, map[string]string{"error": "too_many_requests"})
 			return
 		}
+		time.Sleep(b.Slow)
 		next(w, r)
 	}
 }
@@ -162,8 +184,8 @@ func (b *Server) list(w http.ResponseWriter, r *http.Request) {
 	q := r.URL.Query()
 	from, _ := strconv.Atoi(q.Get("cursor"))
 	limit, err := strconv.Atoi(q.Get("limit"))
-	if err != nil || limit < 1 || limit > 100 {
-		limit = 100
+	if err != nil || limit < 1 || limit > b.PageSize {
+		limit = b.PageSize
 	}
 	var since time.Time
 	if text := q.Get("changed_since"); text != "" {
@@ -193,7 +215,7 @@ func (b *Server) list(w http.ResponseWriter, r *http.Request) {
 }
 
 func (b *Server) find(number string) (gen.Offer, bool) {
-	n, err := strconv.Atoi(strings.TrimPrefix(number, "QB-"))
+	n, err := strconv.Atoi(strings.TrimPrefix(number, b.Prefix+"-"))
 	place := n - 100000
 	if err != nil || place < 0 || place >= len(b.base) {
 		return gen.Offer{}, false

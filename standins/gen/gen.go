@@ -66,7 +66,17 @@ type Delivery struct {
 	Tracked        bool
 }
 
-// Suppliers is how many suppliers a marketplace has.
+// Catalog describes a catalog to be made. The zero value of all but the seed is the first marketplace's.
+type Catalog struct {
+	Seed uint64
+	// Prefix begins every offer's number; Suppliers is how many share the catalog.
+	Prefix    string
+	Suppliers int
+	// Near makes its suppliers domestic and European, with days to match.
+	Near bool
+}
+
+// Suppliers is how many suppliers a marketplace has, where nothing else is said.
 const Suppliers = 400
 
 // OverLimit is the place of the offer with more variants than a usual store takes,
@@ -76,9 +86,13 @@ const (
 	Leaving   = 7
 )
 
-func supplier(seed uint64, n int) Supplier {
-	r := rand.New(rand.NewPCG(seed^0x5eed, uint64(n)))
-	at := countries[r.IntN(len(countries))]
+func (c Catalog) supplier(n int) Supplier {
+	r := rand.New(rand.NewPCG(c.Seed^0x5eed, uint64(n)))
+	from := countries
+	if c.Near {
+		from = nearCountries
+	}
+	at := from[r.IntN(len(from))]
 	name := supplierFirst[n%len(supplierFirst)] + " " + supplierSecond[(n/len(supplierFirst))%len(supplierSecond)]
 	return Supplier{
 		Number: fmt.Sprintf("S%04d", n+1), Name: name, Country: at.code, Currency: at.currency, Digits: at.digits, perDollar: at.perDollar,
@@ -97,20 +111,29 @@ func (s Supplier) price(cents int) int {
 
 // Offers makes n offers in order. Families of two to nine offers are the same item at
 // several suppliers, with other words, pictures cropped or recoloured, and other prices.
-func Offers(seed uint64, n int) iter.Seq[Offer] {
+func Offers(seed uint64, n int) iter.Seq[Offer] { return Catalog{Seed: seed}.Offers(n) }
+
+// Offers makes n offers in order, as Offers does.
+func (c Catalog) Offers(n int) iter.Seq[Offer] {
+	if c.Prefix == "" {
+		c.Prefix = "QB"
+	}
+	if c.Suppliers == 0 {
+		c.Suppliers = Suppliers
+	}
 	return func(yield func(Offer) bool) {
 		made := 0
 		for family := 0; made < n; family++ {
-			r := rand.New(rand.NewPCG(seed, uint64(family)))
+			r := rand.New(rand.NewPCG(c.Seed, uint64(family)))
 			thing := newThing(r, family)
 			sellers := 1
 			if r.IntN(2) == 0 {
 				sellers = 2 + r.IntN(8)
 			}
-			first := r.IntN(Suppliers)
+			first := r.IntN(c.Suppliers)
 			for seller := 0; seller < sellers && made < n; seller++ {
-				s := supplier(seed, (first+seller*37)%Suppliers)
-				if !yield(thing.offeredBy(r, s, made, seller)) {
+				s := c.supplier((first + seller*37) % c.Suppliers)
+				if !yield(thing.offeredBy(r, c, s, made, seller)) {
 					return
 				}
 				made++
@@ -149,9 +172,9 @@ func newThing(r *rand.Rand, family int) thing {
 	return t
 }
 
-func (t thing) offeredBy(r *rand.Rand, s Supplier, made, seller int) Offer {
+func (t thing) offeredBy(r *rand.Rand, c Catalog, s Supplier, made, seller int) Offer {
 	o := Offer{
-		Number: fmt.Sprintf("QB-%06d", 100000+made), Family: t.family, Supplier: s, Category: t.category,
+		Number: fmt.Sprintf("%s-%06d", c.Prefix, 100000+made), Family: t.family, Supplier: s, Category: t.category,
 		Title: t.title(r, seller), Description: t.description(r, s),
 		Processing: [2]int{1 + r.IntN(2), 2 + r.IntN(4)},
 		Rating:     max(30, min(50, s.Rating-3+r.IntN(7))), Ratings: 3 + r.IntN(900), ReturnDays: []int{0, 14, 30}[r.IntN(3)],
@@ -170,7 +193,11 @@ func (t thing) offeredBy(r *rand.Rand, s Supplier, made, seller int) Offer {
 	t.pictures(&o, r, seller)
 	t.variants(&o, r, made, seller)
 	t.market(&o, made)
-	t.deliveries(&o, r)
+	if c.Near {
+		t.nearDeliveries(&o, r)
+	} else {
+		t.deliveries(&o, r)
+	}
 	return o
 }
 
@@ -286,6 +313,18 @@ func (t thing) deliveries(o *Offer, r *rand.Rand) {
 	}
 	if r.IntN(25) == 0 { // some never leave for here
 		o.Deliveries = []Delivery{{"Regional", []string{"CN", "JP", "VN", "IN"}, s.price(base / 2), s.price(base / 4), 3, 7, true}}
+	}
+}
+
+// nearDeliveries take two to eight days.
+func (t thing) nearDeliveries(o *Offer, r *rand.Rand) {
+	s := o.Supplier
+	base := 380 + t.grams*50/100
+	to := []string{"US", "CA", "DE", "FR", "NL", "SE", "GB", "PL"}
+	o.Processing = [2]int{0, 1 + r.IntN(2)}
+	o.Deliveries = []Delivery{{"Parcel", to, s.price(base), s.price(base / 3), 2 + r.IntN(2), 4 + r.IntN(3), true}}
+	if r.IntN(2) == 0 {
+		o.Deliveries = append(o.Deliveries, Delivery{"Next day but one", to[:5], s.price(base*2 + 300), s.price(base), 1, 2, true})
 	}
 }
 

@@ -52,6 +52,8 @@ var countries = []country{
 	{"JP", "JPY", 0, 15280}, {"KW", "KWD", 3, 31}, {"CN", "CNY", 2, 722}, {"PL", "EUR", 2, 91},
 }
 
+var nearCountries = []country{{"US", "USD", 2, 100}, {"US", "USD", 2, 100}, {"DE", "EUR", 2, 91}, {"NL", "EUR", 2, 91}, {"GB", "GBP", 2, 79}, {"PL", "PLN", 2, 392}}
+
 var supplierFirst = []string{"Ostrava", "Linden", "Kestrel", "Lotus Bay", "Silver Pine", "Bright Harbor", "Golden Heron", "Red Maple", "Jade River", "Blue Anchor", "Morning Dew", "North Gate", "Tall Reed", "Copper Kite", "Green Terrace", "Old Mill", "White Crane", "Stone Bridge", "Quiet Moon", "Iron Willow"}
 var supplierSecond = []string{"Enamelware", "Home", "Outdoor Works", "Trading", "Crafts", "Household", "Factory Outlet", "Goods", "Supplies", "Workshop", "Living", "Manufacture", "Daily Goods", "Direct", "Textiles", "Hardware", "Gifts", "Store", "Select", "Makers"}
 

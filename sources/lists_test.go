@@ -1,0 +1,184 @@
+package sources_test
+
+import (
+	"encoding/csv"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+
+	"plainpelican/connect/pricelist"
+	"plainpelican/sources"
+	"plainpelican/standins/fault"
+	"plainpelican/standins/wholesale"
+	"plainpelican/testkit"
+)
+
+func northlight(t *testing.T) (*testkit.World, *wholesale.Server, string) {
+	t.Helper()
+	w := testkit.Start(t)
+	n := wholesale.New(60)
+	return w, n, w.Serve(n.Handler())
+}
+
+func TestAPriceListIsLookedAtAndTakenIn(t *testing.T) {
+	for _, name := range []string{"/price-list.csv", "/price-list.xlsx"} {
+		t.Run(name, func(t *testing.T) {
+			w, _, address := northlight(t)
+			looked := w.Look(sources.List{Address: address + name})
+			got := map[pricelist.Field]string{}
+			for _, c := range looked.Columns {
+				got[c.Field] = c.Header
+			}
+			for field, header := range map[pricelist.Field]string{pricelist.Parent: "Product no.", pricelist.Number: "Art. no.", pricelist.Title: "Désignation", pricelist.Category: "Range", pricelist.Cost: "Net price €",
+				pricelist.MinAdvertised: "MAP €", pricelist.List: "RRP €", pricelist.Stock: "Stock", pricelist.Barcode: "EAN", pricelist.Weight: "Weight (g)", pricelist.Picture: "Picture"} {
+				if got[field] != header {
+					t.Errorf("%s is %q", field, got[field])
+				}
+			}
+			if looked.Layout.Currency != "EUR" || looked.Layout.Grouping != pricelist.ByParent || looked.Good == 0 || len(looked.Preview) == 0 {
+				t.Errorf("%+v", looked.Layout)
+			}
+			source := w.ConnectList(sources.List{Address: address + name})
+			in := source.Intakes[0]
+			if in.State != "finished" || in.Added != 60 || in.SetAside < 2 || source.Offers != 60 || source.Kind != "price list" {
+				t.Fatalf("%+v", in)
+			}
+			var cost int64
+			var currency string
+			if err := w.App.Pool.QueryRow(t.Context(), `select count(*), min(currency) from offer where title <> '' and currency = 'EUR'`).Scan(&cost, &currency); err != nil || cost != 60 {
+				t.Errorf("%d offers in euros: %v", cost, err)
+			}
+			w.AwaitOffers(60)
+			before := versions(t, w)
+			w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/intakes", source.ID), nil, nil)
+			if again := w.Source("Northlight Wholesale").Intakes[0]; again.Unchanged != 60 || again.Added+again.Changed+again.Withdrawn != 0 {
+				t.Errorf("again: %+v", again)
+			}
+			if versions(t, w) != before {
+				t.Error("unchanged offers were written again")
+			}
+		})
+	}
+}
+
+func TestRowsSetAsideAreDownloadedMendedAndSentAgain(t *testing.T) {
+	w, _, address := northlight(t)
+	source := w.ConnectList(sources.List{Address: address + "/price-list.csv"})
+	answer := get(t, w, fmt.Sprintf("/api/intakes/%d/set-aside.csv", source.Intakes[0].ID))
+	read := csv.NewReader(strings.NewReader(strings.TrimPrefix(answer, "\ufeff")))
+	rows, err := read.ReadAll()
+	if err != nil || len(rows) != source.Intakes[0].SetAside+1 {
+		t.Fatalf("%d rows: %v", len(rows), err)
+	}
+	var mended strings.Builder
+	out := csv.NewWriter(&mended)
+	for i, row := range rows {
+		if i > 0 {
+			if row[len(row)-1] == "" || !strings.HasPrefix(row[len(row)-2], "row ") {
+				t.Errorf("without place or reason: %v", row)
+			}
+			if row[6] == "on request" {
+				row[6] = "1.234,50"
+			}
+			row[9] = "7"
+		}
+		if err := out.Write(row); err != nil {
+			t.Fatal(err)
+		}
+	}
+	out.Flush()
+	up, problem := w.Owner.Send("mended.csv", []byte(mended.String()))
+	if problem != nil {
+		t.Fatal(problem)
+	}
+	w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/files?part=true", source.ID), up, nil)
+	in := w.Source("Northlight Wholesale").Intakes[0]
+	if in.State != "finished" || in.SetAside != 0 || in.Withdrawn != 0 || in.Added+in.Changed == 0 || in.Whole {
+		t.Errorf("%+v", in)
+	}
+}
+
+func get(t *testing.T, w *testkit.World, path string) string {
+	t.Helper()
+	var made struct {
+		Secret string `json:"secret"`
+	}
+	w.Owner.Must("POST", "/api/tokens", map[string]string{"name": "download", "role": "owner"}, &made)
+	r, err := http.NewRequest("GET", w.URL+path, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Header.Set("Authorization", "Bearer "+made.Secret)
+	answer, err := http.DefaultClient.Do(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = answer.Body.Close() }()
+	body, err := io.ReadAll(answer.Body)
+	if err != nil || answer.StatusCode != http.StatusOK {
+		t.Fatalf("%s: %s %v", path, answer.Status, err)
+	}
+	return string(body)
+}
+
+func TestAChangedListIsAskedAbout(t *testing.T) {
+	w, n, address := northlight(t)
+	source := w.ConnectList(sources.List{Address: address + "/price-list.csv"})
+	n.Set(0, true)
+	w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/intakes", source.ID), nil, nil)
+	held := w.Source("Northlight Wholesale")
+	if in := held.Intakes[0]; in.State != "held" || in.Hold.Kind != "layout" || !strings.Contains(held.Trouble, "its column “Net price €” is not there any more") || held.Offers != 60 {
+		t.Fatalf("%+v", held)
+	}
+	var looked sources.Looked
+	w.Owner.Must("GET", fmt.Sprintf("/api/sources/%d/look", source.ID), nil, &looked)
+	if looked.Trouble != "" || looked.Layout.Supplier != "Northlight Wholesale" || looked.Layout.Country != "DE" {
+		t.Errorf("what was said before is forgotten: %q %+v", looked.Trouble, looked.Layout)
+	}
+	w.Owner.Must("PUT", fmt.Sprintf("/api/sources/%d/layout", source.ID), looked.Layout, nil)
+	in := w.Source("Northlight Wholesale")
+	if in.Intakes[0].State != "held" && in.Intakes[0].Changed == 0 {
+		t.Errorf("by the new layout: %+v", in.Intakes[0])
+	}
+	// The costs are in another currency: all are repriced, which is asked about.
+	if h := in.Intakes[0].Hold; h == nil || h.Kind != "shares" || h.Repriced < 50 {
+		t.Errorf("%+v", in.Intakes[0])
+	}
+}
+
+func TestAListThatCannotBeTakenIn(t *testing.T) {
+	w, _, address := northlight(t)
+	source := w.ConnectList(sources.List{Address: address + "/price-list.csv"})
+	inward := w.Serve(http.RedirectHandler("http://10.1.2.3/list.csv", http.StatusFound))
+	login := w.Serve(http.HandlerFunc(func(rw http.ResponseWriter, _ *http.Request) {
+		_, _ = io.WriteString(rw, "<!doctype html><form>Sign in")
+	}))
+	for _, c := range []struct{ address, words string }{
+		{address + "/no-such-list.csv", "There is no file at"}, {login, "perhaps one that asks to sign in"}, {inward, "is a private address"}, {"nonsense", "Nothing answers at"}, {"ftp://x/y.csv", "is not a web address"},
+	} {
+		problem := w.Owner.Ask("POST", "/api/lists/look", sources.List{Address: c.address}, nil)
+		if problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, c.words) {
+			t.Errorf("%s: %+v", c.address, problem)
+		}
+	}
+	for _, plan := range []fault.Plan{{Empty: true}, {Truncate: true}, {Down: true}} {
+		w.Fault(address, plan)
+		w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/intakes", source.ID), nil, nil)
+		after := w.Source("Northlight Wholesale")
+		if after.Intakes[0].State == "finished" || after.Offers != 60 || after.Trouble == "" {
+			t.Errorf("%+v: %+v", plan, after)
+		}
+	}
+	up, problem := w.Owner.Send("empty.csv", nil)
+	if problem != nil {
+		t.Fatal(problem)
+	}
+	if problem := w.Owner.Ask("POST", "/api/lists/look", sources.List{File: up.File}, nil); problem == nil || problem.Field() != "file" || problem.Detail != "The file is empty." {
+		t.Errorf("%+v", problem)
+	}
+	if problem := w.Owner.Ask("POST", "/api/lists", sources.List{File: strings.Repeat("0", 64), Layout: source.Layout}, nil); problem == nil || problem.Status != 404 {
+		t.Errorf("a file that is not there: %+v", problem)
+	}
+}
