@@ -12,7 +12,7 @@ test("1 Sources: the marketplace, disconnected and connected again", async ({ pa
   await expect(line).toContainText("All is well");
   await expect(line).toContainText("refreshed");
 
-  await page.getByRole("button", { name: "Take in now" }).click();
+  await page.getByRole("button", { name: "Compare everything" }).click();
   await expect(page.getByText(/1,200 seen: 0 new/).or(page.getByText(/1,199 seen: 0 new/))).toBeVisible({ timeout: 30_000 });
 
   await page.getByRole("button", { name: "Disconnect" }).click();
@@ -28,7 +28,7 @@ test("1 Sources: the marketplace, disconnected and connected again", async ({ pa
   await page.getByRole("dialog").getByRole("button", { name: "Connect" }).click();
   await expect(line).toContainText("All is well", { timeout: 30_000 });
 
-  await page.getByRole("button", { name: "Connect a source" }).click();
+  await page.getByRole("button", { name: "Connect a marketplace" }).click();
   const connect = page.getByRole("dialog").getByRole("button", { name: "Connect" });
   await page.getByLabel("Client id").fill("x");
   await page.getByLabel("Client secret").fill("x");

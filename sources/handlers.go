@@ -78,6 +78,9 @@ func (s *Service) Register(a *apikit.API) {
 		id, err := s.ConnectList(ctx, in.Body)
 		return apikit.OK(Connected{id}, err)
 	})
+	apikit.Register(a, access.Owner, http.MethodPost, "/api/sources/{id}/connect", "reconnectList", "Connect a price list again", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
+		return nil, s.Reconnect(ctx, in.ID)
+	})
 	apikit.Register(a, access.Editor, http.MethodPut, "/api/sources/{id}/layout", "saveLayout", "Say anew how a list is read", func(ctx context.Context, in *struct {
 		apikit.ByID
 		Body pricelist.Layout

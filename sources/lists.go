@@ -164,7 +164,7 @@ func (s *Service) ConnectList(ctx context.Context, in List) (int64, error) {
 		err := tx.QueryRow(ctx, `insert into source (kind, name, address, client_id, state, requests_per_second, layout) values ('price list', $1, $2, '', 'connected', 1, $3) returning id`,
 			in.Layout.Supplier, address, in.Layout).Scan(&id)
 		if database.Taken(err) {
-			return apikit.Problem(409, "address", "The list at %s is connected already.", address)
+			return apikit.Problem(409, "address", "The list at %s is among your sources already.", address)
 		}
 		if err != nil {
 			return err
@@ -180,6 +180,27 @@ func (s *Service) ConnectList(ctx context.Context, in List) (int64, error) {
 		return members.Audit(ctx, tx, "connected source", in.Layout.Supplier, nil, map[string]string{"address": address, "file": in.Name})
 	})
 	return id, err
+}
+
+// Reconnect connects a price list again that was disconnected: its offers are back at once.
+func (s *Service) Reconnect(ctx context.Context, id int64) error {
+	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		var name, rule, zone string
+		err := tx.QueryRow(ctx, `update source set state = 'connected', trouble = '', connected_at = now() where id = $1 and state = 'disconnected' and kind <> 'marketplace' returning name, repeats, zone`, id).Scan(&name, &rule, &zone)
+		if database.Missing(err) {
+			return apikit.NotFound("disconnected list")
+		}
+		if err != nil {
+			return err
+		}
+		if err := setNext(ctx, tx, id, rule, zone); err != nil {
+			return err
+		}
+		if err := s.Shelf.Changed(ctx, tx); err != nil {
+			return err
+		}
+		return members.Audit(ctx, tx, "connected source", name, nil, nil)
+	})
 }
 
 // SaveLayout says anew how a source's list is read, and takes it in by that: the file of its

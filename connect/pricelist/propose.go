@@ -300,7 +300,10 @@ func decimalSign(sample []Row) (comma, point int) {
 			if len(cell) > 24 || dateLike.MatchString(strings.TrimSpace(cell)) {
 				continue
 			}
-			number, _ := unit(cell)
+			number, code := unit(cell)
+			if strings.HasPrefix(code, "?") {
+				continue // a size or a weight, as people write it
+			}
 			number = spaces.Replace(strings.TrimSpace(number))
 			switch {
 			case commaSign.MatchString(number), manyPoint.MatchString(number):

@@ -12,6 +12,7 @@ import { SayingProvider } from "./parts/toast";
 const loadCommands = () => import("./frame/commands");
 const Commands = lazy(loadCommands);
 const Sources = lazy(() => import("./sources/sources"));
+const ListPlace = lazy(() => import("./sources/list"));
 const Catalog = lazy(() => import("./catalog/catalog"));
 const Workbench = lazy(() => import("./workbench/workbench"));
 const Listings = lazy(() => import("./listings/listings"));
@@ -72,6 +73,8 @@ const router = createBrowserRouter([
     children: [
       { path: "/", element: <Home /> },
       { path: "/sources", element: <Sources /> },
+      { path: "/sources/list", element: <ListPlace key="new" /> },
+      { path: "/sources/:id/columns", element: <ListPlace key="columns" /> },
       { path: "/catalog", element: <Catalog /> },
       { path: "/workbench", element: <Workbench /> },
       { path: "/workbench/:id", element: <Workbench /> },

@@ -435,6 +435,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{id}/connect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Connect a price list again */
+        post: operations["reconnectList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{id}/disconnect": {
         parameters: {
             query?: never;
@@ -1124,13 +1141,13 @@ export interface components {
             role: "owner" | "editor" | "fulfiller";
         };
         PricelistColumn: {
-            /** @enum {string} */
-            field: "number" | "parent" | "title" | "description" | "category" | "brand" | "cost" | "currency" | "pack" | "stock" | "barcode" | "weight" | "min_advertised" | "list_price" | "picture" | "page" | "option" | "";
+            /** @description Empty where it is not read */
+            field: string;
             header: string;
         };
         PricelistColumnLook: {
-            /** @enum {string} */
-            field: "number" | "parent" | "title" | "description" | "category" | "brand" | "cost" | "currency" | "pack" | "stock" | "barcode" | "weight" | "min_advertised" | "list_price" | "picture" | "page" | "option" | "";
+            /** @description Empty where it is not read */
+            field: string;
             header: string;
             samples: string[];
             why: string;
@@ -1145,12 +1162,10 @@ export interface components {
             /** @description Where it ships from, ISO 3166 alpha-2 */
             country: string;
             currency: string;
-            /** @enum {string} */
-            decimal: "." | "\\" | "";
+            decimal: string;
             delimiter: string;
             deliveries: components["schemas"]["LandedDelivery"][];
-            /** @enum {string} */
-            encoding: "utf-8" | "utf-16le" | "utf-16be" | "windows-1252" | "";
+            encoding: string;
             /** @enum {string} */
             format: "csv" | "xlsx";
             /** @enum {string} */
@@ -1574,7 +1589,7 @@ export interface components {
             /** Format: date-time */
             finished_at: string | null;
             /** @description Why it waits for a decision */
-            hold: components["schemas"]["SourcesHold"];
+            hold?: components["schemas"]["SourcesHold"];
             /** Format: int64 */
             id: number;
             /** @enum {string} */
@@ -1612,8 +1627,8 @@ export interface components {
             address: string;
             /** @description An uploaded file */
             file: string;
-            /** @description What was corrected of what was found; null to find all anew */
-            layout: components["schemas"]["PricelistLayout"];
+            /** @description What was corrected of what was found; absent to find all anew */
+            layout?: components["schemas"]["PricelistLayout"];
             name: string;
             /** @description RFC 5545 rule of when it is fetched again */
             repeats: string;
@@ -1662,8 +1677,8 @@ export interface components {
             intakes: components["schemas"]["SourcesIntake"][];
             /** @enum {string} */
             kind: "marketplace" | "price list" | "catalogue document" | "pages";
-            /** @description How its file is read; null where it is not a price list */
-            layout: components["schemas"]["PricelistLayout"];
+            /** @description How its file is read, where it is a price list */
+            layout?: components["schemas"]["PricelistLayout"];
             /**
              * Format: int64
              * @description Percent of its offers whose cost may change in one intake unasked
@@ -4541,6 +4556,89 @@ export interface operations {
                 "application/json": components["schemas"]["SourcesHabits"];
             };
         };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    reconnectList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description No Content */
             204: {

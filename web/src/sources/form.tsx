@@ -1,0 +1,140 @@
+import { Choice, Clause } from "../parts/clause";
+import { delimiters, encodings, type Layout, type Looked } from "./words";
+
+/** Form says how the file is written, as a sentence whose underlined words can be corrected. */
+export function Form({ looked, layout, onChange }: { looked: Looked; layout: Layout; onChange: (part: Partial<Layout>, anew?: boolean) => void }) {
+  const pick = <T,>(label: string, words: string, choices: [T, string][], now: T, set: (value: T) => void) => (
+    <Clause label={label} words={words}>
+      {(close) =>
+        choices.map(([value, name]) => (
+          <Choice
+            key={name}
+            chosen={value === now}
+            onChoose={() => {
+              set(value);
+              close();
+            }}
+          >
+            {name}
+          </Choice>
+        ))
+      }
+    </Clause>
+  );
+  const name = (choices: [string, string][], value: string) => choices.find(([v]) => v === value)?.[1] ?? value;
+  const signs: [string, string][] = [
+    [".", "a point"],
+    [",", "a comma"],
+  ];
+  const groupings: [Layout["grouping"], string][] = [
+    ["row", "each row is an offer"],
+    ["parent", "rows with the same product number are one offer"],
+    ["title", "rows with the same title are one offer"],
+  ];
+  const heads: [number, string][] = [
+    [0, "in no row"],
+    ...looked.head.map(
+      (row) =>
+        [
+          row.place,
+          `in row ${row.place}: ${row.cells
+            .filter((c) => c.trim() !== "")
+            .slice(0, 3)
+            .join(", ")
+            .slice(0, 40)}`,
+        ] as [number, string],
+    ),
+  ];
+  const hasCurrency = layout.columns.some((c) => c.field === "currency");
+  const currencies: [string, string][] = [...new Set([layout.currency, "USD", "EUR", "GBP", "CNY", "JPY", "KWD", "PLN", "SEK", "CAD", "AUD"])]
+    .filter(Boolean)
+    .map((c) => [c, c] as [string, string]);
+  return (
+    <p className="leading-7">
+      {layout.format === "csv" ? (
+        <>
+          A text file with {pick("Delimiter", name(delimiters, layout.delimiter), delimiters, layout.delimiter, (delimiter) => onChange({ delimiter }, true))}{" "}
+          between the columns, in {pick("Encoding", name(encodings, layout.encoding), encodings, layout.encoding, (encoding) => onChange({ encoding }, true))}
+        </>
+      ) : (
+        <>
+          A workbook; the list is on the sheet{" "}
+          {pick(
+            "Sheet",
+            layout.sheet,
+            looked.sheets.map((s) => [s, s] as [string, string]),
+            layout.sheet,
+            (sheet) => onChange({ sheet }, true),
+          )}
+        </>
+      )}
+      ; columns are named{" "}
+      {pick("Header row", layout.header === 0 ? "in no row" : `in row ${layout.header}`, heads, layout.header, (header) => onChange({ header }, true))}; the
+      decimal sign is {pick("Decimal sign", name(signs, layout.decimal), signs, layout.decimal, (decimal) => onChange({ decimal }))}; prices are{" "}
+      {hasCurrency ? (
+        "in the currency of each row"
+      ) : (
+        <>
+          in{" "}
+          <Clause label="Currency" words={layout.currency || "which currency?"} empty={!layout.currency}>
+            {(close) => (
+              <>
+                {currencies.map(([c]) => (
+                  <Choice
+                    key={c}
+                    chosen={c === layout.currency}
+                    onChoose={() => {
+                      onChange({ currency: c });
+                      close();
+                    }}
+                  >
+                    {c}
+                  </Choice>
+                ))}
+                <form
+                  className="mt-1 flex gap-2 border-t border-line px-2 pt-2"
+                  onSubmit={(e) => {
+                    e.preventDefault();
+                    const code = String(new FormData(e.currentTarget).get("code") ?? "")
+                      .trim()
+                      .toUpperCase();
+                    if (code) onChange({ currency: code });
+                    close();
+                  }}
+                >
+                  <input
+                    name="code"
+                    aria-label="Another currency"
+                    maxLength={3}
+                    placeholder="code"
+                    className="w-20 rounded border border-line-2 bg-surface px-2 py-1"
+                  />
+                  <button type="submit" className="min-h-7 rounded border border-line-2 px-2 font-semibold hover:bg-sunk">
+                    Set
+                  </button>
+                </form>
+              </>
+            )}
+          </Clause>
+        </>
+      )}
+      {layout.columns.some((c) => c.field === "pack") && (
+        <>
+          {" "}
+          for{" "}
+          {pick(
+            "Price for",
+            layout.per_pack ? "a pack" : "a piece",
+            [
+              [false, "a piece"],
+              [true, "a pack"],
+            ] as [boolean, string][],
+            layout.per_pack,
+            (per_pack) => onChange({ per_pack }),
+          )}
+        </>
+      )}
+      ; {pick("Grouping", name(groupings, layout.grouping), groupings, layout.grouping, (grouping) => onChange({ grouping }))}.
+    </p>
+  );
+}

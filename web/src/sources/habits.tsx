@@ -1,0 +1,143 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, ask, type Schemas, type Source } from "../api/client";
+import { useSession } from "../frame/session";
+import { Choice, Clause, TypedChoice } from "../parts/clause";
+import { Button } from "../parts/controls";
+import { useSay } from "../parts/toast";
+import { dayNames, type Rule, readRule, ruleWords, soon, writeRule } from "./words";
+
+type Habits = Schemas["SourcesHabits"];
+
+/** HabitsWords says when a source is taken in and what it may change unasked; each underlined word opens its choices. */
+export function HabitsWords({ source }: { source: Source }) {
+  const { may, store } = useSession();
+  const client = useQueryClient();
+  const say = useSay();
+  const now: Habits = {
+    name: source.name,
+    repeats: source.repeats,
+    zone: source.zone,
+    paused: source.paused,
+    most_withdrawn: source.most_withdrawn,
+    most_repriced: source.most_repriced,
+  };
+  const keep = useMutation({
+    mutationFn: (part: Partial<Habits>) => ask(api.PUT("/api/sources/{id}", { params: { path: { id: source.id } }, body: { ...now, ...part } })),
+    onError: (error) => say(error.message, true),
+    onSettled: () => client.invalidateQueries({ queryKey: ["sources"] }),
+  });
+  const rule = readRule(source.repeats);
+  const fetched = source.address !== "";
+  const zone = rule.every === "day" || rule.every === "week" ? ` (${source.zone.replace("_", " ")})` : "";
+  if (!may("owner"))
+    return (
+      <p className="leading-7">
+        Taken in {ruleWords(rule)}
+        {zone}. Held when more than {source.most_withdrawn} % of its offers would leave, or {source.most_repriced} % change their cost.
+      </p>
+    );
+  return (
+    <div className="leading-7">
+      {fetched && (
+        <p>
+          Taken in{" "}
+          <Clause label="Schedule" words={ruleWords(rule)} empty={rule.every === "never"} width="w-72">
+            {(close) => (
+              <SchedulePanel
+                rule={rule}
+                onDone={(next) => {
+                  keep.mutate({ repeats: writeRule(next), zone: store?.time_zone ?? source.zone });
+                  close();
+                }}
+              />
+            )}
+          </Clause>
+          {zone}
+          {source.paused ? ", but paused: nothing begins by itself" : source.next_at ? `; next ${soon(source.next_at)}` : ""}.{" "}
+          {rule.every !== "never" && (
+            <Button tone="quiet" className="px-1" onClick={() => keep.mutate({ paused: !source.paused })}>
+              {source.paused ? "Go on" : "Pause"}
+            </Button>
+          )}
+        </p>
+      )}
+      <p>
+        Held and asked about when more than{" "}
+        <Clause label="Share that may leave" words={`${source.most_withdrawn} %`}>
+          {(close) => (
+            <Share initial={source.most_withdrawn} label="Offers that leave" onDone={(n) => keep.mutate({ most_withdrawn: n }, { onSettled: close })} />
+          )}
+        </Clause>{" "}
+        of its offers would leave, or{" "}
+        <Clause label="Share that may change its cost" words={`${source.most_repriced} %`}>
+          {(close) => (
+            <Share
+              initial={source.most_repriced}
+              label="Offers that change their cost"
+              onDone={(n) => keep.mutate({ most_repriced: n }, { onSettled: close })}
+            />
+          )}
+        </Clause>{" "}
+        change their cost.
+      </p>
+    </div>
+  );
+}
+
+function Share({ initial, label, onDone }: { initial: number; label: string; onDone: (n: number) => void }) {
+  return (
+    <TypedChoice
+      label={label}
+      initial={String(initial)}
+      suffix="% in one intake"
+      onDone={(text) => {
+        const n = Math.round(Number(text));
+        if (text !== "" && n >= 0 && n <= 100) onDone(n);
+      }}
+    />
+  );
+}
+
+/** SchedulePanel lets a schedule be chosen. */
+export function SchedulePanel({ rule, onDone }: { rule: Rule; onDone: (rule: Rule) => void }) {
+  const [at, setAt] = useState(rule.at);
+  const [day, setDay] = useState(rule.days[0] ?? "MO");
+  return (
+    <div>
+      <Choice chosen={rule.every === "never"} onChoose={() => onDone({ ...rule, every: "never" })}>
+        only when you ask
+      </Choice>
+      {[1, 6, 12].map((hours) => (
+        <Choice key={hours} chosen={rule.every === "hours" && rule.hours === hours} onChoose={() => onDone({ ...rule, every: "hours", hours })}>
+          {hours === 1 ? "every hour" : `every ${hours} hours`}
+        </Choice>
+      ))}
+      <div className="mt-1 flex items-center gap-2 border-t border-line px-2 pt-2">
+        <label className="flex items-center gap-2">
+          At
+          <input
+            type="time"
+            value={at}
+            onChange={(e) => setAt(e.target.value)}
+            className="rounded border border-line-2 bg-surface px-2 py-1"
+            aria-label="Time of day"
+          />
+        </label>
+        <select value={day} onChange={(e) => setDay(e.target.value)} aria-label="Day of the week" className="rounded border border-line-2 bg-surface px-1 py-1">
+          {dayNames.map(([code, name]) => (
+            <option key={code} value={code}>
+              {name}
+            </option>
+          ))}
+        </select>
+      </div>
+      <Choice chosen={rule.every === "day"} onChoose={() => at && onDone({ ...rule, every: "day", at })}>
+        every day at {at}
+      </Choice>
+      <Choice chosen={rule.every === "week"} onChoose={() => at && onDone({ ...rule, every: "week", days: [day], at })}>
+        every {dayNames.find(([code]) => code === day)?.[1]} at {at}
+      </Choice>
+    </div>
+  );
+}

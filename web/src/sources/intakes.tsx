@@ -1,0 +1,238 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { api, ask, type Source } from "../api/client";
+import { useSession } from "../frame/session";
+import { Button } from "../parts/controls";
+import { moneyText } from "../parts/money";
+import { ago } from "../parts/time";
+import { useSay } from "../parts/toast";
+import { type Intake, number, send } from "./words";
+
+/** Progress is how far an intake has come. */
+export function Progress({ intake }: { intake: Intake }) {
+  const reading = intake.phase === "reading";
+  const [done, all] = reading ? [intake.seen, intake.expected] : [intake.put, intake.staged];
+  const words =
+    intake.state === "waiting"
+      ? "Waiting to be taken in"
+      : reading
+        ? all > 0
+          ? `Reading: ${number(done)} of ${number(all)}`
+          : `Reading: ${number(done)} so far`
+        : intake.phase === "weighing"
+          ? "Comparing with what is on the shelf"
+          : `Putting on the shelf: ${number(done)} of ${number(all)}`;
+  return (
+    <span className="block">
+      <span className="block text-sm">{words}</span>
+      <progress value={all > 0 ? Math.min(done / all, 1) * 100 : 0} max={100} aria-label="Intake" className="h-1.5 w-full accent-(--profit)" />
+    </span>
+  );
+}
+
+/** Held asks about an intake that would change too much, or whose list has changed. */
+export function Held({ intake, onColumns }: { intake: Intake; onColumns: () => void }) {
+  const { may } = useSession();
+  const client = useQueryClient();
+  const say = useSay();
+  const decide = useMutation({
+    mutationFn: (goOn: boolean) => ask(api.POST("/api/intakes/{id}/decide", { params: { path: { id: intake.id } }, body: { go_on: goOn } })),
+    onSuccess: (_, goOn) => say(goOn ? "It goes on." : "Dropped. Nothing has changed."),
+    onError: (error) => say(error.message, true),
+    onSettled: () => client.invalidateQueries({ queryKey: ["sources"] }),
+  });
+  const hold = intake.hold;
+  if (!hold) return null;
+  return (
+    <section aria-label="Waits for you" className="mt-3 rounded-md border border-beak bg-beak-wash p-3">
+      <h3 className="mb-1">Held until you decide</h3>
+      <p>{hold.reason} Nothing has been changed so far.</p>
+      {(hold.examples?.length ?? 0) > 0 && (
+        <ul className="mt-2 space-y-1 text-sm">
+          {hold.examples?.map((e) => (
+            <li key={`${e.number}${e.after?.value ?? ""}`}>
+              <span className="text-ink-2">{e.number}</span> {e.title}
+              {e.before && e.after ? (
+                <b>
+                  : {moneyText(e.before, "")} → {moneyText(e.after, "")}
+                </b>
+              ) : (
+                <b>: would leave</b>
+              )}
+            </li>
+          ))}
+        </ul>
+      )}
+      {may("editor") && (
+        <div className="mt-3 flex flex-wrap gap-2">
+          {hold.kind === "layout" ? (
+            <Button tone="main" onClick={onColumns}>
+              Look at its columns
+            </Button>
+          ) : (
+            <Button tone="main" onClick={() => decide.mutate(true)} disabled={decide.isPending}>
+              Go on all the same
+            </Button>
+          )}
+          <Button onClick={() => decide.mutate(false)} disabled={decide.isPending}>
+            Drop it
+          </Button>
+        </div>
+      )}
+    </section>
+  );
+}
+
+/** History draws what came in, changed and left, an intake a bar. */
+export function History({ intakes }: { intakes: Intake[] }) {
+  const list = intakes
+    .filter((x) => x.state === "finished")
+    .slice(0, 24)
+    .reverse();
+  if (list.length < 2) return null;
+  const most = Math.max(1, ...list.map((x) => Math.max(x.added + x.changed, x.withdrawn)));
+  const up = 34;
+  const down = 14;
+  // A root keeps a small change visible beside a first intake of everything.
+  const high = (n: number, room: number) => (n === 0 ? 0 : Math.max(1.5, Math.sqrt(n / most) * room));
+  const total = (of: (x: Intake) => number) => number(list.reduce((sum, x) => sum + of(x), 0));
+  return (
+    <figure className="mt-4">
+      <svg
+        viewBox={`0 0 ${24 * 13} ${up + down + 4}`}
+        className="w-full"
+        role="img"
+        aria-label={`The last ${list.length} intakes: ${total((x) => x.added)} came in, ${total((x) => x.changed)} changed, ${total((x) => x.withdrawn)} left`}
+      >
+        <line x1="0" x2={24 * 13} y1={up + 1} y2={up + 1} stroke="var(--line-2)" />
+        {list.map((x, i) => {
+          const added = high(x.added, up);
+          const changed = Math.min(high(x.changed, up), Math.max(up - added, 1.5));
+          return (
+            <g key={x.id} transform={`translate(${(24 - list.length + i) * 13 + 2} 0)`}>
+              <title>{`${ago(x.finished_at)}: ${x.added} came in, ${x.changed} changed, ${x.withdrawn} left`}</title>
+              <rect width="9" height={added} y={up - added} fill="var(--profit)" />
+              <rect width="9" height={changed} y={up - added - changed} fill="var(--shipping)" />
+              <rect width="9" height={high(x.withdrawn, down)} y={up + 2} fill="var(--loss)" />
+            </g>
+          );
+        })}
+      </svg>
+      <figcaption className="flex gap-4 text-sm text-ink-2">
+        {(
+          [
+            ["var(--profit)", "came in"],
+            ["var(--shipping)", "changed"],
+            ["var(--loss)", "left"],
+          ] as const
+        ).map(([colour, words]) => (
+          <span key={words} className="flex items-center gap-1.5">
+            <span className="inline-block size-2.5" style={{ background: colour }} />
+            {words}
+          </span>
+        ))}
+      </figcaption>
+    </figure>
+  );
+}
+
+const outcome: Record<Intake["state"], string> = {
+  waiting: "Under way",
+  running: "Under way",
+  held: "Held",
+  finished: "Taken in",
+  failed: "Failed",
+  dropped: "Dropped",
+};
+
+/** IntakeLine is one intake with its counts and what was set aside. */
+export function IntakeLine({ source, intake }: { source: Source; intake: Intake }) {
+  return (
+    <div className="border-b border-line py-2">
+      <div className="flex justify-between gap-3">
+        <span className={intake.state === "failed" ? "font-semibold text-loss" : "font-semibold"}>
+          {outcome[intake.state]}
+          {source.kind === "marketplace" && !intake.whole && <span className="font-normal text-ink-2">, changes only</span>}
+          {source.kind !== "marketplace" && !intake.whole && <span className="font-normal text-ink-2">, mended rows only</span>}
+        </span>
+        <span className="whitespace-nowrap text-ink-2">{ago(intake.finished_at ?? intake.started_at)}</span>
+      </div>
+      {intake.file_name && <p className="truncate text-sm text-ink-2">{intake.file_name}</p>}
+      <p className="text-sm text-ink-2">
+        {number(intake.seen)} seen: {number(intake.added)} new, {number(intake.changed)} changed, {number(intake.unchanged)} unchanged
+        {intake.withdrawn > 0 && `, ${number(intake.withdrawn)} withdrawn`}
+      </p>
+      {intake.state !== "held" && intake.trouble && <p className="text-sm text-loss">{intake.trouble}</p>}
+      {intake.set_aside > 0 && <SetAside source={source} intake={intake} />}
+    </div>
+  );
+}
+
+function SetAside({ source, intake }: { source: Source; intake: Intake }) {
+  const { may } = useSession();
+  const [open, setOpen] = useState(false);
+  const rows = useQuery({
+    queryKey: ["set-aside", intake.id],
+    queryFn: () => ask(api.GET("/api/intakes/{id}/set-aside", { params: { path: { id: intake.id } } })),
+    enabled: open,
+  });
+  const list = rows.data ?? [];
+  return (
+    <details onToggle={(e) => setOpen(e.currentTarget.open)}>
+      <summary className="min-h-6 text-sm font-semibold text-beak-ink">{number(intake.set_aside)} set aside</summary>
+      {rows.error && <p className="text-sm text-loss">{rows.error.message}</p>}
+      <ul className="max-h-64 overflow-auto text-sm">
+        {list.map((row, i) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: a row may have two reasons; the list never changes
+          <li key={i} className="border-b border-line py-1">
+            <b>{row.place}</b>: {row.reason}
+            {row.cells.length > 0 && <span className="block truncate text-ink-2">{row.cells.filter(Boolean).join(" · ")}</span>}
+          </li>
+        ))}
+      </ul>
+      {intake.set_aside > list.length && list.length > 0 && <p className="text-sm text-ink-2">The first {number(list.length)}; the file has all.</p>}
+      <div className="mt-2 flex flex-wrap items-center gap-x-4 gap-y-1 text-sm">
+        <a className="font-semibold text-beak-ink underline" href={`/api/intakes/${intake.id}/set-aside.csv`} download>
+          Download them with their reasons
+        </a>
+        {source.kind === "price list" && may("editor") && source.state === "connected" && <SendFile source={source} part />}
+      </div>
+    </details>
+  );
+}
+
+/** SendFile takes a new file of a list in, or some mended rows. */
+export function SendFile({ source, part = false, tone }: { source: Source; part?: boolean; tone?: "main" | "plain" }) {
+  const input = useRef<HTMLInputElement>(null);
+  const client = useQueryClient();
+  const say = useSay();
+  const take = useMutation({
+    mutationFn: async (file: File) => {
+      const body = await send(file);
+      return ask(api.POST("/api/sources/{id}/files", { params: { path: { id: source.id }, query: { part } }, body }));
+    },
+    onSuccess: () => say(part ? "The mended rows are being taken in." : "The list is being taken in. You can leave; it goes on."),
+    onError: (error) => say(error.message, true),
+    onSettled: () => client.invalidateQueries({ queryKey: ["sources"] }),
+  });
+  const words = part ? "Send the mended rows" : "Send a new file";
+  return (
+    <>
+      <Button tone={tone ?? "plain"} onClick={() => input.current?.click()} disabled={take.isPending}>
+        {take.isPending ? "Sending…" : words}
+      </Button>
+      <input
+        ref={input}
+        type="file"
+        accept=".csv,.txt,.tsv,.xlsx"
+        aria-label={words}
+        className="hidden"
+        onChange={(e) => {
+          const file = e.currentTarget.files?.[0];
+          if (file) take.mutate(file);
+          e.currentTarget.value = "";
+        }}
+      />
+    </>
+  );
+}

@@ -1,0 +1,260 @@
+import { DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor, useSensors } from "@dnd-kit/core";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { useNavigate, useParams } from "react-router";
+import { api, ask, type Problem, type Schemas } from "../api/client";
+import { useSession } from "../frame/session";
+import { Button, Field, Notice } from "../parts/controls";
+import { useKeys } from "../parts/keys";
+import { useSay } from "../parts/toast";
+import { Chips, Columns } from "./columns";
+import { Form } from "./form";
+import { Preview } from "./preview";
+import { Terms } from "./terms";
+import { type Layout, type Looked, number, readRule, send, writeRule } from "./words";
+
+type List = Schemas["SourcesList"];
+
+/** ListPlace connects a price list: the file is looked at, shown as what it would become, and corrected. */
+export default function ListPlace() {
+  const { id } = useParams();
+  const { store, may } = useSession();
+  const go = useNavigate();
+  const client = useQueryClient();
+  const say = useSay();
+  const [address, setAddress] = useState("");
+  const [looked, setLooked] = useState<Looked>();
+  const [layout, setLayout] = useState<Layout>();
+  const [rule, setRule] = useState(readRule("FREQ=DAILY;BYHOUR=6;BYMINUTE=0"));
+  const back = () => go("/sources");
+  const known = useQuery({
+    queryKey: ["look", id],
+    queryFn: () => ask(api.GET("/api/sources/{id}/look", { params: { path: { id: Number(id) } } })),
+    enabled: id !== undefined,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  const turn = useRef(0);
+  const show = (found: Looked) => {
+    setLooked(found);
+    // What is typed meanwhile about the supplier stands.
+    setLayout((now) =>
+      now ? { ...found.layout, supplier: now.supplier, country: now.country, processing: now.processing, deliveries: now.deliveries } : found.layout,
+    );
+  };
+  useEffect(() => {
+    if (known.data) {
+      setLooked(known.data);
+      setLayout(known.data.layout);
+    }
+  }, [known.data]);
+  const list = (next?: Layout): List => ({
+    file: looked?.file ?? "",
+    address: looked ? address : address.trim(),
+    name: looked?.name ?? "",
+    store: store?.id ?? 0,
+    repeats: address ? writeRule(rule) : "",
+    zone: store?.time_zone ?? "UTC",
+    ...(next ? { layout: next } : {}),
+  });
+  const look = useMutation<Looked, Problem, { list: List; turn: number }>({
+    mutationFn: ({ list }) => ask(api.POST("/api/lists/look", { body: list })),
+    onSuccess: (found, asked) => asked.turn === turn.current && show(found),
+    onError: (error) => looked && say(error.message, true),
+  });
+  const sending = useMutation<Looked, Problem | Error, File>({
+    mutationFn: async (file) => {
+      const up = await send(file);
+      setAddress("");
+      return ask(api.POST("/api/lists/look", { body: { ...list(), file: up.file, name: up.name, address: "" } }));
+    },
+    onSuccess: show,
+  });
+  const take = useMutation<unknown, Problem>({
+    mutationFn: async () => {
+      if (!layout) return;
+      if (id !== undefined) return ask(api.PUT("/api/sources/{id}/layout", { params: { path: { id: Number(id) } }, body: layout }));
+      return ask(api.POST("/api/lists", { body: list(layout) }));
+    },
+    onSuccess: () => {
+      say("The list is being taken in. You can leave; it goes on.");
+      for (const key of ["sources", "quay", "offers", "look"]) void client.invalidateQueries({ queryKey: [key] });
+      back();
+    },
+  });
+  useKeys([
+    { keys: ["Escape"], label: "back to Sources", run: back },
+    ...(looked ? [{ keys: ["ctrl+Enter"], label: "take it in", run: () => take.mutate(), whileTyping: true }] : []),
+  ]);
+  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 4 } }), useSensor(KeyboardSensor));
+
+  /** correct puts a change in and asks for what the list looks like then. */
+  const correct = (part: Partial<Layout>, anew = false) => {
+    if (!layout) return;
+    const next = { ...layout, ...part };
+    setLayout(next);
+    // A change of how the file is read makes other columns: they are matched anew.
+    turn.current++;
+    look.mutate({ list: list(anew ? { ...next, columns: [] } : next), turn: turn.current });
+  };
+  const match = (column: number, field: string) => {
+    if (!layout) return;
+    const many = field === "option" || field === "picture" || field === "";
+    correct({
+      columns: layout.columns.map((c, i) => (i === column ? { ...c, field } : !many && c.field === field ? { ...c, field: "" } : c)),
+    });
+  };
+  const dropped = (event: DragEndEvent) => {
+    if (event.over) match(Number(event.over.id), String(event.active.id));
+  };
+
+  if (known.error)
+    return (
+      <main className="grow">
+        <Notice alone title="This list cannot be shown" trouble>
+          <p>{known.error.message}</p>
+        </Notice>
+      </main>
+    );
+  if (id !== undefined && !looked) return <main className="grow" />;
+  if (!looked || !layout) {
+    const trouble = look.error?.message ?? sending.error?.message;
+    return (
+      <Beginning
+        {...{ address, setAddress, trouble }}
+        busy={look.isPending || sending.isPending}
+        onLook={() => look.mutate({ list: list(), turn: turn.current })}
+        onFile={(file) => sending.mutate(file)}
+        onBack={back}
+      />
+    );
+  }
+  const readOnly = id !== undefined && !may("editor");
+  const trouble = take.error?.message ?? looked.trouble;
+  return (
+    <main className="flex min-h-0 grow">
+      <DndContext sensors={sensors} onDragEnd={dropped}>
+        <div className="flex min-w-0 grow flex-col">
+          <div className="border-b border-line px-4 py-3">
+            <div className="flex items-baseline justify-between gap-4">
+              <h1 className="min-w-0 truncate text-xl">{looked.name}</h1>
+              <span className="whitespace-nowrap text-ink-2">about {number(Math.max(looked.rows, 0))} rows</span>
+            </div>
+            <Form looked={looked} layout={layout} onChange={correct} />
+            {looked.notes.map((note) => (
+              <p key={note} className="text-sm text-ink-2">
+                {note}
+              </p>
+            ))}
+          </div>
+          <Chips layout={layout} />
+          <div className="min-h-0 grow overflow-auto" aria-busy={look.isPending}>
+            <Columns looked={looked} layout={layout} onMatch={match} />
+            <Preview looked={looked} />
+          </div>
+        </div>
+      </DndContext>
+      <section aria-label="Its terms" tabIndex={0} className="w-[330px] shrink-0 overflow-auto border-l border-line bg-surface p-4">
+        <Terms
+          layout={layout}
+          onChange={(part) => setLayout({ ...layout, ...part })}
+          onDone={(part) => correct(part)}
+          {...(id === undefined && address ? { rule, onRule: setRule } : {})}
+        />
+        {trouble && (
+          <p className="mt-4 rounded-md bg-loss-wash p-2 text-loss" role="alert">
+            {trouble}
+          </p>
+        )}
+        <div className="mt-4 flex gap-2">
+          <Button tone="main" onClick={() => take.mutate()} disabled={take.isPending || look.isPending || readOnly || looked.field === "columns"}>
+            {take.isPending ? "Beginning…" : "Take it in"}
+          </Button>
+          <Button onClick={back}>Not now</Button>
+        </div>
+        {looked.bad > 0 && (
+          <p className="mt-3 text-sm text-ink-2">Of the first rows, {number(looked.bad)} would be set aside with the reason; the rest goes in.</p>
+        )}
+      </section>
+    </main>
+  );
+}
+
+function Beginning({
+  address,
+  setAddress,
+  trouble,
+  busy,
+  onLook,
+  onFile,
+  onBack,
+}: {
+  address: string;
+  setAddress: (text: string) => void;
+  trouble: string | undefined;
+  busy: boolean;
+  onLook: () => void;
+  onFile: (file: File) => void;
+  onBack: () => void;
+}) {
+  const [over, setOver] = useState(false);
+  return (
+    <main className="grow overflow-auto">
+      <div className="mx-auto max-w-xl px-6 py-10">
+        <h1 className="mb-2 text-xl">Connect a price list</h1>
+        <p className="mb-5 text-ink-2">
+          CSV or XLSX, as your wholesaler sends it. How it is written and what its columns hold is found out and shown to you before anything is taken in.
+        </p>
+        <label
+          onDragOver={(e) => {
+            e.preventDefault();
+            setOver(true);
+          }}
+          onDragLeave={() => setOver(false)}
+          onDrop={(e) => {
+            e.preventDefault();
+            setOver(false);
+            const file = e.dataTransfer.files[0];
+            if (file) onFile(file);
+          }}
+          className={`block cursor-pointer rounded-lg border-2 border-dashed px-6 py-8 text-center focus-within:outline-2 focus-within:outline-(--focus) ${over ? "border-beak bg-beak-wash" : "border-line-2 bg-surface hover:bg-sunk"}`}
+        >
+          <b>{busy ? "Looking at it…" : "Choose a file"}</b>
+          <span className="text-ink-2"> or drop it here</span>
+          <input
+            type="file"
+            accept=".csv,.txt,.tsv,.xlsx"
+            className="sr-only"
+            disabled={busy}
+            onChange={(e) => {
+              const file = e.currentTarget.files?.[0];
+              if (file) onFile(file);
+              e.currentTarget.value = "";
+            }}
+          />
+        </label>
+        <form
+          className="mt-6"
+          onSubmit={(e) => {
+            e.preventDefault();
+            onLook();
+          }}
+        >
+          <Field
+            label="Or the address it is fetched from"
+            value={address}
+            onChange={(e) => setAddress(e.target.value)}
+            placeholder="https://wholesaler.example.com/price-list.csv"
+            trouble={trouble}
+            hint="It is fetched again on a schedule that you choose."
+          />
+          <div className="mt-3 flex gap-2">
+            <Button tone="main" type="submit" disabled={busy || address.trim() === ""}>
+              {busy ? "Looking at it…" : "Look at it"}
+            </Button>
+            <Button onClick={onBack}>Cancel</Button>
+          </div>
+        </form>
+      </div>
+    </main>
+  );
+}

@@ -1,0 +1,114 @@
+import type { Schemas, Source } from "../api/client";
+
+export type Intake = Schemas["SourcesIntake"];
+export type Layout = Schemas["PricelistLayout"];
+export type Looked = Schemas["SourcesLooked"];
+
+/** number writes a count. */
+export const number = (n: number) => n.toLocaleString("en");
+
+/** kindWords is what a source is. */
+export function kindWords(source: Source): string {
+  if (source.kind === "price list") return source.address ? "price list, by address" : "price list, sent as a file";
+  return source.kind;
+}
+
+const days: Record<string, string> = { MO: "Monday", TU: "Tuesday", WE: "Wednesday", TH: "Thursday", FR: "Friday", SA: "Saturday", SU: "Sunday" };
+
+/** Rule is a schedule as its sentence knows it. */
+export type Rule = { every: "never" | "hours" | "day" | "week" | "other"; hours: number; at: string; days: string[]; text: string };
+
+/** readRule reads an RFC 5545 recurrence rule. */
+export function readRule(text: string): Rule {
+  const parts = Object.fromEntries(text.split(";").map((p) => p.split("=") as [string, string]));
+  const at = `${(parts.BYHOUR ?? "6").padStart(2, "0")}:${(parts.BYMINUTE ?? "0").padStart(2, "0")}`;
+  const rule: Rule = { every: "other", hours: 6, at, days: parts.BYDAY?.split(",") ?? ["MO"], text };
+  if (text === "") return { ...rule, every: "never" };
+  if (parts.FREQ === "HOURLY" && !parts.BYDAY && !parts.BYHOUR) return { ...rule, every: "hours", hours: Number(parts.INTERVAL ?? 1) };
+  if (!parts.INTERVAL && /^\d+$/.test(parts.BYHOUR ?? "")) {
+    if (parts.FREQ === "DAILY" && !parts.BYDAY) return { ...rule, every: "day" };
+    if (parts.FREQ === "WEEKLY" && rule.days.every((d) => days[d])) return { ...rule, every: "week" };
+  }
+  return rule;
+}
+
+/** writeRule writes a schedule as a recurrence rule. */
+export function writeRule(rule: Rule): string {
+  const [hour, minute] = rule.at.split(":").map(Number);
+  const clock = `BYHOUR=${hour ?? 0};BYMINUTE=${minute ?? 0}`;
+  if (rule.every === "never") return "";
+  if (rule.every === "hours") return `FREQ=HOURLY;INTERVAL=${rule.hours}`;
+  if (rule.every === "day") return `FREQ=DAILY;${clock}`;
+  if (rule.every === "week") return `FREQ=WEEKLY;BYDAY=${rule.days.join(",")};${clock}`;
+  return rule.text;
+}
+
+/** ruleWords says a schedule. */
+export function ruleWords(rule: Rule): string {
+  if (rule.every === "never") return "only when you ask";
+  if (rule.every === "hours") return rule.hours === 1 ? "every hour" : `every ${rule.hours} hours`;
+  if (rule.every === "day") return `every day at ${rule.at}`;
+  if (rule.every === "week") return `every ${rule.days.map((d) => days[d]).join(" and ")} at ${rule.at}`;
+  return `by the rule ${rule.text}`;
+}
+
+export const dayNames = Object.entries(days);
+
+/** soon says how far ahead a moment is. */
+export function soon(moment: string): string {
+  const minutes = Math.round((Date.parse(moment) - Date.now()) / 60000);
+  if (minutes < 1) return "now";
+  if (minutes < 60) return `in ${minutes} minute${minutes === 1 ? "" : "s"}`;
+  if (minutes < 60 * 36) return `in ${Math.round(minutes / 60)} hour${Math.round(minutes / 60) === 1 ? "" : "s"}`;
+  return `in ${Math.round(minutes / 1440)} days`;
+}
+
+/** fields are what a column can hold, as people call them. */
+export const fields: [string, string][] = [
+  ["number", "number of the item"],
+  ["parent", "product number in common"],
+  ["title", "title"],
+  ["description", "description"],
+  ["category", "category"],
+  ["brand", "brand"],
+  ["cost", "cost"],
+  ["currency", "currency"],
+  ["pack", "pieces in a pack"],
+  ["stock", "stock"],
+  ["barcode", "barcode"],
+  ["weight", "weight"],
+  ["min_advertised", "minimum advertised price"],
+  ["list_price", "list price"],
+  ["picture", "picture"],
+  ["page", "page's address"],
+  ["option", "option that varies"],
+];
+
+export const fieldName = (field: string) => fields.find(([f]) => f === field)?.[1] ?? "";
+
+export const encodings: [string, string][] = [
+  ["utf-8", "UTF-8"],
+  ["windows-1252", "Windows-1252"],
+  ["utf-16le", "UTF-16"],
+  ["utf-16be", "UTF-16, the other way round"],
+];
+
+export const delimiters: [string, string][] = [
+  [",", "commas"],
+  [";", "semicolons"],
+  ["\t", "tabs"],
+  ["|", "bars"],
+];
+
+/** send sends a file and names it. */
+export async function send(file: File): Promise<Schemas["SourcesUpload"]> {
+  let answer: Response;
+  try {
+    answer = await fetch(`/api/files?name=${encodeURIComponent(file.name)}`, { method: "POST", body: file });
+  } catch {
+    throw new Error("The file did not arrive. Check that the application is running, and send it again.");
+  }
+  const body = await answer.json();
+  if (!answer.ok) throw new Error(body.detail ?? "The file did not arrive.");
+  return body;
+}
