@@ -101,7 +101,7 @@ func (s *Service) Work(r *jobs.Runner) {
 	jobs.HandleLong(r, func(ctx context.Context, job *river.Job[IntakeArgs]) error {
 		return s.run(ctx, job.Args.IntakeID, job.Attempt >= 4)
 	})
-	jobs.Handle(r, func(ctx context.Context, _ *river.Job[DueArgs]) error { return s.beginDue(ctx) })
+	jobs.Handle(r, func(ctx context.Context, _ *river.Job[DueArgs]) error { return s.BeginDue(ctx) })
 }
 
 var errStopped = errors.New("the intake was stopped")
@@ -136,6 +136,9 @@ func (in *intaking) twice(number string) bool {
 	in.numbers[h] = struct{}{}
 	return there
 }
+
+// Resume goes on with an intake where it was left.
+func (s *Service) Resume(ctx context.Context, id int64) error { return s.run(ctx, id, false) }
 
 // run takes a catalog in: it reads and stages, weighs, and puts on the shelf. Each part is a
 // transaction together with where it goes on, so that a killed intake resumes where it was.

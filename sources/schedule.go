@@ -25,9 +25,9 @@ func (DueArgs) InsertOpts() river.InsertOpts {
 	return river.InsertOpts{Queue: "upkeep", UniqueOpts: river.UniqueOpts{ByPeriod: 30 * time.Second}}
 }
 
-// beginDue begins an intake of every source whose time has come. A source that is still
+// BeginDue begins an intake of every source whose time has come. A source that is still
 // being taken in, or waits for a decision, has its next turn.
-func (s *Service) beginDue(ctx context.Context) error {
+func (s *Service) BeginDue(ctx context.Context) error {
 	rows, err := s.Pool.Query(ctx, `select id from source where next_at <= now() and state = 'connected' and not paused order by next_at`)
 	if err != nil {
 		return err
