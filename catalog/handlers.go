@@ -60,7 +60,8 @@ var (
 	underBounds = []int64{5, 8, 12, 18, 25, 40} // major units
 )
 
-func (s *Service) search(ctx context.Context, q Sentence) (Found, error) {
+// Search asks the catalog a sentence.
+func (s *Service) Search(ctx context.Context, q Sentence) (Found, error) {
 	began := time.Now()
 	now := s.now.Load()
 	if now == nil {
@@ -124,7 +125,7 @@ func choices(c index.Counts, offered index.Bounds, p *pricing.Pricer) Choices {
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers", "searchOffers", "Ask the catalog a sentence", func(ctx context.Context, in *Sentence) (*apikit.Body[Found], error) {
-		return apikit.OK(s.search(ctx, *in))
+		return apikit.OK(s.Search(ctx, *in))
 	})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}", "getOffer", "One offer in full", func(ctx context.Context, in *struct {
 		apikit.ByID

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 
 	"github.com/RoaringBitmap/roaring/v2/roaring64"
 	"github.com/jackc/pgx/v5"
@@ -88,26 +89,117 @@ func (s *Service) Stage(ctx context.Context, tx pgx.Tx, to sources.Staging, offe
 		if id == 0 {
 			id, isFresh, ids = ids[0], true, ids[1:]
 		}
-		deliveries, err := json.Marshal(list(o.Deliveries))
+		facts, err := offerValues(&o)
 		if err != nil {
 			return 0, err
 		}
 		u := o.Supplier
-		rows = append(rows, []any{place, id, isFresh, u.Number, u.Name, u.Country, u.Rating, u.OnTime, u.Verified, o.Number, o.Title, safehtml.Clean(o.Description), o.Category, o.Brand, o.Currency.String(), o.PageURL,
-			list(o.Pictures), list(o.OptionNames), o.Processing.Min, o.Processing.Max, o.Rating, o.Ratings, o.ReturnDays, list(o.Weekly), deliveries, o.Rivals.Stores, o.Rivals.Currency.String(), list(o.Rivals.Prices), o.Fingerprint[:]})
+		rows = append(rows, append([]any{place, id, isFresh, u.Number, u.Name, u.Country, u.Rating, u.OnTime, u.Verified}, facts...))
 		for i, v := range o.Variants {
 			if to.Part && !isFresh {
 				v.Values, v.Picture = byName(known[o.Number].options, o.OptionNames, v.Values), 0
 			}
-			variants = append(variants, []any{place, id, isFresh, v.Number, i, list(v.Values), v.Cost.Minor(), v.MinAdvertised.Minor(), v.List.Minor(), v.Stock, v.Picture, v.Barcode, v.WeightGrams})
+			variants = append(variants, append([]any{place, id, isFresh}, variantValues(i, v)...))
 		}
 	}
-	if _, err := tx.CopyFrom(ctx, pgx.Identifier{offersIn}, []string{"place", "offer_id", "fresh", "supplier", "supplier_name", "country", "supplier_rating", "on_time", "verified", "number", "title", "description",
-		"category", "brand", "currency", "page_url", "pictures", "option_names", "processing_min", "processing_max", "rating", "ratings", "return_days", "weekly", "deliveries", "rivals", "market_currency", "market_prices", "fingerprint"}, pgx.CopyFromRows(rows)); err != nil {
+	if _, err := tx.CopyFrom(ctx, pgx.Identifier{offersIn}, append([]string{"place", "offer_id", "fresh", "supplier", "supplier_name", "country", "supplier_rating", "on_time", "verified"}, offerColumns...), pgx.CopyFromRows(rows)); err != nil {
 		return 0, err
 	}
-	_, err = tx.CopyFrom(ctx, pgx.Identifier{variantsIn}, []string{"place", "offer_id", "fresh", "number", "position", "option_values", "cost", "min_advertised", "list_price", "stock", "picture", "barcode", "weight_grams"}, pgx.CopyFromRows(variants))
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{variantsIn}, append([]string{"place", "offer_id", "fresh"}, variantColumns...), pgx.CopyFromRows(variants))
 	return len(differ), err
+}
+
+var (
+	offerColumns = []string{"number", "title", "description", "category", "brand", "currency", "page_url", "pictures", "option_names", "processing_min", "processing_max",
+		"rating", "ratings", "return_days", "weekly", "deliveries", "rivals", "market_currency", "market_prices", "fingerprint"}
+	variantColumns = []string{"number", "position", "option_values", "cost", "min_advertised", "list_price", "stock", "picture", "barcode", "weight_grams"}
+)
+
+// offerValues are an offer's own facts, in the order of offerColumns.
+func offerValues(o *source.Offer) ([]any, error) {
+	deliveries, err := json.Marshal(list(o.Deliveries))
+	return []any{o.Number, o.Title, clean(o.Description), o.Category, o.Brand, o.Currency.String(), o.PageURL, list(o.Pictures), list(o.OptionNames), o.Processing.Min, o.Processing.Max,
+		o.Rating, o.Ratings, o.ReturnDays, list(o.Weekly), deliveries, o.Rivals.Stores, o.Rivals.Currency.String(), list(o.Rivals.Prices), o.Fingerprint[:]}, err
+}
+
+// variantValues are a variant's facts, in the order of variantColumns.
+func variantValues(position int, v source.Variant) []any {
+	return []any{v.Number, position, list(v.Values), v.Cost.Minor(), v.MinAdvertised.Minor(), v.List.Minor(), v.Stock, v.Picture, v.Barcode, v.WeightGrams}
+}
+
+// Lay puts the offers of a source that had none straight on the shelf: there is nothing to
+// compare them with. They must not be there yet.
+func (s *Service) Lay(ctx context.Context, tx pgx.Tx, sourceID int64, offers []source.Offer, seen *roaring64.Bitmap) error {
+	if len(offers) == 0 {
+		return nil
+	}
+	suppliers, err := s.suppliers(ctx, tx, sourceID, offers)
+	if err != nil {
+		return err
+	}
+	ids, err := reserve(ctx, tx, len(offers))
+	if err != nil {
+		return err
+	}
+	rows := make([][]any, 0, len(offers))
+	variants := make([][]any, 0, 4*len(offers))
+	for i := range offers {
+		o := &offers[i]
+		facts, err := offerValues(o)
+		if err != nil {
+			return err
+		}
+		rows = append(rows, append([]any{ids[i], sourceID, suppliers[o.Supplier.Number]}, facts...))
+		for position, v := range o.Variants {
+			variants = append(variants, append([]any{ids[i]}, variantValues(position, v)...))
+		}
+		seen.Add(uint64(ids[i]))
+	}
+	if _, err := tx.CopyFrom(ctx, pgx.Identifier{"offer"}, append([]string{"id", "source_id", "supplier_id"}, offerColumns...), pgx.CopyFromRows(rows)); err != nil {
+		return err
+	}
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{"offer_variant"}, append([]string{"offer_id"}, variantColumns...), pgx.CopyFromRows(variants))
+	return err
+}
+
+// suppliers maps the numbers of the offers' suppliers to their ids; new ones are added.
+func (s *Service) suppliers(ctx context.Context, tx pgx.Tx, sourceID int64, offers []source.Offer) (map[string]int64, error) {
+	ids := map[string]int64{}
+	for i := range offers {
+		u := &offers[i].Supplier
+		if ids[u.Number] != 0 {
+			continue
+		}
+		var id int64
+		err := tx.QueryRow(ctx, `
+			insert into supplier as u (source_id, number, name, country, rating, on_time, verified) values ($1, $2, $3, $4, $5, $6, $7)
+			on conflict (source_id, number) do update set name = excluded.name, country = excluded.country, rating = excluded.rating, on_time = excluded.on_time, verified = excluded.verified returning id`,
+			sourceID, u.Number, u.Name, u.Country, u.Rating, u.OnTime, u.Verified).Scan(&id)
+		if err != nil {
+			return nil, err
+		}
+		ids[u.Number] = id
+	}
+	return ids, nil
+}
+
+// Numbers tells the numbers of a source's offers.
+func (s *Service) Numbers(ctx context.Context, db database.Querier, sourceID int64, number func(string)) error {
+	rows, err := db.Query(ctx, `select number from offer where source_id = $1`, sourceID)
+	if err != nil {
+		return err
+	}
+	var one string
+	_, err = pgx.ForEachRow(rows, []any{&one}, func() error { number(one); return nil })
+	return err
+}
+
+// clean sanitises a description; one without markup is as it should be.
+func clean(description string) string {
+	if !strings.ContainsAny(description, "<>&\"'\x00") {
+		return strings.TrimSpace(description)
+	}
+	return safehtml.Clean(description)
 }
 
 type known struct {
@@ -287,9 +379,7 @@ type step struct{ name, sql string }
 func merge(offersIn, variantsIn string, part bool) []step {
 	these := ` s.place > $2 and s.place <= $3 and $1::bigint is not null `
 	suppliers := `(select distinct on (supplier) * from ` + offersIn + ` s where ` + these + ` order by supplier, place) s`
-	const offerColumns = `number, title, description, category, brand, currency, page_url, pictures, option_names, processing_min, processing_max,
-		rating, ratings, return_days, weekly, deliveries, rivals, market_currency, market_prices, fingerprint`
-	const variantColumns = `number, position, option_values, cost, min_advertised, list_price, stock, picture, barcode, weight_grams`
+	offerColumns, variantColumns := strings.Join(offerColumns, ", "), strings.Join(variantColumns, ", ")
 	changeOffers := `
 	update offer o set supplier_id = u.id, title = s.title, description = s.description, category = s.category, brand = s.brand, currency = s.currency, page_url = s.page_url,
 		pictures = s.pictures, option_names = s.option_names, processing_min = s.processing_min, processing_max = s.processing_max, rating = s.rating, ratings = s.ratings,
@@ -317,8 +407,7 @@ func merge(offersIn, variantsIn string, part bool) []step {
 		{"change offers", changeOffers},
 		{"add offers", `
 			insert into offer (id, source_id, supplier_id, ` + offerColumns + `) overriding system value
-			select s.offer_id, $1, u.id, s.` + `number, s.title, s.description, s.category, s.brand, s.currency, s.page_url, s.pictures, s.option_names, s.processing_min, s.processing_max,
-				s.rating, s.ratings, s.return_days, s.weekly, s.deliveries, s.rivals, s.market_currency, s.market_prices, s.fingerprint
+			select s.offer_id, $1, u.id, s.` + strings.ReplaceAll(offerColumns, ", ", ", s.") + `
 			from ` + offersIn + ` s join supplier u on u.source_id = $1 and u.number = s.supplier
 			where ` + these + ` and s.fresh order by s.place`},
 		{"change variants", `

@@ -10,6 +10,7 @@ import (
 
 	"plainpelican/connect/pricelist"
 	"plainpelican/connect/source"
+	"plainpelican/connect/ubl"
 )
 
 // feed is a supplier's catalog being read.
@@ -66,6 +67,9 @@ func (s *Service) open(ctx context.Context, in *intaking) (feed, error) {
 	if err != nil {
 		return nil, err
 	}
+	if in.source.Kind == "catalogue document" {
+		return openDocument(file, in)
+	}
 	f, err := openList(file, in)
 	if err != nil {
 		_ = file.Close()
@@ -95,6 +99,55 @@ func (m *marketFeed) next(ctx context.Context) (batch, error) {
 		page.Total = 0 // of the whole catalog: how many have changed is not said
 	}
 	return batch{Page: page, last: last}, nil
+}
+
+// ahead reads a feed's next batches while the one before is being staged.
+type ahead struct {
+	feed  feed
+	ready chan read
+	stop  context.CancelFunc
+}
+
+type read struct {
+	batch batch
+	err   error
+}
+
+func readAhead(ctx context.Context, f feed) *ahead {
+	ctx, stop := context.WithCancel(ctx)
+	a := &ahead{f, make(chan read, 1), stop}
+	go func() {
+		defer close(a.ready)
+		for {
+			b, err := f.next(ctx)
+			select {
+			case a.ready <- read{b, err}:
+			case <-ctx.Done():
+				return
+			}
+			if err != nil || b.last {
+				return
+			}
+		}
+	}()
+	return a
+}
+
+func (a *ahead) next() (batch, error) {
+	r, open := <-a.ready
+	if !open {
+		return batch{}, context.Canceled
+	}
+	return r.batch, r.err
+}
+
+// close waits until the reading has ended, so that nothing reads a file that is closed.
+func (a *ahead) close() {
+	a.stop()
+	for range a.ready {
+		continue
+	}
+	a.feed.close()
 }
 
 // listFeed reads a price list; its cursor counts the items that were read.
@@ -133,7 +186,7 @@ func (l *listFeed) close() {
 	_ = l.file.Close()
 }
 
-const listBatch = 2000
+const listBatch = 4000
 
 func (l *listFeed) next(ctx context.Context) (batch, error) {
 	b := batch{rows: []row{}}
@@ -165,7 +218,10 @@ func listWords(err error) error {
 	if errors.As(err, &changed) {
 		return errAsk{changed.Reason}
 	}
-	for _, known := range []error{pricelist.ErrEmpty, pricelist.ErrNoRows, pricelist.ErrPassword, pricelist.ErrOldExcel, pricelist.ErrWebPage, pricelist.ErrNotATable, pricelist.ErrBomb, pricelist.ErrBroken} {
+	if errors.Is(err, pricelist.ErrXML) {
+		return problem(pricelist.ErrNotATable)
+	}
+	for _, known := range []error{ubl.ErrNotACatalogue, ubl.ErrEntities, ubl.ErrCut, ubl.ErrBroken, ubl.ErrDeep, ubl.ErrNoLines, pricelist.ErrEmpty, pricelist.ErrNoRows, pricelist.ErrPassword, pricelist.ErrOldExcel, pricelist.ErrWebPage, pricelist.ErrNotATable, pricelist.ErrBomb, pricelist.ErrBroken} {
 		if errors.Is(err, known) {
 			return problem(known)
 		}

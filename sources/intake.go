@@ -122,6 +122,8 @@ type intaking struct {
 	seen    *roaring64.Bitmap
 	numbers map[uint64]struct{} // of offers that are staged or set aside: a number twice is told
 	allowed bool
+	// straight is the intake of a source that had no offers: what is read goes on the shelf at once.
+	straight bool
 }
 
 // part tells whether only some rows of a list are read.
@@ -182,7 +184,7 @@ func (s *Service) takeIn(ctx context.Context, in *intaking) (trouble string, hol
 			return trouble, hold, err
 		}
 	}
-	if in.phase == "weighing" && !in.allowed {
+	if in.phase == "weighing" && !in.allowed && !in.straight {
 		weight, err := s.Shelf.Weigh(ctx, in.ID, in.SourceID, in.Whole, in.seen)
 		if err != nil {
 			return "", nil, err
@@ -206,8 +208,8 @@ func (s *Service) claim(ctx context.Context, id int64) (*intaking, error) {
 		if in.Intake, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Intake]); err != nil {
 			return err
 		}
-		if err := tx.QueryRow(ctx, `select cursor, as_of, gone, staged, put, file, phase, seen_offers, allowed from intake where id = $1`, id).
-			Scan(&in.cursor, &in.asOf, &in.gone, &in.staged, &in.putSo, &in.file, &in.phase, &bitmap, &in.allowed); err != nil {
+		if err := tx.QueryRow(ctx, `select cursor, as_of, gone, staged, put, file, phase, seen_offers, allowed, straight or (seen = 0 and not exists (select from offer where source_id = intake.source_id)) from intake where id = $1`, id).
+			Scan(&in.cursor, &in.asOf, &in.gone, &in.staged, &in.putSo, &in.file, &in.phase, &bitmap, &in.allowed, &in.straight); err != nil {
 			return err
 		}
 		there, err := s.Shelf.Staged(ctx, tx, id, func(number string) { in.twice(number) })
@@ -215,6 +217,11 @@ func (s *Service) claim(ctx context.Context, id int64) (*intaking, error) {
 			return err
 		}
 		in.saved = [2]int64{int64(in.Seen), in.putSo}
+		if in.straight {
+			if err := s.Shelf.Numbers(ctx, tx, in.SourceID, func(number string) { in.twice(number) }); err != nil {
+				return err
+			}
+		}
 		if int64(there) == in.staged {
 			return nil
 		}
@@ -247,13 +254,14 @@ func (s *Service) claim(ctx context.Context, id int64) (*intaking, error) {
 
 // read stages the catalog batch by batch.
 func (s *Service) read(ctx context.Context, in *intaking) (trouble string, hold *Hold, err error) {
-	feed, err := s.open(ctx, in)
+	opened, err := s.open(ctx, in)
 	if err != nil {
 		return s.said(in, err)
 	}
+	feed := readAhead(ctx, opened)
 	defer feed.close()
 	for {
-		batch, err := feed.next(ctx)
+		batch, err := feed.next()
 		if err != nil {
 			return s.said(in, err)
 		}
@@ -297,7 +305,15 @@ func (s *Service) stage(ctx context.Context, in *intaking, b batch) error {
 		in.twice(u.Number)
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		staged, err := s.Shelf.Stage(ctx, tx, Staging{in.ID, in.SourceID, in.staged, in.part()}, offers, in.seen)
+		staged := 0
+		var err error
+		if in.straight {
+			err = s.Shelf.Lay(ctx, tx, in.SourceID, offers, in.seen)
+			in.Added += len(offers)
+		} else {
+			staged, err = s.Shelf.Stage(ctx, tx, Staging{in.ID, in.SourceID, in.staged, in.part()}, offers, in.seen)
+			in.Unchanged += len(offers) - staged
+		}
 		if err != nil {
 			return err
 		}
@@ -306,7 +322,6 @@ func (s *Service) stage(ctx context.Context, in *intaking, b batch) error {
 		}
 		in.staged += int64(staged)
 		in.Staged = int(in.staged)
-		in.Unchanged += len(offers) - staged
 		in.Seen += len(b.Offers) + len(b.SetAside) + len(b.Gone)
 		in.SetAside += len(b.SetAside)
 		in.gone = append(in.gone, b.Gone...)
@@ -410,9 +425,9 @@ func (s *Service) save(ctx context.Context, db database.Querier, in *intaking) e
 		gone = []string{}
 	}
 	tag, err := db.Exec(ctx, `
-		update intake set expected = $2, seen = $3, added = $4, changed = $5, unchanged = $6, withdrawn = $7, set_aside = $8, cursor = $9, as_of = $10, gone = $11, staged = $12, put = $13, phase = $14, seen_offers = $15
+		update intake set expected = $2, seen = $3, added = $4, changed = $5, unchanged = $6, withdrawn = $7, set_aside = $8, cursor = $9, as_of = $10, gone = $11, staged = $12, put = $13, phase = $14, seen_offers = $15, straight = $18
 		where id = $1 and state = 'running' and seen = $16 and put = $17`,
-		in.ID, in.Expected, in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.SetAside, in.cursor, in.asOf, gone, in.staged, in.putSo, in.phase, bitmap, in.saved[0], in.saved[1])
+		in.ID, in.Expected, in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.SetAside, in.cursor, in.asOf, gone, in.staged, in.putSo, in.phase, bitmap, in.saved[0], in.saved[1], in.straight)
 	if err == nil && tag.RowsAffected() == 0 {
 		return errStopped
 	}

@@ -104,6 +104,9 @@ func (s *Service) Look(ctx context.Context, in List) (Looked, error) {
 		}
 	}
 	look, err := pricelist.LookAt(file, in.Layout, hints)
+	if errors.Is(err, pricelist.ErrXML) {
+		look, err = lookDocument(file, in.Layout, hints)
+	}
 	if err != nil {
 		if changed := (errAsk{}); errors.As(listWords(err), &changed) {
 			return out, apikit.Problem(422, "layout", "%s", changed.reason)
@@ -161,8 +164,8 @@ func (s *Service) ConnectList(ctx context.Context, in List) (int64, error) {
 	_ = file.Close()
 	var id int64
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, `insert into source (kind, name, address, client_id, state, requests_per_second, layout) values ('price list', $1, $2, '', 'connected', 1, $3) returning id`,
-			in.Layout.Supplier, address, in.Layout).Scan(&id)
+		err := tx.QueryRow(ctx, `insert into source (kind, name, address, client_id, state, requests_per_second, layout) values ($4, $1, $2, '', 'connected', 1, $3) returning id`,
+			in.Layout.Supplier, address, in.Layout, kindOf(in.Layout)).Scan(&id)
 		if database.Taken(err) {
 			return apikit.Problem(409, "address", "The list at %s is among your sources already.", address)
 		}
@@ -211,7 +214,7 @@ func (s *Service) SaveLayout(ctx context.Context, id int64, l pricelist.Layout) 
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var name string
-		err := tx.QueryRow(ctx, `update source set layout = $2, trouble = '' where id = $1 and kind = 'price list' and state = 'connected' returning name`, id, l).Scan(&name)
+		err := tx.QueryRow(ctx, `update source set layout = $2, trouble = '' where id = $1 and kind in ('price list', 'catalogue document') and state = 'connected' returning name`, id, l).Scan(&name)
 		if database.Missing(err) {
 			return apikit.NotFound("price list")
 		}

@@ -182,3 +182,36 @@ func TestAListThatCannotBeTakenIn(t *testing.T) {
 		t.Errorf("a file that is not there: %+v", problem)
 	}
 }
+
+func TestACatalogueDocumentIsTakenIn(t *testing.T) {
+	w := testkit.Start(t)
+	corvane := wholesale.Corvane(60)
+	address := w.Serve(corvane.Handler()) + "/catalogue.xml"
+	looked := w.Look(sources.List{Address: address})
+	if looked.Layout.Format != "ubl" || looked.Layout.Supplier != "Corvane Supply" || looked.Field != "country" || len(looked.Preview) < 40 || looked.Bad == 0 {
+		t.Fatalf("%+v", looked.Layout)
+	}
+	layout := looked.Layout
+	layout.Country = "SE"
+	w.Owner.Must("POST", "/api/lists", sources.List{File: looked.File, Address: address, Name: looked.Name, Layout: &layout}, nil)
+	source := w.Source("Corvane Supply")
+	if in := source.Intakes[0]; source.Kind != "catalogue document" || in.State != "finished" || in.Added < 58 || in.SetAside == 0 {
+		t.Fatalf("%+v", source)
+	}
+	before := versions(t, w)
+	again := func() sources.Intake {
+		w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/intakes", source.ID), nil, nil)
+		return w.Source("Corvane Supply").Intakes[0]
+	}
+	if in := again(); in.Unchanged != source.Offers || versions(t, w) != before {
+		t.Errorf("unchanged offers were written again: %+v", in)
+	}
+	corvane.Set(1, false)
+	if in := again(); in.Withdrawn != 1 || in.Changed == 0 {
+		t.Errorf("a day later: %+v", in)
+	}
+	w.Fault(address[:len(address)-len("/catalogue.xml")], fault.Plan{Truncate: true})
+	if in := again(); in.State != "failed" || in.Withdrawn != 0 {
+		t.Errorf("cut in halves: %+v", in)
+	}
+}

@@ -19,6 +19,10 @@ type Shelf interface {
 	// Stage lays aside those of a batch that are new or different, after the given place, and
 	// adds the known ones to seen. It returns how many were laid aside.
 	Stage(ctx context.Context, tx pgx.Tx, to Staging, offers []source.Offer, seen *roaring64.Bitmap) (int, error)
+	// Lay puts offers of a source that has none of them straight on the shelf and adds them to seen.
+	Lay(ctx context.Context, tx pgx.Tx, sourceID int64, offers []source.Offer, seen *roaring64.Bitmap) error
+	// Numbers tells the numbers of a source's offers.
+	Numbers(ctx context.Context, db database.Querier, sourceID int64, number func(string)) error
 	// Weigh says what going on would do.
 	Weigh(ctx context.Context, intake, sourceID int64, whole bool, seen *roaring64.Bitmap) (Weight, error)
 	// Survey is called once before merging.

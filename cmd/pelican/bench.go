@@ -6,7 +6,9 @@ import (
 	"flag"
 	"fmt"
 	"math/rand/v2"
+	"os"
 	"runtime"
+	"runtime/pprof"
 	"slices"
 	"strings"
 	"time"
@@ -17,13 +19,25 @@ import (
 
 func bench(ctx context.Context, args []string) error {
 	if len(args) == 0 {
-		return fmt.Errorf("say what to measure: price, reprice or search")
+		return fmt.Errorf("say what to measure: price, reprice, ingest, refresh or search")
 	}
 	flags := flag.NewFlagSet("bench "+args[0], flag.ContinueOnError)
 	n := flags.Int("n", 0, "how many variants, or offers")
-	dir := flags.String("dir", ".pelican/bench", "where the reprice bench keeps its database")
+	dir := flags.String("dir", ".pelican/bench", "where benches with a database keep it")
+	profile := flags.String("cpuprofile", "", "file for a profile of the processor's time")
 	if err := flags.Parse(args[1:]); err != nil {
 		return err
+	}
+	if *profile != "" {
+		f, err := os.Create(*profile)
+		if err != nil {
+			return err
+		}
+		defer func() { _ = f.Close() }()
+		if err := pprof.StartCPUProfile(f); err != nil {
+			return err
+		}
+		defer pprof.StopCPUProfile()
 	}
 	var result any
 	var err error
@@ -32,10 +46,12 @@ func bench(ctx context.Context, args []string) error {
 		result, err = benchPrice(max(*n, 0))
 	case "reprice":
 		result, err = benchReprice(ctx, max(*n, 0), *dir)
+	case "ingest", "refresh":
+		result, err = benchIngest(ctx, max(*n, 0), *dir, args[0] == "refresh")
 	case "search":
 		result = benchSearch(max(*n, 0))
 	default:
-		return fmt.Errorf("there is no bench %q: choose price, reprice or search", args[0])
+		return fmt.Errorf("there is no bench %q: choose price, reprice, ingest, refresh or search", args[0])
 	}
 	if err != nil {
 		return err

@@ -91,14 +91,14 @@ func demo(ctx context.Context, args []string) error {
 func (d *demonstration) listen() ([]net.Listener, error) {
 	probe, err := net.Listen("tcp", d.address(0))
 	if err != nil {
-		return nil, fmt.Errorf("port %d is in use: set PORT to a free one, with six free ones after it", d.port)
+		return nil, fmt.Errorf("port %d is in use: set PORT to a free one, with seven free ones after it", d.port)
 	}
 	_ = probe.Close()
 	var all []net.Listener
-	for offset := 1; offset <= 6; offset++ {
+	for offset := 1; offset <= 7; offset++ {
 		l, err := net.Listen("tcp", d.address(offset))
 		if err != nil {
-			return nil, fmt.Errorf("port %d is in use: set PORT so that it and the six after it are free", d.port+offset)
+			return nil, fmt.Errorf("port %d is in use: set PORT so that it and the seven after it are free", d.port+offset)
 		}
 		all = append(all, l)
 	}
@@ -155,7 +155,7 @@ func (d *demonstration) standIns(servers []net.Listener) error {
 		}
 		handlers = append(handlers, store.Handler())
 	}
-	handlers = append(handlers, (&rates.Server{Now: time.Now}).Handler(), bazaar.New(bazaar.Tern).Handler(), wholesale.New(260).Handler())
+	handlers = append(handlers, (&rates.Server{Now: time.Now}).Handler(), bazaar.New(bazaar.Tern).Handler(), wholesale.New(260).Handler(), wholesale.Corvane(180).Handler())
 	for i, h := range handlers {
 		server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second}
 		go func() { _ = server.Serve(servers[i]) }()
@@ -286,7 +286,7 @@ func (d *demonstration) announce(ctx context.Context, ended <-chan error, log st
 		}
 		fmt.Printf("\nStores to connect:         http://%s  (Saltmarsh Goods, USD)\n                           http://%s  (Saltmarsh Nord, EUR)\n", d.address(2), d.address(3))
 		fmt.Printf("Marketplace, connected:    http://%s  client id %s, secret %s\n", d.address(1), bazaar.Demo.ClientID, bazaar.Demo.ClientSecret)
-		fmt.Printf("Marketplace to connect:    http://%s  client id %s, secret %s\nPrice list to connect:     http://%s/price-list.csv  (or .xlsx)\n\nCtrl-C stops everything.\n", d.address(5), bazaar.Tern.ClientID, bazaar.Tern.ClientSecret, d.address(6))
+		fmt.Printf("Marketplace to connect:    http://%s  client id %s, secret %s\nPrice list to connect:     http://%s/price-list.csv  (or .xlsx)\nCatalogue to connect:      http://%s/catalogue.xml\n\nCtrl-C stops everything.\n", d.address(5), bazaar.Tern.ClientID, bazaar.Tern.ClientSecret, d.address(6), d.address(7))
 		return nil
 	}
 	return errors.New("the application did not answer within 30 seconds: see " + log)

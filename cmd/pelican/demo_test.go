@@ -94,12 +94,12 @@ func (p demoProcess) ready(t *testing.T) {
 	})
 }
 
-// freePorts finds seven free ports in a row.
+// freePorts finds eight free ports in a row.
 func freePorts(t *testing.T) int {
 	t.Helper()
 	for port := 21080; port < 30000; port += 10 {
 		free := 0
-		for offset := range 7 {
+		for offset := range 8 {
 			l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port+offset))
 			if err != nil {
 				break
@@ -107,7 +107,7 @@ func freePorts(t *testing.T) int {
 			_ = l.Close()
 			free++
 		}
-		if free == 7 {
+		if free == 8 {
 			return port
 		}
 	}

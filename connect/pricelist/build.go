@@ -74,7 +74,13 @@ func (r *Reader) any(rows []Row, f Field) string {
 // have in common.
 func (r *Reader) commonTitle(rows []Row) string {
 	var titles []string
+	last := ""
 	for _, row := range rows {
+		if raw := r.get(row, Title); raw == last {
+			continue // as most are
+		} else {
+			last = raw
+		}
 		if t := strings.Join(strings.Fields(r.get(row, Title)), " "); t != "" && !slices.Contains(titles, t) {
 			titles = append(titles, t)
 		}
@@ -144,7 +150,7 @@ func (r *Reader) variant(o *source.Offer, row Row, places []int, seen map[string
 			code = mark
 		}
 	}
-	c, err := money.ParseCurrency(code)
+	c, err := r.currency(code)
 	switch {
 	case code == "":
 		return v, "", errors.New("the currency is empty")
@@ -187,6 +193,18 @@ func (r *Reader) variant(o *source.Offer, row Row, places []int, seen map[string
 	return v, doubt, nil
 }
 
+// currency reads a code; most rows have the code of the row before.
+func (r *Reader) currency(code string) (money.Currency, error) {
+	if code == r.lastCode && code != "" {
+		return r.lastCurrency, nil
+	}
+	c, err := money.ParseCurrency(code)
+	if err == nil {
+		r.lastCode, r.lastCurrency = code, c
+	}
+	return c, err
+}
+
 func (r *Reader) cost(row Row, c money.Currency) (money.Amount, error) {
 	text := r.get(row, Cost)
 	switch {
@@ -194,7 +212,7 @@ func (r *Reader) cost(row Row, c money.Currency) (money.Amount, error) {
 		return money.Amount{}, fmt.Errorf("the row ends after %d of %d cells", len(row.Cells), r.width)
 	case text == "":
 		return money.Amount{}, errors.New("the cost is empty")
-	case asking.MatchString(text):
+	case strings.IndexAny(text, "0123456789") < 0 && asking.MatchString(text):
 		return money.Amount{}, fmt.Errorf("the supplier wants to be asked for the cost (“%s”)", clip(text))
 	}
 	cost, err := amount(text, r.layout.Decimal, c)
@@ -253,45 +271,65 @@ var science = regexp.MustCompile(`^\d(\.\d+)?[eE]\+\d{1,2}$`)
 
 // barcode mends what spreadsheets do to long numbers, and leaves what it cannot.
 func barcode(text string) string {
+	if text == "" || digits(text) {
+		return text
+	}
 	text = strings.Trim(text, "'\"= ")
 	if science.MatchString(text) {
 		if n, _, err := big.ParseFloat(text, 10, 100, big.ToNearestEven); err == nil {
 			return n.Text('f', 0)
 		}
 	}
-	return strings.NewReplacer(" ", "", "-", "").Replace(strings.TrimSuffix(text, ".0"))
+	return gaps.Replace(strings.TrimSuffix(text, ".0"))
+}
+
+var gaps = strings.NewReplacer(" ", "", "-", "")
+
+// addresses are the pictures that a row names, in order.
+func (r *Reader) addresses(row Row, each func(address string)) {
+	for _, at := range r.places[Picture] {
+		if at >= len(row.Cells) {
+			continue
+		}
+		cell := strings.TrimSpace(row.Cells[at])
+		if strings.IndexAny(cell, "|;, \n\t") < 0 {
+			if cell != "" {
+				each(cell)
+			}
+			continue
+		}
+		for _, text := range strings.FieldsFunc(cell, func(c rune) bool { return strings.ContainsRune("|;, \n\t", c) }) {
+			each(text)
+		}
+	}
 }
 
 // pictures collects the addresses of the pictures of all rows, in order.
 func (r *Reader) pictures(o *source.Offer, rows []Row) {
 	for _, row := range rows {
-		for _, at := range r.places[Picture] {
-			if at >= len(row.Cells) {
-				continue
+		r.addresses(row, func(text string) {
+			if !slices.Contains(o.Pictures, text) && len(o.Pictures) < 50 && webAddress(text) != "" {
+				o.Pictures = append(o.Pictures, text)
 			}
-			for _, text := range strings.FieldsFunc(row.Cells[at], func(c rune) bool { return strings.ContainsRune("|;, \n\t", c) }) {
-				if u := webAddress(text); u != "" && !slices.Contains(o.Pictures, u) && len(o.Pictures) < 50 {
-					o.Pictures = append(o.Pictures, u)
-				}
-			}
-		}
+		})
 	}
 }
 
-func (r *Reader) pictureOf(o *source.Offer, row Row) int {
-	for _, at := range r.places[Picture] {
-		if at < len(row.Cells) {
-			for _, text := range strings.FieldsFunc(row.Cells[at], func(c rune) bool { return strings.ContainsRune("|;, \n\t", c) }) {
-				if place := slices.Index(o.Pictures, text); place >= 0 {
-					return place
-				}
-			}
+// pictureOf is the place of a row's own picture among the offer's.
+func (r *Reader) pictureOf(o *source.Offer, row Row) (place int) {
+	found := false
+	r.addresses(row, func(text string) {
+		if at := slices.Index(o.Pictures, text); !found && at >= 0 {
+			place, found = at, true
 		}
-	}
-	return 0
+	})
+	return place
 }
 
 func webAddress(text string) string {
+	if !strings.HasPrefix(text, "http") {
+		return ""
+	}
 	if u, err := url.Parse(text); err == nil && (u.Scheme == "http" || u.Scheme == "https") && u.Host != "" && len(text) < 2000 {
 		return text
 	}

@@ -44,7 +44,7 @@ type csvRows struct {
 	pending []string
 	line    int
 	ended   bool
-	cells   []string
+	odd     bool // the record has bytes that no text has
 }
 
 func newCSV(r io.Reader, l *Layout) *csvRows {
@@ -76,6 +76,7 @@ func (c *csvRows) readLine() (string, error) {
 	if n := len(c.pending); n > 0 {
 		line := c.pending[0]
 		c.pending = c.pending[1:]
+		c.look(line)
 		return line, nil
 	}
 	if c.ended {
@@ -109,11 +110,18 @@ func (c *csvRows) readLine() (string, error) {
 			c.pending = append(lines[1:len(lines):len(lines)], c.pending...)
 			text = lines[0]
 		}
+		c.look(text)
 		return text, nil
 	}
 }
 
+// look notes a line that has more in it than text.
+func (c *csvRows) look(line string) {
+	c.odd = c.odd || strings.IndexByte(line, 0) >= 0 || (c.utf8 && !utf8.ValidString(line))
+}
+
 func (c *csvRows) next() (Row, error) {
+	c.odd = false
 	line, err := c.readLine()
 	if err != nil {
 		return Row{}, err
@@ -129,19 +137,12 @@ func (c *csvRows) next() (Row, error) {
 	if len(row.Cells) > mostColumns {
 		row.Cells, row.Trouble = row.Cells[:mostColumns], "the row has more than 500 cells"
 	}
-	if c.utf8 && row.Trouble == "" {
-		for _, cell := range row.Cells {
-			if !utf8.ValidString(cell) {
+	if c.odd {
+		for i, cell := range row.Cells {
+			if c.utf8 && !utf8.ValidString(cell) {
 				row.Trouble = "the row is not in the encoding of the rest of the file"
-				for i := range row.Cells {
-					row.Cells[i] = strings.ToValidUTF8(row.Cells[i], "\uFFFD")
-				}
-				break
+				cell = strings.ToValidUTF8(cell, "\uFFFD")
 			}
-		}
-	}
-	for i, cell := range row.Cells {
-		if strings.IndexByte(cell, 0) >= 0 {
 			row.Cells[i] = strings.ReplaceAll(cell, "\x00", "")
 		}
 	}

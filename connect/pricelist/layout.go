@@ -69,7 +69,7 @@ const (
 
 // Layout is how a list is read.
 type Layout struct {
-	Format    string `json:"format" enum:"csv,xlsx"`
+	Format    string `json:"format" enum:"csv,xlsx,ubl"`
 	Encoding  string `json:"encoding" maxLength:"20"`
 	Delimiter string `json:"delimiter" maxLength:"1"`
 	Sheet     string `json:"sheet" maxLength:"100"`
@@ -93,6 +93,9 @@ type Layout struct {
 func (l *Layout) Check() (field, reason string) {
 	if l.Deliveries == nil {
 		l.Deliveries = []landed.Delivery{} // a list of none, as people and machines read it
+	}
+	if l.Format == "ubl" {
+		return l.terms()
 	}
 	count := map[Field]int{}
 	for _, c := range l.Columns {
@@ -118,12 +121,6 @@ func (l *Layout) Check() (field, reason string) {
 		return "encoding", "That is not an encoding that can be read."
 	case l.Format == "csv" && (len(l.Delimiter) != 1 || l.Delimiter == `"` || l.Delimiter == "\n"):
 		return "delimiter", "Say which sign stands between the columns."
-	case l.Processing.Min < 0 || l.Processing.Max < l.Processing.Min || l.Processing.Max > 365:
-		return "processing", "The processing days make no sense."
-	case len(l.Country) != 2 || strings.ToUpper(l.Country) != l.Country:
-		return "country", "Say which country the supplier ships from."
-	case strings.TrimSpace(l.Supplier) == "":
-		return "supplier", "Give the supplier a name."
 	}
 	if l.Currency != "" {
 		if _, err := money.ParseCurrency(l.Currency); err != nil {
@@ -131,6 +128,19 @@ func (l *Layout) Check() (field, reason string) {
 		}
 	} else if count[Currency] == 0 {
 		return "currency", "Say which currency the prices are in."
+	}
+	return l.terms()
+}
+
+// terms checks what a list does not say of its supplier.
+func (l *Layout) terms() (field, reason string) {
+	switch {
+	case l.Processing.Min < 0 || l.Processing.Max < l.Processing.Min || l.Processing.Max > 365:
+		return "processing", "The processing days make no sense."
+	case len(l.Country) != 2 || strings.ToUpper(l.Country) != l.Country:
+		return "country", "Say which country the supplier ships from."
+	case strings.TrimSpace(l.Supplier) == "":
+		return "supplier", "Give the supplier a name."
 	}
 	for _, d := range l.Deliveries {
 		if strings.TrimSpace(d.Name) == "" || len(d.To) == 0 || d.First.Negative() || d.Further.Negative() || d.First.Currency() != d.Further.Currency() || d.Transit.Min < 0 || d.Transit.Max < d.Transit.Min || d.Transit.Max > 365 {
@@ -163,6 +173,7 @@ var (
 	ErrNoRows    = errors.New("the file has a header and nothing under it")
 	ErrPassword  = errors.New("the workbook is protected by a password: save it without one and send it again")
 	ErrOldExcel  = errors.New("the workbook is in the format of before 2007: save it as XLSX or CSV and send it again")
+	ErrXML       = errors.New("the file is XML")
 	ErrWebPage   = errors.New("that is a web page, perhaps one that asks to sign in, not a price list")
 	ErrNotATable = errors.New("that is not a price list: neither CSV nor XLSX")
 	ErrBomb      = errors.New("the file unpacks to far more than it should; it was not read")

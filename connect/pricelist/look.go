@@ -10,6 +10,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"plainpelican/connect/source"
 	"plainpelican/core/money"
 )
 
@@ -93,6 +94,8 @@ func kind(f *os.File) (string, error) {
 		return "", compoundFile(f)
 	case bytes.HasPrefix(text, []byte("<!doctype html")), bytes.HasPrefix(text, []byte("<html")):
 		return "", ErrWebPage
+	case bytes.HasPrefix(text, []byte("<?xml")), bytes.HasPrefix(text, []byte("<catalogue")), bytes.HasPrefix(text, []byte("<cat:catalogue")):
+		return "", ErrXML
 	case bytes.HasPrefix(head, []byte("%PDF")), bytes.HasPrefix(head, []byte("\xff\xd8\xff")), bytes.HasPrefix(head, []byte("\x89PNG")), bytes.HasPrefix(head, []byte("GIF8")), bytes.HasPrefix(head, []byte("\x1f\x8b")):
 		return "", ErrNotATable
 	}
@@ -591,25 +594,31 @@ func (look *Look) preview(t *table) error {
 		if item.Offer == nil {
 			continue
 		}
-		o := PreviewOffer{Place: item.Place, Number: item.Offer.Number, Title: item.Offer.Title, Category: item.Offer.Category, Options: item.Offer.OptionNames, Pictures: len(item.Offer.Pictures), Variants: []PreviewVariant{}, Cells: []string{}}
-		if o.Options == nil {
-			o.Options = []string{}
-		}
-		for _, v := range item.Offer.Variants {
-			look.Good++
-			p := PreviewVariant{Number: v.Number, Values: v.Values, Cost: v.Cost, Stock: v.Stock, Barcode: v.Barcode, Trouble: item.Doubts[v.Number]}
-			if p.Values == nil {
-				p.Values = []string{}
-			}
-			if !v.MinAdvertised.IsZero() {
-				p.Least = &v.MinAdvertised
-			}
-			if !v.List.IsZero() {
-				p.List = &v.List
-			}
-			o.Variants = append(o.Variants, p)
-		}
+		o, good := PreviewOf(item.Offer, item.Place, item.Doubts)
+		look.Good += good
 		look.Preview = append(look.Preview, o)
 	}
 	return nil
+}
+
+// PreviewOf shows an offer, and counts what can be bought of it.
+func PreviewOf(offer *source.Offer, place int, doubts map[string]string) (o PreviewOffer, good int) {
+	o = PreviewOffer{Place: place, Number: offer.Number, Title: offer.Title, Category: offer.Category, Options: offer.OptionNames, Pictures: len(offer.Pictures), Variants: []PreviewVariant{}, Cells: []string{}}
+	if o.Options == nil {
+		o.Options = []string{}
+	}
+	for _, v := range offer.Variants {
+		p := PreviewVariant{Number: v.Number, Values: v.Values, Cost: v.Cost, Stock: v.Stock, Barcode: v.Barcode, Trouble: doubts[v.Number]}
+		if p.Values == nil {
+			p.Values = []string{}
+		}
+		if !v.MinAdvertised.IsZero() {
+			p.Least = &v.MinAdvertised
+		}
+		if !v.List.IsZero() {
+			p.List = &v.List
+		}
+		o.Variants = append(o.Variants, p)
+	}
+	return o, len(offer.Variants)
 }

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"plainpelican/connect/source"
+	"plainpelican/core/money"
 )
 
 // Reader turns a list's rows into offers.
@@ -29,6 +30,9 @@ type Reader struct {
 	waiting   map[uint64][]Row
 	flushed   []Item
 	ended     bool
+
+	lastCode     string
+	lastCurrency money.Currency
 }
 
 // Item is an offer, or what could not be used of it, or both.

@@ -23,6 +23,9 @@ var symbols = map[string]string{"€": "EUR", "£": "GBP", "US$": "USD", "¥": "
 // there, or one of several currencies' signs.
 func unit(text string) (number, code string) {
 	text = strings.TrimSpace(text)
+	if bare(text) {
+		return text, ""
+	}
 	front := strings.IndexFunc(text, func(r rune) bool { return unicode.IsDigit(r) || strings.ContainsRune("-+.,(", r) })
 	if front < 0 {
 		return text, ""
@@ -50,6 +53,16 @@ func unit(text string) (number, code string) {
 	return text, code
 }
 
+// bare tells whether a number has nothing around it.
+func bare(text string) bool {
+	for i := range len(text) {
+		if c := text[i]; (c < '0' || c > '9') && c != '.' && c != ',' {
+			return false
+		}
+	}
+	return text != ""
+}
+
 func lastRune(text string) (rune, int) {
 	for _, r := range text {
 		return r, len(string(r))
@@ -62,6 +75,12 @@ var errNotNumber = errors.New("not a number")
 // decimalText turns a number as people write it into plain decimal text.
 func decimalText(text, decimal string) (string, error) {
 	text = strings.TrimSpace(text)
+	if whole, part, found := strings.Cut(text, decimal); digits(whole) && (!found || digits(part)) {
+		if decimal == "." || !found {
+			return text, nil
+		}
+		return whole + "." + part, nil
+	}
 	negative := false
 	if strings.HasPrefix(text, "(") && strings.HasSuffix(text, ")") {
 		negative, text = true, text[1:len(text)-1]
@@ -159,6 +178,9 @@ func stock(text, decimal string) (int, error) {
 	if trimmed == "" {
 		return 0, errors.New("it is empty")
 	}
+	if digits(trimmed) && len(trimmed) < 10 {
+		return strconv.Atoi(trimmed)
+	}
 	if dateLike.MatchString(trimmed) && !strings.HasSuffix(trimmed, ".000") {
 		if _, err := decimalText(trimmed, decimal); err != nil {
 			return 0, fmt.Errorf("“%s” is a date", clip(text))
@@ -194,12 +216,13 @@ func stock(text, decimal string) (int, error) {
 func grams(text, header, decimal string) int {
 	lower := strings.ToLower(strings.TrimSpace(text))
 	scale := 1.0
+	header = strings.ToLower(header)
 	switch {
-	case strings.HasSuffix(lower, "kg") || strings.Contains(strings.ToLower(header), "kg") || strings.Contains(strings.ToLower(header), "kilo"):
+	case strings.HasSuffix(lower, "kg") || strings.Contains(header, "kg") || strings.Contains(header, "kilo"):
 		scale = 1000
-	case strings.HasSuffix(lower, "lb") || strings.HasSuffix(lower, "lbs") || strings.Contains(strings.ToLower(header), "lb"):
+	case strings.HasSuffix(lower, "lb") || strings.HasSuffix(lower, "lbs") || strings.Contains(header, "lb"):
 		scale = 453.59237
-	case strings.HasSuffix(lower, "oz") || strings.Contains(strings.ToLower(header), "(oz"):
+	case strings.HasSuffix(lower, "oz") || strings.Contains(header, "(oz"):
 		scale = 28.349523125
 	}
 	plain, err := decimalText(strings.TrimRight(lower, "abcdefghijklmnopqrstuvwxyz. "), decimal)

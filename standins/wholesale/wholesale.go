@@ -1,5 +1,6 @@
-// Package wholesale is Northlight Wholesale, a made-up wholesaler that publishes a price list
-// of a seeded catalog: as CSV with semicolons, decimal commas and Windows-1252, and as XLSX.
+// Package wholesale is two made-up wholesalers of seeded catalogs. Northlight Wholesale publishes
+// a price list as CSV with semicolons, decimal commas and Windows-1252, and as XLSX; Corvane
+// Supply publishes a UBL 2.1 catalogue.
 package wholesale
 
 import (
@@ -21,21 +22,25 @@ import (
 
 // Server is the wholesaler.
 type Server struct {
-	Offers int
+	Name   string
 	Faults fault.Control
 
 	mu      sync.Mutex
 	day     int
 	renamed bool
+	seed    uint64
 	catalog []gen.Offer
 }
 
-const seed = 37
+// New makes Northlight Wholesale with its whole list, on day 0.
+func New(offers int) *Server { return wholesaler("Northlight Wholesale", "NL", 37, offers) }
 
-// New makes the wholesaler with its whole list, on day 0.
-func New(offers int) *Server {
-	s := &Server{Offers: offers}
-	for o := range (gen.Catalog{Seed: seed, Prefix: "NL", Suppliers: 1, Near: true}).Offers(offers) {
+// Corvane makes Corvane Supply.
+func Corvane(offers int) *Server { return wholesaler("Corvane Supply", "CV", 41, offers) }
+
+func wholesaler(name, prefix string, seed uint64, offers int) *Server {
+	s := &Server{Name: name, seed: seed}
+	for o := range (gen.Catalog{Seed: seed, Prefix: prefix, Suppliers: 1, Near: true}).Offers(offers) {
 		s.catalog = append(s.catalog, o)
 	}
 	return s
@@ -63,6 +68,10 @@ func (s *Server) Handler() http.Handler {
 			return
 		}
 		_, _ = w.Write(body)
+	})
+	mux.HandleFunc("GET /catalogue.xml", func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "application/xml")
+		s.document(w, "http://"+r.Host)
 	})
 	mux.HandleFunc("GET /pictures/{name}", func(w http.ResponseWriter, r *http.Request) {
 		img, err := draw.Picture(strings.TrimSuffix(r.PathValue("name"), ".jpg"), 800)
@@ -92,7 +101,7 @@ func (s *Server) rows(host string, yield func(cells []string, cents, list, least
 	day := s.day
 	s.mu.Unlock()
 	for place, o := range s.catalog {
-		o = gen.Drift(seed, o, place, day)
+		o = gen.Drift(s.seed, o, place, day)
 		if o.Withdrawn || s.Faults.Plan().Empty {
 			continue
 		}

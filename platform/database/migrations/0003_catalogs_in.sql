@@ -30,11 +30,17 @@ alter table intake
     add file_name   text not null default '',
     add columns     text[] not null default '{}',      -- the column names of the file
     add hold        jsonb,                             -- why it is held, with examples
+    add straight    boolean not null default false,    -- its source had no offers: what is read goes on the shelf at once
     add allowed     boolean not null default false;    -- somebody said to go on all the same
 alter table intake alter whole drop default;
 create index intake_file on intake (file) where file <> '';
 
 alter table set_aside add cells text[] not null default '{}'; -- the row, where it is one of a price list
+
+-- A check for each of millions of rows costs as much as writing them. The shelf alone writes
+-- these tables, offers are never deleted, and it puts each variant in with its offer.
+alter table offer drop constraint offer_source_id_fkey, drop constraint offer_supplier_id_fkey;
+alter table offer_variant drop constraint offer_variant_offer_id_fkey;
 
 -- What an intake has read and not yet put on the shelf lies in unlogged tables of its own,
 -- made like these and dropped at its end.
@@ -89,9 +95,11 @@ create index on staged_variant (place);
 
 -- +goose Down
 drop table staged_variant, staged_offer;
+alter table offer add foreign key (source_id) references source, add foreign key (supplier_id) references supplier;
+alter table offer_variant add foreign key (offer_id) references offer on delete cascade;
 alter table set_aside drop column cells;
 alter table intake drop column whole, drop column phase, drop column cursor, drop column as_of, drop column staged, drop column put, drop column gone, drop column seen_offers, drop column file, drop column file_name, drop column columns,
-    drop column hold, drop column allowed, drop constraint intake_state_check, add constraint intake_state_check check (state in ('waiting', 'running', 'finished', 'failed'));
+    drop column hold, drop column straight, drop column allowed, drop constraint intake_state_check, add constraint intake_state_check check (state in ('waiting', 'running', 'finished', 'failed'));
 drop index source_address;
 alter table source drop column kind, drop column paused, drop column repeats, drop column zone, drop column next_at, drop column as_of, drop column swept_at, drop column most_withdrawn,
     drop column most_repriced, drop column layout;

@@ -1,0 +1,116 @@
+package sources
+
+import (
+	"context"
+	"errors"
+	"io"
+	"os"
+	"strconv"
+
+	"plainpelican/connect/pricelist"
+	"plainpelican/connect/ubl"
+)
+
+func kindOf(l *pricelist.Layout) string {
+	if l.Format == "ubl" {
+		return "catalogue document"
+	}
+	return "price list"
+}
+
+func termsOf(l *pricelist.Layout) ubl.Terms {
+	return ubl.Terms{Supplier: l.Supplier, Country: l.Country, Processing: l.Processing, Deliveries: l.Deliveries}
+}
+
+// lookDocument shows the first lines of a UBL catalogue as the offers that they would become.
+func lookDocument(file *os.File, given *pricelist.Layout, hints pricelist.Hints) (*pricelist.Look, error) {
+	look := &pricelist.Look{Sheets: []string{}, Notes: []string{}, Columns: []pricelist.ColumnLook{}, Head: []pricelist.HeadRow{}, Preview: []pricelist.PreviewOffer{}}
+	look.Layout = pricelist.Layout{Supplier: hints.Supplier}
+	if given != nil {
+		look.Layout = *given
+	}
+	l := &look.Layout
+	l.Format, l.Decimal, l.Grouping, l.Columns = "ubl", ".", pricelist.EachRow, []pricelist.Column{}
+	r, err := ubl.New(io.NewSectionReader(file, 0, 1<<62), termsOf(l))
+	if err != nil {
+		return nil, err
+	}
+	for len(look.Preview) < 50 {
+		item, err := r.Next()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return nil, err
+		}
+		for _, u := range item.SetAside {
+			look.Bad++
+			look.Preview = append(look.Preview, pricelist.PreviewOffer{Place: look.Rows, Number: u.Number, Trouble: u.Reason, Options: []string{}, Variants: []pricelist.PreviewVariant{}, Cells: []string{u.Content}})
+		}
+		if item.Offer != nil {
+			look.Rows++
+			preview, good := pricelist.PreviewOf(item.Offer, look.Rows, nil)
+			look.Good += good
+			look.Preview = append(look.Preview, preview)
+		}
+	}
+	if given == nil && r.Supplier != "" {
+		l.Supplier = r.Supplier
+	}
+	look.Field, look.Trouble = l.Check()
+	return look, nil
+}
+
+// documentFeed reads a catalogue document; its cursor counts the items that were read.
+type documentFeed struct {
+	file   *os.File
+	reader *ubl.Reader
+	done   int
+}
+
+func openDocument(file *os.File, in *intaking) (feed, error) {
+	if in.source.Layout == nil {
+		return nil, errAsk{"Say first what the document does not say of its supplier."}
+	}
+	reader, err := ubl.New(file, termsOf(in.source.Layout))
+	if err != nil {
+		_ = file.Close()
+		return nil, listWords(err)
+	}
+	d := &documentFeed{file: file, reader: reader}
+	done, err := strconv.Atoi(in.cursor)
+	if err != nil {
+		return d, nil // at the beginning
+	}
+	for ; d.done < done; d.done++ {
+		if _, err := reader.Next(); err != nil {
+			d.close()
+			return nil, listWords(err)
+		}
+	}
+	return d, nil
+}
+
+func (d *documentFeed) close() { _ = d.file.Close() }
+
+func (d *documentFeed) next(ctx context.Context) (batch, error) {
+	b := batch{rows: []row{}}
+	for range listBatch {
+		item, err := d.reader.Next()
+		if errors.Is(err, io.EOF) {
+			b.last = true
+			break
+		}
+		if err != nil {
+			return b, listWords(err)
+		}
+		d.done++
+		if item.Offer != nil {
+			b.Offers = append(b.Offers, *item.Offer)
+			b.rows = append(b.rows, row{"line of " + item.Offer.Number, []string{}})
+		}
+		b.SetAside = append(b.SetAside, item.SetAside...)
+	}
+	b.Next = strconv.Itoa(d.done)
+	return b, ctx.Err()
+}
