@@ -25,6 +25,8 @@ type batch struct {
 	source.Page
 	last bool
 	rows []row // of the offers, where they come from a price list
+
+	links []LinkResult // of pasted links
 }
 
 type row struct {
@@ -52,6 +54,9 @@ func (s *Service) open(ctx context.Context, in *intaking) (feed, error) {
 			}
 		}
 		return &marketFeed{session, in.cursor, since}, nil
+	}
+	if in.source.Kind == "pages" {
+		return s.openPages(ctx, in)
 	}
 	if in.file == "" {
 		hash, name, err := s.fetch(ctx, in)

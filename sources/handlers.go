@@ -78,6 +78,16 @@ func (s *Service) Register(a *apikit.API) {
 		id, err := s.ConnectList(ctx, in.Body)
 		return apikit.OK(Connected{id}, err)
 	})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/links", "pasteLinks", "Take the products of pasted links in, one a line", func(ctx context.Context, in *struct {
+		Body struct {
+			Links string `json:"links" maxLength:"200000"`
+		}
+	}) (*apikit.Body[Intake], error) {
+		return apikit.OK(s.Paste(ctx, in.Body.Links))
+	})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/intakes/{id}/links", "listLinkResults", "What came of each pasted link", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[[]LinkResult], error) {
+		return apikit.OK(s.LinkResults(ctx, in.ID))
+	})
 	apikit.Register(a, access.Owner, http.MethodPost, "/api/sources/{id}/connect", "reconnectList", "Connect a price list again", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
 		return nil, s.Reconnect(ctx, in.ID)
 	})

@@ -127,7 +127,7 @@ type intaking struct {
 }
 
 // part tells whether only some rows of a list are read.
-func (in *intaking) part() bool { return !in.Whole && in.source.Kind != "marketplace" }
+func (in *intaking) part() bool { return !in.Whole && in.source.Layout != nil }
 
 var seed = maphash.MakeSeed()
 
@@ -184,7 +184,7 @@ func (s *Service) takeIn(ctx context.Context, in *intaking) (trouble string, hol
 			return trouble, hold, err
 		}
 	}
-	if in.phase == "weighing" && !in.allowed && !in.straight {
+	if in.phase == "weighing" && !in.allowed && !in.straight && in.source.Kind != "pages" {
 		weight, err := s.Shelf.Weigh(ctx, in.ID, in.SourceID, in.Whole, in.seen)
 		if err != nil {
 			return "", nil, err
@@ -318,6 +318,9 @@ func (s *Service) stage(ctx context.Context, in *intaking, b batch) error {
 			return err
 		}
 		if err := s.setAside(ctx, tx, in, b.SetAside); err != nil {
+			return err
+		}
+		if err := saveLinks(ctx, tx, in.ID, b.links); err != nil {
 			return err
 		}
 		in.staged += int64(staged)

@@ -249,8 +249,8 @@ func (s *Service) Send(ctx context.Context, id int64, up Upload, part bool) (Int
 	if err := s.Pool.QueryRow(ctx, `select kind from source where id = $1`, id).Scan(&kind); err != nil {
 		return Intake{}, apikit.NotFound("source")
 	}
-	if kind == "marketplace" {
-		return Intake{}, apikit.Problem(409, "file", "A marketplace is taken in from its address, not from a file.")
+	if kind != "price list" && kind != "catalogue document" {
+		return Intake{}, apikit.Problem(409, "file", "This source is not taken in from a file.")
 	}
 	in, err := s.Begin(ctx, id, What{Whole: !part, Part: part, File: up.File, FileName: up.Name})
 	return in, err

@@ -46,18 +46,18 @@ func (s *Service) BeginDue(ctx context.Context) error {
 func (s *Service) beginIfDue(ctx context.Context, id int64) error {
 	var in Intake
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		var rule, zone, address string
-		var busy bool
+		var rule, zone string
+		var fetched, busy bool
 		err := tx.QueryRow(ctx, `
-			select repeats, zone, address, exists (select from intake where source_id = source.id and state in ('waiting', 'running', 'held'))
-			from source where id = $1 and next_at <= now() and state = 'connected' and not paused for update skip locked`, id).Scan(&rule, &zone, &address, &busy)
+			select repeats, zone, address <> '' or kind = 'pages', exists (select from intake where source_id = source.id and state in ('waiting', 'running', 'held'))
+			from source where id = $1 and next_at <= now() and state = 'connected' and not paused for update skip locked`, id).Scan(&rule, &zone, &fetched, &busy)
 		if database.Missing(err) {
 			return nil // another instance was faster
 		}
 		if err != nil {
 			return err
 		}
-		if err := setNext(ctx, tx, id, rule, zone); err != nil || busy || address == "" {
+		if err := setNext(ctx, tx, id, rule, zone); err != nil || busy || !fetched {
 			return err
 		}
 		in, err = s.begin(ctx, tx, id, What{})

@@ -37,6 +37,21 @@ create index intake_file on intake (file) where file <> '';
 
 alter table set_aside add cells text[] not null default '{}'; -- the row, where it is one of a price list
 
+-- What came of each link that was pasted.
+create table link_result (
+    intake_id bigint not null references intake on delete cascade,
+    place     integer not null, -- the line, from 1
+    link      text not null,
+    number    text not null default '',   -- of the offer that was made of it
+    known     bigint references offer,    -- or the offer of another source that it leads to
+    title     text not null default '',
+    found_in  text not null default '',   -- JSON-LD, microdata or Open Graph
+    missing   text[] not null default '{}',
+    trouble   text not null default '',
+    primary key (intake_id, place)
+);
+create index offer_page on offer (page_url) where page_url <> '';
+
 -- A check for each of millions of rows costs as much as writing them. The shelf alone writes
 -- these tables, offers are never deleted, and it puts each variant in with its offer.
 alter table offer drop constraint offer_source_id_fkey, drop constraint offer_supplier_id_fkey;
@@ -94,7 +109,8 @@ create table staged_variant (
 create index on staged_variant (place);
 
 -- +goose Down
-drop table staged_variant, staged_offer;
+drop index offer_page;
+drop table link_result, staged_variant, staged_offer;
 alter table offer add foreign key (source_id) references source, add foreign key (supplier_id) references supplier;
 alter table offer_variant add foreign key (offer_id) references offer on delete cascade;
 alter table set_aside drop column cells;

@@ -125,6 +125,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/intakes/{id}/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What came of each pasted link */
+        get: operations["listLinkResults"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intakes/{id}/set-aside": {
         parameters: {
             query?: never;
@@ -136,6 +153,23 @@ export interface paths {
         get: operations["listSetAside"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the products of pasted links in, one a line */
+        post: operations["pasteLinks"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1140,6 +1174,9 @@ export interface components {
             /** @enum {string} */
             role: "owner" | "editor" | "fulfiller";
         };
+        PasteLinksRequest: {
+            links: string;
+        };
         PricelistColumn: {
             /** @description Empty where it is not read */
             field: string;
@@ -1167,7 +1204,7 @@ export interface components {
             deliveries: components["schemas"]["LandedDelivery"][];
             encoding: string;
             /** @enum {string} */
-            format: "csv" | "xlsx";
+            format: "csv" | "xlsx" | "ubl";
             /** @enum {string} */
             grouping: "row" | "parent" | "title";
             /** Format: int64 */
@@ -1621,6 +1658,28 @@ export interface components {
             whole: boolean;
             /** Format: int64 */
             withdrawn: number;
+        };
+        SourcesLinkResult: {
+            /** @description JSON-LD, microdata or Open Graph */
+            found_in: string;
+            /** @description It was in the catalog already, from another source */
+            known: boolean;
+            link: string;
+            /** @description What the page does not say */
+            missing: string[];
+            number: string;
+            /**
+             * Format: int64
+             * @description 0 where there is none
+             */
+            offer_id: number;
+            /**
+             * Format: int64
+             * @description The line, from 1
+             */
+            place: number;
+            title: string;
+            trouble: string;
         };
         SourcesList: {
             /** @description Where the list is fetched from; empty where it is uploaded */
@@ -2728,6 +2787,91 @@ export interface operations {
             };
         };
     };
+    listLinkResults: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcesLinkResult"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     listSetAside: {
         parameters: {
             query?: never;
@@ -2746,6 +2890,93 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SourcesSetAside"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    pasteLinks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasteLinksRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcesIntake"];
                 };
             };
             /** @description Bad Request */

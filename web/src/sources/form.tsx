@@ -49,6 +49,8 @@ export function Form({ looked, layout, onChange }: { looked: Looked; layout: Lay
   const currencies: [string, string][] = [...new Set([layout.currency, "USD", "EUR", "GBP", "CNY", "JPY", "KWD", "PLN", "SEK", "CAD", "AUD"])]
     .filter(Boolean)
     .map((c) => [c, c] as [string, string]);
+  if (layout.format === "ubl")
+    return <p className="leading-7">A UBL 2.1 catalogue. It says itself what everything is; prices are in the currency of each line.</p>;
   return (
     <p className="leading-7">
       {layout.format === "csv" ? (

@@ -28,7 +28,7 @@ export function HabitsWords({ source }: { source: Source }) {
     onSettled: () => client.invalidateQueries({ queryKey: ["sources"] }),
   });
   const rule = readRule(source.repeats);
-  const fetched = source.address !== "";
+  const fetched = source.address !== "" || source.kind === "pages";
   const zone = rule.every === "day" || rule.every === "week" ? ` (${source.zone.replace("_", " ")})` : "";
   if (!may("owner"))
     return (

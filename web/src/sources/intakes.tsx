@@ -153,7 +153,7 @@ export function IntakeLine({ source, intake }: { source: Source; intake: Intake 
         <span className={intake.state === "failed" ? "font-semibold text-loss" : "font-semibold"}>
           {outcome[intake.state]}
           {source.kind === "marketplace" && !intake.whole && <span className="font-normal text-ink-2">, changes only</span>}
-          {source.kind !== "marketplace" && !intake.whole && <span className="font-normal text-ink-2">, mended rows only</span>}
+          {source.layout && !intake.whole && <span className="font-normal text-ink-2">, mended rows only</span>}
         </span>
         <span className="whitespace-nowrap text-ink-2">{ago(intake.finished_at ?? intake.started_at)}</span>
       </div>
@@ -224,7 +224,7 @@ export function SendFile({ source, part = false, tone }: { source: Source; part?
       <input
         ref={input}
         type="file"
-        accept=".csv,.txt,.tsv,.xlsx"
+        accept=".csv,.txt,.tsv,.xlsx,.xml"
         aria-label={words}
         className="hidden"
         onChange={(e) => {

@@ -146,9 +146,9 @@ export default function ListPlace() {
               </p>
             ))}
           </div>
-          <Chips layout={layout} />
+          {layout.format !== "ubl" && <Chips layout={layout} />}
           <div className="min-h-0 grow overflow-auto" aria-busy={look.isPending}>
-            <Columns looked={looked} layout={layout} onMatch={match} />
+            {layout.format !== "ubl" && <Columns looked={looked} layout={layout} onMatch={match} />}
             <Preview looked={looked} />
           </div>
         </div>
@@ -202,7 +202,8 @@ function Beginning({
       <div className="mx-auto max-w-xl px-6 py-10">
         <h1 className="mb-2 text-xl">Connect a price list</h1>
         <p className="mb-5 text-ink-2">
-          CSV or XLSX, as your wholesaler sends it. How it is written and what its columns hold is found out and shown to you before anything is taken in.
+          CSV, XLSX or a UBL catalogue, as your wholesaler sends it. How it is written and what its columns hold is found out and shown to you before anything
+          is taken in.
         </p>
         <label
           onDragOver={(e) => {
@@ -222,7 +223,7 @@ function Beginning({
           <span className="text-ink-2"> or drop it here</span>
           <input
             type="file"
-            accept=".csv,.txt,.tsv,.xlsx"
+            accept=".csv,.txt,.tsv,.xlsx,.xml"
             className="sr-only"
             disabled={busy}
             onChange={(e) => {

@@ -30,7 +30,7 @@ export function SourceSheet({ source, takeIn, onConnect, onLeave }: { source: So
         {source.swept_at && ` · all compared ${ago(source.swept_at)}`}
       </p>
       <div className="mt-3 flex flex-wrap gap-2">
-        {connected && may("editor") && source.address && (
+        {connected && may("editor") && (source.address || source.kind === "pages") && (
           <Button tone="main" onClick={() => takeIn.mutate({ id: source.id })} disabled={busy}>
             Take in now
           </Button>
@@ -40,8 +40,8 @@ export function SourceSheet({ source, takeIn, onConnect, onLeave }: { source: So
             Compare everything
           </Button>
         )}
-        {connected && may("editor") && source.kind === "price list" && <SendFile source={source} tone={source.address ? "plain" : "main"} />}
-        {source.layout && <Button onClick={columns}>Its columns</Button>}
+        {connected && may("editor") && source.layout && <SendFile source={source} tone={source.address ? "plain" : "main"} />}
+        {source.layout && <Button onClick={columns}>{source.kind === "price list" ? "Its columns" : "Its terms"}</Button>}
         {may("owner") && source.kind === "marketplace" && <Button onClick={onConnect}>{connected ? "Replace its secret" : "Connect again"}</Button>}
         {!connected && may("owner") && source.kind !== "marketplace" && <Again source={source} />}
         {connected && may("owner") && (

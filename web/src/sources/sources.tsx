@@ -10,6 +10,7 @@ import { useCursor } from "../parts/list";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { Progress } from "./intakes";
+import { Links } from "./links";
 import { SourceSheet, type TakeIn } from "./sheet";
 import { kindWords, number } from "./words";
 
@@ -21,11 +22,15 @@ export default function Sources() {
   const list = sources.data ?? [];
   const [cursor, setCursor] = useCursor(list.length, "source");
   const [connecting, setConnecting] = useState<Source | "new" | null>(null);
+  const [pasting, setPasting] = useState(false);
   const [leaving, setLeaving] = useState<Source | null>(null);
   const here = list[cursor];
   const takeIn = useTakeIn();
   useKeys([
-    ...(may("editor") && here?.address ? [{ keys: ["i"], label: "take in now", run: () => here.state === "connected" && takeIn.mutate({ id: here.id }) }] : []),
+    ...(may("editor") ? [{ keys: ["p"], label: "paste links", run: () => setPasting(true) }] : []),
+    ...(may("editor") && (here?.address || here?.kind === "pages")
+      ? [{ keys: ["i"], label: "take in now", run: () => here.state === "connected" && takeIn.mutate({ id: here.id }) }]
+      : []),
     ...(here?.layout ? [{ keys: ["c"], label: "its columns", run: () => go(`/sources/${here.id}/columns`) }] : []),
     ...(may("owner")
       ? [
@@ -39,12 +44,15 @@ export default function Sources() {
       <div className="flex min-w-0 grow flex-col">
         <div className="flex items-center justify-between px-4 py-3">
           <h1 className="text-xl">Sources</h1>
-          {may("owner") && (
-            <div className="flex gap-2">
-              <Button onClick={() => setConnecting("new")}>Connect a marketplace</Button>
-              <Button onClick={() => go("/sources/list")}>Connect a price list</Button>
-            </div>
-          )}
+          <div className="flex gap-2">
+            {may("editor") && <Button onClick={() => setPasting(true)}>Paste links</Button>}
+            {may("owner") && (
+              <>
+                <Button onClick={() => setConnecting("new")}>Connect a marketplace</Button>
+                <Button onClick={() => go("/sources/list")}>Connect a price list</Button>
+              </>
+            )}
+          </div>
         </div>
         {sources.error && (
           <Notice title="The sources cannot be shown" trouble>
@@ -85,6 +93,7 @@ export default function Sources() {
         </ul>
       </div>
       {here && <SourceSheet source={here} takeIn={takeIn} onConnect={() => setConnecting(here)} onLeave={() => setLeaving(here)} />}
+      {pasting && <Links onClose={() => setPasting(false)} />}
       {connecting && <Connect source={connecting === "new" ? undefined : connecting} onClose={() => setConnecting(null)} />}
       {leaving && (
         <Disconnect

@@ -9,8 +9,8 @@ export const number = (n: number) => n.toLocaleString("en");
 
 /** kindWords is what a source is. */
 export function kindWords(source: Source): string {
-  if (source.kind === "price list") return source.address ? "price list, by address" : "price list, sent as a file";
-  return source.kind;
+  if (source.kind === "marketplace" || source.kind === "pages") return source.kind;
+  return source.address ? `${source.kind}, by address` : `${source.kind}, sent as a file`;
 }
 
 const days: Record<string, string> = { MO: "Monday", TU: "Tuesday", WE: "Wednesday", TH: "Thursday", FR: "Friday", SA: "Saturday", SU: "Sunday" };

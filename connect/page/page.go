@@ -1,0 +1,386 @@
+// Package page reads the product data of a web page: JSON-LD in the vocabulary of schema.org,
+// else microdata, else Open Graph. What a page does not say is left empty and named.
+package page
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"io"
+	"net/url"
+	"strings"
+
+	"golang.org/x/net/html"
+	"golang.org/x/net/html/atom"
+	"golang.org/x/net/html/charset"
+
+	"plainpelican/connect/source"
+)
+
+// What can be wrong with a page. Each is a sentence for a person.
+var (
+	ErrSignIn    = errors.New("the page asks to sign in")
+	ErrNoProduct = errors.New("there is no product data on that page")
+	ErrNotHTML   = errors.New("that is not a web page")
+)
+
+// Found is what a page says of a product.
+type Found struct {
+	Offer source.Offer
+	// From is where it was found: JSON-LD, microdata or Open Graph.
+	From string
+	// Missing are the facts that the page does not say.
+	Missing []string
+}
+
+// thing is a node of data, whatever it was written as: its types and its properties.
+type thing map[string][]any
+
+// Read reads a page that was fetched from an address.
+func Read(body []byte, contentType, address string) (Found, error) {
+	at, err := url.Parse(address)
+	if err != nil {
+		return Found{}, ErrNotHTML
+	}
+	if t := strings.ToLower(contentType); t != "" && !strings.Contains(t, "html") && !strings.Contains(t, "xml") && !strings.Contains(t, "text/plain") {
+		return Found{}, ErrNotHTML
+	}
+	var in io.Reader = bytes.NewReader(body)
+	if decoded, err := charset.NewReader(in, contentType); err == nil {
+		in = decoded
+	}
+	root, err := html.ParseWithOptions(in, html.ParseOptionEnableScripting(true))
+	if err != nil {
+		return Found{}, ErrNotHTML
+	}
+	p := &parser{base: at, byID: map[string]thing{}}
+	p.walk(root, nil, 0)
+	for _, way := range []struct {
+		name  string
+		nodes []thing
+	}{{"JSON-LD", p.linked}, {"microdata", p.micro}} {
+		if product := best(way.nodes); product != nil {
+			found, err := p.offer(product)
+			found.From = way.name
+			if err == nil || way.name == "microdata" || best(p.micro) == nil {
+				return found, err
+			}
+		}
+	}
+	if p.graph["og:title"] != "" && (p.graph["product:price:amount"] != "" || strings.HasPrefix(p.graph["og:type"], "product")) {
+		found, err := p.openGraph()
+		found.From = "Open Graph"
+		return found, err
+	}
+	if p.password {
+		return Found{}, ErrSignIn
+	}
+	return Found{}, ErrNoProduct
+}
+
+type parser struct {
+	base     *url.URL
+	linked   []thing
+	micro    []thing
+	byID     map[string]thing
+	graph    map[string]string
+	password bool
+}
+
+const mostDepth = 200
+
+func attr(n *html.Node, name string) (string, bool) {
+	for _, a := range n.Attr {
+		if a.Key == name {
+			return a.Val, true
+		}
+	}
+	return "", false
+}
+
+// walk goes through the page; in is the microdata item that the node stands in.
+func (p *parser) walk(n *html.Node, in thing, depth int) {
+	if depth > mostDepth {
+		return
+	}
+	if n.Type == html.ElementNode {
+		switch n.DataAtom {
+		case atom.Script:
+			if kind, _ := attr(n, "type"); strings.EqualFold(strings.TrimSpace(strings.Split(kind, ";")[0]), "application/ld+json") && n.FirstChild != nil {
+				p.json(n.FirstChild.Data)
+			}
+			return
+		case atom.Meta:
+			name, _ := attr(n, "property")
+			if name == "" {
+				name, _ = attr(n, "name")
+			}
+			if content, ok := attr(n, "content"); ok && (strings.HasPrefix(name, "og:") || strings.HasPrefix(name, "product:")) {
+				if p.graph == nil {
+					p.graph = map[string]string{}
+				}
+				if p.graph[name] == "" {
+					p.graph[name] = strings.TrimSpace(content)
+				}
+			}
+		case atom.Input:
+			if kind, _ := attr(n, "type"); strings.EqualFold(kind, "password") {
+				p.password = true
+			}
+		}
+		in = p.item(n, in)
+	}
+	for kid := n.FirstChild; kid != nil; kid = kid.NextSibling {
+		p.walk(kid, in, depth+1)
+	}
+}
+
+// item reads the microdata of an element (HTML, section 5.2) and returns the item that its
+// content belongs to.
+func (p *parser) item(n *html.Node, in thing) thing {
+	_, scope := attr(n, "itemscope")
+	prop, named := attr(n, "itemprop")
+	own := in
+	if scope {
+		own = thing{}
+		if kind, ok := attr(n, "itemtype"); ok {
+			for _, one := range strings.Fields(kind) {
+				own["@type"] = append(own["@type"], short(one))
+			}
+		}
+		if in == nil || !named {
+			p.micro = append(p.micro, own)
+		}
+	}
+	if named && in != nil {
+		var value any = own
+		if !scope {
+			value = p.value(n)
+		}
+		for _, name := range strings.Fields(prop) {
+			in[short(name)] = append(in[short(name)], value)
+		}
+	}
+	return own
+}
+
+// value is that of a property which is not an item.
+func (p *parser) value(n *html.Node) string {
+	names := map[atom.Atom]string{atom.Meta: "content", atom.Img: "src", atom.A: "href", atom.Link: "href", atom.Data: "value", atom.Meter: "value", atom.Time: "datetime"}
+	if name, ok := names[n.DataAtom]; ok {
+		if text, ok := attr(n, name); ok {
+			if name == "src" || name == "href" {
+				return p.absolute(text)
+			}
+			return strings.TrimSpace(text)
+		}
+	}
+	if text, ok := attr(n, "content"); ok {
+		return strings.TrimSpace(text)
+	}
+	var b strings.Builder
+	var collect func(*html.Node, int)
+	collect = func(n *html.Node, depth int) {
+		if n.Type == html.TextNode {
+			b.WriteString(n.Data)
+		}
+		for kid := n.FirstChild; kid != nil && depth < mostDepth; kid = kid.NextSibling {
+			collect(kid, depth+1)
+		}
+	}
+	collect(n, 0)
+	return strings.Join(strings.Fields(b.String()), " ")
+}
+
+func (p *parser) absolute(text string) string {
+	u, err := p.base.Parse(strings.TrimSpace(text))
+	if err != nil || (u.Scheme != "http" && u.Scheme != "https") {
+		return ""
+	}
+	return u.String()
+}
+
+// short takes the vocabulary off a name: https://schema.org/Product and schema:Product are Product.
+func short(name string) string {
+	name = strings.TrimSpace(name)
+	for _, prefix := range []string{"https://schema.org/", "http://schema.org/", "https://www.schema.org/", "http://www.schema.org/", "schema:"} {
+		if rest, ok := strings.CutPrefix(name, prefix); ok {
+			return rest
+		}
+	}
+	return name
+}
+
+// json reads one JSON-LD script. Contexts are not fetched: names are taken to be schema.org's.
+func (p *parser) json(text string) {
+	text = strings.TrimSpace(text)
+	text = strings.TrimSuffix(strings.TrimPrefix(text, "<!--"), "-->")
+	text = strings.TrimSuffix(strings.TrimPrefix(strings.TrimSpace(text), "<![CDATA["), "]]>")
+	d := json.NewDecoder(strings.NewReader(text))
+	d.UseNumber()
+	for {
+		var data any
+		if err := d.Decode(&data); err != nil {
+			return // what was read so far stands
+		}
+		p.graphOf(data, 0)
+	}
+}
+
+func (p *parser) graphOf(data any, depth int) {
+	if depth > 20 {
+		return
+	}
+	switch d := data.(type) {
+	case []any:
+		for _, one := range d {
+			p.graphOf(one, depth+1)
+		}
+	case map[string]any:
+		t := p.node(d, depth)
+		if len(t["@type"]) > 0 {
+			p.linked = append(p.linked, t)
+		}
+		for _, key := range []string{"@graph", "mainEntity", "mainEntityOfPage", "itemListElement", "item", "isVariantOf"} {
+			if inner, ok := d[key]; ok {
+				p.graphOf(inner, depth+1)
+			}
+		}
+	}
+}
+
+// node turns a JSON object into a thing, however its properties are written.
+func (p *parser) node(d map[string]any, depth int) thing {
+	t := thing{}
+	for key, value := range d {
+		name := short(key)
+		switch v := value.(type) {
+		case []any:
+			for _, one := range v {
+				t[name] = append(t[name], p.plain(one, depth+1))
+			}
+		default:
+			t[name] = append(t[name], p.plain(v, depth+1))
+		}
+	}
+	for i, kind := range t["@type"] {
+		if text, ok := kind.(string); ok {
+			t["@type"][i] = short(text)
+		}
+	}
+	if id := t.text("@id"); id != "" && len(t) > 1 {
+		if known := p.byID[id]; known != nil {
+			for key, values := range t { // said of it in several places
+				if len(known[key]) == 0 {
+					known[key] = values
+				}
+			}
+		} else {
+			p.byID[id] = t
+		}
+	}
+	return t
+}
+
+func (p *parser) plain(value any, depth int) any {
+	switch v := value.(type) {
+	case map[string]any:
+		if inner, ok := v["@value"]; ok {
+			return p.plain(inner, depth)
+		}
+		if depth > 40 {
+			return ""
+		}
+		return p.node(v, depth)
+	case json.Number:
+		return v.String()
+	case bool:
+		if v {
+			return "true"
+		}
+		return "false"
+	case string:
+		return v
+	}
+	return ""
+}
+
+// is tells whether a thing is of one of some types.
+func (t thing) is(types ...string) bool {
+	for _, kind := range t["@type"] {
+		for _, want := range types {
+			if kind == want {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// text is the first value of a property as text; of a thing, its name.
+func (t thing) text(name string) string {
+	for _, value := range t[name] {
+		switch v := value.(type) {
+		case string:
+			if s := strings.TrimSpace(v); s != "" {
+				return s
+			}
+		case thing:
+			for _, inner := range []string{"name", "value", "url", "contentUrl", "@id"} {
+				if s := v.text(inner); s != "" {
+					return s
+				}
+			}
+		}
+	}
+	return ""
+}
+
+// texts are all values of a property as text.
+func (t thing) texts(name string) (all []string) {
+	for _, value := range t[name] {
+		if s := (thing{"x": {value}}).text("x"); s != "" {
+			all = append(all, s)
+		}
+	}
+	return all
+}
+
+// things are the values of a property that are things; references are followed.
+func (p *parser) things(t thing, name string) (all []thing) {
+	for _, value := range t[name] {
+		if one, ok := value.(thing); ok {
+			if len(one) == 1 && len(one["@id"]) == 1 {
+				if known := p.byID[one.text("@id")]; known != nil {
+					one = known
+				}
+			}
+			all = append(all, one)
+		}
+	}
+	return all
+}
+
+// best is the product of a page: a group with variants before a single product, one with a
+// price before one without.
+func best(nodes []thing) (found thing) {
+	top := 0
+	for _, t := range nodes {
+		score := 0
+		switch {
+		case t.is("ProductGroup"):
+			score = 4
+		case t.is("Product", "IndividualProduct", "ProductModel"):
+			score = 2
+		default:
+			continue
+		}
+		if len(t["offers"]) > 0 || len(t["hasVariant"]) > 0 {
+			score += 3
+		}
+		if score > top {
+			top, found = score, t
+		}
+	}
+	return found
+}

@@ -1,0 +1,264 @@
+package sources
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/connect/page"
+	"plainpelican/connect/source"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
+	"plainpelican/platform/outgoing"
+	"plainpelican/platform/schedule"
+)
+
+// LinkResult is what came of one pasted link.
+type LinkResult struct {
+	Place   int      `json:"place" doc:"The line, from 1"`
+	Link    string   `json:"link"`
+	Number  string   `json:"number"`
+	OfferID int64    `json:"offer_id" doc:"0 where there is none"`
+	Known   bool     `json:"known" doc:"It was in the catalog already, from another source"`
+	Title   string   `json:"title"`
+	FoundIn string   `json:"found_in" doc:"JSON-LD, microdata or Open Graph"`
+	Missing []string `json:"missing" doc:"What the page does not say"`
+	Trouble string   `json:"trouble"`
+}
+
+const (
+	mostLinks     = 500
+	mostPageBytes = 6 << 20
+	betweenPages  = 100 * time.Millisecond
+	pagesSchedule = "FREQ=DAILY;BYHOUR=5;BYMINUTE=0"
+)
+
+// Paste begins to take the products of links in, one a line. Lines said twice count once.
+func (s *Service) Paste(ctx context.Context, text string) (Intake, error) {
+	links := linesOf(text)
+	switch {
+	case len(links) == 0:
+		return Intake{}, apikit.Problem(422, "links", "Paste at least one link, such as https://shop.example/lamp.")
+	case len(links) > mostLinks:
+		return Intake{}, apikit.Problem(422, "links", "That is %d links; up to %d can be taken in at once.", len(links), mostLinks)
+	}
+	file, _, err := s.Blobs.PutStream(strings.NewReader(strings.Join(links, "\n")))
+	if err != nil {
+		return Intake{}, err
+	}
+	next, err := schedule.Next(pagesSchedule, "UTC", time.Now())
+	if err != nil {
+		return Intake{}, err
+	}
+	var in Intake
+	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(7304)`); err != nil { // two people, one source of pages
+			return err
+		}
+		var id int64
+		err := tx.QueryRow(ctx, `update source set state = 'connected', next_at = coalesce(next_at, $1) where kind = 'pages' returning id`, next).Scan(&id)
+		if database.Missing(err) {
+			err = tx.QueryRow(ctx, `insert into source (kind, name, address, client_id, state, requests_per_second, repeats, next_at) values ('pages', 'Single pages', '', '', 'connected', 1, $1, $2) returning id`, pagesSchedule, next).Scan(&id)
+		}
+		if err != nil {
+			return err
+		}
+		in, err = s.begin(ctx, tx, id, What{Part: true, File: file, FileName: plural(len(links), "link", "links")})
+		return err
+	})
+	if database.Taken(err) {
+		return in, apikit.Problem(409, "links", "Other links are being taken in. Wait until they are through.")
+	}
+	if err == nil {
+		s.tell(ctx, in)
+	}
+	return in, err
+}
+
+func linesOf(text string) (links []string) {
+	seen := map[string]bool{}
+	for line := range strings.Lines(text) {
+		if line = strings.TrimSpace(line); line != "" && !seen[line] {
+			seen[line] = true
+			links = append(links, line)
+		}
+	}
+	return links
+}
+
+// openPages reads the links of an intake: those that were pasted, or all that are known.
+func (s *Service) openPages(ctx context.Context, in *intaking) (feed, error) {
+	var links []string
+	if in.file == "" {
+		rows, err := s.Pool.Query(ctx, `select page_url from offer where source_id = $1 and withdrawn_at is null order by id`, in.SourceID)
+		if err != nil {
+			return nil, err
+		}
+		if links, err = pgx.CollectRows(rows, pgx.RowTo[string]); err != nil {
+			return nil, err
+		}
+		if in.file, _, err = s.Blobs.PutStream(strings.NewReader(strings.Join(links, "\n"))); err != nil {
+			return nil, err
+		}
+		if _, err := s.Pool.Exec(ctx, `update intake set file = $2 where id = $1`, in.ID, in.file); err != nil {
+			return nil, err
+		}
+	} else {
+		content, err := s.Blobs.Get(in.file)
+		if err != nil {
+			return nil, err
+		}
+		links = linesOf(string(content))
+	}
+	done, _ := strconv.Atoi(in.cursor) // empty is the beginning
+	return &pagesFeed{service: s, sourceID: in.SourceID, links: links, done: done}, nil
+}
+
+// pagesFeed reads one page after the other.
+type pagesFeed struct {
+	service  *Service
+	sourceID int64
+	links    []string
+	done     int
+}
+
+func (p *pagesFeed) close() {}
+
+func (p *pagesFeed) next(ctx context.Context) (batch, error) {
+	b := batch{rows: []row{}}
+	b.Total = len(p.links)
+	if p.done >= len(p.links) {
+		b.last = true
+		return b, nil
+	}
+	link := p.links[p.done]
+	p.done++
+	result := LinkResult{Place: p.done, Link: link, Missing: []string{}}
+	found, known, err := p.service.readLink(ctx, p.sourceID, link)
+	switch {
+	case ctx.Err() != nil:
+		return b, ctx.Err()
+	case err != nil:
+		result.Trouble = sentence(err)
+		number := numberOf(link)
+		if errors.Is(err, errGone) {
+			number = "" // not there: when all are compared, it is withdrawn
+		}
+		b.SetAside = []source.Unreadable{{Number: number, Place: fmt.Sprintf("link %d", p.done), Reason: err.Error(), Content: link}}
+	case known.OfferID != 0:
+		result.OfferID, result.Title, result.Known = known.OfferID, known.Title, true
+	default:
+		o := found.Offer
+		result.Number, result.Title, result.FoundIn = o.Number, o.Title, found.From
+		result.Missing = append(result.Missing, found.Missing...)
+		b.Offers = []source.Offer{o}
+		b.rows = []row{{fmt.Sprintf("link %d", p.done), []string{link}}}
+	}
+	b.links = []LinkResult{result}
+	b.Next, b.last = strconv.Itoa(p.done), p.done == len(p.links)
+	if !b.last {
+		select {
+		case <-ctx.Done():
+		case <-time.After(betweenPages):
+		}
+	}
+	return b, ctx.Err()
+}
+
+var errGone = errors.New("there is no page any more")
+
+// numberOf is the number that the page at a link gives its offer.
+func numberOf(link string) string {
+	address, err := fileAddress(link)
+	if err != nil {
+		return ""
+	}
+	_, rest, _ := strings.Cut(address, "://")
+	return strings.TrimSuffix(rest, "/")
+}
+
+// readLink fetches a page and reads its product, unless a connected source has it already.
+func (s *Service) readLink(ctx context.Context, sourceID int64, link string) (found page.Found, known LinkResult, err error) {
+	address, err := fileAddress(link)
+	if err != nil {
+		return found, known, fmt.Errorf("“%s” is not a link", link)
+	}
+	err = s.Pool.QueryRow(ctx, `select o.id, o.title from offer o join source x on x.id = o.source_id and x.state = 'connected' where o.page_url = $1 and o.source_id <> $2 and o.withdrawn_at is null limit 1`, address, sourceID).
+		Scan(&known.OfferID, &known.Title)
+	if err == nil || !database.Missing(err) {
+		return found, known, err
+	}
+	answer, err := s.Connector.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: address, Repeatable: true, MostBytes: mostPageBytes, Header: http.Header{"Accept": {"text/html,application/xhtml+xml"}}})
+	if err != nil {
+		return found, known, errors.New(strings.TrimSuffix(words(address, err), "."))
+	}
+	switch {
+	case answer.Status == http.StatusNotFound, answer.Status == http.StatusGone:
+		return found, known, errGone
+	case answer.Status == http.StatusUnauthorized, answer.Status == http.StatusForbidden:
+		return found, known, errors.New("the page may not be read without signing in")
+	case answer.Status != http.StatusOK:
+		return found, known, fmt.Errorf("its server is out of order (it answers %d)", answer.Status)
+	}
+	found, err = page.Read(answer.Body, answer.Header.Get("Content-Type"), address)
+	return found, known, err
+}
+
+func saveLinks(ctx context.Context, tx pgx.Tx, intake int64, results []LinkResult) error {
+	for _, r := range results {
+		var known *int64
+		if r.Known {
+			known = &r.OfferID
+		}
+		if _, err := tx.Exec(ctx, `insert into link_result (intake_id, place, link, number, known, title, found_in, missing, trouble) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
+			intake, r.Place, r.Link, r.Number, known, r.Title, r.FoundIn, r.Missing, r.Trouble); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// LinkResults lists what came of the links so far; those that are not read yet come without a result.
+func (s *Service) LinkResults(ctx context.Context, intake int64) ([]LinkResult, error) {
+	var file string
+	if err := s.Pool.QueryRow(ctx, `select i.file from intake i join source x on x.id = i.source_id where i.id = $1 and x.kind = 'pages'`, intake).Scan(&file); err != nil {
+		return nil, apikit.NotFound("list of links")
+	}
+	content, err := s.Blobs.Open(file)
+	if err != nil {
+		return []LinkResult{}, nil // not begun yet
+	}
+	defer func() { _ = content.Close() }()
+	text, err := io.ReadAll(content)
+	if err != nil {
+		return nil, err
+	}
+	results := []LinkResult{}
+	for i, link := range linesOf(string(bytes.TrimSpace(text))) {
+		results = append(results, LinkResult{Place: i + 1, Link: link, Missing: []string{}})
+	}
+	rows, err := s.Pool.Query(ctx, `
+		select r.place, r.number, coalesce(r.known, o.id, 0), r.known is not null, r.title, r.found_in, r.missing, r.trouble
+		from link_result r join intake i on i.id = r.intake_id left join offer o on o.source_id = i.source_id and o.number = r.number and r.number <> '' where r.intake_id = $1`, intake)
+	if err != nil {
+		return nil, err
+	}
+	var r LinkResult
+	_, err = pgx.ForEachRow(rows, []any{&r.Place, &r.Number, &r.OfferID, &r.Known, &r.Title, &r.FoundIn, &r.Missing, &r.Trouble}, func() error {
+		if r.Place >= 1 && r.Place <= len(results) {
+			r.Link = results[r.Place-1].Link
+			results[r.Place-1] = r
+		}
+		r.Missing = nil
+		return nil
+	})
+	return results, err
+}

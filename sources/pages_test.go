@@ -1,0 +1,82 @@
+package sources_test
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+
+	"plainpelican/sources"
+	"plainpelican/testkit"
+)
+
+func TestPastedLinksComeInALineEach(t *testing.T) {
+	w := testkit.Start(t)
+	price := "9.80"
+	gone := false
+	shop := w.Serve(http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) {
+		rw.Header().Set("Content-Type", "text/html; charset=utf-8")
+		switch r.URL.Path {
+		case "/lamp":
+			_, _ = fmt.Fprintf(rw, `<script type="application/ld+json">{"@type":"Product","name":"Storm lamp","sku":"L","offers":{"price":"%s","priceCurrency":"EUR","availability":"InStock"}}</script>`, price)
+		case "/bell":
+			if gone {
+				rw.WriteHeader(http.StatusGone)
+				return
+			}
+			_, _ = io.WriteString(rw, `<meta property="og:title" content="Bell"><meta property="product:price:amount" content="3"><meta property="product:price:currency" content="USD">`)
+		case "/login":
+			_, _ = io.WriteString(rw, `<input type=password>`)
+		case "/inward":
+			http.Redirect(rw, r, "http://10.0.0.9/x", http.StatusFound)
+		default:
+			http.NotFound(rw, r)
+		}
+	}))
+	w.ConnectBazaar()
+	bazaars := w.BazaarURL + "/p/QB-100003"
+	paste := func(links ...string) (sources.Source, []sources.LinkResult) {
+		t.Helper()
+		var in sources.Intake
+		w.Owner.Must("POST", "/api/links", map[string]string{"links": strings.Join(links, "\n")}, &in)
+		source := w.Source("Single pages")
+		var results []sources.LinkResult
+		w.Owner.Must("GET", fmt.Sprintf("/api/intakes/%d/links", in.ID), nil, &results)
+		return source, results
+	}
+	source, results := paste(shop+"/lamp", "", shop+"/bell", shop+"/lamp", "not a link at all", shop+"/nothing", shop+"/login", shop+"/inward", bazaars)
+	if len(results) != 7 || source.Offers != 2 || source.Intakes[0].SetAside != 4 {
+		t.Fatalf("%d results, %+v", len(results), source)
+	}
+	for i, want := range []struct{ title, trouble, from string }{{"Storm lamp", "", "JSON-LD"}, {"Bell", "", "Open Graph"}, {"", "is not a link", ""}, {"", "There is no page any more.", ""}, {"", "The page asks to sign in.", ""}, {"", "is a private address", ""}} {
+		if r := results[i]; r.Title != want.title || !strings.Contains(r.Trouble, want.trouble) || r.FoundIn != want.from || (r.OfferID != 0) != (want.title != "") || r.Place != i+1 {
+			t.Errorf("%+v", r)
+		}
+	}
+	if len(results[0].Missing) == 0 {
+		t.Error("what the page does not say is not said")
+	}
+	if r := results[6]; !r.Known || r.OfferID != w.Offer(3) {
+		t.Errorf("an offer of a connected source: %+v", r)
+	}
+	// Again: the lamp is dearer, nothing is doubled; what was not named stays.
+	price = "11.00"
+	if source, _ = paste(shop + "/lamp"); source.Offers != 2 || source.Intakes[0].Changed != 1 {
+		t.Errorf("%+v", source.Intakes[0])
+	}
+	// On its schedule all pages are read; what has gone is withdrawn, what does not answer stays.
+	gone = true
+	if _, err := w.App.Pool.Exec(t.Context(), `update source set next_at = now() where kind = 'pages'`); err != nil {
+		t.Fatal(err)
+	}
+	if err := w.App.Sources.BeginDue(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if source = w.Source("Single pages"); source.Offers != 1 || source.Intakes[0].State != "finished" || source.Intakes[0].Withdrawn != 1 {
+		t.Errorf("%+v", source.Intakes[0])
+	}
+	if problem := w.Owner.Ask("POST", "/api/links", map[string]string{"links": " \n"}, nil); problem == nil || !strings.Contains(problem.Detail, "at least one link") {
+		t.Errorf("%+v", problem)
+	}
+}

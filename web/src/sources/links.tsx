@@ -1,0 +1,115 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { api, ask, type Problem } from "../api/client";
+import { Button, Dialog } from "../parts/controls";
+import { type Intake, number } from "./words";
+
+/** Links takes the products of pasted links in, and shows what came of each, a line each. */
+export function Links({ onClose }: { onClose: () => void }) {
+  const client = useQueryClient();
+  const [text, setText] = useState("");
+  const [intake, setIntake] = useState<Intake>();
+  const paste = useMutation<Intake, Problem>({
+    mutationFn: () => ask(api.POST("/api/links", { body: { links: text } })),
+    onSuccess: (begun) => {
+      setIntake(begun);
+      void client.invalidateQueries({ queryKey: ["sources"] });
+    },
+  });
+  const results = useQuery({
+    queryKey: ["links", intake?.id],
+    queryFn: () => ask(api.GET("/api/intakes/{id}/links", { params: { path: { id: intake?.id ?? 0 } } })),
+    enabled: intake !== undefined,
+    refetchInterval: (query) => (query.state.data?.some((r) => !r.title && !r.trouble) !== false ? 700 : false),
+  });
+  const list = results.data ?? [];
+  const done = list.filter((r) => r.title || r.trouble);
+  const good = list.filter((r) => r.title);
+  const waiting = list.length === 0 || done.length < list.length;
+  return (
+    <Dialog open onClose={onClose} title="Take products from links" wide>
+      {intake === undefined ? (
+        <form
+          onSubmit={(e) => {
+            e.preventDefault();
+            paste.mutate();
+          }}
+        >
+          <label className="block">
+            <span className="mb-1 block">One link or a hundred, one a line. Each page is read for its product; what it does not say is left empty.</span>
+            <textarea
+              value={text}
+              onChange={(e) => setText(e.target.value)}
+              rows={9}
+              placeholder="https://shop.example/storm-lamp"
+              aria-label="Links, one a line"
+              spellCheck={false}
+              className="w-full rounded-md border border-line-2 bg-surface px-2.5 py-1.5 font-mono text-sm"
+            />
+          </label>
+          {paste.error && (
+            <p className="mt-1 text-loss" role="alert">
+              {paste.error.message}
+            </p>
+          )}
+          <div className="mt-3 flex justify-end gap-2">
+            <Button onClick={onClose}>Cancel</Button>
+            <Button tone="main" type="submit" disabled={paste.isPending}>
+              Take them in
+            </Button>
+          </div>
+        </form>
+      ) : (
+        <>
+          <p className="mb-2" role="status">
+            {waiting
+              ? `Reading: ${number(done.length)} of ${number(list.length)}. You can leave; it goes on.`
+              : `${number(good.length)} of ${number(list.length)} came in.`}
+          </p>
+          <ol className="max-h-[46vh] overflow-auto">
+            {list.map((r) => (
+              <li key={r.place} className="border-b border-line py-1.5">
+                <span className="block truncate text-sm text-ink-2" title={r.link}>
+                  {r.link}
+                </span>
+                {r.trouble ? (
+                  <span className="text-loss">{r.trouble}</span>
+                ) : r.title ? (
+                  <>
+                    <b>{r.title}</b>{" "}
+                    <span className="text-sm text-ink-2">
+                      {r.known
+                        ? "is in the catalog already"
+                        : `by ${r.found_in}${r.missing.length > 0 ? `; the page does not say ${r.missing.join(", ")}` : ""}`}
+                    </span>
+                  </>
+                ) : (
+                  <span className="text-ink-2">waiting</span>
+                )}
+              </li>
+            ))}
+          </ol>
+          <div className="mt-3 flex justify-end gap-2">
+            <Button
+              onClick={() => {
+                setIntake(undefined);
+                setText("");
+              }}
+              disabled={waiting}
+            >
+              Paste more
+            </Button>
+            <Link
+              to="/catalog"
+              onClick={onClose}
+              className="inline-flex min-h-7 items-center rounded-md border border-beak-fill bg-beak-fill px-3 py-1 font-semibold text-white hover:brightness-110"
+            >
+              To the Catalog
+            </Link>
+          </div>
+        </>
+      )}
+    </Dialog>
+  );
+}
