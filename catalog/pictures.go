@@ -47,7 +47,11 @@ func (s *Service) Picture(ctx context.Context, offer int64, place int) (hash str
 	one, _ := s.fetching.LoadOrStore(url, &sync.Mutex{})
 	one.(*sync.Mutex).Lock()
 	defer one.(*sync.Mutex).Unlock()
-	err = s.Pool.QueryRow(ctx, `select hash from picture where url = $1 and hash <> ''`, url).Scan(&hash)
+	var trouble string
+	err = s.Pool.QueryRow(ctx, `select hash, trouble from picture where url = $1 and (hash <> '' or fetched_at > now() - interval '10 minutes')`, url).Scan(&hash, &trouble)
+	if err == nil && hash == "" {
+		return "", nil, fmt.Errorf("%w: %s", ErrNoPicture, trouble) // not asked for again so soon
+	}
 	if err == nil {
 		if content, err = s.Blobs.Get(hash); err == nil {
 			return hash, content, nil

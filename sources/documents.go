@@ -57,6 +57,7 @@ func lookDocument(file *os.File, given *pricelist.Layout, hints pricelist.Hints)
 	if given == nil && r.Supplier != "" {
 		l.Supplier = r.Supplier
 	}
+	look.Rows = 0 // how many there are in all is not known before they are read
 	look.Field, look.Trouble = l.Check()
 	return look, nil
 }

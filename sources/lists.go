@@ -30,6 +30,9 @@ var tooLarge = fmt.Sprintf("The file is larger than %.1f GB, the most that can b
 // sentence writes an error as one.
 func sentence(err error) string {
 	text := []rune(err.Error())
+	if strings.HasPrefix(err.Error(), "http") {
+		return strings.TrimSuffix(string(text), ".") + "."
+	}
 	return string(unicode.ToUpper(text[0])) + strings.TrimSuffix(string(text[1:]), ".") + "."
 }
 

@@ -85,8 +85,11 @@ func (r *Reader) commonTitle(rows []Row) string {
 			titles = append(titles, t)
 		}
 	}
-	if len(titles) == 0 {
+	switch len(titles) {
+	case 0:
 		return ""
+	case 1:
+		return titles[0]
 	}
 	common := strings.Fields(titles[0])
 	for _, t := range titles[1:] {

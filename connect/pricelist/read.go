@@ -21,8 +21,9 @@ type Reader struct {
 	names  []string        // the column names, as they are in this file
 	width  int
 	// section is the heading that the rows stand under, where no column names the category.
-	section string
-	read    int // rows with something in them
+	section  string
+	read     int // rows with something in them, headings among them
+	headings int
 
 	group     []Row
 	key       string
@@ -389,6 +390,7 @@ func (r *Reader) take(row Row) {
 		if len(r.places[Category]) == 0 {
 			r.flush()
 			r.section = text
+			r.headings++
 			return
 		}
 		r.setAside(row, "only one of its cells is filled")

@@ -1,6 +1,6 @@
 import { Dialog as Radix } from "radix-ui";
 import type { ButtonHTMLAttributes, InputHTMLAttributes, ReactNode } from "react";
-import { useId } from "react";
+import { useId, useState } from "react";
 import { panel } from "./panel";
 
 type Tone = "main" | "plain" | "quiet" | "danger";
@@ -130,8 +130,25 @@ export function Key({ children }: { children: ReactNode }) {
   return <kbd className="rounded border border-line-2 border-b-2 bg-surface px-1.5 font-sans text-xs font-semibold text-ink">{children}</kbd>;
 }
 
-/** Picture shows an offer's picture, small; one that cannot be had is said, not a hole. */
+/** Picture shows an offer's picture, small; one that cannot be had is said with its reason, not a hole. */
 export function Picture({ path, width, alt = "", className = "" }: { path: string; width: 96 | 400 | 800; alt?: string; className?: string }) {
-  if (!path) return <span className={`grid place-items-center rounded bg-sunk text-center text-xs text-ink-2 ${className}`}>no picture</span>;
-  return <img src={`${path}?w=${width}`} alt={alt} loading="lazy" className={`rounded bg-sunk object-cover text-[9px] ${className}`} />;
+  const [broken, setBroken] = useState({ path: "", why: "" });
+  const said = (words: string, why = "") => (
+    <span title={why || undefined} className={`grid place-items-center overflow-hidden rounded bg-sunk p-0.5 text-center text-xs leading-tight text-ink-2 ${className}`}>
+      {words}
+      {why && width > 96 && <span className="block px-2">{why}</span>}
+    </span>
+  );
+  if (!path) return said("no picture");
+  if (broken.path === path) return said("picture broken", broken.why);
+  const why = async () => {
+    setBroken({ path, why: "" });
+    try {
+      const answer = await fetch(path);
+      setBroken({ path: answer.ok ? "" : path, why: answer.ok ? "" : (await answer.text()).slice(0, 200) });
+    } catch {
+      // not reached: it stays broken, without a reason
+    }
+  };
+  return <img src={`${path}?w=${width}`} alt={alt} loading="lazy" onError={() => void why()} className={`rounded bg-sunk object-cover text-[9px] ${className}`} />;
 }

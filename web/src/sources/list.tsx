@@ -137,7 +137,7 @@ export default function ListPlace() {
           <div className="border-b border-line px-4 py-3">
             <div className="flex items-baseline justify-between gap-4">
               <h1 className="min-w-0 truncate text-xl">{looked.name}</h1>
-              <span className="whitespace-nowrap text-ink-2">about {number(Math.max(looked.rows, 0))} rows</span>
+              {looked.rows > 0 && <span className="whitespace-nowrap text-ink-2">about {number(looked.rows)} rows</span>}
             </div>
             <Form looked={looked} layout={layout} onChange={correct} />
             {looked.notes.map((note) => (

@@ -83,7 +83,7 @@ export default function Sources() {
                   <span className="block truncate text-sm text-ink-2">{kindWords(source)}</span>
                 </span>
                 <span>
-                  <b>{number(source.offers)}</b> <span className="text-ink-2">offers</span>
+                  <b>{number(source.offers)}</b> <span className="text-ink-2">{source.offers === 1 ? "offer" : "offers"}</span>
                 </span>
                 <span className="text-ink-2">refreshed {ago(source.intakes.find((x) => x.state === "finished")?.finished_at)}</span>
                 <Health source={source} />
