@@ -1,5 +1,6 @@
 import AxeBuilder from "@axe-core/playwright";
 import { expect, test } from "@playwright/test";
+import { port } from "./playwright.config";
 import { api, connectStore, signIn, takeFresh } from "./world";
 
 const places = ["/sources", "/catalog", "/workbench", "/listings", "/store", "/markup", "/members", "/orders", "/nowhere"];
@@ -33,6 +34,12 @@ for (const theme of ["light", "dark"] as const) {
       await settle(page);
       await check(place);
     }
+    await page.goto("/sources/list");
+    await page.getByLabel("Or the address").fill(`http://127.0.0.1:${port + 6}/price-list.xlsx`);
+    await page.getByRole("button", { name: "Look at it" }).click();
+    await page.getByText("The first rows as offers").waitFor();
+    await page.getByRole("button", { name: "Add a delivery" }).click();
+    await check("price list");
     const runs = await api<{ id: number }[]>(page, "GET", "/api/runs");
     if (runs[0]) {
       await page.goto(`/listings/runs/${runs[0].id}`);

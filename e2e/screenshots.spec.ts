@@ -1,4 +1,5 @@
 import { test } from "@playwright/test";
+import { port } from "./playwright.config";
 import { api, connectStore, overLimit, signIn } from "./world";
 
 // Pictures for the README, of the demo data; not a test. Run by `make screenshots`.
@@ -96,8 +97,18 @@ test("screenshots", async ({ page }) => {
   await page.goto("/listings");
   await page.getByRole("row").first().waitFor();
   await shot("listings");
-  await page.goto("/sources");
-  await page.getByRole("button", { name: "Take in now" }).click();
+  await page.goto("/sources/list");
+  await page.getByLabel("Or the address").fill(`http://127.0.0.1:${port + 6}/price-list.csv`);
+  await page.getByRole("button", { name: "Look at it" }).click();
+  await page.getByText("The first rows as offers").waitFor();
+  await page.getByRole("textbox", { name: "Supplier" }).fill("Northlight Wholesale");
+  await page.getByLabel("Ships from").selectOption("DE");
+  await page.getByText("Say which country").waitFor({ state: "hidden" });
+  await shot("price-list");
+  await page.getByRole("button", { name: "Take it in" }).click();
+  await page.getByRole("listitem").filter({ hasText: "Northlight" }).getByText("All is well").waitFor({ timeout: 30_000 });
+  await page.getByRole("listitem").filter({ hasText: "Quayside" }).getByRole("button").click();
+  await page.getByRole("button", { name: "Compare everything" }).click();
   await page.getByText(/1,199 seen: 0 new/).waitFor({ timeout: 30_000 });
   await shot("sources");
   await page.goto("/members");

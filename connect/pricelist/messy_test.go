@@ -231,3 +231,42 @@ func TestFilesThatCannotBeRead(t *testing.T) {
 		})
 	}
 }
+
+func TestAChangedLayoutIsNoticed(t *testing.T) {
+	list := func(header, sign, delim string) []byte {
+		text := header + "\n"
+		for i := range 12 {
+			text += fmt.Sprintf("N%d;Mug %d;%d%s50;7\n", i, i, i+2, sign)
+		}
+		return []byte(strings.ReplaceAll(text, ";", delim))
+	}
+	usual := list("SKU;Title;Net price;Stock", ",", ";")
+	look, err := LookAt(file(t, usual), nil, Hints{Currency: "EUR", Supplier: "x"})
+	must(t, err)
+	l := look.Layout
+	l.Country = "DE"
+	for name, c := range map[string]struct {
+		content []byte
+		words   string
+	}{
+		"as before":                 {usual, ""},
+		"columns in another order":  {[]byte("Stock;Net price;Title;SKU\n7;2,50;Mug;N1\n"), ""},
+		"a further column":          {[]byte("SKU;EAN;Title;Net price;Stock\nN1;;Mug;2,50;7\n"), ""},
+		"more junk above":           {append([]byte("Price list\n\nWinter\n"), usual...), ""},
+		"another delimiter":         {list("SKU;Title;Net price;Stock", ".", "\t"), "The decimal sign was a comma, and seems to be a point now."},
+		"another decimal sign":      {list("SKU;Title;Net price;Stock", ".", ";"), "The decimal sign was a comma, and seems to be a point now."},
+		"the cost by another name":  {list("SKU;Title;Gross;Stock", ",", ";"), "its column “Net price” is not there any more"},
+		"several by another name":   {list("SKU;Title;Gross;Menge", ",", ";"), "its columns “Net price”, “Stock” are not there any more"},
+		"a workbook in place of it": {workbookOf(t, []string{"S"}, [][][]any{{{"SKU", "Title", "Net price", "Stock"}, {"N1", "Mug", 2.5, 7}}}, nil), ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			r, err := Open(file(t, c.content), &l)
+			if err == nil {
+				r.Close()
+			}
+			if (c.words == "") != (err == nil) || (err != nil && !strings.Contains(err.Error(), c.words)) {
+				t.Errorf("%v", err)
+			}
+		})
+	}
+}

@@ -73,6 +73,7 @@ func Open(f *os.File, l *Layout) (*Reader, error) {
 			own.Delimiter = delimiter(f, own.Encoding)
 		}
 	} else if own.Format != format {
+		own.Decimal = "." // as a workbook stores its numbers
 		if own.Sheet = ""; len(t.book.sheets()) > 0 {
 			own.Sheet = t.book.sheets()[0]
 		}
@@ -83,15 +84,42 @@ func Open(f *os.File, l *Layout) (*Reader, error) {
 		if found := delimiter(f, own.Encoding); found != own.Delimiter {
 			own.Delimiter = found
 			if again, err2 := open(t, &own); err2 == nil {
-				return again, nil
+				r, err = again, nil
 			}
 		}
+	}
+	if err == nil {
+		err = r.sameSign(&own)
 	}
 	if err != nil {
 		t.close()
 		return nil, err
 	}
 	return r, nil
+}
+
+// sameSign tells whether the costs are written with the decimal sign that they had: a list
+// whose costs can be read with the other one only has changed.
+func (r *Reader) sameSign(l *Layout) error {
+	sample, err := r.table.sample(l, sampleRows)
+	if err != nil {
+		return err
+	}
+	other := map[string]string{".": ",", ",": "."}[l.Decimal]
+	by := map[string]int{}
+	for _, row := range sample {
+		number, _ := unit(r.get(row, Cost))
+		for _, sign := range []string{l.Decimal, other} {
+			if _, err := decimalText(number, sign); err == nil {
+				by[sign]++
+			}
+		}
+	}
+	if by[other] > 4 && by[other] > 2*by[l.Decimal] {
+		name := map[string]string{".": "a point", ",": "a comma"}
+		return ErrLayout{fmt.Sprintf("The decimal sign was %s, and seems to be %s now.", name[l.Decimal], name[other])}
+	}
+	return nil
 }
 
 // open finds the columns of a layout in a table.
@@ -108,13 +136,6 @@ func open(t *table, l *Layout) (*Reader, error) {
 	_, data := split(sample, header)
 	if len(data) == 0 {
 		return nil, ErrNoRows
-	}
-	comma, point := decimalSign(data)
-	if l.Decimal == "," && point > 4 && point > 3*comma {
-		return nil, ErrLayout{"The decimal sign was a comma, and seems to be a point now."}
-	}
-	if l.Decimal == "." && comma > 4 && comma > 3*point {
-		return nil, ErrLayout{"The decimal sign was a point, and seems to be a comma now."}
 	}
 	if l.Grouping != EachRow {
 		if err := r.scan(header); err != nil {
