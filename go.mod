@@ -2,6 +2,11 @@ module plainpelican
 
 go 1.26.0
 
+ignore (
+	./e2e/node_modules
+	./web/node_modules
+)
+
 require (
 	code.dny.dev/ssrf v0.3.0
 	github.com/RoaringBitmap/roaring/v2 v2.30.0

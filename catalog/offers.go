@@ -169,7 +169,7 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64) (Sheet, error) {
 	var rating, pictures int
 	var currency, marketIn string
 	err := s.Pool.QueryRow(ctx, `
-		select o.id, o.number, o.title, o.description, o.category, o.brand, o.page_url, cardinality(o.pictures), o.option_names, o.currency, o.processing_min, o.processing_max,
+		select o.id, o.number, o.title, o.description, own_category(o.source_id, o.category), o.brand, o.page_url, cardinality(o.pictures), o.option_names, o.currency, o.processing_min, o.processing_max,
 			o.rating, o.ratings, o.return_days, o.weekly, o.deliveries, o.updated_at, o.withdrawn_at, o.rivals, o.market_prices, o.market_currency, u.name, u.country, u.on_time, u.verified, x.name
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = $1`, id).Scan(
 		&o.ID, &o.Number, &o.Title, &o.Description, &o.Category, &o.Brand, &o.PageURL, &pictures, &o.OptionNames, &currency, &t.Processing.Min, &t.Processing.Max,

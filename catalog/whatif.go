@@ -74,7 +74,7 @@ func (s *Service) unit(ctx context.Context, offer, variant int64) (t pricing.Thi
 	var currency, marketIn string
 	var cost, advertised, listed int64
 	err = s.Pool.QueryRow(ctx, `
-		select x.name, u.name, u.country, o.category, o.brand, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, v.cost, v.min_advertised, v.list_price
+		select x.name, u.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, v.cost, v.min_advertised, v.list_price
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id join offer_variant v on v.offer_id = o.id and not v.withdrawn
 		where o.id = $1 and ($2 = 0 or v.id = $2) order by v.cost, v.id limit 1`, offer, variant).
 		Scan(&t.Source, &t.Supplier, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &cost, &advertised, &listed)
@@ -97,7 +97,7 @@ func (s *Service) Names(ctx context.Context) (c pricing.Choices, err error) {
 		into *[]string
 		sql  string
 	}{
-		{&c.Sources, `select name from source where state = 'connected'`}, {&c.Suppliers, `select name from supplier`}, {&c.Categories, `select category from offer where category <> ''`},
+		{&c.Sources, `select name from source where state = 'connected'`}, {&c.Suppliers, `select name from supplier`}, {&c.Categories, `select own_category(source_id, category) from (select distinct source_id, category from offer where category <> '') c`},
 		{&c.Brands, `select brand from offer where brand <> ''`}, {&c.ShipsFrom, `select country from supplier`}, {&c.Currencies, `select currency from offer`},
 		{&c.Deliveries, `select d ->> 'name' from offer, jsonb_array_elements(deliveries) d`},
 	} {

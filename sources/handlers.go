@@ -88,6 +88,15 @@ func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/intakes/{id}/links", "listLinkResults", "What came of each pasted link", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[[]LinkResult], error) {
 		return apikit.OK(s.LinkResults(ctx, in.ID))
 	})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/sources/{id}/categories", "listCategories", "A source's category names and where they belong in the seller's own tree", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Categories], error) {
+		return apikit.OK(s.CategoriesOf(ctx, in.ID))
+	})
+	apikit.Register(a, access.Editor, http.MethodPut, "/api/sources/{id}/categories", "mapCategories", "Say where category names of a source belong", func(ctx context.Context, in *struct {
+		apikit.ByID
+		Body []CategoryChoice `maxItems:"5000"`
+	}) (*apikit.None, error) {
+		return nil, s.MapCategories(ctx, in.ID, in.Body)
+	})
 	apikit.Register(a, access.Owner, http.MethodPost, "/api/sources/{id}/connect", "reconnectList", "Connect a price list again", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
 		return nil, s.Reconnect(ctx, in.ID)
 	})

@@ -21,7 +21,7 @@ const (
 
 // Lots gives drafts to be priced, as pricing.Drafts has it.
 func (s *Service) Lots(ctx context.Context, q database.Querier, storeID int64, ids []int64, after int64, limit int, bare bool) ([]pricing.Lot, error) {
-	columns := `select d.id, x.name, u.name, u.country, o.category, o.brand, d.collections, d.tags`
+	columns := `select d.id, x.name, u.name, u.country, own_category(o.source_id, o.category), o.brand, d.collections, d.tags`
 	if !bare {
 		columns += `, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency`
 	}

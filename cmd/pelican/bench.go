@@ -19,7 +19,7 @@ import (
 
 func bench(ctx context.Context, args []string) error {
 	if len(args) == 0 {
-		return fmt.Errorf("say what to measure: price, reprice, ingest, refresh or search")
+		return fmt.Errorf("say what to measure: price, reprice, ingest, refresh, formats or search")
 	}
 	flags := flag.NewFlagSet("bench "+args[0], flag.ContinueOnError)
 	n := flags.Int("n", 0, "how many variants, or offers")
@@ -48,10 +48,12 @@ func bench(ctx context.Context, args []string) error {
 		result, err = benchReprice(ctx, max(*n, 0), *dir)
 	case "ingest", "refresh":
 		result, err = benchIngest(ctx, max(*n, 0), *dir, args[0] == "refresh")
+	case "formats":
+		result, err = benchFormats(ctx, max(*n, 0), *dir)
 	case "search":
 		result = benchSearch(max(*n, 0))
 	default:
-		return fmt.Errorf("there is no bench %q: choose price, reprice, ingest, refresh or search", args[0])
+		return fmt.Errorf("there is no bench %q: choose price, reprice, ingest, refresh, formats or search", args[0])
 	}
 	if err != nil {
 		return err

@@ -13,6 +13,7 @@ const loadCommands = () => import("./frame/commands");
 const Commands = lazy(loadCommands);
 const Sources = lazy(() => import("./sources/sources"));
 const ListPlace = lazy(() => import("./sources/list"));
+const Categories = lazy(() => import("./sources/categories"));
 const Catalog = lazy(() => import("./catalog/catalog"));
 const Workbench = lazy(() => import("./workbench/workbench"));
 const Listings = lazy(() => import("./listings/listings"));
@@ -74,6 +75,7 @@ const router = createBrowserRouter([
       { path: "/", element: <Home /> },
       { path: "/sources", element: <Sources /> },
       { path: "/sources/list", element: <ListPlace key="new" /> },
+      { path: "/sources/:id/categories", element: <Categories /> },
       { path: "/sources/:id/columns", element: <ListPlace key="columns" /> },
       { path: "/catalog", element: <Catalog /> },
       { path: "/workbench", element: <Workbench /> },

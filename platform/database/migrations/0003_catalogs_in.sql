@@ -52,6 +52,23 @@ create table link_result (
 );
 create index offer_page on offer (page_url) where page_url <> '';
 
+-- The seller's own categories, as paths such as "Kitchen > Camp kitchen", and which of them
+-- the category names of each source belong to. A name that nothing was said of stands for itself.
+create table category (path text primary key);
+create table category_mapping (
+    source_id bigint not null references source,
+    name      text not null,
+    path      text not null references category,
+    said_by   text not null,
+    primary key (source_id, name)
+);
+create index category_mapping_path on category_mapping (path);
+-- +goose StatementBegin
+create function own_category(source_id bigint, name text) returns text language sql stable as $$
+    select coalesce((select m.path from category_mapping m where m.source_id = $1 and m.name = $2), $2)
+$$;
+-- +goose StatementEnd
+
 -- A check for each of millions of rows costs as much as writing them. The shelf alone writes
 -- these tables, offers are never deleted, and it puts each variant in with its offer.
 alter table offer drop constraint offer_source_id_fkey, drop constraint offer_supplier_id_fkey;
@@ -109,8 +126,9 @@ create table staged_variant (
 create index on staged_variant (place);
 
 -- +goose Down
+drop function own_category;
 drop index offer_page;
-drop table link_result, staged_variant, staged_offer;
+drop table category_mapping, category, link_result, staged_variant, staged_offer;
 alter table offer add foreign key (source_id) references source, add foreign key (supplier_id) references supplier;
 alter table offer_variant add foreign key (offer_id) references offer on delete cascade;
 alter table set_aside drop column cells;

@@ -134,7 +134,10 @@ export function Key({ children }: { children: ReactNode }) {
 export function Picture({ path, width, alt = "", className = "" }: { path: string; width: 96 | 400 | 800; alt?: string; className?: string }) {
   const [broken, setBroken] = useState({ path: "", why: "" });
   const said = (words: string, why = "") => (
-    <span title={why || undefined} className={`grid place-items-center overflow-hidden rounded bg-sunk p-0.5 text-center text-xs leading-tight text-ink-2 ${className}`}>
+    <span
+      title={why || undefined}
+      className={`grid place-items-center overflow-hidden rounded bg-sunk p-0.5 text-center text-xs leading-tight text-ink-2 ${className}`}
+    >
       {words}
       {why && width > 96 && <span className="block px-2">{why}</span>}
     </span>
@@ -150,5 +153,7 @@ export function Picture({ path, width, alt = "", className = "" }: { path: strin
       // not reached: it stays broken, without a reason
     }
   };
-  return <img src={`${path}?w=${width}`} alt={alt} loading="lazy" onError={() => void why()} className={`rounded bg-sunk object-cover text-[9px] ${className}`} />;
+  return (
+    <img src={`${path}?w=${width}`} alt={alt} loading="lazy" onError={() => void why()} className={`rounded bg-sunk object-cover text-[9px] ${className}`} />
+  );
 }

@@ -42,6 +42,7 @@ export function SourceSheet({ source, takeIn, onConnect, onLeave }: { source: So
         )}
         {connected && may("editor") && source.layout && <SendFile source={source} tone={source.address ? "plain" : "main"} />}
         {source.layout && <Button onClick={columns}>{source.kind === "price list" ? "Its columns" : "Its terms"}</Button>}
+        {source.offers > 0 && <Button onClick={() => go(`/sources/${source.id}/categories`)}>Its categories</Button>}
         {may("owner") && source.kind === "marketplace" && <Button onClick={onConnect}>{connected ? "Replace its secret" : "Connect again"}</Button>}
         {!connected && may("owner") && source.kind !== "marketplace" && <Again source={source} />}
         {connected && may("owner") && (
