@@ -96,11 +96,10 @@ func (s *Service) Refresh(ctx context.Context) error {
 	rows, err := s.Pool.Query(ctx, `
 		select o.id, o.title || ' ' || u.name || ' ' || o.category || ' ' || coalesce(m.path || ' ', '') || o.brand || ' ' || o.number, o.source_id, u.country, coalesce(m.path, o.category), o.rating,
 			coalesce((select sum(w) from unnest(o.weekly[greatest(1, cardinality(o.weekly) - 3):]) w), 0),
-			s.stock, v.cost, v.min_advertised, v.list_price, o.currency, u.name, o.brand, o.market_prices, o.market_currency, o.processing_min, o.processing_max, o.deliveries, x.name
+			v.stock, v.cost, v.min_advertised, v.list_price, o.currency, u.name, o.brand, o.market_prices, o.market_currency, o.processing_min, o.processing_max, o.deliveries, x.name
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id and x.state = 'connected'
 		left join category_mapping m on m.source_id = o.source_id and m.name = o.category
-		join lateral (select sum(stock) as stock from offer_variant where offer_id = o.id and not withdrawn) s on s.stock is not null
-		join lateral (select cost, min_advertised, list_price from offer_variant where offer_id = o.id and not withdrawn order by cost, id limit 1) v on true
+		join lateral (select sum(stock) over () as stock, cost, min_advertised, list_price from offer_variant where offer_id = o.id and not withdrawn order by cost, id limit 1) v on true
 		where o.withdrawn_at is null order by o.id`)
 	if err != nil {
 		return err

@@ -52,18 +52,22 @@ func (s *Service) Unstage(ctx context.Context, db database.Querier, intake int64
 }
 
 // Stage compares a batch with the shelf and lays aside what is new or different, after the
-// given place. Known offers are added to seen, changed or not. It returns how many were staged.
-func (s *Service) Stage(ctx context.Context, tx pgx.Tx, to sources.Staging, offers []source.Offer, seen *roaring64.Bitmap) (int, error) {
+// given place. Known offers are added to seen, changed or not; those that are in it already are
+// there twice, and left. It returns how many were staged, and the numbers of those left.
+func (s *Service) Stage(ctx context.Context, tx pgx.Tx, to sources.Staging, offers []source.Offer, seen *roaring64.Bitmap) (staged int, twice []string, err error) {
 	known, err := s.known(ctx, tx, to.Source, offers)
 	if err != nil {
-		return 0, err
+		return 0, nil, err
 	}
 	var differ []source.Offer
 	fresh := 0
 	for _, o := range offers {
 		k, there := known[o.Number]
 		if there {
-			seen.Add(uint64(k.id))
+			if !seen.CheckedAdd(uint64(k.id)) {
+				twice = append(twice, o.Number)
+				continue
+			}
 			if k.onSale && bytes.Equal(k.fingerprint, o.Fingerprint[:]) {
 				continue
 			}
@@ -73,11 +77,11 @@ func (s *Service) Stage(ctx context.Context, tx pgx.Tx, to sources.Staging, offe
 		differ = append(differ, o)
 	}
 	if len(differ) == 0 {
-		return 0, nil
+		return 0, twice, nil
 	}
 	ids, err := reserve(ctx, tx, fresh)
 	if err != nil {
-		return 0, err
+		return 0, nil, err
 	}
 	offersIn, variantsIn := stagingTables(to.Intake)
 	place := to.Place
@@ -91,7 +95,7 @@ func (s *Service) Stage(ctx context.Context, tx pgx.Tx, to sources.Staging, offe
 		}
 		facts, err := offerValues(&o)
 		if err != nil {
-			return 0, err
+			return 0, nil, err
 		}
 		u := o.Supplier
 		rows = append(rows, append([]any{place, id, isFresh, u.Number, u.Name, u.Country, u.Rating, u.OnTime, u.Verified}, facts...))
@@ -103,10 +107,10 @@ func (s *Service) Stage(ctx context.Context, tx pgx.Tx, to sources.Staging, offe
 		}
 	}
 	if _, err := tx.CopyFrom(ctx, pgx.Identifier{offersIn}, append([]string{"place", "offer_id", "fresh", "supplier", "supplier_name", "country", "supplier_rating", "on_time", "verified"}, offerColumns...), pgx.CopyFromRows(rows)); err != nil {
-		return 0, err
+		return 0, nil, err
 	}
 	_, err = tx.CopyFrom(ctx, pgx.Identifier{variantsIn}, append([]string{"place", "offer_id", "fresh"}, variantColumns...), pgx.CopyFromRows(variants))
-	return len(differ), err
+	return len(differ), twice, err
 }
 
 var (
@@ -238,6 +242,21 @@ func (s *Service) known(ctx context.Context, db database.Querier, sourceID int64
 		return nil
 	})
 	return found, err
+}
+
+// Same gives the ids of those offers that are on the shelf just so; 0 for the others.
+func (s *Service) Same(ctx context.Context, db database.Querier, sourceID int64, numbers []string, fingerprints [][]byte) ([]uint64, error) {
+	rows, err := db.Query(ctx, `
+		select f.place, o.id from unnest($2::text[], $3::bytea[]) with ordinality f (number, fingerprint, place)
+		join offer o on o.source_id = $1 and o.number = f.number and o.fingerprint = f.fingerprint and o.withdrawn_at is null`, sourceID, numbers, fingerprints)
+	if err != nil {
+		return nil, err
+	}
+	same := make([]uint64, len(numbers))
+	var place int64
+	var id uint64
+	_, err = pgx.ForEachRow(rows, []any{&place, &id}, func() error { same[place-1] = id; return nil })
+	return same, err
 }
 
 // reserve takes ids for offers that are not on the shelf yet, so that merging needs no look-up.

@@ -27,6 +27,10 @@ type batch struct {
 	rows []row // of the offers, where they come from a price list
 
 	links []LinkResult // of pasted links
+
+	// unbuilt are products of a price list that are built only where they differ.
+	unbuilt []pricelist.Item
+	build   func(pricelist.Item) pricelist.Item
 }
 
 type row struct {
@@ -161,6 +165,7 @@ type listFeed struct {
 	reader *pricelist.Reader
 	done   int
 	total  int
+	build  func(pricelist.Item) pricelist.Item
 }
 
 func openList(file *os.File, in *intaking) (*listFeed, error) {
@@ -171,7 +176,8 @@ func openList(file *os.File, in *intaking) (*listFeed, error) {
 	if err != nil {
 		return nil, listWords(err)
 	}
-	f := &listFeed{file: file, reader: reader, total: reader.Total()}
+	f := &listFeed{file: file, reader: reader, total: reader.Total(), build: reader.Builder()}
+	reader.Lazy = !in.straight
 	done, err := strconv.Atoi(in.cursor)
 	if err != nil {
 		return f, nil // at the beginning
@@ -205,16 +211,25 @@ func (l *listFeed) next(ctx context.Context) (batch, error) {
 			return b, listWords(err)
 		}
 		l.done++
-		if item.Offer != nil {
-			b.Offers = append(b.Offers, *item.Offer)
-			b.rows = append(b.rows, row{fmt.Sprintf("row %d", item.Place), item.Cells})
+		if item.Offer == nil && len(item.SetAside) == 0 {
+			b.unbuilt = append(b.unbuilt, item)
+			continue
 		}
-		for _, a := range item.SetAside {
-			b.SetAside = append(b.SetAside, a.Unreadable)
-		}
+		b.add(item)
 	}
-	b.Next, b.Total = strconv.Itoa(l.done), l.total
+	b.Next, b.Total, b.build = strconv.Itoa(l.done), l.total, l.build
 	return b, ctx.Err()
+}
+
+// add adds a built product of a list.
+func (b *batch) add(item pricelist.Item) {
+	if item.Offer != nil {
+		b.Offers = append(b.Offers, *item.Offer)
+		b.rows = append(b.rows, row{fmt.Sprintf("row %d", item.Place), item.Cells})
+	}
+	for _, a := range item.SetAside {
+		b.SetAside = append(b.SetAside, a.Unreadable)
+	}
 }
 
 // listWords turns what is wrong with a list into what is said of it.

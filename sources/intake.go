@@ -293,26 +293,35 @@ func (s *Service) said(in *intaking, err error) (string, *Hold, error) {
 
 // stage lays one batch aside, with where reading goes on.
 func (s *Service) stage(ctx context.Context, in *intaking, b batch) error {
-	var offers []source.Offer
-	for i, o := range b.Offers {
-		if !in.twice(o.Number) {
-			offers = append(offers, o)
-		} else if b.rows != nil {
-			b.SetAside = append(b.SetAside, source.Unreadable{Number: o.Number, Place: b.rows[i].place, Reason: "the number " + o.Number + " is there twice; the first stands", Cells: b.rows[i].cells})
-		}
+	same, err := s.sift(ctx, in, &b)
+	if err != nil {
+		return err
 	}
-	for _, u := range b.SetAside {
-		in.twice(u.Number)
+	var offers []source.Offer
+	rows := map[string]row{} // of a list, by number
+	for i, o := range b.Offers {
+		if b.rows != nil {
+			rows[o.Number] = b.rows[i]
+		}
+		if in.twice(o.Number) {
+			b.twice(o.Number, rows)
+		} else {
+			offers = append(offers, o)
+		}
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		staged := 0
+		var twice []string
 		var err error
 		if in.straight {
 			err = s.Shelf.Lay(ctx, tx, in.SourceID, offers, in.seen)
 			in.Added += len(offers)
 		} else {
-			staged, err = s.Shelf.Stage(ctx, tx, Staging{in.ID, in.SourceID, in.staged, in.part()}, offers, in.seen)
-			in.Unchanged += len(offers) - staged
+			staged, twice, err = s.Shelf.Stage(ctx, tx, Staging{in.ID, in.SourceID, in.staged, in.part()}, offers, in.seen)
+			for _, number := range twice {
+				b.twice(number, rows)
+			}
+			in.Unchanged += len(offers) - staged - len(twice)
 		}
 		if err != nil {
 			return err
@@ -325,7 +334,8 @@ func (s *Service) stage(ctx context.Context, in *intaking, b batch) error {
 		}
 		in.staged += int64(staged)
 		in.Staged = int(in.staged)
-		in.Seen += len(b.Offers) + len(b.SetAside) + len(b.Gone)
+		in.Unchanged += same
+		in.Seen += same + len(offers) - len(twice) + len(b.SetAside) + len(b.Gone)
 		in.SetAside += len(b.SetAside)
 		in.gone = append(in.gone, b.Gone...)
 		in.cursor = b.Next
@@ -338,6 +348,40 @@ func (s *Service) stage(ctx context.Context, in *intaking, b batch) error {
 		}
 		return s.save(ctx, tx, in)
 	})
+}
+
+// twice sets the second of two offers with one number aside; a marketplace's is only left out,
+// since its pages may shift while they are read.
+func (b *batch) twice(number string, rows map[string]row) {
+	if r, list := rows[number]; list {
+		b.SetAside = append(b.SetAside, source.Unreadable{Number: number, Place: r.place, Reason: "the number " + number + " is there twice; the first stands", Cells: r.cells})
+	}
+}
+
+// sift builds those of a list's products that are not on the shelf just so, and counts the others.
+func (s *Service) sift(ctx context.Context, in *intaking, b *batch) (same int, err error) {
+	if len(b.unbuilt) == 0 {
+		return 0, nil
+	}
+	numbers, sums := make([]string, len(b.unbuilt)), make([][]byte, len(b.unbuilt))
+	for i := range b.unbuilt {
+		numbers[i], sums[i] = b.unbuilt[i].Number, b.unbuilt[i].Sum[:]
+	}
+	known, err := s.Shelf.Same(ctx, s.Pool, in.SourceID, numbers, sums)
+	if err != nil {
+		return 0, err
+	}
+	for i, item := range b.unbuilt {
+		if known[i] != 0 {
+			first := in.seen.CheckedAdd(known[i])
+			if !in.twice(item.Number) && first {
+				same++
+				continue
+			}
+		}
+		b.add(b.build(item))
+	}
+	return same, nil
 }
 
 // setAside keeps what could not be read. An offer that is there, though unreadable, is not

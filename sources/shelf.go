@@ -17,8 +17,11 @@ type Shelf interface {
 	// Staged makes room for an intake's offers and tells the numbers of those that lie there.
 	Staged(ctx context.Context, db database.Querier, intake int64, number func(string)) (int, error)
 	// Stage lays aside those of a batch that are new or different, after the given place, and
-	// adds the known ones to seen. It returns how many were laid aside.
-	Stage(ctx context.Context, tx pgx.Tx, to Staging, offers []source.Offer, seen *roaring64.Bitmap) (int, error)
+	// adds the known ones to seen; those that are in it already are there twice, and left. It
+	// returns how many were laid aside, and the numbers of those left.
+	Stage(ctx context.Context, tx pgx.Tx, to Staging, offers []source.Offer, seen *roaring64.Bitmap) (staged int, twice []string, err error)
+	// Same gives the ids of those offers, by number and fingerprint, that are on the shelf just so; 0 for the others.
+	Same(ctx context.Context, db database.Querier, sourceID int64, numbers []string, fingerprints [][]byte) ([]uint64, error)
 	// Lay puts offers of a source that has none of them straight on the shelf and adds them to seen.
 	Lay(ctx context.Context, tx pgx.Tx, sourceID int64, offers []source.Offer, seen *roaring64.Bitmap) error
 	// Numbers tells the numbers of a source's offers.

@@ -1,6 +1,9 @@
 package pricelist
 
 import (
+	"crypto/sha256"
+	"encoding/binary"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"html"
@@ -16,6 +19,79 @@ import (
 )
 
 func errorAs(err error, into *ErrLayout) bool { return errors.As(err, into) }
+
+type mark struct {
+	field Field
+	place int
+}
+
+// product is an item of its rows, built unless the reader is lazy.
+func (r *Reader) product(rows []Row) Item {
+	item := Item{Place: rows[0].Place, Cells: rows[0].Cells, rows: rows, section: r.section, Sum: r.sumOf(rows)}
+	if item.Number = r.offerNumber(rows[0], ""); !r.Lazy || item.Number == "" {
+		item = r.finish(item)
+	}
+	return item
+}
+
+// sumOf is a SHA-256 over all that an offer is made of: the layout, and what the rows say in
+// its columns, wherever these stand.
+func (r *Reader) sumOf(rows []Row) [32]byte {
+	if r.salt == nil {
+		own := *r.layout
+		own.Format, own.Encoding, own.Delimiter, own.Sheet, own.Header = "", "", "", "", 0 // how it is written makes no other offers
+		r.salt, _ = json.Marshal(own)                                                      // a layout is nothing that JSON cannot say
+		for _, f := range Fields {
+			for _, place := range r.places[f] {
+				r.marks = append(r.marks, mark{f, place})
+			}
+		}
+	}
+	b := append(r.sum[:0], r.salt...)
+	b = append(b, r.section...)
+	for _, row := range rows {
+		for _, m := range r.marks {
+			cell := ""
+			if m.place < len(row.Cells) {
+				cell = row.Cells[m.place]
+			}
+			b = binary.AppendUvarint(b, uint64(len(cell)))
+			b = append(b, cell...)
+		}
+	}
+	r.sum = b
+	return sha256.Sum256(b)
+}
+
+// Builder makes the offers of products that a lazy reader gave. It may be used while the reader
+// reads on.
+func (r *Reader) Builder() func(Item) Item {
+	own := *r
+	return func(item Item) Item {
+		own.section = item.section
+		return own.finish(item)
+	}
+}
+
+// finish makes the offer of a product. The fingerprint of one of whose rows some were set aside is
+// not its sum, so that it is built each time, and they are told each time.
+func (r *Reader) finish(item Item) Item {
+	if item.rows == nil {
+		return item
+	}
+	built := r.build(item.rows)
+	built.Number, built.Sum = item.Number, item.Sum
+	if o := built.Offer; o != nil {
+		built.Number = o.Number
+		o.Fingerprint = item.Sum
+		if len(built.SetAside) > 0 {
+			for i := range o.Fingerprint {
+				o.Fingerprint[i] ^= 0xff
+			}
+		}
+	}
+	return built
+}
 
 // build makes one offer of its rows. A row that cannot be used is set aside, the rest goes in.
 func (r *Reader) build(rows []Row) Item {
@@ -54,7 +130,6 @@ func (r *Reader) build(rows []Row) Item {
 		o.Variants = append(o.Variants, v)
 	}
 	if len(o.Variants) > 0 {
-		o.Sign()
 		item.Offer = o
 	}
 	return item

@@ -44,7 +44,8 @@ type csvRows struct {
 	pending []string
 	line    int
 	ended   bool
-	odd     bool // the record has bytes that no text has
+	odd     bool     // the record has bytes that no text has
+	room    []string // for the cells of the next rows, allocated many at a time
 }
 
 func newCSV(r io.Reader, l *Layout) *csvRows {
@@ -151,7 +152,11 @@ func (c *csvRows) next() (Row, error) {
 
 func (c *csvRows) split(line string) []string {
 	n := strings.Count(line, string(rune(c.delim))) + 1
-	cells := make([]string, 0, n)
+	if n > len(c.room) {
+		c.room = make([]string, max(n, 4096))
+	}
+	cells := c.room[:0:n]
+	c.room = c.room[n:]
 	for {
 		at := strings.IndexByte(line, c.delim)
 		if at < 0 {
@@ -231,4 +236,65 @@ func (c *csvRows) quoted(line string) ([]string, string) {
 func (c *csvRows) giveUp(first string, more []string) ([]string, string) {
 	c.pending = append(more[:len(more):len(more)], c.pending...)
 	return c.split(first), neverClosed
+}
+
+// rowsAhead reads rows while those before are being used.
+type rowsAhead struct {
+	in    rows
+	ready chan rowChunk
+	stop  chan struct{}
+	now   rowChunk
+	at    int
+}
+
+type rowChunk struct {
+	rows []Row
+	err  error
+}
+
+const chunkRows = 512
+
+func readAhead(in rows) *rowsAhead {
+	a := &rowsAhead{in: in, ready: make(chan rowChunk, 4), stop: make(chan struct{})}
+	go func() {
+		defer close(a.ready)
+		for {
+			chunk := rowChunk{rows: make([]Row, 0, chunkRows)}
+			for len(chunk.rows) < chunkRows && chunk.err == nil {
+				var row Row
+				if row, chunk.err = in.next(); chunk.err == nil {
+					chunk.rows = append(chunk.rows, row)
+				}
+			}
+			select {
+			case a.ready <- chunk:
+			case <-a.stop:
+				return
+			}
+			if chunk.err != nil {
+				return
+			}
+		}
+	}()
+	return a
+}
+
+func (a *rowsAhead) next() (Row, error) {
+	for a.at == len(a.now.rows) {
+		if a.now.err != nil {
+			return Row{}, a.now.err
+		}
+		a.now, a.at = <-a.ready, 0
+	}
+	a.at++
+	return a.now.rows[a.at-1], nil
+}
+
+// close ends the reading before the file is closed.
+func (a *rowsAhead) close() {
+	close(a.stop)
+	for range a.ready {
+		continue
+	}
+	a.in.close()
 }

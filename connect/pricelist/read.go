@@ -32,12 +32,24 @@ type Reader struct {
 	flushed   []Item
 	ended     bool
 
+	// Lazy leaves products unbuilt, for a reader that knows most of them by their sums.
+	Lazy  bool
+	marks []mark // the matched columns in the order of the fields
+	salt  []byte
+	sum   []byte
+
 	lastCode     string
 	lastCurrency money.Currency
 }
 
 // Item is an offer, or what could not be used of it, or both.
 type Item struct {
+	// Number and Sum are of a product that has not been built yet; Build makes the rest of it.
+	Number  string
+	Sum     [32]byte
+	rows    []Row
+	section string
+
 	Offer *source.Offer
 	// Place is the row of its first variant, Cells that row.
 	Place    int
@@ -95,6 +107,7 @@ func Open(f *os.File, l *Layout) (*Reader, error) {
 		t.close()
 		return nil, err
 	}
+	r.in = readAhead(r.in)
 	return r, nil
 }
 
@@ -252,15 +265,17 @@ func (r *Reader) scan(header int) error {
 	if err != nil {
 		return err
 	}
-	defer in.close()
 	if err := r.skipTo(in, header); err != nil {
+		in.close()
 		return err
 	}
 	runs := map[uint64]int32{} // rows of each key, negative once it has come a second time
 	var last uint64
 	lastKey := ""
+	ahead := readAhead(in)
+	defer ahead.close()
 	for {
-		row, err := in.next()
+		row, err := ahead.next()
 		if err == io.EOF {
 			break
 		}
@@ -424,7 +439,7 @@ func (r *Reader) take(row Row) {
 		}
 	}
 	if r.layout.Grouping == EachRow {
-		r.flushed = append(r.flushed, r.build([]Row{row}))
+		r.flushed = append(r.flushed, r.product([]Row{row}))
 		return
 	}
 	key := r.keyOf(row, r.key)
@@ -432,7 +447,7 @@ func (r *Reader) take(row Row) {
 	if left, scattered := r.scattered[h]; scattered {
 		r.waiting[h] = append(r.waiting[h], row)
 		if left == 1 {
-			r.flushed = append(r.flushed, r.build(r.waiting[h]))
+			r.flushed = append(r.flushed, r.product(r.waiting[h]))
 			delete(r.waiting, h)
 		}
 		r.scattered[h] = left - 1
@@ -448,12 +463,12 @@ func (r *Reader) take(row Row) {
 
 func (r *Reader) flush() {
 	if len(r.group) > 0 {
-		r.flushed = append(r.flushed, r.build(r.group))
+		r.flushed = append(r.flushed, r.product(r.group))
 	}
 	r.group = nil
 	if r.ended {
 		for h, rows := range r.waiting { // rows of theirs were set aside
-			r.flushed = append(r.flushed, r.build(rows))
+			r.flushed = append(r.flushed, r.product(rows))
 			delete(r.waiting, h)
 		}
 	}
