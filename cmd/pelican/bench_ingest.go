@@ -5,7 +5,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"log/slog"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
@@ -21,9 +20,6 @@ import (
 	"plainpelican/application"
 	"plainpelican/catalog"
 	"plainpelican/platform/access"
-	"plainpelican/platform/cluster"
-	"plainpelican/platform/database"
-	"plainpelican/platform/settings"
 	"plainpelican/sources"
 	"plainpelican/standins/gen"
 )
@@ -62,37 +58,11 @@ func benchIngest(ctx context.Context, n int, dir string, refresh bool) (out inge
 		n = 1_000_000
 	}
 	out = ingestResult{Bench: map[bool]string{false: "ingest", true: "refresh"}[refresh], Offers: n, Variants: 4 * n}
-	c, err := cluster.New(dir, false)
+	pool, a, end, err := openBench(ctx, dir)
 	if err != nil {
 		return out, err
 	}
-	admin, _, err := c.Start(ctx, false)
-	if err != nil {
-		return out, err
-	}
-	defer func() { _ = c.Stop() }()
-	if err := emptied(ctx, admin); err != nil {
-		return out, err
-	}
-	url, err := cluster.Database(ctx, admin, "bench")
-	if err != nil {
-		return out, err
-	}
-	pool, err := database.Open(ctx, url)
-	if err != nil {
-		return out, err
-	}
-	defer pool.Close()
-	if err := database.Migrate(ctx, pool); err != nil {
-		return out, err
-	}
-	a, err := application.New(settings.Settings{Key: make([]byte, 32), Data: dir + "/blobs", PublicURL: "http://localhost"}, pool, slog.New(slog.DiscardHandler))
-	if err != nil {
-		return out, err
-	}
-	if err := a.Jobs.Start(ctx, false); err != nil {
-		return out, err
-	}
+	defer end()
 	ctx = access.With(ctx, access.Identity{Name: "the bench", Role: access.Owner})
 	if err := fill(ctx, pool, a, benchDrafts); err != nil {
 		return out, err

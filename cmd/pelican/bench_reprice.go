@@ -45,43 +45,56 @@ func benchReprice(ctx context.Context, n int, dir string) (out repriceResult, er
 		n = 100_000
 	}
 	out = repriceResult{Bench: "reprice", Drafts: n, Prices: 4 * n}
-	c, err := cluster.New(dir, false)
+	pool, a, end, err := openBench(ctx, dir)
 	if err != nil {
 		return out, err
 	}
-	admin, _, err := c.Start(ctx, false)
-	if err != nil {
-		return out, err
-	}
-	defer func() { _ = c.Stop() }()
-	if err := emptied(ctx, admin); err != nil {
-		return out, err
-	}
-	url, err := cluster.Database(ctx, admin, "bench")
-	if err != nil {
-		return out, err
-	}
-	pool, err := database.Open(ctx, url)
-	if err != nil {
-		return out, err
-	}
-	defer pool.Close()
-	if err := database.Migrate(ctx, pool); err != nil {
-		return out, err
-	}
-	a, err := application.New(settings.Settings{Key: make([]byte, 32), Data: dir + "/blobs", PublicURL: "http://localhost"}, pool, slog.New(slog.DiscardHandler))
-	if err != nil {
-		return out, err
-	}
-	if err := a.Jobs.Start(ctx, false); err != nil {
-		return out, err
-	}
+	defer end()
 	ctx = access.With(ctx, access.Identity{Name: "the bench"})
 	fmt.Println("making", n, "drafts with 4 variants each")
 	if err := fill(ctx, pool, a, n); err != nil {
 		return out, err
 	}
 	return out, out.measure(ctx, pool, a)
+}
+
+// openBench starts a database server in a folder, with an empty database and the application
+// in front of it, which begins no work by itself.
+func openBench(ctx context.Context, dir string) (pool *pgxpool.Pool, a *application.Application, end func(), err error) {
+	c, err := cluster.New(dir, false)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	admin, _, err := c.Start(ctx, false)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	defer func() {
+		if err != nil {
+			_ = c.Stop()
+		}
+	}()
+	if err := emptied(ctx, admin); err != nil {
+		return nil, nil, nil, err
+	}
+	url, err := cluster.Database(ctx, admin, "bench")
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	if pool, err = database.Open(ctx, url); err != nil {
+		return nil, nil, nil, err
+	}
+	if err = database.Migrate(ctx, pool); err == nil {
+		a, err = application.New(settings.Settings{Key: make([]byte, 32), Data: dir + "/blobs", PublicURL: "http://localhost"}, pool, slog.New(slog.DiscardHandler))
+	}
+	if err == nil {
+		err = a.Jobs.Start(ctx, false)
+	}
+	if err != nil {
+		pool.Close()
+		return nil, nil, nil, err
+	}
+	return pool, a, func() { pool.Close(); _ = c.Stop() }, nil
 }
 
 func emptied(ctx context.Context, admin string) error {

@@ -133,6 +133,12 @@ func digits(s string) bool {
 // amount reads a price. More decimals than the currency has are rounded half away from zero:
 // suppliers quote a tenth of a cent.
 func amount(text, decimal string, c money.Currency) (money.Amount, error) {
+	switch {
+	case strings.HasPrefix(text, "#"):
+		return money.Amount{}, fmt.Errorf("it is the error %s of a formula", clip(text))
+	case strings.HasPrefix(text, "="):
+		return money.Amount{}, fmt.Errorf("it is the formula “%s”, without a result", clip(text))
+	}
 	number, code := unit(text)
 	if code != "" && code != c.String() {
 		if c.String() != "" && strings.HasPrefix(code, "?") {
@@ -142,12 +148,7 @@ func amount(text, decimal string, c money.Currency) (money.Amount, error) {
 	}
 	plain, err := decimalText(number, decimal)
 	if err != nil {
-		switch {
-		case strings.HasPrefix(text, "#"):
-			return money.Amount{}, fmt.Errorf("it is the error %s of a formula", clip(text))
-		case strings.HasPrefix(text, "="):
-			return money.Amount{}, fmt.Errorf("it is the formula “%s”, without a result", clip(text))
-		case dateLike.MatchString(text):
+		if dateLike.MatchString(text) {
 			return money.Amount{}, fmt.Errorf("“%s” is a date", clip(text))
 		}
 		return money.Amount{}, fmt.Errorf("“%s” is not an amount", clip(text))

@@ -1,0 +1,216 @@
+package catalog
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"github.com/RoaringBitmap/roaring/v2/roaring64"
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/core/money"
+	"plainpelican/platform/database"
+	"plainpelican/sources"
+)
+
+// Weigh says what putting the staged offers on the shelf, and withdrawing what a whole
+// catalog no longer lists, would do.
+func (s *Service) Weigh(ctx context.Context, intake, sourceID int64, whole bool, seen *roaring64.Bitmap) (sources.Weight, error) {
+	var w sources.Weight
+	gone, total, err := s.unseen(ctx, s.Pool, sourceID, seen)
+	if err != nil {
+		return w, err
+	}
+	w.Offers = total
+	offersIn, variantsIn := stagingTables(intake)
+	if whole {
+		w.Withdrawn = len(gone)
+		rows, err := s.Pool.Query(ctx, `select number, title from offer where id = any ($1) order by id`, gone[:min(len(gone), 5)])
+		if err != nil {
+			return w, err
+		}
+		var e sources.Example
+		if _, err := pgx.ForEachRow(rows, []any{&e.Number, &e.Title}, func() error { w.Examples = append(w.Examples, e); return nil }); err != nil {
+			return w, err
+		}
+	}
+	moved := `from ` + offersIn + ` t join offer o on o.id = t.offer_id join ` + variantsIn + ` s on s.place = t.place join offer_variant v on v.offer_id = t.offer_id and v.number = s.number
+		where not t.fresh and o.withdrawn_at is null and (v.cost <> s.cost or o.currency <> t.currency)`
+	if err := s.Pool.QueryRow(ctx, `select count(distinct t.offer_id) `+moved).Scan(&w.Repriced); err != nil || w.Repriced == 0 {
+		return w, err
+	}
+	rows, err := s.Pool.Query(ctx, `select * from (
+		select distinct on (o.id) o.number, t.title, v.cost, o.currency, s.cost, t.currency, abs(ln(s.cost::float8 / greatest(v.cost, 1))) as size `+moved+` order by o.id, size desc) x order by size desc limit 5`)
+	if err != nil {
+		return w, err
+	}
+	var e sources.Example
+	var before, after int64
+	var from, into string
+	var size float64
+	_, err = pgx.ForEachRow(rows, []any{&e.Number, &e.Title, &before, &from, &after, &into, &size}, func() error {
+		a, err := money.ParseCurrency(from)
+		if err != nil {
+			return err
+		}
+		b, err := money.ParseCurrency(into)
+		if err != nil {
+			return err
+		}
+		was, becomes := money.New(before, a), money.New(after, b)
+		e.Before, e.After = &was, &becomes
+		w.Examples = append(w.Examples, e)
+		return nil
+	})
+	return w, err
+}
+
+// unseen lists the source's offers for sale that are not in seen, and counts all.
+func (s *Service) unseen(ctx context.Context, db database.Querier, sourceID int64, seen *roaring64.Bitmap) (gone []int64, total int, err error) {
+	rows, err := db.Query(ctx, `select id from offer where source_id = $1 and withdrawn_at is null order by id`, sourceID)
+	if err != nil {
+		return nil, 0, err
+	}
+	gone = []int64{}
+	var id int64
+	_, err = pgx.ForEachRow(rows, []any{&id}, func() error {
+		total++
+		if !seen.Contains(uint64(id)) {
+			gone = append(gone, id)
+		}
+		return nil
+	})
+	return gone, total, err
+}
+
+// WithdrawUnseen withdraws the source's offers that a whole catalog no longer lists.
+func (s *Service) WithdrawUnseen(ctx context.Context, tx pgx.Tx, sourceID int64, seen *roaring64.Bitmap) (int, error) {
+	gone, _, err := s.unseen(ctx, tx, sourceID, seen)
+	if err != nil || len(gone) == 0 {
+		return 0, err
+	}
+	_, err = tx.Exec(ctx, `update offer set withdrawn_at = now(), updated_at = now() where id = any ($1)`, gone)
+	return len(gone), err
+}
+
+// WithdrawNumbers withdraws the source's offers that it says it no longer sells.
+func (s *Service) WithdrawNumbers(ctx context.Context, tx pgx.Tx, sourceID int64, numbers []string) (int, error) {
+	tag, err := tx.Exec(ctx, `update offer set withdrawn_at = now(), updated_at = now() where source_id = $1 and number = any ($2) and withdrawn_at is null`, sourceID, list(numbers))
+	return int(tag.RowsAffected()), err
+}
+
+// Survey lets the database know what was staged, so that it plans the merging well.
+func (s *Service) Survey(ctx context.Context, intake int64) error {
+	offers, variants := stagingTables(intake)
+	_, err := s.Pool.Exec(ctx, `analyze `+offers+`, `+variants)
+	return err
+}
+
+// Merge puts the staged offers of some places on the shelf: an update of the rows that
+// differ and an insert of those that are missing. It is safe to repeat.
+func (s *Service) Merge(ctx context.Context, tx pgx.Tx, from sources.Staging, upTo int64) (sources.Counts, error) {
+	var counts sources.Counts
+	offersIn, variantsIn := stagingTables(from.Intake)
+	for _, step := range merge(offersIn, variantsIn, from.Part) {
+		tag, err := tx.Exec(ctx, step.sql, from.Source, from.Place, upTo)
+		if err != nil {
+			return counts, fmt.Errorf("%s: %w", step.name, err)
+		}
+		switch step.name {
+		case "change offers":
+			counts.Changed = int(tag.RowsAffected())
+		case "add offers":
+			counts.Added = int(tag.RowsAffected())
+		}
+	}
+	return counts, nil
+}
+
+type step struct{ name, sql string }
+
+// merge lists the steps in order; $1 is the source, $2 and $3 the places. Of a part, a known
+// offer's own facts stay until the whole comes again, as do the variants that it does not name.
+func merge(offersIn, variantsIn string, part bool) []step {
+	these := ` s.place > $2 and s.place <= $3 and $1::bigint is not null `
+	suppliers := `(select distinct on (supplier) * from ` + offersIn + ` s where ` + these + ` order by supplier, place) s`
+	offerColumns, variantColumns := strings.Join(offerColumns, ", "), strings.Join(variantColumns, ", ")
+	changeOffers := `
+	update offer o set supplier_id = u.id, title = s.title, description = s.description, category = s.category, brand = s.brand, currency = s.currency, page_url = s.page_url,
+		pictures = s.pictures, option_names = s.option_names, processing_min = s.processing_min, processing_max = s.processing_max, rating = s.rating, ratings = s.ratings,
+		return_days = s.return_days, weekly = s.weekly, deliveries = s.deliveries, rivals = s.rivals, market_currency = s.market_currency, market_prices = s.market_prices,
+		fingerprint = s.fingerprint, withdrawn_at = null, updated_at = now()
+	from ` + offersIn + ` s join supplier u on u.source_id = $1 and u.number = s.supplier
+	where ` + these + ` and not s.fresh and o.id = s.offer_id and (o.fingerprint <> s.fingerprint or o.withdrawn_at is not null)`
+	picture := `s.picture`
+	if part {
+		picture = `v.picture`
+		changeOffers = `
+		update offer o set fingerprint = '', withdrawn_at = null, updated_at = now() from ` + offersIn + ` s
+		where ` + these + ` and not s.fresh and o.id = s.offer_id`
+	}
+	steps := []step{
+		{"change suppliers", `
+			update supplier u set name = s.supplier_name, country = s.country, rating = s.supplier_rating, on_time = s.on_time, verified = s.verified
+			from ` + suppliers + `
+			where u.source_id = $1 and u.number = s.supplier
+			and (u.name, u.country, u.rating, u.on_time, u.verified) is distinct from (s.supplier_name, s.country, s.supplier_rating, s.on_time, s.verified)`},
+		{"add suppliers", `
+			insert into supplier (source_id, number, name, country, rating, on_time, verified)
+			select $1, supplier, supplier_name, country, supplier_rating, on_time, verified from ` + suppliers + `
+			on conflict (source_id, number) do nothing`},
+		{"change offers", changeOffers},
+		{"add offers", `
+			insert into offer (id, source_id, supplier_id, ` + offerColumns + `) overriding system value
+			select s.offer_id, $1, u.id, s.` + strings.ReplaceAll(offerColumns, ", ", ", s.") + `
+			from ` + offersIn + ` s join supplier u on u.source_id = $1 and u.number = s.supplier
+			where ` + these + ` and s.fresh order by s.place`},
+		{"change variants", `
+			update offer_variant v set position = s.position, option_values = s.option_values, cost = s.cost, min_advertised = s.min_advertised, list_price = s.list_price, stock = s.stock,
+				picture = ` + picture + `, barcode = s.barcode, weight_grams = s.weight_grams, withdrawn = false
+			from ` + variantsIn + ` s
+			where ` + these + ` and not s.fresh and v.offer_id = s.offer_id and v.number = s.number
+			and (v.position, v.option_values, v.cost, v.min_advertised, v.list_price, v.stock, v.picture, v.barcode, v.weight_grams, v.withdrawn)
+				is distinct from (s.position, s.option_values, s.cost, s.min_advertised, s.list_price, s.stock, ` + picture + `, s.barcode, s.weight_grams, false)`},
+		{"add variants", `
+			insert into offer_variant (offer_id, ` + variantColumns + `)
+			select offer_id, ` + variantColumns + ` from ` + variantsIn + ` s where ` + these + ` and s.fresh order by s.place, s.position`},
+		{"add variants to known offers", `
+			insert into offer_variant (offer_id, ` + variantColumns + `)
+			select offer_id, ` + variantColumns + ` from ` + variantsIn + ` s where ` + these + ` and not s.fresh
+			and not exists (select from offer_variant v where v.offer_id = s.offer_id and v.number = s.number) order by s.place, s.position`},
+	}
+	if !part {
+		steps = append(steps, step{"withdraw variants", `
+			update offer_variant v set withdrawn = true from ` + offersIn + ` s
+			where ` + these + ` and not s.fresh and v.offer_id = s.offer_id and not v.withdrawn
+			and not exists (select from ` + variantsIn + ` w where w.place = s.place and w.number = v.number)`})
+	}
+	return steps
+}
+
+// Changed lets every instance's index know that offers have changed.
+func (s *Service) Changed(ctx context.Context, db database.Querier) error {
+	_, err := db.Exec(ctx, `select pg_notify('catalog', '')`)
+	return err
+}
+
+// Count counts the offers of each source that are for sale.
+func (s *Service) Count(ctx context.Context) (map[int64]int, error) {
+	rows, err := s.Pool.Query(ctx, `select source_id, count(*) from offer where withdrawn_at is null group by source_id`)
+	if err != nil {
+		return nil, err
+	}
+	counts := map[int64]int{}
+	var id int64
+	var n int
+	_, err = pgx.ForEachRow(rows, []any{&id, &n}, func() error { counts[id] = n; return nil })
+	return counts, err
+}
+
+// Withdraw takes one offer off sale, where its supplier was found to have stopped selling it.
+func (s *Service) Withdraw(ctx context.Context, offer int64) error {
+	_, err := s.Pool.Exec(ctx, `
+		with gone as (update offer set withdrawn_at = now(), updated_at = now() where id = $1 and withdrawn_at is null)
+		select pg_notify('catalog', '')`, offer)
+	return err
+}

@@ -1,0 +1,172 @@
+package pricelist
+
+import (
+	"fmt"
+	"hash/maphash"
+	"io"
+	"slices"
+	"strings"
+)
+
+// sameSign tells whether the costs are written with the decimal sign that they had: a list
+// whose costs can be read with the other one only has changed.
+func (r *Reader) sameSign(l *Layout) error {
+	sample, err := r.table.sample(l, sampleRows)
+	if err != nil {
+		return err
+	}
+	other := map[string]string{".": ",", ",": "."}[l.Decimal]
+	by := map[string]int{}
+	for _, row := range sample {
+		number, _ := unit(r.get(row, Cost))
+		for _, sign := range []string{l.Decimal, other} {
+			if _, err := decimalText(number, sign); err == nil {
+				by[sign]++
+			}
+		}
+	}
+	if by[other] > 4 && by[other] > 2*by[l.Decimal] {
+		name := map[string]string{".": "a point", ",": "a comma"}
+		return ErrLayout{fmt.Sprintf("The decimal sign was %s, and seems to be %s now.", name[l.Decimal], name[other])}
+	}
+	return nil
+}
+
+// resolve finds where the matched columns are, by their names, and returns the header's row.
+func (r *Reader) resolve(sample []Row) (int, error) {
+	l := r.layout
+	r.width = len(l.Columns)
+	if l.Header == 0 {
+		for i, c := range l.Columns {
+			r.names = append(r.names, c.Header)
+			if c.Field != Ignored {
+				r.places[c.Field] = append(r.places[c.Field], i)
+			}
+		}
+		return 0, nil
+	}
+	var missing []string
+	for _, row := range slices.Concat(at(sample, l.Header), sample[:min(len(sample), 40)]) {
+		places, lacks := match(l.Columns, row.Cells)
+		if len(lacks) == 0 {
+			r.places, r.width = places, len(row.Cells)
+			r.names, _ = split([]Row{row, {Place: row.Place + 1, Cells: make([]string, 0)}}, row.Place)
+			return row.Place, nil
+		}
+		if missing == nil || len(lacks) < len(missing) {
+			missing = lacks
+		}
+	}
+	if len(missing) == 1 {
+		return 0, ErrLayout{fmt.Sprintf("The list has changed: its column “%s” is not there any more.", missing[0])}
+	}
+	return 0, ErrLayout{fmt.Sprintf("The list has changed: its columns “%s” are not there any more.", strings.Join(missing, "”, “"))}
+}
+
+func at(sample []Row, place int) []Row {
+	for i := range sample {
+		if sample[i].Place == place {
+			return sample[i : i+1]
+		}
+	}
+	return nil
+}
+
+// match finds each matched column by its name; one of several with the same name by its turn.
+func match(columns []Column, cells []string) (map[Field][]int, []string) {
+	places := map[Field][]int{}
+	var missing []string
+	turn := map[string]int{}
+	for _, c := range columns {
+		want := plain(c.Header)
+		skip := turn[want]
+		turn[want]++
+		if c.Field == Ignored {
+			continue
+		}
+		found := -1
+		for i, cell := range cells {
+			if plain(cell) == want && (want != "" || c.Header == strings.TrimSpace(cell)) {
+				if skip == 0 {
+					found = i
+					break
+				}
+				skip--
+			}
+		}
+		if found < 0 {
+			missing = append(missing, c.Header)
+			continue
+		}
+		places[c.Field] = append(places[c.Field], found)
+	}
+	return places, missing
+}
+
+func (r *Reader) skipTo(in rows, header int) error {
+	for header > 0 {
+		row, err := in.next()
+		if err != nil {
+			return err
+		}
+		if row.Place >= header {
+			return nil
+		}
+	}
+	return nil
+}
+
+// scan finds the products whose rows do not stand together.
+func (r *Reader) scan(header int) error {
+	in, err := r.table.rows(r.layout)
+	if err != nil {
+		return err
+	}
+	if err := r.skipTo(in, header); err != nil {
+		in.close()
+		return err
+	}
+	runs := map[uint64]int32{} // rows of each key, negative once it has come a second time
+	var last uint64
+	lastKey := ""
+	ahead := readAhead(in)
+	defer ahead.close()
+	for {
+		row, err := ahead.next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return err
+		}
+		if !r.usable(row) {
+			continue
+		}
+		key := r.keyOf(row, lastKey)
+		h := maphash.String(seed, key)
+		n, known := runs[h]
+		switch {
+		case !known:
+			n = 1
+		case n < 0:
+			n--
+		case h != last:
+			n = -(n + 1)
+		default:
+			n++
+		}
+		runs[h], last, lastKey = n, h, key
+	}
+	r.scattered, r.waiting = map[uint64]int{}, map[uint64][]Row{}
+	rows := 0
+	for h, n := range runs {
+		if n < 0 {
+			r.scattered[h] = int(-n)
+			rows += int(-n)
+		}
+	}
+	if rows > mostScattered {
+		return ErrLayout{"The rows of one product lie too far apart for a list of this size. Sort it by product number, then send it again."}
+	}
+	return nil
+}
