@@ -290,7 +290,7 @@ func (r *Reader) cost(row Row, c money.Currency) (money.Amount, error) {
 		return money.Amount{}, fmt.Errorf("the row ends after %d of %d cells", len(row.Cells), r.width)
 	case text == "":
 		return money.Amount{}, errors.New("the cost is empty")
-	case strings.IndexAny(text, "0123456789") < 0 && asking.MatchString(text):
+	case !strings.ContainsAny(text, "0123456789") && asking.MatchString(text):
 		return money.Amount{}, fmt.Errorf("the supplier wants to be asked for the cost (“%s”)", clip(text))
 	}
 	cost, err := amount(text, r.layout.Decimal, c)
@@ -370,7 +370,7 @@ func (r *Reader) addresses(row Row, each func(address string)) {
 			continue
 		}
 		cell := strings.TrimSpace(row.Cells[at])
-		if strings.IndexAny(cell, "|;, \n\t") < 0 {
+		if !strings.ContainsAny(cell, "|;, \n\t") {
 			if cell != "" {
 				each(cell)
 			}
