@@ -4,9 +4,11 @@ import (
 	"encoding/csv"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"strings"
 	"testing"
+	"time"
 
 	"plainpelican/connect/pricelist"
 	"plainpelican/sources"
@@ -213,5 +215,62 @@ func TestACatalogueDocumentIsTakenIn(t *testing.T) {
 	w.Fault(address[:len(address)-len("/catalogue.xml")], fault.Plan{Truncate: true})
 	if in := again(); in.State != "failed" || in.Withdrawn != 0 {
 		t.Errorf("cut in halves: %+v", in)
+	}
+}
+
+func TestAListIsDisconnectedAndConnectedAgain(t *testing.T) {
+	w, _, address := northlight(t)
+	source := w.ConnectList(sources.List{Address: address + "/price-list.csv", Repeats: "FREQ=DAILY;BYHOUR=6;BYMINUTE=0", Zone: "Europe/Berlin"})
+	if source.NextAt == nil || source.Zone != "Europe/Berlin" {
+		t.Errorf("%+v", source)
+	}
+	w.AwaitOffers(60)
+	path := fmt.Sprintf("/api/sources/%d", source.ID)
+	if problem := w.Owner.Ask("POST", "/api/lists", sources.List{File: strings.Repeat("a", 64), Address: address + "/price-list.csv", Layout: source.Layout}, nil); problem == nil || problem.Status != 404 {
+		t.Errorf("without its file: %+v", problem)
+	}
+	looked := w.Look(sources.List{Address: address + "/price-list.csv"})
+	if problem := w.Owner.Ask("POST", "/api/lists", sources.List{File: looked.File, Address: address + "/price-list.csv", Layout: source.Layout}, nil); problem == nil || problem.Status != 409 || problem.Field() != "address" {
+		t.Errorf("connected twice: %+v", problem)
+	}
+	w.Owner.Must("POST", path+"/disconnect", nil, nil)
+	w.AwaitOffers(0)
+	if problem := w.Owner.Ask("POST", path+"/intakes", nil, nil); problem == nil || problem.Status != 404 {
+		t.Errorf("taking in from a disconnected list: %+v", problem)
+	}
+	w.Owner.Must("POST", path+"/connect", nil, nil)
+	w.AwaitOffers(60)
+	if again := w.Source("Northlight Wholesale"); again.NextAt == nil || again.State != "connected" {
+		t.Errorf("%+v", again)
+	}
+	if problem := w.Owner.Ask("POST", path+"/connect", nil, nil); problem == nil || problem.Status != 404 {
+		t.Errorf("connected while it is: %+v", problem)
+	}
+}
+
+func TestAFileOfTwoGigabytesIsRefusedBeforeItIsRead(t *testing.T) {
+	w := testkit.Start(t)
+	var made struct {
+		Secret string `json:"secret"`
+	}
+	w.Owner.Must("POST", "/api/tokens", map[string]string{"name": "script", "role": "owner"}, &made)
+	conn, err := net.Dial("tcp", strings.TrimPrefix(w.URL, "http://"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = conn.Close() }()
+	if _, err := fmt.Fprintf(conn, "POST /api/files?name=list.csv HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\nContent-Length: %d\r\n\r\nSKU", made.Secret, 2<<30); err != nil {
+		t.Fatal(err)
+	}
+	if err := conn.SetReadDeadline(time.Now().Add(10 * time.Second)); err != nil {
+		t.Fatal(err)
+	}
+	answer := make([]byte, 2000)
+	n, err := io.ReadAtLeast(conn, answer, 100)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if text := string(answer[:n]); !strings.Contains(text, "413") || !strings.Contains(text, "larger than 1.5 GB") {
+		t.Errorf("%s", text)
 	}
 }

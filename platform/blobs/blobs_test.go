@@ -2,8 +2,12 @@ package blobs
 
 import (
 	"errors"
+	"io"
 	"io/fs"
+	"path/filepath"
+	"strings"
 	"testing"
+	"testing/iotest"
 )
 
 func TestBlobs(t *testing.T) {
@@ -31,6 +35,42 @@ func TestBlobs(t *testing.T) {
 		}
 		if err := folder.PutAs(wrong, nil); err == nil {
 			t.Errorf("%q was stored", wrong)
+		}
+	}
+}
+
+func TestAStreamIsKeptWholeOrNotAtAll(t *testing.T) {
+	dir := t.TempDir()
+	f, err := Open(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	content := strings.Repeat("a list ", 100_000)
+	hash, size, err := f.PutStream(strings.NewReader(content))
+	if err != nil || size != int64(len(content)) {
+		t.Fatalf("%d bytes: %v", size, err)
+	}
+	if same, err := f.Put([]byte(content)); err != nil || same != hash {
+		t.Errorf("another name for the same content: %s %v", same, err)
+	}
+	file, err := f.Open(hash)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = file.Close() }()
+	got, err := io.ReadAll(file)
+	if err != nil || string(got) != content {
+		t.Errorf("%d bytes came back: %v", len(got), err)
+	}
+	if _, _, err := f.PutStream(io.MultiReader(strings.NewReader("half"), iotest.ErrReader(errors.New("cut off")))); err == nil {
+		t.Error("half a stream was kept")
+	}
+	if left, err := filepath.Glob(filepath.Join(dir, "new-*")); err != nil || len(left) > 0 {
+		t.Errorf("left behind: %v %v", left, err)
+	}
+	for _, key := range []string{"", "../x", strings.Repeat("0", 64)} {
+		if _, err := f.Open(key); !errors.Is(err, fs.ErrNotExist) {
+			t.Errorf("%q: %v", key, err)
 		}
 	}
 }
