@@ -90,14 +90,14 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a.Sources.Work(a.Jobs)
 	a.Publishing.Work(a.Jobs)
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[UpkeepArgs]) error {
-		return errors.Join(a.FetchRates(ctx), a.Members.Prune(ctx))
+		return errors.Join(a.FetchRates(ctx), a.Members.Prune(ctx), a.Sources.Prune(ctx))
 	})
 	a.metrics.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	a.routes()
 	return a, nil
 }
 
-// UpkeepArgs is the hourly job that fetches the day's exchange rates and forgets old sessions.
+// UpkeepArgs is the hourly job that fetches the day's exchange rates and forgets old sessions and old lists.
 type UpkeepArgs struct{}
 
 // Kind names the job.

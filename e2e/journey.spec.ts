@@ -254,7 +254,7 @@ test("7 Publishing: an offer that its supplier withdrew", async ({ page }) => {
   const answer = await fetch(`${bazaar}/p/${leaving}`);
   expect(answer.status).toBe(410);
   await fetch(`${bazaar}/-/day?day=0`, { method: "PUT" });
-  await api(page, "POST", "/api/sources/1/intakes");
+  await api(page, "POST", "/api/sources/1/intakes?whole=true");
   await expect
     .poll(async () => (await api<{ intakes: { state: string }[] }[]>(page, "GET", "/api/sources"))[0]?.intakes[0]?.state, { timeout: 30_000 })
     .toBe("finished");

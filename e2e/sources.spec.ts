@@ -153,3 +153,23 @@ test("a schedule is a sentence, and a pause is said", async ({ page }) => {
   await page.getByRole("button", { name: "Go on" }).click();
   await expect(page.getByText(/; next in \d/)).toBeVisible();
 });
+
+test("category names are mapped to one's own tree", async ({ page }) => {
+  await signIn(page);
+  await page.goto("/sources");
+  await line(page, "Corvane Supply").getByRole("button").click();
+  await page.getByRole("button", { name: "Its categories" }).click();
+  const camp = page.getByLabel("Where Camp kitchen belongs");
+  await camp.fill("Kitchen > Camp kitchen");
+  await camp.press("Enter");
+  await expect(page.getByText("by Ines")).toBeVisible();
+  await page.getByRole("button", { name: "Back" }).click();
+  // Another supplier's name for the same is proposed from its words.
+  await line(page, "Northlight Wholesale").getByRole("button").click();
+  await page.getByRole("button", { name: "Its categories" }).click();
+  await expect(page.getByLabel("Where Camp kitchen belongs")).toHaveAttribute("placeholder", "Kitchen > Camp kitchen?");
+  await page.getByRole("button", { name: "Take the proposal", exact: true }).click();
+  await expect(page.getByLabel("Where Camp kitchen belongs")).toHaveValue("Kitchen > Camp kitchen");
+  await page.goto("/catalog?category=Kitchen+%3E+Camp+kitchen");
+  await expect(page.getByRole("row").first()).toBeVisible();
+});

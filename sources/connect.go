@@ -74,7 +74,10 @@ func (s *Service) Disconnect(ctx context.Context, id int64) error {
 		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `update intake set state = 'failed', trouble = 'The source was disconnected.', finished_at = now() where source_id = $1 and state in ('waiting', 'running', 'held')`, id); err != nil {
+		if err := s.dropHeld(ctx, tx, id); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `update intake set state = 'failed', trouble = 'The source was disconnected.', finished_at = now() where source_id = $1 and state in ('waiting', 'running')`, id); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, `select pg_notify('catalog', '')`); err != nil {

@@ -62,18 +62,8 @@ func (s *Service) Begin(ctx context.Context, sourceID int64, what What) (Intake,
 
 func (s *Service) begin(ctx context.Context, tx pgx.Tx, sourceID int64, what What) (Intake, error) {
 	var in Intake
-	held, err := tx.Query(ctx, `update intake set state = 'dropped', finished_at = now() where source_id = $1 and state = 'held' returning id`, sourceID)
-	if err != nil {
+	if err := s.dropHeld(ctx, tx, sourceID); err != nil {
 		return in, err
-	}
-	ids, err := pgx.CollectRows(held, pgx.RowTo[int64])
-	if err != nil {
-		return in, err
-	}
-	for _, id := range ids {
-		if err := s.Shelf.Unstage(ctx, tx, id); err != nil {
-			return in, err
-		}
 	}
 	rows, err := tx.Query(ctx, `
 		insert into intake (source_id, state, whole, file, file_name)
@@ -86,6 +76,24 @@ func (s *Service) begin(ctx context.Context, tx pgx.Tx, sourceID int64, what Wha
 		return in, err
 	}
 	return in, s.Jobs.Add(ctx, tx, IntakeArgs{in.ID}, nil)
+}
+
+// dropHeld drops a source's intake that waits for a decision, with what it had staged.
+func (s *Service) dropHeld(ctx context.Context, tx pgx.Tx, sourceID int64) error {
+	held, err := tx.Query(ctx, `update intake set state = 'dropped', finished_at = now(), seen_offers = null where source_id = $1 and state = 'held' returning id`, sourceID)
+	if err != nil {
+		return err
+	}
+	ids, err := pgx.CollectRows(held, pgx.RowTo[int64])
+	if err != nil {
+		return err
+	}
+	for _, id := range ids {
+		if err := s.Shelf.Unstage(ctx, tx, id); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // tell lets browsers know; one that misses it asks again.

@@ -10,6 +10,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
 	"plainpelican/connect/pricelist"
 	"plainpelican/sources"
 	"plainpelican/standins/fault"
@@ -272,5 +274,61 @@ func TestAFileOfTwoGigabytesIsRefusedBeforeItIsRead(t *testing.T) {
 	}
 	if text := string(answer[:n]); !strings.Contains(text, "413") || !strings.Contains(text, "larger than 1.5 GB") {
 		t.Errorf("%s", text)
+	}
+}
+
+func TestOldListsAreLetGoButTheNewest(t *testing.T) {
+	w, n, address := northlight(t)
+	source := w.ConnectList(sources.List{Address: address + "/price-list.csv"})
+	n.Set(1, false)
+	w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/intakes", source.ID), nil, nil)
+	w.Source("Northlight Wholesale")
+	hashes := func() (list []string) {
+		t.Helper()
+		rows, err := w.App.Pool.Query(t.Context(), `select file from intake order by id`)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if list, err = pgx.CollectRows(rows, pgx.RowTo[string]); err != nil {
+			t.Fatal(err)
+		}
+		return list
+	}
+	before := hashes()
+	if err := w.App.Sources.Prune(t.Context()); err != nil || hashes()[0] == "" {
+		t.Errorf("let go within the week: %v", err)
+	}
+	if _, err := w.App.Pool.Exec(t.Context(), `update intake set finished_at = now() - interval '8 days'`); err != nil {
+		t.Fatal(err)
+	}
+	if err := w.App.Sources.Prune(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	after := hashes()
+	if before[0] == "" || before[0] == before[1] || after[0] != "" || after[1] != before[1] {
+		t.Fatalf("%q, before %q", after, before)
+	}
+	if _, err := w.App.Sources.Blobs.Open(before[0]); err == nil {
+		t.Error("the old file is still there")
+	}
+	var looked sources.Looked
+	w.Owner.Must("GET", fmt.Sprintf("/api/sources/%d/look", source.ID), nil, &looked)
+	if looked.Good == 0 {
+		t.Errorf("the newest cannot be looked at any more: %+v", looked)
+	}
+}
+
+func TestADisconnectedSourceLeavesNothingStaged(t *testing.T) {
+	w := testkit.Start(t)
+	w.ConnectBazaar()
+	w.Fault(w.BazaarURL, fault.Plan{Empty: true})
+	w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
+	if in := w.TakenIn().Intakes[0]; in.State != "held" {
+		t.Fatalf("%+v", in)
+	}
+	w.Owner.Must("POST", "/api/sources/1/disconnect", nil, nil)
+	var tables int
+	if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from pg_class where relname ~ '^staged_(offer|variant)_[0-9]+$'`).Scan(&tables); err != nil || tables != 0 {
+		t.Errorf("%d tables are left: %v", tables, err)
 	}
 }

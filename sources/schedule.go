@@ -124,3 +124,31 @@ func (s *Service) Keep(ctx context.Context, id int64, h Habits) error {
 		return members.Audit(ctx, tx, "changed source", h.Name, before, h)
 	})
 }
+
+// Prune lets the files of intakes go that ended a week ago, but for the newest of each source,
+// which its columns are looked at again by.
+func (s *Service) Prune(ctx context.Context) error {
+	rows, err := s.Pool.Query(ctx, `
+		with old as (
+			update intake i set file = '' where file <> '' and finished_at < now() - interval '7 days'
+			and id <> (select max(n.id) from intake n where n.source_id = i.source_id and n.file <> '' and n.whole) returning (select b.file from intake b where b.id = i.id) as file)
+		select distinct file from old where not exists (select from picture where hash = old.file)`)
+	if err != nil {
+		return err
+	}
+	files, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		return err
+	}
+	var failures []error
+	for _, file := range files {
+		var used bool
+		if err := s.Pool.QueryRow(ctx, `select exists (select from intake where file = $1)`, file).Scan(&used); err != nil {
+			return err
+		}
+		if !used {
+			failures = append(failures, s.Blobs.Remove(file))
+		}
+	}
+	return errors.Join(failures...)
+}

@@ -112,7 +112,7 @@ func LookAt(f *os.File, given *Layout, hints Hints) (*Look, error) {
 	if err := look.columns(sample, given, hints); err != nil {
 		return nil, err
 	}
-	look.Rows = t.count(l) - l.Header
+	look.Rows = max(t.count(l)-l.Header, 0) // 0 where it is not known before all is read
 	look.Field, look.Trouble = l.Check()
 	return look, look.preview(t)
 }
@@ -159,7 +159,7 @@ func (look *Look) form(t *table, anew bool) (err error) {
 func (look *Look) columns(sample []Row, given *Layout, hints Hints) error {
 	l := &look.Layout
 	for _, row := range sample[:min(len(sample), 15)] {
-		look.Head = append(look.Head, HeadRow{row.Place, row.Cells})
+		look.Head = append(look.Head, HeadRow{row.Place, append([]string{}, row.Cells...)})
 	}
 	if given == nil {
 		l.Header = 0
@@ -373,7 +373,7 @@ func (look *Look) preview(t *table) error {
 		}
 		for _, u := range item.SetAside {
 			look.Bad++
-			look.Preview = append(look.Preview, PreviewOffer{Place: u.row, Number: u.Number, Options: []string{}, Variants: []PreviewVariant{}, Trouble: u.Reason, Cells: u.Cells})
+			look.Preview = append(look.Preview, PreviewOffer{Place: u.row, Number: u.Number, Options: []string{}, Variants: []PreviewVariant{}, Trouble: u.Reason, Cells: append([]string{}, u.Cells...)})
 		}
 		if item.Offer == nil {
 			continue

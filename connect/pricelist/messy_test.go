@@ -181,6 +181,11 @@ func TestMessyListsComeInAsProposed(t *testing.T) {
 			content := m.content(t)
 			look, err := LookAt(file(t, content), nil, Hints{Currency: "USD", Supplier: "Test"})
 			must(t, err)
+			for _, row := range look.Head {
+				if row.Cells == nil {
+					t.Errorf("row %d is shown as nothing, not as empty", row.Place)
+				}
+			}
 			l := look.Layout
 			l.Country = "DE"
 			if field, reason := l.Check(); reason != "" {

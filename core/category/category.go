@@ -26,9 +26,9 @@ func Clean(path string) string {
 }
 
 // Propose is the path of the tree whose words agree best with a supplier's name, and how well,
-// from 0 to 1: the share of their words, the last level counting twice, that both have. Under
-// 0.34 nothing is proposed; of equals, the first.
-func Propose(name string, tree []string) (path string, score float64) {
+// in percent: the share of their words, the last level counting twice, that both have. Under
+// 34 nothing is proposed; of equals, the first.
+func Propose(name string, tree []string) (path string, percent int) {
 	theirs := words(name)
 	if len(theirs) == 0 {
 		return "", 0
@@ -43,7 +43,7 @@ func Propose(name string, tree []string) (path string, score float64) {
 		for _, w := range words(leaf(own)) {
 			leafWords[w] = true
 		}
-		weight := func(w string) float64 {
+		weight := func(w string) int {
 			if leafWords[w] || last[w] {
 				return 2
 			}
@@ -53,7 +53,7 @@ func Propose(name string, tree []string) (path string, score float64) {
 		for _, w := range ours {
 			has[w] = true
 		}
-		both, all := 0.0, 0.0
+		both, all := 0, 0
 		for _, w := range theirs {
 			all += weight(w)
 			if has[w] {
@@ -64,14 +64,14 @@ func Propose(name string, tree []string) (path string, score float64) {
 		for w := range has {
 			all += weight(w)
 		}
-		if share := both / all; share > score {
-			path, score = own, share
+		if share := 100 * both / all; share > percent {
+			path, percent = own, share
 		}
 	}
-	if score < 0.34 {
+	if percent < 34 {
 		return "", 0
 	}
-	return path, score
+	return path, percent
 }
 
 func leaf(path string) string { return path[strings.LastIndex(path, ">")+1:] }

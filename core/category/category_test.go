@@ -8,8 +8,8 @@ func TestProposals(t *testing.T) {
 		"Camp kitchen": "Kitchen > Camp kitchen", "CAMP & KITCHEN": "Kitchen > Camp kitchen", "Puzzle": "Games > Puzzles", "Toys/Games/Puzzles": "Games > Puzzles", "Kitchen": "Kitchen",
 		"balcony gardens": "Garden > Balcony garden", "Storage box": "Home > Storage boxes", "Garden tool": "Garden > Tools", "Sewing": "", "": "", "the of": "",
 	} {
-		if got, score := Propose(name, tree); got != want || (want == "") != (score == 0) || score > 1 {
-			t.Errorf("%q: %q (%.2f), want %q", name, got, score, want)
+		if got, score := Propose(name, tree); got != want || (want == "") != (score == 0) || score > 100 {
+			t.Errorf("%q: %q (%d), want %q", name, got, score, want)
 		}
 	}
 	if got, _ := Propose("Kitchen", nil); got != "" {

@@ -4,6 +4,7 @@ package blobs
 import (
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"io"
 	"io/fs"
 	"os"
@@ -77,6 +78,18 @@ func (f *Folder) PutStream(content io.Reader) (hash string, size int64, err erro
 		return "", 0, err
 	}
 	return hash, size, os.Rename(file.Name(), path)
+}
+
+// Remove lets a blob go. One that is missing is no error.
+func (f *Folder) Remove(key string) error {
+	path, err := f.path(key)
+	if err == nil {
+		err = os.Remove(path)
+	}
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	return err
 }
 
 // Open opens a blob to be read; a missing one is fs.ErrNotExist.
