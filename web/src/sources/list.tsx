@@ -166,7 +166,7 @@ export default function ListPlace() {
           </p>
         )}
         <div className="mt-4 flex gap-2">
-          <Button tone="main" onClick={() => take.mutate()} disabled={take.isPending || look.isPending || readOnly || looked.field === "columns"}>
+          <Button tone="main" onClick={() => take.mutate()} disabled={take.isPending || readOnly || looked.field === "columns"}>
             {take.isPending ? "Beginning…" : "Take it in"}
           </Button>
           <Button onClick={back}>Not now</Button>
