@@ -73,7 +73,7 @@ func (s *Stream) listen(ctx context.Context) {
 		return
 	}
 	defer func() { _, _ = conn.Exec(context.WithoutCancel(ctx), `unlisten progress`) }() // or the connection is gone
-	s.broadcast() // for what was told before this listened
+	s.broadcast()                                                                        // for what was told before this listened
 	for {
 		if _, err := conn.Conn().WaitForNotification(ctx); err != nil {
 			return
