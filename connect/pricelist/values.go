@@ -153,24 +153,11 @@ func amount(text, decimal string, c money.Currency) (money.Amount, error) {
 		}
 		return money.Amount{}, fmt.Errorf("“%s” is not an amount", clip(text))
 	}
-	whole, part, _ := strings.Cut(strings.TrimPrefix(plain, "-"), ".")
-	keep := c.Digits()
-	up := false
-	if len(part) > keep {
-		up = part[keep] >= '5'
-		part = part[:keep]
-	}
-	minor, err := strconv.ParseInt(whole+part+strings.Repeat("0", keep-len(part)), 10, 64)
-	if err != nil || minor > math.MaxInt64/1000 {
+	price, err := money.ParseRounded(plain, c)
+	if err != nil || max(price.Minor(), -price.Minor()) > math.MaxInt64/1000 {
 		return money.Amount{}, fmt.Errorf("“%s” is too large", clip(text))
 	}
-	if up {
-		minor++
-	}
-	if strings.HasPrefix(plain, "-") {
-		minor = -minor
-	}
-	return money.New(minor, c), nil
+	return price, nil
 }
 
 // stock reads how many there are. “>100” and “100+” are 100.

@@ -120,9 +120,9 @@ func (r *Reader) variant(o *source.Offer, n node) (v source.Variant, err error) 
 	case o.Currency != 0 && c != o.Currency:
 		return v, fmt.Errorf("it is priced in %s, the lines before it of the same product in %s", c, o.Currency)
 	}
-	price, err := parsePrice(amount.text, c)
+	price, err := money.ParseRounded(amount.text, c) // UBL amounts often have four decimals
 	if err != nil {
-		return v, fmt.Errorf("the price: %w", err)
+		return v, fmt.Errorf("the price: “%s” is not an amount", amount.text)
 	}
 	if base := priced.at("BaseQuantity").text; base != "" {
 		per, err := strconv.ParseFloat(base, 64)
@@ -163,30 +163,6 @@ func (r *Reader) variant(o *source.Offer, n node) (v source.Variant, err error) 
 	}
 	v.WeightGrams = weight(item)
 	return v, nil
-}
-
-// parsePrice allows more decimals than the currency has: UBL amounts often have four.
-func parsePrice(text string, c money.Currency) (money.Amount, error) {
-	if a, err := money.Parse(text, c); err == nil {
-		return a, nil
-	}
-	whole, part, found := strings.Cut(text, ".")
-	if !found || len(part) <= c.Digits() || strings.Trim(part, "0123456789") != "" {
-		return money.Amount{}, fmt.Errorf("“%s” is not an amount", text)
-	}
-	kept := whole
-	if c.Digits() > 0 {
-		kept += "." + part[:c.Digits()]
-	}
-	a, err := money.Parse(kept, c)
-	if err == nil && part[c.Digits()] >= '5' {
-		step := int64(1)
-		if strings.HasPrefix(text, "-") {
-			step = -1
-		}
-		return a.Add(money.New(step, c))
-	}
-	return a, err
 }
 
 // inventory is how many can be had. A catalogue does not state stock; the most that can be

@@ -103,6 +103,32 @@ func Parse(text string, c Currency) (Amount, error) {
 	return Amount{minor, c}, nil
 }
 
+// ParseRounded is Parse for prices that are quoted finer than the currency is, such as a tenth
+// of a cent: what is finer is rounded half away from zero.
+func ParseRounded(text string, c Currency) (Amount, error) {
+	text = strings.TrimSpace(text)
+	whole, fraction, _ := strings.Cut(text, ".")
+	digits := c.Digits()
+	if len(fraction) <= digits {
+		return Parse(text, c)
+	}
+	kept := whole
+	if digits > 0 {
+		kept += "." + fraction[:digits]
+	}
+	a, err := Parse(kept, c)
+	if err == nil && !allDigits(fraction) {
+		err = fmt.Errorf("%q in %s: %w", text, c, ErrNotAnAmount)
+	}
+	if err != nil || fraction[digits] < '5' {
+		return a, err
+	}
+	if strings.HasPrefix(text, "-") {
+		return a.Sub(New(1, c))
+	}
+	return a.Add(New(1, c))
+}
+
 // MustParse is Parse for text known when the program is written; it panics on an error.
 func MustParse(text string, code string) Amount {
 	a, err := Parse(text, MustCurrency(code))
