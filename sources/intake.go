@@ -120,11 +120,8 @@ type intaking struct {
 	cursor string
 	asOf   string
 	gone   []string
-	staged int64
-	putSo  int64
 	file   string
-	phase  string
-	saved  [2]int64 // what was seen and put when it was saved last
+	saved  [2]int // what was seen and put when it was saved last
 
 	seen    *roaring64.Bitmap
 	numbers map[uint64]struct{} // of offers that are staged or set aside: a number twice is told
@@ -185,13 +182,13 @@ func (s *Service) run(ctx context.Context, id int64, last bool) error {
 // takeIn returns what went wrong, in plain words, or why it must be asked about. Its error is
 // one of ours.
 func (s *Service) takeIn(ctx context.Context, in *intaking) (trouble string, hold *Hold, err error) {
-	if in.phase == "reading" {
+	if in.Phase == "reading" {
 		trouble, hold, err = s.read(ctx, in)
 		if trouble != "" || hold != nil || err != nil {
 			return trouble, hold, err
 		}
 	}
-	if in.phase == "weighing" && !in.allowed && !in.straight && in.source.Kind != "pages" {
+	if in.Phase == "weighing" && !in.allowed && !in.straight && in.source.Kind != "pages" {
 		weight, err := s.Shelf.Weigh(ctx, in.ID, in.SourceID, in.Whole, in.seen)
 		if err != nil {
 			return "", nil, err
@@ -215,26 +212,26 @@ func (s *Service) claim(ctx context.Context, id int64) (*intaking, error) {
 		if in.Intake, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Intake]); err != nil {
 			return err
 		}
-		if err := tx.QueryRow(ctx, `select cursor, as_of, gone, staged, put, file, phase, seen_offers, allowed, straight or (seen = 0 and not exists (select from offer where source_id = intake.source_id)) from intake where id = $1`, id).
-			Scan(&in.cursor, &in.asOf, &in.gone, &in.staged, &in.putSo, &in.file, &in.phase, &bitmap, &in.allowed, &in.straight); err != nil {
+		if err := tx.QueryRow(ctx, `select cursor, as_of, gone, file, seen_offers, allowed, straight or (seen = 0 and not exists (select from offer where source_id = intake.source_id)) from intake where id = $1`, id).
+			Scan(&in.cursor, &in.asOf, &in.gone, &in.file, &bitmap, &in.allowed, &in.straight); err != nil {
 			return err
 		}
 		there, err := s.Shelf.Staged(ctx, tx, id, func(number string) { in.twice(number) })
 		if err != nil {
 			return err
 		}
-		in.saved = [2]int64{int64(in.Seen), in.putSo}
+		in.saved = [2]int{in.Seen, in.Put}
 		if in.straight {
 			if err := s.Shelf.Numbers(ctx, tx, in.SourceID, func(number string) { in.twice(number) }); err != nil {
 				return err
 			}
 		}
-		if int64(there) == in.staged {
+		if there == in.Staged {
 			return nil
 		}
 		// The database came back from a crash without what was staged: it is read again.
 		clear(in.numbers)
-		in.cursor, in.asOf, in.gone, in.staged, in.putSo, in.phase, bitmap = "", "", nil, 0, 0, "reading", nil
+		in.cursor, in.asOf, in.gone, bitmap = "", "", nil, nil
 		in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.SetAside, in.Phase, in.Put, in.Staged = 0, 0, 0, 0, 0, 0, "reading", 0, 0
 		if err := s.Shelf.Unstage(ctx, tx, id); err != nil {
 			return err
@@ -358,11 +355,7 @@ func (s *Service) Decide(ctx context.Context, id int64, goOn bool) error {
 			return err
 		}
 		if !goOn {
-			if err := s.Shelf.Unstage(ctx, tx, id); err != nil {
-				return err
-			}
-			_, err := tx.Exec(ctx, `update intake set state = 'dropped', finished_at = now(), seen_offers = null where id = $1`, id)
-			return err
+			return s.dropHeld(ctx, tx, sourceID)
 		}
 		if kind != "shares" {
 			return apikit.Problem(409, "", "Say first how the columns of the changed list are read.")

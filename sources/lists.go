@@ -209,8 +209,8 @@ func (s *Service) Reconnect(ctx context.Context, id int64) error {
 	})
 }
 
-// SaveLayout says anew how a source's list is read, and takes it in by that: the file of its
-// newest intake where it is uploaded, what is at its address now where it is fetched.
+// SaveLayout says anew how a source's list is read, and takes the file of its newest intake in by
+// that, which is the one that was looked at.
 func (s *Service) SaveLayout(ctx context.Context, id int64, l pricelist.Layout) error {
 	if field, reason := l.Check(); reason != "" {
 		return apikit.Problem(422, field, "%s", reason)

@@ -35,7 +35,7 @@ func (s *Service) stage(ctx context.Context, in *intaking, b batch) error {
 			err = s.Shelf.Lay(ctx, tx, in.SourceID, offers, in.seen)
 			in.Added += len(offers)
 		} else {
-			staged, twice, err = s.Shelf.Stage(ctx, tx, Staging{in.ID, in.SourceID, in.staged, in.part()}, offers, in.seen)
+			staged, twice, err = s.Shelf.Stage(ctx, tx, Staging{in.ID, in.SourceID, int64(in.Staged), in.part()}, offers, in.seen)
 			for _, number := range twice {
 				b.twice(number, rows)
 			}
@@ -50,8 +50,7 @@ func (s *Service) stage(ctx context.Context, in *intaking, b batch) error {
 		if err := saveLinks(ctx, tx, in.ID, b.links); err != nil {
 			return err
 		}
-		in.staged += int64(staged)
-		in.Staged = int(in.staged)
+		in.Staged += staged
 		in.Unchanged += same
 		in.Seen += same + len(offers) - len(twice) + len(b.SetAside) + len(b.Gone)
 		in.SetAside += len(b.SetAside)
@@ -59,7 +58,7 @@ func (s *Service) stage(ctx context.Context, in *intaking, b batch) error {
 		in.cursor = b.Next
 		in.Expected = max(b.Total, in.Expected)
 		if b.last {
-			in.phase, in.Phase = "weighing", "weighing"
+			in.Phase = "weighing"
 		}
 		if in.asOf == "" {
 			in.asOf = b.AsOf
@@ -137,7 +136,7 @@ const partSize = 5000
 
 // put withdraws what has left and puts what is staged on the shelf, part by part.
 func (s *Service) put(ctx context.Context, in *intaking) error {
-	if in.phase == "weighing" {
+	if in.Phase == "weighing" {
 		if err := s.Shelf.Survey(ctx, in.ID); err != nil {
 			return err
 		}
@@ -146,14 +145,14 @@ func (s *Service) put(ctx context.Context, in *intaking) error {
 		}
 		s.tell(ctx, in.Intake)
 	}
-	for in.putSo < in.staged {
-		upTo := min(in.putSo+partSize, in.staged)
+	for in.Put < in.Staged {
+		upTo := min(in.Put+partSize, in.Staged)
 		err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-			counts, err := s.Shelf.Merge(ctx, tx, Staging{in.ID, in.SourceID, in.putSo, in.part()}, upTo)
+			counts, err := s.Shelf.Merge(ctx, tx, Staging{in.ID, in.SourceID, int64(in.Put), in.part()}, int64(upTo))
 			if err != nil {
 				return err
 			}
-			in.Added, in.Changed, in.putSo, in.Put = in.Added+counts.Added, in.Changed+counts.Changed, upTo, int(upTo)
+			in.Added, in.Changed, in.Put = in.Added+counts.Added, in.Changed+counts.Changed, upTo
 			return s.save(ctx, tx, in)
 		})
 		if err != nil {
@@ -174,7 +173,7 @@ func (s *Service) withdraw(ctx context.Context, in *intaking) error {
 		if err != nil {
 			return err
 		}
-		in.phase, in.Phase = "putting", "putting"
+		in.Phase = "putting"
 		return s.save(ctx, tx, in)
 	})
 }
@@ -192,10 +191,10 @@ func (s *Service) save(ctx context.Context, db database.Querier, in *intaking) e
 	tag, err := db.Exec(ctx, `
 		update intake set expected = $2, seen = $3, added = $4, changed = $5, unchanged = $6, withdrawn = $7, set_aside = $8, cursor = $9, as_of = $10, gone = $11, staged = $12, put = $13, phase = $14, seen_offers = $15, straight = $18
 		where id = $1 and state = 'running' and seen = $16 and put = $17`,
-		in.ID, in.Expected, in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.SetAside, in.cursor, in.asOf, gone, in.staged, in.putSo, in.phase, bitmap, in.saved[0], in.saved[1], in.straight)
+		in.ID, in.Expected, in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.SetAside, in.cursor, in.asOf, gone, in.Staged, in.Put, in.Phase, bitmap, in.saved[0], in.saved[1], in.straight)
 	if err == nil && tag.RowsAffected() == 0 {
 		return errStopped
 	}
-	in.saved = [2]int64{int64(in.Seen), in.putSo}
+	in.saved = [2]int{in.Seen, in.Put}
 	return err
 }

@@ -19,6 +19,7 @@ type Reader struct {
 	places map[Field][]int // columns by field, where they are in this file
 	names  []string        // the column names, as they are in this file
 	width  int
+	sample []Row // the first rows, while the list is being opened
 	// section is the heading that the rows stand under, where no column names the category.
 	section  string
 	read     int // rows with something in them, headings among them
@@ -43,7 +44,7 @@ type Reader struct {
 
 // Item is an offer, or what could not be used of it, or both.
 type Item struct {
-	// Number and Sum are of a product that has not been built yet; Build makes the rest of it.
+	// Number and Sum are of a product that has not been built yet; Builder makes the rest of it.
 	Number  string
 	Sum     [32]byte
 	rows    []Row
@@ -100,7 +101,8 @@ func Open(f *os.File, l *Layout) (*Reader, error) {
 		}
 	}
 	if err == nil {
-		err = r.sameSign(&own)
+		err = r.sameSign(&own, r.sample)
+		r.sample = nil
 	}
 	if err != nil {
 		t.close()
@@ -117,6 +119,7 @@ func open(t *table, l *Layout) (*Reader, error) {
 	if err != nil {
 		return nil, err
 	}
+	r.sample = sample
 	header, err := r.resolve(sample)
 	if err != nil {
 		return nil, err

@@ -10,11 +10,7 @@ import (
 
 // sameSign tells whether the costs are written with the decimal sign that they had: a list
 // whose costs can be read with the other one only has changed.
-func (r *Reader) sameSign(l *Layout) error {
-	sample, err := r.table.sample(l, sampleRows)
-	if err != nil {
-		return err
-	}
+func (r *Reader) sameSign(l *Layout, sample []Row) error {
 	other := map[string]string{".": ",", ",": "."}[l.Decimal]
 	by := map[string]int{}
 	for _, row := range sample {

@@ -137,7 +137,7 @@ func delimiter(f *os.File, enc string) string {
 	return sign
 }
 
-// source is an opened file that can be read from the start again.
+// table is an opened file that can be read from the start again.
 type table struct {
 	file *os.File
 	book *workbook

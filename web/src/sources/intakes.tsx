@@ -6,7 +6,7 @@ import { Button } from "../parts/controls";
 import { moneyText } from "../parts/money";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
-import { type Intake, number, send } from "./words";
+import { accepted, type Intake, number, send } from "./words";
 
 /** Progress is how far an intake has come. */
 export function Progress({ intake }: { intake: Intake }) {
@@ -224,7 +224,7 @@ export function SendFile({ source, part = false, tone }: { source: Source; part?
       <input
         ref={input}
         type="file"
-        accept=".csv,.txt,.tsv,.xlsx,.xml"
+        accept={accepted}
         aria-label={words}
         className="hidden"
         onChange={(e) => {

@@ -11,7 +11,7 @@ import { Chips, Columns } from "./columns";
 import { Form } from "./form";
 import { Preview } from "./preview";
 import { Terms } from "./terms";
-import { type Layout, type Looked, number, readRule, send, writeRule } from "./words";
+import { accepted, type Layout, type Looked, number, readRule, send, writeRule } from "./words";
 
 type List = Schemas["SourcesList"];
 
@@ -223,7 +223,7 @@ function Beginning({
           <span className="text-ink-2"> or drop it here</span>
           <input
             type="file"
-            accept=".csv,.txt,.tsv,.xlsx,.xml"
+            accept={accepted}
             className="sr-only"
             disabled={busy}
             onChange={(e) => {

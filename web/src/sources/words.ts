@@ -100,6 +100,9 @@ export const delimiters: [string, string][] = [
   ["|", "bars"],
 ];
 
+/** accepted are the files that a list or a catalogue document may come in. */
+export const accepted = ".csv,.txt,.tsv,.xlsx,.xml";
+
 /** send sends a file and names it. */
 export async function send(file: File): Promise<Schemas["SourcesUpload"]> {
   let answer: Response;
