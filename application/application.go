@@ -34,6 +34,7 @@ import (
 	"plainpelican/platform/settings"
 	"plainpelican/pricing"
 	"plainpelican/publishing"
+	"plainpelican/requests"
 	"plainpelican/sources"
 	"plainpelican/stores"
 	"plainpelican/workbench"
@@ -46,6 +47,7 @@ type Application struct {
 	Log        *slog.Logger
 	Members    *members.Service
 	Sources    *sources.Service
+	Requests   *requests.Service
 	Catalog    *catalog.Service
 	Stores     *stores.Service
 	Pricing    *pricing.Service
@@ -83,11 +85,13 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a.Pricing.Drafts = a.Workbench
 	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Bench: a.Workbench, Log: log}
 	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs, Progress: a.Progress, Shelf: a.Catalog, Blobs: folder, Prices: a.Pricing, Log: log}
+	a.Requests = &requests.Service{Pool: pool, Sources: a.Sources, Pricing: a.Pricing, Pictures: a.Catalog, Blobs: folder, Jobs: a.Jobs, Progress: a.Progress, Log: log}
 	a.Publishing = &publishing.Service{Pool: pool, Drafts: a.Workbench, Stores: a.Stores, Supply: a.Sources, Catalog: a.Catalog, Jobs: a.Jobs, Progress: a.Progress,
 		Log: log, PicturePath: catalog.PicturePath, Pause: 3 * time.Second}
 	a.Pricing.Listings, a.Pricing.Catalog, a.Workbench.Past = a.Publishing, a.Catalog, a.Publishing
 	a.Pricing.Work(a.Jobs)
 	a.Sources.Work(a.Jobs)
+	a.Requests.Work(a.Jobs)
 	a.Publishing.Work(a.Jobs)
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[UpkeepArgs]) error {
 		return errors.Join(a.FetchRates(ctx), a.Members.Prune(ctx), a.Sources.Prune(ctx))
@@ -128,7 +132,10 @@ func (a *Application) Start(ctx context.Context) error {
 	}
 	hourly := river.NewPeriodicJob(river.PeriodicInterval(time.Hour), func() (river.JobArgs, *river.InsertOpts) { return UpkeepArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true})
 	due := river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) { return sources.DueArgs{}, nil }, nil)
-	if err := a.Jobs.Start(ctx, a.Settings.Workers, hourly, due); err != nil {
+	quotes := river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) {
+		return requests.DueArgs{}, &river.InsertOpts{UniqueOpts: river.UniqueOpts{ByArgs: true, ByPeriod: 30 * time.Second}}
+	}, nil)
+	if err := a.Jobs.Start(ctx, a.Settings.Workers, hourly, due, quotes); err != nil {
 		return err
 	}
 	return a.Pricing.CatchUp(ctx)
@@ -199,6 +206,7 @@ func (a *Application) register() {
 	a.API = apikit.New(a.router)
 	a.Members.Register(a.API)
 	a.Sources.Register(a.API)
+	a.Requests.Register(a.API)
 	a.Catalog.Register(a.API)
 	a.Stores.Register(a.API)
 	a.Pricing.Register(a.API)

@@ -8,7 +8,6 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"plainpelican/core/landed"
 	"plainpelican/core/markup"
 	"plainpelican/core/money"
 	"plainpelican/platform/apikit"
@@ -29,19 +28,10 @@ type Line struct {
 	Units     int             `json:"units" doc:"Sold in the last four weeks"`
 	Weekly    []int32         `json:"weekly" doc:"Units a week over the last year, oldest first"`
 	Stock     int             `json:"stock"`
-	Days      *Days           `json:"days"`
+	Days      *pricing.Days   `json:"days"`
 	Ladder    *pricing.Ladder `json:"ladder" doc:"Of the cheapest variant; null where there is no price"`
 	NoPrice   string          `json:"no_price"`
 	Drafts    []int64         `json:"drafts" doc:"Drafts made of it"`
-}
-
-// Days is how long an offer takes, as the day ruler shows it.
-type Days struct {
-	Processing   landed.Days `json:"processing"`
-	Transit      landed.Days `json:"transit"`
-	Door         landed.Days `json:"door"`
-	Promise      int         `json:"promise"`
-	KeepsPromise bool        `json:"keeps_promise"`
 }
 
 // PicturePath is where a picture of an offer is served.
@@ -50,13 +40,6 @@ func PicturePath(offer int64, place int) string { return fmt.Sprintf("/pictures/
 func itoa(n int64) string { return strconv.FormatInt(n, 10) }
 
 func decimalTenths(n int) string { return fmt.Sprintf("%d.%d", n/10, n%10) }
-
-func daysOf(q *pricing.Quote, processing landed.Days, promise int) *Days {
-	if q.Err != nil {
-		return nil
-	}
-	return &Days{processing, q.Choice.Delivery.Transit, q.Choice.Door, promise, q.Choice.KeepsPromise}
-}
 
 // lines shows rows of the index, in order, with their prices in a store.
 func (s *Service) lines(ctx context.Context, now *state, places []int, p *pricing.Pricer) ([]Line, error) {
@@ -72,7 +55,7 @@ func (s *Service) lines(ctx context.Context, now *state, places []int, p *pricin
 		}
 		t := &now.things[place]
 		quote := p.Quote(&t.Thing)
-		out[i].Days = daysOf(&quote, t.Processing, p.PromiseDays)
+		out[i].Days = quote.Days(t.Processing)
 		ladder, err := quote.Rungs(t.unit, nil, nil)
 		if err != nil {
 			out[i].NoPrice = p.Words(err)
@@ -150,7 +133,7 @@ type SheetDelivery struct {
 	Name    string       `json:"name"`
 	First   money.Amount `json:"first"`
 	Further money.Amount `json:"further"`
-	Days    Days         `json:"days"`
+	Days    pricing.Days `json:"days"`
 	Tracked bool         `json:"tracked"`
 	// Assumed is true for the one that prices assume.
 	Assumed bool `json:"assumed"`
@@ -211,14 +194,14 @@ func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.Thing, 
 	if p != nil {
 		quote = p.Quote(&t)
 		o.Market = p.MoneyRules.Market
-		o.Days = daysOf(&quote, t.Processing, p.PromiseDays)
+		o.Days = quote.Days(t.Processing)
 		o.NoPrice = p.Words(quote.Err)
 	}
 	for _, d := range t.Deliveries {
 		if p != nil && !d.Reaches(p.MoneyRules.Market) {
 			continue
 		}
-		days := Days{Processing: t.Processing, Transit: d.Transit, Door: t.Processing.Plus(d.Transit)}
+		days := pricing.Days{Processing: t.Processing, Transit: d.Transit, Door: t.Processing.Plus(d.Transit)}
 		if p != nil {
 			days.Promise, days.KeepsPromise = p.PromiseDays, days.Door.Within(p.PromiseDays)
 		}

@@ -9,6 +9,7 @@ import (
 	_ "image/gif" // pictures may be GIF
 	"image/jpeg"
 	_ "image/png" // or PNG
+	"io"
 	"net/http"
 	"strconv"
 	"sync"
@@ -44,6 +45,11 @@ func (s *Service) Picture(ctx context.Context, offer int64, place int) (hash str
 	if err != nil {
 		return "", nil, err
 	}
+	return s.PictureAt(ctx, url)
+}
+
+// PictureAt returns the picture at an address, as Picture does.
+func (s *Service) PictureAt(ctx context.Context, url string) (hash string, content []byte, err error) {
 	one, _ := s.fetching.LoadOrStore(url, &sync.Mutex{})
 	one.(*sync.Mutex).Lock()
 	defer one.(*sync.Mutex).Unlock()
@@ -77,7 +83,7 @@ func (s *Service) fetch(ctx context.Context, url string) (string, []byte, error)
 		trouble = fmt.Sprintf("its server answers %d", answer.Status)
 	case err != nil:
 		trouble = "what is there is not a picture"
-	case config.Width*config.Height > mostPicturePixels || config.Width <= 0 || config.Height <= 0:
+	case tooLarge(config):
 		trouble = fmt.Sprintf("it has %d by %d pixels, more than can be handled", config.Width, config.Height)
 	}
 	hash := ""
@@ -102,6 +108,48 @@ func (s *Service) sized(hash string, content []byte, width int) ([]byte, error) 
 	if small, err := s.Blobs.Get(key); err == nil {
 		return small, nil
 	}
+	small, err := scaled(content, width, false)
+	if err != nil {
+		return nil, err
+	}
+	return small, s.Blobs.PutAs(key, small)
+}
+
+// Given keeps a picture that a person sent as a file: a JPEG of at most a width. It returns
+// an ErrNoPicture that says why where it is not one.
+func (s *Service) Given(file string, width int) (hash string, err error) {
+	content, err := s.Blobs.Open(file)
+	if err != nil {
+		return "", fmt.Errorf("%w: it did not arrive", ErrNoPicture)
+	}
+	defer func() { _ = content.Close() }()
+	config, _, err := image.DecodeConfig(io.LimitReader(content, mostPictureBytes))
+	switch {
+	case err != nil:
+		return "", fmt.Errorf("%w: what is there is not a picture", ErrNoPicture)
+	case tooLarge(config):
+		return "", fmt.Errorf("%w: it has %d by %d pixels, more than can be handled", ErrNoPicture, config.Width, config.Height)
+	}
+	if _, err := content.Seek(0, io.SeekStart); err != nil {
+		return "", err
+	}
+	whole, err := io.ReadAll(io.LimitReader(content, mostPictureBytes))
+	if err != nil {
+		return "", err
+	}
+	if whole, err = scaled(whole, width, true); err != nil {
+		return "", err
+	}
+	return s.Blobs.Put(whole)
+}
+
+func tooLarge(c image.Config) bool {
+	return c.Width <= 0 || c.Height <= 0 || c.Width > mostPicturePixels/c.Height
+}
+
+// scaled is a picture scaled down to a width, as JPEG; one that is not wider is left as it
+// is, unless it must be a JPEG all the same.
+func scaled(content []byte, width int, always bool) ([]byte, error) {
 	decoding <- struct{}{}
 	defer func() { <-decoding }()
 	full, _, err := image.Decode(bytes.NewReader(content))
@@ -109,16 +157,16 @@ func (s *Service) sized(hash string, content []byte, width int) ([]byte, error) 
 		return nil, fmt.Errorf("%w: it cannot be read", ErrNoPicture)
 	}
 	b := full.Bounds()
-	if b.Dx() <= width {
+	if b.Dx() <= width && !always {
 		return content, nil
 	}
+	width = min(width, b.Dx())
 	small := image.NewRGBA(image.Rect(0, 0, width, max(1, b.Dy()*width/b.Dx())))
-	draw.ApproxBiLinear.Scale(small, small.Bounds(), full, b, draw.Src, nil)
+	draw.Draw(small, small.Bounds(), image.White, image.Point{}, draw.Src)
+	draw.ApproxBiLinear.Scale(small, small.Bounds(), full, b, draw.Over, nil)
 	var out bytes.Buffer
-	if err := jpeg.Encode(&out, small, &jpeg.Options{Quality: 85}); err != nil {
-		return nil, err
-	}
-	return out.Bytes(), s.Blobs.PutAs(key, out.Bytes())
+	err = jpeg.Encode(&out, small, &jpeg.Options{Quality: 85})
+	return out.Bytes(), err
 }
 
 var widths = map[string]int{"96": 96, "400": 400, "800": 800}
@@ -131,6 +179,11 @@ func (s *Service) servePicture(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	hash, content, err := s.Picture(r.Context(), offer, place)
+	s.ServePicture(w, r, hash, content, err)
+}
+
+// ServePicture answers with a picture that was got, scaled to the width that is asked for.
+func (s *Service) ServePicture(w http.ResponseWriter, r *http.Request, hash string, content []byte, err error) {
 	if err == nil {
 		if width := widths[r.URL.Query().Get("w")]; width > 0 {
 			content, err = s.sized(hash, content, width)

@@ -3,7 +3,19 @@ import { expect, test } from "@playwright/test";
 import { port } from "./playwright.config";
 import { api, connectStore, signIn, takeFresh } from "./world";
 
-const places = ["/sources", "/catalog", "/workbench", "/listings", "/store", "/markup", "/members", "/orders", "/nowhere"];
+const places = [
+  "/sources",
+  "/sources/requests",
+  "/sources/requests/new",
+  "/catalog",
+  "/workbench",
+  "/listings",
+  "/store",
+  "/markup",
+  "/members",
+  "/orders",
+  "/nowhere",
+];
 
 /** settle waits until a place shows what it has. */
 async function settle(page: import("@playwright/test").Page) {

@@ -97,6 +97,14 @@ test("screenshots", async ({ page }) => {
   await page.goto("/listings");
   await page.getByRole("row").first().waitFor();
   await shot("listings");
+  await page.goto("/sources/requests/new");
+  await page.getByLabel("What is wanted").fill("Folding enamel mug with a cork base");
+  await page.getByLabel("What matters about it").fill("Cork, not rubber. Three colours. A plain box without leaflets.");
+  await page.getByLabel(/Cost at most/).fill("3.20");
+  await page.getByLabel("Units a month").fill("150");
+  await page.getByRole("button", { name: "Ask for quotes" }).click();
+  await page.getByText("3 quotes; no more will come").waitFor({ timeout: 60_000 });
+  await shot("requests");
   await page.goto("/sources/list");
   await page.getByLabel("Or the address").fill(`http://127.0.0.1:${port + 6}/price-list.csv`);
   await page.getByRole("button", { name: "Look at it" }).click();

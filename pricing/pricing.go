@@ -159,6 +159,23 @@ func (p *Pricer) Quote(t *Thing) Quote {
 	return q
 }
 
+// Days is how long an offer takes, as the day ruler shows it.
+type Days struct {
+	Processing   landed.Days `json:"processing"`
+	Transit      landed.Days `json:"transit"`
+	Door         landed.Days `json:"door"`
+	Promise      int         `json:"promise"`
+	KeepsPromise bool        `json:"keeps_promise"`
+}
+
+// Days is how long it takes by the delivery that is chosen; nil where there is none.
+func (q *Quote) Days(processing landed.Days) *Days {
+	if q.Err != nil {
+		return nil
+	}
+	return &Days{processing, q.Choice.Delivery.Transit, q.Choice.Door, q.pricer.PromiseDays, q.Choice.KeepsPromise}
+}
+
 func (p *Pricer) itemOf(t *Thing) markup.Item {
 	return markup.Item{Store: p.Handle, Source: t.Source, Supplier: t.Supplier, ShipsFrom: t.ShipsFrom, Category: t.Category, Brand: t.Brand, Collections: t.Collections, Tags: t.Tags}
 }

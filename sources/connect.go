@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
 
 	"plainpelican/connect/source"
 	"plainpelican/members"
@@ -46,10 +47,10 @@ func (s *Service) Connect(ctx context.Context, in Credentials) (int64, error) {
 	var id int64
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, `
-			insert into source (kind, name, address, client_id, secret, state, requests_per_second, repeats, zone, next_at) values ('marketplace', $1, $2, $3, $4, 'connected', $5, $6, 'UTC', $7)
+			insert into source (kind, name, address, client_id, secret, state, requests_per_second, repeats, zone, next_at, takes_requests) values ('marketplace', $1, $2, $3, $4, 'connected', $5, $6, 'UTC', $7, $8)
 			on conflict (address) where address <> '' do update set name = excluded.name, client_id = excluded.client_id, secret = excluded.secret, state = 'connected',
-				requests_per_second = excluded.requests_per_second, trouble = '', connected_at = now()
-			returning id`, d.Name, address, in.ClientID, s.Box.Seal(purpose(address), in.ClientSecret), d.Limits.RequestsPerSecond, usualSchedule, next).Scan(&id)
+				requests_per_second = excluded.requests_per_second, takes_requests = excluded.takes_requests, trouble = '', connected_at = now()
+			returning id`, d.Name, address, in.ClientID, s.Box.Seal(purpose(address), in.ClientSecret), d.Limits.RequestsPerSecond, usualSchedule, next, d.TakesRequests).Scan(&id)
 		if err != nil {
 			return err
 		}
@@ -102,9 +103,46 @@ func (s *Service) Open(ctx context.Context, id int64) (session *source.Session, 
 	if err != nil {
 		return nil, name, address, err
 	}
-	session, _, err = s.Connector.SignIn(ctx, address, clientID, secret)
+	session, d, err := s.Connector.SignIn(ctx, address, clientID, secret)
+	if err == nil {
+		_, err = s.Pool.Exec(ctx, `update source set takes_requests = $2 where id = $1 and takes_requests <> $2`, id, d.TakesRequests)
+	}
 	return session, name, address, err
 }
+
+// CatchUpArgs is the job that takes in what has changed at a source, after what is under way.
+type CatchUpArgs struct{ SourceID int64 }
+
+// Kind names the job.
+func (CatchUpArgs) Kind() string { return "catch_up" }
+
+// InsertOpts puts it into its queue.
+func (CatchUpArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "intake"} }
+
+// CatchUp has what has changed at a source taken in, once the transaction is through.
+func (s *Service) CatchUp(ctx context.Context, tx pgx.Tx, id int64) error {
+	return s.Jobs.Add(ctx, tx, CatchUpArgs{id}, nil)
+}
+
+func (s *Service) catchUp(ctx context.Context, id int64) error {
+	var held, busy bool
+	err := s.Pool.QueryRow(ctx, `select exists (select from intake where source_id = $1 and state = 'held'), exists (select from intake where source_id = $1 and state in ('waiting', 'running'))`, id).Scan(&held, &busy)
+	switch {
+	case err != nil:
+		return err
+	case held:
+		return nil // it is not dropped for this; the intake after it brings what has changed
+	case busy:
+		return river.JobSnooze(5 * time.Second)
+	}
+	if _, err = s.Begin(ctx, id, What{}); apikit.IsProblem(err) {
+		return nil // disconnected, or another has just begun
+	}
+	return err
+}
+
+// Trouble says in the words of the job why a source could not be spoken to.
+func Trouble(address string, err error) string { return words(address, err) }
 
 type openSession struct {
 	session *source.Session

@@ -109,6 +109,7 @@ func (s *Service) Work(r *jobs.Runner) {
 		return s.run(ctx, job.Args.IntakeID, job.Attempt >= 4)
 	})
 	jobs.Handle(r, func(ctx context.Context, _ *river.Job[DueArgs]) error { return s.BeginDue(ctx) })
+	jobs.Handle(r, func(ctx context.Context, job *river.Job[CatchUpArgs]) error { return s.catchUp(ctx, job.Args.SourceID) })
 }
 
 var errStopped = errors.New("the intake was stopped")

@@ -364,6 +364,18 @@ func (p *Person) Go(method, address string, form url.Values) string {
 	return answer.Header.Get("Location")
 }
 
+// Kind is the content type of what is served at a path; its status where it is not served.
+func (p *Person) Kind(path string) string {
+	p.w.t.Helper()
+	answer, err := p.client.Get(p.w.URL + path)
+	must(p.w.t, err)
+	defer func() { _ = answer.Body.Close() }()
+	if answer.StatusCode != http.StatusOK {
+		return answer.Status
+	}
+	return answer.Header.Get("Content-Type")
+}
+
 // Until waits for something that background work brings about.
 func Until(t testing.TB, what string, done func() bool) {
 	t.Helper()

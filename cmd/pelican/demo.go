@@ -146,7 +146,9 @@ func (d *demonstration) start(ctx context.Context, reset bool, servers []net.Lis
 
 // standIns serves the simulated parties on their ports.
 func (d *demonstration) standIns(servers []net.Listener) error {
-	d.bazaar = bazaar.New(bazaar.Demo)
+	quayside, tern := bazaar.Demo, bazaar.Tern
+	quayside.File, tern.File = filepath.Join(d.dir, "quayside.json"), filepath.Join(d.dir, "tern.json")
+	d.bazaar = bazaar.New(quayside)
 	handlers := []http.Handler{d.bazaar.Handler()}
 	for _, s := range []shop.Settings{shop.Goods, shop.Nord} {
 		store, err := shop.New(s, filepath.Join(d.dir, "standins", s.Handle))
@@ -155,7 +157,7 @@ func (d *demonstration) standIns(servers []net.Listener) error {
 		}
 		handlers = append(handlers, store.Handler())
 	}
-	handlers = append(handlers, (&rates.Server{Now: time.Now}).Handler(), bazaar.New(bazaar.Tern).Handler(), wholesale.New(260).Handler(), wholesale.Corvane(180).Handler())
+	handlers = append(handlers, (&rates.Server{Now: time.Now}).Handler(), bazaar.New(tern).Handler(), wholesale.New(260).Handler(), wholesale.Corvane(180).Handler())
 	for i, h := range handlers {
 		server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second}
 		go func() { _ = server.Serve(servers[i]) }()

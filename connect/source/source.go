@@ -37,6 +37,8 @@ type Description struct {
 		RequestsPerSecond int `json:"requests_per_second"`
 		PageSize          int `json:"page_size"`
 	} `json:"limits"`
+	// TakesRequests tells that it passes requests for quotation on to its suppliers.
+	TakesRequests bool `json:"takes_requests"`
 }
 
 // Connector opens sessions with sources.
@@ -115,13 +117,21 @@ func (s *Session) renew(ctx context.Context) error {
 	return nil
 }
 
-// get reads one path, signing in again once where the token has expired.
+// get reads one path.
 func (s *Session) get(ctx context.Context, path string) (*outgoing.Response, error) {
+	return s.call(ctx, http.MethodGet, path, nil)
+}
+
+// call makes a call that may be repeated, signing in again once where the token has expired.
+func (s *Session) call(ctx context.Context, method, path string, body []byte) (*outgoing.Response, error) {
 	for attempt := 0; ; attempt++ {
 		s.mu.Lock()
 		header := http.Header{"Authorization": {"Bearer " + s.token}}
 		s.mu.Unlock()
-		answer, err := s.client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: s.address + path, Header: header, Repeatable: true})
+		if body != nil {
+			header.Set("Content-Type", "application/json")
+		}
+		answer, err := s.client.Do(ctx, outgoing.Request{Method: method, URL: s.address + path, Header: header, Body: body, Repeatable: true})
 		if err != nil {
 			return nil, err
 		}

@@ -40,6 +40,12 @@ type Settings struct {
 	// PageSize is the most offers on a page, Slow how long each answer takes.
 	PageSize int
 	Slow     time.Duration
+	// QuoteEvery is how long its suppliers take to quote, one after the other. TargetsOnly: they
+	// quote only where a cost to reach is named.
+	QuoteEvery  time.Duration
+	TargetsOnly bool
+	// File keeps what was asked for and taken; empty is nowhere.
+	File string
 }
 
 func (s Settings) catalog() gen.Catalog {
@@ -47,11 +53,11 @@ func (s Settings) catalog() gen.Catalog {
 }
 
 // Demo is the marketplace of the demo.
-var Demo = Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 1200, ClientID: "saltmarsh", ClientSecret: "demo-quayside-secret", PerSecond: 20, PictureSize: 800}
+var Demo = Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 1200, ClientID: "saltmarsh", ClientSecret: "demo-quayside-secret", PerSecond: 20, PictureSize: 800, QuoteEvery: 8 * time.Second}
 
 // Tern is the demo's other marketplace: nearer, smaller, slower, and stricter.
 var Tern = Settings{Name: "Tern Market", Seed: 23, Offers: 420, ClientID: "saltmarsh", ClientSecret: "demo-tern-secret", PerSecond: 4, PictureSize: 800,
-	Prefix: "TM", Suppliers: 60, Near: true, PageSize: 40, Slow: 120 * time.Millisecond}
+	Prefix: "TM", Suppliers: 60, Near: true, PageSize: 40, Slow: 120 * time.Millisecond, QuoteEvery: 15 * time.Second, TargetsOnly: true}
 
 // Server is the marketplace.
 type Server struct {
@@ -63,6 +69,9 @@ type Server struct {
 	day     int
 	tokens  map[string]time.Time
 	limiter *rate.Limiter
+	// requests are what was asked for; taken are the moments of the quotes that became offers, by place in base.
+	requests map[string]*request
+	taken    map[int]time.Time
 }
 
 // New makes the marketplace with its whole catalog, on day 0.
@@ -73,10 +82,11 @@ func New(s Settings) *Server {
 	if s.Prefix == "" {
 		s.Prefix = "QB"
 	}
-	b := &Server{Settings: s, tokens: map[string]time.Time{}, limiter: rate.NewLimiter(rate.Limit(s.PerSecond), s.PerSecond)}
+	b := &Server{Settings: s, tokens: map[string]time.Time{}, requests: map[string]*request{}, taken: map[int]time.Time{}, limiter: rate.NewLimiter(rate.Limit(s.PerSecond), s.PerSecond)}
 	for o := range s.catalog().Offers(s.Offers) {
 		b.base = append(b.base, o)
 	}
+	b.load()
 	b.Faults.OnChange = func(p fault.Plan) {
 		if p.RevokeTokens {
 			b.mu.Lock()
@@ -97,10 +107,21 @@ func (b *Server) SetDay(day int) {
 // Epoch is day 0 of the clock.
 var Epoch = time.Date(2026, 11, 24, 4, 0, 0, 0, time.UTC)
 
-func (b *Server) today() int {
+// now is the catalog on its day; asOf is later with every quote that was taken.
+func (b *Server) now() (base []gen.Offer, day int, asOf time.Time) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	return b.day
+	return b.base, b.day, moment(b.day).Add(time.Duration(len(b.taken)) * time.Millisecond)
+}
+
+// changed is when an offer last changed.
+func (b *Server) changed(place int, o gen.Offer) time.Time {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if at := b.taken[place]; at.After(moment(o.Changed)) {
+		return at
+	}
+	return moment(o.Changed)
 }
 
 func moment(day int) time.Time { return Epoch.Add(time.Duration(day) * 24 * time.Hour) }
@@ -112,6 +133,10 @@ func (b *Server) Handler() http.Handler {
 	mux.HandleFunc("POST /oauth/token", b.token)
 	mux.HandleFunc("GET /offers", b.guard(b.list))
 	mux.HandleFunc("GET /offers/{number}", b.guard(b.one))
+	mux.HandleFunc("PUT /requests/{id}", b.guard(b.ask))
+	mux.HandleFunc("GET /requests/{id}", b.guard(b.quotes))
+	mux.HandleFunc("DELETE /requests/{id}", b.guard(b.withdraw))
+	mux.HandleFunc("PUT /requests/{id}/quotes/{quote}", b.guard(b.take))
 	mux.HandleFunc("GET /p/{number}", b.page)
 	mux.HandleFunc("GET /pictures/{name}", b.picture)
 	mux.HandleFunc("PUT /-/day", func(w http.ResponseWriter, r *http.Request) {
@@ -133,8 +158,9 @@ func answer(w http.ResponseWriter, status int, body any) {
 }
 
 func (b *Server) describe(w http.ResponseWriter, _ *http.Request) {
+	base, _, _ := b.now()
 	answer(w, http.StatusOK, map[string]any{
-		"protocol": "catalog-source/1", "name": b.Name, "offers": len(b.base),
+		"protocol": "catalog-source/1", "name": b.Name, "offers": len(base), "takes_requests": true,
 		"token_endpoint": "/oauth/token", "limits": map[string]int{"requests_per_second": b.PerSecond, "page_size": b.PageSize},
 	})
 }
@@ -194,20 +220,21 @@ func (b *Server) list(w http.ResponseWriter, r *http.Request) {
 			return
 		}
 	}
-	day, total := b.today(), len(b.base)
+	base, day, asOf := b.now()
+	total := len(base)
 	if b.Faults.Plan().Empty {
 		total = 0
 	}
 	page := []any{}
 	at := max(from, 0)
 	for ; at < total && len(page) < limit; at++ {
-		o := gen.Drift(b.Seed, b.base[at], at, day)
-		if (since.IsZero() && o.Withdrawn) || (!since.IsZero() && !moment(o.Changed).After(since)) {
+		o := gen.Drift(b.Seed, base[at], at, day)
+		if (since.IsZero() && o.Withdrawn) || (!since.IsZero() && !b.changed(at, o).After(since)) {
 			continue
 		}
 		page = append(page, b.product(r, o))
 	}
-	body := map[string]any{"offers": page, "next": nil, "total": total, "as_of": moment(day).Format(time.RFC3339)}
+	body := map[string]any{"offers": page, "next": nil, "total": total, "as_of": asOf.Format(time.RFC3339Nano)}
 	if at < total {
 		body["next"] = strconv.Itoa(at)
 	}
@@ -217,10 +244,11 @@ func (b *Server) list(w http.ResponseWriter, r *http.Request) {
 func (b *Server) find(number string) (gen.Offer, bool) {
 	n, err := strconv.Atoi(strings.TrimPrefix(number, b.Prefix+"-"))
 	place := n - 100000
-	if err != nil || place < 0 || place >= len(b.base) {
+	base, day, _ := b.now()
+	if err != nil || place < 0 || place >= len(base) {
 		return gen.Offer{}, false
 	}
-	return gen.Drift(b.Seed, b.base[place], place, b.today()), true
+	return gen.Drift(b.Seed, base[place], place, day), true
 }
 
 func (b *Server) one(w http.ResponseWriter, r *http.Request) {

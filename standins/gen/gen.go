@@ -26,6 +26,8 @@ type Offer struct {
 	ReturnDays                                  int
 	Rivals                                      Rivals
 	Withdrawn                                   bool
+	// Quote names the quote that it was made of, where it was one.
+	Quote string
 	// Changed is the day of the stand-in's clock on which it last changed.
 	Changed int
 }

@@ -13,6 +13,7 @@ const loadCommands = () => import("./frame/commands");
 const Commands = lazy(loadCommands);
 const Sources = lazy(() => import("./sources/sources"));
 const ListPlace = lazy(() => import("./sources/list"));
+const Requests = lazy(() => import("./sources/requests"));
 const Categories = lazy(() => import("./sources/categories"));
 const Catalog = lazy(() => import("./catalog/catalog"));
 const Workbench = lazy(() => import("./workbench/workbench"));
@@ -75,6 +76,8 @@ const router = createBrowserRouter([
       { path: "/", element: <Home /> },
       { path: "/sources", element: <Sources /> },
       { path: "/sources/list", element: <ListPlace key="new" /> },
+      { path: "/sources/requests", element: <Requests /> },
+      { path: "/sources/requests/:id", element: <Requests /> },
       { path: "/sources/:id/categories", element: <Categories /> },
       { path: "/sources/:id/columns", element: <ListPlace key="columns" /> },
       { path: "/catalog", element: <Catalog /> },

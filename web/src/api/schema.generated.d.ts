@@ -330,6 +330,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/quotes/{id}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a quote as an offer */
+        post: operations["takeQuote"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rates": {
         parameters: {
             query?: never;
@@ -341,6 +358,75 @@ export interface paths {
         get: operations["getRates"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List what was asked for */
+        get: operations["listRequests"];
+        put?: never;
+        /** Ask suppliers for a product that nobody carries */
+        post: operations["makeRequest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/requests/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A request with its quotes beside each other */
+        get: operations["getRequest"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/requests/{id}/ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask for quotes now */
+        post: operations["askAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/requests/{id}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Withdraw a request */
+        post: operations["withdrawRequest"];
         delete?: never;
         options?: never;
         head?: never;
@@ -866,14 +952,6 @@ export interface components {
             stock: components["schemas"]["CatalogBound"][];
             under: components["schemas"]["CatalogBound"][];
         };
-        CatalogDays: {
-            door: components["schemas"]["LandedDays"];
-            keeps_promise: boolean;
-            processing: components["schemas"]["LandedDays"];
-            /** Format: int64 */
-            promise: number;
-            transit: components["schemas"]["LandedDays"];
-        };
         CatalogFound: {
             choices: components["schemas"]["CatalogChoices"];
             /** @description Words that nothing holds, and the nearest that were looked up */
@@ -888,7 +966,7 @@ export interface components {
             total: number;
         };
         CatalogLine: {
-            days: components["schemas"]["CatalogDays"];
+            days: components["schemas"]["PricingDays"];
             /** @description Drafts made of it */
             drafts: number[];
             /** Format: int64 */
@@ -915,7 +993,7 @@ export interface components {
         CatalogSheet: {
             brand: string;
             category: string;
-            days: components["schemas"]["CatalogDays"];
+            days: components["schemas"]["PricingDays"];
             /** @description To the store's market, or all where there is no store */
             deliveries: components["schemas"]["CatalogSheetDelivery"][];
             /** @description Safe HTML */
@@ -973,7 +1051,7 @@ export interface components {
         };
         CatalogSheetDelivery: {
             assumed: boolean;
-            days: components["schemas"]["CatalogDays"];
+            days: components["schemas"]["PricingDays"];
             first: components["schemas"]["ApikitAmountDoc"];
             further: components["schemas"]["ApikitAmountDoc"];
             name: string;
@@ -1284,6 +1362,14 @@ export interface components {
             suppliers: string[];
             tags: string[];
         };
+        PricingDays: {
+            door: components["schemas"]["LandedDays"];
+            keeps_promise: boolean;
+            processing: components["schemas"]["LandedDays"];
+            /** Format: int64 */
+            promise: number;
+            transit: components["schemas"]["LandedDays"];
+        };
         PricingEffect: {
             after: components["schemas"]["PricingMargins"];
             before: components["schemas"]["PricingMargins"];
@@ -1586,6 +1672,131 @@ export interface components {
             variants: string;
             words: string;
         };
+        RequestsAsked: {
+            /** Format: date-time */
+            asked_at: string | null;
+            /** Format: int64 */
+            quotes: number;
+            source: string;
+            /** Format: int64 */
+            source_id: number;
+            /** @enum {string} */
+            state: "waiting" | "asked" | "leaving" | "ended" | "refused";
+            trouble: string;
+            /** @description Quotes that could not be read, and why */
+            unusable: string[];
+        };
+        RequestsInFull: {
+            asked: components["schemas"]["RequestsAsked"][];
+            details: string;
+            /** Format: int64 */
+            id: number;
+            link: string;
+            /** Format: date-time */
+            made_at: string;
+            made_by: string;
+            market: string;
+            offers: components["schemas"]["RequestsQuote"][];
+            picture: string;
+            /** Format: int64 */
+            quotes: number;
+            /** @enum {string} */
+            state: "open" | "settled" | "withdrawn";
+            target: components["schemas"]["ApikitAmountDoc"];
+            /** Format: int64 */
+            units: number;
+            words: string;
+        };
+        RequestsMade: {
+            /** Format: int64 */
+            id: number;
+        };
+        RequestsQuote: {
+            /** @description Cost of the cheapest variant */
+            cheapest: components["schemas"]["ApikitAmountDoc"];
+            comment: string;
+            /** @description Door to door, by the delivery that the price assumes */
+            days: components["schemas"]["PricingDays"];
+            dearest: components["schemas"]["ApikitAmountDoc"];
+            delivery: string;
+            expired: boolean;
+            /** Format: int64 */
+            id: number;
+            /** @description Of the cheapest variant; null where there is no price */
+            ladder: components["schemas"]["PricingLadder"];
+            no_price: string;
+            /**
+             * Format: int64
+             * @description The offer that it became; 0 where it is not in the catalog yet
+             */
+            offer_id: number;
+            /** Format: int64 */
+            on_time: number;
+            /** @description Names of what varies */
+            options: string[];
+            /** @description How far the cheapest is above the target cost, in the target's currency; negative is under it; null where it cannot be said */
+            over_target: components["schemas"]["ApikitAmountDoc"];
+            pictures: string[];
+            rating: string;
+            /** Format: date-time */
+            received_at: string;
+            /** Format: int64 */
+            return_days: number;
+            ships_from: string;
+            source: string;
+            /** Format: int64 */
+            stock: number;
+            supplier: string;
+            taken_by: string;
+            title: string;
+            /** Format: date-time */
+            valid_through: string;
+            /** Format: int64 */
+            variants: number;
+            verified: boolean;
+        };
+        RequestsRequest: {
+            asked: components["schemas"]["RequestsAsked"][];
+            details: string;
+            /** Format: int64 */
+            id: number;
+            link: string;
+            /** Format: date-time */
+            made_at: string;
+            made_by: string;
+            market: string;
+            picture: string;
+            /** Format: int64 */
+            quotes: number;
+            /** @enum {string} */
+            state: "open" | "settled" | "withdrawn";
+            target: components["schemas"]["ApikitAmountDoc"];
+            /** Format: int64 */
+            units: number;
+            words: string;
+        };
+        RequestsWanted: {
+            /** @description ISO 4217, of the target */
+            currency: string;
+            details: string;
+            /** @description An uploaded picture */
+            file: string;
+            /** @description A page that shows it */
+            link: string;
+            /** @description ISO 3166 alpha-2: where it is sold */
+            market: string;
+            /** @description Whom to ask */
+            sources: number[];
+            /** @description What one unit should cost at most, decimal text; empty where it does not matter */
+            target: string;
+            /**
+             * Format: int64
+             * @description Expected a month; 0 where nobody knows
+             */
+            units: number;
+            /** @description What is wanted */
+            words: string;
+        };
         RetryRunRequest: {
             item_ids: number[];
         };
@@ -1800,6 +2011,8 @@ export interface components {
              * @description When everything that it has was last compared
              */
             swept_at: string | null;
+            /** @description It passes requests for quotation on to its suppliers */
+            takes_requests: boolean;
             /** @description What is wrong with it, in plain words; empty where all is well */
             trouble: string;
             /** @description IANA time zone of the rule */
@@ -3954,6 +4167,89 @@ export interface operations {
             };
         };
     };
+    takeQuote: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     getRates: {
         parameters: {
             query?: {
@@ -3974,6 +4270,430 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PricingRateTable"];
                 };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listRequests: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestsRequest"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    makeRequest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RequestsWanted"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestsMade"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getRequest: {
+        parameters: {
+            query?: {
+                /** @description Whose rules price the quotes; 0 for none */
+                store?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestsInFull"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    askAgain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    withdrawRequest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad Request */
             400: {

@@ -71,7 +71,7 @@ function useProgress() {
       const event = JSON.parse(message.data) as { topic: string; data: { id?: number; state?: string; finished_at?: string | null } };
       if (event.topic === "intake") {
         again("sources", "quay");
-        if (event.data.state === "finished") again("offers", "offer");
+        if (event.data.state === "finished") again("offers", "offer", "request");
       }
       if (event.topic === "run") {
         again("runs", "quay");
@@ -83,6 +83,7 @@ function useProgress() {
         if (event.data.state === "finished") again("drafts", "draft", "offers", "offer", "listings", "effect");
       }
       if (event.topic === "money_rules") again("money-rules", "changes", "effect", "rates", "offers", "offer");
+      if (event.topic.startsWith("request:")) again("requests", "request");
       if (event.topic === "drafts") again("drafts", "quay", "offers");
     };
     return () => stream.close();

@@ -1,6 +1,6 @@
 import type { Schemas } from "../api/client";
 
-type Days = Schemas["CatalogDays"];
+type Days = Schemas["PricingDays"];
 
 export function dayText(range: { min: number; max: number }): string {
   return range.min === range.max ? `${range.min} days` : `${range.min}–${range.max} days`;

@@ -27,6 +27,7 @@ export default function Sources() {
   const here = list[cursor];
   const takeIn = useTakeIn();
   useKeys([
+    { keys: ["r"], label: "requests", run: () => go("/sources/requests") },
     ...(may("editor") ? [{ keys: ["p"], label: "paste links", run: () => setPasting(true) }] : []),
     ...(may("editor") && (here?.address || here?.kind === "pages")
       ? [{ keys: ["i"], label: "take in now", run: () => here.state === "connected" && takeIn.mutate({ id: here.id }) }]
@@ -45,6 +46,7 @@ export default function Sources() {
         <div className="flex items-center justify-between px-4 py-3">
           <h1 className="text-xl">Sources</h1>
           <div className="flex gap-2">
+            <Button onClick={() => go("/sources/requests")}>Requests</Button>
             {may("editor") && <Button onClick={() => setPasting(true)}>Paste links</Button>}
             {may("owner") && (
               <>

@@ -3,6 +3,15 @@ import type { Schemas, Source } from "../api/client";
 export type Intake = Schemas["SourcesIntake"];
 export type Layout = Schemas["PricelistLayout"];
 export type Looked = Schemas["SourcesLooked"];
+export type Request = Schemas["RequestsRequest"];
+export type Full = Schemas["RequestsInFull"];
+
+/** requestState is how far a request has come. */
+export function requestState(r: Request): string {
+  if (r.state === "withdrawn") return "withdrawn";
+  if (r.state === "settled") return "a quote was taken";
+  return r.quotes === 0 ? "no quote yet" : r.quotes === 1 ? "1 quote" : `${r.quotes} quotes`;
+}
 
 /** number writes a count. */
 export const number = (n: number) => n.toLocaleString("en");

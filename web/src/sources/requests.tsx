@@ -1,0 +1,187 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useNavigate, useParams } from "react-router";
+import { api, ask, type Problem } from "../api/client";
+import { useSession } from "../frame/session";
+import { Button, Notice } from "../parts/controls";
+import { countryName } from "../parts/countries";
+import { useKeys } from "../parts/keys";
+import { Money } from "../parts/money";
+import { ago } from "../parts/time";
+import { useSay } from "../parts/toast";
+import { Quotes } from "./quotes";
+import { Wish } from "./wish";
+import { type Request, requestState } from "./words";
+
+/** Requests is what was asked for because nobody carries it, and what suppliers quote. */
+export default function Requests() {
+  const { id } = useParams();
+  const { may } = useSession();
+  const go = useNavigate();
+  const requests = useQuery({ queryKey: ["requests"], queryFn: () => ask(api.GET("/api/requests")) });
+  const list = requests.data ?? [];
+  const cursor = Math.max(
+    0,
+    list.findIndex((r) => String(r.id) === id),
+  );
+  const here = list[cursor];
+  const to = (at: number) => list[at] && go(`/sources/requests/${list[at].id}`, { replace: true });
+  useKeys([
+    ...(list.length > 1 && id !== "new"
+      ? [
+          { keys: ["j", "ArrowDown"], label: "next request", run: () => to(cursor + 1) },
+          { keys: ["k", "ArrowUp"], label: "request before", run: () => to(cursor - 1) },
+        ]
+      : []),
+    ...(may("editor") && id !== "new" ? [{ keys: ["n"], label: "ask for a product", run: () => go("/sources/requests/new") }] : []),
+    { keys: ["Escape"], label: "", run: () => go(id === "new" ? "/sources/requests" : "/sources") },
+  ]);
+  if (id === "new") return <Wish />;
+  return (
+    <main className="flex min-h-0 grow">
+      <div className="flex w-[300px] shrink-0 flex-col border-r border-line">
+        <div className="flex items-center justify-between gap-2 px-4 py-3">
+          <h1 className="text-xl">Requests</h1>
+          <Button onClick={() => go("/sources")}>Sources</Button>
+        </div>
+        <ul className="min-h-0 grow overflow-auto border-t border-line" aria-label="Requests">
+          {list.map((r, i) => (
+            <li key={r.id}>
+              <button
+                type="button"
+                onClick={() => to(i)}
+                aria-current={i === cursor}
+                className={`block w-full border-b border-line px-4 py-2.5 text-left ${i === cursor ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : "hover:bg-surface"}`}
+              >
+                <span className="block truncate font-semibold">{r.words}</span>
+                <span className="block text-sm text-ink-2">
+                  {requestState(r)} · {ago(r.made_at)}
+                </span>
+              </button>
+            </li>
+          ))}
+        </ul>
+        {may("editor") && (
+          <div className="border-t border-line p-3">
+            <Button tone="main" onClick={() => go("/sources/requests/new")}>
+              Ask for a product
+            </Button>
+          </div>
+        )}
+      </div>
+      <div className="min-w-0 grow overflow-auto">
+        {requests.error && (
+          <Notice title="The requests cannot be shown" trouble>
+            <p>{requests.error.message}</p>
+          </Notice>
+        )}
+        {requests.data && list.length === 0 && (
+          <Notice title="Nothing was asked for yet">
+            <p>
+              When no supplier offers what you want, describe it. The suppliers of your connected marketplaces quote for it, and you take one quote as an offer.
+            </p>
+          </Notice>
+        )}
+        {here && <InFull key={here.id} request={here} />}
+      </div>
+    </main>
+  );
+}
+
+function InFull({ request }: { request: Request }) {
+  const { may, storeId } = useSession();
+  const client = useQueryClient();
+  const say = useSay();
+  const full = useQuery({
+    queryKey: ["request", request.id, storeId],
+    queryFn: () => ask(api.GET("/api/requests/{id}", { params: { path: { id: request.id }, query: { store: storeId } } })),
+  });
+  const settled = () => {
+    for (const key of ["requests", "request"]) void client.invalidateQueries({ queryKey: [key] });
+  };
+  const act = useMutation<unknown, Problem, "ask" | "withdraw">({
+    mutationFn: (what) =>
+      what === "ask"
+        ? ask(api.POST("/api/requests/{id}/ask", { params: { path: { id: request.id } } }))
+        : ask(api.POST("/api/requests/{id}/withdraw", { params: { path: { id: request.id } } })),
+    onSuccess: (_, what) => say(what === "ask" ? "The sources are being asked." : "Withdrawn. The sources are told."),
+    onError: (error) => say(error.message, true),
+    onSettled: settled,
+  });
+  const open = request.state === "open";
+  useKeys(
+    open && may("editor")
+      ? [
+          { keys: ["r"], label: "ask for quotes now", run: () => act.mutate("ask") },
+          { keys: ["x"], label: "withdraw", run: () => act.mutate("withdraw") },
+        ]
+      : [],
+  );
+  return (
+    <section className="p-4" aria-label={request.words}>
+      <div className="flex items-start gap-4">
+        {request.picture && <img src={request.picture} alt="What is wanted" className="size-20 rounded bg-sunk object-cover" />}
+        <div className="min-w-0 grow">
+          <h2 className="text-lg">{request.words}</h2>
+          {request.details && <p className="max-w-prose whitespace-pre-line">{request.details}</p>}
+          <p className="text-ink-2">
+            Sold to {countryName(request.market)}
+            {request.target && (
+              <>
+                , at a cost of <Money of={request.target} /> at most
+              </>
+            )}
+            {request.units > 0 && `, about ${request.units.toLocaleString("en")} a month`}.{" "}
+            {request.link && (
+              <a href={request.link} target="_blank" rel="noreferrer" className="underline">
+                A page that shows it
+              </a>
+            )}
+          </p>
+          <ul className="mt-1 text-sm">
+            {request.asked.map((a) => (
+              <li key={a.source_id} className={a.trouble ? "text-loss" : "text-ink-2"}>
+                {askedWords(a)}
+                {a.unusable.map((u) => (
+                  <span key={u} className="block text-loss">
+                    Cannot be read: {u}
+                  </span>
+                ))}
+              </li>
+            ))}
+          </ul>
+        </div>
+        {open && may("editor") && (
+          <div className="flex shrink-0 gap-2">
+            <Button onClick={() => act.mutate("ask")} disabled={act.isPending}>
+              Ask now
+            </Button>
+            <Button onClick={() => act.mutate("withdraw")} disabled={act.isPending}>
+              Withdraw
+            </Button>
+          </div>
+        )}
+      </div>
+      {full.error && (
+        <p className="mt-4 text-loss" role="alert">
+          {full.error.message}
+        </p>
+      )}
+      {full.data && full.data.offers.length === 0 && (
+        <Notice title={open ? "No quote yet" : "There was no quote"}>
+          {open && <p>Suppliers take hours, often days. You can leave; quotes are asked for again and again, and are kept here.</p>}
+        </Notice>
+      )}
+      {full.data && full.data.offers.length > 0 && <Quotes request={full.data} onTaken={settled} />}
+    </section>
+  );
+}
+
+function askedWords(a: Request["asked"][number]): string {
+  const quotes = a.quotes === 1 ? "1 quote" : `${a.quotes} quotes`;
+  if (a.state === "refused") return `${a.source} does not pass it on: ${a.trouble}`;
+  if (a.trouble) return `${a.source}: ${a.trouble} It is tried again.`;
+  if (a.state === "waiting") return `${a.source} is about to be asked.`;
+  if (a.state === "leaving") return `${a.source} is being told that it is over.`;
+  if (a.state === "ended") return `${a.source}: ${quotes}; no more will come.`;
+  return `${a.source}: ${quotes} so far, asked ${ago(a.asked_at)}.`;
+}

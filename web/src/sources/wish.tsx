@@ -1,0 +1,190 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useState } from "react";
+import { useNavigate } from "react-router";
+import { api, ask, type Problem } from "../api/client";
+import { useSession } from "../frame/session";
+import { Button, Field, Notice } from "../parts/controls";
+import { countryName } from "../parts/countries";
+import { useSay } from "../parts/toast";
+import { send } from "./words";
+
+/** Wish notes what is wanted, and whom to ask. */
+export function Wish() {
+  const { store } = useSession();
+  const go = useNavigate();
+  const say = useSay();
+  const client = useQueryClient();
+  const sources = useQuery({ queryKey: ["sources"], queryFn: () => ask(api.GET("/api/sources")) });
+  const takers = (sources.data ?? []).filter((s) => s.state === "connected" && s.takes_requests);
+  const [left, setLeft] = useState<number[]>([]);
+  const [words, setWords] = useState("");
+  const [details, setDetails] = useState("");
+  const [link, setLink] = useState("");
+  const [target, setTarget] = useState("");
+  const [units, setUnits] = useState("");
+  const [market, setMarket] = useState(store?.markets[0] ?? "US");
+  const [picture, setPicture] = useState<{ file: File; shown: string }>();
+  const show = useCallback((file: File | undefined) => file && setPicture({ file, shown: URL.createObjectURL(file) }), []);
+  useEffect(
+    () => () => {
+      if (picture) URL.revokeObjectURL(picture.shown);
+    },
+    [picture],
+  );
+  useEffect(() => {
+    const paste = (e: ClipboardEvent) => show([...(e.clipboardData?.files ?? [])].find((f) => f.type.startsWith("image/")));
+    document.addEventListener("paste", paste);
+    return () => document.removeEventListener("paste", paste);
+  }, [show]);
+  const make = useMutation<{ id: number }, Problem | Error>({
+    mutationFn: async () => {
+      const file = picture ? (await send(picture.file)).file : "";
+      const asked = takers.filter((s) => !left.includes(s.id)).map((s) => s.id);
+      return ask(
+        api.POST("/api/requests", {
+          body: { words, details, link, file, target, currency: store?.currency ?? "USD", market, units: Number(units) || 0, sources: asked },
+        }),
+      );
+    },
+    onSuccess: ({ id }) => {
+      say("Asked. Quotes are kept here as they come; you can leave.");
+      void client.invalidateQueries({ queryKey: ["requests"] });
+      go(`/sources/requests/${id}`);
+    },
+  });
+  const field = make.error && "field" in make.error ? make.error.field : "";
+  const trouble = (name: string) => (field === name ? make.error?.message : undefined);
+  const elsewhere = make.error && !["words", "link", "target"].includes(field);
+  const markets = [...new Set([...(store?.markets ?? []), market])];
+  if (sources.data && takers.length === 0)
+    return (
+      <main className="grow">
+        <Notice alone title="Nobody to ask">
+          <p>None of the connected sources takes requests. Marketplaces that pass them on to their suppliers say so when they are connected.</p>
+          <Button onClick={() => go("/sources")}>Sources</Button>
+        </Notice>
+      </main>
+    );
+  return (
+    <main className="min-h-0 grow overflow-auto">
+      <form
+        className="mx-auto grid max-w-4xl grid-cols-[1fr_300px] gap-x-8 gap-y-4 p-6"
+        onSubmit={(e) => {
+          e.preventDefault();
+          make.mutate();
+        }}
+        onDragOver={(e) => e.preventDefault()}
+        onDrop={(e) => {
+          e.preventDefault();
+          show(e.dataTransfer.files[0]);
+        }}
+      >
+        <h1 className="col-span-2 text-xl">Ask for a product that nobody carries</h1>
+        <div className="space-y-4">
+          <Field
+            label="What is wanted"
+            value={words}
+            onChange={(e) => setWords(e.target.value)}
+            placeholder="Folding enamel mug with a cork base"
+            maxLength={200}
+            required
+            autoFocus
+            trouble={trouble("words")}
+          />
+          <label className="block">
+            <span className="mb-0.5 block font-semibold">What matters about it</span>
+            <textarea
+              value={details}
+              onChange={(e) => setDetails(e.target.value)}
+              rows={5}
+              maxLength={4000}
+              placeholder="Size, material, colours, packing; what it must not be"
+              className="w-full rounded-md border border-line-2 bg-surface px-2.5 py-1.5"
+            />
+          </label>
+          <Field
+            label="A page that shows it"
+            value={link}
+            onChange={(e) => setLink(e.target.value)}
+            placeholder="https://"
+            maxLength={2000}
+            trouble={trouble("link")}
+          />
+          <div className="grid grid-cols-3 gap-4">
+            <Field
+              label={`Cost at most, ${store?.currency ?? "USD"}`}
+              value={target}
+              onChange={(e) => setTarget(e.target.value)}
+              inputMode="decimal"
+              maxLength={30}
+              trouble={trouble("target")}
+              hint="Of one unit, before delivery"
+            />
+            <Field
+              label="Units a month"
+              type="number"
+              min={0}
+              max={10_000_000}
+              value={units}
+              onChange={(e) => setUnits(e.target.value)}
+              hint="As you expect it"
+            />
+            <label className="block">
+              <span className="mb-0.5 block font-semibold">Sold to</span>
+              <select value={market} onChange={(e) => setMarket(e.target.value)} className="w-full rounded-md border border-line-2 bg-surface px-2.5 py-1.5">
+                {markets.map((m) => (
+                  <option key={m} value={m}>
+                    {countryName(m)}
+                  </option>
+                ))}
+              </select>
+            </label>
+          </div>
+        </div>
+        <div className="space-y-4">
+          <div>
+            <span className="mb-0.5 block font-semibold">A picture</span>
+            <label className="grid h-44 cursor-pointer place-items-center overflow-hidden rounded-md border border-dashed border-line-2 bg-sunk text-center text-ink-2 focus-within:outline-2 focus-within:outline-beak">
+              {picture ? (
+                <img src={picture.shown} alt="What is wanted" className="h-44 w-full object-contain" />
+              ) : (
+                <span className="px-6">Drop or paste one, or choose a file</span>
+              )}
+              <input type="file" accept="image/*" aria-label="Picture" className="sr-only" onChange={(e) => show(e.target.files?.[0])} />
+            </label>
+            {picture && (
+              <Button tone="quiet" onClick={() => setPicture(undefined)}>
+                Leave it out
+              </Button>
+            )}
+          </div>
+          <fieldset>
+            <legend className="mb-0.5 font-semibold">Whom to ask</legend>
+            {takers.map((s) => (
+              <label key={s.id} className="flex min-h-7 items-center gap-2">
+                <input
+                  type="checkbox"
+                  className="size-4 accent-(--beak-fill)"
+                  checked={!left.includes(s.id)}
+                  onChange={(e) => setLeft(e.target.checked ? left.filter((x) => x !== s.id) : [...left, s.id])}
+                />
+                the suppliers of {s.name}
+              </label>
+            ))}
+          </fieldset>
+        </div>
+        {elsewhere && (
+          <p className="col-span-2 text-loss" role="alert">
+            {make.error?.message}
+          </p>
+        )}
+        <div className="col-span-2 flex justify-end gap-2 border-t border-line pt-4">
+          <Button onClick={() => go("/sources/requests")}>Cancel</Button>
+          <Button tone="main" type="submit" disabled={make.isPending || left.length === takers.length}>
+            {make.isPending ? "Sending…" : "Ask for quotes"}
+          </Button>
+        </div>
+      </form>
+    </main>
+  );
+}
