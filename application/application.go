@@ -83,7 +83,8 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a.Stores.Pricing = a.Pricing
 	a.Workbench = &workbench.Service{Pool: pool, Pricing: a.Pricing, Stores: a.Stores, Progress: a.Progress, PicturePath: catalog.PicturePath}
 	a.Pricing.Drafts = a.Workbench
-	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Bench: a.Workbench, Log: log}
+	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Bench: a.Workbench, Jobs: a.Jobs, Log: log}
+	a.Workbench.KeepPictures = a.Catalog.KeepPictures
 	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs, Progress: a.Progress, Shelf: a.Catalog, Blobs: folder, Prices: a.Pricing, Log: log}
 	a.Requests = &requests.Service{Pool: pool, Sources: a.Sources, Pricing: a.Pricing, Pictures: a.Catalog, Blobs: folder, Jobs: a.Jobs, Progress: a.Progress, Log: log}
 	a.Publishing = &publishing.Service{Pool: pool, Drafts: a.Workbench, Stores: a.Stores, Supply: a.Sources, Catalog: a.Catalog, Jobs: a.Jobs, Progress: a.Progress,
@@ -91,6 +92,7 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a.Pricing.Listings, a.Pricing.Catalog, a.Workbench.Past = a.Publishing, a.Catalog, a.Publishing
 	a.Pricing.Work(a.Jobs)
 	a.Sources.Work(a.Jobs)
+	a.Catalog.Work(a.Jobs)
 	a.Requests.Work(a.Jobs)
 	a.Publishing.Work(a.Jobs)
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[UpkeepArgs]) error {

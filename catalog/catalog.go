@@ -14,6 +14,7 @@ import (
 	"plainpelican/core/landed"
 	"plainpelican/core/money"
 	"plainpelican/platform/blobs"
+	"plainpelican/platform/jobs"
 	"plainpelican/platform/outgoing"
 	"plainpelican/pricing"
 )
@@ -25,6 +26,7 @@ type Service struct {
 	Blobs   *blobs.Folder
 	Client  *outgoing.Client
 	Bench   Bench
+	Jobs    *jobs.Runner
 	Log     *slog.Logger
 
 	now      atomic.Pointer[state]

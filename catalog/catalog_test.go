@@ -213,6 +213,25 @@ func TestPicturesThatAreNone(t *testing.T) {
 	}
 }
 
+// What was taken keeps its pictures when its supplier goes away, though nobody has looked at them yet.
+func TestPicturesOfWhatWasTakenStay(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	offer := w.Offer(0)
+	w.Take(offer)
+	var pictures, kept int
+	testkit.Until(t, "its pictures", func() bool {
+		err := w.App.Pool.QueryRow(t.Context(), `select cardinality(o.pictures), (select count(*) from picture p where p.url = any (o.pictures) and p.hash <> '') from offer o where id = $1`, offer).Scan(&pictures, &kept)
+		return err == nil && pictures > 1 && kept == pictures
+	})
+	w.Fault(w.BazaarURL, fault.Plan{Down: true})
+	for place := range pictures {
+		if kind := w.Owner.Kind(catalog.PicturePath(offer, place)); kind != "image/jpeg" {
+			t.Errorf("picture %d: %s", place, kind)
+		}
+	}
+}
+
 func TestWhatIf(t *testing.T) {
 	w := testkit.Start(t)
 	store := w.Ready()

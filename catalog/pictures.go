@@ -5,34 +5,27 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"image"
-	_ "image/gif" // pictures may be GIF
-	"image/jpeg"
-	_ "image/png" // or PNG
 	"io"
 	"net/http"
+	"slices"
 	"strconv"
+	"strings"
 	"sync"
 	"time"
 
 	"github.com/go-chi/chi/v5"
-	"golang.org/x/image/draw"
-	_ "golang.org/x/image/webp" // or WebP
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
 
 	"plainpelican/platform/database"
+	"plainpelican/platform/jobs"
 	"plainpelican/platform/outgoing"
-)
-
-const (
-	mostPictureBytes  = 20 << 20
-	mostPicturePixels = 40_000_000
+	"plainpelican/platform/pictures"
+	"plainpelican/sources"
 )
 
 // ErrNoPicture is returned for a picture that is not there or is not one; its text says why.
 var ErrNoPicture = errors.New("there is no such picture")
-
-// decoding limits how many pictures are held decoded at once.
-var decoding = make(chan struct{}, 2)
 
 // Picture returns a picture of an offer as its source gave it, and its SHA-256. It is
 // fetched once and kept, so it outlives the supplier's deletion.
@@ -50,6 +43,10 @@ func (s *Service) Picture(ctx context.Context, offer int64, place int) (hash str
 
 // PictureAt returns the picture at an address, as Picture does.
 func (s *Service) PictureAt(ctx context.Context, url string) (hash string, content []byte, err error) {
+	if kept, ours := strings.CutPrefix(url, sources.KeptPicture); ours {
+		content, err = s.Blobs.Get(kept)
+		return kept, content, err
+	}
 	one, _ := s.fetching.LoadOrStore(url, &sync.Mutex{})
 	one.(*sync.Mutex).Lock()
 	defer one.(*sync.Mutex).Unlock()
@@ -72,19 +69,17 @@ func (s *Service) fetch(ctx context.Context, url string) (string, []byte, error)
 	// Somebody who turns the page does not stop the fetching: the picture is kept for the next.
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 30*time.Second)
 	defer cancel()
-	answer, err := s.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: url, Repeatable: true, MostBytes: mostPictureBytes})
+	answer, err := s.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: url, Repeatable: true, MostBytes: pictures.MostBytes})
 	if err != nil {
 		return "", nil, fmt.Errorf("%w: %w", ErrNoPicture, err)
 	}
 	trouble := ""
-	config, _, err := image.DecodeConfig(bytes.NewReader(answer.Body))
+	width, height, err := pictures.Check(bytes.NewReader(answer.Body))
 	switch {
 	case answer.Status != http.StatusOK:
 		trouble = fmt.Sprintf("its server answers %d", answer.Status)
 	case err != nil:
-		trouble = "what is there is not a picture"
-	case tooLarge(config):
-		trouble = fmt.Sprintf("it has %d by %d pixels, more than can be handled", config.Width, config.Height)
+		trouble = err.Error()
 	}
 	hash := ""
 	if trouble == "" {
@@ -95,7 +90,7 @@ func (s *Service) fetch(ctx context.Context, url string) (string, []byte, error)
 	_, err = s.Pool.Exec(ctx, `
 		insert into picture (url, hash, width, height, trouble) values ($1, $2, $3, $4, $5)
 		on conflict (url) do update set hash = excluded.hash, width = excluded.width, height = excluded.height, trouble = excluded.trouble, fetched_at = now()`,
-		url, hash, config.Width, config.Height, trouble)
+		url, hash, width, height, trouble)
 	if err == nil && trouble != "" {
 		err = fmt.Errorf("%w: %s", ErrNoPicture, trouble)
 	}
@@ -108,65 +103,88 @@ func (s *Service) sized(hash string, content []byte, width int) ([]byte, error) 
 	if small, err := s.Blobs.Get(key); err == nil {
 		return small, nil
 	}
-	small, err := scaled(content, width, false)
+	small, err := pictures.Scale(content, width, false)
 	if err != nil {
-		return nil, err
+		return nil, fmt.Errorf("%w: %w", ErrNoPicture, err)
 	}
 	return small, s.Blobs.PutAs(key, small)
 }
 
-// Given keeps a picture that a person sent as a file: a JPEG of at most a width. It returns
-// an ErrNoPicture that says why where it is not one.
+// KeepArgs is the job that fetches the pictures of offers that were taken, so that they are
+// there when their suppliers have deleted them.
+type KeepArgs struct{ Offers []int64 }
+
+// Kind names the job.
+func (KeepArgs) Kind() string { return "keep_pictures" }
+
+// InsertOpts puts it into its queue.
+func (KeepArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "picture"} }
+
+// Work adds the worker.
+func (s *Service) Work(r *jobs.Runner) {
+	jobs.Handle(r, func(ctx context.Context, job *river.Job[KeepArgs]) error { return s.keep(ctx, job.Args.Offers) })
+}
+
+// keepAtOnce is how many offers' pictures one job fetches.
+const keepAtOnce = 20
+
+// KeepPictures has the pictures of offers fetched, once the transaction is through.
+func (s *Service) KeepPictures(ctx context.Context, tx pgx.Tx, offers []int64) error {
+	for part := range slices.Chunk(offers, keepAtOnce) {
+		if err := s.Jobs.Add(ctx, tx, KeepArgs{part}, nil); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// keep fetches all pictures of offers and makes the sizes that lists show. A picture that
+// cannot be had is said where it is shown; it is no failure of ours.
+func (s *Service) keep(ctx context.Context, offers []int64) error {
+	for _, offer := range offers {
+		for place := 0; ; place++ {
+			hash, content, err := s.Picture(ctx, offer, place)
+			if err == ErrNoPicture { // past the last
+				break
+			}
+			if ctx.Err() != nil {
+				return ctx.Err()
+			}
+			for _, width := range widths {
+				if err == nil {
+					_, err = s.sized(hash, content, width)
+				}
+			}
+			if err != nil && !errors.Is(err, ErrNoPicture) {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// Given keeps a picture that a person sent as a file, as a JPEG of at most a width in pixels.
+// Its error is a clause that says why it cannot be used.
 func (s *Service) Given(file string, width int) (hash string, err error) {
 	content, err := s.Blobs.Open(file)
 	if err != nil {
-		return "", fmt.Errorf("%w: it did not arrive", ErrNoPicture)
+		return "", errors.New("it did not arrive")
 	}
 	defer func() { _ = content.Close() }()
-	config, _, err := image.DecodeConfig(io.LimitReader(content, mostPictureBytes))
-	switch {
-	case err != nil:
-		return "", fmt.Errorf("%w: what is there is not a picture", ErrNoPicture)
-	case tooLarge(config):
-		return "", fmt.Errorf("%w: it has %d by %d pixels, more than can be handled", ErrNoPicture, config.Width, config.Height)
+	if _, _, err := pictures.Check(content); err != nil {
+		return "", err
 	}
 	if _, err := content.Seek(0, io.SeekStart); err != nil {
 		return "", err
 	}
-	whole, err := io.ReadAll(io.LimitReader(content, mostPictureBytes))
-	if err != nil {
-		return "", err
+	whole, err := io.ReadAll(io.LimitReader(content, pictures.MostBytes))
+	if err == nil {
+		whole, err = pictures.Scale(whole, width, true)
 	}
-	if whole, err = scaled(whole, width, true); err != nil {
+	if err != nil {
 		return "", err
 	}
 	return s.Blobs.Put(whole)
-}
-
-func tooLarge(c image.Config) bool {
-	return c.Width <= 0 || c.Height <= 0 || c.Width > mostPicturePixels/c.Height
-}
-
-// scaled is a picture scaled down to a width, as JPEG; one that is not wider is left as it
-// is, unless it must be a JPEG all the same.
-func scaled(content []byte, width int, always bool) ([]byte, error) {
-	decoding <- struct{}{}
-	defer func() { <-decoding }()
-	full, _, err := image.Decode(bytes.NewReader(content))
-	if err != nil {
-		return nil, fmt.Errorf("%w: it cannot be read", ErrNoPicture)
-	}
-	b := full.Bounds()
-	if b.Dx() <= width && !always {
-		return content, nil
-	}
-	width = min(width, b.Dx())
-	small := image.NewRGBA(image.Rect(0, 0, width, max(1, b.Dy()*width/b.Dx())))
-	draw.Draw(small, small.Bounds(), image.White, image.Point{}, draw.Src)
-	draw.ApproxBiLinear.Scale(small, small.Bounds(), full, b, draw.Over, nil)
-	var out bytes.Buffer
-	err = jpeg.Encode(&out, small, &jpeg.Options{Quality: 85})
-	return out.Bytes(), err
 }
 
 var widths = map[string]int{"96": 96, "400": 400, "800": 800}

@@ -62,30 +62,50 @@ func (s *Service) open(ctx context.Context, in *intaking) (feed, error) {
 	if in.source.Kind == "pages" {
 		return s.openPages(ctx, in)
 	}
-	if in.file == "" {
-		hash, name, err := s.fetch(ctx, in)
-		if err != nil {
-			return nil, err
-		}
-		in.file, in.FileName = hash, name
-		if _, err := s.Pool.Exec(ctx, `update intake set file = $2, file_name = $3 where id = $1`, in.ID, hash, name); err != nil {
-			return nil, err
-		}
-	}
-	file, err := s.Blobs.Open(in.file)
+	file, err := s.openFile(ctx, in)
 	if err != nil {
 		return nil, err
 	}
 	if in.source.Kind == "catalogue document" {
 		return openDocument(file, in)
 	}
-	f, err := openList(file, in)
+	f, err := s.openList(ctx, file, in)
 	if err != nil {
 		_ = file.Close()
 		return nil, err
 	}
 	_, err = s.Pool.Exec(ctx, `update intake set columns = $2 where id = $1`, in.ID, f.reader.Names())
 	return f, err
+}
+
+// openFile opens the file of an intake; one that has none is fetched. A zip of pictures is
+// unpacked, and the list taken in its place.
+func (s *Service) openFile(ctx context.Context, in *intaking) (*os.File, error) {
+	for unpacked := false; ; unpacked = true {
+		if in.file == "" {
+			hash, name, err := s.fetch(ctx, in)
+			if err != nil {
+				return nil, err
+			}
+			in.file, in.FileName = hash, name
+			if _, err := s.Pool.Exec(ctx, `update intake set file = $2, file_name = $3 where id = $1`, in.ID, hash, name); err != nil {
+				return nil, err
+			}
+		}
+		file, err := s.Blobs.Open(in.file)
+		if err != nil {
+			return nil, err
+		}
+		z, zipped := pictureZip(file)
+		if !zipped || unpacked || in.source.Kind != "price list" {
+			return file, nil
+		}
+		err = s.unpack(ctx, in, z)
+		_ = file.Close()
+		if err != nil {
+			return nil, err
+		}
+	}
 }
 
 // marketFeed reads a marketplace page by page.
@@ -168,13 +188,16 @@ type listFeed struct {
 	build  func(pricelist.Item) pricelist.Item
 }
 
-func openList(file *os.File, in *intaking) (*listFeed, error) {
+func (s *Service) openList(ctx context.Context, file *os.File, in *intaking) (*listFeed, error) {
 	if in.source.Layout == nil {
 		return nil, errAsk{"Say first what the columns of this list hold."}
 	}
 	reader, err := pricelist.Open(file, in.source.Layout)
 	if err != nil {
 		return nil, listWords(err)
+	}
+	if reader.Pictures, err = s.sentPictures(ctx, s.Pool, in.SourceID); err != nil {
+		return nil, err
 	}
 	f := &listFeed{file: file, reader: reader, total: reader.Total(), build: reader.Builder()}
 	reader.Lazy = !in.straight

@@ -74,6 +74,9 @@ func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/lists/look", "lookAtList", "Look at a price list: how it is written, what its columns hold, its first rows as offers", func(ctx context.Context, in *struct{ Body List }) (*apikit.Body[Looked], error) {
 		return apikit.OK(s.Look(ctx, in.Body))
 	})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/lists/deliveries", "readDeliveries", "Read a table of what delivery costs", func(ctx context.Context, in *struct{ Body Freight }) (*apikit.Body[Deliveries], error) {
+		return apikit.OK(s.ReadDeliveries(in.Body))
+	})
 	apikit.Register(a, access.Owner, http.MethodPost, "/api/lists", "connectList", "Connect a price list", func(ctx context.Context, in *struct{ Body List }) (*apikit.Body[Connected], error) {
 		id, err := s.ConnectList(ctx, in.Body)
 		return apikit.OK(Connected{id}, err)

@@ -240,7 +240,11 @@ func (s *Service) claim(ctx context.Context, id int64) (*intaking, error) {
 		if _, err := s.Shelf.Staged(ctx, tx, id, func(string) {}); err != nil {
 			return err
 		}
-		if _, err = tx.Exec(ctx, `delete from set_aside where intake_id = $1`, id); err != nil {
+		// What a zip of pictures held is not read again.
+		if _, err = tx.Exec(ctx, `delete from set_aside where intake_id = $1 and place not like 'in the zip: %'`, id); err != nil {
+			return err
+		}
+		if err := tx.QueryRow(ctx, `select count(*) from set_aside where intake_id = $1`, id).Scan(&in.SetAside); err != nil {
 			return err
 		}
 		return s.save(ctx, tx, in)

@@ -16,6 +16,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"plainpelican/connect/pricelist"
+	"plainpelican/core/landed"
 	"plainpelican/members"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
@@ -257,6 +258,35 @@ func (s *Service) Send(ctx context.Context, id int64, up Upload, part bool) (Int
 	}
 	in, err := s.Begin(ctx, id, What{Whole: !part, Part: part, File: up.File, FileName: up.Name})
 	return in, err
+}
+
+// Freight is a table of deliveries that was sent as a file of its own.
+type Freight struct {
+	File     string `json:"file" maxLength:"64" doc:"An uploaded file"`
+	Currency string `json:"currency" maxLength:"3" doc:"Taken where the table names none"`
+}
+
+// Deliveries are what was read of such a table.
+type Deliveries struct {
+	Deliveries []landed.Delivery `json:"deliveries"`
+	Notes      []string          `json:"notes" doc:"Rows that could not be used, and why"`
+}
+
+// ReadDeliveries reads a table of deliveries; nothing is kept.
+func (s *Service) ReadDeliveries(in Freight) (Deliveries, error) {
+	file, err := s.file(in.File)
+	if err != nil {
+		return Deliveries{}, err
+	}
+	defer func() { _ = file.Close() }()
+	list, notes, err := pricelist.DeliveriesOf(file, in.Currency)
+	if errors.Is(err, pricelist.ErrNoDeliveries) {
+		return Deliveries{}, problem(err)
+	}
+	if err != nil {
+		return Deliveries{}, listWords(err)
+	}
+	return Deliveries{list, append([]string{}, notes...)}, nil
 }
 
 // fileAddress reads the address of a file, which unlike that of a server has a path.

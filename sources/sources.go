@@ -62,6 +62,7 @@ type Source struct {
 	MostRepriced  int               `json:"most_repriced" doc:"Percent of its offers whose cost may change in one intake unasked"`
 	Layout        *pricelist.Layout `json:"layout,omitempty" doc:"How its file is read, where it is a price list"`
 	TakesRequests bool              `json:"takes_requests" doc:"It passes requests for quotation on to its suppliers"`
+	SentPictures  int               `json:"sent_pictures" doc:"Sent in a zip beside the list"`
 	Offers        int               `json:"offers"`
 	Intakes       []Intake          `json:"intakes" doc:"The newest first, up to thirty"`
 }
@@ -151,7 +152,7 @@ func (s *Service) one(ctx context.Context, id int64) (Source, error) {
 func (s *Service) list(ctx context.Context, only int64) ([]Source, error) {
 	// One statement, so that a source's trouble and its intakes are of one moment.
 	rows, err := s.Pool.Query(ctx, `
-		select id, kind, name, address, client_id, state, trouble, connected_at, paused, repeats, zone, next_at, swept_at, most_withdrawn, most_repriced, layout, takes_requests,
+		select id, kind, name, address, client_id, state, trouble, connected_at, paused, repeats, zone, next_at, swept_at, most_withdrawn, most_repriced, layout, takes_requests, (select count(*) from sent_picture where source_id = source.id),
 			array(select row(`+intakeColumns+`) from intake where source_id = source.id order by intake.id desc limit 30)
 		from source where $1::bigint in (0, id) order by state, name, id`, only)
 	if err != nil {
@@ -160,7 +161,7 @@ func (s *Service) list(ctx context.Context, only int64) ([]Source, error) {
 	list, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (Source, error) {
 		var x Source
 		return x, row.Scan(&x.ID, &x.Kind, &x.Name, &x.Address, &x.ClientID, &x.State, &x.Trouble, &x.ConnectedAt, &x.Paused, &x.Repeats, &x.Zone, &x.NextAt, &x.SweptAt,
-			&x.MostWithdrawn, &x.MostRepriced, &x.Layout, &x.TakesRequests, &x.Intakes)
+			&x.MostWithdrawn, &x.MostRepriced, &x.Layout, &x.TakesRequests, &x.SentPictures, &x.Intakes)
 	})
 	if err != nil {
 		return nil, err

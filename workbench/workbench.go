@@ -42,6 +42,8 @@ type Service struct {
 	Past     Past
 	// PicturePath is where a picture of an offer is served.
 	PicturePath func(offer int64, place int) string
+	// KeepPictures has the pictures of offers fetched, once the transaction is through.
+	KeepPictures func(ctx context.Context, tx pgx.Tx, offers []int64) error
 }
 
 // PictureChoice is one picture of the offer, shown or not, in the draft's order.
@@ -227,12 +229,25 @@ func (s *Service) Take(ctx context.Context, offers []int64, again bool) (TakeRes
 		if len(made) == 0 {
 			return nil
 		}
+		if s.KeepPictures != nil {
+			if err := s.KeepPictures(ctx, tx, offersOf(out.Taken)); err != nil {
+				return err
+			}
+		}
 		return s.Pricing.PriceDrafts(ctx, tx, made)
 	})
 	if err == nil && len(out.Taken) > 0 {
 		err = s.Progress.Tell(ctx, "drafts", map[string]int{"taken": len(out.Taken)})
 	}
 	return out, err
+}
+
+func offersOf(pairs []Pair) []int64 {
+	ids := make([]int64, len(pairs))
+	for i, p := range pairs {
+		ids[i] = p.OfferID
+	}
+	return ids
 }
 
 // make copies an offer's words, pictures and variants into a new draft.

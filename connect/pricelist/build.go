@@ -41,6 +41,11 @@ func (r *Reader) sumOf(rows []Row) [32]byte {
 		own := *r.layout
 		own.Format, own.Encoding, own.Delimiter, own.Sheet, own.Header = "", "", "", "", 0 // how it is written makes no other offers
 		r.salt, _ = json.Marshal(own)                                                      // a layout is nothing that JSON cannot say
+		if len(r.Pictures) > 0 {
+			sent, _ := json.Marshal(r.Pictures) // in the order of their names
+			sum := sha256.Sum256(sent)
+			r.salt = append(r.salt, sum[:]...)
+		}
 		for _, f := range Fields {
 			for _, place := range r.places[f] {
 				r.marks = append(r.marks, mark{f, place})
@@ -376,6 +381,10 @@ func (r *Reader) addresses(row Row, each func(address string)) {
 			}
 			continue
 		}
+		if r.Pictures[PictureName(cell)] != "" { // a name with spaces
+			each(cell)
+			continue
+		}
 		for _, text := range strings.FieldsFunc(cell, func(c rune) bool { return strings.ContainsRune("|;, \n\t", c) }) {
 			each(text)
 		}
@@ -386,7 +395,7 @@ func (r *Reader) addresses(row Row, each func(address string)) {
 func (r *Reader) pictures(o *source.Offer, rows []Row) {
 	for _, row := range rows {
 		r.addresses(row, func(text string) {
-			if !slices.Contains(o.Pictures, text) && len(o.Pictures) < 50 && webAddress(text) != "" {
+			if text = r.picture(text); text != "" && !slices.Contains(o.Pictures, text) && len(o.Pictures) < 50 {
 				o.Pictures = append(o.Pictures, text)
 			}
 		})
@@ -397,11 +406,26 @@ func (r *Reader) pictures(o *source.Offer, rows []Row) {
 func (r *Reader) pictureOf(o *source.Offer, row Row) (place int) {
 	found := false
 	r.addresses(row, func(text string) {
-		if at := slices.Index(o.Pictures, text); !found && at >= 0 {
+		if at := slices.Index(o.Pictures, r.picture(text)); !found && at >= 0 {
 			place, found = at, true
 		}
 	})
 	return place
+}
+
+// picture is where a picture is: its address, or, by a file's name, that of one that was sent
+// beside the list; empty where there is none.
+func (r *Reader) picture(text string) string {
+	if address := webAddress(text); address != "" || r.Pictures == nil {
+		return address
+	}
+	return r.Pictures[PictureName(text)]
+}
+
+// PictureName is what a picture's file is known by, whatever folder it lies in.
+func PictureName(path string) string {
+	path = strings.ReplaceAll(path, `\`, "/")
+	return strings.ToLower(strings.TrimSpace(path[strings.LastIndexByte(path, '/')+1:]))
 }
 
 func webAddress(text string) string {

@@ -87,6 +87,8 @@ type Layout struct {
 	Country    string            `json:"country" maxLength:"2" doc:"Where it ships from, ISO 3166 alpha-2"`
 	Processing landed.Days       `json:"processing"`
 	Deliveries []landed.Delivery `json:"deliveries" maxItems:"100"`
+	// DeliverySheet is the sheet of the workbook that says what delivery costs.
+	DeliverySheet string `json:"delivery_sheet,omitempty" maxLength:"100" doc:"Read with each new file; empty where deliveries were typed"`
 }
 
 // Check says in a sentence why nothing can be read by a layout, and with which field.
@@ -213,7 +215,7 @@ func (l *Layout) Keep(before *Layout) *Layout {
 		}
 		next.Columns[i].Field = f
 	}
-	next.Supplier, next.Country, next.Processing, next.Deliveries, next.PerPack, next.Grouping = before.Supplier, before.Country, before.Processing, before.Deliveries, before.PerPack, before.Grouping
+	next.Supplier, next.Country, next.Processing, next.Deliveries, next.DeliverySheet, next.PerPack, next.Grouping = before.Supplier, before.Country, before.Processing, before.Deliveries, before.DeliverySheet, before.PerPack, before.Grouping
 	if next.Currency == "" && next.at(Currency) < 0 {
 		next.Currency = before.Currency
 	}

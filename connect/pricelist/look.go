@@ -112,6 +112,14 @@ func LookAt(f *os.File, given *Layout, hints Hints) (*Look, error) {
 	if err := look.columns(sample, given, hints); err != nil {
 		return nil, err
 	}
+	if at := l.at(Picture); at >= 0 && at < len(look.Columns) && slices.ContainsFunc(look.Columns[at].Samples, func(s string) bool { return webAddress(s) == "" && imageName.MatchString(s) }) {
+		look.Notes = append(look.Notes, "It names its pictures without saying where they are: once the list is in, send them in a zip on its source's page.")
+	}
+	if given == nil {
+		look.deliverySheet(t)
+	} else if err := t.refreshDeliveries(l); err != nil {
+		look.Notes, l.DeliverySheet = append(look.Notes, err.Error()), ""
+	}
 	look.Rows = max(t.count(l)-l.Header, 0) // 0 where it is not known before all is read
 	look.Field, look.Trouble = l.Check()
 	return look, look.preview(t)
@@ -279,15 +287,9 @@ func (look *Look) currency(data []Row, hints Hints) {
 	if cost < 0 {
 		return
 	}
-	for _, word := range strings.FieldsFunc(l.Columns[cost].Header, func(r rune) bool { return strings.ContainsRune(" ()[]/,.:-_", r) }) {
-		if code, ok := symbols[strings.ToLower(word)]; ok && code != "" {
-			l.Currency = code
-			return
-		}
-		if c, err := money.ParseCurrency(word); err == nil && len(word) == 3 {
-			l.Currency = c.String()
-			return
-		}
+	if named := currencyIn(l.Columns[cost].Header); named != "" {
+		l.Currency = named
+		return
 	}
 	for _, row := range data {
 		if cost < len(row.Cells) {

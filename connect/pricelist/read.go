@@ -32,6 +32,8 @@ type Reader struct {
 	flushed   []Item
 	ended     bool
 
+	// Pictures are those that were sent beside the list: names, as PictureName has them, to addresses.
+	Pictures map[string]string
 	// Lazy leaves products unbuilt, for a reader that knows most of them by their sums.
 	Lazy  bool
 	marks []mark // the matched columns in the order of the fields
@@ -115,6 +117,9 @@ func Open(f *os.File, l *Layout) (*Reader, error) {
 // open finds the columns of a layout in a table.
 func open(t *table, l *Layout) (*Reader, error) {
 	r := &Reader{layout: l, table: t, places: map[Field][]int{}}
+	if err := t.refreshDeliveries(l); err != nil {
+		return nil, err
+	}
 	sample, err := t.sample(l, sampleRows)
 	if err != nil {
 		return nil, err

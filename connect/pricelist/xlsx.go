@@ -22,6 +22,11 @@ func checkZip(f *os.File, size int64) error {
 	if err != nil {
 		return ErrBroken
 	}
+	return CheckZip(z)
+}
+
+// CheckZip returns ErrBomb for an archive that unpacks to far more than it is, by what it says of itself.
+func CheckZip(z *zip.Reader) error {
 	var total uint64
 	for _, entry := range z.File {
 		total += entry.UncompressedSize64

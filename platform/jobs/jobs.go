@@ -60,6 +60,7 @@ var Queues = map[string]river.QueueConfig{
 	"intake":  {MaxWorkers: 6},
 	"publish": {MaxWorkers: 4},
 	"upkeep":  {MaxWorkers: 1},
+	"picture": {MaxWorkers: 2},
 }
 
 // Start opens the client. Without work, it only adds jobs for other instances.

@@ -45,6 +45,14 @@ create table quote (
     unique (request_id, source_id, number)
 );
 
+-- Pictures that were sent in a zip beside a price list, by the names that the list calls them.
+create table sent_picture (
+    source_id bigint not null references source on delete cascade,
+    name      text not null, -- of the file, in small letters, without folders
+    hash      text not null,
+    primary key (source_id, name)
+);
+
 -- +goose Down
-drop table quote, request_source, request;
+drop table sent_picture, quote, request_source, request;
 alter table source drop column takes_requests;

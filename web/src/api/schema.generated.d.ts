@@ -210,6 +210,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lists/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a table of what delivery costs */
+        post: operations["readDeliveries"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lists/look": {
         parameters: {
             query?: never;
@@ -1298,6 +1315,8 @@ export interface components {
             decimal: string;
             delimiter: string;
             deliveries: components["schemas"]["LandedDelivery"][];
+            /** @description Read with each new file; empty where deliveries were typed */
+            delivery_sheet?: string;
             encoding: string;
             /** @enum {string} */
             format: "csv" | "xlsx" | "ubl";
@@ -1831,11 +1850,22 @@ export interface components {
             client_id: string;
             client_secret: string;
         };
+        SourcesDeliveries: {
+            deliveries: components["schemas"]["LandedDelivery"][];
+            /** @description Rows that could not be used, and why */
+            notes: string[];
+        };
         SourcesExample: {
             after: components["schemas"]["ApikitAmountDoc"];
             before: components["schemas"]["ApikitAmountDoc"];
             number: string;
             title: string;
+        };
+        SourcesFreight: {
+            /** @description Taken where the table names none */
+            currency: string;
+            /** @description An uploaded file */
+            file: string;
         };
         SourcesHabits: {
             /** Format: int64 */
@@ -2004,6 +2034,11 @@ export interface components {
             paused: boolean;
             /** @description RFC 5545 recurrence rule; empty is by hand */
             repeats: string;
+            /**
+             * Format: int64
+             * @description Sent in a zip beside the list
+             */
+            sent_pictures: number;
             /** @enum {string} */
             state: "connected" | "disconnected";
             /**
@@ -3398,6 +3433,93 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SourcesConnected"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    readDeliveries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourcesFreight"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcesDeliveries"];
                 };
             };
             /** @description Bad Request */

@@ -215,7 +215,7 @@ export function SendFile({ source, part = false, tone }: { source: Source; part?
     onError: (error) => say(error.message, true),
     onSettled: () => client.invalidateQueries({ queryKey: ["sources"] }),
   });
-  const words = part ? "Send the mended rows" : "Send a new file";
+  const words = part ? "Send the mended rows" : source.kind === "price list" ? "Send a new file, or pictures" : "Send a new file";
   return (
     <>
       <Button tone={tone ?? "plain"} onClick={() => input.current?.click()} disabled={take.isPending}>
@@ -224,7 +224,7 @@ export function SendFile({ source, part = false, tone }: { source: Source; part?
       <input
         ref={input}
         type="file"
-        accept={accepted}
+        accept={part ? accepted : `${accepted},.zip`}
         aria-label={words}
         className="hidden"
         onChange={(e) => {

@@ -38,7 +38,16 @@ export default function ListPlace() {
     setLooked(found);
     // What is typed meanwhile about the supplier stands.
     setLayout((now) =>
-      now ? { ...found.layout, supplier: now.supplier, country: now.country, processing: now.processing, deliveries: now.deliveries } : found.layout,
+      now
+        ? {
+            ...found.layout,
+            supplier: now.supplier,
+            country: now.country,
+            processing: now.processing,
+            deliveries: now.deliveries,
+            delivery_sheet: now.delivery_sheet ?? "",
+          }
+        : found.layout,
     );
   };
   useEffect(() => {

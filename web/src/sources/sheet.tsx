@@ -8,7 +8,7 @@ import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { HabitsWords } from "./habits";
 import { Held, History, IntakeLine, SendFile } from "./intakes";
-import { kindWords } from "./words";
+import { kindWords, number } from "./words";
 
 export type TakeIn = UseMutationResult<unknown, Error, { id: number; whole?: boolean }>;
 
@@ -27,6 +27,7 @@ export function SourceSheet({ source, takeIn, onConnect, onLeave }: { source: So
       <p className="mt-1 text-sm text-ink-2">
         {source.client_id && `Client id ${source.client_id} · `}
         {connected ? `connected ${ago(source.connected_at)}` : "disconnected"}
+        {source.sent_pictures > 0 && ` · ${source.sent_pictures === 1 ? "1 picture" : `${number(source.sent_pictures)} pictures`} sent beside it`}
         {source.swept_at && ` · all compared ${ago(source.swept_at)}`}
       </p>
       <div className="mt-3 flex flex-wrap gap-2">

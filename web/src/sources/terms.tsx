@@ -1,12 +1,13 @@
-import { useState } from "react";
-import type { Schemas } from "../api/client";
+import { useMutation } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { api, ask, type Schemas } from "../api/client";
 import { Clause } from "../parts/clause";
 import { Button, Field } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { moneyText } from "../parts/money";
 import { amount } from "../store/words";
 import { SchedulePanel } from "./habits";
-import { type Layout, type Rule, ruleWords } from "./words";
+import { accepted, type Layout, type Rule, ruleWords, send } from "./words";
 
 type Delivery = Schemas["LandedDelivery"];
 
@@ -77,6 +78,9 @@ export function Terms({
         </div>
       </div>
       <h3 className="mt-5 mb-1">Delivery</h3>
+      {layout.delivery_sheet && (
+        <p className="text-sm text-ink-2">From the sheet “{layout.delivery_sheet}”, read with each new file. What you change here stands instead.</p>
+      )}
       {layout.deliveries.length === 0 && <p className="text-ink-2">None yet: without one, its offers cannot be sold anywhere.</p>}
       <ul>
         {layout.deliveries.map((d, i) => (
@@ -87,7 +91,11 @@ export function Terms({
                 {moneyText(d.first, "")} and {moneyText(d.further, "")} each more; {d.transit.min} to {d.transit.max} days{d.tracked ? ", tracked" : ""}
               </span>
             </span>
-            <Button tone="quiet" aria-label={`Take ${d.name} away`} onClick={() => onDone({ deliveries: layout.deliveries.filter((_, at) => at !== i) })}>
+            <Button
+              tone="quiet"
+              aria-label={`Take ${d.name} away`}
+              onClick={() => onDone({ deliveries: layout.deliveries.filter((_, at) => at !== i), delivery_sheet: "" })}
+            >
               ×
             </Button>
           </li>
@@ -96,8 +104,9 @@ export function Terms({
       <NewDelivery
         currency={layout.currency || "USD"}
         taken={layout.deliveries.map((d) => d.name)}
-        onAdd={(d) => onDone({ deliveries: [...layout.deliveries, d] })}
+        onAdd={(d) => onDone({ deliveries: [...layout.deliveries, d], delivery_sheet: "" })}
       />
+      <FreightTable currency={layout.currency || "USD"} onRead={(deliveries) => onDone({ deliveries, delivery_sheet: "" })} />
       {rule && onRule && (
         <p className="mt-5 leading-7">
           Fetched again{" "}
@@ -114,6 +123,51 @@ export function Terms({
           </Clause>
           .
         </p>
+      )}
+    </>
+  );
+}
+
+/** FreightTable reads what delivery costs from a table of its own. */
+function FreightTable({ currency, onRead }: { currency: string; onRead: (deliveries: Delivery[]) => void }) {
+  const input = useRef<HTMLInputElement>(null);
+  const read = useMutation<Schemas["SourcesDeliveries"], Error, File>({
+    mutationFn: async (file) => ask(api.POST("/api/lists/deliveries", { body: { file: (await send(file)).file, currency } })),
+    onSuccess: (found) => onRead(found.deliveries),
+  });
+  return (
+    <>
+      <Button className="mt-2" onClick={() => input.current?.click()} disabled={read.isPending}>
+        {read.isPending ? "Reading…" : "Read them from a table"}
+      </Button>
+      <input
+        ref={input}
+        type="file"
+        accept={accepted}
+        aria-label="Table of deliveries"
+        className="hidden"
+        onChange={(e) => {
+          const file = e.currentTarget.files?.[0];
+          if (file) read.mutate(file);
+          e.currentTarget.value = "";
+        }}
+      />
+      {read.error && (
+        <p className="mt-1 text-loss" role="alert">
+          {read.error.message}
+        </p>
+      )}
+      {read.data && (
+        <ul className="mt-1 text-sm">
+          <li className="text-ink-2" role="status">
+            {read.data.deliveries.length} read.
+          </li>
+          {read.data.notes.map((note) => (
+            <li key={note} className="text-loss">
+              {note}
+            </li>
+          ))}
+        </ul>
       )}
     </>
   );
