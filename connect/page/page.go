@@ -38,23 +38,10 @@ type thing map[string][]any
 
 // Read reads a page that was fetched from an address.
 func Read(body []byte, contentType, address string) (Found, error) {
-	at, err := url.Parse(address)
+	p, err := parse(body, contentType, address)
 	if err != nil {
-		return Found{}, ErrNotHTML
+		return Found{}, err
 	}
-	if t := strings.ToLower(contentType); t != "" && !strings.Contains(t, "html") && !strings.Contains(t, "xml") && !strings.Contains(t, "text/plain") {
-		return Found{}, ErrNotHTML
-	}
-	var in io.Reader = bytes.NewReader(body)
-	if decoded, err := charset.NewReader(in, contentType); err == nil {
-		in = decoded
-	}
-	root, err := html.ParseWithOptions(in, html.ParseOptionEnableScripting(true))
-	if err != nil {
-		return Found{}, ErrNotHTML
-	}
-	p := &parser{base: at, byID: map[string]thing{}}
-	p.walk(root, nil, 0)
 	for _, way := range []struct {
 		name  string
 		nodes []thing
@@ -78,16 +65,57 @@ func Read(body []byte, contentType, address string) (Found, error) {
 	return Found{}, ErrNoProduct
 }
 
+// parse collects the data of a page.
+func parse(body []byte, contentType, address string) (*parser, error) {
+	at, err := url.Parse(address)
+	if err != nil {
+		return nil, ErrNotHTML
+	}
+	if t := strings.ToLower(contentType); t != "" && !strings.Contains(t, "html") && !strings.Contains(t, "xml") && !strings.Contains(t, "text/plain") {
+		return nil, ErrNotHTML
+	}
+	var in io.Reader = bytes.NewReader(body)
+	if decoded, err := charset.NewReader(in, contentType); err == nil {
+		in = decoded
+	}
+	root, err := html.ParseWithOptions(in, html.ParseOptionEnableScripting(true))
+	if err != nil {
+		return nil, ErrNotHTML
+	}
+	p := &parser{base: at, byID: map[string]thing{}}
+	p.rebase(root, 0)
+	p.walk(root, nil, 0)
+	return p, nil
+}
+
 type parser struct {
-	base     *url.URL
-	linked   []thing
-	micro    []thing
-	byID     map[string]thing
-	graph    map[string]string
-	password bool
+	base *url.URL
+	// documents are the JSON-LD documents as they are written, linked the things in them.
+	documents []any
+	linked    []thing
+	micro     []thing
+	byID      map[string]thing
+	graph     map[string]string
+	password  bool
 }
 
 const mostDepth = 200
+
+// rebase takes the page's own base for relative addresses (HTML, section 4.2.3), if it names one.
+func (p *parser) rebase(n *html.Node, depth int) (found bool) {
+	if n.DataAtom == atom.Base {
+		if href, ok := attr(n, "href"); ok {
+			if u, err := p.base.Parse(strings.TrimSpace(href)); err == nil && (u.Scheme == "http" || u.Scheme == "https") {
+				p.base = u
+			}
+			return true
+		}
+	}
+	for kid := n.FirstChild; kid != nil && depth < mostDepth && !found; kid = kid.NextSibling {
+		found = p.rebase(kid, depth+1)
+	}
+	return found
+}
 
 func attr(n *html.Node, name string) (string, bool) {
 	for _, a := range n.Attr {
@@ -223,6 +251,7 @@ func (p *parser) json(text string) {
 		if err := d.Decode(&data); err != nil {
 			return // what was read so far stands
 		}
+		p.documents = append(p.documents, data)
 		p.graphOf(data, 0)
 	}
 }
