@@ -96,7 +96,7 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a.Requests.Work(a.Jobs)
 	a.Publishing.Work(a.Jobs)
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[UpkeepArgs]) error {
-		return errors.Join(a.FetchRates(ctx), a.Members.Prune(ctx), a.Sources.Prune(ctx))
+		return errors.Join(a.FetchRates(ctx), a.Members.Prune(ctx), a.Sources.Prune(ctx), a.Catalog.ForgetChanges(ctx))
 	})
 	a.metrics.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	a.routes()

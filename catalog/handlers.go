@@ -93,7 +93,7 @@ func (s *Service) Search(ctx context.Context, q Sentence) (Found, error) {
 		found.Market = pricer.MoneyRules.Market
 	}
 	var err error
-	if found.Offers, err = s.lines(ctx, now, answer.Places, pricer); err != nil {
+	if found.Offers, err = s.lines(ctx, answer.Hits, pricer); err != nil {
 		return Found{}, err
 	}
 	found.TookMS = float64(time.Since(began).Microseconds()) / 1000

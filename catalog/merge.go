@@ -89,14 +89,23 @@ func (s *Service) WithdrawUnseen(ctx context.Context, tx pgx.Tx, sourceID int64,
 	if err != nil || len(gone) == 0 {
 		return 0, err
 	}
-	_, err = tx.Exec(ctx, `update offer set withdrawn_at = now(), updated_at = now() where id = any ($1)`, gone)
-	return len(gone), err
+	if _, err = tx.Exec(ctx, `update offer set withdrawn_at = now(), updated_at = now() where id = any ($1)`, gone); err != nil {
+		return 0, err
+	}
+	return len(gone), logChange(ctx, tx, nil, gone)
 }
 
 // WithdrawNumbers withdraws the source's offers that it says it no longer sells.
 func (s *Service) WithdrawNumbers(ctx context.Context, tx pgx.Tx, sourceID int64, numbers []string) (int, error) {
-	tag, err := tx.Exec(ctx, `update offer set withdrawn_at = now(), updated_at = now() where source_id = $1 and number = any ($2) and withdrawn_at is null`, sourceID, list(numbers))
-	return int(tag.RowsAffected()), err
+	rows, err := tx.Query(ctx, `update offer set withdrawn_at = now(), updated_at = now() where source_id = $1 and number = any ($2) and withdrawn_at is null returning id`, sourceID, list(numbers))
+	if err != nil {
+		return 0, err
+	}
+	gone, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	if err != nil || len(gone) == 0 {
+		return 0, err
+	}
+	return len(gone), logChange(ctx, tx, nil, gone)
 }
 
 // Survey lets the database know what was staged, so that it plans the merging well.
@@ -111,19 +120,35 @@ func (s *Service) Survey(ctx context.Context, intake int64) error {
 func (s *Service) Merge(ctx context.Context, tx pgx.Tx, from sources.Staging, upTo int64) (sources.Counts, error) {
 	var counts sources.Counts
 	offersIn, variantsIn := stagingTables(from.Intake)
+	var suppliers int64
 	for _, step := range merge(offersIn, variantsIn, from.Part) {
 		tag, err := tx.Exec(ctx, step.sql, from.Source, from.Place, upTo)
 		if err != nil {
 			return counts, fmt.Errorf("%s: %w", step.name, err)
 		}
 		switch step.name {
+		case "change suppliers":
+			suppliers = tag.RowsAffected()
 		case "change offers":
 			counts.Changed = int(tag.RowsAffected())
 		case "add offers":
 			counts.Added = int(tag.RowsAffected())
 		}
 	}
-	return counts, nil
+	// All of a supplier's offers are found by its name, and ship from where it is.
+	theirs := ``
+	if suppliers > 0 {
+		theirs = ` union select o.id from offer o join supplier u on u.id = o.supplier_id join ` + offersIn + ` s on s.supplier = u.number where u.source_id = $3 and s.place > $1 and s.place <= $2`
+	}
+	rows, err := tx.Query(ctx, `select s.offer_id from `+offersIn+` s where s.place > $1 and s.place <= $2 and $3::bigint is not null`+theirs, from.Place, upTo, from.Source)
+	if err != nil {
+		return counts, err
+	}
+	ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	if err != nil {
+		return counts, err
+	}
+	return counts, logChange(ctx, tx, nil, ids)
 }
 
 type step struct{ name, sql string }
@@ -188,12 +213,6 @@ func merge(offersIn, variantsIn string, part bool) []step {
 	return steps
 }
 
-// Changed lets every instance's index know that offers have changed.
-func (s *Service) Changed(ctx context.Context, db database.Querier) error {
-	_, err := db.Exec(ctx, `select pg_notify('catalog', '')`)
-	return err
-}
-
 // Count counts the offers of each source that are for sale.
 func (s *Service) Count(ctx context.Context) (map[int64]int, error) {
 	rows, err := s.Pool.Query(ctx, `select source_id, count(*) from offer where withdrawn_at is null group by source_id`)
@@ -209,8 +228,11 @@ func (s *Service) Count(ctx context.Context) (map[int64]int, error) {
 
 // Withdraw takes one offer off sale, where its supplier was found to have stopped selling it.
 func (s *Service) Withdraw(ctx context.Context, offer int64) error {
-	_, err := s.Pool.Exec(ctx, `
-		with gone as (update offer set withdrawn_at = now(), updated_at = now() where id = $1 and withdrawn_at is null)
-		select pg_notify('catalog', '')`, offer)
-	return err
+	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `update offer set withdrawn_at = now(), updated_at = now() where id = $1 and withdrawn_at is null`, offer)
+		if err != nil || tag.RowsAffected() == 0 {
+			return err
+		}
+		return logChange(ctx, tx, nil, []int64{offer})
+	})
 }

@@ -8,6 +8,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"plainpelican/catalog/index"
 	"plainpelican/core/markup"
 	"plainpelican/core/money"
 	"plainpelican/platform/apikit"
@@ -41,22 +42,21 @@ func itoa(n int64) string { return strconv.FormatInt(n, 10) }
 
 func decimalTenths(n int) string { return fmt.Sprintf("%d.%d", n/10, n%10) }
 
-// lines shows rows of the index, in order, with their prices in a store.
-func (s *Service) lines(ctx context.Context, now *state, places []int, p *pricing.Pricer) ([]Line, error) {
-	ids := make([]int64, len(places))
+// lines shows offers of an answer, in order, with their prices in a store.
+func (s *Service) lines(ctx context.Context, hits []index.Hit[thing], p *pricing.Pricer) ([]Line, error) {
+	ids := make([]int64, len(hits))
 	at := map[int64]int{}
-	out := make([]Line, len(places))
-	for i, place := range places {
-		row := now.snapshot.Rows()[place]
-		ids[i], at[row.ID] = row.ID, i
-		out[i] = Line{ID: row.ID, ShipsFrom: row.ShipsFrom, Rating: decimalTenths(int(row.Rating)), Units: int(row.Units), Stock: int(row.Stock), Drafts: []int64{}}
+	out := make([]Line, len(hits))
+	for i := range hits {
+		h := &hits[i]
+		ids[i], at[h.ID] = h.ID, i
+		out[i] = Line{ID: h.ID, ShipsFrom: h.ShipsFrom, Rating: decimalTenths(int(h.Rating)), Units: int(h.Units), Stock: int(h.Stock), Drafts: []int64{}}
 		if p == nil {
 			continue
 		}
-		t := &now.things[place]
-		quote := p.Quote(&t.Thing)
-		out[i].Days = quote.Days(t.Processing)
-		ladder, err := quote.Rungs(t.unit, nil, nil)
+		quote := p.Quote(&h.Thing.Thing)
+		out[i].Days = quote.Days(h.Thing.Processing)
+		ladder, err := quote.Rungs(h.Thing.unit, nil, nil)
 		if err != nil {
 			out[i].NoPrice = p.Words(err)
 		} else {

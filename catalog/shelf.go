@@ -161,8 +161,10 @@ func (s *Service) Lay(ctx context.Context, tx pgx.Tx, sourceID int64, offers []s
 	if _, err := tx.CopyFrom(ctx, pgx.Identifier{"offer"}, append([]string{"id", "source_id", "supplier_id"}, offerColumns...), pgx.CopyFromRows(rows)); err != nil {
 		return err
 	}
-	_, err = tx.CopyFrom(ctx, pgx.Identifier{"offer_variant"}, append([]string{"offer_id"}, variantColumns...), pgx.CopyFromRows(variants))
-	return err
+	if _, err = tx.CopyFrom(ctx, pgx.Identifier{"offer_variant"}, append([]string{"offer_id"}, variantColumns...), pgx.CopyFromRows(variants)); err != nil {
+		return err
+	}
+	return logChange(ctx, tx, nil, ids)
 }
 
 // suppliers maps the numbers of the offers' suppliers to their ids; new ones are added.

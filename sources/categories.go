@@ -97,7 +97,7 @@ func (s *Service) MapCategories(ctx context.Context, id int64, choices []Categor
 		if _, err := tx.Exec(ctx, `delete from category c where not exists (select from category_mapping m where m.path = c.path)`); err != nil {
 			return err
 		}
-		if err := s.Shelf.Changed(ctx, tx); err != nil {
+		if err := s.Shelf.Changed(ctx, tx, id); err != nil {
 			return err
 		}
 		if err := s.Prices.RepriceAll(ctx, tx, "mapped categories"); err != nil {

@@ -51,6 +51,9 @@ func (s *Service) Connect(ctx context.Context, in Credentials) (int64, error) {
 			on conflict (address) where address <> '' do update set name = excluded.name, client_id = excluded.client_id, secret = excluded.secret, state = 'connected',
 				requests_per_second = excluded.requests_per_second, takes_requests = excluded.takes_requests, trouble = '', connected_at = now()
 			returning id`, d.Name, address, in.ClientID, s.Box.Seal(purpose(address), in.ClientSecret), d.Limits.RequestsPerSecond, usualSchedule, next, d.TakesRequests).Scan(&id)
+		if err == nil {
+			err = s.Shelf.Changed(ctx, tx, id)
+		}
 		if err != nil {
 			return err
 		}
@@ -81,7 +84,7 @@ func (s *Service) Disconnect(ctx context.Context, id int64) error {
 		if _, err := tx.Exec(ctx, `update intake set state = 'failed', trouble = 'The source was disconnected.', finished_at = now() where source_id = $1 and state in ('waiting', 'running')`, id); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `select pg_notify('catalog', '')`); err != nil {
+		if err := s.Shelf.Changed(ctx, tx, id); err != nil {
 			return err
 		}
 		return members.Audit(ctx, tx, "disconnected source", name, nil, nil)

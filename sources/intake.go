@@ -326,12 +326,6 @@ func (s *Service) end(ctx context.Context, in *intaking) error {
 		if err := s.Shelf.Unstage(ctx, tx, in.ID); err != nil {
 			return err
 		}
-		if in.Added+in.Changed+in.Withdrawn == 0 {
-			return nil
-		}
-		if err := s.Shelf.Changed(ctx, tx); err != nil {
-			return err
-		}
 		if in.Changed+in.Withdrawn == 0 {
 			return nil
 		}

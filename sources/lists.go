@@ -203,7 +203,7 @@ func (s *Service) Reconnect(ctx context.Context, id int64) error {
 		if err := setNext(ctx, tx, id, rule, zone); err != nil {
 			return err
 		}
-		if err := s.Shelf.Changed(ctx, tx); err != nil {
+		if err := s.Shelf.Changed(ctx, tx, id); err != nil {
 			return err
 		}
 		return members.Audit(ctx, tx, "connected source", name, nil, nil)

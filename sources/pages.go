@@ -68,6 +68,9 @@ func (s *Service) Paste(ctx context.Context, text string) (Intake, error) {
 		if database.Missing(err) {
 			err = tx.QueryRow(ctx, `insert into source (kind, name, address, client_id, state, requests_per_second, repeats, next_at) values ('pages', 'Single pages', '', '', 'connected', 1, $1, $2) returning id`, pagesSchedule, next).Scan(&id)
 		}
+		if err == nil {
+			err = s.Shelf.Changed(ctx, tx, id)
+		}
 		if err != nil {
 			return err
 		}

@@ -117,7 +117,7 @@ func (s *Service) Keep(ctx context.Context, id int64, h Habits) error {
 			return err
 		}
 		if before.Name != h.Name {
-			if err := s.Shelf.Changed(ctx, tx); err != nil {
+			if err := s.Shelf.Changed(ctx, tx, id); err != nil {
 				return err
 			}
 		}

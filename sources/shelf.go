@@ -37,8 +37,8 @@ type Shelf interface {
 	WithdrawNumbers(ctx context.Context, tx pgx.Tx, sourceID int64, numbers []string) (int, error)
 	// Unstage forgets what is staged.
 	Unstage(ctx context.Context, db database.Querier, intake int64) error
-	// Changed tells all instances that the shelf has changed.
-	Changed(ctx context.Context, db database.Querier) error
+	// Changed tells all instances that a source's offers may be others: connected, renamed, mapped.
+	Changed(ctx context.Context, tx database.Querier, sourceID int64) error
 	// Count counts the offers of each source that are for sale.
 	Count(ctx context.Context) (map[int64]int, error)
 }

@@ -5,7 +5,6 @@ import (
 	"container/heap"
 	"math/bits"
 	"slices"
-	"strings"
 )
 
 // Sort is what comes first.
@@ -39,13 +38,21 @@ type Question struct {
 }
 
 // Answer is what matches.
-type Answer struct {
+type Answer[T any] struct {
 	Total int
-	// Places are rows of the snapshot, sorted, from Offset, at most Limit.
-	Places []int
+	// Hits are sorted, from Offset, at most Limit.
+	Hits []Hit[T]
 	// Instead maps words that nothing holds to the nearest that were looked up.
 	Instead map[string]string
 	Counts  Counts
+}
+
+// Hit is an offer of an answer.
+type Hit[T any] struct {
+	ID                   int64
+	ShipsFrom            string
+	Stock, Rating, Units int32
+	Thing                *T
 }
 
 // Counts say how many offers each choice of a clause would leave, given the others.
@@ -78,35 +85,76 @@ const (
 )
 
 // Ask answers a question.
-func (s *Snapshot) Ask(q Question, offered Bounds) Answer {
-	a := Answer{Instead: map[string]string{}}
-	money := s.stores[q.Store]
-	sets := s.clauses(q, money, &a)
-
-	all := s.without(sets, -1)
-	var found []int
-	each(all, func(i int) { found = append(found, i) })
-	a.Total = len(found)
-	a.Places = s.first(found, q, money)
-
-	a.Counts.Sources = count(s.sources, s.without(sets, source))
-	a.Counts.ShipsFrom = count(s.shipsFrom, s.without(sets, from))
-	a.Counts.Category = count(s.categories, s.without(sets, category))
-	a.Counts.Stock = under(s.without(sets, stock), offered.Stock, func(i int, bound int32) bool { return s.rows[i].Stock >= bound })
-	if money != nil {
-		a.Counts.Days = under(s.without(sets, days), offered.Days, func(i int, bound int32) bool { return money[i].Sellable && money[i].Days <= bound })
-		a.Counts.Landing = under(s.without(sets, landing), offered.Landing, func(i int, bound int64) bool { return money[i].Sellable && money[i].Landed < bound })
+func (s *Snapshot[T]) Ask(q Question, offered Bounds) Answer[T] {
+	a := Answer[T]{Hits: []Hit[T]{}, Instead: map[string]string{}, Counts: Counts{Sources: map[int64]int{}, ShipsFrom: map[string]int{}, Category: map[string]int{}, Stock: make([]int, len(offered.Stock))}}
+	if s.prices[q.Store] != nil {
+		a.Counts.Days, a.Counts.Landing = make([]int, len(offered.Days)), make([]int, len(offered.Landing))
+	}
+	var asked [][]span // by word, then by part
+	for _, w := range Terms(q.Words) {
+		spans, instead := s.find(w)
+		if instead != "" {
+			a.Instead[w] = instead
+		}
+		asked = append(asked, spans)
+	}
+	top := &heapOf{}
+	keep := q.Offset + q.Limit
+	for i := range s.parts {
+		p := &s.parts[i]
+		here := make([]span, len(asked))
+		for w := range asked {
+			here[w] = asked[w][i]
+		}
+		money := p.money[q.Store]
+		sets := p.clauses(q, money, here)
+		all := p.without(sets, -1)
+		key := p.key(q, money, here)
+		each(all, func(row int) {
+			a.Total++
+			if keep == 0 {
+				return
+			}
+			e := entry{key(row), p.ids[row], i, row}
+			if len(*top) < keep {
+				heap.Push(top, e)
+			} else if e.before((*top)[0]) {
+				(*top)[0] = e
+				heap.Fix(top, 0)
+			}
+		})
+		given := func(clause int) bitset {
+			if sets[clause] == nil {
+				return all
+			}
+			return p.without(sets, clause)
+		}
+		count(p.sources, given(source), p.tally.sources, a.Counts.Sources)
+		count(p.shipsFrom, given(from), p.tally.shipsFrom, a.Counts.ShipsFrom)
+		count(p.categories, given(category), p.tally.categories, a.Counts.Category)
+		under(given(stock), offered.Stock, a.Counts.Stock, func(i int, bound int32) bool { return p.stock[i] >= bound })
+		if money != nil {
+			under(given(days), offered.Days, a.Counts.Days, func(i int, bound int32) bool { return money[i].Sellable && money[i].Days <= bound })
+			under(given(landing), offered.Landing, a.Counts.Landing, func(i int, bound int64) bool { return money[i].Sellable && money[i].Landed < bound })
+		}
+	}
+	sorted := []entry(*top)
+	slices.SortFunc(sorted, func(a, b entry) int { return cmp.Or(cmp.Compare(a.key, b.key), cmp.Compare(a.id, b.id)) })
+	for _, e := range sorted[min(q.Offset, len(sorted)):] {
+		p := &s.parts[e.part]
+		a.Hits = append(a.Hits, Hit[T]{e.id, p.shipsFrom.values[p.shipsFrom.code[e.row]], p.stock[e.row], p.rating[e.row], p.units[e.row], &p.things[e.row]})
 	}
 	return a
 }
 
 // clauses turns each clause that asks for something into the set of rows that meet it.
-func (s *Snapshot) clauses(q Question, money []Money, a *Answer) [clauses]bitset {
+func (p *part[T]) clauses(q Question, money []Money, asked []span) [clauses]bitset {
 	var sets [clauses]bitset
-	for _, w := range Terms(q.Words) {
-		set := s.none()
-		if instead := s.find(w, set); instead != "" {
-			a.Instead[w] = instead
+	n := len(p.ids)
+	for _, w := range asked {
+		set := none(n)
+		for _, row := range p.posts[p.heads[w.from]:p.heads[w.to]] {
+			set.add(row)
 		}
 		if sets[words] == nil {
 			sets[words] = set
@@ -118,31 +166,37 @@ func (s *Snapshot) clauses(q Question, money []Money, a *Answer) [clauses]bitset
 		if !asked {
 			return
 		}
-		sets[clause] = s.none()
-		for i := range s.rows {
+		set := none(n)
+		for i := range n {
 			if holds(i) {
-				sets[clause].add(uint32(i))
+				set.add(uint32(i))
 			}
 		}
+		sets[clause] = set
 	}
-	where(source, len(q.Sources) > 0, func(i int) bool { return slices.Contains(q.Sources, s.rows[i].Source) })
-	where(from, len(q.ShipsFrom) > 0, func(i int) bool { return slices.Contains(q.ShipsFrom, s.rows[i].ShipsFrom) })
-	where(category, q.Category != "", func(i int) bool { return s.rows[i].Category == q.Category })
+	sources, countries := p.sources.chosen(q.Sources), p.shipsFrom.chosen(q.ShipsFrom)
+	where(source, len(q.Sources) > 0, func(i int) bool { return sources[p.sources.code[i]] })
+	where(from, len(q.ShipsFrom) > 0, func(i int) bool { return countries[p.shipsFrom.code[i]] })
+	categories := p.categories.chosen([]string{q.Category})
+	where(category, q.Category != "", func(i int) bool { return categories[p.categories.code[i]] })
 	where(days, q.Days > 0 && money != nil, func(i int) bool { return money[i].Sellable && money[i].Days <= q.Days })
 	where(landing, q.LandingUnder > 0 && money != nil, func(i int) bool { return money[i].Sellable && money[i].Landed < q.LandingUnder })
-	where(stock, q.StockAtLeast > 0, func(i int) bool { return s.rows[i].Stock >= q.StockAtLeast })
+	where(stock, q.StockAtLeast > 0, func(i int) bool { return p.stock[i] >= q.StockAtLeast })
 	return sets
 }
 
-// without is the rows that meet every clause but one.
-func (s *Snapshot) without(sets [clauses]bitset, left int) bitset {
-	all := s.none()
-	for i := range all {
-		all[i] = ^uint64(0)
+// chosen tells for each value of a facet whether it is among those.
+func (f facet[V]) chosen(those []V) []bool {
+	chosen := make([]bool, len(f.values))
+	for code, v := range f.values {
+		chosen[code] = slices.Contains(those, v)
 	}
-	if rest := len(s.rows) % 64; rest != 0 {
-		all[len(all)-1] = 1<<rest - 1
-	}
+	return chosen
+}
+
+// without is the rows alive that meet every clause but one.
+func (p *part[T]) without(sets [clauses]bitset, left int) bitset {
+	all := slices.Clone(p.alive)
 	for clause, set := range sets {
 		if set != nil && clause != left {
 			all.and(set)
@@ -160,30 +214,34 @@ func each(set bitset, do func(i int)) {
 	}
 }
 
-func count[T cmp.Ordered](f facet[T], set bitset) map[T]int {
+// count adds how many rows of a set have each value that any row alive has.
+func count[V cmp.Ordered](f facet[V], set bitset, there []int32, into map[V]int) {
 	counts := make([]int, len(f.values))
-	each(set, func(i int) { counts[f.code[i]]++ })
-	named := map[T]int{}
-	for code, n := range counts {
-		named[f.values[code]] = n
+	for w, word := range set {
+		for word != 0 {
+			counts[f.code[w<<6+bits.TrailingZeros64(word)]]++
+			word &= word - 1
+		}
 	}
-	return named
+	for code, n := range counts {
+		if there[code] > 0 {
+			into[f.values[code]] += n
+		}
+	}
 }
 
-func under[T any](set bitset, bounds []T, holds func(i int, bound T) bool) []int {
-	counts := make([]int, len(bounds))
+func under[B any](set bitset, bounds []B, into []int, holds func(i int, bound B) bool) {
 	each(set, func(i int) {
 		for b, bound := range bounds {
 			if holds(i, bound) {
-				counts[b]++
+				into[b]++
 			}
 		}
 	})
-	return counts
 }
 
-// key is what a row is sorted by: the smaller comes first, then the lower place.
-func (s *Snapshot) key(q Question, money []Money) func(i int) int64 {
+// key is what a row is sorted by: the smaller comes first, then the lower id.
+func (p *part[T]) key(q Question, money []Money, asked []span) func(i int) int64 {
 	const last = 1 << 62 // what has no price comes last
 	priced := func(of func(*Money) int64) func(int) int64 {
 		return func(i int) int64 {
@@ -201,59 +259,33 @@ func (s *Snapshot) key(q Question, money []Money) func(i int) int64 {
 	case ByDays:
 		return priced(func(m *Money) int64 { return int64(m.Days) })
 	case ByUnits:
-		return func(i int) int64 { return -int64(s.rows[i].Units) }
+		return func(i int) int64 { return -int64(p.units[i]) }
 	case ByRating:
-		return func(i int) int64 { return -int64(s.rows[i].Rating) }
+		return func(i int) int64 { return -int64(p.rating[i]) }
 	}
-	asked := Terms(q.Words)
 	return func(i int) int64 {
 		// More of the words as they stand, earlier, come first; then what sells.
 		score := int64(0)
-		text := Terms(s.rows[i].Text)
+		text := p.words[p.starts[i]:p.starts[i+1]]
 		for _, w := range asked {
-			if at := slices.IndexFunc(text, func(t string) bool { return strings.HasPrefix(t, w) }); at >= 0 {
-				score += 1000 - int64(min(at, 900))
+			for at, t := range text {
+				if w.from <= t && t < w.to {
+					score += 1000 - int64(min(at, 900))
+					break
+				}
 			}
 		}
-		return -(score<<20 + int64(s.rows[i].Units))
+		return -(score<<20 + int64(p.units[i]))
 	}
-}
-
-// first picks the rows from Offset to Offset+Limit without sorting the rest.
-func (s *Snapshot) first(found []int, q Question, money []Money) []int {
-	key := s.key(q, money)
-	keep := min(q.Offset+q.Limit, len(found))
-	if keep <= q.Offset {
-		return []int{}
-	}
-	top := &heapOf{}
-	for _, i := range found {
-		e := entry{key(i), i}
-		if top.Len() < keep {
-			heap.Push(top, e)
-		} else if e.before((*top)[0]) {
-			(*top)[0] = e
-			heap.Fix(top, 0)
-		}
-	}
-	sorted := []entry(*top)
-	slices.SortFunc(sorted, func(a, b entry) int {
-		return cmp.Or(cmp.Compare(a.key, b.key), cmp.Compare(a.place, b.place))
-	})
-	places := make([]int, 0, q.Limit)
-	for _, e := range sorted[q.Offset:] {
-		places = append(places, e.place)
-	}
-	return places
 }
 
 type entry struct {
-	key   int64
-	place int
+	key, id   int64
+	part, row int
 }
 
 func (a entry) before(b entry) bool {
-	return a.key < b.key || (a.key == b.key && a.place < b.place)
+	return a.key < b.key || (a.key == b.key && a.id < b.id)
 }
 
 // heapOf keeps its worst entry first.

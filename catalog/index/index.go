@@ -2,15 +2,17 @@
 // HTTP or the database. A snapshot never changes, so a question sees one state; a newer
 // snapshot takes its place whole.
 //
-// Facts lie in columns by row, so that a clause is one pass over one column into a set of
-// bitset, and the count of every choice, given the other clauses, is exact.
+// A snapshot is made of segments, each built once. What changes goes into a new segment, and
+// its rows in older ones are marked dead; segments of about a size are merged, so that there
+// are few. Facts lie in columns by row, so that a clause is one pass over one column into a
+// set of bits, and the count of every choice, given the other clauses, is exact.
 package index
 
 import (
 	"cmp"
+	"runtime"
 	"slices"
-	"strings"
-	"unicode"
+	"sync"
 )
 
 // Row is what the index must know of an offer.
@@ -25,6 +27,12 @@ type Row struct {
 	Units     int32 // sold in the last four weeks
 }
 
+// Entry is a row with what its prices rest on.
+type Entry[T any] struct {
+	Row
+	Thing T
+}
+
 // Money is what an offer comes to in one store; all in its currency's minor units.
 // Sellable is false where it has no price there.
 type Money struct {
@@ -34,175 +42,230 @@ type Money struct {
 	Sellable              bool
 }
 
+// Prices work out an offer's columns in each store.
+type Prices[T any] map[int64]func(*T) Money
+
 // Snapshot is one state of the catalog.
-type Snapshot struct {
-	rows       []Row
-	postings   map[string][]uint32
-	vocabulary []string // sorted
-	sources    facet[int64]
-	shipsFrom  facet[string]
-	categories facet[string]
-	stores     map[int64][]Money
+type Snapshot[T any] struct {
+	parts  []part[T]
+	prices Prices[T]
 }
 
-// facet gives each row the place of its value among the distinct ones.
-type facet[T cmp.Ordered] struct {
-	values []T
-	code   []uint16
+// part is a segment as a snapshot sees it: with the rows that are alive, and the stores' columns.
+type part[T any] struct {
+	*segment[T]
+	alive bitset
+	live  int
+	tally tally
+	money map[int64][]Money
 }
 
-func newFacet[T cmp.Ordered](rows []Row, of func(*Row) T) facet[T] {
-	f := facet[T]{code: make([]uint16, len(rows))}
-	known := map[T]uint16{}
-	for i := range rows {
-		v := of(&rows[i])
-		code, ok := known[v]
-		if !ok {
-			code = uint16(len(f.values))
-			known[v] = code
-			f.values = append(f.values, v)
-		}
-		f.code[i] = code
+// tally counts the rows alive with each value of the facets.
+type tally struct{ sources, shipsFrom, categories []int32 }
+
+func (s *segment[T]) tally() tally {
+	return tally{s.sources.count(), s.shipsFrom.count(), s.categories.count()}
+}
+
+func (f facet[V]) count() []int32 {
+	n := make([]int32, len(f.values))
+	for _, code := range f.code {
+		n[code]++
 	}
-	return f
+	return n
 }
 
 // Build makes a snapshot of rows. Their order does not matter.
-func Build(rows []Row) *Snapshot {
-	rows = slices.Clone(rows)
-	slices.SortFunc(rows, func(a, b Row) int { return cmp.Compare(a.ID, b.ID) })
-	s := &Snapshot{rows: rows, postings: map[string][]uint32{}, stores: map[int64][]Money{}}
-	for i := range rows {
-		for _, term := range Terms(rows[i].Text) {
-			list := s.postings[term]
-			if len(list) == 0 || list[len(list)-1] != uint32(i) {
-				s.postings[term] = append(list, uint32(i))
-			}
-		}
-	}
-	for term := range s.postings {
-		s.vocabulary = append(s.vocabulary, term)
-	}
-	slices.Sort(s.vocabulary)
-	s.sources = newFacet(rows, func(r *Row) int64 { return r.Source })
-	s.shipsFrom = newFacet(rows, func(r *Row) string { return r.ShipsFrom })
-	s.categories = newFacet(rows, func(r *Row) string { return r.Category })
-	return s
+func Build[T any](rows []Entry[T], prices Prices[T]) *Snapshot[T] {
+	return (&Snapshot[T]{prices: prices}).Apply(rows, nil)
 }
-
-// WithStore is the same snapshot with a store's columns, one Money for each of Rows.
-func (s *Snapshot) WithStore(store int64, columns []Money) *Snapshot {
-	other := *s
-	other.stores = map[int64][]Money{store: columns}
-	for id, c := range s.stores {
-		if id != store {
-			other.stores[id] = c
-		}
-	}
-	return &other
-}
-
-// Rows are the snapshot's rows in the order of its columns.
-func (s *Snapshot) Rows() []Row { return s.rows }
 
 // Len is how many offers there are.
-func (s *Snapshot) Len() int { return len(s.rows) }
+func (s *Snapshot[T]) Len() (n int) {
+	for _, p := range s.parts {
+		n += p.live
+	}
+	return n
+}
 
-// Terms cuts text into the words that are looked up: lower case, letters and digits, a
-// plural's s left off.
-func Terms(text string) []string {
-	words := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
-	for i, w := range words {
-		if len(w) > 3 && strings.HasSuffix(w, "s") && !strings.HasSuffix(w, "ss") {
-			words[i] = w[:len(w)-1]
+// Apply is the snapshot with rows changed or added, and others gone. Of rows with the same
+// id the last stands; ids that are not there may be gone.
+func (s *Snapshot[T]) Apply(changed []Entry[T], gone []int64) *Snapshot[T] {
+	changed = slices.Clone(changed)
+	slices.SortStableFunc(changed, func(a, b Entry[T]) int { return cmp.Compare(a.ID, b.ID) })
+	kept := changed[:0]
+	for i := range changed {
+		if i+1 == len(changed) || changed[i+1].ID != changed[i].ID {
+			kept = append(kept, changed[i])
 		}
 	}
-	return words
+	ids := slices.Clone(gone)
+	for i := range kept {
+		ids = append(ids, kept[i].ID)
+	}
+	slices.Sort(ids)
+	next := &Snapshot[T]{prices: s.prices, parts: slices.Clone(s.parts)}
+	for i := range next.parts {
+		next.parts[i].bury(ids)
+	}
+	if len(kept) > 0 {
+		next.parts = append(next.parts, next.whole(build(kept)))
+	}
+	next.compact()
+	return next
+}
+
+// bury marks the rows with some ids, in order, as dead.
+func (p *part[T]) bury(ids []int64) {
+	if len(ids) == 0 || len(p.ids) == 0 || ids[0] > p.ids[len(p.ids)-1] || ids[len(ids)-1] < p.ids[0] {
+		return
+	}
+	copied := false
+	from := 0
+	for _, id := range ids {
+		at, there := slices.BinarySearch(p.ids[from:], id)
+		from += at
+		if !there || !p.alive.has(uint32(from)) {
+			continue
+		}
+		if !copied {
+			p.alive, copied = slices.Clone(p.alive), true
+			p.tally = tally{slices.Clone(p.tally.sources), slices.Clone(p.tally.shipsFrom), slices.Clone(p.tally.categories)}
+		}
+		p.tally.sources[p.sources.code[from]]--
+		p.tally.shipsFrom[p.shipsFrom.code[from]]--
+		p.tally.categories[p.categories.code[from]]--
+		p.alive.drop(uint32(from))
+		p.live--
+	}
+}
+
+// whole is a new segment, all alive and priced.
+func (s *Snapshot[T]) whole(seg *segment[T]) part[T] {
+	p := part[T]{segment: seg, alive: full(len(seg.ids)), live: len(seg.ids), tally: seg.tally(), money: map[int64][]Money{}}
+	for store, price := range s.prices {
+		p.money[store] = columns(seg.things, price)
+	}
+	return p
+}
+
+// columns prices all things, on as many processors as there are.
+func columns[T any](things []T, price func(*T) Money) []Money {
+	out := make([]Money, len(things))
+	const chunk = 8192
+	var working sync.WaitGroup
+	free := make(chan struct{}, runtime.GOMAXPROCS(0))
+	for from := 0; from < len(things); from += chunk {
+		free <- struct{}{}
+		working.Go(func() {
+			for i := from; i < min(from+chunk, len(things)); i++ {
+				out[i] = price(&things[i])
+			}
+			<-free
+		})
+	}
+	working.Wait()
+	return out
+}
+
+// WithPrices is the same snapshot with all stores' columns worked out anew.
+func (s *Snapshot[T]) WithPrices(prices Prices[T]) *Snapshot[T] {
+	next := &Snapshot[T]{prices: prices, parts: slices.Clone(s.parts)}
+	for i := range next.parts {
+		p := &next.parts[i]
+		p.money = map[int64][]Money{}
+		for store, price := range prices {
+			p.money[store] = columns(p.things, price)
+		}
+	}
+	return next
+}
+
+// OfSource lists the ids of a source's offers.
+func (s *Snapshot[T]) OfSource(source int64) (ids []int64) {
+	for _, p := range s.parts {
+		code := slices.Index(p.sources.values, source)
+		if code < 0 {
+			continue
+		}
+		each(p.alive, func(i int) {
+			if int(p.sources.code[i]) == code {
+				ids = append(ids, p.ids[i])
+			}
+		})
+	}
+	return ids
+}
+
+// Segments are of one tier while they have up to four times as many rows as the tier before;
+// four of one tier are merged. So each row is merged a few times at most, however it comes in.
+const (
+	smallest = 4096
+	fanout   = 4
+)
+
+func tier(rows int) (t int) {
+	for ; rows > smallest; rows /= fanout {
+		t++
+	}
+	return t
+}
+
+// compact merges segments until there are few, and lets those go in which few are alive.
+func (s *Snapshot[T]) compact() {
+	s.parts = slices.DeleteFunc(s.parts, func(p part[T]) bool { return p.live == 0 })
+	for {
+		var of [64][]int
+		var worn []int
+		for i, p := range s.parts {
+			of[tier(p.live)] = append(of[tier(p.live)], i)
+			if p.live*2 < len(p.ids) {
+				worn = append(worn, i)
+			}
+		}
+		chosen := worn
+		for _, list := range of {
+			if len(list) >= fanout {
+				chosen = list
+				break
+			}
+		}
+		if len(chosen) == 0 {
+			return
+		}
+		var those []part[T]
+		for _, i := range chosen {
+			those = append(those, s.parts[i])
+		}
+		for _, i := range slices.Backward(chosen) {
+			s.parts = slices.Delete(s.parts, i, i+1)
+		}
+		s.parts = append(s.parts, merge(those, s.prices))
+	}
 }
 
 // bitset is a set of rows.
 type bitset []uint64
 
-func (s *Snapshot) none() bitset { return make(bitset, (len(s.rows)+63)/64) }
+func none(rows int) bitset { return make(bitset, (rows+63)/64) }
 
-func (b bitset) add(i uint32) { b[i>>6] |= 1 << (i & 63) }
+func full(rows int) bitset {
+	b := none(rows)
+	for i := range b {
+		b[i] = ^uint64(0)
+	}
+	if rest := rows % 64; rest != 0 {
+		b[len(b)-1] = 1<<rest - 1
+	}
+	return b
+}
+
+func (b bitset) add(i uint32)      { b[i>>6] |= 1 << (i & 63) }
+func (b bitset) drop(i uint32)     { b[i>>6] &^= 1 << (i & 63) }
+func (b bitset) has(i uint32) bool { return b[i>>6]&(1<<(i&63)) != 0 }
 
 func (b bitset) and(c bitset) {
 	for i := range b {
 		b[i] &= c[i]
 	}
-}
-
-// find returns the rows that hold a word: exactly, or as the beginning of one; and where
-// there are none, those of the nearest word, which is returned.
-func (s *Snapshot) find(word string, set bitset) (instead string) {
-	if s.startingWith(word, set) || isNumber(word) {
-		return ""
-	}
-	best, nearest := "", 3
-	most := 1
-	if len(word) >= 7 {
-		most = 2
-	}
-	for _, known := range s.vocabulary {
-		if len(word) < 4 || len(known) < 4 {
-			continue
-		}
-		d := distance(word, known, most)
-		if d <= most && (d < nearest || (d == nearest && len(s.postings[known]) > len(s.postings[best]))) {
-			best, nearest = known, d
-		}
-	}
-	if best != "" {
-		s.startingWith(best, set)
-	}
-	return best
-}
-
-// startingWith adds the rows that hold a word beginning so. A number must be the whole
-// word: 100 is not the beginning of every offer's number.
-func (s *Snapshot) startingWith(word string, set bitset) bool {
-	found := false
-	number := isNumber(word)
-	at, _ := slices.BinarySearch(s.vocabulary, word)
-	for ; at < len(s.vocabulary) && strings.HasPrefix(s.vocabulary[at], word); at++ {
-		if number && s.vocabulary[at] != word {
-			break
-		}
-		for _, i := range s.postings[s.vocabulary[at]] {
-			set.add(i)
-		}
-		found = true
-	}
-	return found
-}
-
-// isNumber tells whether a word is digits alone: those are taken as they are typed.
-func isNumber(word string) bool { return strings.Trim(word, "0123456789") == "" }
-
-// distance counts the letters to change, add, leave out or swap with a neighbour, giving
-// up beyond most.
-func distance(a, b string, most int) int {
-	if len(a)-len(b) > most || len(b)-len(a) > most {
-		return most + 1
-	}
-	before, last, row := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
-	for j := range last {
-		last[j] = j
-	}
-	for i := 1; i <= len(a); i++ {
-		row[0] = i
-		for j := 1; j <= len(b); j++ {
-			cost := 1
-			if a[i-1] == b[j-1] {
-				cost = 0
-			}
-			row[j] = min(last[j]+1, row[j-1]+1, last[j-1]+cost)
-			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
-				row[j] = min(row[j], before[j-2]+1)
-			}
-		}
-		before, last, row = last, row, before
-	}
-	return last[len(b)]
 }

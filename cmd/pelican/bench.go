@@ -80,20 +80,19 @@ func benchSearch(n int) searchResult {
 	if n == 0 {
 		n = 1200
 	}
-	var rows []index.Row
-	columns := make([]index.Money, 0, n)
+	var rows []index.Entry[index.Money]
 	r := rand.New(rand.NewPCG(3, 4))
 	for o := range gen.Offers(11, n) {
 		stock := 0
 		for _, v := range o.Variants {
 			stock += v.Stock
 		}
-		rows = append(rows, index.Row{ID: int64(len(rows) + 1), Text: o.Title + " " + o.Supplier.Name + " " + o.Category, Source: 1, ShipsFrom: o.Supplier.Country, Category: o.Category,
-			Stock: int32(stock), Rating: int32(o.Rating), Units: int32(o.Weekly[len(o.Weekly)-1] * 4)})
-		columns = append(columns, index.Money{Landed: 300 + r.Int64N(3000), Profit: r.Int64N(2000), Days: int32(5 + r.IntN(20)), Sellable: true})
+		money := index.Money{Landed: 300 + r.Int64N(3000), Profit: r.Int64N(2000), Days: int32(5 + r.IntN(20)), Sellable: true}
+		rows = append(rows, index.Entry[index.Money]{Thing: money, Row: index.Row{ID: int64(len(rows) + 1), Text: o.Title + " " + o.Supplier.Name + " " + o.Category, Source: 1, ShipsFrom: o.Supplier.Country, Category: o.Category,
+			Stock: int32(stock), Rating: int32(o.Rating), Units: int32(o.Weekly[len(o.Weekly)-1] * 4)}})
 	}
 	began := time.Now()
-	snapshot := index.Build(rows).WithStore(1, columns)
+	snapshot := index.Build(rows, index.Prices[index.Money]{1: func(m *index.Money) index.Money { return *m }})
 	var memory runtime.MemStats
 	out := searchResult{Bench: "search", Offers: n, BuildMS: millis(time.Since(began)), P95MS: map[string]float64{}, YardstickMS: map[string]float64{}}
 	runtime.GC()
@@ -105,19 +104,19 @@ func benchSearch(n int) searchResult {
 	} {
 		q.Store, q.Sort, q.Limit = 1, index.ByProfit, 50
 		out.P95MS[kind] = p95(func() { snapshot.Ask(q, bounds) })
-		out.YardstickMS[kind] = p95(func() { scan(snapshot, columns, q) })
+		out.YardstickMS[kind] = p95(func() { scan(rows, q) })
 	}
 	return out
 }
 
-func scan(s *index.Snapshot, columns []index.Money, q index.Question) (found []int) {
-	for i, row := range s.Rows() {
-		text := strings.ToLower(row.Text)
-		if columns[i].Days <= max(q.Days, 365) && !slices.ContainsFunc(strings.Fields(q.Words), func(w string) bool { return !strings.Contains(text, w) }) {
+func scan(rows []index.Entry[index.Money], q index.Question) (found []int) {
+	for i := range rows {
+		text := strings.ToLower(rows[i].Text)
+		if rows[i].Thing.Days <= max(q.Days, 365) && !slices.ContainsFunc(strings.Fields(q.Words), func(w string) bool { return !strings.Contains(text, w) }) {
 			found = append(found, i)
 		}
 	}
-	slices.SortFunc(found, func(a, b int) int { return int(columns[b].Profit - columns[a].Profit) })
+	slices.SortFunc(found, func(a, b int) int { return int(rows[b].Thing.Profit - rows[a].Thing.Profit) })
 	return found
 }
 

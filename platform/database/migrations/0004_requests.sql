@@ -53,6 +53,16 @@ create table sent_picture (
     primary key (source_id, name)
 );
 
+-- The changes of the catalog, in the order in which they can be seen: every instance's index follows them.
+create table catalog_change (
+    seq       bigint generated always as identity primary key,
+    at        timestamptz not null default now(),
+    source_id bigint,                              -- all of whose offers may be others; null is none
+    offers    bigint[] not null                    -- those that were added, changed or withdrawn
+);
+alter table catalog_change alter offers set storage external; -- read once, and soon
+
 -- +goose Down
+drop table catalog_change;
 drop table sent_picture, quote, request_source, request;
 alter table source drop column takes_requests;

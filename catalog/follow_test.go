@@ -1,0 +1,103 @@
+package catalog_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"testing"
+	"time"
+
+	"plainpelican/application"
+	"plainpelican/catalog"
+	"plainpelican/platform/access"
+	"plainpelican/sources"
+	"plainpelican/testkit"
+)
+
+// bySQL is what the catalog holds, said by the database: offers for sale, their stock, and how many of each clause's choices.
+const bySQL = `
+	select count(*), coalesce(sum(stock), 0), count(*) filter (where country = 'PL'), count(*) filter (where category = 'Kitchen > Camp'), count(*) filter (where title ~* '\mkettle')
+	from (select (select sum(v.stock) from offer_variant v where v.offer_id = o.id and not v.withdrawn) as stock, u.country, own_category(o.source_id, o.category) as category, o.title
+		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id
+		where o.withdrawn_at is null and x.state = 'connected' and exists (select from offer_variant v where v.offer_id = o.id and not v.withdrawn)) all_of_them`
+
+// agrees compares an instance's index with the database.
+func agrees(t *testing.T, w *testkit.World, app *application.Application) bool {
+	t.Helper()
+	var want, got [5]int
+	if err := w.App.Pool.QueryRow(t.Context(), bySQL).Scan(&want[0], &want[1], &want[2], &want[3], &want[4]); err != nil {
+		t.Fatal(err)
+	}
+	ctx := access.With(t.Context(), access.Identity{Name: "Olga", Role: access.Owner})
+	all, err := app.Catalog.Search(ctx, catalog.Sentence{Limit: 200})
+	if err != nil {
+		return false
+	}
+	for _, o := range all.Offers {
+		got[1] += o.Stock
+	}
+	got[0], got[2], got[3] = all.Total, all.Choices.ShipsFrom["PL"], all.Choices.Category["Kitchen > Camp"]
+	kettles, err := app.Catalog.Search(ctx, catalog.Sentence{Words: "kettle", Limit: 1})
+	if err != nil {
+		return false
+	}
+	if got[4] = kettles.Total; len(kettles.Instead) > 0 {
+		got[4] = 0
+	}
+	return want == got
+}
+
+// Whatever happens to offers, on whichever instance, both instances' indexes follow.
+func TestTheIndexFollowsOnEveryInstance(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	other, _ := w.Instance(w.App.Pool)
+	r := rand.New(rand.NewPCG(3, 9))
+	pool := w.App.Pool
+	exec := func(sql string, args ...any) {
+		if _, err := pool.Exec(t.Context(), sql, args...); err != nil {
+			t.Fatal(err)
+		}
+	}
+	day := 0
+	for step, act := range []func(){
+		func() {
+			day++
+			w.Bazaar.SetDay(day)
+			w.Owner.Must("POST", "/api/sources/1/intakes", nil, nil)
+			w.TakenIn()
+		},
+		func() {
+			w.Owner.Must("PUT", "/api/sources/1/categories", []sources.CategoryChoice{{Name: "Camp kitchen", Path: "Kitchen > Camp"}}, nil)
+		},
+		func() {
+			if err := other.Catalog.Withdraw(t.Context(), w.Offer(r.IntN(5))); err != nil {
+				t.Fatal(err)
+			}
+		},
+		func() { w.Owner.Must("POST", "/api/sources/1/disconnect", nil, nil) },
+		func() { w.ConnectBazaar() },
+		func() {
+			day += 9
+			w.Bazaar.SetDay(day)
+			w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
+			w.TakenIn()
+		},
+		func() { // a supplier moves, and says so with one of its offers
+			exec(`update supplier set country = 'PL', name = 'Moved' where id = (select supplier_id from offer where withdrawn_at is null group by 1 order by count(*) desc limit 1)`)
+			exec(`update offer set fingerprint = '' where id = (select o.id from offer o join supplier u on u.id = o.supplier_id where u.name = 'Moved' and o.withdrawn_at is null limit 1)`)
+			w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
+			w.TakenIn()
+		},
+	} {
+		act()
+		began := time.Now()
+		for name, app := range map[string]*application.Application{"this": w.App, "the other": other} {
+			testkit.Until(t, fmt.Sprintf("%s instance's index after step %d", name, step), func() bool { return agrees(t, w, app) })
+		}
+		t.Logf("step %d: both follow within %v", step, time.Since(began).Round(time.Millisecond))
+	}
+	// A disconnected source's offers are in no index; what is asked for is what is there.
+	if got := w.Search("limit=200"); got.Total == 0 || got.Choices.Sources[1] != got.Total {
+		t.Errorf("%d offers, %v by source", got.Total, got.Choices.Sources)
+	}
+}
