@@ -32,6 +32,7 @@ import (
 	"plainpelican/platform/progress"
 	"plainpelican/platform/secrets"
 	"plainpelican/platform/settings"
+	"plainpelican/platform/turns"
 	"plainpelican/pricing"
 	"plainpelican/publishing"
 	"plainpelican/requests"
@@ -56,6 +57,7 @@ type Application struct {
 	Progress   *progress.Stream
 	Jobs       *jobs.Runner
 	Outgoing   *outgoing.Client
+	Turns      *turns.Turns
 
 	API     *apikit.API
 	router  chi.Router
@@ -76,16 +78,16 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 		return nil, err
 	}
 	client := outgoing.New(s.AllowNetworks)
-	a := &Application{Settings: s, Pool: pool, Log: log, Outgoing: client, Progress: progress.New(pool), Jobs: jobs.New(pool, log), metrics: prometheus.NewRegistry(), router: chi.NewRouter()}
+	a := &Application{Settings: s, Pool: pool, Log: log, Outgoing: client, Progress: progress.New(pool), Jobs: jobs.New(pool, log), metrics: prometheus.NewRegistry(), Turns: &turns.Turns{}, router: chi.NewRouter()}
 	a.Members = members.New(pool, strings.HasPrefix(s.PublicURL, "https:"))
 	a.Stores = &stores.Service{Pool: pool, Connector: store.Connector{Client: client}, Box: box, PublicURL: s.PublicURL}
 	a.Pricing = &pricing.Service{Pool: pool, Stores: a.Stores, Jobs: a.Jobs, Progress: a.Progress, Log: log, Now: time.Now}
 	a.Stores.Pricing = a.Pricing
 	a.Workbench = &workbench.Service{Pool: pool, Pricing: a.Pricing, Stores: a.Stores, Progress: a.Progress, PicturePath: catalog.PicturePath}
 	a.Pricing.Drafts = a.Workbench
-	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Bench: a.Workbench, Jobs: a.Jobs, Log: log}
+	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Bench: a.Workbench, Jobs: a.Jobs, Log: log, Turns: a.Turns}
 	a.Workbench.KeepPictures = a.Catalog.KeepPictures
-	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs, Progress: a.Progress, Shelf: a.Catalog, Blobs: folder, Prices: a.Pricing, Log: log}
+	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs, Progress: a.Progress, Shelf: a.Catalog, Blobs: folder, Prices: a.Pricing, Log: log, Turns: a.Turns}
 	a.Requests = &requests.Service{Pool: pool, Sources: a.Sources, Pricing: a.Pricing, Pictures: a.Catalog, Blobs: folder, Jobs: a.Jobs, Progress: a.Progress, Log: log}
 	a.Publishing = &publishing.Service{Pool: pool, Drafts: a.Workbench, Stores: a.Stores, Supply: a.Sources, Catalog: a.Catalog, Jobs: a.Jobs, Progress: a.Progress,
 		Log: log, PicturePath: catalog.PicturePath, Pause: 3 * time.Second}

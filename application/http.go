@@ -7,6 +7,7 @@ import (
 	"net"
 	"net/http"
 	"runtime/debug"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -31,7 +32,7 @@ func (a *Application) routes() {
 	if a.Members.Pool != nil {
 		r.Use(a.Members.Identify)
 	}
-	r.Use(signInLimit())
+	r.Use(signInLimit(), a.noticed)
 	a.register()
 	a.API.Raw(access.Public, http.MethodGet, "/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
 	a.API.Raw(access.Public, http.MethodGet, "/readyz", a.ready)
@@ -43,6 +44,19 @@ func (a *Application) routes() {
 			return
 		}
 		site(w, r)
+	})
+}
+
+// unasked are the questions that browsers ask by themselves while long work is followed.
+var unasked = []string{"/api/sources", "/api/quay", "/api/requests", "/api/progress"}
+
+// noticed lets long work know that somebody is at work.
+func (a *Application) noticed(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if strings.HasPrefix(r.URL.Path, "/api/") && !slices.Contains(unasked, r.URL.Path) {
+			a.Turns.Person()
+		}
+		next.ServeHTTP(w, r)
 	})
 }
 

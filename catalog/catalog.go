@@ -11,6 +11,7 @@ import (
 	"plainpelican/platform/blobs"
 	"plainpelican/platform/jobs"
 	"plainpelican/platform/outgoing"
+	"plainpelican/platform/turns"
 	"plainpelican/pricing"
 )
 
@@ -23,6 +24,7 @@ type Service struct {
 	Bench   Bench
 	Jobs    *jobs.Runner
 	Log     *slog.Logger
+	Turns   *turns.Turns
 
 	now      atomic.Pointer[state]
 	building sync.Mutex

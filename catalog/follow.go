@@ -2,6 +2,7 @@ package catalog
 
 import (
 	"context"
+	"encoding/binary"
 	"encoding/json"
 	"fmt"
 	"slices"
@@ -30,7 +31,8 @@ const longest = 12 * time.Hour
 
 // thing is what an offer's price in any store rests on: its cheapest variant for sale.
 type thing struct {
-	pricing.Thing
+	// Thing is shared by offers that have all of it in common, as those of a price list do.
+	*pricing.Thing
 	unit pricing.Unit
 }
 
@@ -164,7 +166,11 @@ const (
 // CatchUp follows the log to its end and tells whether it said much.
 func (s *Service) CatchUp(ctx context.Context) (many bool, err error) {
 	for {
-		more, err := s.step(ctx)
+		var more bool
+		err := s.Turns.Do(ctx, func() error {
+			more, err = s.step(ctx)
+			return err
+		})
 		if err != nil || !more {
 			return many, err
 		}
@@ -273,8 +279,8 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 	var cost, advertised, listed int64
 	var currency, marketIn string
 	var deliveries []byte
-	same := sharer{texts: map[string]string{}, deliveries: map[string][]landed.Delivery{}}
-	r, t := &e.Row, &e.Thing.Thing
+	same := sharer{texts: map[string]string{}, deliveries: map[string][]landed.Delivery{}, things: map[string]*pricing.Thing{}}
+	r, t := &e.Row, &pricing.Thing{}
 	_, err = pgx.ForEachRow(rows, []any{&r.ID, &r.Text, &r.Source, &r.ShipsFrom, &r.Category, &r.Rating, &r.Units, &r.Stock, &cost, &advertised, &listed, &currency, &t.Supplier, &t.Brand, &t.Market, &marketIn,
 		&t.Processing.Min, &t.Processing.Max, &deliveries, &t.Source}, func() error {
 		c, err := money.ParseCurrency(currency)
@@ -291,6 +297,7 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 		if t.MarketCurrency, err = currencyOf(marketIn); err != nil {
 			return err
 		}
+		e.Thing.Thing = same.thing(t, deliveries)
 		e.Thing.unit = pricing.Unit{Cost: money.New(cost, c), MinAdvertised: money.New(advertised, c), List: money.New(listed, c)}
 		do(e)
 		t.Market = nil
@@ -303,6 +310,30 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 type sharer struct {
 	texts      map[string]string
 	deliveries map[string][]landed.Delivery
+	things     map[string]*pricing.Thing
+	key        []byte
+}
+
+// thing is a copy of one, or one that is just so. Prices seen at other stores are an offer's own.
+func (s *sharer) thing(t *pricing.Thing, deliveries []byte) *pricing.Thing {
+	if len(t.Market) > 0 {
+		own := *t
+		return &own
+	}
+	s.key = s.key[:0]
+	for _, text := range []string{t.Source, t.Supplier, t.Category, t.Brand, t.ShipsFrom} {
+		s.key = append(binary.AppendUvarint(s.key, uint64(len(text))), text...)
+	}
+	s.key = binary.AppendVarint(binary.AppendVarint(s.key, int64(t.Processing.Min)), int64(t.Processing.Max))
+	s.key = append(append(s.key, t.MarketCurrency.String()...), deliveries...)
+	if known := s.things[string(s.key)]; known != nil {
+		return known
+	}
+	own := *t
+	if len(s.things) < mostShared {
+		s.things[string(s.key)] = &own
+	}
+	return &own
 }
 
 // mostShared is how many different texts and sets of deliveries are remembered.
@@ -364,7 +395,7 @@ func (s *Service) prices(ctx context.Context) (index.Prices[thing], error) {
 }
 
 func priced(p *pricing.Pricer, t *thing) index.Money {
-	quote := p.Quote(&t.Thing)
+	quote := p.Quote(t.Thing)
 	figures, err := quote.Figures(t.unit)
 	if err != nil {
 		return index.Money{}

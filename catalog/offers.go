@@ -54,7 +54,7 @@ func (s *Service) lines(ctx context.Context, hits []index.Hit[thing], p *pricing
 		if p == nil {
 			continue
 		}
-		quote := p.Quote(&h.Thing.Thing)
+		quote := p.Quote(h.Thing.Thing)
 		out[i].Days = quote.Days(h.Thing.Processing)
 		ladder, err := quote.Rungs(h.Thing.unit, nil, nil)
 		if err != nil {

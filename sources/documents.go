@@ -9,6 +9,7 @@ import (
 
 	"plainpelican/connect/pricelist"
 	"plainpelican/connect/ubl"
+	"plainpelican/platform/turns"
 )
 
 func kindOf(l *pricelist.Layout) string {
@@ -67,9 +68,10 @@ type documentFeed struct {
 	file   *os.File
 	reader *ubl.Reader
 	done   int
+	turns  *turns.Turns
 }
 
-func openDocument(file *os.File, in *intaking) (feed, error) {
+func (s *Service) openDocument(file *os.File, in *intaking) (feed, error) {
 	if in.source.Layout == nil {
 		return nil, errAsk{"Say first what the document does not say of its supplier."}
 	}
@@ -78,7 +80,7 @@ func openDocument(file *os.File, in *intaking) (feed, error) {
 		_ = file.Close()
 		return nil, listWords(err)
 	}
-	d := &documentFeed{file: file, reader: reader}
+	d := &documentFeed{file: file, reader: reader, turns: s.Turns}
 	done, err := strconv.Atoi(in.cursor)
 	if err != nil {
 		return d, nil // at the beginning
@@ -94,7 +96,15 @@ func openDocument(file *os.File, in *intaking) (feed, error) {
 
 func (d *documentFeed) close() { _ = d.file.Close() }
 
-func (d *documentFeed) next(ctx context.Context) (batch, error) {
+func (d *documentFeed) next(ctx context.Context) (b batch, err error) {
+	err = d.turns.Do(ctx, func() error {
+		b, err = d.read(ctx)
+		return err
+	})
+	return b, err
+}
+
+func (d *documentFeed) read(ctx context.Context) (batch, error) {
 	b := batch{rows: []row{}}
 	for range listBatch {
 		item, err := d.reader.Next()

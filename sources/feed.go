@@ -11,6 +11,7 @@ import (
 	"plainpelican/connect/pricelist"
 	"plainpelican/connect/source"
 	"plainpelican/connect/ubl"
+	"plainpelican/platform/turns"
 )
 
 // feed is a supplier's catalog being read.
@@ -67,7 +68,7 @@ func (s *Service) open(ctx context.Context, in *intaking) (feed, error) {
 		return nil, err
 	}
 	if in.source.Kind == "catalogue document" {
-		return openDocument(file, in)
+		return s.openDocument(file, in)
 	}
 	f, err := s.openList(ctx, file, in)
 	if err != nil {
@@ -186,6 +187,7 @@ type listFeed struct {
 	done   int
 	total  int
 	build  func(pricelist.Item) pricelist.Item
+	turns  *turns.Turns
 }
 
 func (s *Service) openList(ctx context.Context, file *os.File, in *intaking) (*listFeed, error) {
@@ -199,7 +201,7 @@ func (s *Service) openList(ctx context.Context, file *os.File, in *intaking) (*l
 	if reader.Pictures, err = s.sentPictures(ctx, s.Pool, in.SourceID); err != nil {
 		return nil, err
 	}
-	f := &listFeed{file: file, reader: reader, total: reader.Total(), build: reader.Builder()}
+	f := &listFeed{file: file, reader: reader, total: reader.Total(), build: reader.Builder(), turns: s.Turns}
 	reader.Lazy = !in.straight
 	done, err := strconv.Atoi(in.cursor)
 	if err != nil {
@@ -222,7 +224,15 @@ func (l *listFeed) close() {
 
 const listBatch = 4000
 
-func (l *listFeed) next(ctx context.Context) (batch, error) {
+func (l *listFeed) next(ctx context.Context) (b batch, err error) {
+	err = l.turns.Do(ctx, func() error {
+		b, err = l.read(ctx)
+		return err
+	})
+	return b, err
+}
+
+func (l *listFeed) read(ctx context.Context) (batch, error) {
 	b := batch{rows: []row{}}
 	for range listBatch {
 		item, err := l.reader.Next()

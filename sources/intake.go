@@ -274,7 +274,7 @@ func (s *Service) read(ctx context.Context, in *intaking) (trouble string, hold 
 		if err != nil {
 			return s.said(in, err)
 		}
-		if err := s.stage(ctx, in, batch); err != nil {
+		if err := s.Turns.Do(ctx, func() error { return s.stage(ctx, in, batch) }); err != nil {
 			return "", nil, err
 		}
 		s.tell(ctx, in.Intake)

@@ -21,6 +21,7 @@ import (
 	"plainpelican/platform/outgoing"
 	"plainpelican/platform/progress"
 	"plainpelican/platform/secrets"
+	"plainpelican/platform/turns"
 )
 
 // Prices is told where offers have changed.
@@ -38,6 +39,7 @@ type Service struct {
 	Shelf     Shelf
 	Blobs     *blobs.Folder
 	Log       *slog.Logger
+	Turns     *turns.Turns
 
 	sessions sync.Map // source id to *openSession
 	Prices   Prices

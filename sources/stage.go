@@ -147,13 +147,15 @@ func (s *Service) put(ctx context.Context, in *intaking) error {
 	}
 	for in.Put < in.Staged {
 		upTo := min(in.Put+partSize, in.Staged)
-		err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-			counts, err := s.Shelf.Merge(ctx, tx, Staging{in.ID, in.SourceID, int64(in.Put), in.part()}, int64(upTo))
-			if err != nil {
-				return err
-			}
-			in.Added, in.Changed, in.Put = in.Added+counts.Added, in.Changed+counts.Changed, upTo
-			return s.save(ctx, tx, in)
+		err := s.Turns.Do(ctx, func() error {
+			return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+				counts, err := s.Shelf.Merge(ctx, tx, Staging{in.ID, in.SourceID, int64(in.Put), in.part()}, int64(upTo))
+				if err != nil {
+					return err
+				}
+				in.Added, in.Changed, in.Put = in.Added+counts.Added, in.Changed+counts.Changed, upTo
+				return s.save(ctx, tx, in)
+			})
 		})
 		if err != nil {
 			return err

@@ -189,7 +189,21 @@ func (out *ingestResult) measure(ctx context.Context, pool *pgxpool.Pool, a *app
 
 // searchable waits until the index has followed the log to its end.
 func searchable(ctx context.Context, a *application.Application) error {
-	_, err := a.Catalog.CatchUp(ctx)
+	if _, err := a.Catalog.CatchUp(ctx); err != nil {
+		return err
+	}
+	counts, err := a.Catalog.Count(ctx)
+	if err != nil {
+		return err
+	}
+	all := 0
+	for _, n := range counts {
+		all += n
+	}
+	found, err := a.Catalog.Search(ctx, catalog.Sentence{Limit: 1})
+	if err == nil && found.Total != all {
+		err = fmt.Errorf("%d offers can be found, %d are for sale", found.Total, all)
+	}
 	return err
 }
 
@@ -296,6 +310,7 @@ func people(ctx context.Context, a *application.Application, something func()) (
 	done.Go(func() {
 		r := rand.New(rand.NewPCG(7, 8))
 		for searching.Err() == nil {
+			a.Turns.Person() // as each question that comes in says
 			began := time.Now()
 			if _, err := a.Catalog.Search(searching, catalog.Sentence{Store: 1, Words: strconv.Itoa(r.IntN(benchDrafts)), Sort: "profit", Limit: 50}); err == nil {
 				took = append(took, time.Since(began))

@@ -1,0 +1,76 @@
+package turns
+
+import (
+	"context"
+	"errors"
+	"runtime"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+)
+
+func most(t *testing.T, turns *Turns) int {
+	t.Helper()
+	var now, peak atomic.Int64
+	var working sync.WaitGroup
+	for range 24 {
+		working.Go(func() {
+			err := turns.Do(t.Context(), func() error {
+				n := now.Add(1)
+				for p := peak.Load(); n > p && !peak.CompareAndSwap(p, n); p = peak.Load() {
+				}
+				time.Sleep(3 * time.Millisecond)
+				now.Add(-1)
+				return nil
+			})
+			if err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	working.Wait()
+	return int(peak.Load())
+}
+
+func TestAPlaceIsLeftForPeople(t *testing.T) {
+	before := runtime.GOMAXPROCS(3)
+	defer runtime.GOMAXPROCS(before)
+	var turns Turns
+	if n := most(t, &turns); n != 3 {
+		t.Errorf("nobody is there, and %d work at once", n)
+	}
+	turns.Person()
+	if n := most(t, &turns); n != 2 {
+		t.Errorf("somebody is there, and %d work at once", n)
+	}
+	runtime.GOMAXPROCS(1)
+	if n := most(t, &turns); n != 1 {
+		t.Errorf("on one processor %d work at once", n)
+	}
+}
+
+func TestWhoStopsWaitingIsTold(t *testing.T) {
+	var turns Turns
+	before := runtime.GOMAXPROCS(1)
+	defer runtime.GOMAXPROCS(before)
+	busy, free := make(chan struct{}), make(chan struct{})
+	go func() {
+		_ = turns.Do(t.Context(), func() error { close(busy); <-free; return nil })
+	}()
+	<-busy
+	ctx, stop := context.WithTimeout(t.Context(), 10*time.Millisecond)
+	defer stop()
+	if err := turns.Do(ctx, func() error { return nil }); !errors.Is(err, context.DeadlineExceeded) {
+		t.Errorf("%v", err)
+	}
+	close(free)
+	fault := errors.New("the work's own")
+	if err := turns.Do(t.Context(), func() error { return fault }); !errors.Is(err, fault) {
+		t.Errorf("%v", err)
+	}
+	var none *Turns
+	if err := none.Do(t.Context(), func() error { return fault }); !errors.Is(err, fault) {
+		t.Errorf("without turns: %v", err)
+	}
+}
