@@ -40,12 +40,9 @@ func (r *Reader) sumOf(rows []Row) [32]byte {
 	if r.salt == nil {
 		own := *r.layout
 		own.Format, own.Encoding, own.Delimiter, own.Sheet, own.Header = "", "", "", "", 0 // how it is written makes no other offers
-		r.salt, _ = json.Marshal(own)                                                      // a layout is nothing that JSON cannot say
-		if len(r.Pictures) > 0 {
-			sent, _ := json.Marshal(r.Pictures) // in the order of their names
-			sum := sha256.Sum256(sent)
-			r.salt = append(r.salt, sum[:]...)
-		}
+		said, _ := json.Marshal([]any{own, r.Pictures}) // nothing that JSON cannot say, in an order of its own
+		sum := sha256.Sum256(said)
+		r.salt = sum[:]
 		for _, f := range Fields {
 			for _, place := range r.places[f] {
 				r.marks = append(r.marks, mark{f, place})
@@ -406,7 +403,14 @@ func (r *Reader) pictures(o *source.Offer, rows []Row) {
 func (r *Reader) pictureOf(o *source.Offer, row Row) (place int) {
 	found := false
 	r.addresses(row, func(text string) {
-		if at := slices.Index(o.Pictures, r.picture(text)); !found && at >= 0 {
+		if found {
+			return
+		}
+		at := slices.Index(o.Pictures, text)
+		if at < 0 && r.Pictures != nil {
+			at = slices.Index(o.Pictures, r.picture(text))
+		}
+		if at >= 0 {
 			place, found = at, true
 		}
 	})
