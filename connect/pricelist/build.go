@@ -40,7 +40,7 @@ func (r *Reader) sumOf(rows []Row) [32]byte {
 	if r.salt == nil {
 		own := *r.layout
 		own.Format, own.Encoding, own.Delimiter, own.Sheet, own.Header = "", "", "", "", 0 // how it is written makes no other offers
-		said, _ := json.Marshal([]any{own, r.Pictures}) // nothing that JSON cannot say, in an order of its own
+		said, _ := json.Marshal([]any{own, r.Pictures})                                    // nothing that JSON cannot say, in an order of its own
 		sum := sha256.Sum256(said)
 		r.salt = sum[:]
 		for _, f := range Fields {
