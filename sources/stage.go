@@ -5,6 +5,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"plainpelican/connect/pricelist"
 	"plainpelican/connect/source"
 	"plainpelican/platform/database"
 )
@@ -71,7 +72,7 @@ func (s *Service) stage(ctx context.Context, in *intaking, b batch) error {
 // since its pages may shift while they are read.
 func (b *batch) twice(number string, rows map[string]row) {
 	if r, list := rows[number]; list {
-		b.SetAside = append(b.SetAside, source.Unreadable{Number: number, Place: r.place, Reason: "the number " + number + " is there twice; the first stands", Cells: r.cells})
+		b.SetAside = append(b.SetAside, source.Unreadable{Number: number, Place: r.place, Reason: pricelist.Twice(number), Cells: r.cells})
 	}
 }
 

@@ -365,6 +365,7 @@ func (look *Look) preview(t *table) error {
 		return err
 	}
 	defer r.in.close()
+	seen := map[string]bool{}
 	for r.read < previewRows {
 		item, err := r.Next()
 		if err == io.EOF {
@@ -380,11 +381,22 @@ func (look *Look) preview(t *table) error {
 		if item.Offer == nil {
 			continue
 		}
+		if number := item.Offer.Number; seen[number] {
+			look.Bad++
+			look.Preview = append(look.Preview, PreviewOffer{Place: item.Place, Number: number, Title: item.Offer.Title, Options: []string{}, Variants: []PreviewVariant{}, Trouble: Twice(number), Cells: append([]string{}, item.Cells...)})
+			continue
+		}
+		seen[item.Offer.Number] = true
 		o, good := PreviewOf(item.Offer, item.Place, item.Doubts)
 		look.Good += good
 		look.Preview = append(look.Preview, o)
 	}
 	return nil
+}
+
+// Twice is why the second of two offers with one number is set aside.
+func Twice(number string) string {
+	return "the number " + number + " is there twice; the first stands"
 }
 
 // PreviewOf shows an offer, and counts what can be bought of it.
