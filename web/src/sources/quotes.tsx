@@ -49,8 +49,8 @@ export function Quotes({ request, onTaken }: { request: Full; onTaken: () => voi
       </th>
       {quotes.map((q) => (
         <td key={q.id} className={`px-3 py-1.5 align-top ${q === here ? "bg-surface" : ""} ${wins?.(q) ? "font-semibold" : ""}`}>
+          {wins?.(q) && <span className="float-right text-xs font-normal text-profit-ink">best</span>}
           {cell(q)}
-          {wins?.(q) && <span className="ml-1.5 text-xs font-normal text-profit-ink">best</span>}
         </td>
       ))}
     </tr>
@@ -154,7 +154,7 @@ export function Quotes({ request, onTaken }: { request: Full; onTaken: () => voi
             (q) =>
               q.days && (
                 <>
-                  {dayText(q.days.door)} <span className="text-sm text-ink-2">by {q.delivery}</span>
+                  {dayText(q.days.door)} <span className="text-sm font-normal text-ink-2">by {q.delivery}</span>
                   <DayRuler days={q.days} />
                 </>
               ),

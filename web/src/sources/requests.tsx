@@ -1,8 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Problem } from "../api/client";
 import { useSession } from "../frame/session";
-import { Button, Notice } from "../parts/controls";
+import { Button, Dialog, Notice } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { useKeys } from "../parts/keys";
 import { Money } from "../parts/money";
@@ -108,11 +109,12 @@ function InFull({ request }: { request: Request }) {
     onSettled: settled,
   });
   const open = request.state === "open";
+  const [leaving, setLeaving] = useState(false);
   useKeys(
     open && may("editor")
       ? [
           { keys: ["r"], label: "ask for quotes now", run: () => act.mutate("ask") },
-          { keys: ["x"], label: "withdraw", run: () => act.mutate("withdraw") },
+          { keys: ["x"], label: "withdraw", run: () => setLeaving(true) },
         ]
       : [],
   );
@@ -155,12 +157,30 @@ function InFull({ request }: { request: Request }) {
             <Button onClick={() => act.mutate("ask")} disabled={act.isPending}>
               Ask now
             </Button>
-            <Button onClick={() => act.mutate("withdraw")} disabled={act.isPending}>
+            <Button onClick={() => setLeaving(true)} disabled={act.isPending}>
               Withdraw
             </Button>
           </div>
         )}
       </div>
+      {leaving && (
+        <Dialog open onClose={() => setLeaving(false)} title="Withdraw this request?">
+          <p>The sources are told that nothing is wanted any more. Quotes stay here to be read, but none can be taken.</p>
+          <div className="mt-4 flex justify-end gap-2">
+            <Button onClick={() => setLeaving(false)}>Keep it</Button>
+            <Button
+              tone="danger"
+              autoFocus
+              onClick={() => {
+                setLeaving(false);
+                act.mutate("withdraw");
+              }}
+            >
+              Withdraw it
+            </Button>
+          </div>
+        </Dialog>
+      )}
       {full.error && (
         <p className="mt-4 text-loss" role="alert">
           {full.error.message}

@@ -182,7 +182,7 @@ function NewDelivery({ currency, taken, onAdd }: { currency: string; taken: stri
   const [trouble, setTrouble] = useState("");
   if (!open)
     return (
-      <Button className="mt-2" onClick={() => setOpen(true)}>
+      <Button className="mt-2 mr-2" onClick={() => setOpen(true)}>
         Add a delivery
       </Button>
     );
