@@ -1,14 +1,19 @@
 package catalog_test
 
 import (
+	"errors"
 	"fmt"
 	"math/rand/v2"
+	"sync"
 	"testing"
 	"time"
+
+	"github.com/jackc/pgx/v5"
 
 	"plainpelican/application"
 	"plainpelican/catalog"
 	"plainpelican/platform/access"
+	"plainpelican/platform/database"
 	"plainpelican/sources"
 	"plainpelican/testkit"
 )
@@ -99,5 +104,70 @@ func TestTheIndexFollowsOnEveryInstance(t *testing.T) {
 	// A disconnected source's offers are in no index; what is asked for is what is there.
 	if got := w.Search("limit=200"); got.Total == 0 || got.Choices.Sources[1] != got.Total {
 		t.Errorf("%d offers, %v by source", got.Total, got.Choices.Sources)
+	}
+}
+
+// Changes are numbered in the order in which they can be seen: a follower that has read one has read all before it.
+func TestNoChangeIsMissedBetweenTransactions(t *testing.T) {
+	w := testkit.Start(t)
+	pool := w.App.Pool
+	stop := make(chan struct{})
+	var writers sync.WaitGroup
+	for writer := range 4 {
+		writers.Go(func() {
+			r := rand.New(rand.NewPCG(uint64(writer), 1))
+			for {
+				select {
+				case <-stop:
+					return
+				default:
+				}
+				err := database.InTx(t.Context(), pool, func(tx pgx.Tx) error {
+					time.Sleep(time.Duration(r.IntN(3)) * time.Millisecond) // its other work
+					if err := w.App.Catalog.Changed(t.Context(), tx, int64(writer)+100); err != nil {
+						return err
+					}
+					time.Sleep(time.Duration(r.IntN(3)) * time.Millisecond) // before it can be seen
+					if r.IntN(5) == 0 {
+						return errors.New("taken back")
+					}
+					return nil
+				})
+				if err != nil && err.Error() != "taken back" {
+					t.Error(err)
+					return
+				}
+			}
+		})
+	}
+	read := map[int64]bool{}
+	last := int64(0)
+	for end := time.Now().Add(1500 * time.Millisecond); time.Now().Before(end); {
+		rows, err := pool.Query(t.Context(), `select seq from catalog_change where seq > $1 order by seq`, last)
+		if err != nil {
+			t.Fatal(err)
+		}
+		seqs, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, seq := range seqs {
+			read[seq], last = true, seq
+		}
+	}
+	close(stop)
+	writers.Wait()
+	rows, err := pool.Query(t.Context(), `select seq from catalog_change where seq <= $1`, last)
+	if err != nil {
+		t.Fatal(err)
+	}
+	all, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	if err != nil || len(all) < 50 {
+		t.Fatalf("%d changes, %v", len(all), err)
+	}
+	for _, seq := range all {
+		if !read[seq] {
+			t.Errorf("change %d could be seen only after %d had been read", seq, last)
+		}
 	}
 }

@@ -126,7 +126,7 @@ func (s *Service) Work(r *jobs.Runner) {
 }
 
 // keepAtOnce is how many offers' pictures one job fetches.
-const keepAtOnce = 20
+const keepAtOnce = 2
 
 // KeepPictures has the pictures of offers fetched, once the transaction is through.
 func (s *Service) KeepPictures(ctx context.Context, tx pgx.Tx, offers []int64) error {

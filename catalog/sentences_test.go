@@ -122,7 +122,7 @@ func TestRandomSentencesAgreeWithSQL(t *testing.T) {
 			}
 		}
 		told()
-		for range 200 {
+		for range 120 {
 			s := randomSentence(r)
 			got, err := w.App.Catalog.Search(ctx, s.asked)
 			if err != nil {

@@ -98,7 +98,7 @@ func (s *Service) Names(ctx context.Context) (c pricing.Choices, err error) {
 		sql  string
 	}{
 		{&c.Sources, `select name from source where state = 'connected'`}, {&c.Suppliers, `select name from supplier`}, {&c.Categories, `select own_category(source_id, category) from (select distinct source_id, category from offer where category <> '') c`},
-		{&c.Brands, `select brand from offer where brand <> ''`}, {&c.ShipsFrom, `select country from supplier`}, {&c.Currencies, `select currency from offer`},
+		{&c.Brands, `select brand from offer where brand <> ''`}, {&c.ShipsFrom, `select country from supplier where country <> ''`}, {&c.Currencies, `select currency from offer`},
 		{&c.Deliveries, `select d ->> 'name' from offer, jsonb_array_elements(deliveries) d`},
 	} {
 		rows, err := s.Pool.Query(ctx, `select distinct n from (`+list.sql+`) x (n) order by 1 limit 1000`)

@@ -227,30 +227,30 @@ type Made struct {
 	ID int64 `json:"id"`
 }
 
+// quotePicture serves a picture of a quote, from the address that its offer was read with.
 func (s *Service) quotePicture(w http.ResponseWriter, r *http.Request) {
-	place, err := strconv.Atoi(chi.URLParam(r, "place"))
-	var url string
-	if err == nil {
-		// The same addresses that the offer was read with: only those of the web.
-		var raw []byte
-		if err = s.Pool.QueryRow(r.Context(), `select offer from quote where id::text = $1`, chi.URLParam(r, "id")).Scan(&raw); err == nil {
-			offer, bad := source.ParseOffer(raw)
-			if err = bad; err == nil && place >= 0 && place < len(offer.Pictures) {
-				url = offer.Pictures[place]
-			}
-		}
+	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
+	place, err2 := strconv.Atoi(chi.URLParam(r, "place"))
+	var raw []byte
+	if err == nil && err2 == nil {
+		err = s.Pool.QueryRow(r.Context(), `select offer from quote where id = $1`, id).Scan(&raw)
 	}
-	if err != nil || url == "" {
+	offer, err3 := source.ParseOffer(raw)
+	if err != nil || err2 != nil || err3 != nil || place < 0 || place >= len(offer.Pictures) {
 		http.NotFound(w, r)
 		return
 	}
-	hash, content, err := s.Pictures.PictureAt(r.Context(), url)
+	hash, content, err := s.Pictures.PictureAt(r.Context(), offer.Pictures[place])
 	s.Pictures.ServePicture(w, r, hash, content, err)
 }
 
 func (s *Service) requestPicture(w http.ResponseWriter, r *http.Request) {
 	var hash string
-	if err := s.Pool.QueryRow(r.Context(), `select picture from request where id::text = $1 and picture <> ''`, chi.URLParam(r, "id")).Scan(&hash); err != nil {
+	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
+	if err == nil {
+		err = s.Pool.QueryRow(r.Context(), `select picture from request where id = $1 and picture <> ''`, id).Scan(&hash)
+	}
+	if err != nil {
 		http.NotFound(w, r)
 		return
 	}

@@ -232,11 +232,12 @@ func (s *Service) settle(ctx context.Context, tx pgx.Tx, id int64, state string)
 	if err != nil {
 		return "", err
 	}
+	// One whose quote was taken knows; one that never heard of it need not.
 	_, err = tx.Exec(ctx, `
-		update request_source a set trouble = '', failures = 0,
-			state = case when a.state = 'refused' then 'refused' when a.asked_at is null or exists (select from quote q where q.request_id = $1 and q.source_id = a.source_id and q.taken_at is not null) then 'ended' else 'leaving' end,
-			next_at = case when a.state = 'refused' or a.asked_at is null or exists (select from quote q where q.request_id = $1 and q.source_id = a.source_id and q.taken_at is not null) then null else now() end
-		where request_id = $1 and state <> 'ended'`, id)
+		update request_source a set trouble = '', failures = 0, state = next.state, next_at = case when next.state = 'leaving' then now() end
+		from (select source_id, case when asked_at is null or exists (select from quote q where q.request_id = $1 and q.source_id = s.source_id and q.taken_at is not null) then 'ended' else 'leaving' end as state
+			from request_source s where request_id = $1) next
+		where a.request_id = $1 and a.source_id = next.source_id and a.state in ('waiting', 'asked')`, id)
 	if err != nil {
 		return "", err
 	}

@@ -6,9 +6,11 @@ import (
 	"image"
 	"image/png"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
+	"plainpelican/application"
 	"plainpelican/catalog"
 	"plainpelican/requests"
 	"plainpelican/sources"
@@ -175,5 +177,91 @@ func TestWhatCannotBeAskedIsSaid(t *testing.T) {
 	var list []requests.Request
 	if w.Owner.Must("GET", "/api/requests", nil, &list); len(list) != 0 {
 		t.Errorf("something was kept all the same: %+v", list)
+	}
+}
+
+// Two instances share the asking; what both do at once is done once.
+func TestTwoInstancesAskOnce(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	other, _ := w.Instance(w.App.Pool)
+	ids := []int64{}
+	for range 6 {
+		ids = append(ids, ask(w, mug).ID)
+	}
+	testkit.Until(t, "all quotes", func() bool {
+		// Both ask for all that is due, as the jobs of each minute do, again and again.
+		var both sync.WaitGroup
+		for _, app := range []*application.Application{w.App, other} {
+			both.Go(func() {
+				if err := app.Requests.AskDue(t.Context(), 0); err != nil {
+					t.Error(err)
+				}
+			})
+		}
+		both.Wait()
+		for _, id := range ids {
+			if len(full(w, id).Offers) < 3 {
+				return false
+			}
+		}
+		return true
+	})
+	seen := map[string]bool{}
+	for _, id := range ids {
+		r := full(w, id)
+		if len(r.Offers) != 3 || r.Asked[0].State != "ended" || r.Asked[0].Trouble != "" {
+			t.Errorf("%d quotes, %+v", len(r.Offers), r.Asked[0])
+		}
+		for _, q := range r.Offers {
+			seen[q.Supplier+" "+itoa(id)] = true
+		}
+	}
+	if len(seen) != 18 {
+		t.Errorf("%d quotes of different suppliers", len(seen))
+	}
+	// Two people take the same quote at the same moment: one offer comes of it.
+	quote := full(w, ids[0]).Offers[0].ID
+	var both sync.WaitGroup
+	for range 2 {
+		both.Go(func() { w.Owner.Must("POST", "/api/quotes/"+itoa(quote)+"/take", nil, nil) })
+	}
+	both.Wait()
+	testkit.Until(t, "its offer", func() bool {
+		var n int
+		err := w.App.Pool.QueryRow(t.Context(), `select count(*) from offer where title ilike '%cork base%'`).Scan(&n)
+		return err == nil && n == 1
+	})
+	w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
+	if in := w.TakenIn().Intakes[0]; in.Seen != testkit.Bazaar.Offers+1 {
+		t.Errorf("%d offers at the source", in.Seen)
+	}
+}
+
+// Suppliers answer for days: a source is asked often at first, and less and less often.
+func TestARequestOutlivesItsSourcesAbsence(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	id := ask(w, mug).ID
+	r := quoted(t, w, id, 3)
+	w.Owner.Must("POST", "/api/sources/1/disconnect", nil, nil)
+	if problem := w.Owner.Ask("POST", "/api/quotes/"+itoa(r.Offers[0].ID)+"/take", nil, nil); problem == nil || problem.Status != 409 || !strings.Contains(problem.Detail, "disconnected") {
+		t.Errorf("%+v", problem)
+	}
+	if again := full(w, id); len(again.Offers) != 3 || again.State != "open" {
+		t.Errorf("its quotes are gone: %+v", again)
+	}
+	w.ConnectBazaar()
+	w.Owner.Must("POST", "/api/quotes/"+itoa(r.Offers[0].ID)+"/take", nil, nil)
+	if again := full(w, id); again.State != "settled" {
+		t.Errorf("%s", again.State)
+	}
+	if _, err := w.App.Pool.Exec(t.Context(), `update quote set valid_through = now() - interval '1 minute' where id = $1`, r.Offers[1].ID); err != nil {
+		t.Fatal(err)
+	}
+	for _, q := range full(w, id).Offers {
+		if q.Expired != (q.ID == r.Offers[1].ID) {
+			t.Errorf("quote %d: expired %v", q.ID, q.Expired)
+		}
 	}
 }

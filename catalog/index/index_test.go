@@ -177,7 +177,7 @@ func TestAnswersEqualAPlainScanAfterChanges(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 8))
 	snapshot, known := world(r, 2000)
 	next := int64(2001)
-	for range 100 {
+	for range 60 {
 		var changed []Entry[Money]
 		var gone []int64
 		batch := 1 + r.IntN(40)

@@ -87,3 +87,26 @@ func TestAWorkbooksSheetOfDeliveriesIsReadWithEachFile(t *testing.T) {
 		t.Errorf("the sheet is gone: %v", err)
 	}
 }
+
+func FuzzDeliveries(f *testing.F) {
+	f.Add([]byte("Service,Country,Charge,Days\nParcel,DE,4.90,2-3\n"))
+	f.Add([]byte("Land;Preis (€);Lieferzeit\nÖsterreich;5,40;3\n"))
+	f.Add([]byte("country,rate,currency,min days,max days\n*,6.20,USD,5,9\nUS US,-1,XXX,9,5\n"))
+	f.Fuzz(func(t *testing.T, content []byte) {
+		list, _, err := DeliveriesOf(file(t, content), "USD")
+		if err != nil {
+			return
+		}
+		names := map[string]bool{}
+		for _, d := range list {
+			if names[d.Name] || len(d.To) == 0 || d.First.Negative() || d.Further.Negative() || d.First.Currency() != d.Further.Currency() || d.Transit.Min < 0 || d.Transit.Max < d.Transit.Min {
+				t.Fatalf("%+v", d)
+			}
+			names[d.Name] = true
+		}
+		l := Layout{Format: "ubl", Supplier: "x", Country: "DE", Deliveries: list}
+		if _, reason := l.Check(); reason != "" {
+			t.Fatalf("a list is not taken by them: %s", reason)
+		}
+	})
+}

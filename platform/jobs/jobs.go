@@ -92,13 +92,17 @@ func (r *Runner) Start(ctx context.Context, work bool, periodic ...*river.Period
 	return client.Start(alive)
 }
 
-// Stop lets running jobs finish for a while and stops.
+// Stop lets running jobs finish for a while, then tells them to end, and stops.
 func (r *Runner) Stop(ctx context.Context) {
 	if r.stop == nil {
 		return
 	}
 	if err := r.client.Stop(ctx); err != nil {
-		r.log.Warn("jobs did not stop in time", "error", err)
+		told, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer cancel()
+		if err := r.client.StopAndCancel(told); err != nil {
+			r.log.Warn("jobs did not stop in time", "error", err)
+		}
 	}
 	r.stop()
 	<-r.stopped

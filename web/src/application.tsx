@@ -1,11 +1,11 @@
 import { lazy, Suspense, useEffect, useState } from "react";
-import { createBrowserRouter, Navigate, Outlet, RouterProvider, useNavigate } from "react-router";
+import { createBrowserRouter, Navigate, Outlet, RouterProvider, useNavigate, useRouteError } from "react-router";
 import { KeyLine } from "./frame/keyline";
 import { Quay, stations } from "./frame/quay";
 import { SessionProvider, useMe, useSession } from "./frame/session";
 import { SignIn } from "./frame/signin";
 import { useTheme } from "./frame/theme";
-import { Notice } from "./parts/controls";
+import { Button, Notice } from "./parts/controls";
 import { useKeys } from "./parts/keys";
 import { SayingProvider } from "./parts/toast";
 
@@ -69,31 +69,50 @@ function Later({ title, words }: { title: string; words: string }) {
   );
 }
 
+/** Broken stands where a place has failed, so that the others go on. */
+function Broken() {
+  const error = useRouteError();
+  return (
+    <main className="grow">
+      <Notice alone title="This place cannot be shown" trouble>
+        <p>Something went wrong on our side. What you have done is kept; load the page again, or go to another station.</p>
+        <p className="text-sm break-words">{error instanceof Error ? error.message : String(error)}</p>
+        <Button onClick={() => window.location.reload()}>Load it again</Button>
+      </Notice>
+    </main>
+  );
+}
+
 const router = createBrowserRouter([
   {
     element: <Frame />,
     children: [
-      { path: "/", element: <Home /> },
-      { path: "/sources", element: <Sources /> },
-      { path: "/sources/list", element: <ListPlace key="new" /> },
-      { path: "/sources/requests", element: <Requests /> },
-      { path: "/sources/requests/:id", element: <Requests /> },
-      { path: "/sources/:id/categories", element: <Categories /> },
-      { path: "/sources/:id/columns", element: <ListPlace key="columns" /> },
-      { path: "/catalog", element: <Catalog /> },
-      { path: "/workbench", element: <Workbench /> },
-      { path: "/workbench/:id", element: <Workbench /> },
-      { path: "/listings", element: <Listings /> },
-      { path: "/listings/runs/:id", element: <Run /> },
-      { path: "/store", element: <StorePlace /> },
-      { path: "/markup", element: <Money /> },
-      { path: "/members", element: <Members /> },
       {
-        path: "/orders",
-        element: <Later title="Orders are not handled here yet" words="What customers buy stays in your store. This version ends with the listing." />,
+        errorElement: <Broken />,
+        children: [
+          { path: "/", element: <Home /> },
+          { path: "/sources", element: <Sources /> },
+          { path: "/sources/list", element: <ListPlace key="new" /> },
+          { path: "/sources/requests", element: <Requests /> },
+          { path: "/sources/requests/:id", element: <Requests /> },
+          { path: "/sources/:id/categories", element: <Categories /> },
+          { path: "/sources/:id/columns", element: <ListPlace key="columns" /> },
+          { path: "/catalog", element: <Catalog /> },
+          { path: "/workbench", element: <Workbench /> },
+          { path: "/workbench/:id", element: <Workbench /> },
+          { path: "/listings", element: <Listings /> },
+          { path: "/listings/runs/:id", element: <Run /> },
+          { path: "/store", element: <StorePlace /> },
+          { path: "/markup", element: <Money /> },
+          { path: "/members", element: <Members /> },
+          {
+            path: "/orders",
+            element: <Later title="Orders are not handled here yet" words="What customers buy stays in your store. This version ends with the listing." />,
+          },
+          { path: "/ledger", element: <Later title="There is no ledger yet" words="Sales and profit will be summed here once orders are handled." /> },
+          { path: "*", element: <Later title="There is nothing at this address" words="Choose a station above." /> },
+        ],
       },
-      { path: "/ledger", element: <Later title="There is no ledger yet" words="Sales and profit will be summed here once orders are handled." /> },
-      { path: "*", element: <Later title="There is nothing at this address" words="Choose a station above." /> },
     ],
   },
 ]);

@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 import type { Rule, Schemas } from "../api/client";
 import { Choice, Clause } from "../parts/clause";
+import { countryName } from "../parts/countries";
 import { moneyText } from "../parts/money";
 import { FormulaPanel } from "./formula";
 import { CeilingPanel, EndingPanel, ManyPanel, Numbers, WasPanel } from "./panels";
@@ -92,13 +93,10 @@ export function RuleSentence({
   );
 }
 
-const shownNames = (list: string[], key: string, country: (code: string) => string) => {
-  const names = key === "ships_from" ? list.map(country) : list;
+const shownNames = (list: string[], key: string) => {
+  const names = key === "ships_from" ? list.map(countryName) : list;
   return names.length > 3 ? `${names.slice(0, 2).join(", ")} or ${names.length - 2} more` : names.join(" or ");
 };
-
-const regions = new Intl.DisplayNames(["en"], { type: "region" });
-const country = (code: string) => regions.of(code) ?? code;
 
 function ConditionWords({
   rule,
@@ -127,13 +125,13 @@ function ConditionWords({
     words.push(
       <span key={key}>
         {prefix}{" "}
-        <Clause label={named(name)} words={shownNames(list, key, country)}>
+        <Clause label={named(name)} words={shownNames(list, key)}>
           {() => (
             <ManyPanel
               what={name}
               chosen={list}
               offered={offered(key)}
-              show={key === "ships_from" ? country : undefined}
+              show={key === "ships_from" ? countryName : undefined}
               onChange={(next) => set({ [key]: next })}
             />
           )}
@@ -208,7 +206,7 @@ function MorePanel({
             what={name}
             chosen={[]}
             offered={offered(key)}
-            show={key === "ships_from" ? country : undefined}
+            show={key === "ships_from" ? countryName : undefined}
             onChange={(next) => {
               onChange({ [key]: next });
               close();
