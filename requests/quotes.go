@@ -149,7 +149,7 @@ func (s *Service) Take(ctx context.Context, id int64) error {
 	var request, from int64
 	var key, number, taken, state, name string
 	err := s.Pool.QueryRow(ctx, `
-		select q.request_id, q.source_id, a.key::text, q.number, q.taken_by, r.state, q.offer ->> 'name' from quote q join request_source a using (request_id, source_id) join request r on r.id = q.request_id where q.id = $1`, id).
+		select q.request_id, q.source_id, a.key::text, q.number, q.taken_by, r.state, r.words from quote q join request_source a using (request_id, source_id) join request r on r.id = q.request_id where q.id = $1`, id).
 		Scan(&request, &from, &key, &number, &taken, &state, &name)
 	switch {
 	case database.Missing(err):

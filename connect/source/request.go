@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"strings"
 	"time"
 	"unicode/utf8"
 
@@ -89,7 +90,9 @@ func (s *Session) Ask(ctx context.Context, r Request) error {
 
 func requestPath(id string) string { return "/requests/" + url.PathEscape(id) }
 
+// shortened is a text from outside as it can be kept and shown.
 func shortened(text string) string {
+	text = strings.ReplaceAll(strings.ToValidUTF8(text, "\ufffd"), "\x00", "")
 	if len(text) <= mostComment {
 		return text
 	}
@@ -124,11 +127,11 @@ func (s *Session) Quotes(ctx context.Context, id string) (quotes []Quote, unusab
 	}
 	for i, q := range read.Quotes {
 		offer, err := parse(q.Item)
-		if err == nil && q.Identifier == "" {
+		if err == nil && (q.Identifier == "" || shortened(q.Identifier) != q.Identifier) {
 			err = errors.New("it has no number of its own")
 		}
 		if err != nil {
-			unusable = append(unusable, Unreadable{Number: q.Identifier, Place: fmt.Sprintf("quote %d", i+1), Reason: err.Error(), Content: string(q.Item)})
+			unusable = append(unusable, Unreadable{Number: q.Identifier, Place: fmt.Sprintf("quote %d", i+1), Reason: shortened(err.Error()), Content: string(q.Item)})
 			continue
 		}
 		quotes = append(quotes, Quote{q.Identifier, shortened(q.Comment), q.ValidThrough, offer, q.Item})

@@ -117,6 +117,11 @@ func TestQuotesAreReadOneByOne(t *testing.T) {
 			t.Errorf("%s: %s", unusable[i].Place, unusable[i].Reason)
 		}
 	}
+	// What a database would not keep is taken out, or makes a quote unusable.
+	m.body = `{"status":"open","quotes":[{"identifier":"1","validThrough":"2026-12-24T00:00:00Z","comment":"a\u0000b","itemOffered":` + good + `},{"identifier":"2\u0000","validThrough":"2026-12-24T00:00:00Z","itemOffered":` + good + `}]}`
+	if quotes, unusable, _, err := s.Quotes(t.Context(), "a"); err != nil || len(quotes) != 1 || quotes[0].Comment != "ab" || len(unusable) != 1 {
+		t.Errorf("%+v %+v %v", quotes, unusable, err)
+	}
 	for body, status := range map[string]int{`{"status":"closed","quotes":[]}`: 200, `{}`: 404} {
 		m.body, m.status = body, status
 		if quotes, _, open, err := s.Quotes(t.Context(), "a"); err != nil || open || len(quotes) != 0 {

@@ -34,7 +34,7 @@ create table quote (
     request_id    bigint not null,
     source_id     bigint not null,
     number        text not null,
-    offer         jsonb not null,         -- as the source gave it: docs/protocols/source.md
+    offer         bytea not null,         -- JSON, as the source gave it: docs/protocols/source.md
     comment       text not null,
     valid_through timestamptz not null,
     received_at   timestamptz not null default now(),
