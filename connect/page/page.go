@@ -329,7 +329,7 @@ func (p *parser) plain(value any, depth int) any {
 		}
 		return "false"
 	case string:
-		return v
+		return strings.ReplaceAll(v, "\x00", "") // no database keeps it in text
 	}
 	return ""
 }

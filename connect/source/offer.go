@@ -1,12 +1,14 @@
 package source
 
 import (
+	"bytes"
 	"crypto/sha256"
 	"encoding/binary"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"net/url"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -152,6 +154,9 @@ func parse(raw []byte) (Offer, error) {
 		}
 		return Offer{}, fmt.Errorf("it is not JSON: %w", err)
 	}
+	if bytes.Contains(raw, []byte(`\u0000`)) {
+		withoutNothing(reflect.ValueOf(&d).Elem())
+	}
 	o := Offer{
 		Number: d.Number, Title: strings.ToValidUTF8(d.Name, ""), Description: strings.ToValidUTF8(d.Description, ""), Category: d.Category, Brand: d.Brand, PageURL: d.URL,
 		OptionNames: d.VariesBy, Processing: landed.Days{Min: d.Handling.MinValue, Max: d.Handling.MaxValue},
@@ -183,6 +188,22 @@ func parse(raw []byte) (Offer, error) {
 	}
 	o.rivals(d)
 	return o, o.shipping(d)
+}
+
+// withoutNothing takes the character U+0000, which no database keeps in text, out of all texts of a value.
+func withoutNothing(v reflect.Value) {
+	switch v.Kind() {
+	case reflect.String:
+		v.SetString(strings.ReplaceAll(v.String(), "\x00", ""))
+	case reflect.Struct:
+		for i := range v.NumField() {
+			withoutNothing(v.Field(i))
+		}
+	case reflect.Slice:
+		for i := range v.Len() {
+			withoutNothing(v.Index(i))
+		}
+	}
 }
 
 // rivals takes what can be read of the market; what cannot is left out, since nothing is

@@ -159,3 +159,14 @@ func TestTakingAndWithdrawing(t *testing.T) {
 		}
 	}
 }
+
+func TestWhatADatabaseWouldNotKeepIsTakenOut(t *testing.T) {
+	spoilt := strings.NewReplacer(`"name":"Mug"`, `"name":"M\u0000ug \\u0000"`, `"name":"Size","value":"L"`, `"name":"Size","value":"L\u0000"`, `"identifier":"S1"`, `"identifier":"S\u00001"`).Replace(good)
+	o, err := parse([]byte(spoilt))
+	if err != nil || o.Title != `Mug \u0000` || o.Variants[0].Values[1] != "L" || o.Supplier.Number != "S1" {
+		t.Errorf("%q %q %q: %v", o.Title, o.Variants[0].Values, o.Supplier.Number, err)
+	}
+	if o, err = parse([]byte(strings.Replace(good, `"productGroupID":"Q1"`, `"productGroupID":"\u0000"`, 1))); err == nil {
+		t.Errorf("a number of nothing is %q", o.Number)
+	}
+}
