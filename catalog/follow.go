@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 
 	"plainpelican/catalog/index"
 	"plainpelican/core/landed"
@@ -86,20 +87,19 @@ func (s *Service) follow(ctx context.Context) error {
 			return err
 		}
 		prices := told.Channel == "pricing"
-		for { // take in what comes with it
-			soon, cancel := context.WithTimeout(ctx, 100*time.Millisecond)
-			more, err := conn.Conn().WaitForNotification(soon)
-			late := soon.Err() != nil
-			cancel()
-			if err != nil {
-				if late && ctx.Err() == nil {
-					break
-				}
-				return err
-			}
-			if prices = prices || more.Channel == "pricing"; prices {
+		soon, cancel := context.WithTimeout(ctx, 100*time.Millisecond)
+		for soon.Err() == nil { // take in what comes with it
+			var more *pgconn.Notification
+			if more, err = conn.Conn().WaitForNotification(soon); err == nil {
+				prices = prices || more.Channel == "pricing"
+			} else if soon.Err() == nil {
 				break
 			}
+		}
+		over := soon.Err() != nil && ctx.Err() == nil
+		cancel()
+		if err != nil && !over {
+			return err
 		}
 		many, err := s.CatchUp(ctx)
 		if err == nil && prices {
@@ -157,17 +157,19 @@ func (s *Service) rebuild(ctx context.Context) error {
 	return nil
 }
 
-// buildPart is how many offers are indexed at once, changePart how many changed ones are read at once.
+// buildPart is how many offers are indexed at once, changePart how many changed ones are read
+// at once, mostEntries how many entries of the log.
 const (
-	buildPart  = 1 << 16
-	changePart = 20_000
+	buildPart   = 1 << 16
+	changePart  = 20_000
+	mostEntries = 500
 )
 
 // CatchUp follows the log to its end and tells whether it said much.
 func (s *Service) CatchUp(ctx context.Context) (many bool, err error) {
 	for {
 		var more bool
-		err := s.Turns.Do(ctx, func() error {
+		err = s.Turns.Do(ctx, func() (err error) {
 			more, err = s.step(ctx)
 			return err
 		})
@@ -183,7 +185,7 @@ func (s *Service) step(ctx context.Context) (more bool, err error) {
 	s.building.Lock()
 	defer s.building.Unlock()
 	now := s.now.Load()
-	rows, err := s.Pool.Query(ctx, `select seq, source_id, offers from catalog_change where seq > $1 order by seq limit 500`, now.upTo)
+	rows, err := s.Pool.Query(ctx, `select seq, source_id, offers from catalog_change where seq > $1 order by seq limit $2`, now.upTo, mostEntries)
 	if err != nil {
 		return false, err
 	}
@@ -192,11 +194,12 @@ func (s *Service) step(ctx context.Context) (more bool, err error) {
 	var seq int64
 	var source *int64
 	var offers []int64
-	rest := false
+	entries, rest := 0, false
 	_, err = pgx.ForEachRow(rows, []any{&seq, &source, &offers}, func() error {
 		if rest = rest || (len(ids) > 0 && len(ids)+len(offers) > changePart); rest {
 			return nil // the next step's
 		}
+		entries++
 		upTo = seq
 		if source != nil {
 			whole = append(whole, *source)
@@ -221,7 +224,7 @@ func (s *Service) step(ctx context.Context) (more bool, err error) {
 		}
 	}
 	s.now.Store(next)
-	return rest || len(ids) >= changePart/2, nil
+	return rest || entries == mostEntries || len(ids) >= changePart/2, nil
 }
 
 // apply reads offers anew; those of before that are not for sale any more are gone.

@@ -93,6 +93,21 @@ func TestTheIndexFollowsOnEveryInstance(t *testing.T) {
 			w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
 			w.TakenIn()
 		},
+		func() { // many small changes at once, of which instances are told once; the last of them matters
+			err := database.InTx(t.Context(), pool, func(tx pgx.Tx) error {
+				_, err := tx.Exec(t.Context(), `insert into catalog_change (offers) select array[-n] from generate_series(1, 1300) n`)
+				if err == nil {
+					_, err = tx.Exec(t.Context(), `with o as (update offer set withdrawn_at = now() where id = (select min(id) from offer where withdrawn_at is null) returning id) insert into catalog_change (offers) select array[id] from o`)
+				}
+				if err == nil {
+					_, err = tx.Exec(t.Context(), `select pg_notify('catalog', '')`)
+				}
+				return err
+			})
+			if err != nil {
+				t.Fatal(err)
+			}
+		},
 	} {
 		act()
 		began := time.Now()

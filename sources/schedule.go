@@ -142,13 +142,16 @@ func (s *Service) Prune(ctx context.Context) error {
 	}
 	var failures []error
 	for _, file := range files {
-		var used bool
-		if err := s.Pool.QueryRow(ctx, `select exists (select from intake where file = $1)`, file).Scan(&used); err != nil {
-			return err
-		}
-		if !used {
-			failures = append(failures, s.Blobs.Remove(file))
-		}
+		failures = append(failures, s.letGo(ctx, file))
 	}
 	return errors.Join(failures...)
+}
+
+// letGo removes a file that no intake reads any more.
+func (s *Service) letGo(ctx context.Context, file string) error {
+	var used bool
+	if err := s.Pool.QueryRow(ctx, `select exists (select from intake where file = $1)`, file).Scan(&used); err != nil || used {
+		return err
+	}
+	return s.Blobs.Remove(file)
 }

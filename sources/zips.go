@@ -49,7 +49,7 @@ func (s *Service) unpack(ctx context.Context, in *intaking, z *zip.Reader) error
 	kept := 0
 	aside := [][]any{}
 	for _, entry := range z.File {
-		name := strings.ToValidUTF8(entry.Name, "\ufffd")
+		name := strings.ReplaceAll(strings.ToValidUTF8(entry.Name, "\ufffd"), "\x00", "")
 		if entry.FileInfo().IsDir() || strings.HasPrefix(path.Base(name), ".") || strings.Contains(name, "__MACOSX") {
 			continue
 		}
@@ -73,8 +73,9 @@ func (s *Service) unpack(ctx context.Context, in *intaking, z *zip.Reader) error
 	if err != nil {
 		return err
 	}
+	zipped := in.file
 	in.file, in.SetAside = list, len(aside)
-	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `delete from set_aside where intake_id = $1`, in.ID); err != nil { // of an unpacking that was killed
 			return err
 		}
@@ -84,6 +85,10 @@ func (s *Service) unpack(ctx context.Context, in *intaking, z *zip.Reader) error
 		_, err := tx.Exec(ctx, `update intake set file = $2, set_aside = $3 where id = $1`, in.ID, list, len(aside))
 		return err
 	})
+	if err != nil {
+		return err
+	}
+	return s.letGo(ctx, zipped) // its pictures are kept
 }
 
 // listBefore is the newest file of a list; none, to be fetched, where the list has an address.

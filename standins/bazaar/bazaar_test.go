@@ -16,45 +16,10 @@ import (
 func open(t *testing.T) (*Server, func(path string, into any) int) {
 	t.Helper()
 	b := New(Settings{Name: "Test", Seed: 11, Offers: 250, ClientID: "id", ClientSecret: "secret", PerSecond: 1000, PictureSize: 100})
-	s := httptest.NewServer(b.Handler())
-	t.Cleanup(s.Close)
-	r, err := http.NewRequest("POST", s.URL+"/oauth/token", strings.NewReader(url.Values{"grant_type": {"client_credentials"}}.Encode()))
-	if err != nil {
-		t.Fatal(err)
-	}
-	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
-	r.SetBasicAuth("id", "secret")
-	answer, err := http.DefaultClient.Do(r)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer func() { _ = answer.Body.Close() }()
-	var token struct {
-		AccessToken string `json:"access_token"`
-	}
-	if err := json.NewDecoder(answer.Body).Decode(&token); err != nil {
-		t.Fatal(err)
-	}
+	c := connected(t, b)
 	return b, func(path string, into any) int {
 		t.Helper()
-		r, err := http.NewRequest("GET", s.URL+path, nil)
-		if err != nil {
-			t.Fatal(err)
-		}
-		r.Header.Set("Authorization", "Bearer "+token.AccessToken)
-		answer, err := http.DefaultClient.Do(r)
-		if err != nil {
-			t.Fatal(err)
-		}
-		defer func() { _ = answer.Body.Close() }()
-		body, err := io.ReadAll(answer.Body)
-		if err == nil && into != nil {
-			err = json.Unmarshal(body, into)
-		}
-		if err != nil {
-			t.Fatalf("%s: %v", path, err)
-		}
-		return answer.StatusCode
+		return c.do("GET", path, "", into)
 	}
 }
 
