@@ -194,9 +194,19 @@ func (s *Service) openList(ctx context.Context, file *os.File, in *intaking) (*l
 	if in.source.Layout == nil {
 		return nil, errAsk{"Say first what the columns of this list hold."}
 	}
-	reader, err := pricelist.Open(file, in.source.Layout)
+	var together bool // as they were the last time: it need not be read twice to know
+	if err := s.Pool.QueryRow(ctx, `select rows_together from source where id = $1`, in.SourceID).Scan(&together); err != nil {
+		return nil, err
+	}
+	together = together && !in.straight
+	reader, err := pricelist.Open(file, in.source.Layout, together)
 	if err != nil {
 		return nil, listWords(err)
+	}
+	if !together && reader.Together() {
+		if _, err := s.Pool.Exec(ctx, `update source set rows_together = true where id = $1 and not rows_together`, in.SourceID); err != nil {
+			return nil, err
+		}
 	}
 	if reader.Pictures, err = s.sentPictures(ctx, s.Pool, in.SourceID); err != nil {
 		return nil, err

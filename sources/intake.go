@@ -11,6 +11,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"plainpelican/connect/pricelist"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
 	"plainpelican/platform/jobs"
@@ -230,24 +231,9 @@ func (s *Service) claim(ctx context.Context, id int64) (*intaking, error) {
 		if there == in.Staged {
 			return nil
 		}
-		// The database came back from a crash without what was staged: it is read again.
-		clear(in.numbers)
-		in.cursor, in.asOf, in.gone, bitmap = "", "", nil, nil
-		in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.SetAside, in.Phase, in.Put, in.Staged = 0, 0, 0, 0, 0, 0, "reading", 0, 0
-		if err := s.Shelf.Unstage(ctx, tx, id); err != nil {
-			return err
-		}
-		if _, err := s.Shelf.Staged(ctx, tx, id, func(string) {}); err != nil {
-			return err
-		}
-		// What a zip of pictures held is not read again.
-		if _, err = tx.Exec(ctx, `delete from set_aside where intake_id = $1 and place not like 'in the zip: %'`, id); err != nil {
-			return err
-		}
-		if err := tx.QueryRow(ctx, `select count(*) from set_aside where intake_id = $1`, id).Scan(&in.SetAside); err != nil {
-			return err
-		}
-		return s.save(ctx, tx, in)
+		// The database came back from a crash without what was staged.
+		bitmap = nil
+		return s.again(ctx, tx, in)
 	})
 	if err != nil {
 		return nil, err
@@ -261,9 +247,48 @@ func (s *Service) claim(ctx context.Context, id int64) (*intaking, error) {
 	return in, err
 }
 
+// again lets go of what an intake has staged, so that it is read from its beginning.
+func (s *Service) again(ctx context.Context, tx pgx.Tx, in *intaking) error {
+	clear(in.numbers)
+	in.seen.Clear()
+	in.cursor, in.asOf, in.gone = "", "", nil
+	in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.SetAside, in.Phase, in.Put, in.Staged = 0, 0, 0, 0, 0, 0, "reading", 0, 0
+	if err := s.Shelf.Unstage(ctx, tx, in.ID); err != nil {
+		return err
+	}
+	if _, err := s.Shelf.Staged(ctx, tx, in.ID, func(string) {}); err != nil {
+		return err
+	}
+	// What a zip of pictures held is not read again.
+	if _, err := tx.Exec(ctx, `delete from set_aside where intake_id = $1 and place not like 'in the zip: %'`, in.ID); err != nil {
+		return err
+	}
+	if err := tx.QueryRow(ctx, `select count(*) from set_aside where intake_id = $1`, in.ID).Scan(&in.SetAside); err != nil {
+		return err
+	}
+	return s.save(ctx, tx, in)
+}
+
+// apart reads a list again whose products' rows were taken to stand together, and do not.
+func (s *Service) apart(ctx context.Context, in *intaking) (trouble string, hold *Hold, err error) {
+	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `update source set rows_together = false where id = $1`, in.SourceID); err != nil {
+			return err
+		}
+		return s.again(ctx, tx, in)
+	})
+	if err != nil {
+		return "", nil, err
+	}
+	return s.read(ctx, in)
+}
+
 // read stages the catalog batch by batch.
 func (s *Service) read(ctx context.Context, in *intaking) (trouble string, hold *Hold, err error) {
 	opened, err := s.open(ctx, in)
+	if errors.Is(err, pricelist.ErrApart) {
+		return s.apart(ctx, in)
+	}
 	if err != nil {
 		return s.said(in, err)
 	}
@@ -271,6 +296,9 @@ func (s *Service) read(ctx context.Context, in *intaking) (trouble string, hold 
 	defer feed.close()
 	for {
 		batch, err := feed.next()
+		if errors.Is(err, pricelist.ErrApart) {
+			return s.apart(ctx, in)
+		}
 		if err != nil {
 			return s.said(in, err)
 		}

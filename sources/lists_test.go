@@ -332,3 +332,48 @@ func TestADisconnectedSourceLeavesNothingStaged(t *testing.T) {
 		t.Errorf("%d tables are left: %v", tables, err)
 	}
 }
+
+func TestAListWhoseRowsStandTogetherIsReadOnceAndOneWhoseRowsNoLongerDoComesInWholeAllTheSame(t *testing.T) {
+	w := testkit.Start(t)
+	var id int64
+	send := func(text string) sources.Intake {
+		t.Helper()
+		up, problem := w.Owner.Send("list.csv", []byte("Product no.;SKU;Title;Colour;Cost EUR;Stock\n"+text))
+		if problem != nil {
+			t.Fatal(problem)
+		}
+		if id == 0 {
+			id = w.ConnectList(sources.List{File: up.File, Name: up.Name}).ID
+		} else {
+			w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/files", id), up, nil)
+		}
+		return w.Source("Northlight Wholesale").Intakes[0]
+	}
+	together := func() (yes bool) {
+		if err := w.App.Pool.QueryRow(t.Context(), `select rows_together from source`).Scan(&yes); err != nil {
+			t.Fatal(err)
+		}
+		return yes
+	}
+	var rows []string
+	for i := range 12 {
+		for _, colour := range []string{"Red", "Blue", "Green"} {
+			rows = append(rows, fmt.Sprintf("P%d;P%d-%s;Enamel mug %d;%s;4,50;9\n", i, i, colour, i, colour))
+		}
+	}
+	if in := send(strings.Join(rows, "")); in.Added != 12 || !together() {
+		t.Fatalf("%+v", in)
+	}
+	rows[0] += "P0;P0-Grey;Enamel mug 0;Grey;4,50;3\n" // one variant more
+	moved := append(append([]string{}, rows[1:]...), rows[0])
+	if in := send(strings.Join(moved, "")); in.State != "finished" || in.Changed != 1 || in.Unchanged != 11 || in.Withdrawn != 0 || together() {
+		t.Fatalf("%+v", in)
+	}
+	var variants int
+	if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from offer_variant where not withdrawn`).Scan(&variants); err != nil || variants != 37 {
+		t.Errorf("%d variants, %v", variants, err)
+	}
+	if in := send(strings.Join(rows, "")); in.Changed > 1 || in.Unchanged < 11 || !together() {
+		t.Fatalf("%+v", in)
+	}
+}

@@ -145,7 +145,7 @@ func (out *formatsResult) workbook(path string) error {
 	}
 	layout := look.Layout
 	layout.Country = "DE"
-	r, err := pricelist.Open(f, &layout)
+	r, err := pricelist.Open(f, &layout, false)
 	if err != nil {
 		return err
 	}

@@ -279,7 +279,7 @@ func takeIn(ctx context.Context, pool *pgxpool.Pool, a *application.Application,
 
 // written is how many rows of the shelf were inserted, updated or deleted so far.
 func written(ctx context.Context, pool *pgxpool.Pool) (n int64, err error) {
-	time.Sleep(1500 * time.Millisecond) // the statistics come a moment later
+	time.Sleep(11 * time.Second) // an idle connection tells its statistics after ten seconds
 	err = pool.QueryRow(ctx, `select sum(n_tup_ins + n_tup_upd + n_tup_del) from pg_stat_user_tables where relname in ('offer', 'offer_variant', 'supplier')`).Scan(&n)
 	return n, err
 }

@@ -13,6 +13,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/zeebo/xxh3"
+
 	"plainpelican/connect/source"
 	"plainpelican/core/gtin"
 	"plainpelican/core/money"
@@ -34,7 +36,7 @@ func (r *Reader) product(rows []Row) Item {
 	return item
 }
 
-// sumOf is a SHA-256 over all that an offer is made of: the layout, and what the rows say in
+// sumOf is a sum over all that an offer is made of: the layout, and what the rows say in
 // its columns, wherever these stand.
 func (r *Reader) sumOf(rows []Row) [32]byte {
 	if r.salt == nil {
@@ -62,8 +64,13 @@ func (r *Reader) sumOf(rows []Row) [32]byte {
 		}
 	}
 	r.sum = b
-	return sha256.Sum256(b)
+	// Two XXH3 sums of 128 bits: who could make two products that share them, and no other sum
+	// would stop, is the list's own supplier, and would hide a change of its own.
+	one, two := xxh3.Hash128(b), xxh3.Hash128Seed(b, 1)
+	return [32]byte(slices.Concat(bytesOf(one), bytesOf(two)))
 }
+
+func bytesOf(sum xxh3.Uint128) []byte { b := sum.Bytes(); return b[:] }
 
 // Builder makes the offers of products that a lazy reader gave. It may be used while the reader
 // reads on.

@@ -178,8 +178,10 @@ var (
 	ErrXML       = errors.New("the file is XML")
 	ErrWebPage   = errors.New("that is a web page, perhaps one that asks to sign in, not a price list")
 	ErrNotATable = errors.New("that is not a price list: neither CSV nor XLSX")
-	ErrBomb      = errors.New("the file unpacks to far more than it should; it was not read")
-	ErrBroken    = errors.New("the workbook is damaged and cannot be opened")
+	// ErrApart is told where rows of a product do not stand together, though they were said to.
+	ErrApart  = errors.New("the rows of one product do not stand together")
+	ErrBomb   = errors.New("the file unpacks to far more than it should; it was not read")
+	ErrBroken = errors.New("the workbook is damaged and cannot be opened")
 )
 
 // ErrLayout is returned where a list does not look as its layout says; Reason is a sentence.

@@ -360,7 +360,7 @@ func (look *Look) preview(t *table) error {
 	if _, trouble := l.Check(); trouble != "" {
 		return nil
 	}
-	r, err := open(t, &l)
+	r, err := open(t, &l, false)
 	if err != nil {
 		return err
 	}

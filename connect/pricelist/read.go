@@ -29,6 +29,8 @@ type Reader struct {
 	key       string
 	scattered map[uint64]int // keys whose rows do not stand together, with how many are still to come
 	waiting   map[uint64][]Row
+	met       map[uint64]struct{} // keys so far, where all rows of a product should stand together
+	apart     bool                // they do not
 	flushed   []Item
 	ended     bool
 
@@ -69,7 +71,11 @@ type Aside struct {
 
 // Open begins to read a list by its layout. It returns ErrLayout where the file does not look
 // as the layout says, and the package's other errors where it cannot be read at all.
-func Open(f *os.File, l *Layout) (*Reader, error) {
+//
+// A product's rows may be scattered over the list: it is read once before, to know which are.
+// With together they are taken to stand together, as they did the last time, and reading ends
+// with ErrApart where they do not.
+func Open(f *os.File, l *Layout, together bool) (*Reader, error) {
 	format, err := kind(f)
 	if err != nil {
 		return nil, err
@@ -93,11 +99,11 @@ func Open(f *os.File, l *Layout) (*Reader, error) {
 		}
 	}
 	own.Format = format
-	r, err := open(t, &own)
+	r, err := open(t, &own, together)
 	if missing := (ErrLayout{}); errorAs(err, &missing) && format == "csv" {
 		if found := delimiter(f, own.Encoding); found != own.Delimiter {
 			own.Delimiter = found
-			if again, err2 := open(t, &own); err2 == nil {
+			if again, err2 := open(t, &own, together); err2 == nil {
 				r, err = again, nil
 			}
 		}
@@ -115,7 +121,7 @@ func Open(f *os.File, l *Layout) (*Reader, error) {
 }
 
 // open finds the columns of a layout in a table.
-func open(t *table, l *Layout) (*Reader, error) {
+func open(t *table, l *Layout, together bool) (*Reader, error) {
 	r := &Reader{layout: l, table: t, places: map[Field][]int{}}
 	if err := t.refreshDeliveries(l); err != nil {
 		return nil, err
@@ -133,7 +139,9 @@ func open(t *table, l *Layout) (*Reader, error) {
 	if len(data) == 0 {
 		return nil, ErrNoRows
 	}
-	if l.Grouping != EachRow {
+	if together {
+		r.met = map[uint64]struct{}{}
+	} else if l.Grouping != EachRow {
 		if err := r.scan(header); err != nil {
 			return nil, err
 		}
@@ -144,6 +152,9 @@ func open(t *table, l *Layout) (*Reader, error) {
 	}
 	return r, r.skipTo(r.in, header)
 }
+
+// Together tells whether the rows of each product stand together, as far as is known.
+func (r *Reader) Together() bool { return !r.apart && len(r.scattered) == 0 }
 
 // Total is about how many rows there are.
 func (r *Reader) Total() int { return max(r.table.count(r.layout)-r.layout.Header, 0) }
@@ -173,7 +184,9 @@ func (r *Reader) heading(row Row) bool {
 	filled, text := 0, ""
 	for _, cell := range row.Cells {
 		if t := strings.TrimSpace(cell); t != "" {
-			filled++
+			if filled++; filled > 1 {
+				return false
+			}
 			text = t
 		}
 	}
@@ -239,6 +252,9 @@ func (r *Reader) Next() (Item, error) {
 			r.flushed = r.flushed[1:]
 			return item, nil
 		}
+		if r.apart {
+			return Item{}, ErrApart
+		}
 		if r.ended {
 			return Item{}, io.EOF
 		}
@@ -300,6 +316,10 @@ func (r *Reader) take(row Row) {
 	}
 	if key != r.key {
 		r.flush()
+		if r.met != nil {
+			_, r.apart = r.met[h]
+			r.met[h] = struct{}{}
+		}
 	}
 	r.key = key
 	r.group = append(r.group, row)

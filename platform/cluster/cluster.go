@@ -123,7 +123,7 @@ func (c *Cluster) Start(ctx context.Context, asChild bool) (string, *exec.Cmd, e
 		return "", nil, err
 	}
 	args := []string{"-D", c.data(), "-p", strconv.Itoa(port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=",
-		"-c", "shared_buffers=64MB", "-c", "max_connections=200", "-c", "log_min_messages=fatal"}
+		"-c", "shared_buffers=256MB", "-c", "max_wal_size=4GB", "-c", "wal_compression=lz4", "-c", "max_connections=200", "-c", "log_min_messages=fatal"}
 	if c.volatile {
 		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off")
 	}
