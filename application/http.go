@@ -54,7 +54,7 @@ var unasked = []string{"/api/sources", "/api/quay", "/api/requests", "/api/progr
 func (a *Application) noticed(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if strings.HasPrefix(r.URL.Path, "/api/") && !slices.Contains(unasked, r.URL.Path) {
-			a.Turns.Person()
+			defer a.Turns.Person()()
 		}
 		next.ServeHTTP(w, r)
 	})

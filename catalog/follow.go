@@ -195,8 +195,9 @@ func (s *Service) step(ctx context.Context) (more bool, err error) {
 	var source *int64
 	var offers []int64
 	entries, rest := 0, false
+	most := s.Turns.Slice(changePart)
 	_, err = pgx.ForEachRow(rows, []any{&seq, &source, &offers}, func() error {
-		if rest = rest || (len(ids) > 0 && len(ids)+len(offers) > changePart); rest {
+		if rest = rest || (len(ids) > 0 && len(ids)+len(offers) > most); rest {
 			return nil // the next step's
 		}
 		entries++
@@ -224,7 +225,7 @@ func (s *Service) step(ctx context.Context) (more bool, err error) {
 		}
 	}
 	s.now.Store(next)
-	return rest || entries == mostEntries || len(ids) >= changePart/2, nil
+	return rest || entries == mostEntries || len(ids) >= most/2, nil
 }
 
 // apply reads offers anew; those of before that are not for sale any more are gone.

@@ -106,7 +106,7 @@ func (d *documentFeed) next(ctx context.Context) (b batch, err error) {
 
 func (d *documentFeed) read(ctx context.Context) (batch, error) {
 	b := batch{rows: []row{}}
-	for range listBatch {
+	for range d.turns.Slice(listBatch) {
 		item, err := d.reader.Next()
 		if errors.Is(err, io.EOF) {
 			b.last = true

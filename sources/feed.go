@@ -244,7 +244,7 @@ func (l *listFeed) next(ctx context.Context) (b batch, err error) {
 
 func (l *listFeed) read(ctx context.Context) (batch, error) {
 	b := batch{rows: []row{}}
-	for range listBatch {
+	for range l.turns.Slice(listBatch) {
 		item, err := l.reader.Next()
 		if errors.Is(err, io.EOF) {
 			b.last = true

@@ -147,7 +147,7 @@ func (s *Service) put(ctx context.Context, in *intaking) error {
 		s.tell(ctx, in.Intake)
 	}
 	for in.Put < in.Staged {
-		upTo := min(in.Put+partSize, in.Staged)
+		upTo := min(in.Put+s.Turns.Slice(partSize), in.Staged)
 		err := s.Turns.Do(ctx, func() error {
 			return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 				counts, err := s.Shelf.Merge(ctx, tx, Staging{in.ID, in.SourceID, int64(in.Put), in.part()}, int64(upTo))

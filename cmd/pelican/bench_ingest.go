@@ -334,11 +334,12 @@ func people(ctx context.Context, a *application.Application, something func()) (
 	done.Go(func() {
 		r := rand.New(rand.NewPCG(7, 8))
 		for searching.Err() == nil {
-			a.Turns.Person() // as each question that comes in says
+			answered := a.Turns.Person() // as each question that comes in says
 			began := time.Now()
 			if _, err := a.Catalog.Search(searching, catalog.Sentence{Store: 1, Words: strconv.Itoa(r.IntN(benchDrafts)), Sort: "profit", Limit: 50}); err == nil {
 				took = append(took, time.Since(began))
 			}
+			answered()
 			time.Sleep(100 * time.Millisecond)
 		}
 	})

@@ -214,10 +214,12 @@ func editing(ctx context.Context, a *application.Application, drafts int, someth
 		var all []time.Duration
 		for r := rand.New(rand.NewPCG(5, 6)); !done.Load(); {
 			title := fmt.Sprint("Title ", len(all))
+			answered := a.Turns.Person()
 			began := time.Now()
 			if _, err := a.Workbench.Change(ctx, 1+r.Int64N(int64(drafts)), 1, workbench.Edit{Title: &title}); err == nil {
 				all = append(all, time.Since(began))
 			}
+			answered()
 			time.Sleep(200 * time.Millisecond)
 		}
 		took <- all

@@ -12,7 +12,9 @@ import (
 // Turns are shared by all long work of an instance. The zero value is ready.
 type Turns struct {
 	mu     sync.Mutex
-	seen   time.Time // when a person last asked for something
+	seen   time.Time     // when a person last asked for something
+	asking int           // what is being answered now
+	quiet  chan struct{} // closed when all is answered
 	taken  int
 	waited chan struct{} // closed when a turn ends
 }
@@ -20,11 +22,56 @@ type Turns struct {
 // here is how long a person is taken to be at work after asking for something.
 const here = 5 * time.Second
 
-// Person says that somebody has asked for something.
-func (t *Turns) Person() {
+// patience is how long a turn is put off while people are being answered.
+const patience = 50 * time.Millisecond
+
+// Person says that somebody has asked for something, until answered is called.
+func (t *Turns) Person() (answered func()) {
 	t.mu.Lock()
+	defer t.mu.Unlock()
 	t.seen = time.Now()
+	t.asking++
+	return func() {
+		t.mu.Lock()
+		defer t.mu.Unlock()
+		if t.asking--; t.asking == 0 && t.quiet != nil {
+			close(t.quiet)
+			t.quiet = nil
+		}
+	}
+}
+
+// Slice is how many of something to do in a turn that would do n: a few while people are at
+// work, so that who asks in the middle of a turn waits a moment only.
+func (t *Turns) Slice(n int) int {
+	if t == nil {
+		return n
+	}
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if time.Since(t.seen) < here {
+		return max(n/16, 1)
+	}
+	return n
+}
+
+// aside waits until nobody is being answered, for a moment at most.
+func (t *Turns) aside(ctx context.Context) {
+	t.mu.Lock()
+	if t.asking == 0 {
+		t.mu.Unlock()
+		return
+	}
+	if t.quiet == nil {
+		t.quiet = make(chan struct{})
+	}
+	quiet := t.quiet
 	t.mu.Unlock()
+	select {
+	case <-ctx.Done():
+	case <-quiet:
+	case <-time.After(patience):
+	}
 }
 
 // places is how many turns may be taken at once: as many as there are processors, and while
@@ -51,6 +98,7 @@ func (t *Turns) Do(ctx context.Context, work func() error) error {
 }
 
 func (t *Turns) wait(ctx context.Context) error {
+	t.aside(ctx)
 	for {
 		t.mu.Lock()
 		if t.taken < t.places() {

@@ -40,13 +40,44 @@ func TestAPlaceIsLeftForPeople(t *testing.T) {
 	if n := most(t, &turns); n != 3 {
 		t.Errorf("nobody is there, and %d work at once", n)
 	}
-	turns.Person()
+	turns.Person()()
 	if n := most(t, &turns); n != 2 {
 		t.Errorf("somebody is there, and %d work at once", n)
 	}
 	runtime.GOMAXPROCS(1)
 	if n := most(t, &turns); n != 1 {
 		t.Errorf("on one processor %d work at once", n)
+	}
+}
+
+func TestATurnIsPutOffWhileSomebodyIsAnswered(t *testing.T) {
+	var turns Turns
+	if n := turns.Slice(4000); n != 4000 {
+		t.Errorf("nobody is there, and a turn does %d", n)
+	}
+	answered := turns.Person()
+	if n := turns.Slice(4000); n != 250 || turns.Slice(3) != 1 {
+		t.Errorf("somebody is there, and a turn does %d", n)
+	}
+	began, done := make(chan struct{}), make(chan bool)
+	var over atomic.Bool
+	go func() {
+		close(began)
+		_ = turns.Do(t.Context(), func() error { done <- over.Load(); return nil })
+	}()
+	<-began
+	time.Sleep(5 * time.Millisecond)
+	over.Store(true)
+	answered()
+	if !<-done {
+		t.Error("a turn was taken in the middle of an answer")
+	}
+	turns.Person() // never answered
+	go func() { _ = turns.Do(t.Context(), func() error { done <- true; return nil }) }()
+	select {
+	case <-done:
+	case <-time.After(10 * time.Second):
+		t.Error("an answer that never ends stops all turns")
 	}
 }
 
