@@ -52,7 +52,7 @@ func TestPricesInTheCatalogAreThoseOfTheStore(t *testing.T) {
 	w := testkit.Start(t)
 	store := w.Ready()
 	bare := w.Search("limit=5")
-	if bare.Offers[0].Ladder != nil || len(bare.Choices.Days) != 0 {
+	if bare.Offers[0].Ladder != nil || len(bare.Choices["days"]) != 0 {
 		t.Error("there are prices without a store")
 	}
 	query := fmt.Sprintf("store=%d&sort=profit&limit=200", store.ID)

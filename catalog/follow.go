@@ -6,13 +6,16 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"plainpelican/catalog/index"
+	"plainpelican/core/demand"
 	"plainpelican/core/landed"
+	"plainpelican/core/market"
 	"plainpelican/core/money"
 	"plainpelican/platform/database"
 	"plainpelican/pricing"
@@ -21,6 +24,8 @@ import (
 // state is one snapshot of the index.
 type state struct {
 	snapshot *index.Snapshot[thing]
+	// pricers are those by which its columns were worked out, by store.
+	pricers map[int64]*pricing.Pricer
 	// upTo is the last change of the log that is in it.
 	upTo int64
 	// at is when it was brought up to date.
@@ -34,7 +39,13 @@ const longest = 12 * time.Hour
 type thing struct {
 	// Thing is shared by offers that have all of it in common, as those of a price list do.
 	*pricing.Thing
-	unit pricing.Unit
+	unit          pricing.Unit
+	month, rivals int32 // units in 30 days, stores that sell it
+}
+
+// Touched tells all instances that drafts or listings of some offers were made or removed.
+func (s *Service) Touched(ctx context.Context, db database.Querier, offers []int64) error {
+	return logChange(ctx, db, nil, offers)
 }
 
 // Changed tells all instances that a source's offers may be others: that it was connected,
@@ -137,11 +148,12 @@ func (s *Service) rebuild(ctx context.Context) error {
 	if err := s.Pool.QueryRow(ctx, `select coalesce(max(seq), 0) from catalog_change`).Scan(&next.upTo); err != nil {
 		return err
 	}
-	prices, err := s.prices(ctx)
-	if err != nil {
+	var prices index.Prices[thing]
+	var err error
+	if next.pricers, prices, err = s.prices(ctx); err != nil {
 		return err
 	}
-	next.snapshot = index.Build[thing](nil, prices)
+	next.snapshot = index.Build[thing](nil, offeredNumbers, prices)
 	var part []index.Entry[thing]
 	err = s.entries(ctx, `true`, nil, func(e index.Entry[thing]) {
 		if part = append(part, e); len(part) == buildPart {
@@ -214,13 +226,13 @@ func (s *Service) step(ctx context.Context) (more bool, err error) {
 	}
 	slices.Sort(ids)
 	ids = slices.Compact(ids)
-	next := &state{now.snapshot, upTo, time.Now()}
+	next := &state{now.snapshot, now.pricers, upTo, time.Now()}
 	if err := s.apply(ctx, next, ids, `o.id = any ($1)`, ids); err != nil {
 		return false, err
 	}
 	slices.Sort(whole)
 	for _, source := range slices.Compact(whole) {
-		if err := s.apply(ctx, next, next.snapshot.OfSource(source), `o.source_id = $1`, source); err != nil {
+		if err := s.apply(ctx, next, next.snapshot.With(index.Source, itoa(source)), `o.source_id = $1`, source); err != nil {
 			return false, err
 		}
 	}
@@ -253,12 +265,12 @@ func (s *Service) apply(ctx context.Context, next *state, before []int64, where 
 func (s *Service) reprice(ctx context.Context) error {
 	s.building.Lock()
 	defer s.building.Unlock()
-	prices, err := s.prices(ctx)
+	pricers, prices, err := s.prices(ctx)
 	if err != nil {
 		return err
 	}
 	now := s.now.Load()
-	s.now.Store(&state{now.snapshot.WithPrices(prices), now.upTo, now.at})
+	s.now.Store(&state{now.snapshot.WithPrices(prices), pricers, now.upTo, now.at})
 	return nil
 }
 
@@ -270,7 +282,8 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 	}
 	rows, err := s.Pool.Query(ctx, `
 		select o.id, o.title || ' ' || u.name || ' ' || o.category || ' ' || coalesce(m.path || ' ', '') || o.brand || ' ' || o.number, o.source_id, u.country, coalesce(m.path, o.category), o.rating,
-			coalesce((select sum(w) from unnest(o.weekly[greatest(1, cardinality(o.weekly) - 3):]) w), 0),
+			o.weekly[greatest(1, cardinality(o.weekly) - 4):], o.rivals, o.return_days, u.on_time, u.verified, o.own_packing, o.demand, o.growth, extract(epoch from o.first_seen)::bigint / 86400,
+			case when exists (select from listing where offer_id = o.id) then 'listings' when exists (select from draft where offer_id = o.id) then 'workbench' else 'no' end,
 			v.stock, v.cost, v.min_advertised, v.list_price, o.currency, u.name, o.brand, o.market_prices, o.market_currency, o.processing_min, o.processing_max, o.deliveries, x.name
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id and x.state = 'connected'
 		left join category_mapping m on m.source_id = o.source_id and m.name = o.category
@@ -280,40 +293,58 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 		return err
 	}
 	var e index.Entry[thing]
-	var cost, advertised, listed int64
+	var source, cost, advertised, listed int64
 	var currency, marketIn string
 	var deliveries []byte
-	same := sharer{texts: map[string]string{}, deliveries: map[string][]landed.Delivery{}, things: map[string]*pricing.Thing{}}
-	r, t := &e.Row, &pricing.Thing{}
-	_, err = pgx.ForEachRow(rows, []any{&r.ID, &r.Text, &r.Source, &r.ShipsFrom, &r.Category, &r.Rating, &r.Units, &r.Stock, &cost, &advertised, &listed, &currency, &t.Supplier, &t.Brand, &t.Market, &marketIn,
+	var weekly []int32
+	var verified, packs bool
+	same := sharer{texts: map[string]string{}, deliveries: map[string]reach{}, things: map[string]*pricing.Thing{}}
+	t, f, n := &pricing.Thing{}, &e.Facets, &e.Numbers
+	_, err = pgx.ForEachRow(rows, []any{&e.ID, &e.Text, &source, &f[index.ShipsFrom], &f[index.Category], &n[index.Rating], &weekly, &n[index.Rivals], &n[index.Returns], &n[index.OnTime], &verified, &packs,
+		&f[index.Demand], &n[index.Growth], &n[index.Seen], &f[index.Mine], &n[index.Stock], &cost, &advertised, &listed, &currency, &f[index.Supplier], &f[index.Brand], &t.Market, &marketIn,
 		&t.Processing.Min, &t.Processing.Max, &deliveries, &t.Source}, func() error {
 		c, err := money.ParseCurrency(currency)
 		if err != nil {
 			return err
 		}
-		for _, text := range []*string{&r.ShipsFrom, &r.Category, &t.Supplier, &t.Brand, &t.Source} {
-			*text = same.text(*text)
+		f[index.Source] = itoa(source)
+		n[index.Week], n[index.Month] = demand.UnitsIn(weekly)
+		n[index.Verified], n[index.Packs], n[index.Processing] = one(verified), one(packs), int32(t.Processing.Max)
+		if demand.Class(f[index.Demand]) == demand.Unknown {
+			n[index.Growth] = index.NoGrowth
 		}
-		t.ShipsFrom, t.Category = r.ShipsFrom, r.Category
-		if t.Deliveries, err = same.delivery(deliveries); err != nil {
-			return fmt.Errorf("the deliveries of offer %d: %w", r.ID, err)
+		for k := range f {
+			f[k] = same.text(f[k])
 		}
+		t.Source = same.text(t.Source)
+		t.Supplier, t.Brand, t.ShipsFrom, t.Category = f[index.Supplier], f[index.Brand], f[index.ShipsFrom], f[index.Category]
+		reach, err := same.delivery(deliveries)
+		if err != nil {
+			return fmt.Errorf("the deliveries of offer %d: %w", e.ID, err)
+		}
+		t.Deliveries, f[index.ShipsTo] = reach.deliveries, reach.to
 		if t.MarketCurrency, err = currencyOf(marketIn); err != nil {
 			return err
 		}
-		e.Thing.Thing = same.thing(t, deliveries)
-		e.Thing.unit = pricing.Unit{Cost: money.New(cost, c), MinAdvertised: money.New(advertised, c), List: money.New(listed, c)}
+		e.Thing = thing{same.thing(t, deliveries), pricing.Unit{Cost: money.New(cost, c), MinAdvertised: money.New(advertised, c), List: money.New(listed, c)}, n[index.Month], n[index.Rivals]}
 		do(e)
-		t.Market = nil
+		t.Market, weekly = nil, nil
 		return nil
 	})
 	return err
 }
 
+func one(yes bool) int32 {
+	if yes {
+		return 1
+	}
+	return 0
+}
+
 // sharer lets offers that say the same share it.
 type sharer struct {
 	texts      map[string]string
-	deliveries map[string][]landed.Delivery
+	deliveries map[string]reach
 	things     map[string]*pricing.Thing
 	key        []byte
 }
@@ -354,23 +385,37 @@ func (s *sharer) text(t string) string {
 	return t
 }
 
-func (s *sharer) delivery(raw []byte) (list []landed.Delivery, err error) {
-	if list, ok := s.deliveries[string(raw)]; ok {
-		return list, nil
+// reach is how an offer is delivered, and where to.
+type reach struct {
+	deliveries []landed.Delivery
+	to         string
+}
+
+func (s *sharer) delivery(raw []byte) (reach, error) {
+	if known, ok := s.deliveries[string(raw)]; ok {
+		return known, nil
 	}
-	if err = json.Unmarshal(raw, &list); err != nil {
-		return nil, err
+	var r reach
+	if err := json.Unmarshal(raw, &r.deliveries); err != nil {
+		return r, err
 	}
-	for i := range list {
-		list[i].Name = s.text(list[i].Name)
-		for j := range list[i].To {
-			list[i].To[j] = s.text(list[i].To[j])
+	var to []string
+	for i := range r.deliveries {
+		d := &r.deliveries[i]
+		d.Name = s.text(d.Name)
+		for j := range d.To {
+			d.To[j] = s.text(d.To[j])
 		}
+		to = append(to, d.To...)
+	}
+	slices.Sort(to)
+	if r.to = strings.Join(slices.Compact(to), ","); slices.Contains(to, index.Everywhere) {
+		r.to = index.Everywhere
 	}
 	if len(s.deliveries) < mostShared {
-		s.deliveries[string(raw)] = list
+		s.deliveries[string(raw)] = r
 	}
-	return list, nil
+	return r, nil
 }
 
 // currencyOf reads a stored currency; none is none.
@@ -382,29 +427,33 @@ func currencyOf(code string) (money.Currency, error) {
 }
 
 // prices are how offers are priced in each connected store at this moment.
-func (s *Service) prices(ctx context.Context) (index.Prices[thing], error) {
+func (s *Service) prices(ctx context.Context) (map[int64]*pricing.Pricer, index.Prices[thing], error) {
 	ids, err := s.Pricing.Stores.Connected(ctx, s.Pool)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	prices := index.Prices[thing]{}
+	pricers, prices := map[int64]*pricing.Pricer{}, index.Prices[thing]{}
 	for _, id := range ids {
 		pricer, err := s.Pricing.Pricer(ctx, id)
 		if err != nil {
 			continue // disconnected: nobody asks
 		}
-		prices[id] = func(t *thing) index.Money { return priced(pricer, t) }
+		pricers[id] = pricer
+		prices[id] = index.Pricing[thing]{Of: func(t *thing) index.Figures { return figures(pricer, t) }, Offered: offeredFigures(pricer.Currency)}
 	}
-	return prices, nil
+	return pricers, prices, nil
 }
 
-func priced(p *pricing.Pricer, t *thing) index.Money {
+// figures are what an offer comes to in a store.
+func figures(p *pricing.Pricer, t *thing) index.Figures {
 	quote := p.Quote(t.Thing)
-	figures, err := quote.Figures(t.unit)
+	cost, got, err := quote.Figures(t.unit)
 	if err != nil {
-		return index.Money{}
+		return index.Figures{}
 	}
-	return index.Money{Landed: figures.Landed.Minor(), Price: figures.Price.Minor(), Profit: figures.Profit.Minor(), Margin: int64(figures.NetMargin()), Days: int32(quote.Choice.Door.Max), Sellable: true}
+	return index.Figures{Sellable: true, Of: [...]int64{
+		index.Item: cost.Item.Minor(), index.Landed: got.Landed.Minor(), index.Shipping: cost.Shipping.Minor(), index.Days: int64(quote.Choice.Door.Max), index.Tracked: int64(one(quote.Choice.Delivery.Tracked)),
+		index.Profit: got.Profit.Minor(), index.Margin: int64(got.NetMargin()), index.Worth: market.Worth(got.Profit, int64(t.month), int64(t.rivals)).Minor()}}
 }
 
 // ForgetChanges lets the log's old entries go: an instance that may not have read them builds

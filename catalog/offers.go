@@ -3,12 +3,14 @@ package catalog
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strconv"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
 	"plainpelican/catalog/index"
+	"plainpelican/core/demand"
 	"plainpelican/core/markup"
 	"plainpelican/core/money"
 	"plainpelican/platform/apikit"
@@ -26,7 +28,10 @@ type Line struct {
 	ShipsFrom string          `json:"ships_from"`
 	Rating    string          `json:"rating"`
 	Picture   string          `json:"picture"`
-	Units     int             `json:"units" doc:"Sold in the last four weeks"`
+	Units     int             `json:"units" doc:"Sold in 30 days"`
+	Demand    string          `json:"demand" enum:"rising,steady,falling,too little data"`
+	Growth    int             `json:"growth" doc:"Tenths of a percent a month, without the season"`
+	Rivals    int             `json:"rivals" doc:"Stores that sell it, as its source says"`
 	Weekly    []int32         `json:"weekly" doc:"Units a week over the last year, oldest first"`
 	Stock     int             `json:"stock"`
 	Days      *pricing.Days   `json:"days"`
@@ -50,7 +55,7 @@ func (s *Service) lines(ctx context.Context, hits []index.Hit[thing], p *pricing
 	for i := range hits {
 		h := &hits[i]
 		ids[i], at[h.ID] = h.ID, i
-		out[i] = Line{ID: h.ID, ShipsFrom: h.ShipsFrom, Rating: decimalTenths(int(h.Rating)), Units: int(h.Units), Stock: int(h.Stock), Drafts: []int64{}}
+		out[i] = Line{ID: h.ID, ShipsFrom: h.ShipsFrom, Rating: decimalTenths(int(h.Numbers[index.Rating])), Units: int(h.Numbers[index.Month]), Stock: int(h.Numbers[index.Stock]), Rivals: int(h.Numbers[index.Rivals]), Drafts: []int64{}}
 		if p == nil {
 			continue
 		}
@@ -64,18 +69,18 @@ func (s *Service) lines(ctx context.Context, hits []index.Hit[thing], p *pricing
 		}
 	}
 	rows, err := s.Pool.Query(ctx, `
-		select o.id, o.title, u.name, x.name, cardinality(o.pictures), o.weekly[greatest(1, cardinality(o.weekly) - 51):]
+		select o.id, o.title, u.name, x.name, o.demand, o.growth, cardinality(o.pictures), o.weekly[greatest(1, cardinality(o.weekly) - 51):]
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = any ($1)`, ids)
 	if err != nil {
 		return nil, err
 	}
 	var id int64
-	var title, supplier, source string
-	var pictures int
+	var title, supplier, source, class string
+	var pictures, growth int
 	var weekly []int32
-	_, err = pgx.ForEachRow(rows, []any{&id, &title, &supplier, &source, &pictures, &weekly}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&id, &title, &supplier, &source, &class, &growth, &pictures, &weekly}, func() error {
 		line := &out[at[id]]
-		line.Title, line.Supplier, line.Source, line.Weekly = title, supplier, source, list(weekly)
+		line.Title, line.Supplier, line.Source, line.Demand, line.Growth, line.Weekly = title, supplier, source, class, growth, list(weekly)
 		weekly = nil
 		if pictures > 0 {
 			line.Picture = PicturePath(id, 0)
@@ -85,7 +90,16 @@ func (s *Service) lines(ctx context.Context, hits []index.Hit[thing], p *pricing
 	if err != nil {
 		return nil, err
 	}
-	taken, err := s.Bench.Taken(ctx, ids)
+	mine := ids[:0]
+	for i := range hits {
+		if hits[i].Mine {
+			mine = append(mine, hits[i].ID)
+		}
+	}
+	if len(mine) == 0 {
+		return out, nil
+	}
+	taken, err := s.Bench.Taken(ctx, mine)
 	for offer, drafts := range taken {
 		out[at[offer]].Drafts = drafts
 	}
@@ -103,15 +117,20 @@ type Sheet struct {
 	Pictures    []string           `json:"pictures"`
 	OptionNames []string           `json:"option_names"`
 	Variants    []SheetVariant     `json:"variants"`
-	Deliveries  []SheetDelivery    `json:"deliveries" doc:"To the store's market, or all where there is no store"`
+	Deliveries  []SheetDelivery    `json:"deliveries" doc:"To any of the store's markets, or all where there is no store"`
 	Ratings     int                `json:"ratings"`
 	ReturnDays  int                `json:"return_days"`
 	OnTime      int                `json:"on_time" doc:"Percent"`
 	Verified    bool               `json:"verified"`
 	UpdatedAt   time.Time          `json:"updated_at"`
 	WithdrawnAt *time.Time         `json:"withdrawn_at"`
+	AtMarket    *pricing.Ladder    `json:"at_market" doc:"What it would earn at the middle of the prices seen at other stores; null where none are known"`
 	Trace       []markup.TraceLine `json:"trace" doc:"How the price of the cheapest variant for sale came about"`
-	Rivals      int                `json:"rivals" doc:"Stores that sell it, as its source says"`
+	OwnPacking  bool               `json:"own_packing" doc:"The supplier packs with the seller's brand"`
+	FirstSeen   time.Time          `json:"first_seen"`
+	Verdict     demand.Verdict     `json:"verdict" doc:"What its sales say"`
+	Said        string             `json:"said" doc:"The same in a sentence"`
+	Markets     []string           `json:"markets" doc:"The store's; the one that prices assume first"`
 	Market      string             `json:"market" doc:"The country that prices assume; empty where there is no store"`
 }
 
@@ -135,6 +154,7 @@ type SheetDelivery struct {
 	Further money.Amount `json:"further"`
 	Days    pricing.Days `json:"days"`
 	Tracked bool         `json:"tracked"`
+	To      []string     `json:"to" doc:"The store's markets that it reaches; where there is no store, the countries"`
 	// Assumed is true for the one that prices assume.
 	Assumed bool `json:"assumed"`
 }
@@ -147,16 +167,16 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64) (Sheet, error) {
 			return Sheet{}, err
 		}
 	}
-	o := Sheet{Pictures: []string{}, Variants: []SheetVariant{}, Deliveries: []SheetDelivery{}, Trace: []markup.TraceLine{}}
+	o := Sheet{Pictures: []string{}, Variants: []SheetVariant{}, Deliveries: []SheetDelivery{}, Markets: []string{}, Trace: []markup.TraceLine{}}
 	var t pricing.Thing
 	var rating, pictures int
 	var currency, marketIn string
 	err := s.Pool.QueryRow(ctx, `
 		select o.id, o.number, o.title, o.description, own_category(o.source_id, o.category), o.brand, o.page_url, cardinality(o.pictures), o.option_names, o.currency, o.processing_min, o.processing_max,
-			o.rating, o.ratings, o.return_days, o.weekly, o.deliveries, o.updated_at, o.withdrawn_at, o.rivals, o.market_prices, o.market_currency, u.name, u.country, u.on_time, u.verified, x.name
+			o.rating, o.ratings, o.return_days, o.weekly, o.deliveries, o.updated_at, o.withdrawn_at, o.rivals, o.market_prices, o.market_currency, o.own_packing, o.first_seen, u.name, u.country, u.on_time, u.verified, x.name
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = $1`, id).Scan(
 		&o.ID, &o.Number, &o.Title, &o.Description, &o.Category, &o.Brand, &o.PageURL, &pictures, &o.OptionNames, &currency, &t.Processing.Min, &t.Processing.Max,
-		&rating, &o.Ratings, &o.ReturnDays, &o.Weekly, &t.Deliveries, &o.UpdatedAt, &o.WithdrawnAt, &o.Rivals, &t.Market, &marketIn, &o.Supplier, &o.ShipsFrom, &o.OnTime, &o.Verified, &o.Source)
+		&rating, &o.Ratings, &o.ReturnDays, &o.Weekly, &t.Deliveries, &o.UpdatedAt, &o.WithdrawnAt, &o.Rivals, &t.Market, &marketIn, &o.OwnPacking, &o.FirstSeen, &o.Supplier, &o.ShipsFrom, &o.OnTime, &o.Verified, &o.Source)
 	if database.Missing(err) {
 		return o, apikit.NotFound("offer")
 	}
@@ -170,9 +190,10 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64) (Sheet, error) {
 	if pictures > 0 {
 		o.Picture = o.Pictures[0]
 	}
-	for _, n := range o.Weekly[max(0, len(o.Weekly)-4):] {
-		o.Units += int(n)
-	}
+	_, month := demand.UnitsIn(o.Weekly)
+	o.Units = int(month)
+	o.Verdict = demand.Judge(o.Weekly, o.UpdatedAt)
+	o.Demand, o.Growth, o.Said = string(o.Verdict.Class), o.Verdict.Growth, o.Verdict.Words(time.Now())
 	c, err := money.ParseCurrency(currency)
 	if err != nil {
 		return o, err
@@ -194,24 +215,30 @@ func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.Thing, 
 	if p != nil {
 		quote = p.Quote(&t)
 		o.Market = p.MoneyRules.Market
+		o.Markets = append([]string{o.Market}, slices.DeleteFunc(slices.Clone(p.Markets), func(market string) bool { return market == o.Market })...)
 		o.Days = quote.Days(t.Processing)
 		o.NoPrice = p.Words(quote.Err)
 	}
 	for _, d := range t.Deliveries {
-		if p != nil && !d.Reaches(p.MoneyRules.Market) {
-			continue
+		to := d.To
+		if p != nil {
+			to = slices.DeleteFunc(slices.Clone(o.Markets), func(market string) bool { return !d.Reaches(market) })
+			if len(to) == 0 {
+				continue
+			}
 		}
 		days := pricing.Days{Processing: t.Processing, Transit: d.Transit, Door: t.Processing.Plus(d.Transit)}
 		if p != nil {
 			days.Promise, days.KeepsPromise = p.PromiseDays, days.Door.Within(p.PromiseDays)
 		}
-		o.Deliveries = append(o.Deliveries, SheetDelivery{d.Name, d.First, d.Further, days, d.Tracked, p != nil && quote.Err == nil && d.Name == quote.Choice.Delivery.Name})
+		o.Deliveries = append(o.Deliveries, SheetDelivery{d.Name, d.First, d.Further, days, d.Tracked, list(to), p != nil && quote.Err == nil && d.Name == quote.Choice.Delivery.Name})
 	}
 	rows, err := s.Pool.Query(ctx, `select id, number, option_values, cost, min_advertised, list_price, stock, picture, weight_grams, withdrawn from offer_variant where offer_id = $1 order by position, id`, o.ID)
 	if err != nil {
 		return err
 	}
 	var v SheetVariant
+	var cheapest pricing.Unit
 	var cost, advertised, listed int64
 	var picture int
 	_, err = pgx.ForEachRow(rows, []any{&v.ID, &v.Number, &v.Values, &cost, &advertised, &listed, &v.Stock, &picture, &v.WeightGrams, &v.Withdrawn}, func() error {
@@ -222,18 +249,24 @@ func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.Thing, 
 		}
 		if p != nil && quote.Err == nil && !one.Withdrawn {
 			var trace markup.Trace
-			ladder, err := quote.Rungs(pricing.Unit{Cost: one.Cost, MinAdvertised: money.New(advertised, c), List: money.New(listed, c)}, nil, &trace)
+			unit := pricing.Unit{Cost: one.Cost, MinAdvertised: money.New(advertised, c), List: money.New(listed, c)}
+			ladder, err := quote.Rungs(unit, nil, &trace)
 			if err != nil {
 				o.NoPrice = p.Words(err)
 			} else {
 				one.Ladder = &ladder
 				if o.Ladder == nil || ladder.Landed.Minor() < o.Ladder.Landed.Minor() {
-					o.Ladder, o.Trace = &ladder, trace.Lines()
+					o.Ladder, o.Trace, cheapest = &ladder, trace.Lines(), unit
 				}
 			}
 		}
 		o.Variants = append(o.Variants, one)
 		return nil
 	})
+	if err == nil && o.Ladder != nil && o.Ladder.Market != nil {
+		if ladder, err := quote.Rungs(cheapest, &o.Ladder.Market.Middle, nil); err == nil {
+			o.AtMarket = &ladder
+		}
+	}
 	return err
 }

@@ -39,7 +39,7 @@ func (s *Service) whatIf(ctx context.Context, in WhatIf) (Supposed, error) {
 		return Supposed{}, err
 	}
 	quote := p.Quote(&thing)
-	rule, err := quote.Figures(unit)
+	_, rule, err := quote.Figures(unit)
 	if err != nil {
 		return Supposed{}, apikit.Problem(422, "", "%s", p.Words(err))
 	}

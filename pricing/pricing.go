@@ -299,13 +299,14 @@ func (p *Pricer) ladder(cost landed.Cost, f markup.Figures, paidIn money.Currenc
 	return Ladder{Item: cost.Item, Shipping: cost.Shipping, Charges: charges, Figures: f, Shares: f.Shares(), OldRate: p.OldRates && paidIn != p.Currency && p.typed[paidIn].Rate == ""}
 }
 
-// Figures prices a unit without its ladder, for lists that rank many.
-func (q *Quote) Figures(u Unit) (markup.Figures, error) {
+// Figures prices a unit without its ladder, for lists that rank many, beside what it costs.
+func (q *Quote) Figures(u Unit) (landed.Cost, markup.Figures, error) {
 	item, err := q.land(u, nil)
 	if err != nil {
-		return markup.Figures{}, err
+		return landed.Cost{}, markup.Figures{}, err
 	}
-	return q.pricer.rules.Price(&item, q.pricer.terms, nil)
+	f, err := q.pricer.rules.Price(&item, q.pricer.terms, nil)
+	return item.Cost, f, err
 }
 
 // AtMarkup is the price of a unit with a markup on its landed cost, before any ending.

@@ -43,6 +43,8 @@ type Supply interface {
 type Catalog interface {
 	Picture(ctx context.Context, offer int64, place int) (hash string, content []byte, err error)
 	Withdraw(ctx context.Context, offer int64) error
+	// Touched lets it know that listings of some offers were made.
+	Touched(ctx context.Context, db database.Querier, offers []int64) error
 }
 
 // Service is the publishing capability.

@@ -247,11 +247,12 @@ func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var listing int64
+		var first bool
 		err := tx.QueryRow(ctx, `
 			insert into listing (store_id, draft_id, offer_id, product_id, url, title, sent, visible, trace) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
 			on conflict (store_id, draft_id) do update set product_id = excluded.product_id, url = excluded.url, title = excluded.title, sent = excluded.sent, visible = excluded.visible, trace = excluded.trace, updated_at = now()
-			returning id`,
-			item.storeID, item.draftID, draft.OfferID, sent.ID, sent.URL, p.Title, stored, p.Visible, lowestTrace(draft)).Scan(&listing)
+			returning id, xmax = 0`,
+			item.storeID, item.draftID, draft.OfferID, sent.ID, sent.URL, p.Title, stored, p.Visible, lowestTrace(draft)).Scan(&listing, &first)
 		if err != nil {
 			return err
 		}
@@ -259,6 +260,9 @@ func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready
 			return err
 		}
 		_, err = tx.Exec(ctx, `update publish_item set state = 'published', reason = $3, area = '', updated_at = now() where id = $1 and attempt = $2`, item.ItemID, item.Attempt, item.note)
-		return err
+		if err != nil || !first {
+			return err
+		}
+		return s.Catalog.Touched(ctx, tx, []int64{draft.OfferID})
 	})
 }

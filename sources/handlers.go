@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"net/http"
 	"strconv"
-	"strings"
 
 	"github.com/go-chi/chi/v5"
 	"github.com/jackc/pgx/v5"
@@ -15,6 +14,7 @@ import (
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
+	"plainpelican/platform/spreadsheet"
 )
 
 // SetAside is an item that an intake could not use.
@@ -186,22 +186,14 @@ func (s *Service) downloadSetAside(w http.ResponseWriter, r *http.Request) {
 		line := make([]string, len(names), len(names)+2)
 		for i := range line {
 			if i < len(cells) {
-				line[i] = inert(cells[i])
+				line[i] = spreadsheet.Inert(cells[i])
 			}
 		}
 		item.Cells = nil
-		return out.Write(append(line, item.Place, inert(item.Reason)))
+		return out.Write(append(line, item.Place, spreadsheet.Inert(item.Reason)))
 	})
 	if err != nil {
 		s.Log.Error("writing what was set aside", "intake", id, "error", err)
 	}
 	out.Flush()
-}
-
-// inert keeps a spreadsheet from computing a cell.
-func inert(cell string) string {
-	if cell != "" && (strings.IndexByte("=+@\t\r", cell[0]) >= 0 || (cell[0] == '-' && strings.Trim(cell[1:], "0123456789.,") != "")) {
-		return "'" + cell
-	}
-	return cell
 }

@@ -297,12 +297,19 @@ func undo(ctx context.Context, id int64) func(pgx.Tx, *draft, *snapshot) (string
 
 // Discard removes a draft that is not live in a store.
 func (s *Service) Discard(ctx context.Context, id int64) error {
-	tag, err := s.Pool.Exec(ctx, `delete from draft d where id = $1 and not exists (select from listing l where l.draft_id = d.id)`, id)
+	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		var offer int64
+		err := tx.QueryRow(ctx, `delete from draft d where id = $1 and not exists (select from listing l where l.draft_id = d.id) returning offer_id`, id).Scan(&offer)
+		if err != nil || s.Touched == nil {
+			return err
+		}
+		return s.Touched(ctx, tx, []int64{offer})
+	})
+	if database.Missing(err) {
+		return apikit.Problem(409, "", "This draft is live in a store, or gone already.")
+	}
 	if err != nil {
 		return err
-	}
-	if tag.RowsAffected() == 0 {
-		return apikit.Problem(409, "", "This draft is live in a store, or gone already.")
 	}
 	return s.Progress.Tell(ctx, "drafts", map[string]int64{"discarded": id})
 }

@@ -127,7 +127,7 @@ func (d *draft) priced(t terms, ruled bool) ([]Variant, pricing.Quote) {
 			out[i].WasWarning = markup.WasWarning(kept.Ladder.Was, t.sold[v.id], t.pricer.Today())
 		}
 		if ruled && out[i].Typed {
-			if rule, err := quote.Figures(v.unit); err == nil {
+			if _, rule, err := quote.Figures(v.unit); err == nil {
 				out[i].RulePrice = &rule.Price
 			}
 		}

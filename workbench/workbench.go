@@ -44,6 +44,8 @@ type Service struct {
 	PicturePath func(offer int64, place int) string
 	// KeepPictures has the pictures of offers fetched, once the transaction is through.
 	KeepPictures func(ctx context.Context, tx pgx.Tx, offers []int64) error
+	// Touched lets the catalog know of which offers drafts were made or removed.
+	Touched func(ctx context.Context, db database.Querier, offers []int64) error
 }
 
 // PictureChoice is one picture of the offer, shown or not, in the draft's order.
@@ -234,7 +236,10 @@ func (s *Service) Take(ctx context.Context, offers []int64, again bool) (TakeRes
 				return err
 			}
 		}
-		return s.Pricing.PriceDrafts(ctx, tx, made)
+		if err := s.Pricing.PriceDrafts(ctx, tx, made); err != nil || s.Touched == nil {
+			return err
+		}
+		return s.Touched(ctx, tx, offersOf(out.Taken))
 	})
 	if err == nil && len(out.Taken) > 0 {
 		err = s.Progress.Tell(ctx, "drafts", map[string]int{"taken": len(out.Taken)})

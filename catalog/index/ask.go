@@ -2,44 +2,70 @@ package index
 
 import (
 	"cmp"
-	"container/heap"
-	"math/bits"
 	"slices"
+	"sync"
 )
 
 // Sort is what comes first.
 type Sort string
 
-// The orders of an answer.
+// The orders of an answer. What has no price, or no growth, comes last.
 const (
 	ByRelevance Sort = "relevance"
-	ByProfit    Sort = "profit"
 	ByLanded    Sort = "landed"
+	ByItem      Sort = "item"
+	ByShipping  Sort = "shipping"
 	ByDays      Sort = "days"
 	ByUnits     Sort = "units"
+	ByGrowth    Sort = "growth"
 	ByRating    Sort = "rating"
+	ByRivals    Sort = "rivals"
+	ByProfit    Sort = "profit"
+	ByMargin    Sort = "margin"
+	ByWorth     Sort = "worth"
 )
 
-// Question is a sentence about the catalog. Empty clauses ask for nothing.
+var (
+	byNumber = map[Sort]Number{ByUnits: Month, ByGrowth: Growth, ByRating: Rating, ByRivals: Rivals}
+	byFigure = map[Sort]Figure{ByLanded: Landed, ByItem: Item, ByShipping: Shipping, ByDays: Days, ByProfit: Profit, ByMargin: Margin, ByWorth: Worth}
+)
+
+// Bound is one that was asked for.
+type Bound[K Number | Figure] struct {
+	Of K
+	// Value is the least, or the most, as its kind has it; amounts in minor units.
+	Value int64
+}
+
+// Question is a sentence about the catalog. Clauses that are not there ask for nothing.
 type Question struct {
-	Words     string
-	Sources   []int64
-	ShipsFrom []string
-	Category  string
-	// Days, LandingUnder (minor units) and StockAtLeast are bounds; 0 is none.
-	Days         int32
-	LandingUnder int64
-	StockAtLeast int32
-	// Store is whose columns landed cost, days, price and profit come from; 0 is none.
-	Store  int64
-	Sort   Sort
-	Offset int
-	Limit  int
+	Words   string
+	Facets  map[Facet][]string // any of these
+	Numbers []Bound[Number]
+	// Figures are in Store, 0 is none: then they ask for nothing.
+	Figures []Bound[Figure]
+	Store   int64
+	// Standard hides what misses any of its bounds.
+	Standard Standard
+	Sort     Sort
+	Offset   int
+	Limit    int
+	// Counts says whether the choices of all clauses are counted; SeenSince are days offered for Seen.
+	Counts    bool
+	SeenSince []int32
+}
+
+// Standard is what a seller never goes below.
+type Standard struct {
+	Numbers []Bound[Number]
+	Figures []Bound[Figure]
 }
 
 // Answer is what matches.
 type Answer[T any] struct {
 	Total int
+	// Hidden is how many more the standard leaves out.
+	Hidden int
 	// Hits are sorted, from Offset, at most Limit.
 	Hits []Hit[T]
 	// Instead maps words that nothing holds to the nearest that were looked up.
@@ -49,153 +75,146 @@ type Answer[T any] struct {
 
 // Hit is an offer of an answer.
 type Hit[T any] struct {
-	ID                   int64
-	ShipsFrom            string
-	Stock, Rating, Units int32
-	Thing                *T
+	ID        int64
+	ShipsFrom string
+	Numbers   [numbers]int32
+	// Mine tells that it is in the Workbench or among the listings.
+	Mine  bool
+	Thing *T
 }
 
 // Counts say how many offers each choice of a clause would leave, given the others.
 type Counts struct {
-	Sources   map[int64]int
-	ShipsFrom map[string]int
-	Category  map[string]int
-	// Days, Landing and Stock are by the bounds that were offered.
-	Days    []int
-	Landing []int
-	Stock   []int
+	Facets [facets]map[string]int
+	// Numbers and Figures are by the bounds offered.
+	Numbers [numbers][]int
+	Figures [figures][]int
 }
 
-// Bounds are the choices offered for clauses about numbers.
-type Bounds struct {
-	Days    []int32
-	Landing []int64
-	Stock   []int32
-}
-
+// A clause's set of rows: words first, then facets, numbers, figures, the standard.
 const (
-	words = iota
-	source
-	from
-	category
-	days
-	landing
-	stock
-	clauses
+	words         = 0
+	firstFacet    = 1
+	firstNumber   = firstFacet + int(facets)
+	firstFigure   = firstNumber + int(numbers)
+	standardPlace = firstFigure + int(figures)
+	clauses       = standardPlace + 1
 )
 
 // Ask answers a question.
-func (s *Snapshot[T]) Ask(q Question, offered Bounds) Answer[T] {
-	a := Answer[T]{Hits: []Hit[T]{}, Instead: map[string]string{}, Counts: Counts{Sources: map[int64]int{}, ShipsFrom: map[string]int{}, Category: map[string]int{}, Stock: make([]int, len(offered.Stock))}}
-	if s.prices[q.Store] != nil {
-		a.Counts.Days, a.Counts.Landing = make([]int, len(offered.Days)), make([]int, len(offered.Landing))
+func (s *Snapshot[T]) Ask(q Question) Answer[T] {
+	a := Answer[T]{Hits: []Hit[T]{}, Instead: map[string]string{}}
+	asked := s.asked(q.Words, a.Instead)
+	top := &best{keep: q.Offset + q.Limit}
+	for f := range a.Counts.Facets {
+		a.Counts.Facets[f] = map[string]int{}
 	}
-	var asked [][]span // by word, then by part
-	for _, w := range Terms(q.Words) {
-		spans, instead := s.find(w)
-		if instead != "" {
-			a.Instead[w] = instead
-		}
-		asked = append(asked, spans)
-	}
-	top := &heapOf{}
-	keep := q.Offset + q.Limit
 	for i := range s.parts {
 		p := &s.parts[i]
-		here := make([]span, len(asked))
+		here := make([]looked, len(asked))
 		for w := range asked {
 			here[w] = asked[w][i]
 		}
-		money := p.money[q.Store]
-		sets := p.clauses(q, money, here)
-		all := p.without(sets, -1)
-		key := p.key(q, money, here)
-		each(all, func(row int) {
-			a.Total++
-			if keep == 0 {
-				return
-			}
-			e := entry{key(row), p.ids[row], i, row}
-			if len(*top) < keep {
-				heap.Push(top, e)
-			} else if e.before((*top)[0]) {
-				(*top)[0] = e
-				heap.Fix(top, 0)
-			}
-		})
-		given := func(clause int) bitset {
-			if sets[clause] == nil {
-				return all
-			}
-			return p.without(sets, clause)
+		sets := p.clauses(&q, here)
+		all := p.without(&sets, -1)
+		n := all.len()
+		a.Total += n
+		if sets[standardPlace] != nil {
+			a.Hidden += p.without(&sets, standardPlace).len() - n
 		}
-		count(p.sources, given(source), p.tally.sources, a.Counts.Sources)
-		count(p.shipsFrom, given(from), p.tally.shipsFrom, a.Counts.ShipsFrom)
-		count(p.categories, given(category), p.tally.categories, a.Counts.Category)
-		under(given(stock), offered.Stock, a.Counts.Stock, func(i int, bound int32) bool { return p.stock[i] >= bound })
-		if money != nil {
-			under(given(days), offered.Days, a.Counts.Days, func(i int, bound int32) bool { return money[i].Sellable && money[i].Days <= bound })
-			under(given(landing), offered.Landing, a.Counts.Landing, func(i int, bound int64) bool { return money[i].Sellable && money[i].Landed < bound })
+		if top.part = i; top.keep > 0 && n > 0 {
+			p.rank(&q, here, all, top)
+		}
+		if q.Counts {
+			p.count(&q, &sets, all, n, &a.Counts)
 		}
 	}
-	sorted := []entry(*top)
-	slices.SortFunc(sorted, func(a, b entry) int { return cmp.Or(cmp.Compare(a.key, b.key), cmp.Compare(a.id, b.id)) })
-	for _, e := range sorted[min(q.Offset, len(sorted)):] {
+	for _, e := range top.sorted()[min(q.Offset, len(top.entries)):] {
 		p := &s.parts[e.part]
-		a.Hits = append(a.Hits, Hit[T]{e.id, p.shipsFrom.values[p.shipsFrom.code[e.row]], p.stock[e.row], p.rating[e.row], p.units[e.row], &p.things[e.row]})
+		h := Hit[T]{ID: e.id, ShipsFrom: p.facets[ShipsFrom].values[p.facets[ShipsFrom].code[e.row]], Thing: &p.things[e.row]}
+		h.Mine = p.facets[Mine].values[p.facets[Mine].code[e.row]] != NotMine
+		for k := range h.Numbers {
+			h.Numbers[k] = p.numbers[k][e.row]
+		}
+		a.Hits = append(a.Hits, h)
 	}
 	return a
 }
 
-// clauses turns each clause that asks for something into the set of rows that meet it.
-func (p *part[T]) clauses(q Question, money []Money, asked []span) [clauses]bitset {
-	var sets [clauses]bitset
-	n := len(p.ids)
-	for _, w := range asked {
-		set := none(n)
-		for _, row := range p.posts[p.heads[w.from]:p.heads[w.to]] {
-			set.add(row)
+// asked finds the words of a question, by word, then by part.
+func (s *Snapshot[T]) asked(words string, corrected map[string]string) (asked [][]looked) {
+	for _, w := range Terms(words) {
+		found, instead := s.find(w)
+		if instead != "" {
+			corrected[w] = instead
 		}
-		if sets[words] == nil {
-			sets[words] = set
+		asked = append(asked, found)
+	}
+	return asked
+}
+
+// clauses turns each clause that asks for something into the set of rows that meet it.
+func (p *part[T]) clauses(q *Question, asked []looked) (sets [clauses]bitset) {
+	n := len(p.ids)
+	narrow := func(clause int, set bitset) {
+		if sets[clause] == nil {
+			sets[clause] = slices.Clone(set)
 		} else {
-			sets[words].and(set)
+			sets[clause].and(set)
 		}
 	}
-	where := func(clause int, asked bool, holds func(i int) bool) {
-		if !asked {
-			return
-		}
+	for _, l := range asked {
 		set := none(n)
-		for i := range n {
-			if holds(i) {
-				set.add(uint32(i))
+		for _, s := range l.spans {
+			for _, row := range p.posts[p.heads[s.from]:p.heads[s.to]] {
+				set.add(row)
 			}
 		}
-		sets[clause] = set
+		narrow(words, set)
 	}
-	sources, countries := p.sources.chosen(q.Sources), p.shipsFrom.chosen(q.ShipsFrom)
-	where(source, len(q.Sources) > 0, func(i int) bool { return sources[p.sources.code[i]] })
-	where(from, len(q.ShipsFrom) > 0, func(i int) bool { return countries[p.shipsFrom.code[i]] })
-	categories := p.categories.chosen([]string{q.Category})
-	where(category, q.Category != "", func(i int) bool { return categories[p.categories.code[i]] })
-	where(days, q.Days > 0 && money != nil, func(i int) bool { return money[i].Sellable && money[i].Days <= q.Days })
-	where(landing, q.LandingUnder > 0 && money != nil, func(i int) bool { return money[i].Sellable && money[i].Landed < q.LandingUnder })
-	where(stock, q.StockAtLeast > 0, func(i int) bool { return p.stock[i] >= q.StockAtLeast })
+	for f, choices := range q.Facets {
+		if len(choices) > 0 {
+			narrow(firstFacet+int(f), p.facets[f].rows(choices))
+		}
+	}
+	for _, b := range q.Numbers {
+		narrow(firstNumber+int(b.Of), p.number(b))
+	}
+	for _, b := range q.Standard.Numbers {
+		narrow(standardPlace, p.number(b))
+	}
+	if money := p.money[q.Store]; money != nil {
+		for _, b := range q.Figures {
+			narrow(firstFigure+int(b.Of), money.figure(b))
+		}
+		for _, b := range q.Standard.Figures {
+			narrow(standardPlace, money.figure(b))
+		}
+	}
 	return sets
 }
 
-// chosen tells for each value of a facet whether it is among those.
-func (f facet[V]) chosen(those []V) []bool {
-	chosen := make([]bool, len(f.values))
-	for code, v := range f.values {
-		chosen[code] = slices.Contains(those, v)
+// number is the rows within a bound.
+func (p *part[T]) number(b Bound[Number]) bitset {
+	value := int32(max(min(b.Value, 1<<31-1), -1<<31))
+	if b.Of == Seen {
+		return p.seenSince(value)
 	}
-	return chosen
+	if at := slices.Index(p.bounded[b.Of].offered, value); at >= 0 {
+		return p.bounded[b.Of].sets[at]
+	}
+	return within(p.numbers[b.Of], value, b.Of.atMost())
+}
+
+func (c *columns) figure(b Bound[Figure]) bitset {
+	if at := slices.Index(c.bounded[b.Of].offered, b.Value); at >= 0 {
+		return c.bounded[b.Of].sets[at]
+	}
+	return within(c.of[b.Of], b.Value, b.Of.atMost())
 }
 
 // without is the rows alive that meet every clause but one.
-func (p *part[T]) without(sets [clauses]bitset, left int) bitset {
+func (p *part[T]) without(sets *[clauses]bitset, left int) bitset {
 	all := slices.Clone(p.alive)
 	for clause, set := range sets {
 		if set != nil && clause != left {
@@ -205,80 +224,108 @@ func (p *part[T]) without(sets [clauses]bitset, left int) bitset {
 	return all
 }
 
-func each(set bitset, do func(i int)) {
-	for w, word := range set {
-		for word != 0 {
-			do(w<<6 + bits.TrailingZeros64(word))
-			word &= word - 1
+// count adds how many rows each choice of each clause would leave.
+func (p *part[T]) count(q *Question, sets *[clauses]bitset, all bitset, n int, into *Counts) {
+	given := func(clause int) (bitset, int) {
+		if sets[clause] == nil {
+			return all, n
 		}
+		others := p.without(sets, clause)
+		return others, others.len()
 	}
-}
-
-// count adds how many rows of a set have each value that any row alive has.
-func count[V cmp.Ordered](f facet[V], set bitset, there []int32, into map[V]int) {
-	counts := make([]int, len(f.values))
-	for w, word := range set {
-		for word != 0 {
-			counts[f.code[w<<6+bits.TrailingZeros64(word)]]++
-			word &= word - 1
-		}
+	for f := range p.facets {
+		set, n := given(firstFacet + f)
+		p.facets[f].count(set, n, into.Facets[f])
 	}
-	for code, n := range counts {
-		if there[code] > 0 {
-			into[f.values[code]] += n
-		}
-	}
-}
-
-func under[B any](set bitset, bounds []B, into []int, holds func(i int, bound B) bool) {
-	each(set, func(i int) {
-		for b, bound := range bounds {
-			if holds(i, bound) {
-				into[b]++
+	for k, b := range p.bounded {
+		if set, _ := given(firstNumber + k); Number(k) != Seen {
+			tally(set, b.sets, &into.Numbers[k])
+		} else {
+			var since []bitset
+			for _, day := range q.SeenSince {
+				since = append(since, p.seenSince(day))
 			}
-		}
-	})
-}
-
-// key is what a row is sorted by: the smaller comes first, then the lower id.
-func (p *part[T]) key(q Question, money []Money, asked []span) func(i int) int64 {
-	const last = 1 << 62 // what has no price comes last
-	priced := func(of func(*Money) int64) func(int) int64 {
-		return func(i int) int64 {
-			if money == nil || !money[i].Sellable {
-				return last
-			}
-			return of(&money[i])
+			tally(set, since, &into.Numbers[k])
 		}
 	}
-	switch q.Sort {
-	case ByProfit:
-		return priced(func(m *Money) int64 { return -m.Profit })
-	case ByLanded:
-		return priced(func(m *Money) int64 { return m.Landed })
-	case ByDays:
-		return priced(func(m *Money) int64 { return int64(m.Days) })
-	case ByUnits:
-		return func(i int) int64 { return -int64(p.units[i]) }
-	case ByRating:
-		return func(i int) int64 { return -int64(p.rating[i]) }
-	}
-	return func(i int) int64 {
-		// More of the words as they stand, earlier, come first; then what sells.
-		score := int64(0)
-		text := p.words[p.starts[i]:p.starts[i+1]]
-		for _, w := range asked {
-			for at, t := range text {
-				if w.from <= t && t < w.to {
-					score += 1000 - int64(min(at, 900))
-					break
-				}
-			}
+	if money := p.money[q.Store]; money != nil {
+		for f, b := range money.bounded {
+			set, _ := given(firstFigure + f)
+			tally(set, b.sets, &into.Figures[f])
 		}
-		return -(score<<20 + int64(p.units[i]))
 	}
 }
 
+func tally(set bitset, within []bitset, into *[]int) {
+	if *into == nil {
+		*into = make([]int, len(within))
+	}
+	for i, w := range within {
+		(*into)[i] += set.shared(w)
+	}
+}
+
+// rank offers the rows of a set to the best ones, by the question's order.
+func (p *part[T]) rank(q *Question, asked []looked, set bitset, top *best) {
+	if f, is := byFigure[q.Sort]; is {
+		money := p.money[q.Store]
+		if money == nil {
+			pick[int64](set, p.ids, nil, false, top)
+			return
+		}
+		pick(set, p.ids, money.of[f], f.atMost(), top)
+		return
+	}
+	if k, is := byNumber[q.Sort]; is {
+		pick(set, p.ids, p.numbers[k], k.atMost(), top)
+		return
+	}
+	if len(asked) == 0 {
+		pick(set, p.ids, p.numbers[Month], false, top)
+		return
+	}
+	scores := p.scores(asked, set)
+	pick(set, p.ids, *scores, false, top)
+	scratch.Put(scores)
+}
+
+var scratch = sync.Pool{New: func() any { return new([]int64) }}
+
+func room(n int) *[]int64 {
+	s := scratch.Get().(*[]int64)
+	if cap(*s) < n {
+		*s = make([]int64, n)
+	}
+	*s = (*s)[:n]
+	clear(*s)
+	return s
+}
+
+// scores rank rows by words: more of the words as they stand, and earlier in the text, come
+// first; then what sells. Those of rows outside of the set mean nothing.
+func (p *part[T]) scores(asked []looked, set bitset) *[]int64 {
+	total, one := room(len(p.ids)), room(len(p.ids))
+	for _, l := range asked {
+		best := *one
+		p.eachPost(l, func(row uint32, first uint8, exact bool) {
+			score := 1000 - int64(first)
+			if exact {
+				score += 40
+			}
+			best[row] = max(best[row], score)
+		})
+		each(set, func(i int) { (*total)[i] += best[i]; best[i] = 0 })
+		if len(asked) > 1 {
+			clear(best)
+		}
+	}
+	scratch.Put(one)
+	units := p.numbers[Month]
+	each(set, func(i int) { (*total)[i] = (*total)[i]<<32 + int64(units[i]) })
+	return total
+}
+
+// entry is a row as it is ordered: the smaller key comes first, then the lower id.
 type entry struct {
 	key, id   int64
 	part, row int
@@ -288,16 +335,65 @@ func (a entry) before(b entry) bool {
 	return a.key < b.key || (a.key == b.key && a.id < b.id)
 }
 
-// heapOf keeps its worst entry first.
-type heapOf []entry
+// best keeps the first rows of an order, as a heap with the last of them in front.
+type best struct {
+	keep    int
+	part    int
+	entries []entry
+}
 
-func (h heapOf) Len() int           { return len(h) }
-func (h heapOf) Less(i, j int) bool { return h[j].before(h[i]) }
-func (h heapOf) Swap(i, j int)      { h[i], h[j] = h[j], h[i] }
-func (h *heapOf) Push(x any)        { *h = append(*h, x.(entry)) }
-func (h *heapOf) Pop() any {
-	old := *h
-	x := old[len(old)-1]
-	*h = old[:len(old)-1]
-	return x
+// pick offers each row of a set by a column: the least first, or the greatest.
+func pick[V int32 | int64](set bitset, ids []int64, column []V, least bool, top *best) {
+	for w, word := range set {
+		for ; word != 0; word &= word - 1 {
+			i := w<<6 + trailing(word)
+			key := int64(0)
+			if column != nil {
+				if key = int64(column[i]); !least {
+					key = ^key // turns the order around without overflowing
+				}
+			}
+			if len(top.entries) < top.keep {
+				top.push(entry{key, ids[i], top.part, i})
+			} else if worst := &top.entries[0]; key < worst.key || (key == worst.key && ids[i] < worst.id) {
+				top.replace(entry{key, ids[i], top.part, i})
+			}
+		}
+	}
+}
+
+func (b *best) push(e entry) {
+	b.entries = append(b.entries, e)
+	for i := len(b.entries) - 1; i > 0; {
+		up := (i - 1) / 2
+		if !b.entries[up].before(b.entries[i]) {
+			return
+		}
+		b.entries[up], b.entries[i] = b.entries[i], b.entries[up]
+		i = up
+	}
+}
+
+func (b *best) replace(e entry) {
+	h := b.entries
+	h[0] = e
+	for i := 0; ; {
+		down := 2*i + 1
+		if down >= len(h) {
+			return
+		}
+		if down+1 < len(h) && h[down].before(h[down+1]) {
+			down++
+		}
+		if !h[i].before(h[down]) {
+			return
+		}
+		h[i], h[down] = h[down], h[i]
+		i = down
+	}
+}
+
+func (b *best) sorted() []entry {
+	slices.SortFunc(b.entries, func(a, b entry) int { return cmp.Or(cmp.Compare(a.key, b.key), cmp.Compare(a.id, b.id)) })
+	return b.entries
 }

@@ -4,27 +4,90 @@
 //
 // A snapshot is made of segments, each built once. What changes goes into a new segment, and
 // its rows in older ones are marked dead; segments of about a size are merged, so that there
-// are few. Facts lie in columns by row, so that a clause is one pass over one column into a
-// set of bits, and the count of every choice, given the other clauses, is exact.
+// are few. Facts lie in columns by row. Each offered bound of a number, and each value of a
+// facet with few, has its rows as a set of bits: to count them, given the other clauses, is to
+// count the bits that two sets share, so that the counts of all choices are exact and cheap.
 package index
 
 import (
 	"cmp"
+	"math/bits"
 	"runtime"
 	"slices"
 	"sync"
 )
 
+// Facet is a fact with names for values.
+type Facet uint8
+
+// The facets.
+const (
+	Category  Facet = iota // a path such as "Kitchen > Mugs": it is under each of its beginnings
+	Source                 // its id
+	Supplier               // its name
+	Brand                  // "" is none
+	ShipsFrom              // a country
+	ShipsTo                // countries with commas between, or Everywhere
+	Demand                 // a class
+	Mine                   // whether it is in the Workbench or among the listings
+	facets
+)
+
+// NotMine is the value of Mine of what is neither in the Workbench nor listed.
+const NotMine = "no"
+
+// Everywhere is the country of who ships to all.
+const Everywhere = "*"
+
+// Number is a fact of an offer that has bounds.
+type Number uint8
+
+// The numbers.
+const (
+	Stock      Number = iota
+	Rating            // tenths
+	OnTime            // percent
+	Week              // units in 7 days
+	Month             // units in 30 days
+	Rivals            // stores; at most
+	Returns           // days
+	Processing        // days; at most
+	Seen              // the day on which it was first seen, in days since 1970
+	Verified          // 1 where the supplier is
+	Packs             // 1 where the supplier packs with the seller's brand
+	Growth            // tenths of a percent a month; NoGrowth where nothing is known
+	numbers
+)
+
+// NoGrowth is the growth of what is not known.
+const NoGrowth = -1 << 31
+
+// Figure is what an offer comes to in one store, in minor units of its currency or as said.
+type Figure uint8
+
+// The figures.
+const (
+	Item     Figure = iota // the item's price; at most
+	Landed                 // at most
+	Shipping               // at most
+	Days                   // door to door, the upper end; at most
+	Tracked                // 1 where the delivery that prices assume is
+	Profit
+	Margin // millionths
+	Worth  // profit times units a month per rival
+	figures
+)
+
+// atMost tells whether a bound of a number or figure is an upper one.
+func (n Number) atMost() bool { return n == Rivals || n == Processing }
+func (f Figure) atMost() bool { return f <= Days }
+
 // Row is what the index must know of an offer.
 type Row struct {
-	ID        int64
-	Text      string // title, supplier, category, brand
-	Source    int64
-	ShipsFrom string
-	Category  string
-	Stock     int32
-	Rating    int32 // tenths
-	Units     int32 // sold in the last four weeks
+	ID      int64
+	Text    string // title, supplier, category, brand
+	Facets  [facets]string
+	Numbers [numbers]int32
 }
 
 // Entry is a row with what its prices rest on.
@@ -33,22 +96,30 @@ type Entry[T any] struct {
 	Thing T
 }
 
-// Money is what an offer comes to in one store; all in its currency's minor units.
-// Sellable is false where it has no price there.
-type Money struct {
-	Landed, Price, Profit int64
-	Margin                int64 // millionths
-	Days                  int32 // door to door, the upper end
-	Sellable              bool
+// Figures are what an offer comes to in a store; those of one that has no price there are not
+// looked at.
+type Figures struct {
+	Of       [figures]int64
+	Sellable bool
 }
 
-// Prices work out an offer's columns in each store.
-type Prices[T any] map[int64]func(*T) Money
+// Pricing works out offers' figures in a store. Offered are the bounds with counts.
+type Pricing[T any] struct {
+	Of      func(*T) Figures
+	Offered [figures][]int64
+}
+
+// Prices are by store.
+type Prices[T any] map[int64]Pricing[T]
+
+// Offered are the bounds of numbers that have counts.
+type Offered [numbers][]int32
 
 // Snapshot is one state of the catalog.
 type Snapshot[T any] struct {
-	parts  []part[T]
-	prices Prices[T]
+	parts   []part[T]
+	prices  Prices[T]
+	offered Offered
 }
 
 // part is a segment as a snapshot sees it: with the rows that are alive, and the stores' columns.
@@ -56,28 +127,60 @@ type part[T any] struct {
 	*segment[T]
 	alive bitset
 	live  int
-	tally tally
-	money map[int64][]Money
+	money map[int64]*columns
 }
 
-// tally counts the rows alive with each value of the facets.
-type tally struct{ sources, shipsFrom, categories []int32 }
-
-func (s *segment[T]) tally() tally {
-	return tally{s.sources.count(), s.shipsFrom.count(), s.categories.count()}
+// columns are the figures of a segment's rows in one store. What has no price is beyond any bound.
+type columns struct {
+	of      [figures][]int64
+	bounded [figures]bounds[int64]
 }
 
-func (f facet[V]) count() []int32 {
-	n := make([]int32, len(f.values))
-	for _, code := range f.code {
-		n[code]++
+// bounds are the rows within each offered bound.
+type bounds[V int32 | int64] struct {
+	offered []V
+	sets    []bitset
+}
+
+func boundsOf[V int32 | int64](column, offered []V, atMost bool) bounds[V] {
+	b := bounds[V]{offered: offered}
+	for _, bound := range offered {
+		b.sets = append(b.sets, within(column, bound, atMost))
 	}
-	return n
+	return b
+}
+
+// within is the set of rows whose value keeps a bound.
+func within[V int32 | int64](column []V, bound V, atMost bool) bitset {
+	set := none(len(column))
+	for w := range set {
+		var word uint64
+		some := column[w<<6 : min(w<<6+64, len(column))]
+		if atMost {
+			for at, v := range some {
+				var keeps uint64 // a branch would be guessed wrongly half of the time
+				if v <= bound {
+					keeps = 1
+				}
+				word |= keeps << (at & 63)
+			}
+		} else {
+			for at, v := range some {
+				var keeps uint64
+				if v >= bound {
+					keeps = 1
+				}
+				word |= keeps << (at & 63)
+			}
+		}
+		set[w] = word
+	}
+	return set
 }
 
 // Build makes a snapshot of rows. Their order does not matter.
-func Build[T any](rows []Entry[T], prices Prices[T]) *Snapshot[T] {
-	return (&Snapshot[T]{prices: prices}).Apply(rows, nil)
+func Build[T any](rows []Entry[T], offered Offered, prices Prices[T]) *Snapshot[T] {
+	return (&Snapshot[T]{prices: prices, offered: offered}).Apply(rows, nil)
 }
 
 // Len is how many offers there are.
@@ -104,12 +207,17 @@ func (s *Snapshot[T]) Apply(changed []Entry[T], gone []int64) *Snapshot[T] {
 		ids = append(ids, kept[i].ID)
 	}
 	slices.Sort(ids)
-	next := &Snapshot[T]{prices: s.prices, parts: slices.Clone(s.parts)}
+	next := &Snapshot[T]{prices: s.prices, offered: s.offered, parts: slices.Clone(s.parts)}
 	for i := range next.parts {
 		next.parts[i].bury(ids)
 	}
 	if len(kept) > 0 {
-		next.parts = append(next.parts, next.whole(build(kept)))
+		seg := build(kept, s.offered)
+		p := part[T]{segment: seg, alive: full(len(kept)), live: len(kept), money: map[int64]*columns{}}
+		for store, price := range s.prices {
+			p.money[store] = priced(seg.things, price)
+		}
+		next.parts = append(next.parts, p)
 	}
 	next.compact()
 	return next
@@ -130,28 +238,23 @@ func (p *part[T]) bury(ids []int64) {
 		}
 		if !copied {
 			p.alive, copied = slices.Clone(p.alive), true
-			p.tally = tally{slices.Clone(p.tally.sources), slices.Clone(p.tally.shipsFrom), slices.Clone(p.tally.categories)}
 		}
-		p.tally.sources[p.sources.code[from]]--
-		p.tally.shipsFrom[p.shipsFrom.code[from]]--
-		p.tally.categories[p.categories.code[from]]--
 		p.alive.drop(uint32(from))
 		p.live--
 	}
 }
 
-// whole is a new segment, all alive and priced.
-func (s *Snapshot[T]) whole(seg *segment[T]) part[T] {
-	p := part[T]{segment: seg, alive: full(len(seg.ids)), live: len(seg.ids), tally: seg.tally(), money: map[int64][]Money{}}
-	for store, price := range s.prices {
-		p.money[store] = columns(seg.things, price)
-	}
-	return p
-}
+const (
+	beyond  = 1<<63 - 1 // of an upper bound
+	beneath = -1 << 63
+)
 
-// columns prices all things, on as many processors as there are.
-func columns[T any](things []T, price func(*T) Money) []Money {
-	out := make([]Money, len(things))
+// priced works out the figures of all things, on as many processors as there are.
+func priced[T any](things []T, price Pricing[T]) *columns {
+	c := &columns{}
+	for f := range c.of {
+		c.of[f] = make([]int64, len(things))
+	}
 	const chunk = 8192
 	var working sync.WaitGroup
 	free := make(chan struct{}, runtime.GOMAXPROCS(0))
@@ -159,40 +262,55 @@ func columns[T any](things []T, price func(*T) Money) []Money {
 		free <- struct{}{}
 		working.Go(func() {
 			for i := from; i < min(from+chunk, len(things)); i++ {
-				out[i] = price(&things[i])
+				c.put(i, price.Of(&things[i]))
 			}
 			<-free
 		})
 	}
 	working.Wait()
-	return out
+	c.bound(price.Offered)
+	return c
+}
+
+func (c *columns) put(i int, figures Figures) {
+	for f, v := range figures.Of {
+		switch {
+		case figures.Sellable:
+		case Figure(f).atMost():
+			v = beyond
+		default:
+			v = beneath
+		}
+		c.of[f][i] = v
+	}
+}
+
+func (c *columns) bound(offered [figures][]int64) {
+	for f := range c.of {
+		c.bounded[f] = boundsOf(c.of[f], offered[f], Figure(f).atMost())
+	}
 }
 
 // WithPrices is the same snapshot with all stores' columns worked out anew.
 func (s *Snapshot[T]) WithPrices(prices Prices[T]) *Snapshot[T] {
-	next := &Snapshot[T]{prices: prices, parts: slices.Clone(s.parts)}
+	next := &Snapshot[T]{prices: prices, offered: s.offered, parts: slices.Clone(s.parts)}
 	for i := range next.parts {
 		p := &next.parts[i]
-		p.money = map[int64][]Money{}
+		p.money = map[int64]*columns{}
 		for store, price := range prices {
-			p.money[store] = columns(p.things, price)
+			p.money[store] = priced(p.things, price)
 		}
 	}
 	return next
 }
 
-// OfSource lists the ids of a source's offers.
-func (s *Snapshot[T]) OfSource(source int64) (ids []int64) {
-	for _, p := range s.parts {
-		code := slices.Index(p.sources.values, source)
-		if code < 0 {
-			continue
-		}
-		each(p.alive, func(i int) {
-			if int(p.sources.code[i]) == code {
-				ids = append(ids, p.ids[i])
-			}
-		})
+// With lists the ids of the offers with a facet's value, in no order.
+func (s *Snapshot[T]) With(f Facet, value string) (ids []int64) {
+	for i := range s.parts {
+		p := &s.parts[i]
+		set := p.facets[f].rows([]string{value})
+		set.and(p.alive)
+		each(set, func(row int) { ids = append(ids, p.ids[row]) })
 	}
 	return ids
 }
@@ -240,7 +358,7 @@ func (s *Snapshot[T]) compact() {
 		for _, i := range slices.Backward(chosen) {
 			s.parts = slices.Delete(s.parts, i, i+1)
 		}
-		s.parts = append(s.parts, merge(those, s.prices))
+		s.parts = append(s.parts, s.merge(those))
 	}
 }
 
@@ -265,7 +383,40 @@ func (b bitset) drop(i uint32)     { b[i>>6] &^= 1 << (i & 63) }
 func (b bitset) has(i uint32) bool { return b[i>>6]&(1<<(i&63)) != 0 }
 
 func (b bitset) and(c bitset) {
+	c = c[:len(b)]
 	for i := range b {
 		b[i] &= c[i]
+	}
+}
+
+func (b bitset) or(c bitset) {
+	c = c[:len(b)]
+	for i := range b {
+		b[i] |= c[i]
+	}
+}
+
+func (b bitset) len() (n int) {
+	for _, word := range b {
+		n += bits.OnesCount64(word)
+	}
+	return n
+}
+
+// shared counts the rows that are in both.
+func (b bitset) shared(c bitset) (n int) {
+	c = c[:len(b)]
+	for i, word := range b {
+		n += bits.OnesCount64(word & c[i])
+	}
+	return n
+}
+
+func each(set bitset, do func(i int)) {
+	for w, word := range set {
+		for word != 0 {
+			do(w<<6 + bits.TrailingZeros64(word))
+			word &= word - 1
+		}
 	}
 }

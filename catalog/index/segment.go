@@ -1,70 +1,72 @@
 package index
 
 import (
-	"cmp"
+	"math/bits"
 	"slices"
 	"strings"
+	"sync"
+
+	"github.com/kljensen/snowball/english"
 )
+
+func trailing(word uint64) int { return bits.TrailingZeros64(word) }
 
 // segment is an index over some rows, in the order of their ids.
 type segment[T any] struct {
-	ids                  []int64
-	stock, rating, units []int32
-	sources              facet[int64]
-	shipsFrom            facet[string]
-	categories           facet[string]
-	things               []T
+	ids     []int64
+	facets  [facets]facet
+	numbers [numbers][]int32
+	bounded [numbers]bounds[int32]
+	things  []T
+	// since are the rows first seen since a day, kept when they were asked for.
+	since sync.Map
 
 	vocabulary []string // sorted
+	// plain are the words of letters alone, by their places; alike are those of them with the same stem.
+	plain []uint32
+	alike map[string][]uint32
 	// words are the places in the vocabulary of each row's words, in the order of its text, from starts[row].
 	words  []uint32
 	starts []uint32
-	// posts are the rows that hold each word, from heads[word].
+	// posts are the rows that hold each word, from heads[word]; first is where each holds it first.
 	posts []uint32
+	first []uint8
 	heads []uint32
 }
 
-// facet gives each row the place of its value among the distinct ones.
-type facet[V cmp.Ordered] struct {
-	values []V
-	code   []uint32
-}
-
-// coder gives values their places.
-type coder[V cmp.Ordered] struct {
-	facet[V]
-	known map[V]uint32
-}
-
-func (c *coder[V]) place(v V) uint32 {
-	code, ok := c.known[v]
-	if !ok {
-		code = uint32(len(c.values))
-		c.known[v] = code
-		c.values = append(c.values, v)
+// seenSince is the rows that were first seen on a day or later.
+func (s *segment[T]) seenSince(day int32) bitset {
+	if known, ok := s.since.Load(day); ok {
+		return known.(bitset)
 	}
-	return code
-}
-
-func newFacet[V cmp.Ordered, R any](rows []R, of func(*R) V) facet[V] {
-	c := coder[V]{known: map[V]uint32{}}
-	c.code = make([]uint32, len(rows))
-	for i := range rows {
-		c.code[i] = c.place(of(&rows[i]))
-	}
-	return c.facet
+	set := within(s.numbers[Seen], day, false)
+	s.since.Store(day, set)
+	return set
 }
 
 // build makes a segment of rows in the order of their ids.
-func build[T any](rows []Entry[T]) *segment[T] {
+func build[T any](rows []Entry[T], offered Offered) *segment[T] {
 	n := len(rows)
-	s := &segment[T]{ids: make([]int64, n), stock: make([]int32, n), rating: make([]int32, n), units: make([]int32, n), things: make([]T, n), starts: make([]uint32, n+1)}
+	s := &segment[T]{ids: make([]int64, n), things: make([]T, n), starts: make([]uint32, n+1)}
+	var coders [facets]*coder
+	for f := range coders {
+		coders[f] = newCoder(Facet(f), n)
+	}
+	for k := range s.numbers {
+		s.numbers[k] = make([]int32, n)
+	}
 	known := map[string]uint32{}
 	var met []string // words in the order in which they were met
 	var buffer []byte
 	for i := range rows {
 		r := &rows[i]
-		s.ids[i], s.stock[i], s.rating[i], s.units[i], s.things[i] = r.ID, r.Stock, r.Rating, r.Units, r.Thing
+		s.ids[i], s.things[i] = r.ID, r.Thing
+		for k, v := range r.Numbers {
+			s.numbers[k][i] = v
+		}
+		for f, c := range coders {
+			c.code = append(c.code, c.place(r.Facets[f]))
+		}
 		buffer = eachTerm(r.Text, buffer, func(term []byte) {
 			id, ok := known[string(term)]
 			if !ok {
@@ -77,10 +79,6 @@ func build[T any](rows []Entry[T]) *segment[T] {
 		})
 		s.starts[i+1] = uint32(len(s.words))
 	}
-	s.sources = newFacet(rows, func(r *Entry[T]) int64 { return r.Source })
-	s.shipsFrom = newFacet(rows, func(r *Entry[T]) string { return r.ShipsFrom })
-	s.categories = newFacet(rows, func(r *Entry[T]) string { return r.Category })
-
 	order := make([]uint32, len(met))
 	for i := range order {
 		order[i] = uint32(i)
@@ -94,8 +92,27 @@ func build[T any](rows []Entry[T]) *segment[T] {
 	for i, w := range s.words {
 		s.words[i] = place[w]
 	}
-	s.post()
+	s.finish(coders, offered)
 	return s
+}
+
+// finish makes all that rests on the columns.
+func (s *segment[T]) finish(coders [facets]*coder, offered Offered) {
+	for f, c := range coders {
+		s.facets[f] = c.facet.finish()
+	}
+	for k := range s.numbers {
+		s.bounded[k] = boundsOf(s.numbers[k], offered[k], Number(k).atMost())
+	}
+	s.alike = map[string][]uint32{}
+	for at, word := range s.vocabulary {
+		if isPlain(word) {
+			s.plain = append(s.plain, uint32(at))
+			stem := english.Stem(word, false)
+			s.alike[stem] = append(s.alike[stem], uint32(at))
+		}
+	}
+	s.post()
 }
 
 // post fills in which rows hold each word, from which words each row holds.
@@ -114,13 +131,14 @@ func (s *segment[T]) post() {
 		s.heads[w+1] += s.heads[w]
 	}
 	s.posts = make([]uint32, s.heads[len(s.vocabulary)])
+	s.first = make([]uint8, len(s.posts))
 	next := slices.Clone(s.heads[:len(s.vocabulary)])
 	clear(last)
 	for i := range s.ids {
-		for _, w := range s.words[s.starts[i]:s.starts[i+1]] {
+		for at, w := range s.words[s.starts[i]:s.starts[i+1]] {
 			if last[w] != uint32(i)+1 {
 				last[w] = uint32(i) + 1
-				s.posts[next[w]] = uint32(i)
+				s.posts[next[w]], s.first[next[w]] = uint32(i), uint8(min(at, 255))
 				next[w]++
 			}
 		}
@@ -128,22 +146,15 @@ func (s *segment[T]) post() {
 }
 
 // merge makes one segment of what is alive in some.
-func merge[T any](parts []part[T], prices Prices[T]) part[T] {
+func (snap *Snapshot[T]) merge(parts []part[T]) part[T] {
 	n, words := 0, 0
 	for _, p := range parts {
 		n += p.live
 		words += len(p.words)
 	}
-	s := &segment[T]{ids: make([]int64, 0, n), stock: make([]int32, 0, n), rating: make([]int32, 0, n), units: make([]int32, 0, n), things: make([]T, 0, n),
-		starts: make([]uint32, 1, n+1), words: make([]uint32, 0, words)}
-	out := part[T]{segment: s, alive: full(n), live: n, money: map[int64][]Money{}}
-	for store := range prices {
-		out.money[store] = make([]Money, 0, n)
-	}
-	vocabulary, places := mergedVocabulary(parts)
-	s.vocabulary = vocabulary
-	sources := coder[int64]{known: map[int64]uint32{}}
-	from, categories := coder[string]{known: map[string]uint32{}}, coder[string]{known: map[string]uint32{}}
+	s := &segment[T]{ids: make([]int64, 0, n), things: make([]T, 0, n), starts: make([]uint32, 1, n+1), words: make([]uint32, 0, words)}
+	out := part[T]{segment: s, alive: full(n), live: n, money: map[int64]*columns{}}
+	from := make([]rowOf, 0, n) // which row of which part each is
 	at := make([]int, len(parts))
 	for i := range parts {
 		at[i] = parts[i].nextAlive(0)
@@ -155,24 +166,59 @@ func merge[T any](parts []part[T], prices Prices[T]) part[T] {
 				least = i
 			}
 		}
-		p, row := &parts[least], at[least]
-		at[least] = p.nextAlive(row + 1)
-		s.ids, s.stock, s.rating, s.units, s.things = append(s.ids, p.ids[row]), append(s.stock, p.stock[row]), append(s.rating, p.rating[row]), append(s.units, p.units[row]), append(s.things, p.things[row])
-		for store := range prices {
-			out.money[store] = append(out.money[store], p.money[store][row])
-		}
-		sources.code = append(sources.code, sources.place(p.sources.values[p.sources.code[row]]))
-		from.code = append(from.code, from.place(p.shipsFrom.values[p.shipsFrom.code[row]]))
-		categories.code = append(categories.code, categories.place(p.categories.values[p.categories.code[row]]))
-		for _, w := range p.words[p.starts[row]:p.starts[row+1]] {
-			s.words = append(s.words, places[least][w])
+		from = append(from, rowOf{least, at[least]})
+		at[least] = parts[least].nextAlive(at[least] + 1)
+	}
+	vocabulary, places := mergedVocabulary(parts)
+	s.vocabulary = vocabulary
+	for _, r := range from {
+		p := &parts[r.part]
+		s.ids, s.things = append(s.ids, p.ids[r.row]), append(s.things, p.things[r.row])
+		for _, w := range p.words[p.starts[r.row]:p.starts[r.row+1]] {
+			s.words = append(s.words, places[r.part][w])
 		}
 		s.starts = append(s.starts, uint32(len(s.words)))
 	}
-	s.sources, s.shipsFrom, s.categories = sources.facet, from.facet, categories.facet
+	for k := range s.numbers {
+		s.numbers[k] = gather(from, func(i int) []int32 { return parts[i].numbers[k] })
+	}
+	for store, price := range snap.prices {
+		c := &columns{}
+		for f := range c.of {
+			c.of[f] = gather(from, func(i int) []int64 { return parts[i].money[store].of[f] })
+		}
+		c.bound(price.Offered)
+		out.money[store] = c
+	}
+	var coders [facets]*coder
+	for f := range coders {
+		coders[f] = newCoder(Facet(f), n)
+		become := make([][]uint32, len(parts)) // the place of each value of a part
+		for i := range parts {
+			become[i] = make([]uint32, len(parts[i].facets[f].values))
+		}
+		for _, r := range from {
+			old := parts[r.part].facets[f]
+			code := old.code[r.row]
+			if become[r.part][code] == 0 {
+				become[r.part][code] = coders[f].place(old.values[code]) + 1
+			}
+			coders[f].code = append(coders[f].code, become[r.part][code]-1)
+		}
+	}
 	s.forget()
-	s.post()
-	out.tally = s.tally()
+	s.finish(coders, snap.offered)
+	return out
+}
+
+type rowOf struct{ part, row int }
+
+// gather takes a column's values of the rows told.
+func gather[V any](from []rowOf, column func(part int) []V) []V {
+	out := make([]V, len(from))
+	for i, r := range from {
+		out[i] = column(r.part)[r.row]
+	}
 	return out
 }
 

@@ -6,10 +6,11 @@ import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"github.com/kljensen/snowball/english"
 )
 
-// Terms cuts text into the words that are looked up: lower case, letters and digits, a
-// plural's s left off.
+// Terms cuts text into the words that are looked up: lower case, letters and digits.
 func Terms(text string) (terms []string) {
 	eachTerm(text, nil, func(term []byte) { terms = append(terms, string(term)) })
 	return terms
@@ -19,9 +20,6 @@ func Terms(text string) (terms []string) {
 func eachTerm(text string, buffer []byte, do func(term []byte)) []byte {
 	b := buffer[:0]
 	end := func() {
-		if len(b) > 3 && b[len(b)-1] == 's' && b[len(b)-2] != 's' {
-			b = b[:len(b)-1]
-		}
 		if len(b) > 0 {
 			do(b)
 		}
@@ -46,16 +44,27 @@ func eachTerm(text string, buffer []byte, do func(term []byte)) []byte {
 // span is a run of words in a part's vocabulary: from, up to but not to.
 type span struct{ from, to uint32 }
 
-// starting is the words of a part that begin so. A number must be the whole word: 100 is
-// not the beginning of every offer's number.
-func (p *part[T]) starting(word string) span {
+// looked is where a part holds a word that was asked for: words that begin so, and others
+// with its stem. exact is the place of the word itself, -1 where it is not there.
+type looked struct {
+	spans []span
+	exact int
+}
+
+// look finds a word in a part. A number must be the whole word: 100 is not the beginning of
+// every offer's number.
+func (p *part[T]) look(word string) looked {
 	at, there := slices.BinarySearch(p.vocabulary, word)
+	l := looked{exact: -1}
 	s := span{uint32(at), uint32(at)}
+	if there {
+		l.exact = at
+	}
 	if isNumber(word) {
 		if there {
 			s.to++
 		}
-		return s
+		return looked{[]span{s}, l.exact}
 	}
 	more, _ := slices.BinarySearchFunc(p.vocabulary[at:], word, func(known, prefix string) int {
 		if strings.HasPrefix(known, prefix) {
@@ -64,48 +73,71 @@ func (p *part[T]) starting(word string) span {
 		return 1
 	})
 	s.to += uint32(more)
-	return s
+	l.spans = []span{s}
+	if isPlain(word) {
+		for _, at := range p.alike[english.Stem(word, false)] {
+			if at < s.from || at >= s.to {
+				l.spans = append(l.spans, span{at, at + 1})
+			}
+		}
+	}
+	return l
+}
+
+// eachPost does something with each row, alive or not, that holds one of the words, and where
+// it holds it first.
+func (p *part[T]) eachPost(l looked, do func(row uint32, first uint8, exact bool)) {
+	for _, s := range l.spans {
+		for w := s.from; w < s.to; w++ {
+			from, to := p.heads[w], p.heads[w+1]
+			first := p.first[from:to]
+			for i, row := range p.posts[from:to] {
+				do(row, first[i], int(w) == l.exact)
+			}
+		}
+	}
 }
 
 // holds counts the rows alive that hold one of the words, up to most.
-func (p *part[T]) holds(s span, most int) (n int) {
-	for _, row := range p.posts[p.heads[s.from]:p.heads[s.to]] {
-		if p.alive.has(row) {
-			if n++; n == most {
-				break
+func (p *part[T]) holds(l looked, most int) (n int) {
+	for _, s := range l.spans {
+		for _, row := range p.posts[p.heads[s.from]:p.heads[s.to]] {
+			if p.alive.has(row) {
+				if n++; n == most {
+					return n
+				}
 			}
 		}
 	}
 	return n
 }
 
-// find is where the parts hold a word: exactly, or as the beginning of one; and where none
-// does, the nearest word, which is returned.
-func (s *Snapshot[T]) find(word string) (spans []span, instead string) {
-	spans = s.spans(word)
+// find is where the parts hold a word; and where none does, the nearest word, which is returned.
+func (s *Snapshot[T]) find(word string) (found []looked, instead string) {
+	found = s.looked(word)
 	for i := range s.parts {
-		if s.parts[i].holds(spans[i], 1) > 0 {
-			return spans, ""
+		if s.parts[i].holds(found[i], 1) > 0 {
+			return found, ""
 		}
 	}
 	if instead = s.nearest(word); instead != "" {
-		spans = s.spans(instead)
+		found = s.looked(instead)
 	}
-	return spans, instead
+	return found, instead
 }
 
-func (s *Snapshot[T]) spans(word string) []span {
-	spans := make([]span, len(s.parts))
+func (s *Snapshot[T]) looked(word string) []looked {
+	found := make([]looked, len(s.parts))
 	for i := range s.parts {
-		spans[i] = s.parts[i].starting(word)
+		found[i] = s.parts[i].look(word)
 	}
-	return spans
+	return found
 }
 
 // nearest is the word that the fewest letters make of one, and of those the one that most offers hold.
 func (s *Snapshot[T]) nearest(word string) string {
-	if len(word) < 4 || isNumber(word) {
-		return ""
+	if len(word) < 4 || !isPlain(word) {
+		return "" // numbers and models are taken as they are typed
 	}
 	most := 1
 	if len(word) >= 7 {
@@ -117,14 +149,13 @@ func (s *Snapshot[T]) nearest(word string) string {
 	found := map[string]candidate{}
 	for i := range s.parts {
 		p := &s.parts[i]
-		from, _ := slices.BinarySearch(p.vocabulary, ":") // after the digits, which are taken as they are typed
-		for at := from; at < len(p.vocabulary); at++ {
+		for _, at := range p.plain {
 			known := p.vocabulary[at]
 			if len(known) < 4 || len(known)-len(word) > most || len(word)-len(known) > most {
 				continue
 			}
 			if d := distance(word, known, most); d <= most {
-				if n := p.holds(span{uint32(at), uint32(at + 1)}, len(p.ids)+1); n > 0 {
+				if n := p.holds(looked{spans: []span{{at, at + 1}}}, len(p.ids)+1); n > 0 {
 					found[known] = candidate{d, found[known].offers + n}
 				}
 			}
@@ -139,6 +170,9 @@ func (s *Snapshot[T]) nearest(word string) string {
 	}
 	return best
 }
+
+// isPlain tells whether a word is letters alone.
+func isPlain(word string) bool { return !strings.ContainsAny(word, "0123456789") }
 
 // isNumber tells whether a word is digits alone: those are taken as they are typed.
 func isNumber(word string) bool { return strings.Trim(word, "0123456789") == "" }

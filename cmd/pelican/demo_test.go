@@ -219,8 +219,8 @@ func TestBenches(t *testing.T) {
 	if err != nil || result.Variants != 2000 || result.SumOfPricesMinor == 0 || result.AllocationsEach > 0.05 {
 		t.Errorf("%+v %v", result, err)
 	}
-	if found := benchSearch(300); found.Offers != 300 || len(found.P95MS) != 4 || len(found.YardstickMS) != 4 {
-		t.Errorf("%+v", found)
+	if found, err := benchSearch(t.Context(), 300, t.TempDir()); err != nil || found.Offers != 300 || len(found.P95MS) != 5 || len(found.YardstickMS) != 5 {
+		t.Errorf("%+v %v", found, err)
 	}
 	if err := bench(t.Context(), nil); err == nil {
 		t.Error("a bench without a name ran")

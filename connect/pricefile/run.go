@@ -11,6 +11,7 @@ import (
 
 	"plainpelican/core/markup"
 	"plainpelican/core/money"
+	"plainpelican/platform/spreadsheet"
 )
 
 // Run prices the rows of In and writes them to Out. Rows that cannot be used go to
@@ -103,7 +104,7 @@ func (r Run) Do() (Result, error) {
 		}
 		cells := []string{strconv.Itoa(line), reason}
 		for _, cell := range row {
-			cells = append(cells, inert(cell))
+			cells = append(cells, spreadsheet.Inert(cell))
 		}
 		if err := rejects.Write(cells); err != nil {
 			return done, err
@@ -173,7 +174,7 @@ func (w *worker) price(row []string) (reason string) {
 	if !f.Was.IsZero() {
 		was = f.Was.Decimal()
 	}
-	copy(w.cells, []string{inert(get("number")), w.run.Rules.Currency.String(), f.Landed.Decimal(), f.Price.Decimal(), was, f.Net.Decimal(), f.Fees.Decimal(), f.Profit.Decimal(),
+	copy(w.cells, []string{spreadsheet.Inert(get("number")), w.run.Rules.Currency.String(), f.Landed.Decimal(), f.Price.Decimal(), was, f.Net.Decimal(), f.Fees.Decimal(), f.Profit.Decimal(),
 		shares.Margin.String(), shares.Markup.String(), strconv.Itoa(f.Rule), notes(f.Marks)})
 	if w.run.Trace {
 		var said strings.Builder
@@ -239,14 +240,4 @@ func notes(m markup.Marks) string {
 		}
 	}
 	return strings.Join(said, ", ")
-}
-
-// inert keeps a spreadsheet from taking a cell for a formula.
-func inert(cell string) string {
-	if cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
-		if _, err := money.ParseRatio(cell); err != nil {
-			return "'" + cell
-		}
-	}
-	return cell
 }

@@ -83,7 +83,7 @@ func TestAWorkbooksSheetOfDeliveriesIsReadWithEachFile(t *testing.T) {
 		t.Errorf("a new charge did not come in: %s", deliveryText(offers[0].Deliveries))
 	}
 	var gone ErrLayout
-	if _, err := Open(file(t, book(5.9, "Costs of sending")), &l); !errors.As(err, &gone) || !strings.Contains(gone.Reason, "“Freight”") {
+	if _, err := Open(file(t, book(5.9, "Costs of sending")), &l, false); !errors.As(err, &gone) || !strings.Contains(gone.Reason, "“Freight”") {
 		t.Errorf("the sheet is gone: %v", err)
 	}
 }

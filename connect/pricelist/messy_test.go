@@ -82,7 +82,7 @@ func must(t testing.TB, err error) {
 // all reads a list to its end.
 func all(t testing.TB, content []byte, l *Layout) (offers []source.Offer, aside []Aside, doubts []string) {
 	t.Helper()
-	r, err := Open(file(t, content), l)
+	r, err := Open(file(t, content), l, false)
 	must(t, err)
 	defer r.Close()
 	for {
@@ -230,7 +230,7 @@ func TestFilesThatCannotBeRead(t *testing.T) {
 			if _, err := LookAt(file(t, c.content), nil, Hints{}); !errors.Is(err, c.want) {
 				t.Errorf("looking: %v", err)
 			}
-			if _, err := Open(file(t, c.content), &Layout{Format: "csv", Decimal: ".", Columns: []Column{{"Title", Title}}, Header: 1, Delimiter: ","}); !errors.Is(err, c.want) {
+			if _, err := Open(file(t, c.content), &Layout{Format: "csv", Decimal: ".", Columns: []Column{{"Title", Title}}, Header: 1, Delimiter: ","}, false); !errors.Is(err, c.want) {
 				t.Errorf("opening: %v", err)
 			}
 		})
@@ -265,7 +265,7 @@ func TestAChangedLayoutIsNoticed(t *testing.T) {
 		"a workbook in place of it": {workbookOf(t, []string{"S"}, [][][]any{{{"SKU", "Title", "Net price", "Stock"}, {"N1", "Mug", 2.5, 7}}}, nil), ""},
 	} {
 		t.Run(name, func(t *testing.T) {
-			r, err := Open(file(t, c.content), &l)
+			r, err := Open(file(t, c.content), &l, false)
 			if err == nil {
 				r.Close()
 			}

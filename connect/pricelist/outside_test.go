@@ -158,7 +158,7 @@ func FuzzList(f *testing.F) {
 		if _, reason := l.Check(); reason != "" {
 			return
 		}
-		r, err := Open(file(t, content), &l)
+		r, err := Open(file(t, content), &l, false)
 		if err != nil {
 			return
 		}

@@ -28,6 +28,8 @@ type Offer struct {
 	Deliveries                                           []landed.Delivery
 	Variants                                             []Variant
 	Rivals                                               Rivals
+	// OwnPacking is true where the supplier packs with the buyer's brand.
+	OwnPacking bool
 	// Fingerprint is the SHA-256 of the offer as it was given.
 	Fingerprint [32]byte
 }
@@ -113,8 +115,9 @@ type document struct {
 	Returns struct {
 		Days int `json:"merchantReturnDays"`
 	} `json:"hasMerchantReturnPolicy"`
-	Weekly []int32 `json:"weeklyUnitsSold"`
-	Rivals struct {
+	Weekly  []int32 `json:"weeklyUnitsSold"`
+	Packing bool    `json:"packsWithBuyersBrand"`
+	Rivals  struct {
 		Stores   int      `json:"stores"`
 		Currency string   `json:"priceCurrency"`
 		Prices   []string `json:"prices"`
@@ -160,7 +163,7 @@ func parse(raw []byte) (Offer, error) {
 	o := Offer{
 		Number: d.Number, Title: strings.ToValidUTF8(d.Name, ""), Description: strings.ToValidUTF8(d.Description, ""), Category: d.Category, Brand: d.Brand, PageURL: d.URL,
 		OptionNames: d.VariesBy, Processing: landed.Days{Min: d.Handling.MinValue, Max: d.Handling.MaxValue},
-		Rating: tenths(d.Rating.Value), Ratings: max(d.Rating.Count, 0), ReturnDays: max(d.Returns.Days, 0), Weekly: d.Weekly,
+		Rating: tenths(d.Rating.Value), Ratings: max(d.Rating.Count, 0), ReturnDays: max(d.Returns.Days, 0), Weekly: d.Weekly, OwnPacking: d.Packing,
 		Supplier:    Supplier{d.Seller.Identifier, d.Seller.Name, strings.ToUpper(d.Seller.Country), tenths(d.Seller.Rating), min(max(d.Seller.OnTime, 0), 100), d.Seller.Verified},
 		Fingerprint: sha256.Sum256(raw),
 	}

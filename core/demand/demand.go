@@ -22,7 +22,7 @@ const (
 // Verdict is what a series says.
 type Verdict struct {
 	Class Class `json:"class" enum:"rising,steady,falling,too little data"`
-	// Growth is in tenths of a percent a month of the median week, the season taken out; 0 where the class is unknown.
+	// Growth is in tenths of a percent a month of the median week, the season taken out; 0 where the class is unknown, or chance may do as much.
 	Growth int `json:"growth" doc:"Tenths of a percent a month, without the season"`
 	// Strength of the season, in percent; 0 where two years are not known, or not alike.
 	Strength int `json:"strength" doc:"Of the season, in percent"`
@@ -82,17 +82,17 @@ func Judge(weekly []int32, ended time.Time) Verdict {
 	}
 	v.Spikes = spikes(rest, level)
 	v.Class = Steady
-	slope := TheilSen(x)
-	if middle := median(slices.Clone(x)); middle > 0 {
-		v.Growth = int(math.Round(1000 * slope * year / 12 / middle))
+	if MannKendall(x).P >= believed {
+		return v // chance alone does as much
 	}
-	if MannKendall(x).P < believed {
-		switch {
-		case v.Growth >= leastGrowth:
-			v.Class = Rising
-		case v.Growth <= -leastGrowth:
-			v.Class = Falling
-		}
+	if middle := median(slices.Clone(x)); middle > 0 {
+		v.Growth = int(math.Round(1000 * TheilSen(x) * year / 12 / middle))
+	}
+	switch {
+	case v.Growth >= leastGrowth:
+		v.Class = Rising
+	case v.Growth <= -leastGrowth:
+		v.Class = Falling
 	}
 	return v
 }

@@ -55,12 +55,16 @@ func seasonal(x, weights []float64, period, smooth int) []float64 {
 		of[i%period] += weights[i]
 	}
 	season := make([]float64, period)
+	kernel := make([]float64, smooth+1)
+	for by := range kernel {
+		kernel[by] = tricube(float64(by) / float64(smooth+1))
+	}
 	mean := 0.0
 	for i := range season {
 		total, all := 0.0, 0.0
 		for by := -smooth; by <= smooth; by++ {
 			at := ((i+by)%period + period) % period
-			w := tricube(float64(by) / float64(smooth+1))
+			w := kernel[max(by, -by)]
 			total += w * sum[at]
 			all += w * of[at]
 		}
@@ -89,8 +93,10 @@ func loess(x, weights []float64, window int) []float64 {
 	n := len(x)
 	window = min(window, n)
 	out := make([]float64, n)
+	step := max(window/10, 1)                   // between its places it is a line, as STL's jump has it
 	kernel, reach := make([]float64, window), 0 // by distance
-	for i := range x {
+	last := 0
+	for i := 0; i < n; i = next(i, step, n) {
 		from := min(max(i-window/2, 0), n-window)
 		if far := max(i-from, from+window-1-i) + 1; far != reach {
 			reach = far
@@ -109,8 +115,20 @@ func loess(x, weights []float64, window int) []float64 {
 		} else if w > 0 {
 			out[i] = wy / w
 		}
+		for j := last + 1; j < i; j++ {
+			out[j] = out[last] + (out[i]-out[last])*float64(j-last)/float64(i-last)
+		}
+		last = i
 	}
 	return out
+}
+
+// next is the place after one in steps, the last place among them.
+func next(i, step, n int) int {
+	if i < n-1 {
+		return min(i+step, n-1)
+	}
+	return n
 }
 
 // bisquare makes outliers count little: Tukey's weights at six times the median deviation.
@@ -195,8 +213,14 @@ func straightened(x []float64) []float64 {
 // smoothed is the moving median over places either way: what a single week does not move.
 func smoothed(x []float64, reach int) []float64 {
 	out := make([]float64, len(x))
+	sorted := make([]float64, 0, 2*reach+1)
 	for i := range x {
-		out[i] = median(slices.Clone(x[max(0, i-reach):min(len(x), i+reach+1)]))
+		sorted = sorted[:0]
+		for _, v := range x[max(0, i-reach):min(len(x), i+reach+1)] {
+			at, _ := slices.BinarySearch(sorted, v)
+			sorted = slices.Insert(sorted, at, v)
+		}
+		out[i] = (sorted[(len(sorted)-1)/2] + sorted[len(sorted)/2]) / 2
 	}
 	return out
 }

@@ -51,3 +51,13 @@ func (s Spread) In(convert func(money.Amount) (money.Amount, error)) (Spread, er
 	}
 	return s, nil
 }
+
+// Worth is the profit times the units sold in a month for each store that sells the item, the
+// reader's own as good as one of them: an honest way to rank, whose parts are shown beside it.
+func Worth(profit money.Amount, units, rivals int64) money.Amount {
+	n, err := money.MulDiv(profit.Minor(), units, max(rivals, 1))
+	if err != nil {
+		return money.Zero(profit.Currency()) // beyond any sum that is paid
+	}
+	return money.New(n, profit.Currency())
+}

@@ -74,7 +74,7 @@ func (b *Server) product(r *http.Request, o gen.Offer) object {
 		"handlingTime":            object{"@type": "QuantitativeValue", "minValue": o.Processing[0], "maxValue": o.Processing[1], "unitCode": "DAY"},
 		"aggregateRating":         object{"@type": "AggregateRating", "ratingValue": decimal(o.Rating, 1), "ratingCount": o.Ratings},
 		"hasMerchantReturnPolicy": object{"@type": "MerchantReturnPolicy", "merchantReturnDays": o.ReturnDays},
-		"weeklyUnitsSold":         o.Weekly, "dateModified": moment(o.Changed).Format(time.RFC3339),
+		"weeklyUnitsSold":         o.Weekly, "packsWithBuyersBrand": o.OwnPacking, "dateModified": moment(o.Changed).Format(time.RFC3339),
 	}
 	if o.Rivals.Stores > 0 {
 		seen := make([]string, len(o.Rivals.Prices))

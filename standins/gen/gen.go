@@ -25,7 +25,7 @@ type Offer struct {
 	Weekly                                      []int
 	ReturnDays                                  int
 	Rivals                                      Rivals
-	Withdrawn                                   bool
+	OwnPacking, Withdrawn                       bool
 	// Quote names the quote that it was made of, where it was one.
 	Quote string
 	// Changed is the day of the stand-in's clock on which it last changed.
@@ -280,6 +280,8 @@ func (t thing) market(o *Offer, made int) {
 			o.Rivals.Prices = append(o.Rivals.Prices, (t.cents*(200+r.IntN(180))/100+300+r.IntN(600))/100*100+99)
 		}
 	}
+	r = rand.New(rand.NewPCG(0x3a80, uint64(made)))
+	o.OwnPacking = r.IntN(5) == 0
 	r = rand.New(rand.NewPCG(0x3a7f, uint64(made)))
 	list, least := r.IntN(3) == 0, r.IntN(8) == 0
 	for i := range o.Variants {

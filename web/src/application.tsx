@@ -15,6 +15,7 @@ const Sources = lazy(() => import("./sources/sources"));
 const ListPlace = lazy(() => import("./sources/list"));
 const Requests = lazy(() => import("./sources/requests"));
 const Categories = lazy(() => import("./sources/categories"));
+const Beside = lazy(() => import("./catalog/beside"));
 const Catalog = lazy(() => import("./catalog/catalog"));
 const Workbench = lazy(() => import("./workbench/workbench"));
 const Listings = lazy(() => import("./listings/listings"));
@@ -98,6 +99,7 @@ const router = createBrowserRouter([
           { path: "/sources/:id/categories", element: <Categories /> },
           { path: "/sources/:id/columns", element: <ListPlace key="columns" /> },
           { path: "/catalog", element: <Catalog /> },
+          { path: "/catalog/beside", element: <Beside /> },
           { path: "/workbench", element: <Workbench /> },
           { path: "/workbench/:id", element: <Workbench /> },
           { path: "/listings", element: <Listings /> },

@@ -7,7 +7,45 @@ alter table source add rows_together boolean not null default false;
 alter table offer set (fillfactor = 90);
 alter table offer_variant set (fillfactor = 90);
 
+-- What its sales say, judged when they came in: see core/demand. When an offer was first seen.
+alter table offer
+    add own_packing boolean not null default false,    -- the supplier packs with the seller's brand
+    add demand      text not null default 'too little data',
+    add growth      integer not null default 0,        -- tenths of a percent a month
+    add peaks       smallint[] not null default '{}',  -- months, 1 to 12
+    add first_seen  timestamptz not null default now();
+update offer set first_seen = updated_at;
+update offer set fingerprint = '' where cardinality(weekly) > 0; -- judged with the next whole intake
+alter table staged_offer
+    add own_packing boolean not null,
+    add demand      text not null,
+    add growth      integer not null,
+    add peaks       smallint[] not null;
+
+create index listing_offer on listing (offer_id);
+
+-- Sentences kept under a name, for all who work here; the seller's own standard.
+create table saved_sentence (
+    id       bigint generated always as identity primary key,
+    name     text not null,
+    asked    text not null,            -- as it stands in the address
+    saved_by text not null,
+    saved_at timestamptz not null default now()
+);
+create unique index saved_sentence_name on saved_sentence (lower(name));
+create table standard (
+    one     boolean primary key default true check (one),
+    days    smallint not null,         -- door to door at most; 0 is any
+    tracked boolean not null,
+    rating  smallint not null,         -- tenths at least; 0 is any
+    on_time smallint not null          -- percent at least; 0 is any
+);
+
 -- +goose Down
+drop table standard, saved_sentence;
+drop index listing_offer;
+alter table staged_offer drop column own_packing, drop column demand, drop column growth, drop column peaks;
+alter table offer drop column own_packing, drop column demand, drop column growth, drop column peaks, drop column first_seen;
 alter table offer reset (fillfactor);
 alter table offer_variant reset (fillfactor);
 alter table source drop column rows_together;

@@ -296,6 +296,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offers/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The whole answer of a sentence as CSV */
+        get: operations["exportOffers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offers/{id}": {
         parameters: {
             query?: never;
@@ -519,6 +536,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sentences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sentences kept under a name */
+        get: operations["savedSentences"];
+        /** Keep a sentence under a name */
+        put: operations["saveSentence"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sentences/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a saved sentence */
+        delete: operations["forgetSentence"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -685,6 +737,24 @@ export interface paths {
         /** Look at a list's newest file by its layout */
         get: operations["lookAtSource"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The seller's own standard */
+        get: operations["getStandard"];
+        /** Say the seller's own standard */
+        put: operations["setStandard"];
         post?: never;
         delete?: never;
         options?: never;
@@ -950,27 +1020,21 @@ export interface components {
         BeginStoreRequest: {
             address: string;
         };
-        CatalogBound: {
-            bound: string;
+        CatalogChoice: {
             /** Format: int64 */
             count: number;
-        };
-        CatalogChoices: {
-            category: {
-                [key: string]: number;
-            };
-            days: components["schemas"]["CatalogBound"][];
-            ships_from: {
-                [key: string]: number;
-            };
-            sources: {
-                [key: string]: number;
-            };
-            stock: components["schemas"]["CatalogBound"][];
-            under: components["schemas"]["CatalogBound"][];
+            value: string;
         };
         CatalogFound: {
-            choices: components["schemas"]["CatalogChoices"];
+            /** @description What each clause could be, by its name */
+            choices?: {
+                [key: string]: components["schemas"]["CatalogChoice"][];
+            };
+            /**
+             * Format: int64
+             * @description How many more miss the seller's own standard, where it hides them
+             */
+            hidden: number;
             /** @description Words that nothing holds, and the nearest that were looked up */
             instead: {
                 [key: string]: string;
@@ -984,8 +1048,15 @@ export interface components {
         };
         CatalogLine: {
             days: components["schemas"]["PricingDays"];
+            /** @enum {string} */
+            demand: "rising" | "steady" | "falling" | "too little data";
             /** @description Drafts made of it */
             drafts: number[];
+            /**
+             * Format: int64
+             * @description Tenths of a percent a month, without the season
+             */
+            growth: number;
             /** Format: int64 */
             id: number;
             /** @description Of the cheapest variant; null where there is no price */
@@ -993,6 +1064,11 @@ export interface components {
             no_price: string;
             picture: string;
             rating: string;
+            /**
+             * Format: int64
+             * @description Stores that sell it, as its source says
+             */
+            rivals: number;
             ships_from: string;
             source: string;
             /** Format: int64 */
@@ -1001,28 +1077,55 @@ export interface components {
             title: string;
             /**
              * Format: int64
-             * @description Sold in the last four weeks
+             * @description Sold in 30 days
              */
             units: number;
             /** @description Units a week over the last year, oldest first */
             weekly: number[];
         };
+        CatalogSaved: {
+            /** @description As it stands in the address */
+            asked: string;
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /** Format: date-time */
+            saved_at: string;
+            saved_by: string;
+        };
+        CatalogSaving: {
+            asked: string;
+            name: string;
+        };
         CatalogSheet: {
+            /** @description What it would earn at the middle of the prices seen at other stores; null where none are known */
+            at_market: components["schemas"]["PricingLadder"];
             brand: string;
             category: string;
             days: components["schemas"]["PricingDays"];
-            /** @description To the store's market, or all where there is no store */
+            /** @description To any of the store's markets, or all where there is no store */
             deliveries: components["schemas"]["CatalogSheetDelivery"][];
+            /** @enum {string} */
+            demand: "rising" | "steady" | "falling" | "too little data";
             /** @description Safe HTML */
             description: string;
             /** @description Drafts made of it */
             drafts: number[];
+            /** Format: date-time */
+            first_seen: string;
+            /**
+             * Format: int64
+             * @description Tenths of a percent a month, without the season
+             */
+            growth: number;
             /** Format: int64 */
             id: number;
             /** @description Of the cheapest variant; null where there is no price */
             ladder: components["schemas"]["PricingLadder"];
             /** @description The country that prices assume; empty where there is no store */
             market: string;
+            /** @description The store's; the one that prices assume first */
+            markets: string[];
             no_price: string;
             number: string;
             /**
@@ -1031,6 +1134,8 @@ export interface components {
              */
             on_time: number;
             option_names: string[];
+            /** @description The supplier packs with the seller's brand */
+            own_packing: boolean;
             page_url: string;
             picture: string;
             pictures: string[];
@@ -1044,6 +1149,8 @@ export interface components {
              * @description Stores that sell it, as its source says
              */
             rivals: number;
+            /** @description The same in a sentence */
+            said: string;
             ships_from: string;
             source: string;
             /** Format: int64 */
@@ -1054,12 +1161,14 @@ export interface components {
             trace: components["schemas"]["MarkupTraceLine"][];
             /**
              * Format: int64
-             * @description Sold in the last four weeks
+             * @description Sold in 30 days
              */
             units: number;
             /** Format: date-time */
             updated_at: string;
             variants: components["schemas"]["CatalogSheetVariant"][];
+            /** @description What its sales say */
+            verdict: components["schemas"]["DemandVerdict"];
             verified: boolean;
             /** @description Units a week over the last year, oldest first */
             weekly: number[];
@@ -1072,6 +1181,8 @@ export interface components {
             first: components["schemas"]["ApikitAmountDoc"];
             further: components["schemas"]["ApikitAmountDoc"];
             name: string;
+            /** @description The store's markets that it reaches; where there is no store, the countries */
+            to: string[];
             tracked: boolean;
         };
         CatalogSheetVariant: {
@@ -1087,6 +1198,24 @@ export interface components {
             /** Format: int64 */
             weight_grams: number;
             withdrawn: boolean;
+        };
+        CatalogStandard: {
+            /**
+             * Format: int64
+             * @description Door to door, at most
+             */
+            days: number;
+            /**
+             * Format: int64
+             * @description Percent, at least
+             */
+            on_time: number;
+            /**
+             * Format: int64
+             * @description Tenths, at least
+             */
+            rating: number;
+            tracked: boolean;
         };
         CatalogSupposed: {
             below_floor: boolean;
@@ -1114,6 +1243,25 @@ export interface components {
         };
         DecideIntakeRequest: {
             go_on: boolean;
+        };
+        DemandVerdict: {
+            /** @enum {string} */
+            class: "rising" | "steady" | "falling" | "too little data";
+            /**
+             * Format: int64
+             * @description Tenths of a percent a month, without the season
+             */
+            growth: number;
+            /** @description Months, 1 to 12, in which a proven season peaks */
+            peaks: number[];
+            spikes: number[];
+            /**
+             * Format: int64
+             * @description Of the season, in percent
+             */
+            strength: number;
+            /** Format: int64 */
+            weeks: number;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -3933,16 +4081,58 @@ export interface operations {
                 /** @description The store whose market, rules and currency hold; 0 for none */
                 store?: number;
                 words?: string;
-                source?: number[];
-                from?: string[];
+                /** @description And all under it */
                 category?: string;
+                /** @description Ids */
+                source?: string[];
+                supplier?: string[];
+                brand?: string[];
+                from?: string[];
+                /** @description Any of these countries */
+                to?: string[];
+                demand?: string[];
+                /** @description no, workbench or listings */
+                mine?: string[];
+                /** @description Door to door, at most */
                 days?: number;
+                /** @description Days, at most */
+                processing?: number;
+                /** @description The item's price is under; decimal text in the store's currency */
+                item?: string;
                 /** @description Landing under, decimal text in the store's currency */
                 under?: string;
+                /** @description Shipping costs at most; 0 is free */
+                shipping?: string;
+                /** @description The delivery that prices assume is tracked */
+                tracked?: boolean;
                 stock?: number;
-                sort?: "relevance" | "profit" | "landed" | "days" | "units" | "rating";
+                /** @description Tenths, at least */
+                rating?: number;
+                /** @description Percent, at least */
+                on_time?: number;
+                /** @description Units sold in 7 days, at least */
+                week?: number;
+                /** @description Units sold in 30 days, at least */
+                month?: number;
+                /** @description Stores that sell it, at most; -1 is any number */
+                rivals?: number;
+                /** @description The supplier is */
+                verified?: boolean;
+                /** @description Days, at least */
+                returns?: number;
+                /** @description The supplier packs with the seller's brand */
+                packs?: boolean;
+                /** @description First seen within so many days */
+                new?: number;
+                /** @description Hide what misses the seller's own standard */
+                standard?: boolean;
+                sort?: "relevance" | "landed" | "item" | "shipping" | "days" | "units" | "growth" | "rating" | "rivals" | "profit" | "margin" | "worth";
                 offset?: number;
                 limit?: number;
+                /** @description Count what each clause's choices would leave, too */
+                counts?: boolean;
+                /** @description Of clauses with many choices, those that hold this are told */
+                like?: string;
             };
             header?: never;
             path?: never;
@@ -3958,6 +4148,143 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CatalogFound"];
                 };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportOffers: {
+        parameters: {
+            query?: {
+                /** @description The store whose market, rules and currency hold; 0 for none */
+                store?: number;
+                words?: string;
+                /** @description And all under it */
+                category?: string;
+                /** @description Ids */
+                source?: string[];
+                supplier?: string[];
+                brand?: string[];
+                from?: string[];
+                /** @description Any of these countries */
+                to?: string[];
+                demand?: string[];
+                /** @description no, workbench or listings */
+                mine?: string[];
+                /** @description Door to door, at most */
+                days?: number;
+                /** @description Days, at most */
+                processing?: number;
+                /** @description The item's price is under; decimal text in the store's currency */
+                item?: string;
+                /** @description Landing under, decimal text in the store's currency */
+                under?: string;
+                /** @description Shipping costs at most; 0 is free */
+                shipping?: string;
+                /** @description The delivery that prices assume is tracked */
+                tracked?: boolean;
+                stock?: number;
+                /** @description Tenths, at least */
+                rating?: number;
+                /** @description Percent, at least */
+                on_time?: number;
+                /** @description Units sold in 7 days, at least */
+                week?: number;
+                /** @description Units sold in 30 days, at least */
+                month?: number;
+                /** @description Stores that sell it, at most; -1 is any number */
+                rivals?: number;
+                /** @description The supplier is */
+                verified?: boolean;
+                /** @description Days, at least */
+                returns?: number;
+                /** @description The supplier packs with the seller's brand */
+                packs?: boolean;
+                /** @description First seen within so many days */
+                new?: number;
+                /** @description Hide what misses the seller's own standard */
+                standard?: boolean;
+                sort?: "relevance" | "landed" | "item" | "shipping" | "days" | "units" | "growth" | "rating" | "rivals" | "profit" | "margin" | "worth";
+                offset?: number;
+                limit?: number;
+                /** @description Count what each clause's choices would leave, too */
+                counts?: boolean;
+                /** @description Of clauses with many choices, those that hold this are told */
+                like?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad Request */
             400: {
@@ -5311,6 +5638,259 @@ export interface operations {
             };
         };
     };
+    savedSentences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogSaved"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    saveSentence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatalogSaving"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogSaved"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    forgetSentence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     signIn: {
         parameters: {
             query?: never;
@@ -6360,6 +6940,176 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SourcesLooked"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getStandard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogStandard"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setStandard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatalogStandard"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogStandard"];
                 };
             };
             /** @description Bad Request */

@@ -14,8 +14,9 @@ import { Money, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
 import { useSay } from "../parts/toast";
 import { OfferTrace } from "../parts/trace";
+import { mostBeside } from "./beside";
 import { OfferSheetView } from "./offer";
-import { useAnswer, useQuestion } from "./question";
+import { nothingAsked, useAnswer, useQuestion } from "./question";
 import { Sentence } from "./sentence";
 
 const rowHeight = 61;
@@ -35,6 +36,7 @@ export default function Catalog() {
   const search = useRef<HTMLInputElement>(null);
   const here = row(cursor);
   const take = useTake(() => setMarked(new Map()));
+  const say = useSay();
 
   useEffect(() => setCount(total), [total]);
   const asked = JSON.stringify(question);
@@ -69,11 +71,17 @@ export default function Catalog() {
     const ids = marked.size > 0 ? [...marked.keys()] : shownOffer ? [shownOffer] : [];
     if (ids.length > 0) take.start(ids);
   };
+  const go = useNavigate();
+  const beside = () => {
+    if (marked.size > mostBeside) say(`Up to ${mostBeside} offers lie side by side: ${marked.size} are marked.`, true);
+    else if (marked.size > 1) go(`/catalog/beside?${new URLSearchParams([...marked.keys()].map((id) => ["offer", String(id)]))}`);
+  };
   useKeys([
     { keys: ["x"], label: "mark", run: () => mark(here) },
     { keys: ["shift+j", "shift+ArrowDown"], label: "mark on", run: () => markOn(1) },
     { keys: ["shift+k", "shift+ArrowUp"], label: "", run: () => markOn(-1) },
     ...(may("editor") ? [{ keys: ["t"], label: "take to the Workbench", run: takeNow }] : []),
+    { keys: ["c"], label: marked.size > 1 ? "side by side" : "", run: beside },
     { keys: ["/"], label: "search", run: () => search.current?.select() },
     { keys: ["Escape"], label: "", run: () => setMarked(new Map()) },
   ]);
@@ -104,10 +112,7 @@ export default function Catalog() {
               <Button onClick={() => void first.refetch()}>Ask again</Button>
             </Notice>
           ) : total === 0 && first.data ? (
-            <NothingFound
-              hasSources={(sources.data ?? []).some((s) => s.state === "connected")}
-              onClear={() => change({ words: "", source: [], from: [], category: "", days: 0, under: "", stock: 0 })}
-            />
+            <NothingFound hasSources={(sources.data ?? []).some((s) => s.state === "connected")} onClear={() => change(nothingAsked)} />
           ) : (
             <Grid box={box} label="Offers" count={total} size={size} active={here ? `offer-${here.id}` : undefined}>
               {items.map((item) => (
@@ -134,6 +139,7 @@ export default function Catalog() {
                 <Button tone="quiet" onClick={() => setMarked(new Map())}>
                   Unmark
                 </Button>
+                {marked.size > 1 && marked.size <= mostBeside && <Button onClick={beside}>Side by side</Button>}
                 {may("editor") && (
                   <Button tone="main" onClick={takeNow} disabled={take.busy}>
                     Take {marked.size} to the Workbench
@@ -246,7 +252,7 @@ function OfferRow({
           </span>
           <span role="gridcell">
             <DemandRibbon weekly={offer.weekly} />
-            <span className="text-sm text-ink-2">{offer.units.toLocaleString("en")} in 4 weeks</span>
+            <span className="text-sm text-ink-2">{offer.units.toLocaleString("en")} in 30 days</span>
           </span>
           <span role="gridcell" className="text-right">
             {offer.ladder && (

@@ -2,9 +2,10 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, ask, type OfferSheet } from "../api/client";
 import { useSession } from "../frame/session";
-import { Button, Notice, Picture } from "../parts/controls";
+import { Button, Dialog, Notice, Picture } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { DayRuler, DayWords, dayText } from "../parts/days";
+import { useKeys } from "../parts/keys";
 import { ladderTop, PriceLadder } from "../parts/ladder";
 import { Money, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
@@ -38,15 +39,30 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
   const [picture, setPicture] = useState(0);
   // biome-ignore lint/correctness/useExhaustiveDependencies: another offer starts at its first picture
   useEffect(() => setPicture(0), [offer.id]);
+  const [large, setLarge] = useState(false);
+  useKeys([
+    { keys: ["v"], label: "view large", run: () => setLarge(true) },
+    { keys: ["]"], label: "", run: () => setPicture((picture + 1) % Math.max(1, offer.pictures.length)) },
+    { keys: ["["], label: "", run: () => setPicture((picture + offer.pictures.length - 1) % Math.max(1, offer.pictures.length)) },
+  ]);
   return (
     <>
       <div className="flex gap-3">
-        <Picture
-          path={offer.pictures[picture] ?? ""}
-          width={400}
-          alt={`${offer.title}, picture ${picture + 1}`}
-          className="size-28 shrink-0 border border-line"
-        />
+        <button type="button" onClick={() => setLarge(true)} aria-label="View the picture large" className="size-28 shrink-0">
+          <Picture path={offer.pictures[picture] ?? ""} width={400} alt={`${offer.title}, picture ${picture + 1}`} className="size-28 border border-line" />
+        </button>
+        <Dialog open={large} onClose={() => setLarge(false)} title={`Picture ${picture + 1} of ${offer.pictures.length}`} wide>
+          <Picture
+            path={offer.pictures[picture] ?? ""}
+            width={800}
+            alt={`${offer.title}, picture ${picture + 1}`}
+            className="mx-auto size-[56vh] max-w-full object-contain"
+          />
+          <div className="mt-3 flex justify-center gap-2">
+            <Button onClick={() => setPicture((picture + offer.pictures.length - 1) % offer.pictures.length)}>Before</Button>
+            <Button onClick={() => setPicture((picture + 1) % offer.pictures.length)}>Next</Button>
+          </div>
+        </Dialog>
         <div className="min-w-0">
           <h2 className="line-clamp-3 text-lg leading-tight" title={offer.title}>
             {offer.title}
@@ -57,6 +73,7 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
           <p className="text-sm text-ink-2">
             From {countryName(offer.ships_from)} · {offer.variants.length} variants · {offer.stock.toLocaleString("en")} in stock ·{" "}
             {offer.return_days ? `returns ${offer.return_days} days` : "no returns"}
+            {offer.own_packing && " · packs with your brand"}
           </p>
         </div>
       </div>
@@ -97,20 +114,37 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
         </a>
       </div>
       {offer.drafts.length > 0 && <p className="mt-2 text-sm text-profit-ink">It is in the Workbench.</p>}
+      <Demand offer={offer} />
       <Earning offer={offer} />
       <WhatIf offer={offer} onTake={onTake} />
       <Deliveries offer={offer} />
       <Variants offer={offer} />
-      <h3 className="mt-5 mb-1">Sold each week</h3>
-      <DemandRibbon weekly={offer.weekly} width={326} height={56} />
-      <p className="flex justify-between text-sm text-ink-2">
-        <span>{offer.weekly.length} weeks ago</span>
-        <span>{offer.units.toLocaleString("en")} in the last 4 weeks</span>
-      </p>
       <h3 className="mt-5 mb-1">In the supplier's words</h3>
       {/* biome-ignore lint/security/noDangerouslySetInnerHtml: the server leaves plain elements only, without attributes */}
       <div className="prose-plain text-ink-2" dangerouslySetInnerHTML={{ __html: offer.description }} />
     </>
+  );
+}
+
+function Demand({ offer }: { offer: OfferSheet }) {
+  const { verdict } = offer;
+  const from = offer.weekly.length - verdict.weeks;
+  return (
+    <section aria-label="Demand">
+      <h3 className="mt-5 mb-1">Demand</h3>
+      <p className="mb-1 font-semibold">{offer.said}</p>
+      {offer.weekly.length > 1 && (
+        <>
+          <DemandRibbon weekly={offer.weekly.slice(from)} width={326} height={56} peaks={verdict.peaks} spikes={verdict.spikes} ended={offer.updated_at} />
+          <p className="flex justify-between text-sm text-ink-2">
+            <span>{verdict.weeks} weeks ago</span>
+            {verdict.peaks.length > 0 && <span>shaded: its peak months</span>}
+            {verdict.spikes.length > 0 && <span>ringed: weeks that stood out</span>}
+            <span>{offer.units.toLocaleString("en")} in 30 days</span>
+          </p>
+        </>
+      )}
+    </section>
   );
 }
 
@@ -124,11 +158,15 @@ function Earning({ offer }: { offer: OfferSheet }) {
         What it would earn <span className="font-sans text-sm font-normal text-ink-2">the cheapest variant</span>
       </h3>
       <PriceLadder ladder={ladder} top={ladderTop(ladder)} width={326} />
+      <div className={row}>
+        <span>Rivals</span>
+        <span>{offer.rivals === 0 ? "no store is known to sell it" : offer.rivals === 1 ? "1 store sells it" : `${offer.rivals} stores sell it`}</span>
+      </div>
       {ladder.market && (
         <div className={row}>
-          <span>{offer.rivals} stores sell it · middle half of prices</span>
+          <span>{ladder.market.seen} prices seen · middle half, median</span>
           <span>
-            <Money of={ladder.market.low} />–<Money of={ladder.market.high} />
+            <Money of={ladder.market.low} />–<Money of={ladder.market.high} />, <Money of={ladder.market.middle} />
           </span>
         </div>
       )}
@@ -156,6 +194,18 @@ function Earning({ offer }: { offer: OfferSheet }) {
         <span>You keep · margin {percent(ladder.margin)}</span>
         <Money of={ladder.profit} signed className="font-bold" />
       </div>
+      {offer.at_market && (
+        <div className={row}>
+          <span>At the market's median you keep · margin {percent(offer.at_market.margin)}</span>
+          <Money of={offer.at_market.profit} signed className="font-bold" />
+        </div>
+      )}
+      {Number(ladder.break_even) > 0 && (
+        <div className={row}>
+          <span>Advertising may cost, an order, before it loses</span>
+          <Money of={ladder.profit} />
+        </div>
+      )}
       {Number(ladder.break_even) > 0 && (
         <div className={row}>
           <span>Break-even return on ad spend</span>
@@ -173,7 +223,8 @@ function Deliveries({ offer }: { offer: OfferSheet }) {
       <h3 className="mt-5 mb-1">
         Delivery{" "}
         <span className="font-sans text-sm font-normal text-ink-2">
-          {store ? `to ${countryName(offer.market)}` : "to all markets"} · processing {offer.deliveries[0] ? dayText(offer.deliveries[0].days.processing) : ""}
+          {store ? `to ${offer.markets.map(countryName).join(", ")}` : "to all markets"} · processing{" "}
+          {offer.deliveries[0] ? dayText(offer.deliveries[0].days.processing) : ""}
         </span>
       </h3>
       {offer.deliveries.map((d) => (
@@ -183,6 +234,7 @@ function Deliveries({ offer }: { offer: OfferSheet }) {
             <span className="block text-sm text-ink-2">
               {d.tracked ? "tracked" : "not tracked"}
               {d.assumed && " · prices assume it"}
+              {store && d.to.length < offer.markets.length && ` · only to ${d.to.map(countryName).join(", ")}`}
             </span>
           </span>
           <span>
@@ -210,6 +262,7 @@ function Variants({ offer }: { offer: OfferSheet }) {
             ))}
             <th className="text-right font-normal">Cost</th>
             <th className="text-right font-normal">Stock</th>
+            <th className="text-right font-normal">Weight</th>
             <th className="text-right font-normal">Keep</th>
           </tr>
         </thead>
@@ -225,6 +278,7 @@ function Variants({ offer }: { offer: OfferSheet }) {
                 <Money of={v.cost} />
               </td>
               <td className={`text-right ${v.stock === 0 ? "text-loss" : ""}`}>{v.stock}</td>
+              <td className="text-right">{v.weight_grams > 0 ? `${v.weight_grams} g` : "—"}</td>
               <td className="text-right">{v.ladder && <Money of={v.ladder.profit} signed />}</td>
             </tr>
           ))}

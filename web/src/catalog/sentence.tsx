@@ -4,7 +4,9 @@ import { useSession } from "../frame/session";
 import { Choice, Clause, TypedChoice } from "../parts/clause";
 import { countryName } from "../parts/countries";
 import { moneyText } from "../parts/money";
-import { type Question, type Sort, sorts } from "./question";
+import { type ClauseName, clauseNames, clauses, type Saying } from "./clauses";
+import { asAddress, pricedSorts, type Question, type Sort, sorts, useChoices } from "./question";
+import { SentenceTools } from "./tools";
 
 type Found = Schemas["CatalogFound"];
 
@@ -22,14 +24,28 @@ export function Sentence({
   sources: Schemas["SourcesSource"][];
   searchRef: RefObject<HTMLInputElement | null>;
 }) {
-  const { store } = useSession();
+  const { store, storeId } = useSession();
   const [words, setWords] = useState(question.words);
+  const [open, setOpen] = useState<ClauseName | "more" | "sort" | "">("");
+  const [like, setLike] = useState("");
   useEffect(() => setWords(question.words), [question.words]);
-  const choices = found?.choices;
-  const sourceName = (id: number) => sources.find((s) => s.id === id)?.name ?? "a source";
-  const toggle = <T,>(list: T[], one: T) => (list.includes(one) ? list.filter((x) => x !== one) : [...list, one]);
-  const amount = (value: string) => (store ? moneyText({ value, currency: store.currency }, store.currency) : value);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another panel begins without words
+  useEffect(() => setLike(""), [open]);
+  const choices = useChoices(question, storeId, like, open !== "" && open !== "more" && open !== "sort");
+  const how: Saying = {
+    amount: (value) => (store ? moneyText({ value, currency: store.currency }, store.currency) : value),
+    source: (id) => sources.find((s) => String(s.id) === id)?.name ?? "a source",
+  };
   const instead = Object.entries(found?.instead ?? {});
+  const set = (name: ClauseName, values: string[]) => {
+    const next = { ...question.values };
+    if (values.length > 0) next[name] = values;
+    else delete next[name];
+    change({ values: next });
+  };
+  const usable = clauseNames.filter((name) => store || !clauses[name].priced);
+  const said = usable.filter((name) => clauses[name].always || question.values[name] || open === name);
+  const rest = usable.filter((name) => !said.includes(name));
   return (
     <search className="block border-b border-line bg-surface px-4 py-2.5 text-lg leading-8" aria-label="The catalog's sentence">
       Find{" "}
@@ -45,168 +61,61 @@ export function Sentence({
         aria-label="Words"
         size={Math.max(10, words.length + 1)}
         className="rounded-t border-b-[1.5px] border-beak bg-beak-wash px-2 font-semibold placeholder:font-normal placeholder:text-ink-2"
-      />{" "}
-      in{" "}
-      <Clause label="Category" words={question.category || "any category"} empty={!question.category}>
-        {(close) =>
-          [
-            ["", "any category"] as const,
-            ...Object.keys(choices?.category ?? {})
-              .sort()
-              .map((c) => [c, c] as const),
-          ].map(([value, name]) => (
-            <Choice
-              key={value}
-              chosen={question.category === value}
-              count={value ? choices?.category[value] : undefined}
-              onChoose={() => {
-                change({ category: value });
-                close();
-              }}
+      />
+      {said.map((name) => {
+        const clause = clauses[name];
+        const values = question.values[name] ?? [];
+        return (
+          <span key={name}>
+            {clause.before.startsWith(",") ? "" : " "}
+            {name === "days" && store ? (
+              <>
+                to <span className="font-semibold">{countryName(found?.market ?? store.markets[0] ?? "")}</span>{" "}
+              </>
+            ) : null}
+            {clause.before}{" "}
+            <Clause
+              label={clause.label}
+              words={values.map((v) => clause.say(v, how)).join(" or ") || clause.none}
+              empty={values.length === 0}
+              open={open === name}
+              onOpen={(yes) => setOpen(yes ? name : "")}
             >
-              {name}
-            </Choice>
-          ))
-        }
-      </Clause>{" "}
-      from{" "}
-      <Clause label="Source" words={question.source.map(sourceName).join(" or ") || "any source"} empty={question.source.length === 0}>
-        {() =>
-          sources.map((s) => (
-            <Choice
-              key={s.id}
-              chosen={question.source.includes(s.id)}
-              count={choices?.sources[s.id] ?? 0}
-              onChoose={() => change({ source: toggle(question.source, s.id) })}
-            >
-              {s.name}
-            </Choice>
-          ))
-        }
-      </Clause>
-      , shipped from{" "}
-      <Clause label="Ships from" words={question.from.map(countryName).join(" or ") || "anywhere"} empty={question.from.length === 0}>
-        {() =>
-          Object.keys(choices?.ships_from ?? {})
-            .sort((a, b) => countryName(a).localeCompare(countryName(b)))
-            .map((code) => (
-              <Choice
-                key={code}
-                chosen={question.from.includes(code)}
-                count={choices?.ships_from[code] ?? 0}
-                onChoose={() => change({ from: toggle(question.from, code) })}
-              >
-                {countryName(code)}
-              </Choice>
-            ))
-        }
-      </Clause>
-      {store && (
+              {(close) => (
+                <Panel
+                  name={name}
+                  values={values}
+                  set={(v) => set(name, v)}
+                  choices={choices?.[name] ?? []}
+                  how={how}
+                  close={close}
+                  like={like}
+                  setLike={setLike}
+                />
+              )}
+            </Clause>
+          </span>
+        );
+      })}
+      {rest.length > 0 && (
         <>
           {" "}
-          to <span className="font-semibold">{countryName(found?.market ?? store.markets[0] ?? "")}</span> within{" "}
-          <Clause label="Days to the door" words={question.days ? `${question.days} days` : "any time"} empty={!question.days}>
-            {(close) => (
-              <>
-                <Choice
-                  chosen={!question.days}
-                  onChoose={() => {
-                    change({ days: 0 });
-                    close();
-                  }}
-                >
-                  any time
+          <Clause label="Further clauses" words="and …" empty open={open === "more"} onOpen={(yes) => setOpen(yes ? "more" : "")}>
+            {() =>
+              rest.map((name) => (
+                <Choice key={name} chosen={false} onChoose={() => setOpen(name)}>
+                  {clauses[name].label}
                 </Choice>
-                {choices?.days.map((b) => (
-                  <Choice
-                    key={b.bound}
-                    chosen={question.days === Number(b.bound)}
-                    count={b.count}
-                    onChoose={() => {
-                      change({ days: Number(b.bound) });
-                      close();
-                    }}
-                  >
-                    {b.bound} days
-                  </Choice>
-                ))}
-              </>
-            )}
-          </Clause>
-          , landing under{" "}
-          <Clause label="Landing under" words={question.under ? amount(question.under) : "any cost"} empty={!question.under}>
-            {(close) => (
-              <>
-                <Choice
-                  chosen={!question.under}
-                  onChoose={() => {
-                    change({ under: "" });
-                    close();
-                  }}
-                >
-                  any cost
-                </Choice>
-                {choices?.under.map((b) => (
-                  <Choice
-                    key={b.bound}
-                    chosen={question.under === b.bound}
-                    count={b.count}
-                    onChoose={() => {
-                      change({ under: b.bound });
-                      close();
-                    }}
-                  >
-                    {amount(b.bound)}
-                  </Choice>
-                ))}
-                <TypedChoice
-                  label="Landing under"
-                  initial={question.under}
-                  suffix={store.currency}
-                  onDone={(text) => {
-                    change({ under: text });
-                    close();
-                  }}
-                />
-              </>
-            )}
+              ))
+            }
           </Clause>
         </>
       )}
-      , with{" "}
-      <Clause label="Stock" words={question.stock ? `${question.stock} or more in stock` : "any stock"} empty={!question.stock}>
-        {(close) => (
-          <>
-            <Choice
-              chosen={!question.stock}
-              onChoose={() => {
-                change({ stock: 0 });
-                close();
-              }}
-            >
-              any stock
-            </Choice>
-            {choices?.stock.map((b) => (
-              <Choice
-                key={b.bound}
-                chosen={question.stock === Number(b.bound)}
-                count={b.count}
-                onChoose={() => {
-                  change({ stock: Number(b.bound) });
-                  close();
-                }}
-              >
-                {b.bound} or more
-              </Choice>
-            ))}
-          </>
-        )}
-      </Clause>
       {" — "}
-      <Clause label="Sorted" words={sorts[question.sort]}>
+      <Clause label="Sorted" words={sorts[question.sort]} open={open === "sort"} onOpen={(yes) => setOpen(yes ? "sort" : "")}>
         {(close) =>
           (Object.keys(sorts) as Sort[])
-            .filter((s) => store || !["profit", "landed", "days"].includes(s))
+            .filter((s) => store || !pricedSorts.includes(s))
             .map((s) => (
               <Choice
                 key={s}
@@ -231,6 +140,76 @@ export function Sentence({
           </span>
         ))}
       </span>
+      <SentenceTools question={question} address={asAddress(question).toString()} change={change} hidden={found?.hidden ?? 0} />
     </search>
+  );
+}
+
+/** Panel holds what a clause could be, with how many offers each would leave. */
+function Panel({
+  name,
+  values,
+  set,
+  choices,
+  how,
+  close,
+  like,
+  setLike,
+}: {
+  name: ClauseName;
+  values: string[];
+  set: (values: string[]) => void;
+  choices: Schemas["CatalogChoice"][];
+  how: Saying;
+  close: () => void;
+  like: string;
+  setLike: (like: string) => void;
+}) {
+  const clause = clauses[name];
+  const done = (next: string[]) => {
+    set(next);
+    close();
+  };
+  // What is chosen stays in sight, whatever it would leave.
+  const shown = [
+    ...choices,
+    ...values.filter((v) => clause.kind !== "number" && clause.kind !== "amount" && !choices.some((c) => c.value === v)).map((value) => ({ value, count: 0 })),
+  ];
+  const long = name === "supplier" || name === "brand" || name === "category";
+  return (
+    <>
+      {long && (
+        <input
+          aria-label={`Look for ${clause.label.toLowerCase()}`}
+          placeholder="Type to look for it"
+          value={like}
+          onChange={(e) => setLike(e.target.value)}
+          className="mb-1 w-full rounded border border-line-2 bg-surface px-2 py-1"
+        />
+      )}
+      <Choice chosen={values.length === 0} onChoose={() => done([])}>
+        {clause.none}
+      </Choice>
+      {shown.map(({ value, count }) => {
+        const chosen = clause.kind === "yes" ? values.length > 0 : values.includes(value);
+        const depth = name === "category" ? value.split(" > ").length - 1 : 0;
+        return (
+          <Choice
+            key={value}
+            chosen={chosen}
+            count={count}
+            onChoose={() => {
+              if (clause.kind === "many") set(chosen ? values.filter((v) => v !== value) : [...values, value]);
+              else done([value]);
+            }}
+          >
+            <span style={{ paddingLeft: depth * 14 }}>{depth > 0 && !like ? value.split(" > ").at(-1) : clause.say(value, how)}</span>
+          </Choice>
+        );
+      })}
+      {(clause.kind === "number" || clause.kind === "amount") && (
+        <TypedChoice label={clause.label} initial={values[0] ?? ""} suffix={clause.unit ?? ""} onDone={(text) => done(text ? [text] : [])} />
+      )}
+    </>
   );
 }

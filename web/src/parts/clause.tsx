@@ -9,14 +9,21 @@ export function Clause({
   label,
   children,
   width = "w-64",
+  open: opened,
+  onOpen,
 }: {
   words: ReactNode;
   empty?: boolean;
   label: string;
   children: (close: () => void) => ReactNode;
   width?: string;
+  /** Where who uses it wants to know whether it is open. */
+  open?: boolean;
+  onOpen?: (open: boolean) => void;
 }) {
-  const [open, setOpen] = useState(false);
+  const [own, setOwn] = useState(false);
+  const open = opened ?? own;
+  const setOpen = onOpen ?? setOwn;
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger className={`clause ${empty ? "clause-empty" : ""}`} aria-label={`${label}: ${typeof words === "string" ? words : ""}`}>

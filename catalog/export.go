@@ -1,0 +1,84 @@
+package catalog
+
+import (
+	"context"
+	"encoding/csv"
+	"io"
+	"slices"
+	"strconv"
+
+	"plainpelican/catalog/index"
+	"plainpelican/core/money"
+	"plainpelican/platform/spreadsheet"
+	"plainpelican/pricing"
+)
+
+// Export writes the whole answer of a sentence as CSV.
+func (s *Service) Export(ctx context.Context, q Sentence, w io.Writer) error {
+	write, err := s.export(ctx, q)
+	if err != nil {
+		return err
+	}
+	return write(w)
+}
+
+// exportPart is how many offers are written at a time.
+const exportPart = 500
+
+// export writes the whole answer of a sentence as CSV, part by part, of one state of the catalog.
+func (s *Service) export(ctx context.Context, q Sentence) (func(io.Writer) error, error) {
+	snapshot, question, pricer, err := s.ask(ctx, &q)
+	if err != nil {
+		return nil, err
+	}
+	question.Offset, question.Limit = 0, snapshot.Len()
+	hits := snapshot.Ask(question).Hits
+	return func(w io.Writer) error {
+		if _, err := io.WriteString(w, "\xef\xbb\xbf"); err != nil {
+			return err
+		}
+		out := csv.NewWriter(w)
+		_ = out.Write(exportHeader) // told by Error
+		for from := 0; from < len(hits); from += exportPart {
+			part := hits[from:min(from+exportPart, len(hits))]
+			lines, err := s.lines(ctx, part, pricer)
+			if err != nil {
+				return err
+			}
+			for i := range lines {
+				_ = out.Write(exportRow(&lines[i], &part[i], pricer))
+			}
+			out.Flush()
+			if err := out.Error(); err != nil {
+				return err
+			}
+		}
+		out.Flush()
+		return out.Error()
+	}, nil
+}
+
+var exportHeader = []string{"offer", "title", "supplier", "source", "ships from", "currency", "item", "shipping", "landed", "price", "profit", "margin %", "days from", "days to", "tracked", "stock", "rating", "on time %",
+	"sold in 7 days", "sold in 30 days", "demand", "growth % a month", "rivals", "returns in days"}
+
+func exportRow(l *Line, h *index.Hit[thing], p *pricing.Pricer) []string {
+	number := func(of index.Number) string { return itoa(int64(h.Numbers[of])) }
+	sums := make([]string, 7)
+	if p != nil && l.Ladder != nil {
+		sums = []string{p.Currency.String()}
+		for _, a := range []money.Amount{l.Ladder.Item, l.Ladder.Shipping, l.Ladder.Landed, l.Ladder.Price, l.Ladder.Profit} {
+			sums = append(sums, a.Decimal())
+		}
+		sums = append(sums, (l.Ladder.Margin * 100).String())
+	}
+	days := make([]string, 3)
+	if l.Days != nil {
+		days = []string{strconv.Itoa(l.Days.Door.Min), strconv.Itoa(l.Days.Door.Max), map[bool]string{true: "yes", false: "no"}[p.Quote(h.Thing.Thing).Choice.Delivery.Tracked]}
+	}
+	growth := ""
+	if n := int(h.Numbers[index.Growth]); n != index.NoGrowth {
+		growth = strconv.FormatFloat(float64(n)/10, 'f', 1, 64)
+	}
+	return slices.Concat([]string{itoa(l.ID), spreadsheet.Inert(l.Title), spreadsheet.Inert(l.Supplier), spreadsheet.Inert(l.Source), l.ShipsFrom}, sums, days,
+		[]string{number(index.Stock), l.Rating, number(index.OnTime), number(index.Week), number(index.Month), l.Demand, growth, number(index.Rivals), number(index.Returns)})
+}

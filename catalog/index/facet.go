@@ -1,0 +1,156 @@
+package index
+
+import (
+	"slices"
+	"strings"
+)
+
+// facet gives each row the place of its value among the distinct ones.
+type facet struct {
+	kind   Facet
+	values []string
+	code   []uint32
+	// choices are what can be asked for, in order, where there are few: then each has its rows.
+	choices []string
+	sets    []bitset
+}
+
+// fewChoices have a set of rows each.
+const fewChoices = 192
+
+// coder gives values their places.
+type coder struct {
+	facet
+	known map[string]uint32
+}
+
+func newCoder(kind Facet, rows int) *coder {
+	return &coder{facet{kind: kind, code: make([]uint32, 0, rows)}, map[string]uint32{}}
+}
+
+func (c *coder) place(v string) uint32 {
+	code, ok := c.known[v]
+	if !ok {
+		code = uint32(len(c.values))
+		c.known[v] = code
+		c.values = append(c.values, v)
+	}
+	return code
+}
+
+// choicesOf are all that a value answers to.
+func (f Facet) choicesOf(value string) []string {
+	switch f {
+	case Category:
+		var all []string
+		for at := 0; ; {
+			next := strings.Index(value[at:], " > ")
+			if next < 0 {
+				return append(all, value)
+			}
+			all = append(all, value[:at+next])
+			at += next + 3
+		}
+	case ShipsTo:
+		if value == "" {
+			return nil
+		}
+		return strings.Split(value, ",")
+	}
+	return []string{value}
+}
+
+// finish makes the sets of a facet whose rows are all there.
+func (f facet) finish() facet {
+	rows := map[string]bitset{}
+	of := make([][]bitset, len(f.values))
+	for code, value := range f.values {
+		for _, choice := range f.kind.choicesOf(value) {
+			if rows[choice] == nil {
+				if len(rows) == fewChoices {
+					return f
+				}
+				rows[choice] = none(len(f.code))
+			}
+			of[code] = append(of[code], rows[choice])
+		}
+	}
+	for i, code := range f.code {
+		for _, set := range of[code] {
+			set.add(uint32(i))
+		}
+	}
+	for choice := range rows {
+		f.choices = append(f.choices, choice)
+	}
+	slices.Sort(f.choices)
+	for _, choice := range f.choices {
+		f.sets = append(f.sets, rows[choice])
+	}
+	return f
+}
+
+// answers tells for each value whether it answers to one of some choices.
+func (f *facet) answers(choices []string) []bool {
+	if f.kind == ShipsTo {
+		choices = append(slices.Clone(choices), Everywhere)
+	}
+	does := make([]bool, len(f.values))
+	for code, value := range f.values {
+		does[code] = slices.ContainsFunc(f.kind.choicesOf(value), func(c string) bool { return slices.Contains(choices, c) })
+	}
+	return does
+}
+
+// rows is the set of rows that answer to one of some choices.
+func (f *facet) rows(choices []string) bitset {
+	set := none(len(f.code))
+	if f.sets == nil {
+		does := f.answers(choices)
+		for i, code := range f.code {
+			if does[code] {
+				set.add(uint32(i))
+			}
+		}
+		return set
+	}
+	if f.kind == ShipsTo {
+		choices = append(slices.Clone(choices), Everywhere)
+	}
+	for _, choice := range choices {
+		if at, there := slices.BinarySearch(f.choices, choice); there {
+			set.or(f.sets[at])
+		}
+	}
+	return set
+}
+
+// count adds how many of n rows in a set answer to each choice; those to none are left out. Who
+// ships everywhere is counted by that choice only.
+func (f *facet) count(set bitset, n int, into map[string]int) {
+	if n == 0 {
+		return
+	}
+	// A row costs as much as about four words of a set.
+	if f.sets != nil && len(f.sets)*len(set) < 4*n {
+		for at, choice := range f.choices {
+			if n := set.shared(f.sets[at]); n > 0 {
+				into[choice] += n
+			}
+		}
+		return
+	}
+	counts := make([]int32, len(f.values))
+	for w, word := range set {
+		for ; word != 0; word &= word - 1 {
+			counts[f.code[w<<6+trailing(word)]]++
+		}
+	}
+	for code, n := range counts {
+		if n > 0 {
+			for _, choice := range f.kind.choicesOf(f.values[code]) {
+				into[choice] += int(n)
+			}
+		}
+	}
+}

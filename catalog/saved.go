@@ -1,0 +1,107 @@
+package catalog
+
+import (
+	"context"
+	"net/url"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/catalog/index"
+	"plainpelican/platform/access"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
+)
+
+// Standard is what the seller never goes below; zero asks for nothing.
+type Standard struct {
+	Days    int  `json:"days" minimum:"0" maximum:"365" doc:"Door to door, at most"`
+	Tracked bool `json:"tracked"`
+	Rating  int  `json:"rating" minimum:"0" maximum:"50" doc:"Tenths, at least"`
+	OnTime  int  `json:"on_time" minimum:"0" maximum:"100" doc:"Percent, at least"`
+}
+
+// usual is a standard where nobody has said one.
+var usual = Standard{Days: 16, Tracked: true, Rating: 43, OnTime: 90}
+
+func (st Standard) bounds() (b index.Standard) {
+	if st.Rating > 0 {
+		b.Numbers = append(b.Numbers, index.Bound[index.Number]{Of: index.Rating, Value: int64(st.Rating)})
+	}
+	if st.OnTime > 0 {
+		b.Numbers = append(b.Numbers, index.Bound[index.Number]{Of: index.OnTime, Value: int64(st.OnTime)})
+	}
+	if st.Days > 0 {
+		b.Figures = append(b.Figures, index.Bound[index.Figure]{Of: index.Days, Value: int64(st.Days)})
+	}
+	if st.Tracked {
+		b.Figures = append(b.Figures, index.Bound[index.Figure]{Of: index.Tracked, Value: 1})
+	}
+	return b
+}
+
+// Standard is the seller's own.
+func (s *Service) Standard(ctx context.Context) (Standard, error) {
+	var own Standard
+	err := s.Pool.QueryRow(ctx, `select days, tracked, rating, on_time from standard`).Scan(&own.Days, &own.Tracked, &own.Rating, &own.OnTime)
+	if database.Missing(err) {
+		return usual, nil
+	}
+	return own, err
+}
+
+func (s *Service) setStandard(ctx context.Context, own Standard) (Standard, error) {
+	_, err := s.Pool.Exec(ctx, `insert into standard (days, tracked, rating, on_time) values ($1, $2, $3, $4) on conflict (one) do update set days = $1, tracked = $2, rating = $3, on_time = $4`,
+		own.Days, own.Tracked, own.Rating, own.OnTime)
+	return own, err
+}
+
+// Saved is a sentence under a name, for all who work here.
+type Saved struct {
+	ID      int64     `json:"id"`
+	Name    string    `json:"name"`
+	Asked   string    `json:"asked" doc:"As it stands in the address"`
+	SavedBy string    `json:"saved_by"`
+	SavedAt time.Time `json:"saved_at"`
+}
+
+// Saving keeps a sentence under a name; one of that name is replaced.
+type Saving struct {
+	Name  string `json:"name" maxLength:"80"`
+	Asked string `json:"asked" maxLength:"4000"`
+}
+
+func (s *Service) saved(ctx context.Context) ([]Saved, error) {
+	rows, err := s.Pool.Query(ctx, `select id, name, asked, saved_by, saved_at from saved_sentence order by lower(name)`)
+	if err != nil {
+		return nil, err
+	}
+	all, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Saved])
+	return list(all), err
+}
+
+func (s *Service) save(ctx context.Context, in Saving) (Saved, error) {
+	name := strings.Join(strings.Fields(in.Name), " ")
+	if name == "" {
+		return Saved{}, apikit.Problem(422, "name", "Give the sentence a name.")
+	}
+	if _, err := url.ParseQuery(in.Asked); err != nil {
+		return Saved{}, apikit.Problem(422, "asked", "That is not a sentence's address.")
+	}
+	rows, err := s.Pool.Query(ctx, `
+		insert into saved_sentence (name, asked, saved_by) values ($1, $2, $3)
+		on conflict (lower(name)) do update set name = $1, asked = $2, saved_by = $3, saved_at = now() returning id, name, asked, saved_by, saved_at`, name, in.Asked, access.Who(ctx).Name)
+	if err != nil {
+		return Saved{}, err
+	}
+	return pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Saved])
+}
+
+func (s *Service) forget(ctx context.Context, id int64) error {
+	tag, err := s.Pool.Exec(ctx, `delete from saved_sentence where id = $1`, id)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = apikit.NotFound("sentence")
+	}
+	return err
+}

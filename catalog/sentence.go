@@ -1,0 +1,203 @@
+package catalog
+
+import (
+	"context"
+	"strconv"
+	"time"
+
+	"plainpelican/catalog/index"
+	"plainpelican/core/money"
+	"plainpelican/platform/apikit"
+	"plainpelican/pricing"
+)
+
+// Sentence is the question as it stands in an address. What is not there asks for nothing.
+type Sentence struct {
+	Store      int64    `query:"store" doc:"The store whose market, rules and currency hold; 0 for none"`
+	Words      string   `query:"words" maxLength:"200"`
+	Category   string   `query:"category" maxLength:"200" doc:"And all under it"`
+	Sources    []string `query:"source,explode" maxItems:"50" doc:"Ids"`
+	Suppliers  []string `query:"supplier,explode" maxItems:"50"`
+	Brands     []string `query:"brand,explode" maxItems:"50"`
+	ShipsFrom  []string `query:"from,explode" maxItems:"50"`
+	ShipsTo    []string `query:"to,explode" maxItems:"50" doc:"Any of these countries"`
+	Demand     []string `query:"demand,explode" maxItems:"4"`
+	Mine       []string `query:"mine,explode" maxItems:"3" doc:"no, workbench or listings"`
+	Days       int32    `query:"days" minimum:"0" maximum:"365" doc:"Door to door, at most"`
+	Processing int32    `query:"processing" minimum:"0" maximum:"365" doc:"Days, at most"`
+	Item       string   `query:"item" maxLength:"20" doc:"The item's price is under; decimal text in the store's currency"`
+	Under      string   `query:"under" maxLength:"20" doc:"Landing under, decimal text in the store's currency"`
+	Shipping   string   `query:"shipping" maxLength:"20" doc:"Shipping costs at most; 0 is free"`
+	Tracked    bool     `query:"tracked" doc:"The delivery that prices assume is tracked"`
+	Stock      int32    `query:"stock" minimum:"0"`
+	Rating     int32    `query:"rating" minimum:"0" maximum:"50" doc:"Tenths, at least"`
+	OnTime     int32    `query:"on_time" minimum:"0" maximum:"100" doc:"Percent, at least"`
+	Week       int32    `query:"week" minimum:"0" doc:"Units sold in 7 days, at least"`
+	Month      int32    `query:"month" minimum:"0" doc:"Units sold in 30 days, at least"`
+	Rivals     string   `query:"rivals" maxLength:"6" pattern:"^[0-9]*$" doc:"Stores that sell it, at most; empty is any number"`
+	Verified   bool     `query:"verified" doc:"The supplier is"`
+	Returns    int32    `query:"returns" minimum:"0" doc:"Days, at least"`
+	Packs      bool     `query:"packs" doc:"The supplier packs with the seller's brand"`
+	New        int32    `query:"new" minimum:"0" maximum:"3650" doc:"First seen within so many days"`
+	Standard   bool     `query:"standard" doc:"Hide what misses the seller's own standard"`
+	Sort       string   `query:"sort" enum:"relevance,landed,item,shipping,days,units,growth,rating,rivals,profit,margin,worth" default:"relevance"`
+	Offset     int      `query:"offset" minimum:"0" maximum:"1000000"`
+	Limit      int      `query:"limit" minimum:"0" maximum:"200" default:"50"`
+	Counts     bool     `query:"counts" doc:"Count what each clause's choices would leave, too"`
+	Like       string   `query:"like" maxLength:"100" doc:"Of clauses with many choices, those that hold this are told"`
+}
+
+// The bounds that are offered, the loosest first.
+var (
+	offeredNumbers = index.Offered{
+		index.Stock: {1, 10, 20, 100}, index.Rating: {40, 43, 45, 47}, index.OnTime: {80, 90, 95, 98}, index.Week: {1, 10, 50, 200}, index.Month: {10, 50, 200, 1000},
+		index.Rivals: {50, 20, 10, 5, 0}, index.Returns: {1, 14, 30}, index.Processing: {5, 3, 2, 1}, index.Verified: {1}, index.Packs: {1}, index.Growth: {-20, 0, 20, 50},
+	}
+	dayBounds      = []int64{30, 20, 16, 12, 8, 5}
+	underBounds    = []int64{40, 25, 18, 12, 8, 5} // major units
+	shippingBounds = []int64{10, 5, 2, 0}
+	newBounds      = []int32{30, 7, 1}
+)
+
+// major is so many major units of a currency in its minor ones; a hundred times as many where
+// a major unit is small, as in JPY.
+func major(n int64, c money.Currency) int64 {
+	if c.Digits() == 0 {
+		n *= 100
+	}
+	return n * c.Unit()
+}
+
+// offeredFigures are the bounds in a store. Under an amount is at most one minor unit less.
+func offeredFigures(c money.Currency) (offered [8][]int64) {
+	offered[index.Days], offered[index.Tracked] = dayBounds, []int64{1}
+	for _, n := range underBounds {
+		offered[index.Item], offered[index.Landed] = append(offered[index.Item], major(n, c)-1), append(offered[index.Landed], major(n, c)-1)
+	}
+	for _, n := range shippingBounds {
+		offered[index.Shipping] = append(offered[index.Shipping], major(n, c))
+	}
+	return offered
+}
+
+func today() int32 { return int32(time.Now().Unix() / 86400) }
+
+// question turns a sentence into what the index is asked.
+func (s *Service) question(ctx context.Context, q *Sentence, p *pricing.Pricer) (index.Question, error) {
+	out := index.Question{Words: q.Words, Store: q.Store, Sort: index.Sort(q.Sort), Offset: q.Offset, Limit: q.Limit, Facets: map[index.Facet][]string{
+		index.Source: q.Sources, index.Supplier: q.Suppliers, index.Brand: q.Brands, index.ShipsFrom: q.ShipsFrom, index.ShipsTo: q.ShipsTo, index.Demand: q.Demand, index.Mine: q.Mine}}
+	if q.Category != "" {
+		out.Facets[index.Category] = []string{q.Category}
+	}
+	number := func(of index.Number, asked bool, value int32) {
+		if asked {
+			out.Numbers = append(out.Numbers, index.Bound[index.Number]{Of: of, Value: int64(value)})
+		}
+	}
+	for of, least := range map[index.Number]int32{index.Stock: q.Stock, index.Rating: q.Rating, index.OnTime: q.OnTime, index.Week: q.Week, index.Month: q.Month, index.Returns: q.Returns, index.Processing: q.Processing, index.Verified: one(q.Verified), index.Packs: one(q.Packs)} {
+		number(of, least > 0, least)
+	}
+	if q.Rivals != "" {
+		most, err := strconv.ParseInt(q.Rivals, 10, 32)
+		if err != nil {
+			return out, apikit.Problem(422, "rivals", "“%s” is not a number of stores.", q.Rivals)
+		}
+		number(index.Rivals, true, int32(most))
+	}
+	number(index.Seen, q.New > 0, today()-q.New+1)
+	if p == nil {
+		return out, nil
+	}
+	figure := func(of index.Figure, value int64) {
+		out.Figures = append(out.Figures, index.Bound[index.Figure]{Of: of, Value: value})
+	}
+	if q.Days > 0 {
+		figure(index.Days, int64(q.Days))
+	}
+	if q.Tracked {
+		figure(index.Tracked, 1)
+	}
+	for _, c := range []struct {
+		of      index.Figure
+		clause  string
+		typed   string
+		atMost  int64 // what is taken off an amount to be under it
+		nothing bool  // nothing is a sensible bound
+	}{{index.Item, "item", q.Item, 1, false}, {index.Landed, "under", q.Under, 1, false}, {index.Shipping, "shipping", q.Shipping, 0, true}} {
+		if c.typed == "" {
+			continue
+		}
+		bound, err := money.Parse(c.typed, p.Currency)
+		if err != nil || bound.Negative() || (bound.IsZero() && !c.nothing) {
+			return out, apikit.Problem(422, c.clause, "“%s” is not an amount in %s.", c.typed, p.Currency)
+		}
+		figure(c.of, bound.Minor()-c.atMost)
+	}
+	if q.Standard {
+		own, err := s.Standard(ctx)
+		if err != nil {
+			return out, err
+		}
+		out.Standard = own.bounds()
+	}
+	return out, nil
+}
+
+// ask prepares a sentence's question and the snapshot that answers it.
+func (s *Service) ask(ctx context.Context, q *Sentence) (*index.Snapshot[thing], index.Question, *pricing.Pricer, error) {
+	now := s.now.Load()
+	if now == nil {
+		return nil, index.Question{}, nil, apikit.Problem(503, "", "The catalog is being read into memory. Try again in a moment.")
+	}
+	var pricer *pricing.Pricer
+	if q.Store != 0 {
+		var err error
+		// By what its columns were worked out; a store that was connected a moment ago is not there yet.
+		if pricer = now.pricers[q.Store]; pricer != nil {
+		} else if pricer, err = s.Pricing.Pricer(ctx, q.Store); err != nil {
+			return nil, index.Question{}, nil, err
+		}
+	}
+	question, err := s.question(ctx, q, pricer)
+	return now.snapshot, question, pricer, err
+}
+
+// Found is what a sentence finds.
+type Found struct {
+	Total   int               `json:"total"`
+	Hidden  int               `json:"hidden" doc:"How many more miss the seller's own standard, where it hides them"`
+	Offers  []Line            `json:"offers"`
+	Instead map[string]string `json:"instead" doc:"Words that nothing holds, and the nearest that were looked up"`
+	TookMS  float64           `json:"took_ms"`
+	// Choices are by clause, where they were asked for.
+	Choices map[string][]Choice `json:"choices,omitempty" doc:"What each clause could be, by its name"`
+	// Market is the country that prices assume; empty where there is no store.
+	Market string `json:"market"`
+}
+
+// Search asks the catalog a sentence.
+func (s *Service) Search(ctx context.Context, q Sentence) (Found, error) {
+	began := time.Now()
+	snapshot, question, pricer, err := s.ask(ctx, &q)
+	if err != nil {
+		return Found{}, err
+	}
+	if question.Counts = q.Counts; q.Counts {
+		for _, days := range newBounds {
+			question.SeenSince = append(question.SeenSince, today()-days+1)
+		}
+	}
+	answer := snapshot.Ask(question)
+	found := Found{Total: answer.Total, Hidden: answer.Hidden, Instead: answer.Instead}
+	if q.Counts {
+		found.Choices = choices(&answer.Counts, q.Like, pricer)
+	}
+	if pricer != nil {
+		found.Market = pricer.MoneyRules.Market
+	}
+	if found.Offers, err = s.lines(ctx, answer.Hits, pricer); err != nil {
+		return Found{}, err
+	}
+	found.TookMS = float64(time.Since(began).Microseconds()) / 1000
+	return found, nil
+}

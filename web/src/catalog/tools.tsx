@@ -1,0 +1,193 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useSearchParams } from "react-router";
+import { api, ask, type Schemas } from "../api/client";
+import { useSession } from "../frame/session";
+import { Clause } from "../parts/clause";
+import { Button, Field, Tick } from "../parts/controls";
+import { useSay } from "../parts/toast";
+import type { Question } from "./question";
+
+type Standard = Schemas["CatalogStandard"];
+
+/** SentenceTools stand under the sentence: the seller's own standard, sentences kept, the answer as a file. */
+export function SentenceTools({
+  question,
+  address,
+  change,
+  hidden,
+}: {
+  question: Question;
+  address: string;
+  change: (part: Partial<Question>) => void;
+  hidden: number;
+}) {
+  const { store, storeId } = useSession();
+  const file = new URLSearchParams(address);
+  if (storeId) file.set("store", String(storeId));
+  return (
+    <div className="flex flex-wrap items-center gap-x-5 text-sm leading-7">
+      {store && (
+        <span className="flex items-center gap-1.5">
+          <Tick checked={question.standard} onChange={() => change({ standard: !question.standard })} label="Hide what misses my standard" />
+          <OwnStandard /> <span aria-live="polite">{question.standard && `hides ${hidden.toLocaleString("en")}`}</span>
+        </span>
+      )}
+      <SavedSentences address={address} />
+      <a href={`/api/offers/export?${file}`} download className="underline decoration-line-2 underline-offset-2 hover:decoration-beak">
+        the whole answer as CSV
+      </a>
+    </div>
+  );
+}
+
+/** saidOf says a standard in words. */
+function saidOf(own: Standard | undefined): string {
+  if (!own) return "my standard";
+  const parts = [
+    own.days > 0 && `${own.days} days`,
+    own.tracked && "tracked",
+    own.rating > 0 && `★ ${(own.rating / 10).toFixed(1)}`,
+    own.on_time > 0 && `${own.on_time} % on time`,
+  ].filter(Boolean);
+  return `my standard: ${parts.join(", ") || "anything"}`;
+}
+
+function OwnStandard() {
+  const { may } = useSession();
+  const own = useQuery({ queryKey: ["standard"], queryFn: () => ask(api.GET("/api/standard")) });
+  const client = useQueryClient();
+  const say = useSay();
+  const set = useMutation({
+    mutationFn: (body: Standard) => ask(api.PUT("/api/standard", { body })),
+    onSuccess: (body) => {
+      client.setQueryData(["standard"], body);
+      void client.invalidateQueries({ queryKey: ["offers"] });
+    },
+    onError: (error) => say(error.message, true),
+  });
+  if (!own.data || !may("editor")) return <span>{saidOf(own.data)}</span>;
+  return (
+    <Clause label="My standard" words={saidOf(own.data)}>
+      {(close) => (
+        <StandardForm
+          own={own.data}
+          onDone={(body) => {
+            set.mutate(body);
+            close();
+          }}
+        />
+      )}
+    </Clause>
+  );
+}
+
+function StandardForm({ own, onDone }: { own: Standard; onDone: (own: Standard) => void }) {
+  const [days, setDays] = useState(String(own.days));
+  const [rating, setRating] = useState((own.rating / 10).toFixed(1));
+  const [onTime, setOnTime] = useState(String(own.on_time));
+  const [tracked, setTracked] = useState(own.tracked);
+  const number = (text: string) => Number(text.replace(",", "."));
+  const wrong = (text: string, most: number) => (number(text) >= 0 && number(text) <= most ? undefined : `From 0, which is any, to ${most}`);
+  const troubles = [wrong(days, 365), wrong(rating, 5), wrong(onTime, 100)];
+  return (
+    <form
+      className="space-y-2 p-2 text-base leading-normal"
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (!troubles.some(Boolean))
+          onDone({ days: Math.round(number(days)), rating: Math.round(number(rating) * 10), on_time: Math.round(number(onTime)), tracked });
+      }}
+    >
+      <Field label="Days to the door, at most" value={days} onChange={(e) => setDays(e.target.value)} inputMode="numeric" trouble={troubles[0]} />
+      <Field label="Rating, at least" value={rating} onChange={(e) => setRating(e.target.value)} inputMode="decimal" trouble={troubles[1]} />
+      <Field label="On time in percent, at least" value={onTime} onChange={(e) => setOnTime(e.target.value)} inputMode="numeric" trouble={troubles[2]} />
+      <span className="flex items-center gap-2">
+        <Tick checked={tracked} onChange={() => setTracked(!tracked)} label="Tracked delivery only" /> tracked delivery only
+      </span>
+      <Button type="submit" tone="main">
+        Set my standard
+      </Button>
+    </form>
+  );
+}
+
+function SavedSentences({ address }: { address: string }) {
+  const { may } = useSession();
+  const client = useQueryClient();
+  const say = useSay();
+  const [, setParams] = useSearchParams();
+  const [name, setName] = useState("");
+  const saved = useQuery({ queryKey: ["sentences"], queryFn: () => ask(api.GET("/api/sentences")) });
+  const again = () => client.invalidateQueries({ queryKey: ["sentences"] });
+  const keep = useMutation({
+    mutationFn: (body: { name: string; asked: string }) => ask(api.PUT("/api/sentences", { body })),
+    onSuccess: (one) => {
+      say(`Kept as “${one.name}”.`);
+      setName("");
+      void again();
+    },
+    onError: (error) => say(error.message, true),
+  });
+  const forget = useMutation({
+    mutationFn: (one: Schemas["CatalogSaved"]) => ask(api.DELETE("/api/sentences/{id}", { params: { path: { id: one.id } } })).then(() => one),
+    onSuccess: (one) => {
+      void again();
+      say(`“${one.name}” is forgotten.`, false, { words: "Keep it after all", run: () => keep.mutate({ name: one.name, asked: one.asked }) });
+    },
+    onError: (error) => say(error.message, true),
+  });
+  const list = saved.data ?? [];
+  const here = list.find((one) => one.asked === address);
+  return (
+    <Clause
+      label="Kept sentences"
+      words={here ? `kept as ${here.name}` : `kept sentences${list.length > 0 ? ` (${list.length})` : ""}`}
+      empty={!here}
+      width="w-80"
+    >
+      {(close) => (
+        <>
+          {list.length === 0 && (
+            <p className="px-2 py-1 text-ink-2">None is kept yet. One that you ask often can be kept under a name, for all who work here.</p>
+          )}
+          {list.map((one) => (
+            <div key={one.id} className="flex items-center gap-1">
+              <button
+                type="button"
+                className={`min-h-7 grow truncate rounded px-2 py-1 text-left hover:bg-sunk ${one === here ? "font-semibold" : ""}`}
+                onClick={() => {
+                  setParams(new URLSearchParams(one.asked));
+                  close();
+                }}
+              >
+                {one.name} <span className="font-normal text-ink-2">· {one.saved_by}</span>
+              </button>
+              {may("editor") && (
+                <Button tone="quiet" aria-label={`Forget ${one.name}`} onClick={() => forget.mutate(one)}>
+                  ✕
+                </Button>
+              )}
+            </div>
+          ))}
+          {may("editor") && (
+            <form
+              className="mt-1 flex items-end gap-2 border-t border-line p-2"
+              onSubmit={(e) => {
+                e.preventDefault();
+                keep.mutate({ name, asked: address });
+              }}
+            >
+              <div className="grow">
+                <Field label="Keep this sentence as" value={name} onChange={(e) => setName(e.target.value)} maxLength={80} />
+              </div>
+              <Button type="submit" disabled={name.trim() === ""}>
+                Keep
+              </Button>
+            </form>
+          )}
+        </>
+      )}
+    </Clause>
+  );
+}
