@@ -116,17 +116,16 @@ func (s *Snapshot[T]) Ask(q Question) Answer[T] {
 			here[w] = asked[w][i]
 		}
 		sets := p.clauses(&q, here)
-		all := p.without(&sets, -1)
-		n := all.len()
-		a.Total += n
+		all := asGiven(p.without(&sets, -1))
+		a.Total += all.n
 		if sets[standardPlace] != nil {
-			a.Hidden += p.without(&sets, standardPlace).len() - n
+			a.Hidden += p.without(&sets, standardPlace).len() - all.n
 		}
-		if top.part = i; top.keep > 0 && n > 0 {
-			p.rank(&q, here, all, top)
+		if top.part = i; top.keep > 0 && all.n > 0 {
+			p.rank(&q, here, all.set, top)
 		}
 		if q.Counts {
-			p.count(&q, &sets, all, n, &a.Counts)
+			p.count(&q, &sets, all, &a.Counts)
 		}
 	}
 	for _, e := range top.sorted()[min(q.Offset, len(top.entries)):] {
@@ -225,20 +224,18 @@ func (p *part[T]) without(sets *[clauses]bitset, left int) bitset {
 }
 
 // count adds how many rows each choice of each clause would leave.
-func (p *part[T]) count(q *Question, sets *[clauses]bitset, all bitset, n int, into *Counts) {
-	given := func(clause int) (bitset, int) {
+func (p *part[T]) count(q *Question, sets *[clauses]bitset, all given, into *Counts) {
+	others := func(clause int) given {
 		if sets[clause] == nil {
-			return all, n
+			return all
 		}
-		others := p.without(sets, clause)
-		return others, others.len()
+		return asGiven(p.without(sets, clause))
 	}
 	for f := range p.facets {
-		set, n := given(firstFacet + f)
-		p.facets[f].count(set, n, into.Facets[f])
+		p.facets[f].count(others(firstFacet+f), into.Facets[f])
 	}
 	for k, b := range p.bounded {
-		if set, _ := given(firstNumber + k); Number(k) != Seen {
+		if set := others(firstNumber + k); Number(k) != Seen {
 			tally(set, b.sets, &into.Numbers[k])
 		} else {
 			var since []bitset
@@ -250,13 +247,12 @@ func (p *part[T]) count(q *Question, sets *[clauses]bitset, all bitset, n int, i
 	}
 	if money := p.money[q.Store]; money != nil {
 		for f, b := range money.bounded {
-			set, _ := given(firstFigure + f)
-			tally(set, b.sets, &into.Figures[f])
+			tally(others(firstFigure+f), b.sets, &into.Figures[f])
 		}
 	}
 }
 
-func tally(set bitset, within []bitset, into *[]int) {
+func tally(set given, within []bitset, into *[]int) {
 	if *into == nil {
 		*into = make([]int, len(within))
 	}

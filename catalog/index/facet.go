@@ -125,14 +125,18 @@ func (f *facet) rows(choices []string) bitset {
 	return set
 }
 
-// count adds how many of n rows in a set answer to each choice; those to none are left out. Who
+// count adds how many rows of a set answer to each choice; those to none are left out. Who
 // ships everywhere is counted by that choice only.
-func (f *facet) count(set bitset, n int, into map[string]int) {
-	if n == 0 {
+func (f *facet) count(set given, into map[string]int) {
+	if set.n == 0 {
 		return
 	}
+	words := len(set.set)
+	if set.words != nil {
+		words = len(set.words)
+	}
 	// A row costs as much as about four words of a set.
-	if f.sets != nil && len(f.sets)*len(set) < 4*n {
+	if f.sets != nil && len(f.sets)*words < 4*set.n {
 		for at, choice := range f.choices {
 			if n := set.shared(f.sets[at]); n > 0 {
 				into[choice] += n
@@ -141,7 +145,7 @@ func (f *facet) count(set bitset, n int, into map[string]int) {
 		return
 	}
 	counts := make([]int32, len(f.values))
-	for w, word := range set {
+	for w, word := range set.set {
 		for ; word != 0; word &= word - 1 {
 			counts[f.code[w<<6+trailing(word)]]++
 		}
