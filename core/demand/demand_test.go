@@ -188,6 +188,7 @@ func TestVerdicts(t *testing.T) {
 		"a spike":          {spiked, Steady, []time.Month{}, []int{70}, "Steady; one week stood out and will hardly come again; no season."},
 		"nothing":          {nil, Unknown, []time.Month{}, []int{}, "The supplier tells no sales: nothing is known of its demand."},
 		"a quarter":        {series(r, 60, 0, 0, 0.2)[:13], Unknown, []time.Month{}, []int{}, "13 weeks of sales are too little to judge by."},
+		"nine weeks":       {series(r, 60, 0, 0, 0.2)[:9], Unknown, []time.Month{}, []int{}, "Nine weeks of sales are too little to judge by."},
 		"never sold":       {make([]int32, 104), Unknown, []time.Month{}, []int{}, ""},
 		"a year, seasonal": {series(r, 60, 0, 0.8, 0.1)[:52], Steady, nil, nil, ""},
 	} {

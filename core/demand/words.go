@@ -12,7 +12,7 @@ func (v Verdict) Words(today time.Time) string {
 		if v.Weeks == 0 {
 			return "The supplier tells no sales: nothing is known of its demand."
 		}
-		return fmt.Sprintf("%s of sales are too little to judge by.", count(v.Weeks, "week"))
+		return capital(count(v.Weeks, "week")) + " of sales are too little to judge by."
 	}
 	var said []string
 	if len(v.Peaks) > 0 {
@@ -39,9 +39,10 @@ func (v Verdict) Words(today time.Time) string {
 	} else if len(v.Peaks) == 0 {
 		said = append(said, "no season")
 	}
-	text := strings.Join(said, "; ")
-	return strings.ToUpper(text[:1]) + text[1:] + "."
+	return capital(strings.Join(said, "; ")) + "."
 }
+
+func capital(text string) string { return strings.ToUpper(text[:1]) + text[1:] }
 
 func span(months []time.Month) string {
 	if len(months) == 1 {

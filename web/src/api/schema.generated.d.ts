@@ -4114,8 +4114,8 @@ export interface operations {
                 week?: number;
                 /** @description Units sold in 30 days, at least */
                 month?: number;
-                /** @description Stores that sell it, at most; -1 is any number */
-                rivals?: number;
+                /** @description Stores that sell it, at most; empty is any number */
+                rivals?: string;
                 /** @description The supplier is */
                 verified?: boolean;
                 /** @description Days, at least */
@@ -4253,8 +4253,8 @@ export interface operations {
                 week?: number;
                 /** @description Units sold in 30 days, at least */
                 month?: number;
-                /** @description Stores that sell it, at most; -1 is any number */
-                rivals?: number;
+                /** @description Stores that sell it, at most; empty is any number */
+                rivals?: string;
                 /** @description The supplier is */
                 verified?: boolean;
                 /** @description Days, at least */

@@ -82,16 +82,7 @@ export function Sentence({
               onOpen={(yes) => setOpen(yes ? name : "")}
             >
               {(close) => (
-                <Panel
-                  name={name}
-                  values={values}
-                  set={(v) => set(name, v)}
-                  choices={choices?.[name] ?? []}
-                  how={how}
-                  close={close}
-                  like={like}
-                  setLike={setLike}
-                />
+                <Panel name={name} values={values} set={(v) => set(name, v)} choices={choices?.[name]} how={how} close={close} like={like} setLike={setLike} />
               )}
             </Clause>
           </span>
@@ -103,7 +94,15 @@ export function Sentence({
           <Clause label="Further clauses" words="and …" empty open={open === "more"} onOpen={(yes) => setOpen(yes ? "more" : "")}>
             {() =>
               rest.map((name) => (
-                <Choice key={name} chosen={false} onChoose={() => setOpen(name)}>
+                // The list gives the keyboard back before the clause's own panel takes it.
+                <Choice
+                  key={name}
+                  chosen={false}
+                  onChoose={() => {
+                    setOpen("");
+                    setTimeout(() => setOpen(name), 60);
+                  }}
+                >
                   {clauses[name].label}
                 </Choice>
               ))
@@ -159,7 +158,8 @@ function Panel({
   name: ClauseName;
   values: string[];
   set: (values: string[]) => void;
-  choices: Schemas["CatalogChoice"][];
+  /** Undefined while they are being counted. */
+  choices: Schemas["CatalogChoice"][] | undefined;
   how: Saying;
   close: () => void;
   like: string;
@@ -172,8 +172,8 @@ function Panel({
   };
   // What is chosen stays in sight, whatever it would leave.
   const shown = [
-    ...choices,
-    ...values.filter((v) => clause.kind !== "number" && clause.kind !== "amount" && !choices.some((c) => c.value === v)).map((value) => ({ value, count: 0 })),
+    ...(choices ?? []),
+    ...values.filter((v) => clause.kind !== "number" && clause.kind !== "amount" && !choices?.some((c) => c.value === v)).map((value) => ({ value, count: 0 })),
   ];
   const long = name === "supplier" || name === "brand" || name === "category";
   return (
@@ -190,6 +190,7 @@ function Panel({
       <Choice chosen={values.length === 0} onChoose={() => done([])}>
         {clause.none}
       </Choice>
+      {!choices && <p className="px-2 py-1 text-ink-2">Counting…</p>}
       {shown.map(({ value, count }) => {
         const chosen = clause.kind === "yes" ? values.length > 0 : values.includes(value);
         const depth = name === "category" ? value.split(" > ").length - 1 : 0;

@@ -23,17 +23,21 @@ export function DemandRibbon({
   const top = Math.max(...weekly, 1);
   const points = weekly.map((n, i) => `${((i / (weekly.length - 1)) * width).toFixed(1)},${(height - 1 - (n / top) * (height - 3)).toFixed(1)}`);
   const words = `Sold each week over ${weekly.length} weeks: between ${Math.min(...weekly)} and ${top}, last ${weekly[weekly.length - 1]}`;
+  const step = width / (weekly.length - 1);
+  const runs: [number, number][] = []; // weeks of peak months that follow each other
+  weekly.forEach((_, i) => {
+    const month = new Date(Date.parse(ended ?? "") - (weekly.length - 1 - i + 0.5) * week).getMonth() + 1;
+    const last = runs.at(-1);
+    if (!peaks.includes(month)) return;
+    if (last?.[1] === i - 1) last[1] = i;
+    else runs.push([i, i]);
+  });
   return (
     <svg width={width} height={height} viewBox={`0 0 ${width} ${height}`} role="img" aria-label={words} className="block">
       <title>{words}</title>
-      {weekly.map((_, i) => {
-        const month = new Date(Date.parse(ended ?? "") - (weekly.length - 1 - i + 0.5) * week).getMonth() + 1;
-        const step = width / (weekly.length - 1);
-        return peaks.includes(month) ? (
-          // biome-ignore lint/suspicious/noArrayIndexKey: weeks have no other name
-          <rect key={i} x={(i - 0.5) * step} y={0} width={step + 0.5} height={height} fill="var(--fees)" opacity="0.5" />
-        ) : null;
-      })}
+      {runs.map(([from, to]) => (
+        <rect key={from} x={(from - 0.5) * step} y={0} width={(to - from + 1) * step} height={height} fill="var(--fees)" opacity="0.5" />
+      ))}
       <polygon points={`0,${height} ${points.join(" ")} ${width},${height}`} fill="var(--profit)" opacity="0.16" />
       <polyline points={points.join(" ")} fill="none" stroke="var(--profit)" strokeWidth="1.3" strokeLinejoin="round" />
       {spikes.map((i) => (
