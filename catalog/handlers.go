@@ -3,6 +3,7 @@ package catalog
 import (
 	"context"
 	"net/http"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -36,6 +37,31 @@ func (s *Service) Register(a *apikit.API) {
 		Store int64 `query:"store"`
 	}) (*apikit.Body[Sheet], error) {
 		return apikit.OK(s.sheet(ctx, in.ID, in.Store))
+	})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/by-link", "offerByLink", "The offer that has a page", func(ctx context.Context, in *struct {
+		Link string `query:"link" required:"true" maxLength:"2000"`
+	}) (*apikit.Body[Linked], error) {
+		id, err := s.byLink(ctx, in.Link)
+		return apikit.OK(Linked{ID: id}, err)
+	})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}/elsewhere", "offerElsewhere", "The same item at other suppliers", func(ctx context.Context, in *struct {
+		apikit.ByID
+		Store  int64  `query:"store"`
+		Market string `query:"market" maxLength:"2" doc:"One of the store's markets; empty is the one that prices assume"`
+	}) (*apikit.Body[Elsewhere], error) {
+		began := time.Now()
+		found, err := s.elsewhere(ctx, in.ID, in.Store, in.Market)
+		found.TookMS = float64(time.Since(began).Microseconds()) / 1000
+		return apikit.OK(found, err)
+	})
+	apikit.Register(a, access.Editor, http.MethodPut, "/api/offers/{id}/elsewhere/{other}", "sayAlike", "Say that two offers are the same item, or not", func(ctx context.Context, in *struct {
+		apikit.ByID
+		Other int64 `path:"other"`
+		Body  struct {
+			Said string `json:"said" enum:",same,other" doc:"Empty takes it back"`
+		}
+	}) (*struct{}, error) {
+		return nil, s.say(ctx, in.ID, in.Other, in.Body.Said)
 	})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}/what-if", "whatIf", "What an offer would leave at another price", func(ctx context.Context, in *WhatIf) (*apikit.Body[Supposed], error) {
 		return apikit.OK(s.whatIf(ctx, *in))

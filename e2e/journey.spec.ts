@@ -101,7 +101,7 @@ test("3 Catalog: the sentence, the cursor and the sheet", async ({ page }) => {
   await expect(grid.getByRole("row").nth(1)).toHaveAttribute("aria-selected", "true");
   await page.keyboard.press("k");
   await expect(grid.getByRole("row").first()).toHaveAttribute("aria-selected", "true");
-  for (const part of ["Lands at", "Price by your markup", "You keep", "Delivery to United States", "Variants", "Sold each week", "In the supplier's words"])
+  for (const part of ["Lands at", "Price by your markup", "You keep", "Delivery to United States", "Variants", "Demand", "In the supplier's words"])
     await expect(sheet).toContainText(part);
   await expect(sheet.getByRole("img", { name: /^Cost \$.*profit \$/ })).toBeVisible();
   await expect(sheet.getByRole("img", { name: /^Processing .* within your 16 days/ }).first()).toBeVisible();

@@ -21,6 +21,20 @@ test("screenshots", async ({ page }) => {
   await page.keyboard.press("j");
   await page.keyboard.press("x");
   await shot("catalog");
+  for (const key of ["j", "x", "j", "x", "c"]) await page.keyboard.press(key);
+  await page.getByRole("heading", { name: /side by side/ }).waitFor();
+  await shot("beside");
+  let sold = 1; // an item that several sell
+  for (let id = 1; id < 60; id++) {
+    const found = await api<{ offers: unknown[] }>(page, "GET", `/api/offers/${id}/elsewhere?store=1`);
+    if (found.offers.length > 4) {
+      sold = id;
+      break;
+    }
+  }
+  await page.goto(`/catalog/elsewhere/${sold}`);
+  await page.getByText("▲ unbeaten:").waitFor();
+  await shot("elsewhere");
   const wanted = ["mug", "kettle", "planter", "umbrella", "lantern", "basket"];
   const ids: number[] = [];
   for (const words of wanted) {

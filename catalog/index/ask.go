@@ -128,16 +128,23 @@ func (s *Snapshot[T]) Ask(q Question) Answer[T] {
 			p.count(&q, &sets, all, &a.Counts)
 		}
 	}
-	for _, e := range top.sorted()[min(q.Offset, len(top.entries)):] {
+	a.Hits = s.hits(top.sorted()[min(q.Offset, len(top.entries)):])
+	return a
+}
+
+// hits are rows as they are told.
+func (s *Snapshot[T]) hits(rows []entry) []Hit[T] {
+	hits := make([]Hit[T], 0, len(rows))
+	for _, e := range rows {
 		p := &s.parts[e.part]
 		h := Hit[T]{ID: e.id, ShipsFrom: p.facets[ShipsFrom].values[p.facets[ShipsFrom].code[e.row]], Thing: &p.things[e.row]}
 		h.Mine = p.facets[Mine].values[p.facets[Mine].code[e.row]] != NotMine
 		for k := range h.Numbers {
 			h.Numbers[k] = p.numbers[k][e.row]
 		}
-		a.Hits = append(a.Hits, h)
+		hits = append(hits, h)
 	}
-	return a
+	return hits
 }
 
 // asked finds the words of a question, by word, then by part.
@@ -338,21 +345,36 @@ type best struct {
 	entries []entry
 }
 
-// pick offers each row of a set by a column: the least first, or the greatest.
+// pick offers each row of a set by a column: the least first, or the greatest. The column is of one
+// type in all segments. Most rows are worse than all that are kept, which one comparison tells.
 func pick[V int32 | int64](set bitset, ids []int64, column []V, least bool, top *best) {
+	var turn, worst V
+	if !least {
+		turn = -1 // turns the order around without overflowing
+	}
+	full := false
+	worsen := func() {
+		if full = len(top.entries) == top.keep; full {
+			worst = V(top.entries[0].key)
+		}
+	}
+	worsen()
 	for w, word := range set {
 		for ; word != 0; word &= word - 1 {
 			i := w<<6 + trailing(word)
-			key := int64(0)
+			var v V
 			if column != nil {
-				if key = int64(column[i]); !least {
-					key = ^key // turns the order around without overflowing
-				}
+				v = column[i] ^ turn
 			}
-			if len(top.entries) < top.keep {
-				top.push(entry{key, ids[i], top.part, i})
-			} else if worst := &top.entries[0]; key < worst.key || (key == worst.key && ids[i] < worst.id) {
-				top.replace(entry{key, ids[i], top.part, i})
+			if full && v > worst {
+				continue
+			}
+			if e := (entry{int64(v), ids[i], top.part, i}); !full {
+				top.push(e)
+				worsen()
+			} else if e.before(top.entries[0]) {
+				top.replace(e)
+				worsen()
 			}
 		}
 	}

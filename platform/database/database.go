@@ -98,6 +98,12 @@ func Taken(err error) bool {
 	return errors.As(err, &pg) && pg.Code == "23505"
 }
 
+// Refers tells whether an error is a reference to what is not there.
+func Refers(err error) bool {
+	var pg *pgconn.PgError
+	return errors.As(err, &pg) && pg.Code == "23503"
+}
+
 // InTx runs a function in a transaction, committed where it returns no error.
 func InTx(ctx context.Context, pool *pgxpool.Pool, do func(tx pgx.Tx) error) error {
 	return pgx.BeginFunc(ctx, pool, do)

@@ -17,6 +17,7 @@ const Requests = lazy(() => import("./sources/requests"));
 const Categories = lazy(() => import("./sources/categories"));
 const Beside = lazy(() => import("./catalog/beside"));
 const Catalog = lazy(() => import("./catalog/catalog"));
+const Elsewhere = lazy(() => import("./catalog/elsewhere"));
 const Workbench = lazy(() => import("./workbench/workbench"));
 const Listings = lazy(() => import("./listings/listings"));
 const Run = lazy(() => import("./listings/run"));
@@ -100,6 +101,7 @@ const router = createBrowserRouter([
           { path: "/sources/:id/columns", element: <ListPlace key="columns" /> },
           { path: "/catalog", element: <Catalog /> },
           { path: "/catalog/beside", element: <Beside /> },
+          { path: "/catalog/elsewhere/:id", element: <Elsewhere /> },
           { path: "/workbench", element: <Workbench /> },
           { path: "/workbench/:id", element: <Workbench /> },
           { path: "/listings", element: <Listings /> },

@@ -22,6 +22,20 @@ alter table staged_offer
     add growth      integer not null,
     add peaks       smallint[] not null;
 
+-- The same product number at other suppliers, at fourteen digits as GS1 compares them; what a person
+-- said of two offers, the lower id first.
+create index offer_variant_gtin on offer_variant (lpad(barcode, 14, '0')) where barcode <> '';
+create table said_alike (
+    offer   bigint not null references offer on delete cascade,
+    other   bigint not null references offer on delete cascade,
+    same    boolean not null,
+    said_by text not null,
+    said_at timestamptz not null default now(),
+    primary key (offer, other),
+    check (offer < other)
+);
+create index said_alike_other on said_alike (other);
+
 create index listing_offer on listing (offer_id);
 
 -- Sentences kept under a name, for all who work here; the seller's own standard.
@@ -42,7 +56,8 @@ create table standard (
 );
 
 -- +goose Down
-drop table standard, saved_sentence;
+drop table standard, saved_sentence, said_alike;
+drop index offer_variant_gtin;
 drop index listing_offer;
 alter table staged_offer drop column own_packing, drop column demand, drop column growth, drop column peaks;
 alter table offer drop column own_packing, drop column demand, drop column growth, drop column peaks, drop column first_seen;

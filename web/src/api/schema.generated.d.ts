@@ -296,6 +296,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offers/by-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The offer that has a page */
+        get: operations["offerByLink"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offers/export": {
         parameters: {
             query?: never;
@@ -323,6 +340,40 @@ export interface paths {
         /** One offer in full */
         get: operations["getOffer"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offers/{id}/elsewhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same item at other suppliers */
+        get: operations["offerElsewhere"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offers/{id}/elsewhere/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say that two offers are the same item, or not */
+        put: operations["sayAlike"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1020,10 +1071,79 @@ export interface components {
         BeginStoreRequest: {
             address: string;
         };
+        CatalogAlternative: {
+            days: components["schemas"]["PricingDays"];
+            /** @enum {string} */
+            demand: "rising" | "steady" | "falling" | "too little data";
+            /** @description Drafts made of it */
+            drafts: number[];
+            evidence: components["schemas"]["LikenessEvidence"][];
+            /**
+             * Format: int64
+             * @description Tenths of a percent a month, without the season
+             */
+            growth: number;
+            /** Format: int64 */
+            id: number;
+            /** @description It is the offer that was asked for */
+            itself: boolean;
+            /** @description Of the cheapest variant; null where there is no price */
+            ladder: components["schemas"]["PricingLadder"];
+            no_price: string;
+            /**
+             * Format: int64
+             * @description Percent
+             */
+            on_time: number;
+            picture: string;
+            rating: string;
+            /**
+             * Format: int64
+             * @description Stores that sell it, as its source says
+             */
+            rivals: number;
+            /**
+             * @description What a person said of it; empty is nothing
+             * @enum {string}
+             */
+            said: "" | "same" | "other";
+            ships_from: string;
+            source: string;
+            /** Format: int64 */
+            stock: number;
+            /**
+             * Format: int64
+             * @description From 0 to 100
+             */
+            strength: number;
+            supplier: string;
+            title: string;
+            /** @description No other is at least as good on landed cost, days, on-time rate and rating, and better on one */
+            unbeaten: boolean;
+            /**
+             * Format: int64
+             * @description Sold in 30 days
+             */
+            units: number;
+            /** @description Units a week over the last year, oldest first */
+            weekly: number[];
+        };
         CatalogChoice: {
             /** Format: int64 */
             count: number;
             value: string;
+        };
+        CatalogElsewhere: {
+            /** @description Alike, but somebody said that they are not the same */
+            apart: components["schemas"]["CatalogAlternative"][];
+            /** @description The country that prices and days are for; empty where there is no store */
+            market: string;
+            /** @description The offer itself among them, those that land for least first */
+            offers: components["schemas"]["CatalogAlternative"][];
+            /** @description Of the offer that it was asked for */
+            title: string;
+            /** Format: double */
+            took_ms: number;
         };
         CatalogFound: {
             /** @description What each clause could be, by its name */
@@ -1082,6 +1202,10 @@ export interface components {
             units: number;
             /** @description Units a week over the last year, oldest first */
             weekly: number[];
+        };
+        CatalogLinked: {
+            /** Format: int64 */
+            id: number;
         };
         CatalogSaved: {
             /** @description As it stands in the address */
@@ -1330,6 +1454,16 @@ export interface components {
             name?: string;
             otherwise: string;
             way: string;
+        };
+        LikenessEvidence: {
+            /** @enum {string} */
+            kind: "number" | "words" | "size" | "options" | "weight";
+            /**
+             * Format: int64
+             * @description How strongly it speaks for the same item, of 100; against it where negative
+             */
+            points: number;
+            said: string;
         };
         MakeTokenRequest: {
             name: string;
@@ -1966,6 +2100,13 @@ export interface components {
         };
         RetryRunRequest: {
             item_ids: number[];
+        };
+        SayAlikeRequest: {
+            /**
+             * @description Empty takes it back
+             * @enum {string}
+             */
+            said: "" | "same" | "other";
         };
         SignInRequest: {
             email: string;
@@ -4214,6 +4355,91 @@ export interface operations {
             };
         };
     };
+    offerByLink: {
+        parameters: {
+            query: {
+                link: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogLinked"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     exportOffers: {
         parameters: {
             query?: {
@@ -4372,6 +4598,183 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CatalogSheet"];
                 };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    offerElsewhere: {
+        parameters: {
+            query?: {
+                store?: number;
+                /** @description One of the store's markets; empty is the one that prices assume */
+                market?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogElsewhere"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    sayAlike: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                other: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SayAlikeRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad Request */
             400: {

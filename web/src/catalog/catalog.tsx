@@ -82,6 +82,7 @@ export default function Catalog() {
     { keys: ["shift+k", "shift+ArrowUp"], label: "", run: () => markOn(-1) },
     ...(may("editor") ? [{ keys: ["t"], label: "take to the Workbench", run: takeNow }] : []),
     { keys: ["c"], label: marked.size > 1 ? "side by side" : "", run: beside },
+    { keys: ["e"], label: "the same elsewhere", run: () => shownOffer && go(`/catalog/elsewhere/${shownOffer}`) },
     { keys: ["/"], label: "search", run: () => search.current?.select() },
     { keys: ["Escape"], label: "", run: () => setMarked(new Map()) },
   ]);

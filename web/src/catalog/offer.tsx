@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
+import { Link } from "react-router";
 import { api, ask, type OfferSheet } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Dialog, Notice, Picture } from "../parts/controls";
@@ -112,6 +113,12 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
         >
           Supplier's page
         </a>
+        <Link
+          to={`/catalog/elsewhere/${offer.id}`}
+          className="inline-flex min-h-7 items-center rounded-md border border-line-2 px-3 font-semibold hover:bg-sunk"
+        >
+          Elsewhere
+        </Link>
       </div>
       {offer.drafts.length > 0 && <p className="mt-2 text-sm text-profit-ink">It is in the Workbench.</p>}
       <Demand offer={offer} />

@@ -1,9 +1,12 @@
+import { useMutation } from "@tanstack/react-query";
 import { type RefObject, useEffect, useState } from "react";
-import type { Schemas } from "../api/client";
+import { useNavigate } from "react-router";
+import { api, ask, type Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Choice, Clause, TypedChoice } from "../parts/clause";
 import { countryName } from "../parts/countries";
 import { moneyText } from "../parts/money";
+import { useSay } from "../parts/toast";
 import { type ClauseName, clauseNames, clauses, type Saying } from "./clauses";
 import { asAddress, pricedSorts, type Question, type Sort, sorts, useChoices } from "./question";
 import { SentenceTools } from "./tools";
@@ -36,6 +39,13 @@ export function Sentence({
     amount: (value) => (store ? moneyText({ value, currency: store.currency }, store.currency) : value),
     source: (id) => sources.find((s) => String(s.id) === id)?.name ?? "a source",
   };
+  const go = useNavigate();
+  const tell = useSay();
+  const follow = useMutation({
+    mutationFn: (link: string) => ask(api.GET("/api/offers/by-link", { params: { query: { link } } })),
+    onSuccess: (offer) => go(`/catalog/elsewhere/${offer.id}`),
+    onError: (error) => tell(error.message, true),
+  });
   const instead = Object.entries(found?.instead ?? {});
   const set = (name: ClauseName, values: string[]) => {
     const next = { ...question.values };
@@ -54,7 +64,9 @@ export function Sentence({
         value={words}
         onChange={(e) => {
           setWords(e.target.value);
-          change({ words: e.target.value });
+          // A pasted link leads to its offer, and to the same item elsewhere.
+          if (/^https?:\/\/\S+$/.test(e.target.value.trim())) follow.mutate(e.target.value.trim());
+          else change({ words: e.target.value });
         }}
         onKeyDown={(e) => (e.key === "Escape" || e.key === "Enter") && e.currentTarget.blur()}
         placeholder="anything"

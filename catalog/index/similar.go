@@ -1,0 +1,87 @@
+package index
+
+import (
+	"cmp"
+	"math"
+	"slices"
+)
+
+// enoughPosts is how many places of words are looked at for what is similar: the rarest words first,
+// since the common ones tell little.
+const enoughPosts = 300_000
+
+// Similar lists offers that share the most telling words of a text, at most limit, those with the
+// most first.
+func (s *Snapshot[T]) Similar(words []string, limit int) []Hit[T] {
+	type asked struct {
+		found []looked
+		n     int
+	}
+	var all []asked
+	live := s.Len()
+	for _, w := range words {
+		found := s.looked(w)
+		if n := s.posts(found); n > 0 {
+			all = append(all, asked{found, n})
+		}
+	}
+	slices.SortStableFunc(all, func(a, b asked) int { return cmp.Compare(a.n, b.n) })
+	looked := 0
+	for i := range all {
+		if looked += all[i].n; looked > enoughPosts && i > 0 {
+			all = all[:i]
+			break
+		}
+	}
+	top := &best{keep: limit}
+	for i := range s.parts {
+		p := &s.parts[i]
+		scores := room(len(p.ids))
+		set := none(len(p.ids))
+		for _, a := range all {
+			tells := int64(1000 * math.Log(1+float64(live)/float64(a.n)))
+			held := none(len(p.ids)) // a row may hold several forms of a word
+			p.eachPost(a.found[i], func(row uint32, _ uint8, _ bool) {
+				if !held.has(row) {
+					held.add(row)
+					set.add(row)
+					(*scores)[row] += tells
+				}
+			})
+		}
+		set.and(p.alive)
+		top.part = i
+		pick(set, p.ids, *scores, false, top)
+		scratch.Put(scores)
+	}
+	return s.hits(top.sorted())
+}
+
+// posts counts the rows that hold a word, those that are gone among them: near enough for weighing.
+func (s *Snapshot[T]) posts(found []looked) (n int) {
+	for i, l := range found {
+		for _, words := range l.spans {
+			n += int(s.parts[i].heads[words.to] - s.parts[i].heads[words.from])
+		}
+	}
+	return n
+}
+
+// Rarity is how much a word tells: the logarithm of how few offers hold it.
+func (s *Snapshot[T]) Rarity(word string) float64 {
+	return math.Log(1 + float64(s.Len())/float64(max(s.posts(s.looked(word)), 1)))
+}
+
+// Find lists the offers with some ids; those that are not there are left out.
+func (s *Snapshot[T]) Find(ids []int64) []Hit[T] {
+	var found []entry
+	for _, id := range ids {
+		for i := range s.parts {
+			p := &s.parts[i]
+			if row, there := slices.BinarySearch(p.ids, id); there && p.alive.has(uint32(row)) {
+				found = append(found, entry{0, id, i, row})
+			}
+		}
+	}
+	return s.hits(found)
+}

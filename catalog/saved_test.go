@@ -1,0 +1,81 @@
+package catalog_test
+
+import (
+	"bytes"
+	"encoding/csv"
+	"fmt"
+	"testing"
+
+	"plainpelican/catalog"
+	"plainpelican/platform/access"
+	"plainpelican/testkit"
+)
+
+func TestSentencesAreKeptUnderAName(t *testing.T) {
+	w := testkit.Start(t)
+	var one, again catalog.Saved
+	w.Owner.Must("PUT", "/api/sentences", catalog.Saving{Name: "  Mugs   for summer ", Asked: "words=mug&days=16"}, &one)
+	w.Owner.Must("PUT", "/api/sentences", catalog.Saving{Name: "mugs for Summer", Asked: "words=mug&days=12"}, &again)
+	if one.Name != "Mugs for summer" || again.ID != one.ID || again.Asked != "words=mug&days=12" {
+		t.Errorf("%+v, %+v", one, again)
+	}
+	for _, bad := range []catalog.Saving{{Name: "  ", Asked: "words=mug"}, {Name: "x", Asked: "%zz"}} {
+		if p := w.Owner.Ask("PUT", "/api/sentences", bad, nil); p == nil || p.Status != 422 {
+			t.Errorf("%+v: %+v", bad, p)
+		}
+	}
+	w.Owner.Must("DELETE", fmt.Sprintf("/api/sentences/%d", one.ID), nil, nil)
+	var list []catalog.Saved
+	w.Owner.Must("GET", "/api/sentences", nil, &list)
+	if len(list) != 0 {
+		t.Errorf("%+v", list)
+	}
+	if p := w.Owner.Ask("DELETE", fmt.Sprintf("/api/sentences/%d", one.ID), nil, nil); p == nil || p.Status != 404 {
+		t.Errorf("%+v", p)
+	}
+}
+
+func TestTheSellersOwnStandardHidesWhatMissesIt(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	all := w.Search("store=1")
+	hid := w.Search("store=1&standard=true")
+	if hid.Total+hid.Hidden != all.Total || hid.Hidden == 0 || hid.Total == 0 {
+		t.Errorf("%d of %d, %d hidden", hid.Total, all.Total, hid.Hidden)
+	}
+	w.Owner.Must("PUT", "/api/standard", catalog.Standard{}, nil)
+	if anything := w.Search("store=1&standard=true"); anything.Hidden != 0 || anything.Total != all.Total {
+		t.Errorf("a standard that asks for nothing hides %d", anything.Hidden)
+	}
+	if p := w.Owner.Ask("PUT", "/api/standard", catalog.Standard{Rating: 51}, nil); p == nil || p.Status != 422 {
+		t.Errorf("%+v", p)
+	}
+}
+
+func TestTheWholeAnswerIsExported(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	ctx := access.With(t.Context(), access.Identity{Name: "Olga", Role: access.Owner})
+	if _, err := w.App.Pool.Exec(t.Context(), `update offer set title = '=1+1 mug' where id = 1`); err != nil {
+		t.Fatal(err)
+	}
+	q := catalog.Sentence{Store: 1, Sort: "profit", Limit: 200}
+	found, err := w.App.Catalog.Search(ctx, q)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var file bytes.Buffer
+	if err := w.App.Catalog.Export(ctx, q, &file); err != nil {
+		t.Fatal(err)
+	}
+	rows, err := csv.NewReader(bytes.NewReader(file.Bytes()[3:])).ReadAll()
+	if err != nil || len(rows) != found.Total+1 {
+		t.Fatalf("%d rows of %d: %v", len(rows), found.Total, err)
+	}
+	for i, o := range found.Offers {
+		row := rows[i+1]
+		if row[0] != fmt.Sprint(o.ID) || (o.ID == 1) != (row[1] == "'=1+1 mug") || (o.Ladder != nil && row[10] != o.Ladder.Profit.Decimal()) {
+			t.Fatalf("row %d: %v, offer %+v", i, row, o)
+		}
+	}
+}

@@ -1,0 +1,113 @@
+package likeness
+
+import (
+	"math"
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"github.com/xrash/smetrics"
+)
+
+// The examples of Winkler's papers, as they are quoted everywhere (from memory).
+func TestJaroWinklerPublishedExamples(t *testing.T) {
+	for _, c := range []struct {
+		a, b string
+		want float64
+	}{{"martha", "marhta", 0.961}, {"dwayne", "duane", 0.840}, {"dixon", "dicksonx", 0.813}, {"", "", 1}, {"a", "", 0}, {"same", "same", 1}} {
+		if got := JaroWinkler(c.a, c.b); math.Abs(got-c.want) > 0.0006 {
+			t.Errorf("%s and %s: %.4f, want %.3f", c.a, c.b, got, c.want)
+		}
+	}
+}
+
+// Against github.com/xrash/smetrics on random words; without its threshold, under which it adds nothing for a common beginning.
+func TestJaroWinklerAgreesWithAPackage(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	word := func() string {
+		b := make([]byte, 1+r.IntN(9))
+		for i := range b {
+			b[i] = "abcde"[r.IntN(5)]
+		}
+		return string(b)
+	}
+	for range 20000 {
+		a, b := word(), word()
+		if got, want := JaroWinkler(a, b), smetrics.JaroWinkler(a, b, 0, 4); math.Abs(got-want) > 1e-9 {
+			t.Fatalf("%s and %s: %v, by the package %v", a, b, got, want)
+		}
+	}
+}
+
+func TestContentLeavesClaimsYearsAndSizesOut(t *testing.T) {
+	got := Content("2026 NEW Hot Sale!! Enamel Mug 350ml, 0.35 l FREE SHIPPING for Camping ★ mug")
+	if want := []string{"enamel", "mug", "camping"}; !slices.Equal(got, want) {
+		t.Errorf("%q", got)
+	}
+}
+
+func TestQuantities(t *testing.T) {
+	got := Quantities("Mug 350 ml 0.5l, 30cm tall, set of 3, 24 pieces 2026")
+	for kind, want := range map[string][]float64{"volume": {350, 500}, "length": {300}, "count": {3, 24}, "weight": nil} {
+		if !slices.Equal(got[kind], want) {
+			t.Errorf("%s: %v, want %v", kind, got[kind], want)
+		}
+	}
+}
+
+func TestTheSameAndNearMisses(t *testing.T) {
+	mug := Item{"2026 NEW Camping Enamelled Steel Mug Enamel 350 ml", []string{"4006381333931"}, []string{"Red", "Blue", "350 ml"}, []int{180}}
+	for name, c := range map[string]struct {
+		other Item
+		same  bool
+	}{
+		"another shop's words":     {Item{"HOT SALE Enamel Steel Mug for Outdoor camping", nil, []string{"red", "blue", "350 ml"}, []int{182}}, true},
+		"its number, other words":  {Item{"Kaffeebecher Emaille", []string{"04006381333931"}, nil, nil}, true},
+		"another size":             {Item{"2026 NEW Camping Enamelled Steel Mug Enamel 500 ml", nil, []string{"Red", "Blue", "500 ml"}, []int{260}}, false},
+		"another count":            {Item{"Camping Enamelled Steel Mug Enamel 350 ml set of 6", []string{"4006381333948"}, []string{"Red"}, []int{1100}}, false},
+		"another thing altogether": {Item{"Whistling Kettle Steel 2 l", nil, []string{"Red"}, []int{640}}, false},
+		"nothing known":            {Item{}, false},
+	} {
+		m := Compare(&mug, &c.other, nil)
+		if (m.Strength >= Same) != c.same {
+			t.Errorf("%s: %+v", name, m)
+		}
+		if back := Compare(&c.other, &mug, nil); back.Strength != m.Strength {
+			t.Errorf("%s: %d one way, %d the other", name, m.Strength, back.Strength)
+		}
+	}
+}
+
+// A rare word that both have tells more than many that all have.
+func TestRarity(t *testing.T) {
+	rarity := func(w string) float64 { return map[string]float64{"seagrass": 9}[w] + 1 }
+	a, b := Content("seagrass basket"), Content("seagrass box storage")
+	plain, _ := alike(a, b, nil)
+	rare, common := alike(a, b, rarity)
+	if rare <= plain || !slices.Equal(common, []string{"seagrass"}) {
+		t.Errorf("%v, %v, %v", plain, rare, common)
+	}
+}
+
+// The front, said the long way: nobody in it is beaten, everybody outside is beaten by one in it.
+func TestUnbeaten(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 4))
+	for range 300 {
+		all := make([]Merits, 1+r.IntN(12))
+		for i := range all {
+			all[i] = Merits{r.IntN(6) > 0, r.Int64N(5), r.IntN(4), r.IntN(4), r.IntN(4)}
+		}
+		front := Unbeaten(all)
+		for i, a := range all {
+			beaten := !a.Sellable
+			for j, b := range all {
+				better := b.Landed < a.Landed || b.Days < a.Days || b.OnTime > a.OnTime || b.Rating > a.Rating
+				worse := b.Landed > a.Landed || b.Days > a.Days || b.OnTime < a.OnTime || b.Rating < a.Rating
+				beaten = beaten || (i != j && b.Sellable && better && !worse)
+			}
+			if front[i] == beaten {
+				t.Fatalf("%v: %v", all, front)
+			}
+		}
+	}
+}

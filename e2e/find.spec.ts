@@ -1,0 +1,133 @@
+import { expect, type Page, test } from "@playwright/test";
+import { api, connectStore, signIn } from "./world";
+
+// Finding and judging: clauses and their counts, the seller's own standard, kept sentences, side by side, the same item elsewhere.
+
+const total = async (page: Page) => Number((await page.getByText(/offers in \d+ ms/).textContent())?.match(/([\d,]+) offers/)?.[1]?.replaceAll(",", ""));
+
+test.beforeEach(async ({ page }) => {
+  await signIn(page);
+  await connectStore(page);
+});
+
+test("a further clause is chosen from the list, and leaves what its panel promised", async ({ page }) => {
+  await page.goto("/catalog?words=mug");
+  for (const [clause, choice] of [
+    ["Demand", /^rising/],
+    ["Returns|Return policy", /^(14|30) days or longer/],
+    ["Shipping price", /^for \$10/],
+  ] as const) {
+    await page.getByRole("button", { name: /^Further clauses/ }).click();
+    await page.getByRole("button", { name: new RegExp(`^(${clause})$`) }).click();
+    const one = page.getByRole("dialog").getByRole("button", { name: choice }).first();
+    const promised = Number((await one.textContent())?.match(/([\d,]+)$/)?.[1]?.replaceAll(",", ""));
+    await one.click();
+    await page.keyboard.press("Escape");
+    await expect.poll(() => total(page)).toBe(promised);
+  }
+  await page.reload();
+  await expect(page.getByRole("button", { name: /^Demand: rising/ })).toBeVisible();
+  await expect(page.getByRole("button", { name: /^Shipping price: for \$10/ })).toBeVisible();
+});
+
+test("a supplier is looked for in its panel by words, and a bound can be typed", async ({ page }) => {
+  await page.goto("/catalog?supplier=Linden+Home");
+  await page.getByRole("button", { name: /^Supplier/ }).click();
+  await page.getByRole("textbox", { name: "Look for supplier" }).fill("kestrel");
+  const kestrel = page.getByRole("dialog").getByRole("button", { name: /^Kestrel/ }).first();
+  await kestrel.click();
+  await page.keyboard.press("Escape");
+  await expect(page).toHaveURL(/supplier=Linden\+Home&supplier=Kestrel/);
+  await page.getByRole("button", { name: /^Landing under/ }).click();
+  await page.getByRole("textbox", { name: "Landing under" }).fill("nonsense");
+  await page.getByRole("button", { name: "Set" }).click();
+  await expect(page.getByText("“nonsense” is not an amount in USD.")).toBeVisible();
+  await page.getByRole("button", { name: /^Landing under/ }).click();
+  await page.getByRole("button", { name: "any cost" }).click();
+  await expect(page.getByText(/offers in \d+ ms/)).toBeVisible();
+});
+
+test("my standard hides what misses it, and says how many", async ({ page }) => {
+  await page.goto("/catalog?words=kettle");
+  await expect(page.getByText(/offers in \d+ ms/)).toBeVisible();
+  const all = await total(page);
+  await page.getByRole("checkbox", { name: "Hide what misses my standard" }).check();
+  await expect(page.getByText(/hides \d+/)).toBeVisible();
+  const hidden = Number((await page.getByText(/hides \d+/).textContent())?.match(/hides (\d+)/)?.[1]);
+  await expect.poll(() => total(page)).toBe(all - hidden);
+  await page.getByRole("button", { name: /^My standard/ }).click();
+  await page.getByLabel("Days to the door, at most").fill("900");
+  await page.getByRole("button", { name: "Set my standard" }).click();
+  await expect(page.getByText("From 0, which is any, to 365")).toBeVisible();
+  for (const [label, value] of [["Days to the door, at most", "0"], ["Rating, at least", "0"], ["On time in percent, at least", "0"]] as const) await page.getByLabel(label).fill(value);
+  await page.getByRole("checkbox", { name: "Tracked delivery only" }).uncheck();
+  await page.getByRole("button", { name: "Set my standard" }).click();
+  await expect(page.getByText("hides 0")).toBeVisible();
+  await expect.poll(() => total(page)).toBe(all);
+  await api(page, "PUT", "/api/standard", { days: 16, tracked: true, rating: 43, on_time: 90 });
+});
+
+test("a sentence is kept, asked again, forgotten, and kept after all; its answer is a file", async ({ page }) => {
+  await page.goto("/catalog?words=umbrella&days=16&sort=profit");
+  await expect(page.getByText(/offers in \d+ ms/)).toBeVisible();
+  const found = await total(page);
+  await page.getByRole("button", { name: /^Kept sentences/ }).click();
+  await page.getByLabel("Keep this sentence as").fill("Rain, soon");
+  await page.getByRole("button", { name: "Keep", exact: true }).click();
+  await expect(page.getByText("Kept as “Rain, soon”.")).toBeVisible();
+  await page.goto("/catalog");
+  await page.getByRole("button", { name: /^Kept sentences/ }).click();
+  await page.getByRole("button", { name: /^Rain, soon/ }).click();
+  await expect(page).toHaveURL(/words=umbrella&days=16&sort=profit/);
+  await expect.poll(() => total(page)).toBe(found);
+  await page.getByRole("button", { name: /^Kept sentences/ }).click();
+  await page.getByRole("button", { name: "Forget Rain, soon" }).click();
+  await page.getByRole("button", { name: "Keep it after all" }).click();
+  await expect(page.getByText("Kept as “Rain, soon”.").last()).toBeVisible();
+  const [file] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: "the whole answer as CSV" }).click()]);
+  const rows = await (await file.createReadStream()).toArray();
+  const lines = Buffer.concat(rows).toString("utf8").trim().split("\n");
+  expect(lines.length).toBe(found + 1);
+  expect(lines[0]).toContain("landed,price,profit");
+});
+
+test("side by side and the same item elsewhere, by keyboard alone", async ({ page }) => {
+  await page.goto("/catalog?words=mug&days=16&sort=landed");
+  await page.getByRole("grid", { name: "Offers" }).getByRole("row").nth(3).waitFor();
+  for (const key of ["x", "j", "x", "j", "x", "c"]) await page.keyboard.press(key);
+  await expect(page.getByRole("heading", { name: "3 offers side by side" })).toBeVisible();
+  await expect(page.getByRole("row", { name: /Lands at \(they differ\)/ })).toContainText("$");
+  await page.keyboard.press("Escape");
+  await page.getByRole("grid", { name: "Offers" }).getByRole("row").first().waitFor();
+  // An item that several sell.
+  let id = 0;
+  for (let at = 1; at < 60 && !id; at++) {
+    const found = await api<{ offers: { itself: boolean; strength: number }[] }>(page, "GET", `/api/offers/${at}/elsewhere?store=1`);
+    if (found.offers.filter((o) => !o.itself && o.strength < 90).length > 1) id = at;
+  }
+  await page.goto(`/catalog?offer=${id}`);
+  await page.getByRole("region", { name: "Offer", exact: true }).getByRole("heading").first().waitFor();
+  await page.keyboard.press("e");
+  await expect(page.getByRole("heading", { name: "The same item elsewhere" })).toBeVisible();
+  await expect(page.getByText("▲ unbeaten:")).toBeVisible();
+  const rows = page.locator("tbody tr");
+  await rows.nth(1).waitFor();
+  const before = await rows.count();
+  while ((await page.locator("tr[aria-selected=true]").textContent())?.includes("the one that was asked for")) await page.keyboard.press("j");
+  await page.keyboard.press("n");
+  await expect(page.getByText(/is not the same: remembered/)).toBeVisible();
+  await expect(rows).toHaveCount(before - 1);
+  await page.reload();
+  await expect(page.getByRole("button", { name: "1 said not to be the same" })).toBeVisible();
+  await page.getByRole("button", { name: "1 said not to be the same" }).click();
+  await page.getByRole("button", { name: "Take that back" }).click();
+  await expect(rows).toHaveCount(before);
+  // And from a pasted link.
+  const { page_url } = await api<{ page_url: string }>(page, "GET", `/api/offers/${id}`);
+  await page.goto("/catalog");
+  await page.getByLabel("Words", { exact: true }).fill(page_url);
+  await expect(page).toHaveURL(new RegExp(`/catalog/elsewhere/${id}$`));
+  await page.goto("/catalog");
+  await page.getByLabel("Words", { exact: true }).fill("https://nowhere.example/x");
+  await expect(page.getByText("No offer of the catalog has this page.")).toBeVisible();
+});

@@ -1,0 +1,232 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { api, ask, type Problem, type Schemas } from "../api/client";
+import { useSession } from "../frame/session";
+import { Choice, Clause } from "../parts/clause";
+import { Button, Notice, Picture } from "../parts/controls";
+import { countryName } from "../parts/countries";
+import { DayRuler, DayWords } from "../parts/days";
+import { useKeys } from "../parts/keys";
+import { useCursor } from "../parts/list";
+import { Money } from "../parts/money";
+import { useSay } from "../parts/toast";
+
+type Alternative = Schemas["CatalogAlternative"];
+type Found = Schemas["CatalogElsewhere"];
+type Said = "" | "same" | "other";
+
+const cell = "px-2 py-1.5 align-top";
+const number = `${cell} text-right`;
+
+/** Elsewhere shows the same item at other suppliers, with the evidence, beside each other. */
+export default function Elsewhere() {
+  const { storeId, store, may } = useSession();
+  const id = Number(useParams().id);
+  const [params, setParams] = useSearchParams();
+  const market = params.get("market") ?? "";
+  const go = useNavigate();
+  const client = useQueryClient();
+  const tell = useSay();
+  const [apart, setApart] = useState(false);
+  const found = useQuery<Found, Problem>({
+    queryKey: ["offer", id, "elsewhere", storeId, market],
+    queryFn: ({ signal }) => ask(api.GET("/api/offers/{id}/elsewhere", { params: { path: { id }, query: { store: storeId, market } }, signal })),
+    placeholderData: (before) => before,
+  });
+  const rows = found.data?.offers ?? [];
+  const [cursor, setCursor] = useCursor(rows.length, "offer");
+  const here = rows[cursor];
+  const set = useMutation({
+    mutationFn: ({ other, said }: { other: Alternative; said: Said }) =>
+      ask(api.PUT("/api/offers/{id}/elsewhere/{other}", { params: { path: { id, other: other.id } }, body: { said } })),
+    onSuccess: (_, { other, said }) => {
+      void client.invalidateQueries({ queryKey: ["offer", id, "elsewhere"] });
+      if (said === "") return;
+      tell(said === "other" ? `“${other.title}” is not the same: remembered.` : `“${other.title}” is the same: remembered.`, false, {
+        words: "Undo",
+        run: () => set.mutate({ other, said: other.said }),
+      });
+    },
+    onError: (error) => tell(error.message, true),
+  });
+  const say = (other: Alternative | undefined, said: Said) => other && !other.itself && set.mutate({ other, said: other.said === said ? "" : said });
+  useKeys([
+    ...(may("editor")
+      ? [
+          { keys: ["n"], label: "not the same", run: () => say(here, "other") },
+          { keys: ["s"], label: "the same", run: () => say(here, "same") },
+        ]
+      : []),
+    { keys: ["Enter"], label: "see it in the Catalog", run: () => here && go(`/catalog?offer=${here.id}`) },
+    { keys: ["Escape"], label: "back", run: () => go(-1) },
+  ]);
+  if (found.error)
+    return (
+      <main>
+        <Notice title="The same item elsewhere cannot be looked for" trouble alone>
+          <p>{found.error.message}</p>
+          <Button onClick={() => void found.refetch()}>Look again</Button>
+        </Notice>
+      </main>
+    );
+  const markets = store?.markets ?? [];
+  return (
+    <main className="min-h-0 grow overflow-auto">
+      <div className="border-b border-line bg-surface px-4 py-2.5">
+        <h1 className="truncate text-lg">The same item elsewhere</h1>
+        <p className="leading-8">
+          <Link to={`/catalog?offer=${id}`} className="font-semibold underline decoration-line-2 underline-offset-2">
+            {found.data?.title ?? "…"}
+          </Link>
+          {found.data?.market && (
+            <>
+              , delivered to{" "}
+              <Clause label="Market" words={countryName(found.data.market)}>
+                {(close) =>
+                  markets.map((code) => (
+                    <Choice
+                      key={code}
+                      chosen={code === found.data?.market}
+                      onChoose={() => {
+                        setParams(code === markets[0] ? {} : { market: code }, { replace: true });
+                        close();
+                      }}
+                    >
+                      {countryName(code)}
+                    </Choice>
+                  ))
+                }
+              </Clause>
+            </>
+          )}
+          <span className="ml-3 text-sm text-ink-2" aria-live="polite">
+            {found.data
+              ? `${rows.length === 1 ? "nobody else sells it, as far as is known" : `${rows.length} offers`}, looked for in ${Math.max(1, Math.round(found.data.took_ms))} ms`
+              : "looking…"}
+          </span>
+        </p>
+      </div>
+      <table className="w-full border-collapse text-left">
+        <thead className="text-sm text-ink-2">
+          <tr className="border-b border-line">
+            <th className={`${cell} pl-4 font-normal`} colSpan={2}>
+              Offer
+            </th>
+            <th className={`${cell} font-normal`}>Evidence</th>
+            <th className={`${number} font-normal`}>Lands at</th>
+            <th className={`${number} font-normal`}>Shipping</th>
+            <th className={`${cell} font-normal`}>Door to door</th>
+            <th className={`${number} font-normal`}>On time</th>
+            <th className={`${number} font-normal`}>Rating</th>
+            <th className={`${number} font-normal`}>30 days</th>
+            <th className={`${number} font-normal`}>Stock</th>
+            <th className={cell} />
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((o, i) => (
+            <Row key={o.id} o={o} current={i === cursor} onPoint={() => setCursor(i)} say={may("editor") ? say : undefined} />
+          ))}
+        </tbody>
+      </table>
+      {(found.data?.apart.length ?? 0) > 0 && (
+        <div className="p-4">
+          <Button tone="quiet" aria-expanded={apart} onClick={() => setApart(!apart)}>
+            {found.data?.apart.length} said not to be the same
+          </Button>
+          {apart && (
+            <ul className="mt-2 space-y-1">
+              {found.data?.apart.map((o) => (
+                <li key={o.id} className="flex items-center gap-3">
+                  <Picture path={o.picture} width={96} className="size-8" />
+                  <span className="truncate">{o.title}</span>
+                  <span className="text-ink-2">{o.supplier}</span>
+                  {may("editor") && <Button onClick={() => say(o, "other")}>Take that back</Button>}
+                </li>
+              ))}
+            </ul>
+          )}
+        </div>
+      )}
+      <p className="px-4 py-3 text-sm text-ink-2">
+        ▲ unbeaten: no other is at least as good on landed cost, days, on-time rate and rating, and better on one of them. Pictures are not compared yet.
+      </p>
+    </main>
+  );
+}
+
+function Row({ o, current, onPoint, say }: { o: Alternative; current: boolean; onPoint: () => void; say: ((o: Alternative, said: Said) => void) | undefined }) {
+  return (
+    <tr
+      id={`offer-${o.id}`}
+      aria-selected={current}
+      onClick={onPoint}
+      className={`border-b border-line ${current ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : ""} ${o.itself ? "font-semibold" : ""}`}
+    >
+      <td className={`${cell} pl-4`}>
+        <Picture path={o.picture} width={96} className="size-11 border border-line" />
+      </td>
+      <td className={`${cell} max-w-64`}>
+        <span className="line-clamp-2" title={o.title}>
+          {o.title}
+        </span>
+        <span className="block text-sm font-normal text-ink-2">
+          {o.supplier} · {o.source} · {countryName(o.ships_from)}
+          {o.drafts.length > 0 && <b className="text-profit-ink"> · in the Workbench</b>}
+        </span>
+      </td>
+      <td className={`${cell} max-w-72 font-normal`}>
+        {o.itself ? (
+          "the one that was asked for"
+        ) : (
+          <>
+            <b>{o.said === "same" ? "said to be the same" : `${o.strength} of 100`}</b>
+            <ul className="text-sm text-ink-2">
+              {o.evidence.map((e) => (
+                <li key={e.kind + e.said}>
+                  {e.points > 0 ? "+" : "−"} {e.said}
+                </li>
+              ))}
+            </ul>
+          </>
+        )}
+      </td>
+      <td className={number}>
+        {o.ladder ? <Money of={o.ladder.landed} /> : <span className="text-sm text-loss">{o.no_price}</span>}
+        {o.unbeaten && (
+          <span className="block text-sm font-semibold text-profit-ink">
+            <span aria-hidden="true">▲</span> unbeaten
+          </span>
+        )}
+      </td>
+      <td className={number}>{o.ladder && <Money of={o.ladder.shipping} />}</td>
+      <td className={cell}>
+        {o.days && (
+          <>
+            <DayRuler days={o.days} width={92} />
+            <DayWords days={o.days} />
+          </>
+        )}
+      </td>
+      <td className={number}>{o.on_time} %</td>
+      <td className={number}>★ {o.rating}</td>
+      <td className={number}>{o.units.toLocaleString("en")}</td>
+      <td className={number}>{o.stock.toLocaleString("en")}</td>
+      <td className={`${cell} whitespace-nowrap`}>
+        {say && !o.itself && (
+          <>
+            <Button tone="quiet" onClick={() => say(o, "other")} aria-label={`${o.title} of ${o.supplier} is not the same`}>
+              Not the same
+            </Button>
+            {o.said !== "same" && o.strength < 90 && (
+              <Button tone="quiet" onClick={() => say(o, "same")} aria-label={`${o.title} of ${o.supplier} is the same`}>
+                The same
+              </Button>
+            )}
+          </>
+        )}
+      </td>
+    </tr>
+  );
+}
