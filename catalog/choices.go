@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"plainpelican/catalog/index"
+	"plainpelican/core/demand"
 	"plainpelican/core/money"
 	"plainpelican/pricing"
 )
@@ -37,6 +38,12 @@ func choices(counts *index.Counts, like string, pricer *pricing.Pricer) map[stri
 	for country := range to {
 		if country != index.Everywhere {
 			to[country] += everywhere
+		}
+	}
+	// These few are told even where they leave nothing.
+	for f, all := range map[index.Facet][]string{index.Demand: {string(demand.Rising), string(demand.Steady), string(demand.Falling), string(demand.Unknown)}, index.Mine: {index.NotMine, "workbench", "listings"}} {
+		for _, value := range all {
+			counts.Facets[f][value] += 0
 		}
 	}
 	out := map[string][]Choice{}

@@ -239,7 +239,7 @@ func compare(t *testing.T, w *testkit.World, s sentence, got catalog.Found) {
 			if condition != "" {
 				count(clause+" "+c.Value, clause, fmt.Sprintf(strings.ReplaceAll(condition, "%s", "%[1]s"), c.Value))
 			}
-			if condition != "" || named[clause] != "" {
+			if condition != "" || (named[clause] != "" && c.Count > 0) {
 				said[clause+" "+c.Value] = c.Count
 			}
 		}

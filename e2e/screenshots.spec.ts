@@ -21,7 +21,9 @@ test("screenshots", async ({ page }) => {
   await page.keyboard.press("j");
   await page.keyboard.press("x");
   await shot("catalog");
-  for (const key of ["j", "x", "j", "x", "c"]) await page.keyboard.press(key);
+  for (const key of ["j", "x", "j", "x"]) await page.keyboard.press(key);
+  await page.getByText("3 marked").waitFor();
+  await page.keyboard.press("c");
   await page.getByRole("heading", { name: /side by side/ }).waitFor();
   await shot("beside");
   let sold = 1; // an item that several sell

@@ -81,7 +81,7 @@ export default function Beside() {
   const go = useNavigate();
   const say = useSay();
   const client = useQueryClient();
-  const ids = params.getAll("offer").map(Number).filter(Boolean).slice(0, mostBeside);
+  const ids = params.getAll("of").map(Number).filter(Boolean).slice(0, mostBeside);
   const found = useQueries({
     queries: ids.map((id) => ({
       queryKey: ["offer", id, storeId],
@@ -98,7 +98,7 @@ export default function Beside() {
     },
     onError: (error) => say(error.message, true),
   });
-  const without = (id: number) => setParams(new URLSearchParams(ids.filter((one) => one !== id).map((one) => ["offer", String(one)])), { replace: true });
+  const without = (id: number) => setParams(new URLSearchParams(ids.filter((one) => one !== id).map((one) => ["of", String(one)])), { replace: true });
   useKeys([{ keys: ["Escape"], label: "back", run: () => go(-1) }]);
   const failed = found.find((q) => q.error)?.error;
   const top = Math.max(1, ...offers.map((o) => (o.ladder ? ladderTop(o.ladder) : 0)));

@@ -74,7 +74,7 @@ export default function Catalog() {
   const go = useNavigate();
   const beside = () => {
     if (marked.size > mostBeside) say(`Up to ${mostBeside} offers lie side by side: ${marked.size} are marked.`, true);
-    else if (marked.size > 1) go(`/catalog/beside?${new URLSearchParams([...marked.keys()].map((id) => ["offer", String(id)]))}`);
+    else if (marked.size > 1) go(`/catalog/beside?${new URLSearchParams([...marked.keys()].map((id) => ["of", String(id)]))}`);
   };
   useKeys([
     { keys: ["x"], label: "mark", run: () => mark(here) },
@@ -82,7 +82,7 @@ export default function Catalog() {
     { keys: ["shift+k", "shift+ArrowUp"], label: "", run: () => markOn(-1) },
     ...(may("editor") ? [{ keys: ["t"], label: "take to the Workbench", run: takeNow }] : []),
     { keys: ["c"], label: marked.size > 1 ? "side by side" : "", run: beside },
-    { keys: ["e"], label: "the same elsewhere", run: () => shownOffer && go(`/catalog/elsewhere/${shownOffer}`) },
+    { keys: ["e"], label: "elsewhere", run: () => shownOffer && go(`/catalog/elsewhere/${shownOffer}`) },
     { keys: ["/"], label: "search", run: () => search.current?.select() },
     { keys: ["Escape"], label: "", run: () => setMarked(new Map()) },
   ]);

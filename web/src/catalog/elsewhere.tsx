@@ -17,7 +17,7 @@ type Found = Schemas["CatalogElsewhere"];
 type Said = "" | "same" | "other";
 
 const cell = "px-2 py-1.5 align-top";
-const number = `${cell} text-right`;
+const number = `${cell} text-right whitespace-nowrap`;
 
 /** Elsewhere shows the same item at other suppliers, with the evidence, beside each other. */
 export default function Elsewhere() {
@@ -164,10 +164,10 @@ function Row({ o, current, onPoint, say }: { o: Alternative; current: boolean; o
       onClick={onPoint}
       className={`border-b border-line ${current ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : ""} ${o.itself ? "font-semibold" : ""}`}
     >
-      <td className={`${cell} pl-4`}>
-        <Picture path={o.picture} width={96} className="size-11 border border-line" />
+      <td className={`${cell} w-16 pl-4`}>
+        <Picture path={o.picture} width={96} className="size-11 min-w-11 border border-line" />
       </td>
-      <td className={`${cell} max-w-64`}>
+      <td className={`${cell} w-56 min-w-56`}>
         <span className="line-clamp-2" title={o.title}>
           {o.title}
         </span>
@@ -176,24 +176,23 @@ function Row({ o, current, onPoint, say }: { o: Alternative; current: boolean; o
           {o.drafts.length > 0 && <b className="text-profit-ink"> · in the Workbench</b>}
         </span>
       </td>
-      <td className={`${cell} max-w-72 font-normal`}>
+      <td className={`${cell} min-w-64 font-normal`}>
         {o.itself ? (
           "the one that was asked for"
         ) : (
           <>
-            <b>{o.said === "same" ? "said to be the same" : `${o.strength} of 100`}</b>
-            <ul className="text-sm text-ink-2">
-              {o.evidence.map((e) => (
-                <li key={e.kind + e.said}>
-                  {e.points > 0 ? "+" : "−"} {e.said}
-                </li>
-              ))}
-            </ul>
+            <b>{o.said === "same" ? "said to be the same" : `${o.strength} of 100`}</b>{" "}
+            <span className="text-sm text-ink-2">
+              {[...o.evidence]
+                .sort((a, b) => b.points - a.points)
+                .map((e) => (e.points > 0 ? e.said : `but ${e.said}`))
+                .join(" · ")}
+            </span>
           </>
         )}
       </td>
       <td className={number}>
-        {o.ladder ? <Money of={o.ladder.landed} /> : <span className="text-sm text-loss">{o.no_price}</span>}
+        {o.ladder ? <Money of={o.ladder.landed} /> : <span className="block w-32 text-sm whitespace-normal text-loss">{o.no_price}</span>}
         {o.unbeaten && (
           <span className="block text-sm font-semibold text-profit-ink">
             <span aria-hidden="true">▲</span> unbeaten
@@ -213,9 +212,9 @@ function Row({ o, current, onPoint, say }: { o: Alternative; current: boolean; o
       <td className={number}>★ {o.rating}</td>
       <td className={number}>{o.units.toLocaleString("en")}</td>
       <td className={number}>{o.stock.toLocaleString("en")}</td>
-      <td className={`${cell} whitespace-nowrap`}>
+      <td className={`${cell} w-28 whitespace-nowrap`}>
         {say && !o.itself && (
-          <>
+          <div className="flex flex-col items-start">
             <Button tone="quiet" onClick={() => say(o, "other")} aria-label={`${o.title} of ${o.supplier} is not the same`}>
               Not the same
             </Button>
@@ -224,7 +223,7 @@ function Row({ o, current, onPoint, say }: { o: Alternative; current: boolean; o
                 The same
               </Button>
             )}
-          </>
+          </div>
         )}
       </td>
     </tr>

@@ -99,7 +99,7 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
           The supplier has stopped selling this.
         </p>
       )}
-      <div className="mt-3 flex gap-2">
+      <div className="mt-3 flex flex-wrap gap-2">
         {onTake && (
           <Button tone="main" onClick={onTake} disabled={busy || offer.withdrawn_at !== null}>
             Take to the Workbench
