@@ -90,16 +90,7 @@ func (s *Service) lines(ctx context.Context, hits []index.Hit[thing], p *pricing
 	if err != nil {
 		return nil, err
 	}
-	mine := ids[:0]
-	for i := range hits {
-		if hits[i].Mine {
-			mine = append(mine, hits[i].ID)
-		}
-	}
-	if len(mine) == 0 {
-		return out, nil
-	}
-	taken, err := s.Bench.Taken(ctx, mine)
+	taken, err := s.Bench.Taken(ctx, ids) // of this moment: the index follows a little later
 	for offer, drafts := range taken {
 		out[at[offer]].Drafts = drafts
 	}

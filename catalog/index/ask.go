@@ -78,9 +78,7 @@ type Hit[T any] struct {
 	ID        int64
 	ShipsFrom string
 	Numbers   [numbers]int32
-	// Mine tells that it is in the Workbench or among the listings.
-	Mine  bool
-	Thing *T
+	Thing     *T
 }
 
 // Counts say how many offers each choice of a clause would leave, given the others.
@@ -138,7 +136,6 @@ func (s *Snapshot[T]) hits(rows []entry) []Hit[T] {
 	for _, e := range rows {
 		p := &s.parts[e.part]
 		h := Hit[T]{ID: e.id, ShipsFrom: p.facets[ShipsFrom].values[p.facets[ShipsFrom].code[e.row]], Thing: &p.things[e.row]}
-		h.Mine = p.facets[Mine].values[p.facets[Mine].code[e.row]] != NotMine
 		for k := range h.Numbers {
 			h.Numbers[k] = p.numbers[k][e.row]
 		}

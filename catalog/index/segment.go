@@ -1,15 +1,12 @@
 package index
 
 import (
-	"math/bits"
 	"slices"
 	"strings"
 	"sync"
 
 	"github.com/kljensen/snowball/english"
 )
-
-func trailing(word uint64) int { return bits.TrailingZeros64(word) }
 
 // segment is an index over some rows, in the order of their ids.
 type segment[T any] struct {

@@ -34,3 +34,13 @@ func TestQuartiles(t *testing.T) {
 		t.Errorf("%+v %v", in, err)
 	}
 }
+
+// The parts of the honest way to rank: profit, units a month, rivals.
+func TestWorth(t *testing.T) {
+	usd := money.MustCurrency("USD")
+	for _, c := range []struct{ profit, units, rivals, want int64 }{{500, 120, 4, 15000}, {500, 120, 0, 60000}, {-500, 10, 3, -1667}, {500, 0, 3, 0}, {1 << 62, 1 << 40, 1, 0}} {
+		if got := Worth(money.New(c.profit, usd), c.units, c.rivals); got.Minor() != c.want {
+			t.Errorf("%+v: %s", c, got)
+		}
+	}
+}

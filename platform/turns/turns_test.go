@@ -59,19 +59,22 @@ func TestATurnIsPutOffWhileSomebodyIsAnswered(t *testing.T) {
 	if n := turns.Slice(4000); n != 250 || turns.Slice(3) != 1 {
 		t.Errorf("somebody is there, and a turn does %d", n)
 	}
-	began, done := make(chan struct{}), make(chan bool)
-	var over atomic.Bool
-	go func() {
-		close(began)
-		_ = turns.Do(t.Context(), func() error { done <- over.Load(); return nil })
-	}()
-	<-began
-	time.Sleep(5 * time.Millisecond)
-	over.Store(true)
-	answered()
-	if !<-done {
-		t.Error("a turn was taken in the middle of an answer")
+	done := make(chan bool)
+	go func() { _ = turns.Do(t.Context(), func() error { done <- true; return nil }) }()
+	waits := func() bool {
+		turns.mu.Lock()
+		defer turns.mu.Unlock()
+		return turns.quiet != nil
 	}
+	for !waits() {
+		select {
+		case <-done:
+			t.Fatal("a turn was taken in the middle of an answer")
+		case <-time.After(time.Millisecond):
+		}
+	}
+	answered()
+	<-done
 	turns.Person() // never answered
 	go func() { _ = turns.Do(t.Context(), func() error { done <- true; return nil }) }()
 	select {
