@@ -100,7 +100,7 @@ const router = createBrowserRouter([
           { path: "/sources/:id/categories", element: <Categories /> },
           { path: "/sources/:id/columns", element: <ListPlace key="columns" /> },
           { path: "/catalog", element: <Catalog /> },
-          { path: "/catalog/beside", element: <Beside /> },
+          { path: "/catalog/beside/:ids?", element: <Beside /> },
           { path: "/catalog/elsewhere/:id", element: <Elsewhere /> },
           { path: "/workbench", element: <Workbench /> },
           { path: "/workbench/:id", element: <Workbench /> },

@@ -1,6 +1,6 @@
 import { useMutation, useQueries, useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
-import { useNavigate, useSearchParams } from "react-router";
+import { useNavigate, useParams } from "react-router";
 import { api, ask, type OfferSheet } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Notice, Picture } from "../parts/controls";
@@ -77,11 +77,10 @@ const lines: Line[] = [
 /** Beside lays up to six offers side by side, with what differs marked. */
 export default function Beside() {
   const { storeId, may } = useSession();
-  const [params, setParams] = useSearchParams();
   const go = useNavigate();
   const say = useSay();
   const client = useQueryClient();
-  const ids = params.getAll("of").map(Number).filter(Boolean).slice(0, mostBeside);
+  const ids = (useParams().ids ?? "").split(",").map(Number).filter(Boolean).slice(0, mostBeside);
   const found = useQueries({
     queries: ids.map((id) => ({
       queryKey: ["offer", id, storeId],
@@ -98,7 +97,7 @@ export default function Beside() {
     },
     onError: (error) => say(error.message, true),
   });
-  const without = (id: number) => setParams(new URLSearchParams(ids.filter((one) => one !== id).map((one) => ["of", String(one)])), { replace: true });
+  const without = (id: number) => go(`/catalog/beside/${ids.filter((one) => one !== id).join(",")}`, { replace: true });
   useKeys([{ keys: ["Escape"], label: "back", run: () => go(-1) }]);
   const failed = found.find((q) => q.error)?.error;
   const top = Math.max(1, ...offers.map((o) => (o.ladder ? ladderTop(o.ladder) : 0)));

@@ -74,7 +74,7 @@ export default function Catalog() {
   const go = useNavigate();
   const beside = () => {
     if (marked.size > mostBeside) say(`Up to ${mostBeside} offers lie side by side: ${marked.size} are marked.`, true);
-    else if (marked.size > 1) go(`/catalog/beside?${new URLSearchParams([...marked.keys()].map((id) => ["of", String(id)]))}`);
+    else if (marked.size > 1) go(`/catalog/beside/${[...marked.keys()].join(",")}`);
   };
   useKeys([
     { keys: ["x"], label: "mark", run: () => mark(here) },
