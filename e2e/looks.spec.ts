@@ -8,6 +8,8 @@ const places = [
   "/sources/requests",
   "/sources/requests/new",
   "/catalog",
+  "/catalog/beside/1,2,3",
+  "/catalog/elsewhere/1",
   "/workbench",
   "/listings",
   "/store",
