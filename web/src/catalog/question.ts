@@ -124,13 +124,13 @@ export function useAnswer(question: Question, store: number, firstRow: number, l
   return { first, total, row };
 }
 
-/** useChoices counts what each clause's choices would leave, once a panel is open. */
-export function useChoices(question: Question, store: number, like: string, open: boolean) {
+/** useChoices counts what each clause's choices would leave, once a panel is open: "" is none. Those of before stay in sight in the same panel only. */
+export function useChoices(question: Question, store: number, like: string, panel: string) {
   return useQuery({
-    queryKey: ["offers", "choices", store, question, like],
+    queryKey: ["offers", "choices", store, question, like, panel],
     queryFn: ({ signal }) => ask(api.GET("/api/offers", { params: { query: { ...asQuery(question, store), counts: true, like, limit: 0 } }, signal })),
-    enabled: open,
+    enabled: panel !== "",
     staleTime: 30_000,
-    placeholderData: (before) => before,
+    placeholderData: (before, query) => (query?.queryKey[5] === panel ? before : undefined),
   }).data?.choices;
 }

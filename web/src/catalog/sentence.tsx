@@ -34,7 +34,7 @@ export function Sentence({
   useEffect(() => setWords(question.words), [question.words]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: another panel begins without words
   useEffect(() => setLike(""), [open]);
-  const choices = useChoices(question, storeId, like, open !== "" && open !== "more" && open !== "sort");
+  const choices = useChoices(question, storeId, like, open === "more" || open === "sort" ? "" : open);
   const how: Saying = {
     amount: (value) => (store ? moneyText({ value, currency: store.currency }, store.currency) : value),
     source: (id) => sources.find((s) => String(s.id) === id)?.name ?? "a source",
