@@ -129,7 +129,7 @@ export default function Beside() {
       <table className="m-4 border-collapse text-left">
         <thead>
           <tr className="align-top">
-            <th />
+            <td />
             {offers.map((o) => (
               <th key={o.id} scope="col" className="w-44 px-3 pb-2 font-normal">
                 <Picture path={o.picture} width={400} alt="" className="mb-1 size-24 border border-line" />

@@ -121,7 +121,7 @@ export default function Elsewhere() {
             <th className={`${number} font-normal`}>Rating</th>
             <th className={`${number} font-normal`}>30 days</th>
             <th className={`${number} font-normal`}>Stock</th>
-            <th className={cell} />
+            <td className={cell} />
           </tr>
         </thead>
         <tbody>
