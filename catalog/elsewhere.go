@@ -35,6 +35,8 @@ type Alternative struct {
 	Said     string `json:"said" enum:",same,other" doc:"What a person said of it; empty is nothing"`
 	OnTime   int    `json:"on_time" doc:"Percent"`
 	Unbeaten bool   `json:"unbeaten" doc:"No other is at least as good on landed cost, days, on-time rate and rating, and better on one"`
+
+	merits likeness.Merits
 }
 
 // mostAlike is how many offers with like words are looked at closely.
@@ -43,8 +45,7 @@ const mostAlike = 150
 // elsewhere finds an offer's item at other suppliers, as it comes to in one of a store's markets.
 func (s *Service) elsewhere(ctx context.Context, id, storeID int64, market string) (Elsewhere, error) {
 	out := Elsewhere{Offers: []Alternative{}, Apart: []Alternative{}}
-	q := Sentence{Store: storeID}
-	snapshot, _, pricer, err := s.ask(ctx, &q)
+	snapshot, pricer, err := s.at(ctx, storeID)
 	if err != nil {
 		return out, err
 	}
@@ -93,7 +94,12 @@ func (s *Service) elsewhere(ctx context.Context, id, storeID int64, market strin
 		return out, err
 	}
 	for i, line := range lines {
-		a := Alternative{Line: line, Match: matches[line.ID], Itself: line.ID == id, Said: said[line.ID], OnTime: int(hits[i].Numbers[index.OnTime])}
+		n := &hits[i].Numbers
+		a := Alternative{Line: line, Match: matches[line.ID], Itself: line.ID == id, Said: said[line.ID], OnTime: int(n[index.OnTime])}
+		a.merits = likeness.Merits{OnTime: a.OnTime, Rating: int(n[index.Rating]), Sellable: line.Ladder != nil && line.Days != nil}
+		if a.merits.Sellable {
+			a.merits.Landed, a.merits.Days = line.Ladder.Landed.Minor(), line.Days.Door.Max
+		}
 		if a.Said == "other" {
 			out.Apart = append(out.Apart, a)
 		} else {
@@ -106,20 +112,8 @@ func (s *Service) elsewhere(ctx context.Context, id, storeID int64, market strin
 
 // judge sorts alternatives by what they land for and marks the unbeaten.
 func judge(all []Alternative) {
-	merits := func(a *Alternative) likeness.Merits {
-		m := likeness.Merits{OnTime: a.OnTime, Sellable: a.Ladder != nil && a.Days != nil}
-		if m.Sellable {
-			m.Landed, m.Days = a.Ladder.Landed.Minor(), a.Days.Door.Max
-		}
-		for _, c := range a.Rating {
-			if c >= '0' && c <= '9' {
-				m.Rating = 10*m.Rating + int(c-'0')
-			}
-		}
-		return m
-	}
 	slices.SortStableFunc(all, func(a, b Alternative) int {
-		x, y := merits(&a), merits(&b)
+		x, y := &a.merits, &b.merits
 		if x.Sellable != y.Sellable {
 			return map[bool]int{true: -1, false: 1}[x.Sellable]
 		}
@@ -127,7 +121,7 @@ func judge(all []Alternative) {
 	})
 	list := make([]likeness.Merits, len(all))
 	for i := range all {
-		list[i] = merits(&all[i])
+		list[i] = all[i].merits
 	}
 	for i, unbeaten := range likeness.Unbeaten(list) {
 		all[i].Unbeaten = unbeaten

@@ -163,7 +163,7 @@ func merge(offersIn, variantsIn string, part bool) []step {
 	update offer o set supplier_id = u.id, title = s.title, description = s.description, category = s.category, brand = s.brand, currency = s.currency, page_url = s.page_url,
 		pictures = s.pictures, option_names = s.option_names, processing_min = s.processing_min, processing_max = s.processing_max, rating = s.rating, ratings = s.ratings,
 		return_days = s.return_days, weekly = s.weekly, deliveries = s.deliveries, rivals = s.rivals, market_currency = s.market_currency, market_prices = s.market_prices,
-		fingerprint = s.fingerprint, own_packing = s.own_packing, demand = s.demand, growth = s.growth, peaks = s.peaks, withdrawn_at = null, updated_at = now()
+		fingerprint = s.fingerprint, own_packing = s.own_packing, demand = s.demand, growth = s.growth, withdrawn_at = null, updated_at = now()
 	from ` + offersIn + ` s join supplier u on u.source_id = $1 and u.number = s.supplier
 	where ` + these + ` and not s.fresh and o.id = s.offer_id and (o.fingerprint <> s.fingerprint or o.withdrawn_at is not null)`
 	picture := `s.picture`

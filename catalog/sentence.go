@@ -51,7 +51,7 @@ type Sentence struct {
 var (
 	offeredNumbers = index.Offered{
 		index.Stock: {1, 10, 20, 100}, index.Rating: {40, 43, 45, 47}, index.OnTime: {80, 90, 95, 98}, index.Week: {1, 10, 50, 200}, index.Month: {10, 50, 200, 1000},
-		index.Rivals: {50, 20, 10, 5, 0}, index.Returns: {1, 14, 30}, index.Processing: {5, 3, 2, 1}, index.Verified: {1}, index.Packs: {1}, index.Growth: {-20, 0, 20, 50},
+		index.Rivals: {50, 20, 10, 5, 0}, index.Returns: {1, 14, 30}, index.Processing: {5, 3, 2, 1}, index.Verified: {1}, index.Packs: {1},
 	}
 	dayBounds      = []int64{30, 20, 16, 12, 8, 5}
 	underBounds    = []int64{40, 25, 18, 12, 8, 5} // major units
@@ -143,23 +143,30 @@ func (s *Service) question(ctx context.Context, q *Sentence, p *pricing.Pricer) 
 	return out, nil
 }
 
-// ask prepares a sentence's question and the snapshot that answers it.
-func (s *Service) ask(ctx context.Context, q *Sentence) (*index.Snapshot[thing], index.Question, *pricing.Pricer, error) {
+// at is the snapshot of this moment, and how it is priced in a store; 0 is none.
+func (s *Service) at(ctx context.Context, store int64) (*index.Snapshot[thing], *pricing.Pricer, error) {
 	now := s.now.Load()
 	if now == nil {
-		return nil, index.Question{}, nil, apikit.Problem(503, "", "The catalog is being read into memory. Try again in a moment.")
+		return nil, nil, apikit.Problem(503, "", "The catalog is being read into memory. Try again in a moment.")
 	}
-	var pricer *pricing.Pricer
-	if q.Store != 0 {
-		var err error
-		// By what its columns were worked out; a store that was connected a moment ago is not there yet.
-		if pricer = now.pricers[q.Store]; pricer != nil {
-		} else if pricer, err = s.Pricing.Pricer(ctx, q.Store); err != nil {
-			return nil, index.Question{}, nil, err
-		}
+	if store == 0 {
+		return now.snapshot, nil, nil
+	}
+	if pricer := now.pricers[store]; pricer != nil {
+		return now.snapshot, pricer, nil // by what its columns were worked out
+	}
+	pricer, err := s.Pricing.Pricer(ctx, store) // connected a moment ago, or not at all
+	return now.snapshot, pricer, err
+}
+
+// ask prepares a sentence's question and the snapshot that answers it.
+func (s *Service) ask(ctx context.Context, q *Sentence) (*index.Snapshot[thing], index.Question, *pricing.Pricer, error) {
+	snapshot, pricer, err := s.at(ctx, q.Store)
+	if err != nil {
+		return nil, index.Question{}, nil, err
 	}
 	question, err := s.question(ctx, q, pricer)
-	return now.snapshot, question, pricer, err
+	return snapshot, question, pricer, err
 }
 
 // Found is what a sentence finds.

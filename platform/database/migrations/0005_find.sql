@@ -12,15 +12,13 @@ alter table offer
     add own_packing boolean not null default false,    -- the supplier packs with the seller's brand
     add demand      text not null default 'too little data',
     add growth      integer not null default 0,        -- tenths of a percent a month
-    add peaks       smallint[] not null default '{}',  -- months, 1 to 12
     add first_seen  timestamptz not null default now();
 update offer set first_seen = updated_at;
 update offer set fingerprint = '' where cardinality(weekly) > 0; -- judged with the next whole intake
 alter table staged_offer
     add own_packing boolean not null,
     add demand      text not null,
-    add growth      integer not null,
-    add peaks       smallint[] not null;
+    add growth      integer not null;
 
 -- The same product number at other suppliers, at fourteen digits as GS1 compares them; what a person
 -- said of two offers, the lower id first.
@@ -59,8 +57,8 @@ create table standard (
 drop table standard, saved_sentence, said_alike;
 drop index offer_variant_gtin;
 drop index listing_offer;
-alter table staged_offer drop column own_packing, drop column demand, drop column growth, drop column peaks;
-alter table offer drop column own_packing, drop column demand, drop column growth, drop column peaks, drop column first_seen;
+alter table staged_offer drop column own_packing, drop column demand, drop column growth;
+alter table offer drop column own_packing, drop column demand, drop column growth, drop column first_seen;
 alter table offer reset (fillfactor);
 alter table offer_variant reset (fillfactor);
 alter table source drop column rows_together;
