@@ -94,14 +94,12 @@ func TestTheIndexFollowsOnEveryInstance(t *testing.T) {
 		func() {
 			day += 9
 			w.Bazaar.SetDay(day)
-			w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
-			w.TakenIn()
+			w.Swept()
 		},
 		func() { // a supplier moves, and says so with one of its offers
 			exec(`update supplier set country = 'PL', name = 'Moved' where id = (select supplier_id from offer where withdrawn_at is null group by 1 order by count(*) desc limit 1)`)
 			exec(`update offer set fingerprint = '' where id = (select o.id from offer o join supplier u on u.id = o.supplier_id where u.name = 'Moved' and o.withdrawn_at is null limit 1)`)
-			w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
-			w.TakenIn()
+			w.Swept()
 		},
 		func() { // many small changes at once, of which instances are told once; the last of them matters
 			err := database.InTx(t.Context(), pool, func(tx pgx.Tx) error {

@@ -94,8 +94,7 @@ func TestAProductNobodyCarriesIsAskedForAndTaken(t *testing.T) {
 		t.Errorf("%s, taken by %q", r.State, r.Offers[0].TakenBy)
 	}
 	// It stays when the whole catalog is compared.
-	w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
-	if in := w.TakenIn().Intakes[0]; in.Withdrawn != 0 || in.Seen != testkit.Bazaar.Offers+1 {
+	if in := w.Swept().Intakes[0]; in.Withdrawn != 0 || in.Seen != testkit.Bazaar.Offers+1 {
 		t.Errorf("%+v", in)
 	}
 }
@@ -232,8 +231,7 @@ func TestTwoInstancesAskOnce(t *testing.T) {
 		err := w.App.Pool.QueryRow(t.Context(), `select count(*) from offer where title ilike '%cork base%'`).Scan(&n)
 		return err == nil && n == 1
 	})
-	w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
-	if in := w.TakenIn().Intakes[0]; in.Seen != testkit.Bazaar.Offers+1 {
+	if in := w.Swept().Intakes[0]; in.Seen != testkit.Bazaar.Offers+1 {
 		t.Errorf("%d offers at the source", in.Seen)
 	}
 }

@@ -288,8 +288,7 @@ func TestOffersAtOtherCostsAreHeld(t *testing.T) {
 	if _, err := w.App.Pool.Exec(t.Context(), `update offer_variant set cost = cost * 100 where offer_id % 2 = 0; update offer set fingerprint = '' where id % 2 = 0`); err != nil {
 		t.Fatal(err)
 	}
-	w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
-	in := w.TakenIn().Intakes[0]
+	in := w.Swept().Intakes[0]
 	if in.State != "held" || in.Hold == nil || in.Hold.Repriced != 30 || !strings.Contains(in.Hold.Reason, "30 offers of 60 would change their cost") {
 		t.Fatalf("%+v", in)
 	}
@@ -299,8 +298,7 @@ func TestOffersAtOtherCostsAreHeld(t *testing.T) {
 		}
 	}
 	// What is read later stands in its place.
-	w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
-	list := w.TakenIn().Intakes
+	list := w.Swept().Intakes
 	if list[0].State != "held" || list[1].State != "dropped" {
 		t.Errorf("%s, before it %s", list[0].State, list[1].State)
 	}

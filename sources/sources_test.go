@@ -61,8 +61,7 @@ func TestAnIntakeWritesOnlyWhatChanged(t *testing.T) {
 	}
 	before := versions(t, w)
 	again := func() sources.Intake {
-		w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
-		return w.TakenIn().Intakes[0]
+		return w.Swept().Intakes[0]
 	}
 	if second := again(); second.Unchanged != 60 || second.Added+second.Changed+second.Withdrawn != 0 {
 		t.Errorf("with nothing changed: %+v", second)
@@ -89,8 +88,7 @@ func TestAnEmptyCatalogWithdrawsNothing(t *testing.T) {
 	w := testkit.Start(t)
 	w.ConnectBazaar()
 	w.Fault(w.BazaarURL, fault.Plan{Empty: true})
-	w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
-	source := w.TakenIn()
+	source := w.Swept()
 	held := source.Intakes[0]
 	if held.State != "held" || !strings.Contains(source.Trouble, "60 offers of 60 would be withdrawn") || source.Offers != 60 || held.Hold == nil || held.Hold.Withdrawn != 60 || len(held.Hold.Examples) != 5 {
 		t.Fatalf("%+v", source)
@@ -107,8 +105,7 @@ func TestAnEmptyCatalogWithdrawsNothing(t *testing.T) {
 	if problem := decide(true); problem == nil || problem.Status != 409 {
 		t.Errorf("decided twice: %+v", problem)
 	}
-	w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
-	held = w.TakenIn().Intakes[0]
+	held = w.Swept().Intakes[0]
 	if problem := decide(true); problem != nil {
 		t.Fatal(problem)
 	}

@@ -71,6 +71,20 @@ func (w *World) TakenIn() sources.Source {
 	return list[0]
 }
 
+// Swept compares everything that the first source has and returns the first source. An
+// intake that is on its way already, such as of a quote just taken, is waited for.
+func (w *World) Swept() sources.Source {
+	w.t.Helper()
+	Until(w.t, "the intake's beginning", func() bool {
+		problem := w.Owner.Ask("POST", "/api/sources/1/intakes?whole=true", nil, nil)
+		if problem != nil && problem.Status != 409 {
+			w.t.Fatal(problem)
+		}
+		return problem == nil
+	})
+	return w.TakenIn()
+}
+
 // ConnectStore connects the store by way of its approval page.
 func (w *World) ConnectStore() stores.Store {
 	w.t.Helper()
