@@ -5,6 +5,7 @@ import (
 	"encoding/csv"
 	"fmt"
 	"io"
+	"maps"
 	"math/rand/v2"
 	"path/filepath"
 	"runtime"
@@ -63,6 +64,8 @@ var kinds = map[string]func(*rand.Rand) catalog.Sentence{
 	},
 	"whole catalog": func(*rand.Rand) catalog.Sentence { return catalog.Sentence{} },
 }
+
+func kindNames() []string { return slices.Sorted(maps.Keys(kinds)) }
 
 func some(r *rand.Rand, of ...string) string { return of[r.IntN(len(of))] }
 
@@ -172,11 +175,7 @@ func whileTakingIn(ctx context.Context, pool *pgxpool.Pool, a *application.Appli
 	following, stop := context.WithCancel(ctx)
 	defer stop()
 	go a.Catalog.Follow(following)
-	names := []string{}
-	for kind := range kinds {
-		names = append(names, kind)
-	}
-	slices.Sort(names)
+	names := kindNames()
 	done := make(chan error, 1)
 	go func() {
 		_, err := takeIn(ctx, pool, a, id)

@@ -14,13 +14,23 @@ import (
 // Size is the width and height of the square that drawings are made in.
 const Size = 800
 
-// canvas paints filled shapes, smooth at the edges, seen through a simple transform.
+// canvas paints filled shapes, smooth at the edges: a thing by its place, and all that is
+// seen through a frame.
 type canvas struct {
-	img           *image.RGBA
-	unit          float32 // pixels for each unit of the square
+	img  *image.RGBA
+	unit float32 // pixels for each unit of the square
+	place
+	frame frame
+}
+
+// place is where a thing stands, how large and which way round.
+type place struct {
 	scale, dx, dy float32
 	mirrored      bool
 }
+
+// frame is the part of the square that is shown, by its corner and width.
+type frame struct{ x, y, width float32 }
 
 type point struct{ x, y float32 }
 
@@ -29,7 +39,8 @@ func (c *canvas) at(p point) (float32, float32) {
 	if c.mirrored {
 		x = Size - x
 	}
-	return ((x-Size/2)*c.scale + Size/2 + c.dx) * c.unit, ((p.y-Size/2)*c.scale + Size/2 + c.dy) * c.unit
+	x, y := (x-Size/2)*c.scale+Size/2+c.dx, (p.y-Size/2)*c.scale+Size/2+c.dy
+	return (x - c.frame.x) * Size / c.frame.width * c.unit, (y - c.frame.y) * Size / c.frame.width * c.unit
 }
 
 func (c *canvas) fill(col color.Color, path func(z *vector.Rasterizer)) {

@@ -19,46 +19,49 @@ var ErrNoSuchPicture = errors.New("no such picture")
 // tones are a good's colour in the shades that a drawing needs.
 type tones struct{ body, dark, light, deep color.RGBA }
 
-// Picture draws kind-colour-angle-crop, as in mug-lake-1-0, so many pixels square.
+// Picture draws kind-colour-angle-crop-shoot, as in mug-lake-1-0-204, so many pixels square. A
+// shoot is what one item's pictures have in common: the backdrop, what lies about, the mark on it.
 func Picture(name string, pixels int) (image.Image, error) {
 	parts := strings.Split(name, "-")
-	if len(parts) != 4 {
+	if len(parts) != 5 {
 		return nil, ErrNoSuchPicture
 	}
 	paint, known := kinds[parts[0]]
 	hex, coloured := palette[parts[1]]
-	angle, err := strconv.Atoi(parts[2])
-	crop, err2 := strconv.Atoi(parts[3])
-	if !known || !coloured || err != nil || err2 != nil {
+	var number [3]int
+	for i, text := range parts[2:] {
+		n, err := strconv.Atoi(text)
+		if err != nil || n < 0 {
+			return nil, ErrNoSuchPicture
+		}
+		number[i] = n
+	}
+	if !known || !coloured {
 		return nil, ErrNoSuchPicture
 	}
 	body := rgb(hex)
 	white, black := rgb(0xffffff), rgb(0x17263a)
 	t := tones{body, mix(body, black, 0.28), mix(body, white, 0.35), mix(body, black, 0.6)}
-	c := &canvas{img: image.NewRGBA(image.Rect(0, 0, pixels, pixels)), unit: float32(pixels) / Size, scale: 1}
+	c := &canvas{img: image.NewRGBA(image.Rect(0, 0, pixels, pixels)), unit: float32(pixels) / Size, frame: frames[number[1]%len(frames)]}
 	ground := mix(body, white, 0.86)
 	if parts[1] == "chalk" {
 		ground = rgb(0xdde4ea)
 	}
-	switch angle % 4 {
+	shot := newShot(number[2], number[0])
+	switch number[0] % 4 {
 	case 1:
-		c.mirrored, ground = true, rgb(0xf1ece0)
+		shot.good.mirrored, ground = !shot.good.mirrored, rgb(0xf1ece0)
 	case 2:
-		c.scale, c.dy, ground = 1.45, -30, mix(body, white, 0.72)
+		shot.good.scale, shot.good.dy, ground = shot.good.scale*1.4, -30, mix(body, white, 0.72)
 	case 3:
-		c.scale, c.dx, ground = 0.72, 40, rgb(0xe6ece8)
+		shot.good.scale, shot.good.dx, ground = shot.good.scale*0.75, 40, rgb(0xe6ece8)
 	}
-	switch crop % 3 { // other shops crop and shift what they copy
-	case 1:
-		c.scale *= 1.12
-	case 2:
-		c.dx, c.dy = c.dx-24, c.dy+18
-	}
-	c.background(ground)
-	c.ellipse(mix(ground, black, 0.12), 400, 640, 240, 30, 0)
-	paint(c, t)
+	shot.paint(c, ground, func() { paint(c, t) }, t)
 	return c.img, nil
 }
+
+// frames are how shops crop what they copy: not at all, around the middle, or off an edge that bore a watermark.
+var frames = []frame{{0, 0, Size}, {44, 44, Size - 88}, {0, 0, Size - 64}, {52, 30, Size - 60}}
 
 var (
 	steel = rgb(0xb9c2c9)

@@ -127,7 +127,7 @@ func (c Catalog) Offers(n int) iter.Seq[Offer] {
 		made := 0
 		for family := 0; made < n; family++ {
 			r := rand.New(rand.NewPCG(c.Seed, uint64(family)))
-			thing := newThing(r, family)
+			thing := c.thing(r, family)
 			sellers := 1
 			if r.IntN(2) == 0 {
 				sellers = 2 + r.IntN(8)
@@ -155,6 +155,32 @@ type thing struct {
 	cents    int
 	gtinBase int64
 	weekly   []int
+	// shoot numbers the pictures that the item's shops share; features are two places in the list of them.
+	shoot    int
+	features [2]int
+	pack     int // how many come together; 0 is one
+}
+
+// NearMiss tells whether a family is the one before it in another size or count: the same words
+// and pictures, and another item all the same.
+func NearMiss(family int) bool { return family >= len(goods) && family%6 == 5 }
+
+// thing is a family's, by the random numbers that its sellers go on with.
+func (c Catalog) thing(r *rand.Rand, family int) thing {
+	if !NearMiss(family) {
+		return newThing(r, family)
+	}
+	t := newThing(rand.New(rand.NewPCG(c.Seed, uint64(family-1))), family-1)
+	t.family, t.gtinBase = family, gtinBase(family)
+	t.weekly = weekly(r, t.season)
+	if others := t.good.sizes[len(t.sizes):]; len(others) > 0 && others[0][0] <= '9' && r.IntN(2) == 0 {
+		t.sizes = others
+		t.cents, t.grams = t.cents*3/2, t.grams*7/4
+	} else {
+		t.pack = []int{2, 4, 6}[r.IntN(3)]
+		t.cents, t.grams = t.cents*t.pack*9/10, t.grams*t.pack
+	}
+	return t
 }
 
 func newThing(r *rand.Rand, family int) thing {
@@ -169,10 +195,15 @@ func newThing(r *rand.Rand, family int) thing {
 	}
 	t.sizes = g.sizes[:1+r.IntN(len(g.sizes))]
 	t.cents = g.cents * (75 + r.IntN(60)) / 100
-	t.gtinBase = 400000000000 + int64(family)*100
+	t.gtinBase, t.shoot = gtinBase(family), family
 	t.weekly = weekly(r, g.season)
+	own := rand.New(rand.NewPCG(0x3a81, uint64(family)))
+	t.features = [2]int{own.IntN(len(features)), own.IntN(len(features))}
+	t.grams = t.grams * (70 + own.IntN(70)) / 100
 	return t
 }
+
+func gtinBase(family int) int64 { return 400000000000 + int64(family)*100 }
 
 func (t thing) offeredBy(r *rand.Rand, c Catalog, s Supplier, made, seller int) Offer {
 	o := Offer{
@@ -192,6 +223,7 @@ func (t thing) offeredBy(r *rand.Rand, c Catalog, s Supplier, made, seller int) 
 	for _, n := range t.weekly[len(t.weekly)-short:] {
 		o.Weekly = append(o.Weekly, n*share/100)
 	}
+	t.grams = t.grams * (98 + seller%5) / 100 // every shop has its own scales
 	t.pictures(&o, r, seller)
 	t.variants(&o, r, made, seller)
 	t.market(&o, made)
@@ -204,12 +236,16 @@ func (t thing) offeredBy(r *rand.Rand, c Catalog, s Supplier, made, seller int) 
 }
 
 func (t thing) title(r *rand.Rand, seller int) string {
-	words := []string{pick(r, shout), pick(r, t.uses), t.noun, strings.ToUpper(t.material[:1]) + t.material[1:], t.sizes[0], pick(r, t.uses), pick(r, claim)}
+	one, other := features[t.features[0]], features[t.features[1]]
+	words := []string{pick(r, shout), pick(r, t.uses), one[0], t.noun, strings.ToUpper(t.material[:1]) + t.material[1:], other[0], t.sizes[0], pick(r, t.uses), pick(r, claim)}
 	if seller%3 == 1 {
-		words = []string{t.noun, "for", pick(r, t.uses), t.material, pick(r, claim)}
+		words = []string{t.noun, one[1], "for", pick(r, t.uses), t.material, pick(r, claim)}
 	}
 	if seller%3 == 2 {
-		words[2] = strings.ToUpper(pick(r, t.nouns))
+		words[3] = strings.ToUpper(pick(r, t.nouns))
+	}
+	if t.pack > 0 {
+		words = append(words, fmt.Sprintf([]string{"set of %d", "%d pcs", "%d Pack"}[seller%3], t.pack))
 	}
 	return strings.Join(strings.Fields(strings.Join(words, " ")), " ")
 }
@@ -228,10 +264,10 @@ func (t thing) pictures(o *Offer, r *rand.Rand, seller int) {
 		if seller%4 == 3 && i == 0 {
 			c = colours[r.IntN(len(colours))] // recoloured by another shop
 		}
-		o.Pictures = append(o.Pictures, fmt.Sprintf("%s-%s-0-%d", t.kind, c, seller%3))
+		o.Pictures = append(o.Pictures, fmt.Sprintf("%s-%s-0-%d-%d", t.kind, c, seller%4, t.shoot))
 	}
 	for angle := 1; angle <= 1+r.IntN(3); angle++ {
-		o.Pictures = append(o.Pictures, fmt.Sprintf("%s-%s-%d-%d", t.kind, t.colours[0], angle, seller%3))
+		o.Pictures = append(o.Pictures, fmt.Sprintf("%s-%s-%d-%d-%d", t.kind, t.colours[0], angle, seller%4, t.shoot))
 	}
 }
 

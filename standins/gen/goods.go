@@ -59,3 +59,12 @@ var supplierSecond = []string{"Enamelware", "Home", "Outdoor Works", "Trading", 
 
 var shout = []string{"2026 NEW", "HOT SALE!!", "🔥Hot Sale🔥", "New Arrival", "TOP QUALITY", "Wholesale", "Best Seller ★★★", "Factory Direct", "BIG DISCOUNT", ""}
 var claim = []string{"FREE SHIPPING", "Dropship OK", "100% Guarantee", "Fast Delivery", "Limited Time!!!", "Gift for Mom", "", "", "1PC", "High-Quality"}
+
+// features are what makes one item of its kind another than the next; both words of shops for each.
+var features = [][2]string{
+	{"with Lid", "lidded"}, {"Speckled", "speckle pattern"}, {"Hand Painted", "painted by hand"}, {"Foldable", "folding"}, {"Non Slip", "anti-slip"}, {"Striped", "stripe pattern"}, {"Stackable", "stacking"},
+	{"Engraved", "laser engraving"}, {"Matte", "matt finish"}, {"Hexagon", "hexagonal"}, {"Nordic", "nordic style"}, {"Herringbone", "herringbone pattern"}, {"Fluted", "ribbed"}, {"Vintage", "antique"},
+	{"with Storage Bag", "bag included"}, {"Reflective", "reflecting"}, {"Magnetic", "magnet"}, {"Personalised", "custom name"}, {"Botanical", "botanic print"}, {"Checkered", "checked"}, {"Insulated", "thermal"},
+	{"with Cork Base", "cork bottom"}, {"Oversized", "extra wide"}, {"Slim", "slimline"}, {"Terrazzo", "terrazzo look"}, {"Quilted", "quilt stitch"}, {"Hammered", "hammer finish"}, {"with Leather Strap", "leather loop"},
+	{"Floral", "flower print"}, {"Polka Dot", "dotted"},
+}
