@@ -85,9 +85,10 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a.Stores.Pricing = a.Pricing
 	a.Workbench = &workbench.Service{Pool: pool, Pricing: a.Pricing, Stores: a.Stores, Progress: a.Progress, PicturePath: catalog.PicturePath}
 	a.Pricing.Drafts = a.Workbench
-	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Bench: a.Workbench, Jobs: a.Jobs, Log: log, Turns: a.Turns}
+	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Bench: a.Workbench, Jobs: a.Jobs, Log: log, Turns: a.Turns, PicturesAhead: s.PicturesAhead}
 	a.Workbench.KeepPictures, a.Workbench.Touched = a.Catalog.KeepPictures, a.Catalog.Touched
 	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs, Progress: a.Progress, Shelf: a.Catalog, Blobs: folder, Prices: a.Pricing, Log: log, Turns: a.Turns}
+	a.Catalog.ReadPage = a.Sources.Page
 	a.Requests = &requests.Service{Pool: pool, Sources: a.Sources, Pricing: a.Pricing, Pictures: a.Catalog, Blobs: folder, Jobs: a.Jobs, Progress: a.Progress, Log: log}
 	a.Publishing = &publishing.Service{Pool: pool, Drafts: a.Workbench, Stores: a.Stores, Supply: a.Sources, Catalog: a.Catalog, Jobs: a.Jobs, Progress: a.Progress,
 		Log: log, PicturePath: catalog.PicturePath, Pause: 3 * time.Second}
@@ -139,7 +140,11 @@ func (a *Application) Start(ctx context.Context) error {
 	quotes := river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) {
 		return requests.DueArgs{}, &river.InsertOpts{UniqueOpts: river.UniqueOpts{ByArgs: true, ByPeriod: 30 * time.Second}}
 	}, nil)
-	if err := a.Jobs.Start(ctx, a.Settings.Workers, hourly, due, quotes); err != nil {
+	periodic := []*river.PeriodicJob{hourly, due, quotes}
+	if a.Settings.PicturesAhead > 0 {
+		periodic = append(periodic, river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) { return catalog.AheadArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true}))
+	}
+	if err := a.Jobs.Start(ctx, a.Settings.Workers, periodic...); err != nil {
 		return err
 	}
 	return a.Pricing.CatchUp(ctx)

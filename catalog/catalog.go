@@ -8,6 +8,7 @@ import (
 
 	"github.com/jackc/pgx/v5/pgxpool"
 
+	"plainpelican/connect/source"
 	"plainpelican/platform/blobs"
 	"plainpelican/platform/jobs"
 	"plainpelican/platform/outgoing"
@@ -25,6 +26,10 @@ type Service struct {
 	Jobs    *jobs.Runner
 	Log     *slog.Logger
 	Turns   *turns.Turns
+	// PicturesAhead is how many pictures are looked at before anybody asks for them.
+	PicturesAhead int
+	// ReadPage reads the product on a web page. Its error is a clause that says why it cannot.
+	ReadPage func(ctx context.Context, link string) (source.Offer, error)
 
 	now      atomic.Pointer[state]
 	building sync.Mutex

@@ -3,13 +3,15 @@ package catalog
 import (
 	"cmp"
 	"context"
+	"iter"
+	"maps"
+	"runtime"
 	"slices"
-	"strings"
+	"sync"
 
 	"github.com/jackc/pgx/v5"
 
 	"plainpelican/catalog/index"
-	"plainpelican/core/gtin"
 	"plainpelican/core/likeness"
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
@@ -19,12 +21,14 @@ import (
 
 // Elsewhere is the same item at other suppliers.
 type Elsewhere struct {
-	Title  string        `json:"title" doc:"Of the offer that it was asked for"`
+	ID     int64         `json:"id" doc:"The offer that it was asked for; 0 where it is in no catalog"`
+	Title  string        `json:"title" doc:"Of what it was asked for"`
 	Market string        `json:"market" doc:"The country that prices and days are for; empty where there is no store"`
 	Offers []Alternative `json:"offers" doc:"The offer itself among them, those that land for least first"`
 	// Apart are those that somebody said are not the same.
-	Apart  []Alternative `json:"apart" doc:"Alike, but somebody said that they are not the same"`
-	TookMS float64       `json:"took_ms"`
+	Apart    []Alternative `json:"apart" doc:"Alike, but somebody said that they are not the same"`
+	Pictures int           `json:"pictures" doc:"How many pictures of it were compared with the first pictures of others"`
+	TookMS   float64       `json:"took_ms"`
 }
 
 // Alternative is one offer of an item.
@@ -39,12 +43,43 @@ type Alternative struct {
 	merits likeness.Merits
 }
 
-// mostAlike is how many offers with like words are looked at closely.
-const mostAlike = 150
+// mostAlike is how many offers with like words and pictures are looked at closely.
+const mostAlike = 200
 
-// elsewhere finds an offer's item at other suppliers, as it comes to in one of a store's markets.
-func (s *Service) elsewhere(ctx context.Context, id, storeID int64, market string) (Elsewhere, error) {
-	out := Elsewhere{Offers: []Alternative{}, Apart: []Alternative{}}
+// subject is what is looked for elsewhere.
+type subject struct {
+	title string
+	item  *likeness.Item
+	// offer is its id where it is in the catalog.
+	offer int64
+	// pictureOnly is that nothing else is known of it.
+	pictureOnly bool
+	said        map[int64]string
+}
+
+// OfferElsewhere finds an offer's item at other suppliers, as it comes to in one of a store's markets.
+func (s *Service) OfferElsewhere(ctx context.Context, id, storeID int64, market string) (Elsewhere, error) {
+	own, err := s.items(ctx, []int64{id})
+	if err != nil {
+		return Elsewhere{}, err
+	}
+	this := own[id]
+	if this == nil {
+		return Elsewhere{}, apikit.NotFound("offer")
+	}
+	if this.Pictures, err = s.looks(ctx, id); err != nil {
+		return Elsewhere{}, err
+	}
+	said, err := s.said(ctx, id)
+	if err != nil {
+		return Elsewhere{}, err
+	}
+	return s.elsewhere(ctx, subject{title: this.Title, item: this, offer: id, said: said}, storeID, market)
+}
+
+// elsewhere finds the offers of an item, as they come to in one of a store's markets.
+func (s *Service) elsewhere(ctx context.Context, of subject, storeID int64, market string) (Elsewhere, error) {
+	out := Elsewhere{ID: of.offer, Title: of.title, Offers: []Alternative{}, Apart: []Alternative{}, Pictures: len(of.item.Pictures)}
 	snapshot, pricer, err := s.at(ctx, storeID)
 	if err != nil {
 		return out, err
@@ -55,20 +90,7 @@ func (s *Service) elsewhere(ctx context.Context, id, storeID int64, market strin
 		}
 		out.Market = pricer.MoneyRules.Market
 	}
-	own, err := s.items(ctx, []int64{id})
-	if err != nil {
-		return out, err
-	}
-	this := own[id]
-	if this == nil {
-		return out, apikit.NotFound("offer")
-	}
-	out.Title = this.Title
-	said, err := s.said(ctx, id)
-	if err != nil {
-		return out, err
-	}
-	ids, err := s.candidates(ctx, snapshot, id, this, said)
+	ids, err := s.candidates(ctx, snapshot, of)
 	if err != nil {
 		return out, err
 	}
@@ -76,12 +98,9 @@ func (s *Service) elsewhere(ctx context.Context, id, storeID int64, market strin
 	if err != nil {
 		return out, err
 	}
-	rarity := remembered(snapshot.Rarity)
-	matches := map[int64]likeness.Match{id: {Strength: 100, Evidence: []likeness.Evidence{}}}
-	for other, item := range items {
-		if m := likeness.Compare(this, item, rarity); m.Strength >= likeness.Same || said[other] != "" {
-			matches[other] = m
-		}
+	matches := compared(of, items, remembered(snapshot.Rarity))
+	if of.offer != 0 {
+		matches[of.offer] = likeness.Match{Strength: 100, Evidence: []likeness.Evidence{}}
 	}
 	shown := make([]int64, 0, len(matches))
 	for other := range matches {
@@ -95,7 +114,7 @@ func (s *Service) elsewhere(ctx context.Context, id, storeID int64, market strin
 	}
 	for i, line := range lines {
 		n := &hits[i].Numbers
-		a := Alternative{Line: line, Match: matches[line.ID], Itself: line.ID == id, Said: said[line.ID], OnTime: int(n[index.OnTime])}
+		a := Alternative{Line: line, Match: matches[line.ID], Itself: line.ID == of.offer, Said: of.said[line.ID], OnTime: int(n[index.OnTime])}
 		a.merits = likeness.Merits{OnTime: a.OnTime, Rating: int(n[index.Rating]), Sellable: line.Ladder != nil && line.Days != nil}
 		if a.merits.Sellable {
 			a.merits.Landed, a.merits.Days = line.Ladder.Landed.Minor(), line.Days.Door.Max
@@ -108,6 +127,62 @@ func (s *Service) elsewhere(ctx context.Context, id, storeID int64, market strin
 	}
 	judge(out.Offers)
 	return out, nil
+}
+
+// compared are those of some offers that are the same item, or of which somebody said something.
+func compared(of subject, items map[int64]*likeness.Item, rarity func(string) float64) map[int64]likeness.Match {
+	matches := map[int64]likeness.Match{}
+	var mu sync.Mutex
+	var working sync.WaitGroup
+	of.item.Prepare()
+	ids := slices.Collect(maps.Keys(items))
+	for part := range slices.Chunk(ids, len(ids)/runtime.GOMAXPROCS(0)+1) {
+		working.Go(func() {
+			for _, other := range part {
+				item := items[other]
+				if of.pictureOnly { // what else is known of the other says nothing
+					item = &likeness.Item{Pictures: item.Pictures}
+				}
+				m := likeness.Compare(of.item, item, rarity)
+				if m.Strength >= likeness.Same || of.said[other] != "" || (of.pictureOnly && m.Strength > 0) {
+					mu.Lock()
+					matches[other] = m
+					mu.Unlock()
+				}
+			}
+		})
+	}
+	working.Wait()
+	return matches
+}
+
+// Compare weighs an offer against parts of the catalog, whole, without choosing who may be the same
+// first: it is what benches and tests compare the choosing with.
+func (s *Service) Compare(ctx context.Context, id int64, parts iter.Seq[[]int64]) (same []int64, err error) {
+	own, err := s.items(ctx, []int64{id})
+	if err != nil || own[id] == nil {
+		return nil, err
+	}
+	if own[id].Pictures, err = s.looks(ctx, id); err != nil {
+		return nil, err
+	}
+	snapshot, _, err := s.at(ctx, 0)
+	if err != nil {
+		return nil, err
+	}
+	rarity := remembered(snapshot.Rarity)
+	for ids := range parts {
+		items, err := s.items(ctx, ids)
+		if err != nil {
+			return nil, err
+		}
+		for other := range compared(subject{item: own[id]}, items, rarity) {
+			if other != id {
+				same = append(same, other)
+			}
+		}
+	}
+	return same, nil
 }
 
 // judge sorts alternatives by what they land for and marks the unbeaten.
@@ -144,7 +219,10 @@ func inMarket(p *pricing.Pricer, market string) (*pricing.Pricer, error) {
 // remembered asks once for each word.
 func remembered(of func(string) float64) func(string) float64 {
 	known := map[string]float64{}
+	var mu sync.Mutex
 	return func(word string) float64 {
+		mu.Lock()
+		defer mu.Unlock()
 		v, ok := known[word]
 		if !ok {
 			v = of(word)
@@ -154,14 +232,14 @@ func remembered(of func(string) float64) func(string) float64 {
 	}
 }
 
-// candidates are the offers that may be the same item: by product number, by words, and those of which
-// somebody said so.
-func (s *Service) candidates(ctx context.Context, snapshot *index.Snapshot[thing], id int64, this *likeness.Item, said map[int64]string) ([]int64, error) {
-	full := make([]string, len(this.GTINs))
-	for i, n := range this.GTINs {
+// candidates are the offers that may be the same item: by product number, by pictures, by words, and
+// those of which somebody said so.
+func (s *Service) candidates(ctx context.Context, snapshot *index.Snapshot[thing], of subject) ([]int64, error) {
+	full := make([]string, len(of.item.GTINs))
+	for i, n := range of.item.GTINs {
 		full[i] = likeness.Full(n)
 	}
-	rows, err := s.Pool.Query(ctx, `select distinct offer_id from offer_variant where lpad(barcode, 14, '0') = any ($1) and barcode <> '' and not withdrawn limit 200`, full)
+	rows, err := s.Pool.Query(ctx, `select distinct v.offer_id from unnest($1::text[]) g join offer_variant v on lpad(v.barcode, 14, '0') = g and v.barcode <> '' and not v.withdrawn limit 200`, full)
 	if err != nil {
 		return nil, err
 	}
@@ -169,20 +247,25 @@ func (s *Service) candidates(ctx context.Context, snapshot *index.Snapshot[thing
 	if err != nil {
 		return nil, err
 	}
-	for _, h := range snapshot.Similar(likeness.Content(this.Title), mostAlike) {
+	var picture *likeness.Glance
+	if len(of.item.Pictures) > 0 { // its others show the same from elsewhere
+		glance := of.item.Pictures[0].Glance()
+		picture = &glance
+	}
+	for _, h := range snapshot.Similar(likeness.Content(of.item.Title), picture, mostAlike) {
 		ids = append(ids, h.ID)
 	}
-	for other := range said {
+	for other := range of.said {
 		ids = append(ids, other)
 	}
 	slices.Sort(ids)
-	return slices.DeleteFunc(slices.Compact(ids), func(other int64) bool { return other == id }), nil
+	return slices.DeleteFunc(slices.Compact(ids), func(other int64) bool { return other == of.offer }), nil
 }
 
-// items reads what is known of offers for comparing them.
+// items reads what is known of offers for comparing them, their first pictures among it.
 func (s *Service) items(ctx context.Context, ids []int64) (map[int64]*likeness.Item, error) {
 	rows, err := s.Pool.Query(ctx, `
-		select o.id, o.title, v.barcode, v.option_values, v.weight_grams from offer o join offer_variant v on v.offer_id = o.id and not v.withdrawn where o.id = any ($1) order by o.id, v.position`, ids)
+		select o.id, o.title, v.barcode, v.option_values, v.weight_grams from unnest($1::bigint[]) i join offer o on o.id = i join offer_variant v on v.offer_id = o.id and not v.withdrawn order by o.id, v.position`, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -197,18 +280,24 @@ func (s *Service) items(ctx context.Context, ids []int64) (map[int64]*likeness.I
 			item = &likeness.Item{Title: title}
 			items[id] = item
 		}
-		if barcode != "" && gtin.Check(barcode) == "" && !slices.Contains(item.GTINs, barcode) {
-			item.GTINs = append(item.GTINs, barcode)
-		}
-		for _, v := range values {
-			if v = strings.TrimSpace(v); v != "" && !slices.Contains(item.Values, v) {
-				item.Values = append(item.Values, v)
-			}
-		}
-		if !slices.Contains(item.Grams, grams) {
-			item.Grams = append(item.Grams, grams)
-		}
+		tell(item, barcode, values, grams)
 		values = nil
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	rows, err = s.Pool.Query(ctx, `select o.id, p.shapes, p.outline from unnest($1::bigint[]) i join offer o on o.id = i join picture p on p.url = o.pictures[1] and p.outline is not null`, ids)
+	if err != nil {
+		return nil, err
+	}
+	var shapes []int64
+	var outline []byte
+	_, err = pgx.ForEachRow(rows, []any{&id, &shapes, &outline}, func() error {
+		if item := items[id]; item != nil {
+			item.Pictures = append(item.Pictures, pictureFrom(shapes, outline))
+		}
+		shapes, outline = nil, nil
 		return nil
 	})
 	return items, err
@@ -246,18 +335,4 @@ func (s *Service) say(ctx context.Context, id, other int64, said string) error {
 		return apikit.NotFound("offer")
 	}
 	return err
-}
-
-// Linked is the offer that a link leads to.
-type Linked struct {
-	ID int64 `json:"id"`
-}
-
-// byLink is the offer that has a page.
-func (s *Service) byLink(ctx context.Context, link string) (id int64, err error) {
-	err = s.Pool.QueryRow(ctx, `select id from offer where page_url = $1 and page_url <> '' order by withdrawn_at nulls first, id limit 1`, strings.TrimSpace(link)).Scan(&id)
-	if database.Missing(err) {
-		return 0, apikit.Problem(404, "link", "No offer of the catalog has this page. Paste it under Sources to take it in, then look again.")
-	}
-	return id, err
 }

@@ -1,12 +1,19 @@
 package catalog_test
 
 import (
+	"bytes"
 	"fmt"
+	"image"
+	"image/draw"
+	"image/jpeg"
 	"net/url"
+	"slices"
+	"strings"
 	"testing"
 
 	"plainpelican/catalog"
 	"plainpelican/core/likeness"
+	"plainpelican/standins/bazaar"
 	"plainpelican/standins/gen"
 	"plainpelican/testkit"
 )
@@ -128,12 +135,94 @@ func TestWhatIsSaidOfTwoOffersIsRemembered(t *testing.T) {
 	if err := w.App.Pool.QueryRow(t.Context(), `select page_url from offer where id = $1`, id).Scan(&page); err != nil {
 		t.Fatal(err)
 	}
-	var linked catalog.Linked
-	w.Owner.Must("GET", "/api/offers/by-link?link="+url.QueryEscape(page), nil, &linked)
-	if linked.ID != id {
+	var linked catalog.Elsewhere
+	w.Owner.Must("GET", "/api/elsewhere?store=1&link="+url.QueryEscape(page), nil, &linked)
+	if linked.ID != id || !holds(linked.Offers, other) {
 		t.Errorf("the link leads to offer %d, not %d", linked.ID, id)
 	}
-	if p := w.Owner.Ask("GET", "/api/offers/by-link?link=https://nowhere.example/x", nil, nil); p == nil || p.Status != 404 {
-		t.Errorf("%+v", p)
+}
+
+// What a picture or a page shows is found, though neither is in the catalog: cropped, compressed hard,
+// or at a shop that nobody has connected.
+func TestWhatAPictureOrAPageShowsIsFound(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	w.App.Catalog.PicturesAhead = 30
+	for range 2 { // the second finds nothing left to do
+		if err := w.App.Catalog.Ahead(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var ids []int64
+	var looked int
+	err := w.App.Pool.QueryRow(t.Context(), `select array(select o.id from offer o join picture p on p.url = o.pictures[1] and p.shapes <> '{}' order by o.id), (select count(*) from picture where shapes <> '{}')`).Scan(&ids, &looked)
+	if err != nil || looked != 30 || len(ids) < 30 {
+		t.Fatalf("%d pictures of %d offers were looked at: %v", looked, len(ids), err)
+	}
+	look := func(query string) (found catalog.Elsewhere) {
+		t.Helper()
+		w.Owner.Must("GET", "/api/elsewhere?store=1&"+query, nil, &found)
+		return found
+	}
+	at := func(found catalog.Elsewhere, id int64) int {
+		return slices.IndexFunc(found.Offers, func(o catalog.Alternative) bool { return o.ID == id })
+	}
+	upload := func(content []byte) string {
+		t.Helper()
+		up, problem := w.Owner.Send("picture.jpg", content)
+		if problem != nil {
+			t.Fatal(problem)
+		}
+		return up.File
+	}
+	testkit.Until(t, "the pictures in the index", func() bool {
+		_, content, err := w.App.Catalog.Picture(t.Context(), ids[len(ids)-1], 0)
+		return err == nil && at(look("file="+upload(content)), ids[len(ids)-1]) >= 0
+	})
+	lost := 0
+	for _, id := range ids[:12] {
+		_, content, err := w.App.Catalog.Picture(t.Context(), id, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		full, _, err := image.Decode(bytes.NewReader(content))
+		if err != nil {
+			t.Fatal(err)
+		}
+		b := full.Bounds()
+		cut := image.NewRGBA(image.Rect(0, 0, b.Dx()*88/100, b.Dy()*88/100))
+		draw.Draw(cut, cut.Bounds(), full, image.Pt(b.Dx()*5/100, b.Dy()*5/100), draw.Src)
+		var out bytes.Buffer
+		if err := jpeg.Encode(&out, cut, &jpeg.Options{Quality: 35}); err != nil {
+			t.Fatal(err)
+		}
+		found := look("file=" + upload(out.Bytes()))
+		if place := at(found, id); place < 0 || found.Offers[place].Evidence[0].Kind != likeness.ByPicture || found.ID != 0 || found.Pictures != 1 {
+			t.Logf("the cropped picture of offer %d is not known again", id)
+			lost++
+		}
+	}
+	if lost > 2 {
+		t.Errorf("%d of 12 cropped pictures are not known again", lost)
+	}
+
+	shop := testkit.Bazaar
+	shop.Prefix, shop.Name = "ZZ", "A shop nobody connected"
+	address := w.Serve(bazaar.New(shop).Handler())
+	found := look("link=" + url.QueryEscape(address+"/p/ZZ-100004"))
+	var twin int64
+	if err := w.App.Pool.QueryRow(t.Context(), `select id from offer where number = 'QB-100004'`).Scan(&twin); err != nil {
+		t.Fatal(err)
+	}
+	if place := at(found, twin); place < 0 || found.Title != found.Offers[place].Title || found.Offers[place].Strength < 90 {
+		t.Errorf("offer %d is not found by the page of another shop: %+v", twin, found)
+	}
+	for query, says := range map[string]string{
+		"": "link or a picture", "link=" + url.QueryEscape(address+"/nothing"): "cannot be looked for", "link=nonsense": "cannot be looked for", "link=" + url.QueryEscape("http://10.0.0.1/x"): "cannot be looked for",
+		"file=" + upload([]byte("<html>")): "not a picture", "file=0000": "did not arrive",
+	} {
+		if p := w.Owner.Ask("GET", "/api/elsewhere?store=1&"+query, nil, nil); p == nil || p.Status != 422 || !strings.Contains(p.Detail, says) {
+			t.Errorf("%s: %+v", query, p)
+		}
 	}
 }

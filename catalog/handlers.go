@@ -38,21 +38,15 @@ func (s *Service) Register(a *apikit.API) {
 	}) (*apikit.Body[Sheet], error) {
 		return apikit.OK(s.sheet(ctx, in.ID, in.Store))
 	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/by-link", "offerByLink", "The offer that has a page", func(ctx context.Context, in *struct {
-		Link string `query:"link" required:"true" maxLength:"2000"`
-	}) (*apikit.Body[Linked], error) {
-		id, err := s.byLink(ctx, in.Link)
-		return apikit.OK(Linked{ID: id}, err)
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/elsewhere", "lookFor", "The offers of an item that a page or a picture shows", func(ctx context.Context, in *LookFor) (*apikit.Body[Elsewhere], error) {
+		return timed(func() (Elsewhere, error) { return s.lookFor(ctx, *in) })
 	})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}/elsewhere", "offerElsewhere", "The same item at other suppliers", func(ctx context.Context, in *struct {
 		apikit.ByID
 		Store  int64  `query:"store"`
 		Market string `query:"market" maxLength:"2" doc:"One of the store's markets; empty is the one that prices assume"`
 	}) (*apikit.Body[Elsewhere], error) {
-		began := time.Now()
-		found, err := s.elsewhere(ctx, in.ID, in.Store, in.Market)
-		found.TookMS = float64(time.Since(began).Microseconds()) / 1000
-		return apikit.OK(found, err)
+		return timed(func() (Elsewhere, error) { return s.OfferElsewhere(ctx, in.ID, in.Store, in.Market) })
 	})
 	apikit.Register(a, access.Editor, http.MethodPut, "/api/offers/{id}/elsewhere/{other}", "sayAlike", "Say that two offers are the same item, or not", func(ctx context.Context, in *struct {
 		apikit.ByID
@@ -67,6 +61,14 @@ func (s *Service) Register(a *apikit.API) {
 		return apikit.OK(s.whatIf(ctx, *in))
 	})
 	a.Raw(access.Fulfiller, http.MethodGet, "/pictures/{offer}/{place}", s.servePicture)
+}
+
+// timed says how long finding took.
+func timed(find func() (Elsewhere, error)) (*apikit.Body[Elsewhere], error) {
+	began := time.Now()
+	found, err := find()
+	found.TookMS = float64(time.Since(began).Microseconds()) / 1000
+	return apikit.OK(found, err)
 }
 
 // handleExport streams: what goes wrong on the way ends the file short, and is logged.

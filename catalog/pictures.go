@@ -65,13 +65,20 @@ func (s *Service) PictureAt(ctx context.Context, url string) (hash string, conte
 	return s.fetch(ctx, url)
 }
 
+// silentError is that a picture's server did not answer: it is an ErrNoPicture, for now.
+type silentError struct{ why error }
+
+func (e *silentError) Error() string        { return fmt.Sprintf("%v: %v", ErrNoPicture, e.why) }
+func (e *silentError) Unwrap() error        { return e.why }
+func (e *silentError) Is(target error) bool { return target == ErrNoPicture }
+
 func (s *Service) fetch(ctx context.Context, url string) (string, []byte, error) {
 	// Somebody who turns the page does not stop the fetching: the picture is kept for the next.
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 30*time.Second)
 	defer cancel()
 	answer, err := s.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: url, Repeatable: true, MostBytes: pictures.MostBytes})
 	if err != nil {
-		return "", nil, fmt.Errorf("%w: %w", ErrNoPicture, err)
+		return "", nil, &silentError{err}
 	}
 	trouble := ""
 	width, height, err := pictures.Check(bytes.NewReader(answer.Body))
@@ -123,6 +130,7 @@ func (KeepArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "
 // Work adds the worker.
 func (s *Service) Work(r *jobs.Runner) {
 	jobs.Handle(r, func(ctx context.Context, job *river.Job[KeepArgs]) error { return s.keep(ctx, job.Args.Offers) })
+	jobs.Handle(r, func(ctx context.Context, _ *river.Job[AheadArgs]) error { return s.Ahead(ctx) })
 }
 
 // keepAtOnce is how many offers' pictures one job fetches.

@@ -199,20 +199,34 @@ func (s *Service) readLink(ctx context.Context, sourceID int64, link string) (fo
 	if err == nil || !database.Missing(err) {
 		return found, known, err
 	}
+	found, err = s.fetchPage(ctx, address)
+	return found, known, err
+}
+
+// Page reads the product on a web page. Its error is a clause that says why it cannot.
+func (s *Service) Page(ctx context.Context, link string) (source.Offer, error) {
+	address, err := fileAddress(link)
+	if err != nil {
+		return source.Offer{}, fmt.Errorf("“%s” is not a link", link)
+	}
+	found, err := s.fetchPage(ctx, address)
+	return found.Offer, err
+}
+
+func (s *Service) fetchPage(ctx context.Context, address string) (found page.Found, err error) {
 	answer, err := s.Connector.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: address, Repeatable: true, MostBytes: mostPageBytes, Header: http.Header{"Accept": {"text/html,application/xhtml+xml"}}})
 	if err != nil {
-		return found, known, errors.New(strings.TrimSuffix(words(address, err), "."))
+		return found, errors.New(strings.TrimSuffix(words(address, err), "."))
 	}
 	switch {
 	case answer.Status == http.StatusNotFound, answer.Status == http.StatusGone:
-		return found, known, errGone
+		return found, errGone
 	case answer.Status == http.StatusUnauthorized, answer.Status == http.StatusForbidden:
-		return found, known, errors.New("the page may not be read without signing in")
+		return found, errors.New("the page may not be read without signing in")
 	case answer.Status != http.StatusOK:
-		return found, known, fmt.Errorf("its server is out of order (it answers %d)", answer.Status)
+		return found, fmt.Errorf("its server is out of order (it answers %d)", answer.Status)
 	}
-	found, err = page.Read(answer.Body, answer.Header.Get("Content-Type"), address)
-	return found, known, err
+	return page.Read(answer.Body, answer.Header.Get("Content-Type"), address)
 }
 
 func saveLinks(ctx context.Context, tx pgx.Tx, intake int64, results []LinkResult) error {

@@ -14,6 +14,8 @@ import (
 	"runtime"
 	"slices"
 	"sync"
+
+	"plainpelican/core/likeness"
 )
 
 // Facet is a fact with names for values.
@@ -87,6 +89,8 @@ type Row struct {
 	Text    string // title, supplier, category, brand
 	Facets  [facets]string
 	Numbers [numbers]int32
+	// Glance is its first picture's; not known where that was not looked at.
+	Glance likeness.Glance
 }
 
 // Entry is a row with what its prices rest on.

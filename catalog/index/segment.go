@@ -6,6 +6,8 @@ import (
 	"sync"
 
 	"github.com/kljensen/snowball/english"
+
+	"plainpelican/core/likeness"
 )
 
 // segment is an index over some rows, in the order of their ids.
@@ -15,6 +17,9 @@ type segment[T any] struct {
 	numbers [numbers][]int32
 	bounded [numbers]bounds[int32]
 	things  []T
+	// seen are the rows whose picture is known, in order, and glances theirs.
+	seen    []uint32
+	glances []likeness.Glance
 	// since are the rows first seen since a day, kept when they were asked for.
 	since sync.Map
 
@@ -63,6 +68,9 @@ func build[T any](rows []Entry[T], offered Offered) *segment[T] {
 		}
 		for f, c := range coders {
 			c.code = append(c.code, c.place(r.Facets[f]))
+		}
+		if r.Glance.Shapes.Known() {
+			s.seen, s.glances = append(s.seen, uint32(i)), append(s.glances, r.Glance)
 		}
 		buffer = eachTerm(r.Text, buffer, func(term []byte) {
 			id, ok := known[string(term)]
@@ -168,8 +176,11 @@ func (snap *Snapshot[T]) merge(parts []part[T]) part[T] {
 	}
 	vocabulary, places := mergedVocabulary(parts)
 	s.vocabulary = vocabulary
-	for _, r := range from {
+	for row, r := range from {
 		p := &parts[r.part]
+		if at, known := slices.BinarySearch(p.seen, uint32(r.row)); known {
+			s.seen, s.glances = append(s.seen, uint32(row)), append(s.glances, p.glances[at])
+		}
 		s.ids, s.things = append(s.ids, p.ids[r.row]), append(s.things, p.things[r.row])
 		for _, w := range p.words[p.starts[r.row]:p.starts[r.row+1]] {
 			s.words = append(s.words, places[r.part][w])

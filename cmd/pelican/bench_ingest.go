@@ -59,7 +59,7 @@ func benchIngest(ctx context.Context, n int, dir string, refresh bool) (out inge
 		n = 1_000_000
 	}
 	out = ingestResult{Bench: map[bool]string{false: "ingest", true: "refresh"}[refresh], Offers: n, Variants: 4 * n}
-	pool, a, end, err := openBench(ctx, dir)
+	pool, a, end, err := openBench(ctx, dir, false)
 	if err != nil {
 		return out, err
 	}

@@ -45,7 +45,7 @@ func benchReprice(ctx context.Context, n int, dir string) (out repriceResult, er
 		n = 100_000
 	}
 	out = repriceResult{Bench: "reprice", Drafts: n, Prices: 4 * n}
-	pool, a, end, err := openBench(ctx, dir)
+	pool, a, end, err := openBench(ctx, dir, false)
 	if err != nil {
 		return out, err
 	}
@@ -58,9 +58,9 @@ func benchReprice(ctx context.Context, n int, dir string) (out repriceResult, er
 	return out, out.measure(ctx, pool, a)
 }
 
-// openBench starts a database server in a folder, with an empty database and the application
-// in front of it, which begins no work by itself.
-func openBench(ctx context.Context, dir string) (pool *pgxpool.Pool, a *application.Application, end func(), err error) {
+// openBench starts a database server in a folder, with the application in front of it, which begins no
+// work by itself. The database is empty unless it is kept as the last bench left it.
+func openBench(ctx context.Context, dir string, kept bool) (pool *pgxpool.Pool, a *application.Application, end func(), err error) {
 	c, err := cluster.New(dir, false)
 	if err != nil {
 		return nil, nil, nil, err
@@ -74,8 +74,10 @@ func openBench(ctx context.Context, dir string) (pool *pgxpool.Pool, a *applicat
 			_ = c.Stop()
 		}
 	}()
-	if err := emptied(ctx, admin); err != nil {
-		return nil, nil, nil, err
+	if !kept {
+		if err := emptied(ctx, admin); err != nil {
+			return nil, nil, nil, err
+		}
 	}
 	url, err := cluster.Database(ctx, admin, "bench")
 	if err != nil {

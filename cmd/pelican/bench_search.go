@@ -44,6 +44,7 @@ type searchResult struct {
 }
 
 const (
+	benchSeed      = 11
 	benchUsers     = 4
 	benchQuestions = 60 // of each kind and user
 )
@@ -87,7 +88,7 @@ func benchSearch(ctx context.Context, n int, dir string) (out searchResult, err 
 		n = 1_000_000
 	}
 	out = searchResult{Bench: "search", Offers: n, Users: benchUsers, P95MS: map[string]float64{}, YardstickMS: map[string]float64{}}
-	pool, a, end, err := openBench(ctx, dir)
+	pool, a, end, err := openBench(ctx, dir, false)
 	if err != nil {
 		return out, err
 	}
@@ -208,7 +209,7 @@ func lay(ctx context.Context, pool *pgxpool.Pool, a *application.Application, n 
 		batch = batch[:0]
 		return err
 	}
-	for o := range gen.Offers(11, n) {
+	for o := range gen.Offers(benchSeed, n) {
 		offer, err := asTold(o)
 		if err != nil {
 			return err
@@ -226,6 +227,9 @@ func lay(ctx context.Context, pool *pgxpool.Pool, a *application.Application, n 
 	return err
 }
 
+// pictureAt is the address of a generated picture, at a shop that there is not.
+func pictureAt(name string) string { return "https://pictures.example/" + name + ".jpg" }
+
 // asTold is a generated offer as its source's protocol would bring it.
 func asTold(o gen.Offer) (source.Offer, error) {
 	c, err := money.ParseCurrency(o.Supplier.Currency)
@@ -235,6 +239,9 @@ func asTold(o gen.Offer) (source.Offer, error) {
 	out := source.Offer{Number: o.Number, Title: o.Title, Category: o.Category, Brand: o.Brand, Currency: c, OptionNames: o.OptionNames, Processing: landed.Days{Min: o.Processing[0], Max: o.Processing[1]},
 		Rating: o.Rating, Ratings: o.Ratings, ReturnDays: o.ReturnDays, OwnPacking: o.OwnPacking, Rivals: source.Rivals{Stores: o.Rivals.Stores, Currency: money.MustCurrency("USD")},
 		Supplier: source.Supplier{Number: "G" + o.Supplier.Number, Name: o.Supplier.Name, Country: o.Supplier.Country, Rating: o.Supplier.Rating, OnTime: o.Supplier.OnTime, Verified: o.Supplier.Verified}}
+	for _, name := range o.Pictures {
+		out.Pictures = append(out.Pictures, pictureAt(name))
+	}
 	for _, price := range o.Rivals.Prices {
 		out.Rivals.Prices = append(out.Rivals.Prices, int64(price))
 	}
@@ -245,7 +252,7 @@ func asTold(o gen.Offer) (source.Offer, error) {
 		out.Deliveries = append(out.Deliveries, landed.Delivery{Name: d.Name, To: d.To, First: money.New(int64(d.First), c), Further: money.New(int64(d.Further), c), Transit: landed.Days{Min: d.Min, Max: d.Max}, Tracked: d.Tracked})
 	}
 	for _, v := range o.Variants {
-		out.Variants = append(out.Variants, source.Variant{Number: v.SKU, Barcode: v.GTIN, Values: v.Values, Cost: money.New(int64(v.Price), c), Stock: v.Stock, WeightGrams: v.Grams})
+		out.Variants = append(out.Variants, source.Variant{Number: v.SKU, Barcode: v.GTIN, Values: v.Values, Cost: money.New(int64(v.Price), c), Stock: v.Stock, Picture: v.Picture, WeightGrams: v.Grams})
 	}
 	return out, nil
 }

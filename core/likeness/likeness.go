@@ -17,6 +17,37 @@ type Item struct {
 	Values []string
 	// Grams are its variants' weights; 0 is not known.
 	Grams []int
+	// Pictures are its pictures, those that are known.
+	Pictures []Picture
+
+	known          bool
+	words          []string
+	inTitle, inAll map[string][]float64
+}
+
+// Prepare works out beforehand what comparing needs of an item. It must not change afterwards.
+func (i *Item) Prepare() {
+	if i.known {
+		return
+	}
+	i.words, i.inTitle, i.inAll = Content(i.Title), Quantities(i.Title), Quantities(strings.Join(i.Values, " "))
+	for unit, all := range i.inTitle {
+		for _, q := range all {
+			if !slices.Contains(i.inAll[unit], q) {
+				i.inAll[unit] = append(i.inAll[unit], q)
+			}
+		}
+	}
+	i.known = true
+}
+
+func (i *Item) prepared() *Item {
+	if i.known {
+		return i
+	}
+	own := *i
+	own.Prepare()
+	return &own
 }
 
 // Kind of evidence.
@@ -25,6 +56,7 @@ type Kind string
 // The kinds.
 const (
 	ByGTIN    Kind = "number"
+	ByPicture Kind = "picture"
 	ByWords   Kind = "words"
 	BySize    Kind = "size"
 	ByOptions Kind = "options"
@@ -33,7 +65,7 @@ const (
 
 // Evidence is one reason for or against.
 type Evidence struct {
-	Kind Kind `json:"kind" enum:"number,words,size,options,weight"`
+	Kind Kind `json:"kind" enum:"number,picture,words,size,options,weight"`
 	// Points is how strongly it speaks for the same item; against it where negative.
 	Points int    `json:"points" doc:"How strongly it speaks for the same item, of 100; against it where negative"`
 	Said   string `json:"said"`
@@ -53,6 +85,7 @@ const Same = 60
 // Compare weighs the evidence on two offers. rarity says how much a word tells: the rarer, the more;
 // nil takes all words as equal.
 func Compare(a, b *Item, rarity func(word string) float64) Match {
+	a, b = a.prepared(), b.prepared()
 	m := Match{Evidence: []Evidence{}}
 	add := func(kind Kind, points int, said string) {
 		if points != 0 {
@@ -67,22 +100,31 @@ func Compare(a, b *Item, rarity func(word string) float64) Match {
 	case len(a.GTINs) > 0 && len(b.GTINs) > 0:
 		add(ByGTIN, -25, "other product numbers")
 	}
-	first, second := Content(a.Title), Content(b.Title)
-	share, common := alike(first, second, rarity)
+	share, common := alike(a.words, b.words, rarity)
 	if share >= 0.2 {
 		add(ByWords, int(math.Round(45*share)), fmt.Sprintf("%d %% of the words that tell: %s", int(math.Round(100*share)), strings.Join(common[:min(len(common), 4)], ", ")))
 	}
 	sizes(add, a, b)
 	if len(a.Values) > 0 && len(b.Values) > 0 {
-		if both := common2(fold(a.Values), fold(b.Values)); len(both) > 0 {
+		if common := both(fold(a.Values), fold(b.Values)); len(common) > 0 {
 			most := max(len(a.Values), len(b.Values))
-			add(ByOptions, int(math.Round(20*float64(len(both))/float64(most))), fmt.Sprintf("%d of %d options agree: %s", len(both), most, strings.Join(both[:min(len(both), 3)], ", ")))
+			add(ByOptions, int(math.Round(20*float64(len(common))/float64(most))), fmt.Sprintf("%d of %d options agree: %s", len(common), most, strings.Join(common[:min(len(common), 3)], ", ")))
 		}
 	}
 	weights(add, a, b)
+	// Pictures take longest, and are looked at where they can make or unmake it.
+	if gtin == "" && (m.Strength+samePicture >= Same || a.Title == "") {
+		pictures(add, a, b)
+	}
+	if gtin == "" && slices.ContainsFunc(m.Evidence, func(e Evidence) bool { return e.Kind == BySize && e.Points < 0 }) {
+		m.Strength = min(m.Strength, otherSize) // the same words and pictures stand for another size too
+	}
 	m.Strength = max(0, min(100, m.Strength))
 	return m
 }
+
+// otherSize is the most that two offers of other sizes or counts come to.
+const otherSize = 45
 
 // numbers is a GTIN that both have, compared at fourteen digits as GS1 has them.
 func numbers(a, b *Item) string {
@@ -104,41 +146,118 @@ func Full(gtin string) string {
 	return strings.Repeat("0", 14-len(gtin)) + gtin
 }
 
+const samePicture = 45
+
+// What the likeness of outlines tells: nothing at neither, six points for each hundredth more, less
+// as steeply, down to otherPicture.
+const (
+	neither      = 0.79
+	steep        = 600
+	otherPicture = -30
+)
+
+// pictures speak for one item the more alike their outlines are, and against it where they are not.
+func pictures(add func(Kind, int, string), a, b *Item) {
+	if len(a.Pictures) == 0 || len(b.Pictures) == 0 {
+		return
+	}
+	best := 0.0
+	for i := range a.Pictures {
+		for j := range b.Pictures {
+			if a.Pictures[i].Shapes.Apart(&b.Pictures[j].Shapes) <= beyond { // or there is no need to look
+				best = max(best, Fit(&a.Pictures[i], &b.Pictures[j]))
+			}
+		}
+	}
+	points := max(otherPicture, min(samePicture, int(math.Round((best-neither)*steep))))
+	said := "other pictures"
+	switch {
+	case best >= SameFit:
+		said = fmt.Sprintf("the same picture, outlines %d %% alike", int(100*best))
+	case points > 0:
+		said = fmt.Sprintf("much the same picture, outlines %d %% alike", int(100*best))
+	case points > otherPicture:
+		said = fmt.Sprintf("another picture, outlines %d %% alike", int(100*best))
+	}
+	add(ByPicture, points, said)
+}
+
+// sizes of one unit that both name agree where any does. How many come together must be named by
+// both: where only one says so, the other is taken for a single one.
 func sizes(add func(Kind, int, string), a, b *Item) {
-	x, y := Quantities(a.Title+" "+strings.Join(a.Values, " ")), Quantities(b.Title+" "+strings.Join(b.Values, " "))
 	for _, unit := range units {
-		of, against := x[unit.name], y[unit.name]
+		of, against := a.inAll[unit.name], b.inAll[unit.name]
+		if unit.name == counts {
+			here, there := only(a.inTitle[counts], against), only(b.inTitle[counts], of)
+			if len(here)+len(there) > 0 {
+				add(BySize, -40, together(here, there))
+				continue
+			}
+		}
 		if len(of) == 0 || len(against) == 0 {
 			continue
 		}
-		both := slices.DeleteFunc(slices.Clone(of), func(q float64) bool { return !slices.Contains(against, q) })
-		if len(both) > 0 {
-			add(BySize, 10, fmt.Sprintf("%s in both", unit.say(both[0])))
+		if common := both(of, against); len(common) > 0 {
+			add(BySize, 10, fmt.Sprintf("%s in both", unit.say(common[0])))
 		} else {
 			add(BySize, -40, fmt.Sprintf("%s here, %s there", unit.say(of[0]), unit.say(against[0])))
 		}
 	}
 }
 
-// weights agree within a twentieth, and speak against each other from a quarter on.
+// only are those of a that are not in b.
+func only[V comparable](a, b []V) []V {
+	return slices.DeleteFunc(slices.Clone(a), func(v V) bool { return slices.Contains(b, v) })
+}
+
+func together(here, there []float64) string {
+	switch {
+	case len(there) == 0:
+		return fmt.Sprintf("%v together here, not there", here[0])
+	case len(here) == 0:
+		return fmt.Sprintf("%v together there, not here", there[0])
+	}
+	return fmt.Sprintf("%v together here, %v there", here[0], there[0])
+}
+
+// weights agree within a twentieth, and speak against each other from a quarter on. It is the lightest
+// variants that tell: among others some two often agree.
 func weights(add func(Kind, int, string), a, b *Item) {
 	best, from, to := math.Inf(1), 0, 0
 	for _, x := range a.Grams {
 		for _, y := range b.Grams {
-			if x <= 0 || y <= 0 {
-				continue
-			}
-			if off := math.Abs(float64(x-y)) / float64(max(x, y)); off < best {
+			if off := offBy(x, y); off < best {
 				best, from, to = off, x, y
 			}
 		}
 	}
+	x, y := lightest(a.Grams), lightest(b.Grams)
 	switch {
+	case offBy(x, y) <= 0.05:
+		add(ByWeight, 12, fmt.Sprintf("weighs the same, %d g", x))
 	case best <= 0.05:
-		add(ByWeight, 12, fmt.Sprintf("weighs the same, %d g", from))
+		add(ByWeight, 4, fmt.Sprintf("some weigh the same, %d g", from))
 	case best >= 0.25 && !math.IsInf(best, 1):
-		add(ByWeight, -15, fmt.Sprintf("%d g here, %d g there", from, to))
+		add(ByWeight, -25, fmt.Sprintf("%d g here, %d g there", from, to))
 	}
+}
+
+// offBy is by how much two weights differ, as a share of the heavier; infinite where one is not known.
+func offBy(x, y int) float64 {
+	if x <= 0 || y <= 0 {
+		return math.Inf(1)
+	}
+	return math.Abs(float64(x-y)) / float64(max(x, y))
+}
+
+// lightest is the least weight known; 0 is none.
+func lightest(grams []int) (least int) {
+	for _, g := range grams {
+		if g > 0 && (least == 0 || g < least) {
+			least = g
+		}
+	}
+	return least
 }
 
 func fold(values []string) []string {
@@ -151,6 +270,6 @@ func fold(values []string) []string {
 	return out
 }
 
-func common2(a, b []string) []string {
-	return slices.DeleteFunc(slices.Clone(a), func(v string) bool { return !slices.Contains(b, v) })
+func both[V comparable](a, b []V) []V {
+	return slices.DeleteFunc(slices.Clone(a), func(v V) bool { return !slices.Contains(b, v) })
 }

@@ -56,17 +56,21 @@ func TestQuantities(t *testing.T) {
 }
 
 func TestTheSameAndNearMisses(t *testing.T) {
-	mug := Item{"2026 NEW Camping Enamelled Steel Mug Enamel 350 ml", []string{"4006381333931"}, []string{"Red", "Blue", "350 ml"}, []int{180}}
+	seen := func(seed uint64) []Picture { return []Picture{PictureOf(scene(seed, 120), 120, 120)} }
+	mug := Item{Title: "2026 NEW Camping Enamelled Steel Mug Enamel 350 ml", GTINs: []string{"4006381333931"}, Values: []string{"Red", "Blue", "350 ml"}, Grams: []int{180}, Pictures: seen(1)}
 	for name, c := range map[string]struct {
 		other Item
 		same  bool
 	}{
-		"another shop's words":     {Item{"HOT SALE Enamel Steel Mug for Outdoor camping", nil, []string{"red", "blue", "350 ml"}, []int{182}}, true},
-		"its number, other words":  {Item{"Kaffeebecher Emaille", []string{"04006381333931"}, nil, nil}, true},
-		"another size":             {Item{"2026 NEW Camping Enamelled Steel Mug Enamel 500 ml", nil, []string{"Red", "Blue", "500 ml"}, []int{260}}, false},
-		"another count":            {Item{"Camping Enamelled Steel Mug Enamel 350 ml set of 6", []string{"4006381333948"}, []string{"Red"}, []int{1100}}, false},
-		"another thing altogether": {Item{"Whistling Kettle Steel 2 l", nil, []string{"Red"}, []int{640}}, false},
-		"nothing known":            {Item{}, false},
+		"another shop's words":      {Item{Title: "HOT SALE Enamel Steel Mug for Outdoor camping", GTINs: nil, Values: []string{"red", "blue", "350 ml"}, Grams: []int{182}, Pictures: nil}, true},
+		"its number, other words":   {Item{Title: "Kaffeebecher Emaille", GTINs: []string{"04006381333931"}, Values: nil, Grams: nil, Pictures: nil}, true},
+		"another size":              {Item{Title: "2026 NEW Camping Enamelled Steel Mug Enamel 500 ml", GTINs: nil, Values: []string{"Red", "Blue", "500 ml"}, Grams: []int{260}, Pictures: nil}, false},
+		"another count":             {Item{Title: "Camping Enamelled Steel Mug Enamel 350 ml set of 6", GTINs: []string{"4006381333948"}, Values: []string{"Red"}, Grams: []int{1100}, Pictures: nil}, false},
+		"another count, no number":  {Item{Title: "Camping Enamelled Steel Mug Enamel 350 ml 6 pcs", GTINs: nil, Values: []string{"Red", "Blue", "350 ml"}, Grams: []int{185}, Pictures: nil}, false},
+		"its picture, other words":  {Item{Title: "Kaffeebecher Emaille 350 ml", GTINs: nil, Values: []string{"rot", "350 ml"}, Grams: []int{176}, Pictures: seen(1)}, true},
+		"another picture of a like": {Item{Title: "Enamel Steel Mug with Lid", GTINs: nil, Values: []string{"red", "350 ml"}, Grams: []int{230}, Pictures: seen(2)}, false},
+		"another thing altogether":  {Item{Title: "Whistling Kettle Steel 2 l", GTINs: nil, Values: []string{"Red"}, Grams: []int{640}, Pictures: nil}, false},
+		"nothing known":             {Item{}, false},
 	} {
 		m := Compare(&mug, &c.other, nil)
 		if (m.Strength >= Same) != c.same {

@@ -117,11 +117,14 @@ type unit struct {
 	base  string
 }
 
+// counts is the unit of how many come together.
+const counts = "count"
+
 var units = []*unit{
 	{"volume", map[string]float64{"ml": 1, "cl": 10, "l": 1000, "liter": 1000, "litre": 1000, "liters": 1000, "litres": 1000}, "ml"},
 	{"length", map[string]float64{"mm": 1, "cm": 10, "m": 1000, "inch": 25.4, "inches": 25.4}, "mm"},
 	{"weight", map[string]float64{"g": 1, "kg": 1000}, "g"},
-	{"count", map[string]float64{"pieces": 1, "pcs": 1, "pack": 1, "cells": 1, "ribs": 1, "dice": 1}, "pieces"},
+	{counts, map[string]float64{"pieces": 1, "pcs": 1, "pack": 1, "cells": 1, "ribs": 1, "dice": 1}, "pieces"},
 }
 
 func (u *unit) say(q float64) string { return strconv.FormatFloat(q, 'f', -1, 64) + " " + u.base }
@@ -160,7 +163,7 @@ func Quantities(text string) map[string][]float64 {
 		if u := unitNamed(unit); u != nil {
 			put(u.name, q*u.words[unit])
 		} else if at < 0 && i >= 2 && words[i-1] == "of" && (words[i-2] == "set" || words[i-2] == "pack") {
-			put("count", q)
+			put(counts, q)
 		}
 	}
 	return out

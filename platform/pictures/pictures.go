@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"image"
+	"image/color"
 	_ "image/gif" // pictures may be GIF
 	"image/jpeg"
 	_ "image/png" // or PNG
@@ -36,6 +37,56 @@ func Check(r io.Reader) (width, height int, err error) {
 
 // decoding limits how many pictures are held decoded at once.
 var decoding = make(chan struct{}, 2)
+
+// Seen is what a picture is known by: its brightness in rows, from 0 to 255, and the middling
+// colour of its middle.
+type Seen struct {
+	Gray          []uint8
+	Width, Height int
+	Middle        color.RGBA
+}
+
+// mostSeen is the width and height that are looked at.
+const mostSeen = 200
+
+// See looks at a picture that was checked, made small.
+func See(content []byte) (Seen, error) {
+	decoding <- struct{}{}
+	defer func() { <-decoding }()
+	if _, _, err := Check(bytes.NewReader(content)); err != nil {
+		return Seen{}, err
+	}
+	full, _, err := image.Decode(bytes.NewReader(content))
+	if err != nil {
+		return Seen{}, errors.New("it cannot be read")
+	}
+	return look(full), nil
+}
+
+func look(full image.Image) Seen {
+	b := full.Bounds()
+	most := max(b.Dx(), b.Dy(), 1)
+	w, h := max(1, b.Dx()*min(mostSeen, most)/most), max(1, b.Dy()*min(mostSeen, most)/most)
+	small := image.NewRGBA(image.Rect(0, 0, w, h))
+	draw.Draw(small, small.Bounds(), image.White, image.Point{}, draw.Src)
+	draw.ApproxBiLinear.Scale(small, small.Bounds(), full, b, draw.Over, nil)
+	seen := Seen{Gray: make([]uint8, w*h), Width: w, Height: h}
+	var sum [3]int
+	n := 0
+	for y := range h {
+		for x := range w {
+			c := small.RGBAAt(x, y)
+			seen.Gray[y*w+x] = color.GrayModel.Convert(c).(color.Gray).Y
+			if x >= w*2/5 && x <= w*3/5 && y >= h*2/5 && y <= h*3/5 {
+				sum[0], sum[1], sum[2] = sum[0]+int(c.R), sum[1]+int(c.G), sum[2]+int(c.B)
+				n++
+			}
+		}
+	}
+	n = max(n, 1)
+	seen.Middle = color.RGBA{uint8(sum[0] / n), uint8(sum[1] / n), uint8(sum[2] / n), 255}
+	return seen
+}
 
 // Scale makes a JPEG of at most a width in pixels of a picture that was checked. One that is not wider is
 // returned as it is, unless it must be a JPEG all the same.

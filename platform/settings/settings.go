@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/netip"
 	"os"
+	"strconv"
 	"strings"
 )
 
@@ -27,6 +28,9 @@ type Settings struct {
 	RatesURL string
 	// Workers is whether this instance does background work: PELICAN_WORKERS, on unless "off".
 	Workers bool
+	// PicturesAhead is PELICAN_PICTURES_AHEAD, how many offers' first pictures are looked at before
+	// anybody asks for them; 20,000 unless set, 0 for none.
+	PicturesAhead int
 }
 
 // Read takes settings from the environment. It returns an error that names the variable at fault.
@@ -48,6 +52,9 @@ func Read() (Settings, error) {
 		return s, fmt.Errorf("PELICAN_KEY must be 32 bytes in base64, such as `openssl rand -base64 32` prints")
 	}
 	s.Key = key
+	if s.PicturesAhead, err = strconv.Atoi(or("PELICAN_PICTURES_AHEAD", "20000")); err != nil || s.PicturesAhead < 0 {
+		return s, fmt.Errorf("PELICAN_PICTURES_AHEAD must be a number of pictures, 0 for none")
+	}
 	for _, text := range strings.Fields(strings.ReplaceAll(os.Getenv("PELICAN_ALLOW_NETWORKS"), ",", " ")) {
 		prefix, err := netip.ParsePrefix(text)
 		if err != nil {

@@ -43,25 +43,30 @@ func (c *canvas) at(p point) (float32, float32) {
 	return (x - c.frame.x) * Size / c.frame.width * c.unit, (y - c.frame.y) * Size / c.frame.width * c.unit
 }
 
-func (c *canvas) fill(col color.Color, path func(z *vector.Rasterizer)) {
-	z := vector.NewRasterizer(c.img.Rect.Dx(), c.img.Rect.Dy())
-	path(z)
-	z.Draw(c.img, c.img.Bounds(), image.NewUniform(col), image.Point{})
-}
-
-// poly fills a polygon.
+// poly fills a polygon; only the part of the picture that it covers is touched.
 func (c *canvas) poly(col color.Color, points ...point) {
-	c.fill(col, func(z *vector.Rasterizer) {
-		for i, p := range points {
-			x, y := c.at(p)
-			if i == 0 {
-				z.MoveTo(x, y)
-			} else {
-				z.LineTo(x, y)
-			}
+	seen := make([]point, len(points))
+	left, top, right, bottom := float32(1e9), float32(1e9), float32(-1e9), float32(-1e9)
+	for i, p := range points {
+		x, y := c.at(p)
+		seen[i] = point{x, y}
+		left, top, right, bottom = min(left, x), min(top, y), max(right, x), max(bottom, y)
+	}
+	box := image.Rect(int(left)-1, int(top)-1, int(right)+2, int(bottom)+2).Intersect(c.img.Rect)
+	if box.Empty() {
+		return
+	}
+	z := vector.NewRasterizer(box.Dx(), box.Dy())
+	for i, p := range seen {
+		x, y := p.x-float32(box.Min.X), p.y-float32(box.Min.Y)
+		if i == 0 {
+			z.MoveTo(x, y)
+		} else {
+			z.LineTo(x, y)
 		}
-		z.ClosePath()
-	})
+	}
+	z.ClosePath()
+	z.Draw(c.img, box, image.NewUniform(col), image.Point{})
 }
 
 // ellipse fills an ellipse; turn is in degrees.

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"image"
 	"image/color"
+	"math/rand/v2"
 	"strconv"
 	"strings"
 )
@@ -42,7 +43,7 @@ func Picture(name string, pixels int) (image.Image, error) {
 	body := rgb(hex)
 	white, black := rgb(0xffffff), rgb(0x17263a)
 	t := tones{body, mix(body, black, 0.28), mix(body, white, 0.35), mix(body, black, 0.6)}
-	c := &canvas{img: image.NewRGBA(image.Rect(0, 0, pixels, pixels)), unit: float32(pixels) / Size, frame: frames[number[1]%len(frames)]}
+	c := &canvas{img: image.NewRGBA(image.Rect(0, 0, pixels, pixels)), unit: float32(pixels) / Size, frame: frameOf(number[1], number[2])}
 	ground := mix(body, white, 0.86)
 	if parts[1] == "chalk" {
 		ground = rgb(0xdde4ea)
@@ -60,8 +61,15 @@ func Picture(name string, pixels int) (image.Image, error) {
 	return c.img, nil
 }
 
-// frames are how shops crop what they copy: not at all, around the middle, or off an edge that bore a watermark.
-var frames = []frame{{0, 0, Size}, {44, 44, Size - 88}, {0, 0, Size - 64}, {52, 30, Size - 60}}
+// frameOf is how a shop crops what it copies: not at all, or by up to a sixth, anywhere.
+func frameOf(crop, shoot int) frame {
+	if crop == 0 {
+		return frame{0, 0, Size}
+	}
+	r := rand.New(rand.NewPCG(0xd4a4, uint64(shoot)<<8|uint64(crop&255)))
+	width := Size * (0.84 + 0.14*r.Float32())
+	return frame{(Size - width) * r.Float32(), (Size - width) * r.Float32(), width}
+}
 
 var (
 	steel = rgb(0xb9c2c9)

@@ -13,19 +13,20 @@ import (
 // Offer is one product of one supplier.
 type Offer struct {
 	Number, Title, Description, Category, Brand string
-	Family                                      int
-	Supplier                                    Supplier
-	OptionNames                                 []string
-	Variants                                    []Variant
-	Pictures                                    []string
-	Processing                                  [2]int
-	Deliveries                                  []Delivery
-	Rating                                      int // tenths
-	Ratings                                     int
-	Weekly                                      []int
-	ReturnDays                                  int
-	Rivals                                      Rivals
-	OwnPacking, Withdrawn                       bool
+	// Family numbers the item, and Seller the shop among those that sell it.
+	Family, Seller        int
+	Supplier              Supplier
+	OptionNames           []string
+	Variants              []Variant
+	Pictures              []string
+	Processing            [2]int
+	Deliveries            []Delivery
+	Rating                int // tenths
+	Ratings               int
+	Weekly                []int
+	ReturnDays            int
+	Rivals                Rivals
+	OwnPacking, Withdrawn bool
 	// Quote names the quote that it was made of, where it was one.
 	Quote string
 	// Changed is the day of the stand-in's clock on which it last changed.
@@ -207,7 +208,7 @@ func gtinBase(family int) int64 { return 400000000000 + int64(family)*100 }
 
 func (t thing) offeredBy(r *rand.Rand, c Catalog, s Supplier, made, seller int) Offer {
 	o := Offer{
-		Number: fmt.Sprintf("%s-%06d", c.Prefix, 100000+made), Family: t.family, Supplier: s, Category: t.category,
+		Number: fmt.Sprintf("%s-%06d", c.Prefix, 100000+made), Family: t.family, Seller: seller, Supplier: s, Category: t.category,
 		Title: t.title(r, seller), Description: t.description(r, s),
 		Processing: [2]int{1 + r.IntN(2), 2 + r.IntN(4)},
 		Rating:     max(30, min(50, s.Rating-3+r.IntN(7))), Ratings: 3 + r.IntN(900), ReturnDays: []int{0, 14, 30}[r.IntN(3)],

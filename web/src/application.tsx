@@ -101,6 +101,7 @@ const router = createBrowserRouter([
           { path: "/sources/:id/columns", element: <ListPlace key="columns" /> },
           { path: "/catalog", element: <Catalog /> },
           { path: "/catalog/beside/:ids?", element: <Beside /> },
+          { path: "/catalog/elsewhere", element: <Elsewhere /> },
           { path: "/catalog/elsewhere/:id", element: <Elsewhere /> },
           { path: "/workbench", element: <Workbench /> },
           { path: "/workbench/:id", element: <Workbench /> },

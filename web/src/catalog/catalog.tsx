@@ -72,6 +72,7 @@ export default function Catalog() {
     if (ids.length > 0) take.start(ids);
   };
   const go = useNavigate();
+  const { handlers } = useLookFor(); // a picture may be dropped or pasted anywhere here
   const beside = () => {
     if (marked.size > mostBeside) say(`Up to ${mostBeside} offers lie side by side: ${marked.size} are marked.`, true);
     else if (marked.size > 1) go(`/catalog/beside/${[...marked.keys()].join(",")}`);
@@ -95,7 +96,7 @@ export default function Catalog() {
     }),
   );
   return (
-    <main className="flex min-h-0 grow flex-col">
+    <main className="flex min-h-0 grow flex-col" {...handlers}>
       <h1 className="sr-only">Catalog</h1>
       <Sentence question={question} change={change} found={first.data} sources={sources.data ?? []} searchRef={search} />
       <div className="flex min-h-0 grow">

@@ -11,6 +11,7 @@ import { useKeys } from "../parts/keys";
 import { useCursor } from "../parts/list";
 import { Money } from "../parts/money";
 import { useSay } from "../parts/toast";
+import { LookFor, useLookFor } from "./lookfor";
 
 type Alternative = Schemas["CatalogAlternative"];
 type Found = Schemas["CatalogElsewhere"];
@@ -19,29 +20,42 @@ type Said = "" | "same" | "other";
 const cell = "px-2 py-1.5 align-top";
 const number = `${cell} text-right whitespace-nowrap`;
 
-/** Elsewhere shows the same item at other suppliers, with the evidence, beside each other. */
+/** Elsewhere shows the offers of one item beside each other: of an offer, or of what a page or a picture shows. */
 export default function Elsewhere() {
+  const [params] = useSearchParams();
+  const offer = Number(useParams().id) || 0;
+  return offer || params.get("link") || params.get("file") ? <Offers offer={offer} /> : <LookFor />;
+}
+
+function Offers({ offer }: { offer: number }) {
   const { storeId, store, may } = useSession();
-  const id = Number(useParams().id);
   const [params, setParams] = useSearchParams();
-  const market = params.get("market") ?? "";
+  const { handlers } = useLookFor();
+  const [market, link, file] = ["market", "link", "file"].map((name) => params.get(name) ?? "");
   const go = useNavigate();
   const client = useQueryClient();
   const tell = useSay();
   const [apart, setApart] = useState(false);
   const found = useQuery<Found, Problem>({
-    queryKey: ["offer", id, "elsewhere", storeId, market],
-    queryFn: ({ signal }) => ask(api.GET("/api/offers/{id}/elsewhere", { params: { path: { id }, query: { store: storeId, market } }, signal })),
+    queryKey: ["offer", offer, "elsewhere", storeId, market, link, file],
+    queryFn: ({ signal }) =>
+      ask(
+        offer
+          ? api.GET("/api/offers/{id}/elsewhere", { params: { path: { id: offer }, query: { store: storeId, market } }, signal })
+          : api.GET("/api/elsewhere", { params: { query: { link, file, store: storeId, market } }, signal }),
+      ),
+    retry: false,
     placeholderData: (before) => before,
   });
   const rows = found.data?.offers ?? [];
+  const id = found.data?.id ?? offer;
   const [cursor, setCursor] = useCursor(rows.length, "offer");
   const here = rows[cursor];
   const set = useMutation({
     mutationFn: ({ other, said }: { other: Alternative; said: Said }) =>
       ask(api.PUT("/api/offers/{id}/elsewhere/{other}", { params: { path: { id, other: other.id } }, body: { said } })),
     onSuccess: (_, { other, said }) => {
-      void client.invalidateQueries({ queryKey: ["offer", id, "elsewhere"] });
+      void client.invalidateQueries({ queryKey: ["offer"] });
       if (said === "") return;
       tell(said === "other" ? `“${other.title}” is not the same: remembered.` : `“${other.title}” is the same: remembered.`, false, {
         words: "Undo",
@@ -50,9 +64,10 @@ export default function Elsewhere() {
     },
     onError: (error) => tell(error.message, true),
   });
+  const mayTell = may("editor") && id > 0;
   const say = (other: Alternative | undefined, said: Said) => other && !other.itself && set.mutate({ other, said: other.said === said ? "" : said });
   useKeys([
-    ...(may("editor")
+    ...(mayTell
       ? [
           { keys: ["n"], label: "not the same", run: () => say(here, "other") },
           { keys: ["s"], label: "the same", run: () => say(here, "same") },
@@ -67,18 +82,32 @@ export default function Elsewhere() {
         <Notice title="The same item elsewhere cannot be looked for" trouble alone>
           <p>{found.error.message}</p>
           <Button onClick={() => void found.refetch()}>Look again</Button>
+          {!offer && <Button onClick={() => go("/catalog/elsewhere")}>Look for something else</Button>}
         </Notice>
       </main>
     );
   const markets = store?.markets ?? [];
   return (
-    <main className="min-h-0 grow overflow-auto">
+    <main className="min-h-0 grow overflow-auto" {...handlers}>
       <div className="border-b border-line bg-surface px-4 py-2.5">
         <h1 className="truncate text-lg">The same item elsewhere</h1>
         <p className="leading-8">
-          <Link to={`/catalog?offer=${id}`} className="font-semibold underline decoration-line-2 underline-offset-2">
-            {found.data?.title ?? "…"}
-          </Link>
+          {id ? (
+            <Link to={`/catalog?offer=${id}`} className="font-semibold underline decoration-line-2 underline-offset-2">
+              {found.data?.title ?? "…"}
+            </Link>
+          ) : (
+            <>
+              What {file ? "the picture" : "the page"} shows:{" "}
+              {link ? (
+                <a href={link} target="_blank" rel="noreferrer" className="font-semibold underline decoration-line-2 underline-offset-2">
+                  {found.data?.title ?? link}
+                </a>
+              ) : (
+                <b>{params.get("name") || "the picture"}</b>
+              )}
+            </>
+          )}
           {found.data?.market && (
             <>
               , delivered to{" "}
@@ -89,7 +118,10 @@ export default function Elsewhere() {
                       key={code}
                       chosen={code === found.data?.market}
                       onChoose={() => {
-                        setParams(code === markets[0] ? {} : { market: code }, { replace: true });
+                        const next = new URLSearchParams(params);
+                        next.set("market", code);
+                        if (code === markets[0]) next.delete("market");
+                        setParams(next, { replace: true });
                         close();
                       }}
                     >
@@ -102,7 +134,7 @@ export default function Elsewhere() {
           )}
           <span className="ml-3 text-sm text-ink-2" aria-live="polite">
             {found.data
-              ? `${rows.length === 1 ? "nobody else sells it, as far as is known" : `${rows.length} offers`}, looked for in ${Math.max(1, Math.round(found.data.took_ms))} ms`
+              ? `${howMany(rows.length, id > 0)}, looked for in ${Math.max(1, Math.round(found.data.took_ms))} ms`
               : "looking…"}
           </span>
         </p>
@@ -126,7 +158,7 @@ export default function Elsewhere() {
         </thead>
         <tbody>
           {rows.map((o, i) => (
-            <Row key={o.id} o={o} current={i === cursor} onPoint={() => setCursor(i)} say={may("editor") ? say : undefined} />
+            <Row key={o.id} o={o} current={i === cursor} onPoint={() => setCursor(i)} say={mayTell ? say : undefined} />
           ))}
         </tbody>
       </table>
@@ -142,7 +174,7 @@ export default function Elsewhere() {
                   <Picture path={o.picture} width={96} className="size-8" />
                   <span className="truncate">{o.title}</span>
                   <span className="text-ink-2">{o.supplier}</span>
-                  {may("editor") && <Button onClick={() => say(o, "other")}>Take that back</Button>}
+                  {mayTell && <Button onClick={() => say(o, "other")}>Take that back</Button>}
                 </li>
               ))}
             </ul>
@@ -150,10 +182,17 @@ export default function Elsewhere() {
         </div>
       )}
       <p className="px-4 py-3 text-sm text-ink-2">
-        ▲ unbeaten: no other is at least as good on landed cost, days, on-time rate and rating, and better on one of them. Pictures are not compared yet.
+        ▲ unbeaten: no other is at least as good on landed cost, days, on-time rate and rating, and better on one of them.{" "}
+        {found.data && (found.data.pictures > 0 ? "First pictures were compared, as far as they were looked at." : "It has no picture that could be compared.")}
       </p>
     </main>
   );
+}
+
+function howMany(offers: number, itself: boolean) {
+  if (itself && offers <= 1) return "nobody else sells it, as far as is known";
+  if (offers === 0) return "nobody sells it, as far as is known";
+  return offers === 1 ? "1 offer" : `${offers} offers`;
 }
 
 function Row({ o, current, onPoint, say }: { o: Alternative; current: boolean; onPoint: () => void; say: ((o: Alternative, said: Said) => void) | undefined }) {

@@ -39,13 +39,7 @@ export function Sentence({
     amount: (value) => (store ? moneyText({ value, currency: store.currency }, store.currency) : value),
     source: (id) => sources.find((s) => String(s.id) === id)?.name ?? "a source",
   };
-  const go = useNavigate();
-  const tell = useSay();
-  const follow = useMutation({
-    mutationFn: (link: string) => ask(api.GET("/api/offers/by-link", { params: { query: { link } } })),
-    onSuccess: (offer) => go(`/catalog/elsewhere/${offer.id}`),
-    onError: (error) => tell(error.message, true),
-  });
+  const { byLink } = useLookFor();
   const instead = Object.entries(found?.instead ?? {});
   const set = (name: ClauseName, values: string[]) => {
     const next = { ...question.values };
@@ -64,8 +58,8 @@ export function Sentence({
         value={words}
         onChange={(e) => {
           setWords(e.target.value);
-          // A pasted link leads to its offer, and to the same item elsewhere.
-          if (/^https?:\/\/\S+$/.test(e.target.value.trim())) follow.mutate(e.target.value.trim());
+          // A pasted link leads to the offers of what it shows.
+          if (aLink(e.target.value)) byLink(e.target.value);
           else change({ words: e.target.value });
         }}
         onKeyDown={(e) => (e.key === "Escape" || e.key === "Enter") && e.currentTarget.blur()}

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useSearchParams } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Clause } from "../parts/clause";
@@ -37,6 +37,9 @@ export function SentenceTools({
       <a href={`/api/offers/export?${file}`} download className="underline decoration-line-2 underline-offset-2 hover:decoration-beak">
         the whole answer as CSV
       </a>
+      <Link to="/catalog/elsewhere" className="underline decoration-line-2 underline-offset-2 hover:decoration-beak">
+        by a link or a picture
+      </Link>
     </div>
   );
 }

@@ -35,6 +35,7 @@ export default function Commands({ onClose }: { onClose: () => void }) {
     text ? (list ?? []).filter((x) => x.title.toLowerCase().includes(text.toLowerCase())).slice(0, 6) : [];
   const places = [
     ...stations.map((s) => ({ to: s.to as string, name: s.name as string })),
+    { to: "/catalog/elsewhere", name: "Find an item by a link or a picture" },
     { to: "/sources/requests", name: "Requests for products that nobody carries" },
     { to: "/markup", name: "Money rules: markup, fees, rates, delivery" },
     { to: "/store", name: "Stores" },

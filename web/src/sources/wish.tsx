@@ -5,6 +5,7 @@ import { api, ask, type Problem } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Field, Notice } from "../parts/controls";
 import { countryName } from "../parts/countries";
+import { useGivenPicture } from "../parts/given";
 import { useSay } from "../parts/toast";
 import { send } from "./words";
 
@@ -31,11 +32,7 @@ export function Wish() {
     },
     [picture],
   );
-  useEffect(() => {
-    const paste = (e: ClipboardEvent) => show([...(e.clipboardData?.files ?? [])].find((f) => f.type.startsWith("image/")));
-    document.addEventListener("paste", paste);
-    return () => document.removeEventListener("paste", paste);
-  }, [show]);
+  const given = useGivenPicture(show);
   const make = useMutation<{ id: number }, Problem | Error>({
     mutationFn: async () => {
       const file = picture ? (await send(picture.file)).file : "";
@@ -73,11 +70,7 @@ export function Wish() {
           e.preventDefault();
           make.mutate();
         }}
-        onDragOver={(e) => e.preventDefault()}
-        onDrop={(e) => {
-          e.preventDefault();
-          show(e.dataTransfer.files[0]);
-        }}
+        {...given}
       >
         <h1 className="col-span-2 text-xl">Ask for a product that nobody carries</h1>
         <div className="space-y-4">

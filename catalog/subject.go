@@ -1,0 +1,130 @@
+package catalog
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"io"
+	"slices"
+	"strings"
+	"time"
+
+	"plainpelican/connect/source"
+	"plainpelican/core/gtin"
+	"plainpelican/core/likeness"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
+	"plainpelican/platform/pictures"
+)
+
+// LookFor is something to be found in the catalog that need not be in it.
+type LookFor struct {
+	Link   string `query:"link" maxLength:"2000" doc:"A page that shows it"`
+	File   string `query:"file" maxLength:"64" doc:"A picture of it that was uploaded"`
+	Store  int64  `query:"store"`
+	Market string `query:"market" maxLength:"2" doc:"One of the store's markets; empty is the one that prices assume"`
+}
+
+// lookFor finds the offers of an item that a page or a picture shows.
+func (s *Service) lookFor(ctx context.Context, in LookFor) (Elsewhere, error) {
+	switch {
+	case in.File != "":
+		of, err := s.ofPicture(in.File)
+		if err != nil {
+			return Elsewhere{}, err
+		}
+		return s.elsewhere(ctx, of, in.Store, in.Market)
+	case strings.TrimSpace(in.Link) == "":
+		return Elsewhere{}, apikit.Problem(422, "link", "Give a link or a picture to look by.")
+	}
+	id, err := s.byLink(ctx, in.Link)
+	if err == nil {
+		return s.OfferElsewhere(ctx, id, in.Store, in.Market)
+	}
+	if !database.Missing(err) {
+		return Elsewhere{}, err
+	}
+	of, err := s.ofPage(ctx, in.Link)
+	if err != nil {
+		return Elsewhere{}, err
+	}
+	return s.elsewhere(ctx, of, in.Store, in.Market)
+}
+
+// byLink is the offer that has a page.
+func (s *Service) byLink(ctx context.Context, link string) (id int64, err error) {
+	err = s.Pool.QueryRow(ctx, `select id from offer where page_url = $1 and page_url <> '' order by withdrawn_at nulls first, id limit 1`, strings.TrimSpace(link)).Scan(&id)
+	return id, err
+}
+
+// ofPicture looks for what an uploaded picture shows.
+func (s *Service) ofPicture(file string) (subject, error) {
+	of := subject{title: "the picture", pictureOnly: true, item: &likeness.Item{}}
+	content, err := s.Blobs.Open(file)
+	if err != nil {
+		return of, apikit.Problem(422, "file", "The picture did not arrive. Send it again.")
+	}
+	defer func() { _ = content.Close() }()
+	whole, err := io.ReadAll(io.LimitReader(content, pictures.MostBytes))
+	if err != nil {
+		return of, err
+	}
+	if _, _, err := pictures.Check(bytes.NewReader(whole)); err != nil {
+		return of, apikit.Problem(422, "file", "It cannot be looked for: %s.", err)
+	}
+	look := Seen(whole)
+	if look.Outline == nil {
+		return of, apikit.Problem(422, "file", "It cannot be looked for: the picture is of one colour all over.")
+	}
+	of.item.Pictures = []likeness.Picture{look.Picture}
+	return of, nil
+}
+
+// ofPage looks for what a page shows that is in no catalog.
+func (s *Service) ofPage(ctx context.Context, link string) (subject, error) {
+	offer, err := s.ReadPage(ctx, strings.TrimSpace(link))
+	if err != nil {
+		return subject{}, apikit.Problem(422, "link", "It cannot be looked for: %s.", strings.TrimSuffix(err.Error(), "."))
+	}
+	of := subject{title: offer.Title, item: itemOf(offer)}
+	for _, url := range offer.Pictures[:min(len(offer.Pictures), mostLooks)] {
+		waiting, cancel := context.WithTimeout(ctx, patience)
+		_, content, err := s.PictureAt(waiting, url)
+		late := waiting.Err() != nil
+		cancel()
+		if err != nil && !errors.Is(err, ErrNoPicture) && !late {
+			return of, err
+		}
+		if look := Seen(content); err == nil && look.Outline != nil {
+			of.item.Pictures = append(of.item.Pictures, look.Picture)
+		}
+	}
+	return of, nil
+}
+
+// itemOf is what an offer says for comparing it.
+func itemOf(offer source.Offer) *likeness.Item {
+	item := &likeness.Item{Title: offer.Title}
+	for _, v := range offer.Variants {
+		tell(item, v.Barcode, v.Values, v.WeightGrams)
+	}
+	return item
+}
+
+// tell adds what a variant says of an item.
+func tell(item *likeness.Item, barcode string, values []string, grams int) {
+	if barcode != "" && gtin.Check(barcode) == "" && !slices.Contains(item.GTINs, barcode) {
+		item.GTINs = append(item.GTINs, barcode)
+	}
+	for _, v := range values {
+		if v = strings.TrimSpace(v); v != "" && !slices.Contains(item.Values, v) {
+			item.Values = append(item.Values, v)
+		}
+	}
+	if !slices.Contains(item.Grams, grams) {
+		item.Grams = append(item.Grams, grams)
+	}
+}
+
+// patience is how long a picture is waited for by somebody who looks for its like.
+const patience = 3 * time.Second

@@ -1,0 +1,70 @@
+import { useMutation } from "@tanstack/react-query";
+import { useCallback, useState } from "react";
+import { useNavigate } from "react-router";
+import { Button, Field } from "../parts/controls";
+import { useGivenPicture } from "../parts/given";
+import { useSay } from "../parts/toast";
+import { send } from "../sources/words";
+
+/** aLink is whether a text is nothing but one. */
+export const aLink = (text: string) => /^https?:\/\/\S+$/.test(text.trim());
+
+/** useLookFor leads to the offers of what a link or a picture shows; its handlers take a picture that is dropped. */
+export function useLookFor() {
+  const go = useNavigate();
+  const say = useSay();
+  const sending = useMutation({
+    mutationFn: (picture: File) => send(picture),
+    onSuccess: ({ file, name }) => go(`/catalog/elsewhere?${new URLSearchParams({ file, name })}`),
+    onError: (error) => say(error.message, true),
+  });
+  const { mutate } = sending;
+  const byPicture = useCallback((picture: File) => mutate(picture), [mutate]);
+  const handlers = useGivenPicture(byPicture);
+  return { handlers, byPicture, sending: sending.isPending, byLink: (link: string) => go(`/catalog/elsewhere?${new URLSearchParams({ link: link.trim() })}`) };
+}
+
+/** LookFor asks what is looked for. */
+export function LookFor() {
+  const { handlers, byPicture, byLink, sending } = useLookFor();
+  const [link, setLink] = useState("");
+  return (
+    <main className="min-h-0 grow overflow-auto" {...handlers}>
+      <form
+        className="mx-auto max-w-2xl space-y-4 p-6"
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (link.trim()) byLink(link);
+        }}
+      >
+        <h1 className="text-lg">Find an item by a link or a picture</h1>
+        <Field
+          label="A page that shows it"
+          hint="Of a connected supplier, or of any shop"
+          placeholder="https://"
+          value={link}
+          onChange={(e) => setLink(e.target.value)}
+          // biome-ignore lint/a11y/noAutofocus: the page is for this one thing
+          autoFocus
+        />
+        <Button tone="main" type="submit" disabled={!link.trim()}>
+          Look for it
+        </Button>
+        <label className="block cursor-pointer rounded-md border border-dashed border-line-2 p-8 text-center hover:bg-sunk has-focus-visible:outline-2 has-focus-visible:outline-beak">
+          <input
+            type="file"
+            accept="image/*"
+            className="sr-only"
+            onChange={(e) => {
+              const picture = e.target.files?.[0];
+              if (picture) byPicture(picture);
+              e.target.value = "";
+            }}
+          />
+          <b>{sending ? "Looking…" : "Drop a picture here, paste one, or choose a file"}</b>
+          <span className="block text-sm text-ink-2">It may be cropped or recoloured. The first pictures of offers are compared.</span>
+        </label>
+      </form>
+    </main>
+  );
+}
