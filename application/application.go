@@ -86,7 +86,7 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a.Workbench = &workbench.Service{Pool: pool, Pricing: a.Pricing, Stores: a.Stores, Progress: a.Progress, PicturePath: catalog.PicturePath}
 	a.Pricing.Drafts = a.Workbench
 	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Bench: a.Workbench, Jobs: a.Jobs, Log: log, Turns: a.Turns, PicturesAhead: s.PicturesAhead}
-	a.Workbench.KeepPictures, a.Workbench.Touched = a.Catalog.KeepPictures, a.Catalog.Touched
+	a.Workbench.KeepPictures, a.Workbench.Touched, a.Workbench.Tints = a.Catalog.KeepPictures, a.Catalog.Touched, a.Catalog.Tints
 	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs, Progress: a.Progress, Shelf: a.Catalog, Blobs: folder, Prices: a.Pricing, Log: log, Turns: a.Turns}
 	a.Catalog.ReadPage = a.Sources.Page
 	a.Requests = &requests.Service{Pool: pool, Sources: a.Sources, Pricing: a.Pricing, Pictures: a.Catalog, Blobs: folder, Jobs: a.Jobs, Progress: a.Progress, Log: log}

@@ -217,3 +217,39 @@ func (s *Service) Looked(ctx context.Context, urls []string) (map[string]Look, e
 	})
 	return out, err
 }
+
+// mostTints is how many pictures of an offer are fetched for their colours at once.
+const mostTints = 16
+
+// Tints are the colours of the middle of an offer's pictures, by place, as far as they can be had soon.
+func (s *Service) Tints(ctx context.Context, offer int64) (map[int]likeness.Tint, error) {
+	var urls []string
+	if err := s.Pool.QueryRow(ctx, `select pictures from offer where id = $1`, offer).Scan(&urls); err != nil {
+		return nil, err
+	}
+	known, err := s.Looked(ctx, urls)
+	if err != nil {
+		return nil, err
+	}
+	waiting, cancel := context.WithTimeout(ctx, patience)
+	defer cancel()
+	out := map[int]likeness.Tint{}
+	for place, url := range urls {
+		look, there := known[url]
+		if !there && place < mostTints && waiting.Err() == nil {
+			look, err = s.see(waiting, url)
+			if err != nil && !errors.Is(err, ErrNoPicture) && waiting.Err() == nil {
+				return nil, err
+			}
+			if there = err == nil; there && place == 0 { // what the item is found elsewhere by
+				if err := logChange(ctx, s.Pool, nil, []int64{offer}); err != nil {
+					return nil, err
+				}
+			}
+		}
+		if there && look.Outline != nil {
+			out[place] = look.Tint
+		}
+	}
+	return out, nil
+}

@@ -192,19 +192,19 @@ func trimStop(s string) string {
 func (s *Service) product(ctx context.Context, item *sending, session *store.Session, draft workbench.Ready) (store.Product, error) {
 	p := store.Product{Reference: draft.Reference, Title: draft.Title, Description: safehtml.Clean(draft.Description), Vendor: draft.Supplier, Visible: item.visible, SellEmpty: item.sellEmpty,
 		Options: []store.Option{}, Pictures: []string{}}
-	hashes := map[int]string{}
-	for i, place := range draft.Pictures {
+	hashes := map[workbench.PictureOf]string{}
+	for i, picture := range draft.Pictures {
 		if len(draft.Pictures) > 1 {
 			s.saying(ctx, item, fmt.Sprintf("picture %d of %d", i+1, len(draft.Pictures)))
 		}
-		hash, content, err := s.Catalog.Picture(ctx, draft.OfferID, place)
+		hash, content, err := s.Catalog.Picture(ctx, picture.Offer, picture.Place)
 		if err != nil {
 			return p, &failure{string(readiness.Pictures), fmt.Sprintf("Picture %d cannot be had from the supplier. Hide it, or try again later.", i+1)}
 		}
 		if err := session.PutPicture(ctx, hash, content); err != nil {
 			return p, err
 		}
-		hashes[place] = hash
+		hashes[picture] = hash
 		p.Pictures = append(p.Pictures, hash)
 	}
 	for _, o := range draft.Options {
@@ -247,12 +247,12 @@ func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var listing int64
-		var first bool
+		var before *int64 // what it was bought as, where it was listed
 		err := tx.QueryRow(ctx, `
 			insert into listing (store_id, draft_id, offer_id, product_id, url, title, sent, visible, trace) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
-			on conflict (store_id, draft_id) do update set product_id = excluded.product_id, url = excluded.url, title = excluded.title, sent = excluded.sent, visible = excluded.visible, trace = excluded.trace, updated_at = now()
-			returning id, xmax = 0`,
-			item.storeID, item.draftID, draft.OfferID, sent.ID, sent.URL, p.Title, stored, p.Visible, lowestTrace(draft)).Scan(&listing, &first)
+			on conflict (store_id, draft_id) do update set offer_id = excluded.offer_id, product_id = excluded.product_id, url = excluded.url, title = excluded.title, sent = excluded.sent, visible = excluded.visible, trace = excluded.trace, updated_at = now()
+			returning id, (select l.offer_id from listing l where l.store_id = $1 and l.draft_id = $2)`,
+			item.storeID, item.draftID, draft.OfferID, sent.ID, sent.URL, p.Title, stored, p.Visible, lowestTrace(draft)).Scan(&listing, &before)
 		if err != nil {
 			return err
 		}
@@ -260,8 +260,11 @@ func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready
 			return err
 		}
 		_, err = tx.Exec(ctx, `update publish_item set state = 'published', reason = $3, area = '', updated_at = now() where id = $1 and attempt = $2`, item.ItemID, item.Attempt, item.note)
-		if err != nil || !first {
+		switch {
+		case err != nil, before != nil && *before == draft.OfferID:
 			return err
+		case before != nil:
+			return s.Catalog.Touched(ctx, tx, []int64{*before, draft.OfferID})
 		}
 		return s.Catalog.Touched(ctx, tx, []int64{draft.OfferID})
 	})

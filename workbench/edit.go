@@ -40,12 +40,28 @@ type Typing struct {
 type snapshot struct {
 	Title       string           `json:"title"`
 	Description string           `json:"description"`
-	Pictures    []PictureChoice  `json:"pictures"`
+	Pictures    []picture        `json:"pictures"`
 	Options     []variant.Option `json:"options"`
 	Chosen      []int64          `json:"chosen"`
-	Typed       []typedPrice     `json:"typed"`
-	Collections []string         `json:"collections"`
-	Tags        []string         `json:"tags"`
+	// Offer is what the draft is bought as, and Bought its variants; snapshots of before suppliers
+	// could be swapped have none.
+	Offer       int64        `json:"offer,omitempty"`
+	Bought      []bought     `json:"bought,omitempty"`
+	Typed       []typedPrice `json:"typed"`
+	Collections []string     `json:"collections"`
+	Tags        []string     `json:"tags"`
+}
+
+// bought is what a draft variant is bought as; 0 where its supplier does not sell it. Picture is the place
+// of a picture of its own.
+type bought struct {
+	VariantID      int64 `json:"variant_id"`
+	OfferVariantID int64 `json:"offer_variant_id"`
+	Picture        *int  `json:"picture"`
+}
+
+func (b bought) same(o bought) bool {
+	return b.VariantID == o.VariantID && b.OfferVariantID == o.OfferVariantID && (b.Picture == nil) == (o.Picture == nil) && (b.Picture == nil || *b.Picture == *o.Picture)
 }
 
 type typedPrice struct {
@@ -55,8 +71,9 @@ type typedPrice struct {
 }
 
 func (d *draft) snapshot(typed []typedPrice) snapshot {
-	s := snapshot{Title: d.title, Description: d.description, Pictures: d.pictures, Options: d.options, Chosen: []int64{}, Typed: typed, Collections: d.collections, Tags: d.tags}
+	s := snapshot{Title: d.title, Description: d.description, Pictures: d.pictures, Options: d.options, Chosen: []int64{}, Typed: typed, Collections: d.collections, Tags: d.tags, Offer: d.offerID}
 	for _, v := range d.variants {
+		s.Bought = append(s.Bought, bought{v.id, v.offerVariantID, v.own})
 		if v.chosen {
 			s.Chosen = append(s.Chosen, v.id)
 		}
@@ -138,7 +155,14 @@ func (s *Service) rewriteIn(ctx context.Context, tx pgx.Tx, id int64, revision i
 			return err
 		}
 	}
-	return store(ctx, tx, id, after)
+	if after.Offer == 0 || (after.Offer == d.offerID && slices.EqualFunc(after.Bought, before.Bought, bought.same)) {
+		after.Offer = 0
+		return store(ctx, tx, id, after)
+	}
+	if err := store(ctx, tx, id, after); err != nil {
+		return err
+	}
+	return s.rebought(ctx, tx, d, after.Offer)
 }
 
 func or(text, fallback string) string {
@@ -157,10 +181,11 @@ func apply(e Edit, d *draft, after *snapshot, t terms) (what string, err error) 
 		after.Description, what = safehtml.Clean(*e.Description), "description"
 	}
 	if e.Pictures != nil {
-		if !sameSet(*e.Pictures, d.pictures, func(p PictureChoice) int { return p.Place }) {
+		list, ours := reordered(*e.Pictures, d.pictures)
+		if !ours {
 			return "", apikit.Problem(422, "pictures", "The pictures are not those of this draft.")
 		}
-		after.Pictures, what = *e.Pictures, "pictures"
+		after.Pictures, what = list, "pictures"
 	}
 	if e.Options != nil {
 		if err := sameShape(*e.Options, d.options); err != nil {
@@ -173,8 +198,12 @@ func apply(e Edit, d *draft, after *snapshot, t terms) (what string, err error) 
 	}
 	if e.Chosen != nil {
 		for _, id := range *e.Chosen {
-			if !slices.ContainsFunc(d.variants, func(v draftVariant) bool { return v.id == id }) {
+			at := slices.IndexFunc(d.variants, func(v draftVariant) bool { return v.id == id })
+			if at < 0 {
 				return "", apikit.Problem(422, "chosen", "A chosen variant is not of this draft.")
+			}
+			if v := &d.variants[at]; v.offerVariantID == 0 && !v.chosen {
+				return "", apikit.Problem(422, "chosen", "%s does not sell “%s”. Swap the supplier, or leave it out.", d.supplier, d.name(v))
 			}
 		}
 		after.Chosen, what = *e.Chosen, "choice of variants"
@@ -231,16 +260,19 @@ func typePrices(prices []Typing, d *draft, after *snapshot, t terms) error {
 	return nil
 }
 
-func sameSet[T any](a, b []T, key func(T) int) bool {
-	keys := func(list []T) []int {
-		out := make([]int, len(list))
-		for i, x := range list {
-			out[i] = key(x)
+// reordered are a draft's pictures in the order and with the marks of a choice, and whether it is of just those.
+func reordered(choice []PictureChoice, pictures []picture) (list []picture, ours bool) {
+	left := slices.Clone(pictures)
+	for _, c := range choice {
+		at := slices.IndexFunc(left, func(p picture) bool { return p.Place == c.Place })
+		if at < 0 {
+			return nil, false
 		}
-		slices.Sort(out)
-		return out
+		p := left[at]
+		p.PictureChoice = c
+		list, left = append(list, p), slices.Delete(left, at, at+1)
 	}
-	return slices.Equal(keys(a), keys(b))
+	return list, len(left) == 0
 }
 
 // sameShape lets options be renamed, never added, dropped or reordered: that is not built yet.
@@ -264,6 +296,13 @@ func store(ctx context.Context, tx pgx.Tx, id int64, s snapshot) error {
 	batch := &pgx.Batch{}
 	batch.Queue(`update draft set title = $2, description = $3, pictures = $4, options = $5, collections = $6, tags = $7, revision = revision + 1, updated_at = now() where id = $1`,
 		id, s.Title, s.Description, asJSON(s.Pictures), asJSON(s.Options), named(s.Collections), named(s.Tags))
+	if s.Offer != 0 {
+		batch.Queue(`update draft set offer_id = $2 where id = $1 and offer_id <> $2`, id, s.Offer)
+		batch.Queue(`update draft_variant set offer_variant_id = null where draft_id = $1`, id) // each is bought once, on the way too
+		for _, b := range s.Bought {
+			batch.Queue(`update draft_variant set offer_variant_id = nullif($3::bigint, 0), picture = $4 where draft_id = $1 and id = $2`, id, b.VariantID, b.OfferVariantID, b.Picture)
+		}
+	}
 	batch.Queue(`update draft_variant set chosen = id = any ($2) where draft_id = $1 and chosen <> (id = any ($2))`, id, s.Chosen)
 	batch.Queue(`delete from typed_price where draft_variant_id in (select id from draft_variant where draft_id = $1)`, id)
 	for _, p := range s.Typed {

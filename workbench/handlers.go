@@ -41,6 +41,18 @@ func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/undo", "undoDraft", "Take the last edit back", func(ctx context.Context, in *InStore) (*apikit.Body[Draft], error) {
 		return apikit.OK(s.Undo(ctx, in.ID, in.Store))
 	})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/swap/look", "lookAtSwap", "What swapping the supplier of a draft would do", func(ctx context.Context, in *struct {
+		InStore
+		Body Swapping
+	}) (*apikit.Body[Swap], error) {
+		return apikit.OK(s.LookAtSwap(ctx, in.ID, in.Store, in.Body))
+	})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/swap", "swapSupplier", "Have a draft bought as another offer", func(ctx context.Context, in *struct {
+		InStore
+		Body Swapping
+	}) (*apikit.Body[Draft], error) {
+		return apikit.OK(s.SwapSupplier(ctx, in.ID, in.Store, in.Body))
+	})
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/prices", "priceMany", "Type or release the prices of many drafts at once, or look what that would do", func(ctx context.Context, in *struct {
 		Body PriceMany
 	}) (*apikit.Body[PricedMany], error) {

@@ -16,7 +16,7 @@ type Ready struct {
 	OfferNumber, Reference     string
 	Title, Description         string
 	Supplier                   string
-	Pictures                   []int // places in the offer's pictures, in order
+	Pictures                   []PictureOf // in order
 	Options                    []variant.Option
 	Variants                   []ReadyVariant
 	Report                     readiness.Report
@@ -31,7 +31,7 @@ type ReadyVariant struct {
 	Trace   []markup.TraceLine
 	Stock   int
 	Barcode string
-	Picture int
+	Picture PictureOf
 }
 
 // Ready prepares a draft for a store. Where its report says that it is not ready, the
@@ -59,7 +59,7 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 		for o, place := range d.variants[i].places {
 			used[o][place] = true
 		}
-		r.Variants = append(r.Variants, ReadyVariant{v.ID, fmt.Sprintf("P%d-%d", d.id, d.variants[i].position+1), v.Values, *v.Ladder, v.Trace, v.Stock, d.variants[i].barcode, d.variants[i].picture})
+		r.Variants = append(r.Variants, ReadyVariant{v.ID, fmt.Sprintf("P%d-%d", d.id, d.variants[i].position+1), v.Values, *v.Ladder, v.Trace, v.Stock, d.variants[i].barcode, d.shownBy(&d.variants[i])})
 	}
 	for i, o := range d.options {
 		kept := variant.Option{Name: o.Name, Original: o.Original}
@@ -72,7 +72,7 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 	}
 	for _, p := range d.pictures {
 		if p.Shown {
-			r.Pictures = append(r.Pictures, p.Place)
+			r.Pictures = append(r.Pictures, d.pictureOf(p))
 		}
 	}
 	return r, nil

@@ -110,6 +110,10 @@ func (d *draft) priced(t terms, ruled bool) ([]Variant, pricing.Quote) {
 	for i := range d.variants {
 		v := &d.variants[i]
 		out[i] = Variant{ID: v.id, Values: d.values(v), Chosen: v.chosen, Cost: v.unit.Cost, Stock: v.stock, Withdrawn: v.withdrawn, Trace: []markup.TraceLine{}}
+		if v.offerVariantID == 0 {
+			out[i].NoPrice = "Its supplier does not sell this one."
+			continue
+		}
 		if t.pricer == nil {
 			out[i].NoPrice = "Connect a store to price it."
 			continue
@@ -167,10 +171,17 @@ func (s *Service) line(d *draft, report readiness.Report) Line {
 func (s *Service) picture(d *draft) string {
 	for _, p := range d.pictures {
 		if p.Shown {
-			return s.PicturePath(d.offerID, p.Place)
+			return s.pathOf(d.pictureOf(p))
 		}
 	}
 	return ""
+}
+
+func (s *Service) pathOf(p PictureOf) string {
+	if p.Place < 0 {
+		return ""
+	}
+	return s.PicturePath(p.Offer, p.Place)
 }
 
 func (s *Service) view(d *draft, t terms) Draft {
@@ -180,10 +191,10 @@ func (s *Service) view(d *draft, t terms) Draft {
 		UpdatedAt: d.updatedAt, Undo: d.undo, OfferTitle: d.offerTitle, Supplier: d.supplier, Source: d.thing.Source, PageURL: d.pageURL, WithdrawnAt: d.withdrawnAt,
 	}
 	for i := range variants {
-		variants[i].Picture = s.PicturePath(d.offerID, d.variants[i].picture)
+		variants[i].Picture = s.pathOf(d.shownBy(&d.variants[i]))
 	}
 	for _, p := range d.pictures {
-		out.Pictures = append(out.Pictures, Picture{p.Place, s.PicturePath(d.offerID, p.Place), p.Shown})
+		out.Pictures = append(out.Pictures, Picture{p.Place, s.pathOf(d.pictureOf(p)), p.Shown})
 	}
 	if t.pricer != nil && quote.Err == nil {
 		out.Delivery = quote.Choice.Delivery.Name

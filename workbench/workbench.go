@@ -12,6 +12,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
 
+	"plainpelican/core/likeness"
 	"plainpelican/core/markup"
 	"plainpelican/core/money"
 	"plainpelican/core/variant"
@@ -42,16 +43,51 @@ type Service struct {
 	Past     Past
 	// PicturePath is where a picture of an offer is served.
 	PicturePath func(offer int64, place int) string
+	// Tints are the colours of the middle of an offer's pictures, by place, as far as they can be had soon.
+	Tints func(ctx context.Context, offer int64) (map[int]likeness.Tint, error)
 	// KeepPictures has the pictures of offers fetched, once the transaction is through.
 	KeepPictures func(ctx context.Context, tx pgx.Tx, offers []int64) error
 	// Touched lets the catalog know of which offers drafts were made or removed.
 	Touched func(ctx context.Context, db database.Querier, offers []int64) error
 }
 
-// PictureChoice is one picture of the offer, shown or not, in the draft's order.
+// PictureChoice is one picture of a draft, shown or not, in the draft's order.
 type PictureChoice struct {
-	Place int  `json:"place"`
+	Place int  `json:"place" doc:"Names the picture within the draft"`
 	Shown bool `json:"shown"`
+}
+
+// picture is one as it is stored.
+type picture struct {
+	PictureChoice
+	// Offer is whose it is and At which of its, where the draft was bought as another offer before;
+	// else it is the Place-th of the draft's own.
+	Offer int64 `json:"offer,omitempty"`
+	At    int   `json:"at,omitempty"`
+}
+
+// PictureOf names a picture of an offer.
+type PictureOf struct {
+	Offer int64
+	Place int
+}
+
+func (d *draft) pictureOf(p picture) PictureOf {
+	if p.Offer != 0 {
+		return PictureOf{p.Offer, p.At}
+	}
+	return PictureOf{d.offerID, p.Place}
+}
+
+// shownBy is the picture that a variant shows.
+func (d *draft) shownBy(v *draftVariant) PictureOf {
+	if v.own == nil {
+		return PictureOf{d.offerID, v.picture}
+	}
+	if at := slices.IndexFunc(d.pictures, func(p picture) bool { return p.Place == *v.own }); at >= 0 {
+		return d.pictureOf(d.pictures[at])
+	}
+	return PictureOf{d.offerID, -1}
 }
 
 // draft is a draft as it is stored, with what it points at.
@@ -60,7 +96,7 @@ type draft struct {
 	reference                     string
 	revision                      int
 	title, description            string
-	pictures                      []PictureChoice
+	pictures                      []picture
 	options                       []variant.Option
 	updatedAt                     time.Time
 	offerTitle, supplier, pageURL string
@@ -79,9 +115,11 @@ type draftVariant struct {
 	places             []int
 	chosen             bool
 	unit               pricing.Unit
-	stock, picture     int
+	stock, picture     int  // picture is its offer variant's
+	own                *int // the place among the draft's pictures, where it has one of its own
 	barcode            string
-	withdrawn          bool
+	// withdrawn is that it cannot be bought; offerVariantID is 0 where its supplier never sold it.
+	withdrawn bool
 }
 
 // name is the variant's values as the draft calls them.
@@ -129,21 +167,22 @@ func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, erro
 		return nil, err
 	}
 	rows, err = q.Query(ctx, `
-		select v.draft_id, v.id, v.offer_variant_id, v.position, v.value_places, v.chosen, w.cost, w.min_advertised, w.list_price, w.stock, w.picture, w.barcode, w.withdrawn
-		from draft_variant v join offer_variant w on w.id = v.offer_variant_id
+		select v.draft_id, v.id, coalesce(v.offer_variant_id, 0), v.position, v.value_places, v.chosen, coalesce(w.cost, 0), coalesce(w.min_advertised, 0), coalesce(w.list_price, 0), coalesce(w.stock, 0),
+			coalesce(w.picture, -1), v.picture, coalesce(w.barcode, ''), coalesce(w.withdrawn, true)
+		from draft_variant v left join offer_variant w on w.id = v.offer_variant_id
 		where $1::bigint[] is null or v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids)
 	if err != nil {
 		return nil, err
 	}
 	var draftID, cost, advertised, listed int64
 	var v draftVariant
-	_, err = pgx.ForEachRow(rows, []any{&draftID, &v.id, &v.offerVariantID, &v.position, &v.places, &v.chosen, &cost, &advertised, &listed, &v.stock, &v.picture, &v.barcode, &v.withdrawn}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&draftID, &v.id, &v.offerVariantID, &v.position, &v.places, &v.chosen, &cost, &advertised, &listed, &v.stock, &v.picture, &v.own, &v.barcode, &v.withdrawn}, func() error {
 		if d := byID[draftID]; d != nil {
 			one, c := v, currencies[draftID]
 			one.unit = pricing.Unit{Cost: money.New(cost, c), MinAdvertised: money.New(advertised, c), List: money.New(listed, c)}
 			d.variants = append(d.variants, one)
 		}
-		v.places = nil
+		v.places, v.own = nil, nil
 		return nil
 	})
 	return drafts, err
@@ -280,9 +319,9 @@ func (s *Service) make(ctx context.Context, tx pgx.Tx, offer int64) (int64, erro
 		return 0, err
 	}
 	options, places := variant.Collect(names, values)
-	pictures := make([]PictureChoice, count)
+	pictures := make([]picture, count)
 	for i := range pictures {
-		pictures[i] = PictureChoice{i, true}
+		pictures[i].PictureChoice = PictureChoice{i, true}
 	}
 	var draftID int64
 	err = tx.QueryRow(ctx, `insert into draft (offer_id, title, description, pictures, options, taken_by) values ($1, $2, $3, $4, $5, $6) returning id`,

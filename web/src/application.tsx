@@ -18,6 +18,7 @@ const Categories = lazy(() => import("./sources/categories"));
 const Beside = lazy(() => import("./catalog/beside"));
 const Catalog = lazy(() => import("./catalog/catalog"));
 const Elsewhere = lazy(() => import("./catalog/elsewhere"));
+const Swap = lazy(() => import("./workbench/swap"));
 const Workbench = lazy(() => import("./workbench/workbench"));
 const Listings = lazy(() => import("./listings/listings"));
 const Run = lazy(() => import("./listings/run"));
@@ -104,6 +105,7 @@ const router = createBrowserRouter([
           { path: "/catalog/elsewhere", element: <Elsewhere /> },
           { path: "/catalog/elsewhere/:id", element: <Elsewhere /> },
           { path: "/workbench", element: <Workbench /> },
+          { path: "/workbench/:id/swap/:offer", element: <Swap /> },
           { path: "/workbench/:id", element: <Workbench /> },
           { path: "/listings", element: <Listings /> },
           { path: "/listings/runs/:id", element: <Run /> },

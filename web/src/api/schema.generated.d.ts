@@ -91,6 +91,40 @@ export interface paths {
         patch: operations["editDraft"];
         trace?: never;
     };
+    "/api/drafts/{id}/swap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have a draft bought as another offer */
+        post: operations["swapSupplier"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/{id}/swap/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What swapping the supplier of a draft would do */
+        post: operations["lookAtSwap"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drafts/{id}/undo": {
         parameters: {
             query?: never;
@@ -102,6 +136,23 @@ export interface paths {
         put?: never;
         /** Take the last edit back */
         post: operations["undoDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/elsewhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The offers of an item that a page or a picture shows */
+        get: operations["lookFor"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -288,23 +339,6 @@ export interface paths {
         };
         /** Ask the catalog a sentence */
         get: operations["searchOffers"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/offers/by-link": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The offer that has a page */
-        get: operations["offerByLink"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1136,11 +1170,21 @@ export interface components {
         CatalogElsewhere: {
             /** @description Alike, but somebody said that they are not the same */
             apart: components["schemas"]["CatalogAlternative"][];
+            /**
+             * Format: int64
+             * @description The offer that it was asked for; 0 where it is in no catalog
+             */
+            id: number;
             /** @description The country that prices and days are for; empty where there is no store */
             market: string;
             /** @description The offer itself among them, those that land for least first */
             offers: components["schemas"]["CatalogAlternative"][];
-            /** @description Of the offer that it was asked for */
+            /**
+             * Format: int64
+             * @description How many pictures of it were compared with the first pictures of others
+             */
+            pictures: number;
+            /** @description Of what it was asked for */
             title: string;
             /** Format: double */
             took_ms: number;
@@ -1202,10 +1246,6 @@ export interface components {
             units: number;
             /** @description Units a week over the last year, oldest first */
             weekly: number[];
-        };
-        CatalogLinked: {
-            /** Format: int64 */
-            id: number;
         };
         CatalogSaved: {
             /** @description As it stands in the address */
@@ -1457,7 +1497,7 @@ export interface components {
         };
         LikenessEvidence: {
             /** @enum {string} */
-            kind: "number" | "words" | "size" | "options" | "weight";
+            kind: "number" | "picture" | "words" | "size" | "options" | "weight";
             /**
              * Format: int64
              * @description How strongly it speaks for the same item, of 100; against it where negative
@@ -2412,6 +2452,24 @@ export interface components {
             name: string;
             original: string;
         };
+        WorkbenchBuying: {
+            /** @description The service that prices assume; empty where there is none to the market */
+            delivery: string;
+            /** @description Its days door to door */
+            door: string;
+            /** Format: int64 */
+            offer_id: number;
+            /**
+             * Format: int64
+             * @description Percent
+             */
+            on_time: number;
+            rating: string;
+            ships_from: string;
+            source: string;
+            supplier: string;
+            title: string;
+        };
         WorkbenchDraft: {
             collections: string[];
             /** @description The service that prices assume */
@@ -2486,7 +2544,10 @@ export interface components {
             shown: boolean;
         };
         WorkbenchPictureChoice: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Names the picture within the draft
+             */
             place: number;
             shown: boolean;
         };
@@ -2500,6 +2561,14 @@ export interface components {
             /** Format: int64 */
             store: number;
             value?: string;
+        };
+        WorkbenchPriced: {
+            cost: components["schemas"]["ApikitAmountDoc"];
+            ladder: components["schemas"]["PricingLadder"];
+            no_price: string;
+            /** Format: int64 */
+            stock: number;
+            typed: boolean;
         };
         WorkbenchPricedLine: {
             /** Format: int64 */
@@ -2531,6 +2600,56 @@ export interface components {
             rise: number;
             /** Format: int64 */
             variants: number;
+        };
+        WorkbenchSwap: {
+            after: components["schemas"]["WorkbenchBuying"];
+            before: components["schemas"]["WorkbenchBuying"];
+            /** @description The variants that the other offer has for sale */
+            choices: components["schemas"]["WorkbenchSwappable"][];
+            /** Format: int64 */
+            draft_id: number;
+            /** Format: int64 */
+            revision: number;
+            rows: components["schemas"]["WorkbenchSwapRow"][];
+            title: string;
+        };
+        WorkbenchSwapPair: {
+            /** Format: int64 */
+            offer_variant_id: number;
+            /** Format: int64 */
+            variant_id: number;
+        };
+        WorkbenchSwapRow: {
+            after: components["schemas"]["WorkbenchPriced"];
+            before: components["schemas"]["WorkbenchPriced"];
+            /** @description What its counterpart was found by; empty where a person chose, or there is none */
+            by: string;
+            chosen: boolean;
+            /** Format: int64 */
+            offer_variant_id: number;
+            picture: string;
+            values: string[];
+            /** Format: int64 */
+            variant_id: number;
+        };
+        WorkbenchSwappable: {
+            cost: components["schemas"]["ApikitAmountDoc"];
+            /** Format: int64 */
+            id: number;
+            picture: string;
+            /** Format: int64 */
+            stock: number;
+            values: string[];
+        };
+        WorkbenchSwapping: {
+            /** Format: int64 */
+            offer_id: number;
+            pairs?: components["schemas"]["WorkbenchSwapPair"][];
+            /**
+             * Format: int64
+             * @description The revision that was read; a newer one refuses the swap
+             */
+            revision?: number;
         };
         WorkbenchTakeResult: {
             already: components["schemas"]["WorkbenchPair"][];
@@ -3185,6 +3304,190 @@ export interface operations {
             };
         };
     };
+    swapSupplier: {
+        parameters: {
+            query?: {
+                /** @description The store whose prices and limits hold; 0 for none */
+                store?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkbenchSwapping"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchDraft"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    lookAtSwap: {
+        parameters: {
+            query?: {
+                /** @description The store whose prices and limits hold; 0 for none */
+                store?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkbenchSwapping"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchSwap"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     undoDraft: {
         parameters: {
             query?: {
@@ -3206,6 +3509,97 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkbenchDraft"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    lookFor: {
+        parameters: {
+            query?: {
+                /** @description A page that shows it */
+                link?: string;
+                /** @description A picture of it that was uploaded */
+                file?: string;
+                store?: number;
+                /** @description One of the store's markets; empty is the one that prices assume */
+                market?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogElsewhere"];
                 };
             };
             /** @description Bad Request */
@@ -4288,91 +4682,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CatalogFound"];
-                };
-            };
-            /** @description Bad Request */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    offerByLink: {
-        parameters: {
-            query: {
-                link: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CatalogLinked"];
                 };
             };
             /** @description Bad Request */

@@ -15,6 +15,7 @@ import { DemandRibbon } from "../parts/ribbon";
 import { useSay } from "../parts/toast";
 import { OfferTrace } from "../parts/trace";
 import { mostBeside } from "./beside";
+import { useLookFor } from "./lookfor";
 import { OfferSheetView } from "./offer";
 import { nothingAsked, useAnswer, useQuestion } from "./question";
 import { Sentence } from "./sentence";

@@ -65,6 +65,9 @@ function Offers({ offer }: { offer: number }) {
     onError: (error) => tell(error.message, true),
   });
   const mayTell = may("editor") && id > 0;
+  // The draft that could be bought from here instead: the one that people came from, or the first that there is.
+  const draft = Number(params.get("draft")) || (rows.find((o) => o.itself)?.drafts[0] ?? 0);
+  const buy = may("editor") && draft > 0 ? (o: Alternative) => go(`/workbench/${draft}/swap/${o.id}`) : undefined;
   const say = (other: Alternative | undefined, said: Said) => other && !other.itself && set.mutate({ other, said: other.said === said ? "" : said });
   useKeys([
     ...(mayTell
@@ -73,6 +76,7 @@ function Offers({ offer }: { offer: number }) {
           { keys: ["s"], label: "the same", run: () => say(here, "same") },
         ]
       : []),
+    ...(buy && here && !here.itself ? [{ keys: ["b"], label: "buy from here instead", run: () => buy(here) }] : []),
     { keys: ["Enter"], label: "see it in the Catalog", run: () => here && go(`/catalog?offer=${here.id}`) },
     { keys: ["Escape"], label: "back", run: () => go(-1) },
   ]);
@@ -133,9 +137,7 @@ function Offers({ offer }: { offer: number }) {
             </>
           )}
           <span className="ml-3 text-sm text-ink-2" aria-live="polite">
-            {found.data
-              ? `${howMany(rows.length, id > 0)}, looked for in ${Math.max(1, Math.round(found.data.took_ms))} ms`
-              : "looking…"}
+            {found.data ? `${howMany(rows.length, id > 0)}, looked for in ${Math.max(1, Math.round(found.data.took_ms))} ms` : "looking…"}
           </span>
         </p>
       </div>
@@ -158,7 +160,7 @@ function Offers({ offer }: { offer: number }) {
         </thead>
         <tbody>
           {rows.map((o, i) => (
-            <Row key={o.id} o={o} current={i === cursor} onPoint={() => setCursor(i)} say={mayTell ? say : undefined} />
+            <Row key={o.id} o={o} current={i === cursor} onPoint={() => setCursor(i)} say={mayTell ? say : undefined} buy={buy} />
           ))}
         </tbody>
       </table>
@@ -195,7 +197,19 @@ function howMany(offers: number, itself: boolean) {
   return offers === 1 ? "1 offer" : `${offers} offers`;
 }
 
-function Row({ o, current, onPoint, say }: { o: Alternative; current: boolean; onPoint: () => void; say: ((o: Alternative, said: Said) => void) | undefined }) {
+function Row({
+  o,
+  current,
+  onPoint,
+  say,
+  buy,
+}: {
+  o: Alternative;
+  current: boolean;
+  onPoint: () => void;
+  say: ((o: Alternative, said: Said) => void) | undefined;
+  buy: ((o: Alternative) => void) | undefined;
+}) {
   return (
     <tr
       id={`offer-${o.id}`}
@@ -254,6 +268,11 @@ function Row({ o, current, onPoint, say }: { o: Alternative; current: boolean; o
       <td className={`${cell} w-28 whitespace-nowrap`}>
         {say && !o.itself && (
           <div className="flex flex-col items-start">
+            {buy && (
+              <Button onClick={() => buy(o)} aria-label={`Buy the draft from ${o.supplier} instead`}>
+                Buy here
+              </Button>
+            )}
             <Button tone="quiet" onClick={() => say(o, "other")} aria-label={`${o.title} of ${o.supplier} is not the same`}>
               Not the same
             </Button>

@@ -44,7 +44,6 @@ export function LookFor() {
           placeholder="https://"
           value={link}
           onChange={(e) => setLink(e.target.value)}
-          // biome-ignore lint/a11y/noAutofocus: the page is for this one thing
           autoFocus
         />
         <Button tone="main" type="submit" disabled={!link.trim()}>

@@ -1,13 +1,11 @@
-import { useMutation } from "@tanstack/react-query";
 import { type RefObject, useEffect, useState } from "react";
-import { useNavigate } from "react-router";
-import { api, ask, type Schemas } from "../api/client";
+import type { Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Choice, Clause, TypedChoice } from "../parts/clause";
 import { countryName } from "../parts/countries";
 import { moneyText } from "../parts/money";
-import { useSay } from "../parts/toast";
 import { type ClauseName, clauseNames, clauses, type Saying } from "./clauses";
+import { aLink, useLookFor } from "./lookfor";
 import { asAddress, pricedSorts, type Question, type Sort, sorts, useChoices } from "./question";
 import { SentenceTools } from "./tools";
 

@@ -1,4 +1,4 @@
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import type { Draft } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Picture } from "../parts/controls";
@@ -105,7 +105,11 @@ export function Shelf({
           {draft.supplier} on {draft.source} ·{" "}
           <a href={draft.page_url} target="_blank" rel="noreferrer" className="underline">
             supplier's page
-          </a>
+          </a>{" "}
+          ·{" "}
+          <Link to={`/catalog/elsewhere/${draft.offer_id}?draft=${draft.id}`} className="underline">
+            other suppliers
+          </Link>
         </p>
       </div>
     </aside>

@@ -63,6 +63,7 @@ export default function Workbench() {
     { keys: ["2"], label: "pictures", run: field("pictures") },
     { keys: ["3"], label: "variants", run: field("variants") },
     { keys: ["4"], label: "price", run: field("price") },
+    { keys: ["e"], label: "other suppliers", run: () => draft.data && go(`/catalog/elsewhere/${draft.data.offer_id}?draft=${draft.data.id}`) },
     ...(may("editor")
       ? [
           { keys: ["p"], label: "publish", run: publish },

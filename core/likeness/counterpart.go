@@ -1,10 +1,8 @@
-package variant
+package likeness
 
 import (
 	"cmp"
 	"slices"
-
-	"plainpelican/core/likeness"
 )
 
 // Side is a variant as it is known to one supplier, or to the seller.
@@ -14,7 +12,7 @@ type Side struct {
 	Barcode string
 	Grams   int
 	// Tint is the colour of the middle of its picture, where that is known.
-	Tint *likeness.Tint
+	Tint *Tint
 }
 
 // Counterpart is a variant of another supplier that a variant can be bought as.
@@ -25,10 +23,10 @@ type Counterpart struct {
 
 // What a counterpart is found by.
 const (
-	ByNumber  = "product number"
-	ByValues  = "options"
-	ByPicture = "options and picture"
-	ByOnly    = "the only one"
+	MatchedNumber  = "product number"
+	MatchedValues  = "options"
+	MatchedPicture = "options and picture"
+	MatchedOnly    = "the only one"
 )
 
 // Points that evidence counts for. They are chosen so that one option that agrees needs the picture
@@ -60,7 +58,7 @@ func Counterparts(of, to []Side) []Counterpart {
 		}
 	}
 	if len(of) == 1 && len(to) == 1 && of[0].like(&to[0]) > 0 {
-		return []Counterpart{{0, ByOnly}}
+		return []Counterpart{{0, MatchedOnly}}
 	}
 	slices.SortStableFunc(pairs, func(a, b pair) int { return cmp.Compare(b.points, a.points) })
 	taken, unclear := make([]bool, len(to)), make([]bool, len(of))
@@ -89,17 +87,17 @@ func Counterparts(of, to []Side) []Counterpart {
 }
 
 func (s *Side) sameNumber(o *Side) bool {
-	return s.Barcode != "" && o.Barcode != "" && likeness.Full(s.Barcode) == likeness.Full(o.Barcode)
+	return s.Barcode != "" && o.Barcode != "" && Full(s.Barcode) == Full(o.Barcode)
 }
 
 func (s *Side) by(o *Side) string {
 	switch agree, most := s.agreeing(o); {
 	case s.sameNumber(o):
-		return ByNumber
+		return MatchedNumber
 	case agree == most:
-		return ByValues
+		return MatchedValues
 	}
-	return ByPicture
+	return MatchedPicture
 }
 
 // like weighs what is known of two variants: the more points, the more alike; 0 or less where something rules it out.
@@ -145,10 +143,10 @@ func (s *Side) agreeing(o *Side) (agree, most int) {
 // named tells whether one of some names is a name, or says the same quantity.
 func named(names []string, name string) bool {
 	return slices.ContainsFunc(names, func(other string) bool {
-		if fold(other) == fold(name) {
+		if slices.Equal(fold([]string{other}), fold([]string{name})) {
 			return true
 		}
-		x, y := likeness.Quantities(other), likeness.Quantities(name)
+		x, y := Quantities(other), Quantities(name)
 		for unit, of := range x {
 			if len(of) == 1 && slices.Equal(of, y[unit]) {
 				return true
@@ -173,7 +171,7 @@ func (s *Side) quantities() map[string][]float64 {
 	out := map[string][]float64{}
 	for _, names := range s.Values {
 		for _, n := range names {
-			for unit, q := range likeness.Quantities(n) {
+			for unit, q := range Quantities(n) {
 				out[unit] = append(out[unit], q...)
 			}
 		}

@@ -1,0 +1,252 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate, useParams } from "react-router";
+import { api, ask, type Draft, type Problem, type Schemas } from "../api/client";
+import { useSession } from "../frame/session";
+import { Button, Notice, Picture } from "../parts/controls";
+import { countryName } from "../parts/countries";
+import { useKeys } from "../parts/keys";
+import { Money } from "../parts/money";
+import { useSay } from "../parts/toast";
+
+type Swapping = Schemas["WorkbenchSwap"];
+type Row = Schemas["WorkbenchSwapRow"];
+type Buying = Schemas["WorkbenchBuying"];
+type Priced = Schemas["WorkbenchPriced"];
+
+const cell = "px-2 py-1.5 align-top";
+const number = `${cell} text-right whitespace-nowrap`;
+
+/** Swap shows what having a draft bought from another supplier would do, lets variants be matched by hand, and does it. */
+export default function Swap() {
+  const { storeId } = useSession();
+  const params = useParams();
+  const [id, offer] = [Number(params.id), Number(params.offer)];
+  const go = useNavigate();
+  const say = useSay();
+  const client = useQueryClient();
+  const [chosen, setChosen] = useState<Map<number, number>>();
+  const pairs = chosen && [...chosen].filter(([, to]) => to > 0).map(([variant_id, offer_variant_id]) => ({ variant_id, offer_variant_id }));
+  const look = useQuery<Swapping, Problem>({
+    queryKey: ["swap", id, offer, storeId, pairs],
+    queryFn: ({ signal }) =>
+      ask(
+        api.POST("/api/drafts/{id}/swap/look", {
+          params: { path: { id }, query: { store: storeId } },
+          body: { offer_id: offer, ...(pairs && { pairs }) },
+          signal,
+        }),
+      ),
+    placeholderData: (before) => before,
+    retry: false,
+  });
+  const refresh = (draft: Draft) => {
+    client.setQueryData(["draft", id, storeId], draft);
+    for (const key of ["drafts", "offer", "offers", "swap"]) void client.invalidateQueries({ queryKey: [key] });
+  };
+  const undo = useMutation<Draft, Problem, void>({
+    mutationFn: () => ask(api.POST("/api/drafts/{id}/undo", { params: { path: { id }, query: { store: storeId } } })),
+    onSuccess: (draft) => {
+      refresh(draft);
+      say(`Bought from ${draft.supplier} again.`);
+    },
+    onError: (error) => say(error.message, true),
+  });
+  const swap = useMutation<Draft, Problem, void>({
+    mutationFn: () => {
+      const now = look.data?.rows.filter((r) => r.offer_variant_id > 0).map(({ variant_id, offer_variant_id }) => ({ variant_id, offer_variant_id })) ?? [];
+      return ask(
+        api.POST("/api/drafts/{id}/swap", {
+          params: { path: { id }, query: { store: storeId } },
+          body: { offer_id: offer, revision: look.data?.revision ?? 0, pairs: now },
+        }),
+      );
+    },
+    onSuccess: (draft) => {
+      refresh(draft);
+      go(`/workbench/${id}`);
+      say(`Bought from ${draft.supplier} now.`, false, { words: "Undo", run: () => undo.mutate() });
+    },
+    onError: (error) => {
+      say(error.message, true);
+      void look.refetch();
+    },
+  });
+  const rows = look.data?.rows ?? [];
+  const ready = !look.isFetching && rows.some((r) => r.offer_variant_id > 0) && !swap.isPending;
+  useKeys([
+    { keys: ["ctrl+Enter"], label: "swap the supplier", run: () => ready && swap.mutate() },
+    { keys: ["Escape"], label: "back", run: () => go(-1) },
+  ]);
+  if (look.error && !look.data)
+    return (
+      <main>
+        <Notice title="The supplier cannot be swapped" trouble alone>
+          <p>{look.error.message}</p>
+          <Button onClick={() => go(`/workbench/${id}`)}>Back to the draft</Button>
+        </Notice>
+      </main>
+    );
+  if (!look.data) return <main className="p-6 text-ink-2">Matching variants…</main>;
+  const { before, after, choices } = look.data;
+  const put = (row: Row, to: number) => {
+    const next = new Map(rows.map((r) => [r.variant_id, r.offer_variant_id]));
+    for (const [variant, other] of next) if (to > 0 && other === to) next.set(variant, 0); // each is bought once
+    setChosen(next.set(row.variant_id, to));
+  };
+  const lost = rows.filter((r) => r.chosen && r.offer_variant_id === 0).length;
+  const unused = choices.length - rows.filter((r) => r.offer_variant_id > 0).length;
+  return (
+    <main className="flex min-h-0 grow flex-col">
+      <div className="border-b border-line bg-surface px-4 py-2.5">
+        <h1 className="text-lg">Swap the supplier of “{look.data.title}”</h1>
+        <p className="text-sm text-ink-2">
+          Its words, pictures, options and typed prices stay. What it is bought as, what it costs and what rules make of that change.
+        </p>
+      </div>
+      <div className="min-h-0 grow overflow-auto">
+        <div className="grid grid-cols-2 gap-px border-b border-line bg-line">
+          <Facts title="Now" of={before} beside={after} />
+          <Facts title="Then" of={after} beside={before} />
+        </div>
+        <table className="w-full border-collapse text-left">
+          <thead className="text-sm text-ink-2">
+            <tr className="border-b border-line">
+              <th className={`${cell} pl-4 font-normal`} colSpan={2}>
+                Variant
+              </th>
+              <th className={`${number} font-normal`}>Lands now</th>
+              <th className={`${number} font-normal`}>Price now</th>
+              <th className={`${cell} font-normal`}>Bought as</th>
+              <th className={`${number} font-normal`}>Lands then</th>
+              <th className={`${number} font-normal`}>Price then</th>
+              <th className={`${number} pr-4 font-normal`}>Keep, now and then</th>
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map((r) => (
+              <tr key={r.variant_id} className={`border-b border-line ${r.offer_variant_id === 0 && r.chosen ? "bg-beak-wash" : ""}`}>
+                <td className={`${cell} w-14 pl-4`}>
+                  <Picture path={r.picture} width={96} className="size-10 min-w-10 border border-line" />
+                </td>
+                <td className={cell}>
+                  {r.values.join(" ") || "the one"}
+                  {!r.chosen && <span className="block text-sm text-ink-2">not chosen</span>}
+                </td>
+                <Figures of={r.before} />
+                <td className={`${cell} w-72`}>
+                  <select
+                    value={r.offer_variant_id}
+                    onChange={(e) => put(r, Number(e.target.value))}
+                    aria-label={`${r.values.join(" ")} is bought as`}
+                    className="w-full rounded-md border border-line-2 bg-surface px-2 py-1"
+                  >
+                    <option value={0}>nothing: leave it out</option>
+                    {choices.map((c) => (
+                      <option key={c.id} value={c.id}>
+                        {c.values.join(" ") || "the one"}, {c.stock.toLocaleString("en")} in stock
+                      </option>
+                    ))}
+                  </select>
+                  <span className="text-sm text-ink-2">
+                    {r.by
+                      ? `by ${r.by}`
+                      : r.offer_variant_id > 0
+                        ? "chosen by hand"
+                        : r.chosen
+                          ? "no counterpart is sure: choose one, or it is left out"
+                          : "left out"}
+                  </span>
+                </td>
+                {r.after ? (
+                  <Figures of={r.after} was={r.before} />
+                ) : (
+                  <td className={`${cell} text-ink-2`} colSpan={2}>
+                    —
+                  </td>
+                )}
+                <td className={`${number} pr-4`}>
+                  {r.before.ladder && <Money of={r.before.ladder.profit} signed />}
+                  {r.after?.ladder && (
+                    <span className="block font-semibold">
+                      <span aria-hidden="true">→ </span>
+                      <Money of={r.after.ladder.profit} signed />
+                    </span>
+                  )}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        {unused > 0 && (
+          <p className="px-4 py-3 text-sm text-ink-2">
+            {unused === 1 ? "1 variant" : `${unused} variants`} of the other offer {unused === 1 ? "is" : "are"} not in the draft, and stay out of it.
+          </p>
+        )}
+      </div>
+      <div className="flex items-center gap-3 border-t border-line bg-surface px-4 py-2">
+        <Button tone="main" disabled={!ready} onClick={() => swap.mutate()}>
+          Swap the supplier
+        </Button>
+        <Button tone="quiet" onClick={() => go(-1)}>
+          Leave it as it is
+        </Button>
+        <span role="status" className={lost > 0 ? "text-beak-ink" : "text-ink-2"}>
+          {look.error
+            ? look.error.message
+            : lost > 0
+              ? `${lost === 1 ? "1 variant" : `${lost} variants`} would not be sold any more`
+              : "Every variant has a counterpart"}
+        </span>
+      </div>
+    </main>
+  );
+}
+
+/** Facts are what a draft is bought as; what is better than beside stands in bold. */
+function Facts({ title, of, beside }: { title: string; of: Buying; beside: Buying }) {
+  const days = (b: Buying) => Number(/(\d+) days/.exec(b.door)?.[1] ?? Number.POSITIVE_INFINITY);
+  const bold = (better: boolean) => (better ? "font-semibold text-profit-ink" : "");
+  return (
+    <section className="bg-surface px-4 py-2" aria-label={title}>
+      <h2 className="text-sm text-ink-2">{title}</h2>
+      <p className="truncate font-semibold" title={of.title}>
+        {of.title}
+      </p>
+      <p>
+        {of.supplier} · {of.source} · {countryName(of.ships_from)}
+      </p>
+      <p>
+        <span className={bold(days(of) < days(beside))}>{of.door ? `${of.door} by ${of.delivery}` : "no delivery to the market"}</span> ·{" "}
+        <span className={bold(of.on_time > beside.on_time)}>{of.on_time} % on time</span> ·{" "}
+        <span className={bold(Number(of.rating) > Number(beside.rating))}>★ {of.rating}</span>
+      </p>
+    </section>
+  );
+}
+
+function Figures({ of, was }: { of: Priced; was?: Priced }) {
+  if (!of.ladder)
+    return (
+      <td className={`${cell} max-w-56 text-sm text-loss`} colSpan={2}>
+        {of.no_price}
+      </td>
+    );
+  const cheaper = was?.ladder && Number(of.ladder.landed.value) < Number(was.ladder.landed.value);
+  return (
+    <>
+      <td className={number}>
+        <Money of={of.ladder.landed} className={cheaper ? "font-semibold text-profit-ink" : ""} />
+        {of.cost && (
+          <span className="block text-sm text-ink-2">
+            for <Money of={of.cost} />
+          </span>
+        )}
+      </td>
+      <td className={number}>
+        <Money of={of.ladder.price} />
+        {of.typed && <span className="block text-sm text-ink-2">typed</span>}
+      </td>
+    </>
+  );
+}

@@ -1,0 +1,376 @@
+package workbench
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/core/likeness"
+	"plainpelican/core/money"
+	"plainpelican/members"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
+	"plainpelican/pricing"
+)
+
+// Swapping says what a draft is to be bought as instead.
+type Swapping struct {
+	OfferID int64 `json:"offer_id"`
+	// Revision is the one that was read; 0 is whichever there is.
+	Revision int `json:"revision,omitempty" doc:"The revision that was read; a newer one refuses the swap"`
+	// Pairs are what variants become; absent are those that are proposed. Variants that are not named are left out.
+	Pairs *[]SwapPair `json:"pairs,omitempty" maxItems:"2000"`
+}
+
+// SwapPair is a variant and what it is to be bought as.
+type SwapPair struct {
+	VariantID      int64 `json:"variant_id"`
+	OfferVariantID int64 `json:"offer_variant_id"`
+}
+
+// Swap is what swapping the supplier of a draft would do.
+type Swap struct {
+	DraftID  int64       `json:"draft_id"`
+	Title    string      `json:"title"`
+	Revision int         `json:"revision"`
+	Before   Buying      `json:"before"`
+	After    Buying      `json:"after"`
+	Rows     []SwapRow   `json:"rows"`
+	Choices  []Swappable `json:"choices" doc:"The variants that the other offer has for sale"`
+}
+
+// Buying is an offer as a draft is bought.
+type Buying struct {
+	OfferID   int64  `json:"offer_id"`
+	Title     string `json:"title"`
+	Supplier  string `json:"supplier"`
+	Source    string `json:"source"`
+	ShipsFrom string `json:"ships_from"`
+	OnTime    int    `json:"on_time" doc:"Percent"`
+	Rating    string `json:"rating"`
+	Delivery  string `json:"delivery" doc:"The service that prices assume; empty where there is none to the market"`
+	Door      string `json:"door" doc:"Its days door to door"`
+}
+
+// SwapRow is a variant of the draft, before and after.
+type SwapRow struct {
+	VariantID int64    `json:"variant_id"`
+	Values    []string `json:"values"`
+	Chosen    bool     `json:"chosen"`
+	Picture   string   `json:"picture"`
+	Before    Priced   `json:"before"`
+	// OfferVariantID is what it would be bought as; 0 is nothing, and it is left out.
+	OfferVariantID int64   `json:"offer_variant_id"`
+	By             string  `json:"by" doc:"What its counterpart was found by; empty where a person chose, or there is none"`
+	After          *Priced `json:"after"`
+}
+
+// Priced is what a variant costs and sells for.
+type Priced struct {
+	Cost    *money.Amount   `json:"cost"`
+	Stock   int             `json:"stock"`
+	Ladder  *pricing.Ladder `json:"ladder"`
+	NoPrice string          `json:"no_price"`
+	Typed   bool            `json:"typed"`
+}
+
+// Swappable is a variant of the other offer.
+type Swappable struct {
+	ID      int64        `json:"id"`
+	Values  []string     `json:"values"`
+	Cost    money.Amount `json:"cost"`
+	Stock   int          `json:"stock"`
+	Picture string       `json:"picture"`
+
+	place   int
+	barcode string
+	grams   int
+	unit    pricing.Unit
+}
+
+// other is the offer that a draft is to be bought as.
+type other struct {
+	Buying
+	thing   pricing.Thing
+	choices []Swappable
+	count   int // of its pictures
+}
+
+func (s *Service) other(ctx context.Context, q database.Querier, id int64) (other, error) {
+	o := other{Buying: Buying{OfferID: id}, choices: []Swappable{}}
+	t := &o.thing
+	var currency, marketIn string
+	var withdrawn bool
+	var rating int
+	err := q.QueryRow(ctx, `
+		select o.title, u.name, x.name, u.country, u.on_time, o.rating, o.withdrawn_at is not null or x.state <> 'connected', own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries,
+			o.market_prices, o.market_currency, o.currency, cardinality(o.pictures)
+		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = $1`, id).
+		Scan(&o.Title, &o.Supplier, &o.Source, &o.ShipsFrom, &o.OnTime, &rating, &withdrawn, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &o.count)
+	if database.Missing(err) {
+		return o, apikit.NotFound("offer")
+	}
+	if err != nil {
+		return o, err
+	}
+	if withdrawn {
+		return o, apikit.Problem(409, "offer_id", "%s does not sell “%s” any more.", o.Supplier, o.Title)
+	}
+	o.Rating = fmt.Sprintf("%d.%d", rating/10, rating%10)
+	t.Source, t.Supplier, t.ShipsFrom = o.Source, o.Supplier, o.ShipsFrom
+	if t.MarketCurrency, err = currencyOf(marketIn); err != nil {
+		return o, err
+	}
+	c, err := money.ParseCurrency(currency)
+	if err != nil {
+		return o, err
+	}
+	rows, err := q.Query(ctx, `select id, option_values, cost, min_advertised, list_price, stock, picture, barcode, weight_grams from offer_variant where offer_id = $1 and not withdrawn order by position, id`, id)
+	if err != nil {
+		return o, err
+	}
+	var v Swappable
+	var cost, advertised, listed int64
+	_, err = pgx.ForEachRow(rows, []any{&v.ID, &v.Values, &cost, &advertised, &listed, &v.Stock, &v.place, &v.barcode, &v.grams}, func() error {
+		one := v
+		one.Cost = money.New(cost, c)
+		one.unit = pricing.Unit{Cost: one.Cost, MinAdvertised: money.New(advertised, c), List: money.New(listed, c)}
+		one.Picture = s.pathOf(PictureOf{id, v.place})
+		o.choices = append(o.choices, one)
+		v.Values = nil
+		return nil
+	})
+	return o, err
+}
+
+// LookAtSwap shows what swapping the supplier of a draft would do; nothing is changed.
+func (s *Service) LookAtSwap(ctx context.Context, id, storeID int64, in Swapping) (Swap, error) {
+	t, err := s.terms(ctx, s.Pool, storeID, false, id)
+	if err != nil {
+		return Swap{}, err
+	}
+	d, err := one(load(ctx, s.Pool, id))
+	if err != nil {
+		return Swap{}, err
+	}
+	o, err := s.other(ctx, s.Pool, in.OfferID)
+	if err != nil {
+		return Swap{}, err
+	}
+	found, err := s.pairs(ctx, d, &o, in)
+	if err != nil {
+		return Swap{}, err
+	}
+	before, err := s.buying(ctx, d)
+	if err != nil {
+		return Swap{}, err
+	}
+	out := Swap{DraftID: d.id, Title: d.title, Revision: d.revision, Before: before, After: o.Buying, Choices: o.choices, Rows: []SwapRow{}}
+	o.thing.Collections, o.thing.Tags = d.collections, d.tags
+	variants, quote := d.priced(t, false)
+	var next pricing.Quote
+	if t.pricer != nil {
+		next = t.pricer.Quote(&o.thing)
+		if quote.Err == nil {
+			out.Before.Delivery, out.Before.Door = quote.Choice.Delivery.Name, dayRange(quote.Choice.Door.Min, quote.Choice.Door.Max)
+		}
+		if next.Err == nil {
+			out.After.Delivery, out.After.Door = next.Choice.Delivery.Name, dayRange(next.Choice.Door.Min, next.Choice.Door.Max)
+		}
+	}
+	for i, v := range variants {
+		row := SwapRow{VariantID: v.ID, Values: v.Values, Chosen: v.Chosen, Picture: s.pathOf(d.shownBy(&d.variants[i])), Before: Priced{Stock: v.Stock, Ladder: v.Ladder, NoPrice: v.NoPrice, Typed: v.Typed}}
+		if d.variants[i].offerVariantID != 0 {
+			row.Before.Cost = &v.Cost
+		}
+		if f := found[i]; f.To >= 0 {
+			choice := &o.choices[f.To]
+			row.OfferVariantID, row.By = choice.ID, f.By
+			after := Priced{Cost: &choice.Cost, Stock: choice.Stock, Typed: v.Typed}
+			var typed *money.Amount
+			if v.Typed && v.Ladder != nil {
+				typed = &v.Ladder.Price
+			}
+			if t.pricer == nil {
+				after.NoPrice = "Connect a store to price it."
+			} else if l, err := next.Rungs(choice.unit, typed, nil); err != nil {
+				after.NoPrice = t.pricer.Words(err)
+			} else {
+				after.Ladder = &l
+			}
+			row.After = &after
+		}
+		out.Rows = append(out.Rows, row)
+	}
+	return out, nil
+}
+
+// buying is what a draft is bought as now.
+func (s *Service) buying(ctx context.Context, d *draft) (b Buying, err error) {
+	b = Buying{OfferID: d.offerID, Title: d.offerTitle, Supplier: d.supplier, Source: d.thing.Source, ShipsFrom: d.thing.ShipsFrom}
+	var rating int
+	err = s.Pool.QueryRow(ctx, `select u.on_time, o.rating from offer o join supplier u on u.id = o.supplier_id where o.id = $1`, d.offerID).Scan(&b.OnTime, &rating)
+	b.Rating = fmt.Sprintf("%d.%d", rating/10, rating%10)
+	return b, err
+}
+
+// pairs finds for each variant of a draft the one that it becomes: as a person said, or as proposed.
+func (s *Service) pairs(ctx context.Context, d *draft, o *other, in Swapping) ([]likeness.Counterpart, error) {
+	if in.OfferID == d.offerID {
+		return nil, apikit.Problem(422, "offer_id", "The draft is bought as this offer already.")
+	}
+	if in.Pairs == nil {
+		return s.proposed(ctx, d, o)
+	}
+	found := make([]likeness.Counterpart, len(d.variants))
+	for i := range found {
+		found[i].To = -1
+	}
+	taken := map[int64]int{}
+	for _, p := range *in.Pairs {
+		at := slices.IndexFunc(d.variants, func(v draftVariant) bool { return v.id == p.VariantID })
+		to := slices.IndexFunc(o.choices, func(c Swappable) bool { return c.ID == p.OfferVariantID })
+		if at < 0 || to < 0 {
+			return nil, apikit.Problem(422, "pairs", "A variant is not of this draft, or not of the other offer.")
+		}
+		if other, twice := taken[p.OfferVariantID]; twice && other != at {
+			return nil, apikit.Problem(422, "pairs", "“%s” and “%s” would be bought as the same. Leave one out, or choose another.", d.name(&d.variants[other]), d.name(&d.variants[at]))
+		}
+		taken[p.OfferVariantID] = at
+		found[at] = likeness.Counterpart{To: to}
+	}
+	return found, nil
+}
+
+// proposed matches variants by barcode, options and pictures.
+func (s *Service) proposed(ctx context.Context, d *draft, o *other) ([]likeness.Counterpart, error) {
+	ours := map[int64]map[int]likeness.Tint{}
+	tint := func(p PictureOf) (*likeness.Tint, error) {
+		if s.Tints == nil || p.Place < 0 {
+			return nil, nil
+		}
+		if ours[p.Offer] == nil {
+			tints, err := s.Tints(ctx, p.Offer)
+			if err != nil {
+				return nil, err
+			}
+			ours[p.Offer] = tints
+		}
+		if t, known := ours[p.Offer][p.Place]; known {
+			return &t, nil
+		}
+		return nil, nil
+	}
+	of, to := make([]likeness.Side, len(d.variants)), make([]likeness.Side, len(o.choices))
+	var err error
+	for i := range of {
+		v := &d.variants[i]
+		of[i].Barcode = v.barcode
+		for k, option := range d.options {
+			value := option.Values[v.places[k]]
+			of[i].Values = append(of[i].Values, []string{value.Original, value.Name})
+		}
+		if of[i].Tint, err = tint(d.shownBy(v)); err != nil {
+			return nil, err
+		}
+	}
+	for i := range to {
+		c := &o.choices[i]
+		to[i].Barcode = c.barcode
+		for _, value := range c.Values {
+			to[i].Values = append(to[i].Values, []string{value})
+		}
+		if to[i].Tint, err = tint(PictureOf{o.OfferID, c.place}); err != nil {
+			return nil, err
+		}
+	}
+	return likeness.Counterparts(of, to), nil
+}
+
+// SwapSupplier has a draft bought as another offer: its words, pictures, options and typed prices stay.
+// Variants that have no counterpart are left out. It can be undone as any edit.
+func (s *Service) SwapSupplier(ctx context.Context, id, storeID int64, in Swapping) (Draft, error) {
+	err := s.rewrite(ctx, id, in.Revision, func(tx pgx.Tx, d *draft, after *snapshot) (string, error) {
+		o, err := s.other(ctx, tx, in.OfferID)
+		if err != nil {
+			return "", err
+		}
+		found, err := s.pairs(ctx, d, &o, in)
+		if err != nil {
+			return "", err
+		}
+		if !slices.ContainsFunc(found, func(c likeness.Counterpart) bool { return c.To >= 0 }) {
+			return "", apikit.Problem(422, "pairs", "None of its variants has a counterpart there. Choose at least one.")
+		}
+		after.Offer, after.Pictures = o.OfferID, d.picturesWith(&o)
+		for i := range d.variants {
+			v := &d.variants[i]
+			b := &after.Bought[i]
+			b.OfferVariantID, b.Picture = 0, placeOf(after.Pictures, d.shownBy(v))
+			if found[i].To >= 0 {
+				b.OfferVariantID = o.choices[found[i].To].ID
+			} else {
+				after.Chosen = slices.DeleteFunc(after.Chosen, func(chosen int64) bool { return chosen == v.id })
+			}
+		}
+		return "supplier", nil
+	})
+	if err != nil {
+		return Draft{}, err
+	}
+	return s.Get(ctx, id, storeID)
+}
+
+// picturesWith are a draft's pictures with whose they are written down, and another offer's after them, hidden.
+func (d *draft) picturesWith(o *other) []picture {
+	list := slices.Clone(d.pictures)
+	next := 0
+	for i := range list {
+		of := d.pictureOf(list[i])
+		list[i].Offer, list[i].At = of.Offer, of.Place
+		next = max(next, list[i].Place+1)
+	}
+	for at := range o.count {
+		if placeOf(list, PictureOf{o.OfferID, at}) == nil {
+			list = append(list, picture{PictureChoice{next, false}, o.OfferID, at})
+			next++
+		}
+	}
+	return list
+}
+
+// placeOf is the place of an offer's picture among some whose offers are written down; nil where it is not there.
+func placeOf(list []picture, of PictureOf) *int {
+	for _, p := range list {
+		if p.Offer == of.Offer && p.At == of.Place {
+			return &p.Place
+		}
+	}
+	return nil
+}
+
+// rebought ends what follows when a draft is bought as another offer, whether by a swap or by undoing one.
+func (s *Service) rebought(ctx context.Context, tx pgx.Tx, d *draft, offer int64) error {
+	// What its supplier does not sell has no price.
+	if _, err := tx.Exec(ctx, `delete from price where draft_id = $1 and draft_variant_id in (select id from draft_variant where draft_id = $1 and offer_variant_id is null)`, d.id); err != nil {
+		return err
+	}
+	var supplier string
+	if err := tx.QueryRow(ctx, `select u.name from offer o join supplier u on u.id = o.supplier_id where o.id = $1`, offer).Scan(&supplier); err != nil {
+		return err
+	}
+	if err := members.Audit(ctx, tx, "swapped the supplier", d.title, map[string]any{"offer": d.offerID, "supplier": d.supplier}, map[string]any{"offer": offer, "supplier": supplier}); err != nil {
+		return err
+	}
+	if s.KeepPictures != nil {
+		if err := s.KeepPictures(ctx, tx, []int64{offer}); err != nil {
+			return err
+		}
+	}
+	if s.Touched == nil {
+		return nil
+	}
+	return s.Touched(ctx, tx, []int64{d.offerID, offer})
+}
