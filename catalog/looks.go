@@ -78,7 +78,7 @@ func (s *Service) Ahead(ctx context.Context) error {
 			case !errors.Is(err, ErrNoPicture):
 				return err
 			}
-			if len(seen) >= aheadPart || ctx.Err() != nil || i == len(urls)-1 {
+			if len(seen) >= aheadPart || (len(seen) > 0 && (ctx.Err() != nil || i == len(urls)-1)) {
 				// Those that were seen are told of though the time is over.
 				if err := logChange(context.WithoutCancel(ctx), s.Pool, nil, seen); err != nil {
 					return err

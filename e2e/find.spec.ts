@@ -1,5 +1,5 @@
 import { expect, type Page, test } from "@playwright/test";
-import { api, connectStore, signIn } from "./world";
+import { api, bazaar, connectStore, misbehave, signIn } from "./world";
 
 // Finding and judging: clauses and their counts, the seller's own standard, kept sentences, side by side, the same item elsewhere.
 
@@ -134,8 +134,75 @@ test("side by side and the same item elsewhere, by keyboard alone", async ({ pag
   const { page_url } = await api<{ page_url: string }>(page, "GET", `/api/offers/${id}`);
   await page.goto("/catalog");
   await page.getByLabel("Words", { exact: true }).fill(page_url);
-  await expect(page).toHaveURL(new RegExp(`/catalog/elsewhere/${id}$`));
+  await expect(page).toHaveURL(/\/catalog\/elsewhere\?link=/);
+  await expect(page.getByText("the one that was asked for")).toBeVisible();
+  await expect(rows).toHaveCount(before);
   await page.goto("/catalog");
   await page.getByLabel("Words", { exact: true }).fill("https://nowhere.example/x");
-  await expect(page.getByText("No offer of the catalog has this page.")).toBeVisible();
+  await expect(page.getByText(/It cannot be looked for/)).toBeVisible();
+});
+
+/** several finds an offer whose item others sell too, and that nobody has taken. */
+async function several(page: Page) {
+  for (let id = 1; id < 80; id++) {
+    const found = await api<{ offers: { itself: boolean; drafts: number[]; ladder: unknown }[] }>(page, "GET", `/api/offers/${id}/elsewhere?store=1`);
+    const itself = found.offers.find((o) => o.itself);
+    if (found.offers.length > 2 && itself?.ladder && found.offers.every((o) => o.drafts.length === 0)) return id;
+  }
+  throw new Error("no item is sold by several");
+}
+
+test("what a picture shows is found: chosen, pasted, or none at all", async ({ page }) => {
+  const id = await several(page);
+  await api(page, "GET", `/api/offers/${id}/elsewhere?store=1`); // its picture has been looked at from here on
+  const picture = await (await page.request.get(`/pictures/${id}/0`)).body();
+  await page.goto("/catalog");
+  await page.getByRole("link", { name: "by a link or a picture" }).click();
+  await page.getByLabel(/Drop a picture here/).setInputFiles({ name: "seen.jpg", mimeType: "image/jpeg", buffer: picture });
+  await expect(page.getByText("What the picture shows:")).toBeVisible();
+  await expect(page.locator(`#offer-${id}`)).toContainText("the same picture");
+  await page.goto("/catalog");
+  await page.getByRole("grid", { name: "Offers" }).waitFor();
+  await page.evaluate(
+    (bytes) => {
+      const clipboard = new DataTransfer();
+      clipboard.items.add(new File([new Uint8Array(bytes)], "pasted.jpg", { type: "image/jpeg" }));
+      document.dispatchEvent(new ClipboardEvent("paste", { clipboardData: clipboard }));
+    },
+    [...picture],
+  );
+  await expect(page.locator(`#offer-${id}`)).toContainText("the same picture");
+  await expect(page.getByText("pasted.jpg")).toBeVisible();
+  await page.goto("/catalog/elsewhere");
+  await page.getByLabel(/Drop a picture here/).setInputFiles({ name: "page.png", mimeType: "image/png", buffer: Buffer.from("<html>") });
+  await expect(page.getByText("It cannot be looked for: what is there is not a picture.")).toBeVisible();
+});
+
+test("the supplier of a draft is swapped by keys while pictures cannot be had, and swapped back", async ({ page }) => {
+  const id = await several(page);
+  const { taken } = await api<{ taken: { draft_id: number }[] }>(page, "POST", "/api/drafts/take", { offers: [id] });
+  const draft = taken[0]?.draft_id;
+  const before = await api<{ supplier: string; variants: { values: string[] }[] }>(page, "GET", `/api/drafts/${draft}?store=1`);
+  await misbehave(bazaar, { down: true });
+  await page.goto(`/workbench/${draft}`);
+  await page.getByRole("link", { name: "other suppliers" }).waitFor();
+  await page.keyboard.press("e");
+  await page.locator("tbody tr").nth(1).waitFor();
+  while ((await page.locator("tr[aria-selected=true]").textContent())?.includes("the one that was asked for")) await page.keyboard.press("j");
+  await page.keyboard.press("b");
+  await expect(page.getByRole("heading", { name: /^Swap the supplier of/ })).toBeVisible();
+  // The first variant is chosen by hand: the last of what there is.
+  const first = page.getByLabel(`${before.variants[0]?.values.join(" ")} is bought as`);
+  await first.focus();
+  await page.keyboard.press("End");
+  await expect(page.getByText("chosen by hand").first()).toBeVisible();
+  await page.keyboard.press("Control+Enter");
+  await expect(page.getByText(/^Bought from .+ now\.$/)).toBeVisible();
+  await expect(page).toHaveURL(new RegExp(`/workbench/${draft}$`));
+  const after = await api<{ supplier: string; undo: string }>(page, "GET", `/api/drafts/${draft}?store=1`);
+  expect(after.supplier).not.toBe(before.supplier);
+  expect(after.undo).toBe("supplier");
+  await page.getByRole("button", { name: "Undo", exact: true }).click();
+  await expect(page.getByText(`Bought from ${before.supplier} again.`)).toBeVisible();
+  await misbehave(bazaar);
 });

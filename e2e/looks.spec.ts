@@ -9,6 +9,7 @@ const places = [
   "/sources/requests/new",
   "/catalog",
   "/catalog/beside/1,2,3",
+  "/catalog/elsewhere",
   "/catalog/elsewhere/1",
   "/workbench",
   "/listings",

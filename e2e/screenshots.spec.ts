@@ -37,6 +37,14 @@ test("screenshots", async ({ page }) => {
   await page.goto(`/catalog/elsewhere/${sold}`);
   await page.getByText("▲ unbeaten:").waitFor();
   await shot("elsewhere");
+  const bought = await api<{ taken: { draft_id: number }[] }>(page, "POST", "/api/drafts/take", { offers: [sold] });
+  const others = await api<{ offers: { id: number; itself: boolean; unbeaten: boolean }[] }>(page, "GET", `/api/offers/${sold}/elsewhere?store=1`);
+  await page.goto(
+    `/workbench/${bought.taken[0]?.draft_id}/swap/${others.offers.find((o) => !o.itself && o.unbeaten)?.id ?? others.offers.find((o) => !o.itself)?.id}`,
+  );
+  await page.getByRole("heading", { name: /Swap the supplier/ }).waitFor();
+  await shot("swap");
+  await page.request.delete(`/api/drafts/${bought.taken[0]?.draft_id}`, { headers: { "Sec-Fetch-Site": "same-origin" } });
   const wanted = ["mug", "kettle", "planter", "umbrella", "lantern", "basket"];
   const ids: number[] = [];
   for (const words of wanted) {

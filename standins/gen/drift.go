@@ -6,25 +6,26 @@ import (
 )
 
 // weekly makes two years of weekly sales: flat, rising, falling, seasonal, or one spike.
-func weekly(r *rand.Rand, season int) []int {
+func weekly(r *rand.Rand, season int) (sales []int, shape string) {
 	const weeks = 104
 	level := 4 + r.IntN(120)
-	shape := r.IntN(5)
+	kind := r.IntN(5)
+	if kind == 3 && season == 0 {
+		kind = 0
+	}
 	spike := 10 + r.IntN(80)
-	sales := make([]int, weeks)
+	sales = make([]int, weeks)
 	for w := range sales {
 		x := float64(level)
-		switch shape {
+		switch kind {
 		case 1:
 			x *= 0.5 + 1.2*float64(w)/weeks
 		case 2:
 			x *= 1.6 - 1.2*float64(w)/weeks
 		case 3:
-			if season > 0 {
-				// The series ends in late November; the peak week is the middle of the month.
-				month := math.Mod(float64(w)*12/52+10.8, 12)
-				x *= 1 + 0.9*math.Cos((month-float64(season)+0.5)*math.Pi/6)
-			}
+			// The series ends in late November; the peak week is the middle of the month.
+			month := math.Mod(float64(w)*12/52+10.8, 12)
+			x *= 1 + 0.9*math.Cos((month-float64(season)+0.5)*math.Pi/6)
 		case 4:
 			if w == spike {
 				x *= 6
@@ -32,7 +33,7 @@ func weekly(r *rand.Rand, season int) []int {
 		}
 		sales[w] = max(0, int(x*(0.8+0.4*r.Float64())))
 	}
-	return sales
+	return sales, Shapes[kind]
 }
 
 // Drift is what a day does to an offer: prices and stock move, a few are withdrawn.

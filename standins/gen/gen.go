@@ -10,6 +10,12 @@ import (
 	"strings"
 )
 
+// Shapes are how weekly sales are made; Short is a history of less than half a year.
+var Shapes = []string{"flat", "rising", "falling", "seasonal", "spike"}
+
+// Short is the shape of a history that is too short to have one.
+const Short = "short"
+
 // Offer is one product of one supplier.
 type Offer struct {
 	Number, Title, Description, Category, Brand string
@@ -27,6 +33,8 @@ type Offer struct {
 	ReturnDays            int
 	Rivals                Rivals
 	OwnPacking, Withdrawn bool
+	// Shape is what its weekly sales were made as: one of Shapes, or Short.
+	Shape string
 	// Quote names the quote that it was made of, where it was one.
 	Quote string
 	// Changed is the day of the stand-in's clock on which it last changed.
@@ -156,6 +164,7 @@ type thing struct {
 	cents    int
 	gtinBase int64
 	weekly   []int
+	shape    string
 	// shoot numbers the pictures that the item's shops share; features are two places in the list of them.
 	shoot    int
 	features [2]int
@@ -173,7 +182,7 @@ func (c Catalog) thing(r *rand.Rand, family int) thing {
 	}
 	t := newThing(rand.New(rand.NewPCG(c.Seed, uint64(family-1))), family-1)
 	t.family, t.gtinBase = family, gtinBase(family)
-	t.weekly = weekly(r, t.season)
+	t.weekly, t.shape = weekly(r, t.season)
 	if others := t.good.sizes[len(t.sizes):]; len(others) > 0 && others[0][0] <= '9' && r.IntN(2) == 0 {
 		t.sizes = others
 		t.cents, t.grams = t.cents*3/2, t.grams*7/4
@@ -197,7 +206,7 @@ func newThing(r *rand.Rand, family int) thing {
 	t.sizes = g.sizes[:1+r.IntN(len(g.sizes))]
 	t.cents = g.cents * (75 + r.IntN(60)) / 100
 	t.gtinBase, t.shoot = gtinBase(family), family
-	t.weekly = weekly(r, g.season)
+	t.weekly, t.shape = weekly(r, g.season)
 	own := rand.New(rand.NewPCG(0x3a81, uint64(family)))
 	t.features = [2]int{own.IntN(len(features)), own.IntN(len(features))}
 	t.grams = t.grams * (70 + own.IntN(70)) / 100
@@ -220,6 +229,9 @@ func (t thing) offeredBy(r *rand.Rand, c Catalog, s Supplier, made, seller int) 
 	short := len(t.weekly)
 	if r.IntN(9) == 0 {
 		short = 6 + r.IntN(20) // a short history
+	}
+	if o.Shape = t.shape; short < len(t.weekly) {
+		o.Shape = Short
 	}
 	for _, n := range t.weekly[len(t.weekly)-short:] {
 		o.Weekly = append(o.Weekly, n*share/100)
