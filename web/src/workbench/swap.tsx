@@ -95,6 +95,7 @@ export default function Swap() {
     setChosen(next.set(row.variant_id, to));
   };
   const lost = rows.filter((r) => r.chosen && r.offer_variant_id === 0).length;
+  const empty = rows.filter((r) => r.chosen && r.after?.stock === 0).length;
   const unused = choices.length - rows.filter((r) => r.offer_variant_id > 0).length;
   return (
     <main className="flex min-h-0 grow flex-col">
@@ -134,29 +135,39 @@ export default function Swap() {
                   {!r.chosen && <span className="block text-sm text-ink-2">not chosen</span>}
                 </td>
                 <Figures of={r.before} />
-                <td className={`${cell} w-72`}>
-                  <select
-                    value={r.offer_variant_id}
-                    onChange={(e) => put(r, Number(e.target.value))}
-                    aria-label={`${r.values.join(" ")} is bought as`}
-                    className="w-full rounded-md border border-line-2 bg-surface px-2 py-1"
-                  >
-                    <option value={0}>nothing: leave it out</option>
-                    {choices.map((c) => (
-                      <option key={c.id} value={c.id}>
-                        {c.values.join(" ") || "the one"}, {c.stock.toLocaleString("en")} in stock
-                      </option>
-                    ))}
-                  </select>
-                  <span className="text-sm text-ink-2">
-                    {r.by
-                      ? `by ${r.by}`
-                      : r.offer_variant_id > 0
-                        ? "chosen by hand"
-                        : r.chosen
-                          ? "no counterpart is sure: choose one, or it is left out"
-                          : "left out"}
-                  </span>
+                <td className={`${cell} w-84`}>
+                  <div className="flex gap-2">
+                    <Picture
+                      path={choices.find((c) => c.id === r.offer_variant_id)?.picture ?? ""}
+                      width={96}
+                      className="size-10 min-w-10 border border-line"
+                    />
+                    <div className="min-w-0 grow">
+                      <select
+                        value={r.offer_variant_id}
+                        onChange={(e) => put(r, Number(e.target.value))}
+                        aria-label={`${r.values.join(" ")} is bought as`}
+                        className="w-full rounded-md border border-line-2 bg-surface px-2 py-1"
+                      >
+                        <option value={0}>nothing: leave it out</option>
+                        {choices.map((c) => (
+                          <option key={c.id} value={c.id}>
+                            {c.values.join(" ") || "the one"}, {c.stock.toLocaleString("en")} in stock
+                          </option>
+                        ))}
+                      </select>
+                      <span className="text-sm text-ink-2">
+                        {r.by
+                          ? `by ${r.by}`
+                          : r.offer_variant_id > 0
+                            ? "chosen by hand"
+                            : r.chosen
+                              ? "no counterpart is sure: choose one, or it is left out"
+                              : "left out"}
+                        {r.after?.stock === 0 && <b className="text-loss"> · out of stock</b>}
+                      </span>
+                    </div>
+                  </div>
                 </td>
                 {r.after ? (
                   <Figures of={r.after} was={r.before} />
@@ -196,7 +207,7 @@ export default function Swap() {
             ? look.error.message
             : lost > 0
               ? `${lost === 1 ? "1 variant" : `${lost} variants`} would not be sold any more`
-              : "Every variant has a counterpart"}
+              : `Every variant has a counterpart${empty > 0 ? `, ${empty} of them out of stock` : ""}`}
         </span>
       </div>
     </main>
