@@ -43,7 +43,7 @@ test("a supplier is looked for in its panel by words, and a bound can be typed",
   await expect(page).toHaveURL(/supplier=Linden\+Home&supplier=Kestrel/);
   await page.getByRole("button", { name: /^Landing under/ }).click();
   await page.getByRole("textbox", { name: "Landing under" }).fill("nonsense");
-  await page.getByRole("button", { name: "Set" }).click();
+  await page.getByRole("button", { name: "Set", exact: true }).click();
   await expect(page.getByText("“nonsense” is not an amount in USD.")).toBeVisible();
   await page.getByRole("button", { name: /^Landing under/ }).click();
   await page.getByRole("button", { name: "any cost" }).click();

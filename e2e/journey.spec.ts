@@ -86,7 +86,7 @@ test("3 Catalog: the sentence, the cursor and the sheet", async ({ page }) => {
   await page.getByRole("button", { name: /^16 days/ }).click();
   await page.getByRole("button", { name: /^Landing under/ }).click();
   await page.getByRole("textbox", { name: "Landing under" }).fill("9");
-  await page.getByRole("button", { name: "Set" }).click();
+  await page.getByRole("button", { name: "Set", exact: true }).click();
   await page.getByRole("button", { name: /^Stock/ }).click();
   await page.getByRole("button", { name: /^20 or more/ }).click();
   await page.getByRole("button", { name: /^Sorted/ }).click();
@@ -185,11 +185,11 @@ test("6 Markup: the effect is seen, then applied", async ({ page }) => {
   await page.getByRole("menuitem", { name: "Money rules" }).click();
   await page.getByRole("button", { name: /^Formula/ }).click();
   await page.getByRole("textbox", { name: "Multiple" }).fill("0.5");
-  await page.getByRole("button", { name: "Set" }).click();
+  await page.getByRole("button", { name: "Set", exact: true }).click();
   await expect(page.getByRole("alert").first()).toContainText("sells below cost");
   await page.getByRole("button", { name: /^Formula/ }).click();
   await page.getByRole("textbox", { name: "Multiple" }).fill("2.4");
-  await page.getByRole("button", { name: "Set" }).click();
+  await page.getByRole("button", { name: "Set", exact: true }).click();
   await expect(page.getByRole("heading", { name: "If you apply this" })).toBeVisible();
   const effect = page.getByRole("region", { name: "Effect" });
   await expect(effect).toContainText("1typed, stay as they are");

@@ -99,7 +99,7 @@ export default function Catalog() {
   return (
     <main className="flex min-h-0 grow flex-col" {...handlers}>
       <h1 className="sr-only">Catalog</h1>
-      <Sentence question={question} change={change} found={first.data} sources={sources.data ?? []} searchRef={search} />
+      <Sentence question={question} change={change} found={first.data} current={!first.isPlaceholderData} sources={sources.data ?? []} searchRef={search} />
       <div className="flex min-h-0 grow">
         <div className="flex min-w-0 grow flex-col">
           <div className={`${columns} h-7 shrink-0 border-b border-line pr-4 text-sm text-ink-2`}>

@@ -16,12 +16,15 @@ export function Sentence({
   question,
   change,
   found,
+  current,
   sources,
   searchRef,
 }: {
   question: Question;
   change: (part: Partial<Question>) => void;
   found: Found | undefined;
+  /** Whether found is the answer to this question, not to the one before. */
+  current: boolean;
   sources: Schemas["SourcesSource"][];
   searchRef: RefObject<HTMLInputElement | null>;
 }) {
@@ -143,7 +146,7 @@ export function Sentence({
           </span>
         ))}
       </span>
-      <SentenceTools question={question} address={asAddress(question).toString()} change={change} hidden={found?.hidden ?? 0} />
+      <SentenceTools question={question} address={asAddress(question).toString()} change={change} hidden={current ? found?.hidden : undefined} />
     </search>
   );
 }

@@ -20,7 +20,7 @@ export function SentenceTools({
   question: Question;
   address: string;
   change: (part: Partial<Question>) => void;
-  hidden: number;
+  hidden: number | undefined;
 }) {
   const { store, storeId } = useSession();
   const file = new URLSearchParams(address);
@@ -30,7 +30,7 @@ export function SentenceTools({
       {store && (
         <span className="flex items-center gap-1.5">
           <Tick checked={question.standard} onChange={() => change({ standard: !question.standard })} label="Hide what misses my standard" />
-          <OwnStandard /> <span aria-live="polite">{question.standard && `hides ${hidden.toLocaleString("en")}`}</span>
+          <OwnStandard /> <span aria-live="polite">{question.standard && hidden !== undefined && `hides ${hidden.toLocaleString("en")}`}</span>
         </span>
       )}
       <SavedSentences address={address} />

@@ -75,7 +75,7 @@ export default function Swap() {
   const rows = look.data?.rows ?? [];
   const ready = !look.isFetching && rows.some((r) => r.offer_variant_id > 0) && !swap.isPending;
   useKeys([
-    { keys: ["ctrl+Enter"], label: "swap the supplier", run: () => ready && swap.mutate() },
+    { keys: ["ctrl+Enter"], label: "swap the supplier", whileTyping: true, run: () => ready && swap.mutate() },
     { keys: ["Escape"], label: "back", run: () => go(-1) },
   ]);
   if (look.error && !look.data)
