@@ -206,14 +206,14 @@ func (p *part[T]) number(b Bound[Number]) bitset {
 	if at := slices.Index(p.bounded[b.Of].offered, value); at >= 0 {
 		return p.bounded[b.Of].sets[at]
 	}
-	return within(p.numbers[b.Of], value, b.Of.atMost())
+	return p.coded[b.Of].within(p.numbers[b.Of], value, b.Of.atMost())
 }
 
 func (c *columns) figure(b Bound[Figure]) bitset {
 	if at := slices.Index(c.bounded[b.Of].offered, b.Value); at >= 0 {
 		return c.bounded[b.Of].sets[at]
 	}
-	return within(c.of[b.Of], b.Value, b.Of.atMost())
+	return c.coded[b.Of].within(c.of[b.Of], b.Value, b.Of.atMost())
 }
 
 // without is the rows alive that meet every clause but one.

@@ -136,6 +136,7 @@ type part[T any] struct {
 // columns are the figures of a segment's rows in one store. What has no price is beyond any bound.
 type columns struct {
 	of      [figures][]int64
+	coded   [figures]codes[int64]
 	bounded [figures]bounds[int64]
 }
 
@@ -145,40 +146,12 @@ type bounds[V int32 | int64] struct {
 	sets    []bitset
 }
 
-func boundsOf[V int32 | int64](column, offered []V, atMost bool) bounds[V] {
+func boundsOf[V int32 | int64](coded *codes[V], column, offered []V, atMost bool) bounds[V] {
 	b := bounds[V]{offered: offered}
 	for _, bound := range offered {
-		b.sets = append(b.sets, within(column, bound, atMost))
+		b.sets = append(b.sets, coded.within(column, bound, atMost))
 	}
 	return b
-}
-
-// within is the set of rows whose value keeps a bound.
-func within[V int32 | int64](column []V, bound V, atMost bool) bitset {
-	set := none(len(column))
-	for w := range set {
-		var word uint64
-		some := column[w<<6 : min(w<<6+64, len(column))]
-		if atMost {
-			for at, v := range some {
-				var keeps uint64 // a branch would be guessed wrongly half of the time
-				if v <= bound {
-					keeps = 1
-				}
-				word |= keeps << (at & 63)
-			}
-		} else {
-			for at, v := range some {
-				var keeps uint64
-				if v >= bound {
-					keeps = 1
-				}
-				word |= keeps << (at & 63)
-			}
-		}
-		set[w] = word
-	}
-	return set
 }
 
 // Build makes a snapshot of rows. Their order does not matter.
@@ -289,9 +262,16 @@ func (c *columns) put(i int, figures Figures) {
 }
 
 func (c *columns) bound(offered [figures][]int64) {
+	var working sync.WaitGroup
+	defer working.Wait()
 	for f := range c.of {
-		c.bounded[f] = boundsOf(c.of[f], offered[f], Figure(f).atMost())
+		working.Go(func() { c.boundOne(f, offered[f]) })
 	}
+}
+
+func (c *columns) boundOne(f int, offered []int64) {
+	c.coded[f] = codesOf(c.of[f])
+	c.bounded[f] = boundsOf(&c.coded[f], c.of[f], offered, Figure(f).atMost())
 }
 
 // WithPrices is the same snapshot with all stores' columns worked out anew.

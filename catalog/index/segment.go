@@ -15,6 +15,7 @@ type segment[T any] struct {
 	ids     []int64
 	facets  [facets]facet
 	numbers [numbers][]int32
+	coded   [numbers]codes[int32]
 	bounded [numbers]bounds[int32]
 	things  []T
 	// seen are the rows whose picture is known, in order, and glances theirs.
@@ -41,7 +42,7 @@ func (s *segment[T]) seenSince(day int32) bitset {
 	if known, ok := s.since.Load(day); ok {
 		return known.(bitset)
 	}
-	set := within(s.numbers[Seen], day, false)
+	set := s.coded[Seen].within(s.numbers[Seen], day, false)
 	s.since.Store(day, set)
 	return set
 }
@@ -107,7 +108,8 @@ func (s *segment[T]) finish(coders [facets]*coder, offered Offered) {
 		s.facets[f] = c.facet.finish()
 	}
 	for k := range s.numbers {
-		s.bounded[k] = boundsOf(s.numbers[k], offered[k], Number(k).atMost())
+		s.coded[k] = codesOf(s.numbers[k])
+		s.bounded[k] = boundsOf(&s.coded[k], s.numbers[k], offered[k], Number(k).atMost())
 	}
 	s.alike = map[string][]uint32{}
 	for at, word := range s.vocabulary {
