@@ -17,7 +17,7 @@ func bench(ctx context.Context, args []string) error {
 	flags := flag.NewFlagSet("bench "+args[0], flag.ContinueOnError)
 	n := flags.Int("n", 0, "how many variants, or offers")
 	dir := flags.String("dir", ".pelican/bench", "where benches with a database keep it")
-	kept := flags.Bool("kept", false, "lookalike: use the catalog that the last bench search or lookalike laid")
+	kept := flags.Bool("kept", false, "search and lookalike: use the catalog that the last of them laid")
 	profile := flags.String("cpuprofile", "", "file for a profile of the processor's time")
 	if err := flags.Parse(args[1:]); err != nil {
 		return err
@@ -45,7 +45,7 @@ func bench(ctx context.Context, args []string) error {
 	case "formats":
 		result, err = benchFormats(ctx, max(*n, 0), *dir)
 	case "search":
-		result, err = benchSearch(ctx, max(*n, 0), *dir)
+		result, err = benchSearch(ctx, max(*n, 0), *dir, *kept)
 	case "lookalike":
 		result, err = benchLookalike(ctx, max(*n, 0), *dir, *kept)
 	default:

@@ -83,22 +83,18 @@ func question(r *rand.Rand, kind string) catalog.Sentence {
 }
 
 // benchSearch asks a catalog of n offers sentences of five kinds, several users at once.
-func benchSearch(ctx context.Context, n int, dir string) (out searchResult, err error) {
+func benchSearch(ctx context.Context, n int, dir string, kept bool) (out searchResult, err error) {
 	if n == 0 {
 		n = 1_000_000
 	}
 	out = searchResult{Bench: "search", Offers: n, Users: benchUsers, P95MS: map[string]float64{}, YardstickMS: map[string]float64{}}
-	pool, a, end, err := openBench(ctx, dir, false)
+	pool, a, end, err := openBench(ctx, dir, kept)
 	if err != nil {
 		return out, err
 	}
 	defer end()
 	ctx = access.With(ctx, access.Identity{Name: "the bench", Role: access.Owner})
-	if err := fill(ctx, pool, a, benchDrafts); err != nil {
-		return out, err
-	}
-	fmt.Println("laying", n, "offers on the shelf")
-	if err := lay(ctx, pool, a, n); err != nil {
+	if err := laid(ctx, pool, a, n, kept); err != nil {
 		return out, err
 	}
 	var before, after runtime.MemStats
@@ -195,6 +191,23 @@ func whileTakingIn(ctx context.Context, pool *pgxpool.Pool, a *application.Appli
 		default:
 		}
 	}
+}
+
+// laid has n offers on the shelf, unless they are kept from before.
+func laid(ctx context.Context, pool *pgxpool.Pool, a *application.Application, n int, kept bool) error {
+	if kept {
+		var there int
+		err := pool.QueryRow(ctx, `select count(*) from offer where source_id = 1 and withdrawn_at is null`).Scan(&there)
+		if err == nil && there < n {
+			err = fmt.Errorf("%d offers are kept, not %d", there, n)
+		}
+		return err
+	}
+	if err := fill(ctx, pool, a, benchDrafts); err != nil {
+		return err
+	}
+	fmt.Println("laying", n, "offers on the shelf")
+	return lay(ctx, pool, a, n)
 }
 
 // lay puts n offers of the seeded generator on the shelf of the first source.
@@ -302,7 +315,7 @@ func (out *searchResult) yardstick(ctx context.Context, pool *pgxpool.Pool, a *a
 
 // told fills a table with what sentences ask for, from the catalog's own export.
 func told(ctx context.Context, pool *pgxpool.Pool, a *application.Application) error {
-	if _, err := pool.Exec(ctx, `create unlogged table told (id bigint, supplier text, country text, landed numeric, profit numeric, margin numeric, days int, stock int, rating int, month int, demand text, growth numeric, rivals int, category text, words tsvector)`); err != nil {
+	if _, err := pool.Exec(ctx, `drop table if exists told; create unlogged table told (id bigint, supplier text, country text, landed numeric, profit numeric, margin numeric, days int, stock int, rating int, month int, demand text, growth numeric, rivals int, category text, words tsvector)`); err != nil {
 		return err
 	}
 	reader, writer := io.Pipe()

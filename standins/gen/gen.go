@@ -178,10 +178,10 @@ func NearMiss(family int) bool { return family >= len(goods) && family%6 == 5 }
 // thing is a family's, by the random numbers that its sellers go on with.
 func (c Catalog) thing(r *rand.Rand, family int) thing {
 	if !NearMiss(family) {
-		return newThing(r, family)
+		return c.newThing(r, family)
 	}
-	t := newThing(rand.New(rand.NewPCG(c.Seed, uint64(family-1))), family-1)
-	t.family, t.gtinBase = family, gtinBase(family)
+	t := c.newThing(rand.New(rand.NewPCG(c.Seed, uint64(family-1))), family-1)
+	t.family, t.gtinBase = family, gtinBase(c.item(family))
 	t.weekly, t.shape = weekly(r, t.season)
 	if others := t.good.sizes[len(t.sizes):]; len(others) > 0 && others[0][0] <= '9' && r.IntN(2) == 0 {
 		t.sizes = others
@@ -193,7 +193,10 @@ func (c Catalog) thing(r *rand.Rand, family int) thing {
 	return t
 }
 
-func newThing(r *rand.Rand, family int) thing {
+// item numbers a family among those of all catalogs: another seed's are other items.
+func (c Catalog) item(family int) int { return int(c.Seed%100)*1_000_000 + family }
+
+func (c Catalog) newThing(r *rand.Rand, family int) thing {
 	g := goods[r.IntN(len(goods))]
 	if family < len(goods) {
 		g = goods[family]
@@ -205,15 +208,16 @@ func newThing(r *rand.Rand, family int) thing {
 	}
 	t.sizes = g.sizes[:1+r.IntN(len(g.sizes))]
 	t.cents = g.cents * (75 + r.IntN(60)) / 100
-	t.gtinBase, t.shoot = gtinBase(family), family
+	t.shoot = c.item(family)
+	t.gtinBase = gtinBase(t.shoot)
 	t.weekly, t.shape = weekly(r, g.season)
-	own := rand.New(rand.NewPCG(0x3a81, uint64(family)))
+	own := rand.New(rand.NewPCG(0x3a81, uint64(t.shoot)))
 	t.features = [2]int{own.IntN(len(features)), own.IntN(len(features))}
 	t.grams = t.grams * (70 + own.IntN(70)) / 100
 	return t
 }
 
-func gtinBase(family int) int64 { return 400000000000 + int64(family)*100 }
+func gtinBase(item int) int64 { return 400000000000 + int64(item)*100 }
 
 func (t thing) offeredBy(r *rand.Rand, c Catalog, s Supplier, made, seller int) Offer {
 	o := Offer{

@@ -28,7 +28,7 @@ func (c Catalog) Quotes(id, words, price, currency, market string, n int) []Offe
 	h := fnv.New64a()
 	_, _ = h.Write([]byte(id))
 	r := rand.New(rand.NewPCG(c.Seed, h.Sum64()))
-	t := newThing(r, len(goods)+r.IntN(1_000_000))
+	t := c.newThing(r, len(goods)+r.IntN(1_000_000))
 	t.good = meant(words, t.good)
 	t.noun, t.material, t.sizes = t.nouns[0], pick(r, t.good.material), t.good.sizes[:1]
 	t.cents = t.good.cents

@@ -98,7 +98,7 @@ func TestTheCatalogueIsWellFormed(t *testing.T) {
 	if lines < 60 {
 		t.Errorf("%d lines", lines)
 	}
-	if body := get(t, front.URL+"/pictures/mug-sand-0-0.jpg"); !bytes.HasPrefix(body, []byte("\xff\xd8\xff")) {
+	if body := get(t, front.URL+"/pictures/mug-sand-0-0-7.jpg"); !bytes.HasPrefix(body, []byte("\xff\xd8\xff")) {
 		t.Error("its pictures are none")
 	}
 }
