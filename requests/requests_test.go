@@ -36,7 +36,7 @@ func itoa(n int64) string {
 }
 
 // mug is a request to the first source for something that there is not.
-var mug = requests.Wanted{Words: "folding enamel mug with a cork base", Details: "cork, not rubber", Target: "3.20", Currency: "USD", Market: "US", Units: 150, Sources: []int64{1}}
+var mug = requests.Wanted{Words: "folding enamel mug with a bamboo sleeve", Details: "bamboo, not rubber", Target: "3.20", Currency: "USD", Market: "US", Units: 150, Sources: []int64{1}}
 
 func quoted(t *testing.T, w *testkit.World, id int64, n int) (r requests.InFull) {
 	t.Helper()
@@ -83,7 +83,7 @@ func TestAProductNobodyCarriesIsAskedForAndTaken(t *testing.T) {
 				offer = q.OfferID
 			}
 		}
-		return offer != 0 && len(w.Search("words=cork+base").Offers) == 1
+		return offer != 0 && len(w.Search("words=bamboo+sleeve").Offers) == 1
 	})
 	var sheet catalog.Sheet
 	w.Owner.Must("GET", "/api/offers/"+itoa(offer)+"?store=1", nil, &sheet)
@@ -228,7 +228,7 @@ func TestTwoInstancesAskOnce(t *testing.T) {
 	both.Wait()
 	testkit.Until(t, "its offer", func() bool {
 		var n int
-		err := w.App.Pool.QueryRow(t.Context(), `select count(*) from offer where title ilike '%cork base%'`).Scan(&n)
+		err := w.App.Pool.QueryRow(t.Context(), `select count(*) from offer where title ilike '%bamboo sleeve%'`).Scan(&n)
 		return err == nil && n == 1
 	})
 	if in := w.Swept().Intakes[0]; in.Seen != testkit.Bazaar.Offers+1 {

@@ -32,14 +32,11 @@ const (
 // Points that evidence counts for. They are chosen so that one option that agrees needs the picture
 // to agree too, where there are two options.
 const (
-	allValues   = 60
-	sameTint    = 30
-	nearTint    = 12
-	enough      = 45
-	clearly     = 8 // by how much the best must be ahead of the next
-	tintSame    = 30
-	tintNear    = 70
-	tintDiffers = 130
+	allValues = 60
+	sameTint  = 30
+	enough    = 45
+	clearly   = 8   // by how much the best must be ahead of the next
+	tintTells = 100 // how far two colours are from each other where they tell nothing; further they tell against it
 )
 
 // Counterparts finds for each variant the one of another supplier that is the same thing: by
@@ -113,14 +110,7 @@ func (s *Side) like(o *Side) int {
 		points += allValues * agree / most
 	}
 	if s.Tint != nil && o.Tint != nil {
-		switch off := s.Tint.Off(*o.Tint); {
-		case off <= tintSame:
-			points += sameTint
-		case off <= tintNear:
-			points += nearTint
-		case off >= tintDiffers:
-			points -= sameTint
-		}
+		points += max(-sameTint, int(sameTint*(1-s.Tint.Off(*o.Tint)/tintTells)))
 	}
 	return points
 }

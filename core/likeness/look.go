@@ -144,7 +144,7 @@ func hash(cells []float64) (bitsSet uint64) {
 	return bitsSet
 }
 
-// Tint is the middling colour of the middle of a picture.
+// Tint is the median colour of the middle of a picture.
 type Tint struct{ Red, Green, Blue uint8 }
 
 // Off is how far two colours are from each other, from 0 to 441.

@@ -12,6 +12,7 @@ import (
 	"image/jpeg"
 	_ "image/png" // or PNG
 	"io"
+	"slices"
 
 	"golang.org/x/image/draw"
 	_ "golang.org/x/image/webp" // or WebP
@@ -38,7 +39,7 @@ func Check(r io.Reader) (width, height int, err error) {
 // decoding limits how many pictures are held decoded at once.
 var decoding = make(chan struct{}, 2)
 
-// Seen is what a picture is known by: its brightness in rows, from 0 to 255, and the middling
+// Seen is what a picture is known by: its brightness in rows, from 0 to 255, and the median
 // colour of its middle.
 type Seen struct {
 	Gray          []uint8
@@ -71,20 +72,22 @@ func look(full image.Image) Seen {
 	draw.Draw(small, small.Bounds(), image.White, image.Point{}, draw.Src)
 	draw.ApproxBiLinear.Scale(small, small.Bounds(), full, b, draw.Over, nil)
 	seen := Seen{Gray: make([]uint8, w*h), Width: w, Height: h}
-	var sum [3]int
-	n := 0
+	var middle [3][]uint8
 	for y := range h {
 		for x := range w {
 			c := small.RGBAAt(x, y)
 			seen.Gray[y*w+x] = color.GrayModel.Convert(c).(color.Gray).Y
 			if x >= w*2/5 && x <= w*3/5 && y >= h*2/5 && y <= h*3/5 {
-				sum[0], sum[1], sum[2] = sum[0]+int(c.R), sum[1]+int(c.G), sum[2]+int(c.B)
-				n++
+				middle[0], middle[1], middle[2] = append(middle[0], c.R), append(middle[1], c.G), append(middle[2], c.B)
 			}
 		}
 	}
-	n = max(n, 1)
-	seen.Middle = color.RGBA{uint8(sum[0] / n), uint8(sum[1] / n), uint8(sum[2] / n), 255}
+	for _, values := range middle {
+		slices.Sort(values)
+	}
+	if n := len(middle[0]); n > 0 { // the median: a mark or an edge in the middle does not tint it
+		seen.Middle = color.RGBA{middle[0][n/2], middle[1][n/2], middle[2][n/2], 255}
+	}
 	return seen
 }
 

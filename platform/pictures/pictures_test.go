@@ -61,3 +61,29 @@ func TestScaling(t *testing.T) {
 		t.Errorf("one that is small enough was changed: %v", err)
 	}
 }
+
+func TestWhatIsSeenOfAPicture(t *testing.T) {
+	full := image.NewRGBA(image.Rect(0, 0, 500, 250))
+	for y := range 250 {
+		for x := range 500 {
+			full.Set(x, y, color.RGBA{200, 40, 40, 255})
+			if x > 245 && x < 262 { // a mark in the middle
+				full.Set(x, y, color.Black)
+			}
+		}
+	}
+	var b bytes.Buffer
+	if err := png.Encode(&b, full); err != nil {
+		t.Fatal(err)
+	}
+	seen, err := See(b.Bytes())
+	if err != nil || seen.Width != 200 || seen.Height != 100 || len(seen.Gray) != 200*100 || seen.Middle != (color.RGBA{200, 40, 40, 255}) {
+		t.Errorf("%d by %d, %v, %v", seen.Width, seen.Height, seen.Middle, err)
+	}
+	if seen.Gray[0] < 80 || seen.Gray[0] > 95 || seen.Gray[50*200+101] > 40 { // by luma: 0.299, 0.587, 0.114
+		t.Errorf("%d and %d bright", seen.Gray[0], seen.Gray[50*200+101])
+	}
+	if _, err := See([]byte("<html>")); err == nil {
+		t.Error("a page was seen")
+	}
+}
