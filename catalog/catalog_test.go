@@ -91,6 +91,15 @@ func TestPricesInTheCatalogAreThoseOfTheStore(t *testing.T) {
 	if problem := w.Owner.Ask("GET", "/api/offers?under=ten&store=1", nil, nil); problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, "is not an amount in USD") {
 		t.Errorf("%+v", problem)
 	}
+	// A store is asked about as soon as it is connected, before the index has been told.
+	nord := w.ConnectNord()
+	last = 1 << 62
+	for _, o := range w.Search(fmt.Sprintf("store=%d&sort=profit&limit=20", nord.ID)).Offers {
+		if o.Ladder == nil || o.Ladder.Price.Currency() != nord.Currency || o.Ladder.Profit.Minor() > last {
+			t.Fatalf("in the store just connected %s: %+v", o.Title, o.Ladder)
+		}
+		last = o.Ladder.Profit.Minor()
+	}
 }
 
 func TestTheCatalogFollowsRulesAndRates(t *testing.T) {

@@ -249,6 +249,20 @@ func (s *Service) apply(ctx context.Context, next *state, before []int64, where 
 func (s *Service) reprice(ctx context.Context) error {
 	s.building.Lock()
 	defer s.building.Unlock()
+	return s.repriceAll(ctx)
+}
+
+// priceIn sees to it that a store which was connected a moment ago has its columns.
+func (s *Service) priceIn(ctx context.Context, store int64) error {
+	s.building.Lock()
+	defer s.building.Unlock()
+	if s.now.Load().pricers[store] != nil {
+		return nil // somebody else did
+	}
+	return s.repriceAll(ctx)
+}
+
+func (s *Service) repriceAll(ctx context.Context) error {
 	pricers, prices, err := s.prices(ctx)
 	if err != nil {
 		return err

@@ -156,6 +156,12 @@ func (s *Service) at(ctx context.Context, store int64) (*index.Snapshot[thing], 
 		return now.snapshot, pricer, nil // by what its columns were worked out
 	}
 	pricer, err := s.Pricing.Pricer(ctx, store) // connected a moment ago, or not at all
+	if err == nil {
+		err = s.priceIn(ctx, store)
+	}
+	if now = s.now.Load(); now.pricers[store] != nil {
+		pricer = now.pricers[store]
+	}
 	return now.snapshot, pricer, err
 }
 
