@@ -153,6 +153,9 @@ func TestWhatAPictureOrAPageShowsIsFound(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
+	if _, err := w.App.Catalog.CatchUp(t.Context()); err != nil { // what was seen is told of in parts
+		t.Fatal(err)
+	}
 	var ids []int64
 	var looked int
 	err := w.App.Pool.QueryRow(t.Context(), `select array(select max(o.id) from offer o join picture p on p.url = o.pictures[1] and p.shapes <> '{}' group by p.url order by 1), (select count(*) from picture where shapes <> '{}')`).Scan(&ids, &looked)
