@@ -59,22 +59,28 @@ type subject struct {
 
 // OfferElsewhere finds an offer's item at other suppliers, as it comes to in one of a store's markets.
 func (s *Service) OfferElsewhere(ctx context.Context, id, storeID int64, market string) (Elsewhere, error) {
-	own, err := s.items(ctx, []int64{id})
+	of, err := s.ofOffer(ctx, id)
 	if err != nil {
 		return Elsewhere{}, err
+	}
+	if of.said, err = s.said(ctx, id); err != nil {
+		return Elsewhere{}, err
+	}
+	return s.elsewhere(ctx, of, storeID, market)
+}
+
+// ofOffer looks for an offer's item.
+func (s *Service) ofOffer(ctx context.Context, id int64) (subject, error) {
+	own, err := s.items(ctx, []int64{id})
+	if err != nil {
+		return subject{}, err
 	}
 	this := own[id]
 	if this == nil {
-		return Elsewhere{}, apikit.NotFound("offer")
+		return subject{}, apikit.NotFound("offer")
 	}
-	if this.Pictures, err = s.looks(ctx, id); err != nil {
-		return Elsewhere{}, err
-	}
-	said, err := s.said(ctx, id)
-	if err != nil {
-		return Elsewhere{}, err
-	}
-	return s.elsewhere(ctx, subject{title: this.Title, item: this, offer: id, said: said}, storeID, market)
+	this.Pictures, err = s.looks(ctx, id)
+	return subject{title: this.Title, item: this, offer: id}, err
 }
 
 // elsewhere finds the offers of an item, as they come to in one of a store's markets.
@@ -94,7 +100,7 @@ func (s *Service) elsewhere(ctx context.Context, of subject, storeID int64, mark
 	if err != nil {
 		return out, err
 	}
-	items, err := s.items(ctx, ids)
+	items, err := s.pictured(ctx, ids)
 	if err != nil {
 		return out, err
 	}
@@ -159,11 +165,8 @@ func compared(of subject, items map[int64]*likeness.Item, rarity func(string) fl
 // Compare weighs an offer against parts of the catalog, whole, without choosing who may be the same
 // first: it is what benches and tests compare the choosing with.
 func (s *Service) Compare(ctx context.Context, id int64, parts iter.Seq[[]int64]) (same []int64, err error) {
-	own, err := s.items(ctx, []int64{id})
-	if err != nil || own[id] == nil {
-		return nil, err
-	}
-	if own[id].Pictures, err = s.looks(ctx, id); err != nil {
+	of, err := s.ofOffer(ctx, id)
+	if err != nil {
 		return nil, err
 	}
 	snapshot, _, err := s.at(ctx, 0)
@@ -172,11 +175,11 @@ func (s *Service) Compare(ctx context.Context, id int64, parts iter.Seq[[]int64]
 	}
 	rarity := remembered(snapshot.Rarity)
 	for ids := range parts {
-		items, err := s.items(ctx, ids)
+		items, err := s.pictured(ctx, ids)
 		if err != nil {
 			return nil, err
 		}
-		for other := range compared(subject{item: own[id]}, items, rarity) {
+		for other := range compared(of, items, rarity) {
 			if other != id {
 				same = append(same, other)
 			}
@@ -262,7 +265,7 @@ func (s *Service) candidates(ctx context.Context, snapshot *index.Snapshot[thing
 	return slices.DeleteFunc(slices.Compact(ids), func(other int64) bool { return other == of.offer }), nil
 }
 
-// items reads what is known of offers for comparing them, their first pictures among it.
+// items reads what is known of offers for comparing them, but for their pictures.
 func (s *Service) items(ctx context.Context, ids []int64) (map[int64]*likeness.Item, error) {
 	rows, err := s.Pool.Query(ctx, `
 		select o.id, o.title, v.barcode, v.option_values, v.weight_grams from unnest($1::bigint[]) i join offer o on o.id = i join offer_variant v on v.offer_id = o.id and not v.withdrawn order by o.id, v.position`, ids)
@@ -284,13 +287,20 @@ func (s *Service) items(ctx context.Context, ids []int64) (map[int64]*likeness.I
 		values = nil
 		return nil
 	})
+	return items, err
+}
+
+// pictured is items with their first pictures.
+func (s *Service) pictured(ctx context.Context, ids []int64) (map[int64]*likeness.Item, error) {
+	items, err := s.items(ctx, ids)
 	if err != nil {
 		return nil, err
 	}
-	rows, err = s.Pool.Query(ctx, `select o.id, p.shapes, p.outline from unnest($1::bigint[]) i join offer o on o.id = i join picture p on p.url = o.pictures[1] and p.outline is not null`, ids)
+	rows, err := s.Pool.Query(ctx, `select o.id, p.shapes, p.outline from unnest($1::bigint[]) i join offer o on o.id = i join picture p on p.url = o.pictures[1] and p.outline is not null`, ids)
 	if err != nil {
 		return nil, err
 	}
+	var id int64
 	var shapes []int64
 	var outline []byte
 	_, err = pgx.ForEachRow(rows, []any{&id, &shapes, &outline}, func() error {

@@ -155,14 +155,14 @@ func (s *Service) at(ctx context.Context, store int64) (*index.Snapshot[thing], 
 	if pricer := now.pricers[store]; pricer != nil {
 		return now.snapshot, pricer, nil // by what its columns were worked out
 	}
-	pricer, err := s.Pricing.Pricer(ctx, store) // connected a moment ago, or not at all
-	if err == nil {
-		err = s.priceIn(ctx, store)
+	if _, err := s.Pricing.Pricer(ctx, store); err != nil { // connected a moment ago, or not at all
+		return nil, nil, err
 	}
-	if now = s.now.Load(); now.pricers[store] != nil {
-		pricer = now.pricers[store]
+	if err := s.priceIn(ctx, store); err != nil {
+		return nil, nil, err
 	}
-	return now.snapshot, pricer, err
+	now = s.now.Load()
+	return now.snapshot, now.pricers[store], nil
 }
 
 // ask prepares a sentence's question and the snapshot that answers it.

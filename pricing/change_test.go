@@ -41,8 +41,7 @@ func TestChangedOffersMoveTheirDrafts(t *testing.T) {
 	w, store, _ := world(t, 40)
 	before := stored(t, w)
 	w.Bazaar.SetDay(1)
-	w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
-	w.TakenIn()
+	w.Swept()
 	if run := w.Repriced(store); run.Why != "changed offers" || run.Moved == 0 || stored(t, w) == before {
 		t.Errorf("%+v", run)
 	}
@@ -52,8 +51,7 @@ func TestChangedOffersMoveTheirDrafts(t *testing.T) {
 		t.Errorf("%+v", list[0])
 	}
 	w.Bazaar.SetDay(0)
-	w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
-	w.TakenIn()
+	w.Swept()
 	if w.Repriced(store); stored(t, w) != before {
 		t.Error("everything back as it was, prices are others")
 	}

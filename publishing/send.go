@@ -260,12 +260,13 @@ func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready
 			return err
 		}
 		_, err = tx.Exec(ctx, `update publish_item set state = 'published', reason = $3, area = '', updated_at = now() where id = $1 and attempt = $2`, item.ItemID, item.Attempt, item.note)
-		switch {
-		case err != nil, before != nil && *before == draft.OfferID:
+		if err != nil || (before != nil && *before == draft.OfferID) {
 			return err
-		case before != nil:
-			return s.Catalog.Touched(ctx, tx, []int64{*before, draft.OfferID})
 		}
-		return s.Catalog.Touched(ctx, tx, []int64{draft.OfferID})
+		touched := []int64{draft.OfferID}
+		if before != nil {
+			touched = append(touched, *before)
+		}
+		return s.Catalog.Touched(ctx, tx, touched)
 	})
 }

@@ -118,7 +118,7 @@ func (s *Service) other(ctx context.Context, q database.Querier, id int64) (othe
 	if withdrawn {
 		return o, apikit.Problem(409, "offer_id", "%s does not sell “%s” any more.", o.Supplier, o.Title)
 	}
-	o.Rating = fmt.Sprintf("%d.%d", rating/10, rating%10)
+	o.Rating = tenths(rating)
 	t.Source, t.Supplier, t.ShipsFrom = o.Source, o.Supplier, o.ShipsFrom
 	if t.MarketCurrency, err = currencyOf(marketIn); err != nil {
 		return o, err
@@ -207,12 +207,14 @@ func (s *Service) LookAtSwap(ctx context.Context, id, storeID int64, in Swapping
 	return out, nil
 }
 
+func tenths(n int) string { return fmt.Sprintf("%d.%d", n/10, n%10) }
+
 // buying is what a draft is bought as now.
 func (s *Service) buying(ctx context.Context, d *draft) (b Buying, err error) {
 	b = Buying{OfferID: d.offerID, Title: d.offerTitle, Supplier: d.supplier, Source: d.thing.Source, ShipsFrom: d.thing.ShipsFrom}
 	var rating int
 	err = s.Pool.QueryRow(ctx, `select u.on_time, o.rating from offer o join supplier u on u.id = o.supplier_id where o.id = $1`, d.offerID).Scan(&b.OnTime, &rating)
-	b.Rating = fmt.Sprintf("%d.%d", rating/10, rating%10)
+	b.Rating = tenths(rating)
 	return b, err
 }
 
@@ -292,6 +294,27 @@ func (s *Service) proposed(ctx context.Context, d *draft, o *other) ([]likeness.
 // SwapSupplier has a draft bought as another offer: its words, pictures, options and typed prices stay.
 // Variants that have no counterpart are left out. It can be undone as any edit.
 func (s *Service) SwapSupplier(ctx context.Context, id, storeID int64, in Swapping) (Draft, error) {
+	if in.Pairs == nil { // what is proposed may need pictures fetched: not while the draft is locked
+		d, err := one(load(ctx, s.Pool, id))
+		if err != nil {
+			return Draft{}, err
+		}
+		o, err := s.other(ctx, s.Pool, in.OfferID)
+		if err != nil {
+			return Draft{}, err
+		}
+		found, err := s.pairs(ctx, d, &o, in)
+		if err != nil {
+			return Draft{}, err
+		}
+		pairs := []SwapPair{}
+		for i, c := range found {
+			if c.To >= 0 {
+				pairs = append(pairs, SwapPair{d.variants[i].id, o.choices[c.To].ID})
+			}
+		}
+		in.Pairs = &pairs
+	}
 	err := s.rewrite(ctx, id, in.Revision, func(tx pgx.Tx, d *draft, after *snapshot) (string, error) {
 		o, err := s.other(ctx, tx, in.OfferID)
 		if err != nil {

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"image/jpeg"
+	"maps"
 	"math/rand/v2"
 	"runtime"
 	"slices"
@@ -17,7 +18,6 @@ import (
 
 	"plainpelican/application"
 	"plainpelican/catalog"
-	"plainpelican/platform/access"
 	"plainpelican/standins/draw"
 	"plainpelican/standins/gen"
 )
@@ -59,15 +59,11 @@ func benchLookalike(ctx context.Context, n int, dir string, kept bool) (out look
 		n = 1_000_000
 	}
 	out = lookalikeResult{Bench: "lookalike", Offers: n, Found: map[string]int{}, Missed: map[string]int{}, Wrong: map[string]int{}, Apart: map[string]int{}}
-	pool, a, end, err := openBench(ctx, dir, kept)
+	ctx, pool, a, end, err := openLaid(ctx, n, dir, kept)
 	if err != nil {
 		return out, err
 	}
 	defer end()
-	ctx = access.With(ctx, access.Identity{Name: "the bench", Role: access.Owner})
-	if err := laid(ctx, pool, a, n, kept); err != nil {
-		return out, err
-	}
 	known := map[string]truth{}
 	families := map[int][]string{}
 	for o := range gen.Offers(benchSeed, n) {
@@ -165,27 +161,15 @@ func missOf(a, b truth) string {
 
 func (out *lookalikeResult) print() {
 	fmt.Printf("%-55s %9s %9s\n", "twins", "found", "missed")
-	kinds := map[string]bool{}
-	for _, m := range []map[string]int{out.Found, out.Missed} {
-		for k := range m {
-			kinds[k] = true
-		}
-	}
-	for _, k := range sortedKeys(kinds) {
+	kinds := maps.Clone(out.Found)
+	maps.Copy(kinds, out.Missed)
+	for _, k := range slices.Sorted(maps.Keys(kinds)) {
 		fmt.Printf("%-55s %9d %9d\n", k, out.Found[k], out.Missed[k])
 	}
 	fmt.Printf("%-55s %9s %9s\n", "others", "apart", "called the same")
 	for _, k := range []string{"other size or count", "another item"} {
 		fmt.Printf("%-55s %9d %9d\n", k, out.Apart[k], out.Wrong[k])
 	}
-}
-
-func sortedKeys(m map[string]bool) (keys []string) {
-	for k := range m {
-		keys = append(keys, k)
-	}
-	slices.Sort(keys)
-	return keys
 }
 
 // drawAll draws the first picture of each offer, as a JPEG at a quality of its shop's, and keeps what it is known by.

@@ -88,15 +88,11 @@ func benchSearch(ctx context.Context, n int, dir string, kept bool) (out searchR
 		n = 1_000_000
 	}
 	out = searchResult{Bench: "search", Offers: n, Users: benchUsers, P95MS: map[string]float64{}, YardstickMS: map[string]float64{}}
-	pool, a, end, err := openBench(ctx, dir, kept)
+	ctx, pool, a, end, err := openLaid(ctx, n, dir, kept)
 	if err != nil {
 		return out, err
 	}
 	defer end()
-	ctx = access.With(ctx, access.Identity{Name: "the bench", Role: access.Owner})
-	if err := laid(ctx, pool, a, n, kept); err != nil {
-		return out, err
-	}
 	var before, after runtime.MemStats
 	runtime.GC()
 	runtime.ReadMemStats(&before)
@@ -191,6 +187,20 @@ func whileTakingIn(ctx context.Context, pool *pgxpool.Pool, a *application.Appli
 		default:
 		}
 	}
+}
+
+// openLaid opens a bench's database with n offers on the shelf.
+func openLaid(ctx context.Context, n int, dir string, kept bool) (context.Context, *pgxpool.Pool, *application.Application, func(), error) {
+	pool, a, end, err := openBench(ctx, dir, kept)
+	if err != nil {
+		return ctx, nil, nil, nil, err
+	}
+	ctx = access.With(ctx, access.Identity{Name: "the bench", Role: access.Owner})
+	if err := laid(ctx, pool, a, n, kept); err != nil {
+		end()
+		return ctx, nil, nil, nil, err
+	}
+	return ctx, pool, a, end, nil
 }
 
 // laid has n offers on the shelf, unless they are kept from before.

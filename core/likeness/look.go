@@ -30,9 +30,9 @@ func (s *Shapes) Apart(other *Shapes) int {
 	return apart
 }
 
-// nearest is the least distance, whether it is the whole of the first that is like a window of the other, and which window.
-func (s *Shapes) nearest(other *Shapes) (apart int, first bool, window int) {
-	apart = 65
+// nearest is the window at which two pictures are least apart, and whether it is the whole of the first that is like it.
+func (s *Shapes) nearest(other *Shapes) (first bool, window int) {
+	apart := 65
 	for w := range Windows {
 		if d := bits.OnesCount64(s[0] ^ other[w]); d < apart {
 			apart, first, window = d, true, w
@@ -41,7 +41,7 @@ func (s *Shapes) nearest(other *Shapes) (apart int, first bool, window int) {
 			apart, first, window = d, false, w
 		}
 	}
-	return apart, first, window
+	return first, window
 }
 
 // Far is the distance in bits within which pictures are worth a closer look. Chosen on drawn pictures of

@@ -67,7 +67,7 @@ func Fit(a, b *Picture) float64 {
 		return 0
 	}
 	over, under := a.Outline[:], b.Outline[:]
-	_, first, window := a.Shapes.nearest(&b.Shapes)
+	first, window := a.Shapes.nearest(&b.Shapes)
 	if !first {
 		over, under = under, over
 	}
@@ -75,7 +75,7 @@ func Fit(a, b *Picture) float64 {
 	best := math.Inf(-1)
 	for _, pass := range []struct {
 		step float64
-		each int // places that are looked at: all, or one in four
+		each int // which places are looked at: each n-th both ways
 	}{{0.04, 3}, {0.02, 2}, {0.01, 1}} {
 		best = laid(over, under, part, pass.each)
 		for better := true; better; {
@@ -100,28 +100,33 @@ func Fit(a, b *Picture) float64 {
 // hopeless is the likeness at a rough look that no closer one mends.
 const hopeless = 0.6
 
+// step is the place of another picture that a place lies over, and the share of the next, of 64.
+type step struct {
+	at    int
+	share int32
+}
+
+// stepOf is that of the i-th of n places, over a part that begins at a share of the other's length.
+func stepOf(from, share float64, i, n int) step {
+	v := min(max((from+share*(float64(i)+0.5)/float64(n))*float64(n)-0.5, 0), float64(n)-1.001)
+	return step{int(v), int32((v - math.Floor(v)) * 64)}
+}
+
 // laid is the correlation of an outline with a part of another, at each place or at each n-th both ways.
 func laid(over, under []uint8, part [3]float64, each int) float64 {
-	var columns [Edge]struct {
-		at    int
-		share int32
-	}
-	place := func(from float64, i int) (at int, share int32) {
-		v := min(max((from+part[2]*(float64(i)+0.5)/Edge)*Edge-0.5, 0), Edge-1.001)
-		return int(v), int32((v - math.Floor(v)) * 64)
-	}
+	var columns [Edge]step
 	for x := range Edge {
-		columns[x].at, columns[x].share = place(part[0], x)
+		columns[x] = stepOf(part[0], part[2], x, Edge)
 	}
 	var sa, sb, aa, bb, ab int64
 	for y := 0; y < Edge; y += each {
-		top, share := place(part[1], y)
-		upper, lower := under[top*Edge:top*Edge+Edge], under[top*Edge+Edge:]
+		row := stepOf(part[1], part[2], y, Edge)
+		upper, lower := under[row.at*Edge:row.at*Edge+Edge], under[row.at*Edge+Edge:]
 		for x := 0; x < Edge; x += each {
 			c := &columns[x]
 			u := int32(upper[c.at])*(64-c.share) + int32(upper[c.at+1])*c.share
 			l := int32(lower[c.at])*(64-c.share) + int32(lower[c.at+1])*c.share
-			v := int64(u*(64-share)+l*share) >> 6
+			v := int64(u*(64-row.share)+l*row.share) >> 6
 			w := int64(over[y*Edge+x])
 			sa, sb, aa, bb, ab = sa+w, sb+v, aa+w*w, bb+v*v, ab+w*v
 		}
@@ -161,24 +166,19 @@ func (g *Glance) Like(other *Glance) float64 {
 	if g.Shapes.Apart(&other.Shapes) > Far {
 		return 0
 	}
-	if _, first, window := g.Shapes.nearest(&other.Shapes); first {
+	first, window := g.Shapes.nearest(&other.Shapes)
+	if first {
 		return max(0, glanced(&g.rough, &other.rough, window))
-	} else {
-		return max(0, glanced(&other.rough, &g.rough, window))
 	}
+	return max(0, glanced(&other.rough, &g.rough, window))
 }
 
-// steps are for each window and place of a glance the place of another that it lies over, and the share
-// of the next, of 64; across first, then down.
-var steps = func() (s [Windows][2][glance]struct {
-	at    int
-	share int32
-}) {
+// steps are those of each window and place of a glance; across first, then down.
+var steps = func() (s [Windows][2][glance]step) {
 	for w, part := range windows {
 		for axis := range 2 {
 			for i := range glance {
-				v := min(max((part[axis]+part[2]*(float64(i)+0.5)/glance)*glance-0.5, 0), glance-1.001)
-				s[w][axis][i].at, s[w][axis][i].share = int(v), int32((v-math.Floor(v))*64)
+				s[w][axis][i] = stepOf(part[axis], part[2], i, glance)
 			}
 		}
 	}

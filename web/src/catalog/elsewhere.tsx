@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, ask, type Problem, type Schemas } from "../api/client";
 import { useSession } from "../frame/session";
+import { cell, number } from "../parts/cells";
 import { Choice, Clause } from "../parts/clause";
 import { Button, Notice, Picture } from "../parts/controls";
 import { countryName } from "../parts/countries";
@@ -16,9 +17,6 @@ import { LookFor, useLookFor } from "./lookfor";
 type Alternative = Schemas["CatalogAlternative"];
 type Found = Schemas["CatalogElsewhere"];
 type Said = "" | "same" | "other";
-
-const cell = "px-2 py-1.5 align-top";
-const number = `${cell} text-right whitespace-nowrap`;
 
 /** Elsewhere shows the offers of one item beside each other: of an offer, or of what a page or a picture shows. */
 export default function Elsewhere() {

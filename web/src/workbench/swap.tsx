@@ -3,6 +3,7 @@ import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Draft, type Problem, type Schemas } from "../api/client";
 import { useSession } from "../frame/session";
+import { cell, number } from "../parts/cells";
 import { Button, Notice, Picture } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { useKeys } from "../parts/keys";
@@ -13,9 +14,6 @@ type Swapping = Schemas["WorkbenchSwap"];
 type Row = Schemas["WorkbenchSwapRow"];
 type Buying = Schemas["WorkbenchBuying"];
 type Priced = Schemas["WorkbenchPriced"];
-
-const cell = "px-2 py-1.5 align-top";
-const number = `${cell} text-right whitespace-nowrap`;
 
 /** Swap shows what having a draft bought from another supplier would do, lets variants be matched by hand, and does it. */
 export default function Swap() {
