@@ -255,7 +255,7 @@ func (s *Service) candidates(ctx context.Context, snapshot *index.Snapshot[thing
 		glance := of.item.Pictures[0].Glance()
 		picture = &glance
 	}
-	for _, h := range snapshot.Similar(likeness.Content(of.item.Title), picture, mostAlike) {
+	for _, h := range snapshot.Similar(likeness.Content(of.item.Title), picture, of.item.Lightest(), mostAlike) {
 		ids = append(ids, h.ID)
 	}
 	for other := range of.said {

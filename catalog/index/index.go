@@ -91,6 +91,8 @@ type Row struct {
 	Numbers [numbers]int32
 	// Glance is its first picture's; not known where that was not looked at.
 	Glance likeness.Glance
+	// Grams is the least that one of its variants weighs; 0 is not known.
+	Grams int32
 }
 
 // Entry is a row with what its prices rest on.

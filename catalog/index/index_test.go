@@ -9,8 +9,6 @@ import (
 	"strings"
 	"testing"
 	"unicode/utf8"
-
-	"plainpelican/core/likeness"
 )
 
 func TestTerms(t *testing.T) {
@@ -409,76 +407,4 @@ func FuzzTerms(f *testing.F) {
 			}
 		}
 	})
-}
-
-// Likes by words and by pictures, against looking at every row; rows without pictures, changed ones,
-// those that are gone and merged segments among them.
-func TestLikePicturesAreFound(t *testing.T) {
-	r := rand.New(rand.NewPCG(21, 22))
-	picture := func(of uint64) likeness.Glance {
-		draw := rand.New(rand.NewPCG(of, 1))
-		gray := make([]uint8, 80*80)
-		for range 12 {
-			x, y, size, tone := draw.IntN(80), draw.IntN(80), 4+draw.IntN(16), uint8(draw.IntN(256))
-			for v := max(0, y-size); v < min(80, y+size); v++ {
-				for u := max(0, x-size); u < min(80, x+size); u++ {
-					gray[v*80+u] = tone
-				}
-			}
-		}
-		for i := range gray { // as a shop compresses it
-			gray[i] += uint8(r.IntN(3))
-		}
-		p := likeness.PictureOf(gray, 80, 80)
-		return p.Glance()
-	}
-	snapshot, known := world(r, 300)
-	shown := map[int64]uint64{}
-	for round := range 40 {
-		var changed []Entry[Figures]
-		var gone []int64
-		for range 30 {
-			id := int64(1 + r.IntN(900))
-			e := randomRow(r, id)
-			delete(shown, id)
-			if r.IntN(4) > 0 {
-				shown[id] = uint64(r.IntN(40))
-				e.Glance = picture(shown[id])
-			}
-			changed, known[id] = append(changed, e), e
-		}
-		for range 5 {
-			id := int64(1 + r.IntN(900))
-			gone = append(gone, id)
-			changed = slices.DeleteFunc(changed, func(e Entry[Figures]) bool { return e.ID == id })
-			delete(known, id)
-			delete(shown, id)
-		}
-		snapshot = snapshot.Apply(changed, gone)
-		of := uint64(r.IntN(40))
-		glance := picture(of)
-		var want, got []int64
-		for id, e := range known {
-			if glance.Like(&e.Glance) >= alikeFrom {
-				want = append(want, id)
-			}
-		}
-		for _, h := range snapshot.Similar(nil, &glance, 1000) {
-			got = append(got, h.ID)
-		}
-		best := slices.Clone(got)
-		slices.Sort(got)
-		slices.Sort(want)
-		if !slices.Equal(got, want) {
-			t.Fatalf("round %d: %v, want %v", round, got, want)
-		}
-		for id, which := range shown {
-			if which == of && !slices.Contains(got, id) {
-				t.Errorf("round %d: row %d shows the same and is not found", round, id)
-			}
-		}
-		if len(best) > 0 && len(snapshot.Similar(nil, &glance, 1)) != 1 {
-			t.Errorf("round %d: the nearest alone is not found", round)
-		}
-	}
 }

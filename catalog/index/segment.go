@@ -6,8 +6,6 @@ import (
 	"sync"
 
 	"github.com/kljensen/snowball/english"
-
-	"plainpelican/core/likeness"
 )
 
 // segment is an index over some rows, in the order of their ids.
@@ -18,9 +16,7 @@ type segment[T any] struct {
 	coded   [numbers]codes[int32]
 	bounded [numbers]bounds[int32]
 	things  []T
-	// seen are the rows whose picture is known, in order, and glances theirs.
-	seen    []uint32
-	glances []likeness.Glance
+	sights  sights
 	// since are the rows first seen since a day, kept when they were asked for.
 	since sync.Map
 
@@ -71,7 +67,7 @@ func build[T any](rows []Entry[T], offered Offered) *segment[T] {
 			c.code = append(c.code, c.place(r.Facets[f]))
 		}
 		if r.Glance.Shapes.Known() {
-			s.seen, s.glances = append(s.seen, uint32(i)), append(s.glances, r.Glance)
+			s.sights.add(uint32(i), r.Grams, &r.Glance.Shapes, &r.Glance.Rough)
 		}
 		buffer = eachTerm(r.Text, buffer, func(term []byte) {
 			id, ok := known[string(term)]
@@ -104,6 +100,7 @@ func build[T any](rows []Entry[T], offered Offered) *segment[T] {
 
 // finish makes all that rests on the columns.
 func (s *segment[T]) finish(coders [facets]*coder, offered Offered) {
+	s.sights = s.sights.sorted(len(s.ids))
 	for f, c := range coders {
 		s.facets[f] = c.facet.finish()
 	}
@@ -176,18 +173,28 @@ func (snap *Snapshot[T]) merge(parts []part[T]) part[T] {
 		from = append(from, rowOf{least, at[least]})
 		at[least] = parts[least].nextAlive(at[least] + 1)
 	}
+	become := make([][]int32, len(parts)) // the row of each alive row of a part, from 1
+	for i := range parts {
+		become[i] = make([]int32, len(parts[i].ids))
+	}
 	vocabulary, places := mergedVocabulary(parts)
 	s.vocabulary = vocabulary
 	for row, r := range from {
 		p := &parts[r.part]
-		if at, known := slices.BinarySearch(p.seen, uint32(r.row)); known {
-			s.seen, s.glances = append(s.seen, uint32(row)), append(s.glances, p.glances[at])
-		}
+		become[r.part][r.row] = int32(row) + 1
 		s.ids, s.things = append(s.ids, p.ids[r.row]), append(s.things, p.things[r.row])
 		for _, w := range p.words[p.starts[r.row]:p.starts[r.row+1]] {
 			s.words = append(s.words, places[r.part][w])
 		}
 		s.starts = append(s.starts, uint32(len(s.words)))
+	}
+	for i := range parts {
+		of := &parts[i].sights
+		for at, row := range of.rows {
+			if now := become[i][row]; now > 0 {
+				s.sights.add(uint32(now-1), of.grams[at], &of.shapes[at], &of.rough[at])
+			}
+		}
 	}
 	for k := range s.numbers {
 		s.numbers[k] = gather(from, func(i int) []int32 { return parts[i].numbers[k] })
@@ -203,17 +210,17 @@ func (snap *Snapshot[T]) merge(parts []part[T]) part[T] {
 	var coders [facets]*coder
 	for f := range coders {
 		coders[f] = newCoder(Facet(f), n)
-		become := make([][]uint32, len(parts)) // the place of each value of a part
+		placed := make([][]uint32, len(parts)) // the place of each value of a part
 		for i := range parts {
-			become[i] = make([]uint32, len(parts[i].facets[f].values))
+			placed[i] = make([]uint32, len(parts[i].facets[f].values))
 		}
 		for _, r := range from {
 			old := parts[r.part].facets[f]
 			code := old.code[r.row]
-			if become[r.part][code] == 0 {
-				become[r.part][code] = coders[f].place(old.values[code]) + 1
+			if placed[r.part][code] == 0 {
+				placed[r.part][code] = coders[f].place(old.values[code]) + 1
 			}
-			coders[f].code = append(coders[f].code, become[r.part][code]-1)
+			coders[f].code = append(coders[f].code, placed[r.part][code]-1)
 		}
 	}
 	s.forget()

@@ -174,9 +174,12 @@ func (out *lookalikeResult) print() {
 
 // drawAll draws the first picture of each offer, as a JPEG at a quality of its shop's, and keeps what it is known by.
 func drawAll(ctx context.Context, pool *pgxpool.Pool, known map[string]truth) (int, error) {
-	seller := map[string]int{}
+	seller := map[string]int{} // the first of those that show it
 	for _, k := range known {
-		seller[pictureAt(k.picture)] = k.seller
+		url := pictureAt(k.picture)
+		if first, there := seller[url]; !there || k.seller < first {
+			seller[url] = k.seller
+		}
 	}
 	rows, err := pool.Query(ctx, `select url from picture`)
 	if err != nil {
@@ -204,7 +207,7 @@ func drawAll(ctx context.Context, pool *pgxpool.Pool, known map[string]truth) (i
 				img, err := draw.Picture(name, benchDrawn)
 				var content bytes.Buffer
 				if err == nil {
-					err = jpeg.Encode(&content, img, &jpeg.Options{Quality: 40 + seller[url]*7})
+					err = jpeg.Encode(&content, img, &jpeg.Options{Quality: 40 + seller[url]*5%9*7})
 				}
 				if err != nil {
 					failed = fmt.Errorf("%s: %w", url, err)

@@ -148,11 +148,11 @@ func Full(gtin string) string {
 
 const samePicture = 45
 
-// What the likeness of outlines tells: nothing at neither, six points for each hundredth more, less
+// What the likeness of outlines tells: nothing at neither, eight points for each hundredth more, less
 // as steeply, down to otherPicture.
 const (
-	neither      = 0.79
-	steep        = 600
+	neither      = 0.85
+	steep        = 800
 	otherPicture = -30
 )
 
@@ -164,9 +164,7 @@ func pictures(add func(Kind, int, string), a, b *Item) {
 	best := 0.0
 	for i := range a.Pictures {
 		for j := range b.Pictures {
-			if a.Pictures[i].Shapes.Apart(&b.Pictures[j].Shapes) <= beyond { // or there is no need to look
-				best = max(best, Fit(&a.Pictures[i], &b.Pictures[j]))
-			}
+			best = max(best, Fit(&a.Pictures[i], &b.Pictures[j]))
 		}
 	}
 	points := max(otherPicture, min(samePicture, int(math.Round((best-neither)*steep))))
@@ -220,7 +218,10 @@ func together(here, there []float64) string {
 	return fmt.Sprintf("%v together here, %v there", here[0], there[0])
 }
 
-// weights agree within a twentieth, and speak against each other from a quarter on. It is the lightest
+// OtherWeight is the difference from which weights speak against each other, as a share of the heavier.
+const OtherWeight = 0.25
+
+// weights agree within a twentieth, and speak against each other from OtherWeight on. It is the lightest
 // variants that tell: among others some two often agree.
 func weights(add func(Kind, int, string), a, b *Item) {
 	best, from, to := math.Inf(1), 0, 0
@@ -231,13 +232,13 @@ func weights(add func(Kind, int, string), a, b *Item) {
 			}
 		}
 	}
-	x, y := lightest(a.Grams), lightest(b.Grams)
+	x, y := a.Lightest(), b.Lightest()
 	switch {
 	case offBy(x, y) <= 0.05:
 		add(ByWeight, 12, fmt.Sprintf("weighs the same, %d g", x))
 	case best <= 0.05:
 		add(ByWeight, 4, fmt.Sprintf("some weigh the same, %d g", from))
-	case best >= 0.25 && !math.IsInf(best, 1):
+	case best >= OtherWeight && !math.IsInf(best, 1):
 		add(ByWeight, -25, fmt.Sprintf("%d g here, %d g there", from, to))
 	}
 }
@@ -250,9 +251,9 @@ func offBy(x, y int) float64 {
 	return math.Abs(float64(x-y)) / float64(max(x, y))
 }
 
-// lightest is the least weight known; 0 is none.
-func lightest(grams []int) (least int) {
-	for _, g := range grams {
+// Lightest is the least weight that is known of an item's variants; 0 is none.
+func (i *Item) Lightest() (least int) {
+	for _, g := range i.Grams {
 		if g > 0 && (least == 0 || g < least) {
 			least = g
 		}

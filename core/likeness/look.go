@@ -23,34 +23,24 @@ func (s *Shapes) Known() bool { return *s != Shapes{} }
 // Apart is how many bits of 64 differ between two pictures' shapes, at their best: the whole of
 // either against each window of the other, so that either may be cropped. Lower is more alike.
 func (s *Shapes) Apart(other *Shapes) int {
-	apart := 64
-	for w := range Windows {
-		apart = min(apart, bits.OnesCount64(s[0]^other[w]), bits.OnesCount64(s[w]^other[0]))
-	}
+	apart, _, _ := s.nearest(other)
 	return apart
 }
 
-// nearest is the window at which two pictures are least apart, and whether it is the whole of the first that is like it.
-func (s *Shapes) nearest(other *Shapes) (first bool, window int) {
-	apart := 65
+// nearest tells, too, the window at which they are least apart, and whether it is the whole of the first that is like it.
+func (s *Shapes) nearest(other *Shapes) (apart int, first bool, window int) {
+	here, there := s[0], other[0]
+	least := 64 << 8
 	for w := range Windows {
-		if d := bits.OnesCount64(s[0] ^ other[w]); d < apart {
-			apart, first, window = d, true, w
-		}
-		if d := bits.OnesCount64(s[w] ^ other[0]); d < apart {
-			apart, first, window = d, false, w
-		}
+		least = min(least, bits.OnesCount64(here^other[w])<<8|2*w, bits.OnesCount64(s[w]^there)<<8|2*w+1)
 	}
-	return first, window
+	return least >> 8, least&1 == 0, least & 255 >> 1
 }
 
 // Far is the distance in bits within which pictures are worth a closer look. Chosen on drawn pictures of
 // twenty kinds of things, cropped by up to a sixth, compressed and half of them recoloured: 98 % of them are within
-// it, and some twelve of a hundred other pictures of the same kind of thing. Beyond is from where two cannot be one.
-const (
-	Far    = 16
-	beyond = 20
-)
+// it, and some twelve of a hundred other pictures of the same kind of thing.
+const Far = 16
 
 const (
 	squares = 32 // a window is looked at as so many squares each way

@@ -1,0 +1,170 @@
+package index
+
+import (
+	"cmp"
+	"math"
+	"runtime"
+	"slices"
+	"sync"
+
+	"plainpelican/core/likeness"
+)
+
+// sights are the first pictures of a segment's rows, of those that are known, by weight: first those
+// of rows whose weight is not known.
+type sights struct {
+	rows   []uint32
+	grams  []int32
+	shapes []likeness.Shapes
+	rough  []likeness.Rough
+	// places are those of each row's picture among them, from 1; none where there are no pictures.
+	places []uint32
+}
+
+func (s *sights) add(row uint32, grams int32, shapes *likeness.Shapes, rough *likeness.Rough) {
+	s.rows, s.grams, s.shapes, s.rough = append(s.rows, row), append(s.grams, grams), append(s.shapes, *shapes), append(s.rough, *rough)
+}
+
+// sorted puts sights in order once those of all of so many rows were added.
+func (s *sights) sorted(rows int) sights {
+	order := make([]uint32, len(s.rows))
+	for i := range order {
+		order[i] = uint32(i)
+	}
+	slices.SortFunc(order, func(a, b uint32) int {
+		return cmp.Or(cmp.Compare(s.grams[a], s.grams[b]), cmp.Compare(s.rows[a], s.rows[b]))
+	})
+	out := sights{make([]uint32, len(order)), make([]int32, len(order)), make([]likeness.Shapes, len(order)), make([]likeness.Rough, len(order)), nil}
+	if len(order) > 0 {
+		out.places = make([]uint32, rows)
+	}
+	for to, from := range order {
+		out.rows[to], out.grams[to], out.shapes[to], out.rough[to] = s.rows[from], s.grams[from], s.shapes[from], s.rough[from]
+		out.places[s.rows[from]] = uint32(to) + 1
+	}
+	return out
+}
+
+// near are the ends of those that may weigh as much: of all where no weight is told.
+func (s *sights) near(grams int32) [][2]int {
+	if grams <= 0 {
+		return [][2]int{{0, len(s.rows)}}
+	}
+	from := func(least float64) int {
+		at, _ := slices.BinarySearchFunc(s.grams, least, func(g int32, least float64) int { return cmp.Compare(float64(g), least) })
+		return at
+	}
+	least := float64(grams) * (1 - likeness.OtherWeight)
+	return [][2]int{{0, from(1)}, {from(max(least, 1)), from(math.Floor(float64(grams)/(1-likeness.OtherWeight)) + 1)}}
+}
+
+// of is the place of a row's picture; -1 where it is not known.
+func (s *sights) of(row int) int {
+	if len(s.places) == 0 {
+		return -1
+	}
+	return int(s.places[row]) - 1
+}
+
+func (s *sights) glance(at int) *likeness.Glance {
+	return &likeness.Glance{Shapes: s.shapes[at], Rough: s.rough[at]}
+}
+
+// sight is a row whose picture is like another's.
+type sight struct {
+	part int
+	row  uint32
+	at   int
+	like float64
+}
+
+// How many pictures are looked at a second time, and laid over another as well as can be: those that
+// were most alike before. glimpsed is the likeness at first from which one is worth it.
+const (
+	mostSecond  = 400
+	mostClosely = 120
+	glimpsed    = 0.5
+)
+
+// sighted are the rows whose pictures are most like another and that may weigh as much, the most alike first.
+func (s *Snapshot[T]) sighted(picture *likeness.Glance, grams int32) []sight {
+	var all []sight
+	var mu sync.Mutex
+	var working sync.WaitGroup
+	for i := range s.parts {
+		p := &s.parts[i]
+		for _, ends := range p.sights.near(grams) {
+			n := (ends[1]-ends[0])/runtime.GOMAXPROCS(0) + 1
+			for from := ends[0]; from < ends[1]; from += n {
+				working.Go(func() {
+					var own []sight
+					for at := from; at < min(from+n, ends[1]); at++ {
+						if like := picture.Like(&p.sights.shapes[at], &p.sights.rough[at]); like >= glimpsed && p.alive.has(p.sights.rows[at]) {
+							own = append(own, sight{i, p.sights.rows[at], at, like})
+						}
+					}
+					mu.Lock()
+					all = append(all, own...)
+					mu.Unlock()
+				})
+			}
+		}
+	}
+	working.Wait()
+	all = s.again(all, mostSecond, picture.Windows)
+	all = s.again(all, mostClosely, picture.Closely)
+	few, _ := slices.BinarySearchFunc(all, alikeFrom, func(a sight, from float64) int {
+		if a.like >= from {
+			return -1
+		}
+		return 1
+	})
+	return all[:few]
+}
+
+// again looks at the most alike, at most so many, by another measure, and sorts them by it.
+func (s *Snapshot[T]) again(all []sight, most int, by func(*likeness.Glance) float64) []sight {
+	byLike := func(a, b sight) int {
+		return cmp.Or(cmp.Compare(b.like, a.like), cmp.Compare(s.parts[a.part].ids[a.row], s.parts[b.part].ids[b.row]))
+	}
+	slices.SortFunc(all, byLike)
+	all = all[:min(len(all), most)]
+	shared(len(all), func(i int) { all[i].like = by(s.parts[all[i].part].sights.glance(all[i].at)) })
+	slices.SortFunc(all, byLike)
+	return all
+}
+
+// shared does n things on all processors.
+func shared(n int, do func(i int)) {
+	var working sync.WaitGroup
+	each := n/runtime.GOMAXPROCS(0) + 1
+	for from := 0; from < n; from += each {
+		working.Go(func() {
+			for i := from; i < min(from+each, n); i++ {
+				do(i)
+			}
+		})
+	}
+	working.Wait()
+}
+
+// otherwise drops those of some rows whose pictures are others: no words make up for that. The
+// first few are left, which are most alike in all else.
+func (s *Snapshot[T]) otherwise(found []entry, picture *likeness.Glance) []entry {
+	others := make([]bool, len(found))
+	shared(len(found), func(i int) {
+		of := &s.parts[found[i].part].sights
+		if at := of.of(found[i].row); at >= 0 && i >= firstFew {
+			others[i] = picture.Closely(of.glance(at)) < likeness.Hopeless
+		}
+	})
+	kept := found[:0]
+	for i, e := range found {
+		if !others[i] {
+			kept = append(kept, e)
+		}
+	}
+	return kept
+}
+
+const firstFew = 30

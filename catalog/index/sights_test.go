@@ -1,0 +1,111 @@
+package index
+
+import (
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"plainpelican/core/likeness"
+)
+
+// The same words over another picture are left out, but for the first few; without a picture they stay.
+func TestOtherPicturesAreLeftOut(t *testing.T) {
+	r := rand.New(rand.NewPCG(23, 24))
+	var rows []Entry[Figures]
+	for id := range int64(90) {
+		e := Entry[Figures]{Row: Row{ID: id + 1, Text: "enamel mug"}}
+		if id < 80 {
+			e.Glance = blots(r, uint64(min(id/10, 1))) // ten of one, seventy of another
+		}
+		rows = append(rows, e)
+	}
+	glance := blots(r, 0)
+	var same, other, without int
+	for _, h := range Build(rows, Offered{}, nil).Similar([]string{"enamel", "mug"}, &glance, 0, 100) {
+		switch {
+		case h.ID <= 10:
+			same++
+		case h.ID <= 80:
+			other++
+		default:
+			without++
+		}
+	}
+	if same != 10 || other != firstFew-10 || without != 10 {
+		t.Errorf("%d of the same picture, %d of another, %d without", same, other, without)
+	}
+}
+
+// blots is a made-up picture of a number, as a shop compresses it.
+func blots(r *rand.Rand, of uint64) likeness.Glance {
+	draw := rand.New(rand.NewPCG(of, 1))
+	gray := make([]uint8, 80*80)
+	for range 12 {
+		x, y, size, tone := draw.IntN(80), draw.IntN(80), 4+draw.IntN(16), uint8(draw.IntN(256))
+		for v := max(0, y-size); v < min(80, y+size); v++ {
+			for u := max(0, x-size); u < min(80, x+size); u++ {
+				gray[v*80+u] = tone
+			}
+		}
+	}
+	for i := range gray {
+		gray[i] += uint8(r.IntN(3))
+	}
+	p := likeness.PictureOf(gray, 80, 80)
+	return p.Glance()
+}
+
+// Likes by words and by pictures, against looking at every row; rows without pictures, changed ones,
+// those that are gone and merged segments among them.
+func TestLikePicturesAreFound(t *testing.T) {
+	r := rand.New(rand.NewPCG(21, 22))
+	snapshot, known := world(r, 300)
+	shown := map[int64]uint64{}
+	for round := range 40 {
+		var changed []Entry[Figures]
+		var gone []int64
+		for range 30 {
+			id := int64(1 + r.IntN(900))
+			e := randomRow(r, id)
+			delete(shown, id)
+			if r.IntN(4) > 0 {
+				shown[id] = uint64(r.IntN(40))
+				e.Glance, e.Grams = blots(r, shown[id]), []int32{0, 60, 75, 100, 133, 134}[r.IntN(6)]
+			}
+			changed, known[id] = append(changed, e), e
+		}
+		for range 5 {
+			id := int64(1 + r.IntN(900))
+			gone = append(gone, id)
+			changed = slices.DeleteFunc(changed, func(e Entry[Figures]) bool { return e.ID == id })
+			delete(known, id)
+			delete(shown, id)
+		}
+		snapshot = snapshot.Apply(changed, gone)
+		of := uint64(r.IntN(40))
+		glance := blots(r, of)
+		var want, got []int64
+		for id, e := range known {
+			if glance.Like(&e.Glance.Shapes, &e.Glance.Rough) >= glimpsed && glance.Closely(&e.Glance) >= alikeFrom && (e.Grams == 0 || e.Grams >= 75 && e.Grams <= 133) {
+				want = append(want, id)
+			}
+		}
+		for _, h := range snapshot.Similar(nil, &glance, 100, 1000) {
+			got = append(got, h.ID)
+		}
+		best := slices.Clone(got)
+		slices.Sort(got)
+		slices.Sort(want)
+		if !slices.Equal(got, want) {
+			t.Fatalf("round %d: %v, want %v", round, got, want)
+		}
+		for id, which := range shown {
+			if g := known[id].Grams; which == of && (g == 0 || g >= 75 && g <= 133) && !slices.Contains(got, id) {
+				t.Errorf("round %d: row %d shows the same and is not found", round, id)
+			}
+		}
+		if len(best) > 0 && len(snapshot.Similar(nil, &glance, 100, 1)) != 1 {
+			t.Errorf("round %d: the nearest alone is not found", round)
+		}
+	}
+}
