@@ -45,8 +45,6 @@ func PicturePath(offer int64, place int) string { return fmt.Sprintf("/pictures/
 
 func itoa(n int64) string { return strconv.FormatInt(n, 10) }
 
-func decimalTenths(n int) string { return fmt.Sprintf("%d.%d", n/10, n%10) }
-
 // lines shows offers of an answer, in order, with their prices in a store.
 func (s *Service) lines(ctx context.Context, hits []index.Hit[thing], p *pricing.Pricer) ([]Line, error) {
 	ids := make([]int64, len(hits))
@@ -55,7 +53,7 @@ func (s *Service) lines(ctx context.Context, hits []index.Hit[thing], p *pricing
 	for i := range hits {
 		h := &hits[i]
 		ids[i], at[h.ID] = h.ID, i
-		out[i] = Line{ID: h.ID, ShipsFrom: h.ShipsFrom, Rating: decimalTenths(int(h.Numbers[index.Rating])), Units: int(h.Numbers[index.Month]), Stock: int(h.Numbers[index.Stock]), Rivals: int(h.Numbers[index.Rivals]), Drafts: []int64{}}
+		out[i] = Line{ID: h.ID, ShipsFrom: h.ShipsFrom, Rating: apikit.Tenths(int(h.Numbers[index.Rating])), Units: int(h.Numbers[index.Month]), Stock: int(h.Numbers[index.Stock]), Rivals: int(h.Numbers[index.Rivals]), Drafts: []int64{}}
 		if p == nil {
 			continue
 		}
@@ -174,7 +172,7 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64) (Sheet, error) {
 	if err != nil {
 		return o, err
 	}
-	o.Description, o.Rating = safehtml.Clean(o.Description), decimalTenths(rating)
+	o.Description, o.Rating = safehtml.Clean(o.Description), apikit.Tenths(rating)
 	for place := range pictures {
 		o.Pictures = append(o.Pictures, PicturePath(id, place))
 	}

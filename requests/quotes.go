@@ -106,7 +106,7 @@ func (q *Quote) lands() int64 {
 
 func (q *Quote) read(o *source.Offer, p *pricing.Pricer, target *money.Amount) {
 	q.Supplier, q.Verified, q.ShipsFrom, q.OnTime = o.Supplier.Name, o.Supplier.Verified, o.Supplier.Country, o.Supplier.OnTime
-	q.Title, q.Rating, q.ReturnDays, q.Variants = o.Title, fmt.Sprintf("%d.%d", o.Supplier.Rating/10, o.Supplier.Rating%10), o.ReturnDays, len(o.Variants)
+	q.Title, q.Rating, q.ReturnDays, q.Variants = o.Title, apikit.Tenths(o.Supplier.Rating), o.ReturnDays, len(o.Variants)
 	q.Pictures, q.Options = make([]string, len(o.Pictures)), append([]string{}, o.OptionNames...)
 	for i := range o.Pictures {
 		q.Pictures[i] = "/quotes/" + itoa(q.ID) + "/" + strconv.Itoa(i)

@@ -2,7 +2,6 @@ package workbench
 
 import (
 	"context"
-	"fmt"
 	"slices"
 
 	"github.com/jackc/pgx/v5"
@@ -118,7 +117,7 @@ func (s *Service) other(ctx context.Context, q database.Querier, id int64) (othe
 	if withdrawn {
 		return o, apikit.Problem(409, "offer_id", "%s does not sell “%s” any more.", o.Supplier, o.Title)
 	}
-	o.Rating = tenths(rating)
+	o.Rating = apikit.Tenths(rating)
 	t.Source, t.Supplier, t.ShipsFrom = o.Source, o.Supplier, o.ShipsFrom
 	if t.MarketCurrency, err = currencyOf(marketIn); err != nil {
 		return o, err
@@ -207,14 +206,12 @@ func (s *Service) LookAtSwap(ctx context.Context, id, storeID int64, in Swapping
 	return out, nil
 }
 
-func tenths(n int) string { return fmt.Sprintf("%d.%d", n/10, n%10) }
-
 // buying is what a draft is bought as now.
 func (s *Service) buying(ctx context.Context, d *draft) (b Buying, err error) {
 	b = Buying{OfferID: d.offerID, Title: d.offerTitle, Supplier: d.supplier, Source: d.thing.Source, ShipsFrom: d.thing.ShipsFrom}
 	var rating int
 	err = s.Pool.QueryRow(ctx, `select u.on_time, o.rating from offer o join supplier u on u.id = o.supplier_id where o.id = $1`, d.offerID).Scan(&b.OnTime, &rating)
-	b.Rating = tenths(rating)
+	b.Rating = apikit.Tenths(rating)
 	return b, err
 }
 

@@ -168,3 +168,6 @@ type None struct{}
 type ByID struct {
 	ID int64 `path:"id"`
 }
+
+// Tenths writes a rating as people read it: 47 is 4.7.
+func Tenths(n int) string { return fmt.Sprintf("%d.%d", n/10, n%10) }
