@@ -201,17 +201,17 @@ func (p *part[T]) clauses(q *Question, asked []looked) (sets [clauses]bitset) {
 func (p *part[T]) number(b Bound[Number]) bitset {
 	value := int32(max(min(b.Value, 1<<31-1), -1<<31))
 	if b.Of == Seen {
-		return p.seenSince(value)
+		return p.seenSince(value).bitset
 	}
 	if at := slices.Index(p.bounded[b.Of].offered, value); at >= 0 {
-		return p.bounded[b.Of].sets[at]
+		return p.bounded[b.Of].sets[at].bitset
 	}
 	return p.coded[b.Of].within(p.numbers[b.Of], value, b.Of.atMost())
 }
 
 func (c *columns) figure(b Bound[Figure]) bitset {
 	if at := slices.Index(c.bounded[b.Of].offered, b.Value); at >= 0 {
-		return c.bounded[b.Of].sets[at]
+		return c.bounded[b.Of].sets[at].bitset
 	}
 	return c.coded[b.Of].within(c.of[b.Of], b.Value, b.Of.atMost())
 }
@@ -242,7 +242,7 @@ func (p *part[T]) count(q *Question, sets *[clauses]bitset, all given, into *Cou
 		if set := others(firstNumber + k); Number(k) != Seen {
 			tally(set, b.sets, &into.Numbers[k])
 		} else {
-			var since []bitset
+			var since []counted
 			for _, day := range q.SeenSince {
 				since = append(since, p.seenSince(day))
 			}
@@ -256,7 +256,7 @@ func (p *part[T]) count(q *Question, sets *[clauses]bitset, all given, into *Cou
 	}
 }
 
-func tally(set given, within []bitset, into *[]int) {
+func tally(set given, within []counted, into *[]int) {
 	if *into == nil {
 		*into = make([]int, len(within))
 	}

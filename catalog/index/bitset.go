@@ -43,42 +43,68 @@ func (b bitset) len() (n int) {
 	return n
 }
 
+// counted is a set that knows how many it holds.
+type counted struct {
+	bitset
+	n int
+}
+
+func asCounted(set bitset) counted { return counted{set, set.len()} }
+
 // given is a set whose rows are counted in others, many times over.
 type given struct {
 	set bitset
 	n   int // its rows
-	// words are the places of its words that are not empty, where these are few.
-	words []uint32
+	// words are the places of its words that are not empty, where these are few; lacks of those that are not
+	// full, where those are.
+	words, lacks []uint32
 }
 
 func asGiven(set bitset) given {
 	g := given{set: set}
-	filled := 0
+	filled, full := 0, 0
 	for _, word := range set {
+		if word == ^uint64(0) {
+			full++
+		}
 		if word != 0 {
 			filled++
 			g.n += bits.OnesCount64(word)
 		}
 	}
-	if filled < len(set)/3 {
-		g.words = make([]uint32, 0, filled)
+	places := func(few int, are func(word uint64) bool) []uint32 {
+		out := make([]uint32, 0, few)
 		for at, word := range set {
-			if word != 0 {
-				g.words = append(g.words, uint32(at))
+			if are(word) {
+				out = append(out, uint32(at))
 			}
 		}
+		return out
+	}
+	switch {
+	case filled < len(set)/3:
+		g.words = places(filled, func(word uint64) bool { return word != 0 })
+	case len(set)-full < len(set)/3:
+		g.lacks = places(len(set)-full, func(word uint64) bool { return word != ^uint64(0) })
 	}
 	return g
 }
 
 // shared counts the rows that are in another set, too.
-func (g *given) shared(c bitset) int {
-	b := g.set
+func (g *given) shared(with counted) int {
+	b, c := g.set, with.bitset
 	c = c[:len(b)]
-	if g.words != nil || g.n == 0 {
+	switch {
+	case g.words != nil || g.n == 0:
 		n := 0
 		for _, at := range g.words {
 			n += bits.OnesCount64(b[at] & c[at])
+		}
+		return n
+	case g.lacks != nil:
+		n := with.n
+		for _, at := range g.lacks {
+			n -= bits.OnesCount64(c[at] &^ b[at])
 		}
 		return n
 	}

@@ -12,7 +12,9 @@ type facet struct {
 	code   []uint32
 	// choices are what can be asked for, in order, where there are few: then each has its rows.
 	choices []string
-	sets    []bitset
+	sets    []counted
+	// held is how many rows have each value, where choices have no sets.
+	held []int32
 }
 
 // fewChoices have a set of rows each.
@@ -68,6 +70,10 @@ func (f facet) finish() facet {
 		for _, choice := range f.kind.choicesOf(value) {
 			if rows[choice] == nil {
 				if len(rows) == fewChoices {
+					f.held = make([]int32, len(f.values))
+					for _, code := range f.code {
+						f.held[code]++
+					}
 					return f
 				}
 				rows[choice] = none(len(f.code))
@@ -85,7 +91,7 @@ func (f facet) finish() facet {
 	}
 	slices.Sort(f.choices)
 	for _, choice := range f.choices {
-		f.sets = append(f.sets, rows[choice])
+		f.sets = append(f.sets, asCounted(rows[choice]))
 	}
 	return f
 }
@@ -119,7 +125,7 @@ func (f *facet) rows(choices []string) bitset {
 	}
 	for _, choice := range choices {
 		if at, there := slices.BinarySearch(f.choices, choice); there {
-			set.or(f.sets[at])
+			set.or(f.sets[at].bitset)
 		}
 	}
 	return set
@@ -136,7 +142,7 @@ func (f *facet) count(set given, into map[string]int) {
 		words = len(set.words)
 	}
 	// A row costs as much as about four words of a set.
-	if f.sets != nil && len(f.sets)*words < 4*set.n {
+	if f.sets != nil && (set.lacks != nil || len(f.sets)*words < 4*set.n) {
 		for at, choice := range f.choices {
 			if n := set.shared(f.sets[at]); n > 0 {
 				into[choice] += n
@@ -145,9 +151,20 @@ func (f *facet) count(set given, into map[string]int) {
 		return
 	}
 	counts := make([]int32, len(f.values))
-	for w, word := range set.set {
-		for ; word != 0; word &= word - 1 {
-			counts[f.code[w<<6+trailing(word)]]++
+	if set.lacks != nil && f.held != nil {
+		copy(counts, f.held)
+		for _, w := range set.lacks {
+			for word := ^set.set[w]; word != 0; word &= word - 1 {
+				if row := int(w)<<6 + trailing(word); row < len(f.code) {
+					counts[f.code[row]]--
+				}
+			}
+		}
+	} else {
+		for w, word := range set.set {
+			for ; word != 0; word &= word - 1 {
+				counts[f.code[w<<6+trailing(word)]]++
+			}
 		}
 	}
 	for code, n := range counts {

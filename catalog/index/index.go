@@ -145,13 +145,13 @@ type columns struct {
 // bounds are the rows within each offered bound.
 type bounds[V int32 | int64] struct {
 	offered []V
-	sets    []bitset
+	sets    []counted
 }
 
 func boundsOf[V int32 | int64](coded *codes[V], column, offered []V, atMost bool) bounds[V] {
 	b := bounds[V]{offered: offered}
 	for _, bound := range offered {
-		b.sets = append(b.sets, coded.within(column, bound, atMost))
+		b.sets = append(b.sets, asCounted(coded.within(column, bound, atMost)))
 	}
 	return b
 }

@@ -256,6 +256,24 @@ func TestAnswersEqualAPlainScan(t *testing.T) {
 	}
 }
 
+// Where all rows answer, or all but a few, it is those that lack which are counted.
+func TestAlmostAllRowsAreCounted(t *testing.T) {
+	r := rand.New(rand.NewPCG(9, 10))
+	snapshot, known := world(r, 4000)
+	for range 3 {
+		agree(t, snapshot, known, Question{Store: 1, Limit: 20, Sort: ByProfit, Counts: true, SeenSince: []int32{30, 150}})
+		if all := asGiven(snapshot.parts[0].alive); all.lacks == nil {
+			t.Error("almost all rows are not known as such")
+		}
+		var gone []int64
+		for range 5 {
+			gone = append(gone, 1+r.Int64N(4000))
+			delete(known, gone[len(gone)-1])
+		}
+		snapshot = snapshot.Apply(nil, gone)
+	}
+}
+
 // Thousands of random changes, in batches of any size: after each, answers equal a plain scan;
 // the segments stay few, and hold nothing of what is gone.
 func TestAnswersEqualAPlainScanAfterChanges(t *testing.T) {

@@ -34,11 +34,11 @@ type segment[T any] struct {
 }
 
 // seenSince is the rows that were first seen on a day or later.
-func (s *segment[T]) seenSince(day int32) bitset {
+func (s *segment[T]) seenSince(day int32) counted {
 	if known, ok := s.since.Load(day); ok {
-		return known.(bitset)
+		return known.(counted)
 	}
-	set := s.coded[Seen].within(s.numbers[Seen], day, false)
+	set := asCounted(s.coded[Seen].within(s.numbers[Seen], day, false))
 	s.since.Store(day, set)
 	return set
 }
