@@ -127,11 +127,25 @@ func (s *Snapshot[T]) again(all []sight, most int, by func(*likeness.Glance) flo
 	byLike := func(a, b sight) int {
 		return cmp.Or(cmp.Compare(b.like, a.like), cmp.Compare(s.parts[a.part].ids[a.row], s.parts[b.part].ids[b.row]))
 	}
+	all = foremost(all, most)
 	slices.SortFunc(all, byLike)
 	all = all[:min(len(all), most)]
 	shared(len(all), func(i int) { all[i].like = by(s.parts[all[i].part].sights.glance(all[i].at)) })
 	slices.SortFunc(all, byLike)
 	return all
+}
+
+// foremost leaves out most of those that are not among the most alike, so that fewer are sorted.
+func foremost(all []sight, most int) []sight {
+	var held [101]int // by hundredths
+	for i := range all {
+		held[int(max(0, all[i].like)*100)]++
+	}
+	least, n := 100, held[100]
+	for ; n < most && least > 0; n += held[least] {
+		least--
+	}
+	return slices.DeleteFunc(all, func(a sight) bool { return int(max(0, a.like)*100) < least })
 }
 
 // shared does n things on all processors.
