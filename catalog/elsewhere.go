@@ -10,6 +10,7 @@ import (
 	"sync"
 
 	"github.com/jackc/pgx/v5"
+	"golang.org/x/sync/errgroup"
 
 	"plainpelican/catalog/index"
 	"plainpelican/core/likeness"
@@ -43,8 +44,8 @@ type Alternative struct {
 	merits likeness.Merits
 }
 
-// mostAlike is how many offers with like words and pictures are looked at closely.
-const mostAlike = 200
+// mostAlike is how many offers with like words and pictures are looked at closely, and half as many by pictures alone.
+const mostAlike = 140
 
 // subject is what is looked for elsewhere.
 type subject struct {
@@ -242,7 +243,9 @@ func (s *Service) candidates(ctx context.Context, snapshot *index.Snapshot[thing
 	for i, n := range of.item.GTINs {
 		full[i] = likeness.Full(n)
 	}
-	rows, err := s.Pool.Query(ctx, `select distinct v.offer_id from unnest($1::text[]) g join offer_variant v on lpad(v.barcode, 14, '0') = g and v.barcode <> '' and not v.withdrawn limit 200`, full)
+	// By each number for itself, so that it is looked up and the variants are not read through, however many are expected.
+	rows, err := s.Pool.Query(ctx, `select distinct v.offer_id from unnest($1::text[]) g cross join lateral
+		(select offer_id from offer_variant where lpad(barcode, 14, '0') = g and barcode <> '' and not withdrawn limit 200) v limit 200`, full)
 	if err != nil {
 		return nil, err
 	}
@@ -291,26 +294,40 @@ func (s *Service) items(ctx context.Context, ids []int64) (map[int64]*likeness.I
 }
 
 // pictured is items with their first pictures.
-func (s *Service) pictured(ctx context.Context, ids []int64) (map[int64]*likeness.Item, error) {
-	items, err := s.items(ctx, ids)
-	if err != nil {
+func (s *Service) pictured(ctx context.Context, ids []int64) (items map[int64]*likeness.Item, err error) {
+	var reading errgroup.Group
+	reading.Go(func() (err error) {
+		items, err = s.items(ctx, ids)
+		return err
+	})
+	pictures := map[int64]likeness.Picture{}
+	reading.Go(func() error { return s.firstPictures(ctx, ids, pictures) })
+	if err := reading.Wait(); err != nil {
 		return nil, err
 	}
+	for id, picture := range pictures {
+		if item := items[id]; item != nil {
+			item.Pictures = []likeness.Picture{picture}
+		}
+	}
+	return items, nil
+}
+
+// firstPictures fills in what the first pictures of offers are known by, of those that were looked at.
+func (s *Service) firstPictures(ctx context.Context, ids []int64, into map[int64]likeness.Picture) error {
 	rows, err := s.Pool.Query(ctx, `select o.id, p.shapes, p.outline from unnest($1::bigint[]) i join offer o on o.id = i join picture p on p.url = o.pictures[1] and p.outline is not null`, ids)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	var id int64
 	var shapes []int64
 	var outline []byte
 	_, err = pgx.ForEachRow(rows, []any{&id, &shapes, &outline}, func() error {
-		if item := items[id]; item != nil {
-			item.Pictures = append(item.Pictures, pictureFrom(shapes, outline))
-		}
+		into[id] = pictureFrom(shapes, outline)
 		shapes, outline = nil, nil
 		return nil
 	})
-	return items, err
+	return err
 }
 
 // said is what people said of an offer and others.

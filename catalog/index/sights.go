@@ -45,6 +45,10 @@ func (s *sights) sorted(rows int) sights {
 	return out
 }
 
+// otherWeight is the difference, as a share of the heavier, from which offers are not looked for by their
+// pictures: shops' scales and boxes differ by less.
+const otherWeight = 0.15
+
 // near are the ends of those that may weigh as much: of all where no weight is told.
 func (s *sights) near(grams int32) [][2]int {
 	if grams <= 0 {
@@ -54,8 +58,8 @@ func (s *sights) near(grams int32) [][2]int {
 		at, _ := slices.BinarySearchFunc(s.grams, least, func(g int32, least float64) int { return cmp.Compare(float64(g), least) })
 		return at
 	}
-	least := float64(grams) * (1 - likeness.OtherWeight)
-	return [][2]int{{0, from(1)}, {from(max(least, 1)), from(math.Floor(float64(grams)/(1-likeness.OtherWeight)) + 1)}}
+	least := float64(grams) * (1 - otherWeight)
+	return [][2]int{{0, from(1)}, {from(max(least, 1)), from(math.Floor(float64(grams)/(1-otherWeight)) + 1)}}
 }
 
 // of is the place of a row's picture; -1 where it is not known.

@@ -70,7 +70,7 @@ func TestLikePicturesAreFound(t *testing.T) {
 			delete(shown, id)
 			if r.IntN(4) > 0 {
 				shown[id] = uint64(r.IntN(40))
-				e.Glance, e.Grams = blots(r, shown[id]), []int32{0, 60, 75, 100, 133, 134}[r.IntN(6)]
+				e.Glance, e.Grams = blots(r, shown[id]), []int32{0, 84, 85, 100, 117, 118}[r.IntN(6)]
 			}
 			changed, known[id] = append(changed, e), e
 		}
@@ -86,7 +86,7 @@ func TestLikePicturesAreFound(t *testing.T) {
 		glance := blots(r, of)
 		var want, got []int64
 		for id, e := range known {
-			if glance.Like(&e.Glance.Shapes, &e.Glance.Rough) >= glimpsed && glance.Closely(&e.Glance) >= alikeFrom && (e.Grams == 0 || e.Grams >= 75 && e.Grams <= 133) {
+			if glance.Like(&e.Glance.Shapes, &e.Glance.Rough) >= glimpsed && glance.Closely(&e.Glance) >= alikeFrom && (e.Grams == 0 || e.Grams >= 85 && e.Grams <= 117) {
 				want = append(want, id)
 			}
 		}
@@ -100,7 +100,7 @@ func TestLikePicturesAreFound(t *testing.T) {
 			t.Fatalf("round %d: %v, want %v", round, got, want)
 		}
 		for id, which := range shown {
-			if g := known[id].Grams; which == of && (g == 0 || g >= 75 && g <= 133) && !slices.Contains(got, id) {
+			if g := known[id].Grams; which == of && (g == 0 || g >= 85 && g <= 117) && !slices.Contains(got, id) {
 				t.Errorf("round %d: row %d shows the same and is not found", round, id)
 			}
 		}

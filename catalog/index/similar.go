@@ -4,13 +4,14 @@ import (
 	"cmp"
 	"math"
 	"slices"
+	"sync"
 
 	"plainpelican/core/likeness"
 )
 
 // enoughPosts is how many places of words are looked at for what is similar: the rarest words first,
 // since the common ones tell little.
-const enoughPosts = 300_000
+const enoughPosts = 200_000
 
 // What a picture tells beside words that is worth a look, and how much more for each hundredth by which it
 // is more like: a word that one offer in a hundred holds tells some 4,600. alikeFrom is the likeness at a
@@ -18,12 +19,12 @@ const enoughPosts = 300_000
 const (
 	tellsAlike = 4000
 	tellsMore  = 400
-	alikeFrom  = 0.75
+	alikeFrom  = 0.78
 )
 
 // Similar lists offers that share the most telling words of a text, or whose first picture is like
 // another: at most limit, those of which the most tells first, and half as many by their pictures alone. Pictures
-// of what is known to weigh other than grams, by likeness.OtherWeight, are not looked at; 0 grams is not known.
+// of what is known to weigh other than grams, by otherWeight, are not looked at; 0 grams is not known.
 func (s *Snapshot[T]) Similar(words []string, picture *likeness.Glance, grams, limit int) []Hit[T] {
 	type asked struct {
 		found []looked
@@ -46,14 +47,16 @@ func (s *Snapshot[T]) Similar(words []string, picture *likeness.Glance, grams, l
 		}
 	}
 	var seen []sight
+	var looking sync.WaitGroup
 	if picture != nil {
-		seen = s.sighted(picture, int32(grams))
+		looking.Go(func() { seen = s.sighted(picture, int32(grams)) })
 	}
-	top := &best{keep: limit}
+	told := make([]*[]int64, len(s.parts)) // what words tell of each row
+	sets := make([]bitset, len(s.parts))
 	for i := range s.parts {
 		p := &s.parts[i]
-		scores := room(len(p.ids))
-		set := none(len(p.ids))
+		scores, set := room(len(p.ids)), none(len(p.ids))
+		told[i], sets[i] = scores, set
 		for _, a := range all {
 			tells := int64(1000 * math.Log(1+float64(live)/float64(a.n)))
 			held := none(len(p.ids)) // a row may hold several forms of a word
@@ -65,16 +68,18 @@ func (s *Snapshot[T]) Similar(words []string, picture *likeness.Glance, grams, l
 				}
 			})
 		}
-		for _, sight := range seen {
-			if sight.part == i {
-				set.add(sight.row)
-				(*scores)[sight.row] += int64(tellsAlike + (sight.like-alikeFrom)*100*tellsMore)
-			}
-		}
-		set.and(p.alive)
+	}
+	looking.Wait()
+	for _, sight := range seen {
+		sets[sight.part].add(sight.row)
+		(*told[sight.part])[sight.row] += int64(tellsAlike + (sight.like-alikeFrom)*100*tellsMore)
+	}
+	top := &best{keep: limit}
+	for i := range s.parts {
+		sets[i].and(s.parts[i].alive)
 		top.part = i
-		pick(set, p.ids, *scores, false, top)
-		scratch.Put(scores)
+		pick(sets[i], s.parts[i].ids, *told[i], false, top)
+		scratch.Put(told[i])
 	}
 	found := top.sorted()
 	if picture != nil {

@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"fmt"
 	"image/jpeg"
@@ -47,8 +48,56 @@ const (
 
 // truth is what the generator knows of an offer.
 type truth struct {
-	family, seller int
-	picture        string
+	id             int64
+	family, seller int32
+}
+
+// knowledge is of all offers, by id and by family; it has no pointers, so that it does not slow down what is measured.
+type knowledge struct {
+	all   []truth
+	place map[int64]int32
+}
+
+func (k *knowledge) of(id int64) (truth, bool) {
+	at, ours := k.place[id]
+	if !ours {
+		return truth{}, false
+	}
+	return k.all[at], true
+}
+
+func (k *knowledge) family(family int32) []truth {
+	from, _ := slices.BinarySearchFunc(k.all, family, func(t truth, family int32) int { return cmp.Compare(t.family, family) })
+	to := from
+	for to < len(k.all) && k.all[to].family == family {
+		to++
+	}
+	return k.all[from:to]
+}
+
+// truths is what the generator knows of n offers on the shelf, in its order, which is that of families.
+func truths(ctx context.Context, pool *pgxpool.Pool, n int) (*knowledge, error) {
+	ids := map[string]int64{}
+	rows, err := pool.Query(ctx, `select id, number from offer where source_id = 1 and withdrawn_at is null`)
+	if err != nil {
+		return nil, err
+	}
+	var id int64
+	var number string
+	if _, err := pgx.ForEachRow(rows, []any{&id, &number}, func() error {
+		ids[number] = id
+		return nil
+	}); err != nil {
+		return nil, err
+	}
+	k := &knowledge{place: map[int64]int32{}}
+	for o := range gen.Offers(benchSeed, n) {
+		if id, there := ids[o.Number]; there {
+			k.place[id] = int32(len(k.all))
+			k.all = append(k.all, truth{id, int32(o.Family), int32(o.Seller)})
+		}
+	}
+	return k, nil
 }
 
 // benchLookalike asks for the item of offers elsewhere, among n offers whose pictures were drawn,
@@ -64,13 +113,7 @@ func benchLookalike(ctx context.Context, n int, dir string, kept bool) (out look
 		return out, err
 	}
 	defer end()
-	known := map[string]truth{}
-	families := map[int][]string{}
-	for o := range gen.Offers(benchSeed, n) {
-		known[o.Number] = truth{o.Family, o.Seller, o.Pictures[0]}
-		families[o.Family] = append(families[o.Family], o.Number)
-	}
-	if out.Pictures, err = drawAll(ctx, pool, known); err != nil {
+	if out.Pictures, err = drawAll(ctx, pool, n); err != nil {
 		return out, err
 	}
 	// What another bench took in beside it is of no family.
@@ -80,48 +123,45 @@ func benchLookalike(ctx context.Context, n int, dir string, kept bool) (out look
 	if err := a.Catalog.Refresh(ctx); err != nil {
 		return out, err
 	}
-	ids, numbers, err := numbered(ctx, pool)
+	known, err := truths(ctx, pool, n)
 	if err != nil {
 		return out, err
 	}
-	ids = slices.DeleteFunc(ids, func(id int64) bool { _, ours := known[numbers[id]]; return !ours }) // not the drafts' offers
 	r := rand.New(rand.NewPCG(4, 5))
 	var took []time.Duration
 	right, wrong, missed := 0, 0, 0
 	for range min(benchAsked, max(n/5, 50)) {
-		id := ids[r.IntN(len(ids))]
-		this := known[numbers[id]]
+		this := known.all[r.IntN(len(known.all))]
 		out.Asked++
 		began := time.Now()
-		found, err := a.Catalog.OfferElsewhere(ctx, id, 1, "")
+		found, err := a.Catalog.OfferElsewhere(ctx, this.id, 1, "")
 		took = append(took, time.Since(began))
 		if err != nil {
 			return out, err
 		}
-		same := map[string]bool{}
+		same := map[int64]bool{}
 		for _, o := range found.Offers {
-			number := numbers[o.ID]
-			other, ours := known[number]
+			other, ours := known.of(o.ID)
 			switch {
 			case o.Itself:
 			case ours && other.family == this.family:
 				right++
-				same[number] = true
+				same[o.ID] = true
 				out.Found[apart(this, other)]++
 			default:
 				wrong++
 				out.Wrong[missOf(this, other)]++
 			}
 		}
-		for _, number := range families[this.family] {
-			if !same[number] && number != numbers[id] {
+		for _, twin := range known.family(this.family) {
+			if !same[twin.id] && twin.id != this.id {
 				missed++
-				out.Missed[apart(this, known[number])]++
+				out.Missed[apart(this, twin)]++
 			}
 		}
-		for _, near := range []int{this.family - 1, this.family + 1} {
-			if len(families[near]) > 0 && gen.NearMiss(max(near, this.family)) {
-				out.Apart["other size or count"] += len(families[near])
+		for _, near := range []int32{this.family - 1, this.family + 1} {
+			if gen.NearMiss(int(max(near, this.family))) {
+				out.Apart["other size or count"] += len(known.family(near))
 			}
 		}
 	}
@@ -130,7 +170,7 @@ func benchLookalike(ctx context.Context, n int, dir string, kept bool) (out look
 	out.P95MS, out.MedianMS = p95(took), millis(took[len(took)/2])
 	out.Precision, out.Recall = float64(right)/float64(max(right+wrong, 1)), float64(right)/float64(max(right+missed, 1))
 	out.print()
-	out.ScanMS, err = fullScan(ctx, a, ids, ids[r.IntN(len(ids))])
+	out.ScanMS, err = fullScan(ctx, a, known)
 	return out, err
 }
 
@@ -153,7 +193,7 @@ func apart(a, b truth) string {
 }
 
 func missOf(a, b truth) string {
-	if near := max(a.family, b.family); min(a.family, b.family) == near-1 && gen.NearMiss(near) {
+	if near := max(a.family, b.family); min(a.family, b.family) == near-1 && gen.NearMiss(int(near)) {
 		return "other size or count"
 	}
 	return "another item"
@@ -173,12 +213,12 @@ func (out *lookalikeResult) print() {
 }
 
 // drawAll draws the first picture of each offer, as a JPEG at a quality of its shop's, and keeps what it is known by.
-func drawAll(ctx context.Context, pool *pgxpool.Pool, known map[string]truth) (int, error) {
+func drawAll(ctx context.Context, pool *pgxpool.Pool, n int) (int, error) {
 	seller := map[string]int{} // the first of those that show it
-	for _, k := range known {
-		url := pictureAt(k.picture)
-		if first, there := seller[url]; !there || k.seller < first {
-			seller[url] = k.seller
+	for o := range gen.Offers(benchSeed, n) {
+		url := pictureAt(o.Pictures[0])
+		if _, there := seller[url]; !there {
+			seller[url] = o.Seller
 		}
 	}
 	rows, err := pool.Query(ctx, `select url from picture`)
@@ -240,26 +280,13 @@ func drawAll(ctx context.Context, pool *pgxpool.Pool, known map[string]truth) (i
 	return len(seller) + len(there), err
 }
 
-// numbered lists the offers with their numbers.
-func numbered(ctx context.Context, pool *pgxpool.Pool) (ids []int64, numbers map[int64]string, err error) {
-	numbers = map[int64]string{}
-	rows, err := pool.Query(ctx, `select id, number from offer where withdrawn_at is null order by id`)
-	if err != nil {
-		return nil, nil, err
-	}
-	var id int64
-	var number string
-	_, err = pgx.ForEachRow(rows, []any{&id, &number}, func() error {
-		ids = append(ids, id)
-		numbers[id] = number
-		return nil
-	})
-	return ids, numbers, err
-}
-
 // fullScan compares one offer with all others, a part at a time.
-func fullScan(ctx context.Context, a *application.Application, ids []int64, id int64) (float64, error) {
+func fullScan(ctx context.Context, a *application.Application, known *knowledge) (float64, error) {
+	ids := make([]int64, len(known.all))
+	for i, t := range known.all {
+		ids[i] = t.id
+	}
 	began := time.Now()
-	_, err := a.Catalog.Compare(ctx, id, slices.Chunk(ids, 20_000))
+	_, err := a.Catalog.Compare(ctx, ids[len(ids)/2], slices.Chunk(ids, 20_000))
 	return millis(time.Since(began)), err
 }

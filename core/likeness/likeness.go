@@ -151,7 +151,7 @@ const samePicture = 45
 // What the likeness of outlines tells: nothing at neither, eight points for each hundredth more, less
 // as steeply, down to otherPicture.
 const (
-	neither      = 0.85
+	neither      = 0.84
 	steep        = 800
 	otherPicture = -30
 )
@@ -218,10 +218,7 @@ func together(here, there []float64) string {
 	return fmt.Sprintf("%v together here, %v there", here[0], there[0])
 }
 
-// OtherWeight is the difference from which weights speak against each other, as a share of the heavier.
-const OtherWeight = 0.25
-
-// weights agree within a twentieth, and speak against each other from OtherWeight on. It is the lightest
+// weights agree within a twentieth, and speak against each other from a quarter on. It is the lightest
 // variants that tell: among others some two often agree.
 func weights(add func(Kind, int, string), a, b *Item) {
 	best, from, to := math.Inf(1), 0, 0
@@ -238,7 +235,7 @@ func weights(add func(Kind, int, string), a, b *Item) {
 		add(ByWeight, 12, fmt.Sprintf("weighs the same, %d g", x))
 	case best <= 0.05:
 		add(ByWeight, 4, fmt.Sprintf("some weigh the same, %d g", from))
-	case best >= OtherWeight && !math.IsInf(best, 1):
+	case best >= 0.25 && !math.IsInf(best, 1):
 		add(ByWeight, -25, fmt.Sprintf("%d g here, %d g there", from, to))
 	}
 }
