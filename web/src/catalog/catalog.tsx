@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { memo, useCallback, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, ask, type Offer } from "../api/client";
 import { useSession } from "../frame/session";
@@ -9,7 +9,7 @@ import { DayRuler, DayWords } from "../parts/days";
 import { Grid, GridRow } from "../parts/grid";
 import { useKeys } from "../parts/keys";
 import { LadderLegend, ladderTop, PriceLadder } from "../parts/ladder";
-import { useCursor, useRows } from "../parts/list";
+import { useCursor, useRows, useSettled } from "../parts/list";
 import { Money, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
 import { useSay } from "../parts/toast";
@@ -21,6 +21,8 @@ import { nothingAsked, useAnswer, useQuestion } from "./question";
 import { Sentence } from "./sentence";
 
 const rowHeight = 61;
+/** Rows that are listed: laying out more takes long, and a browser shows nothing beyond some half a million of them. */
+const mostRows = 100_000;
 const columns = "grid grid-cols-[36px_52px_minmax(150px,1fr)_170px_112px_96px_74px] items-center gap-x-3";
 
 /** Catalog finds offers by a sentence, judges one at a time, and takes them to the Workbench. */
@@ -39,12 +41,13 @@ export default function Catalog() {
   const take = useTake(() => setMarked(new Map()));
   const say = useSay();
 
-  useEffect(() => setCount(total), [total]);
+  useEffect(() => setCount(Math.min(total, mostRows)), [total]);
   const asked = JSON.stringify(question);
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new sentence starts at its first offer
   useEffect(() => setCursor(0), [asked]);
   const wanted = Number(params.get("offer")) || 0;
   const shownOffer = wanted && wanted !== here?.id && cursor === 0 ? wanted : here?.id;
+  const sheetOffer = useSettled(shownOffer, cursor > 0 ? 0 : 250); // not at each key while one types
   useEffect(() => {
     if (here && cursor > 0)
       setParams(
@@ -56,14 +59,14 @@ export default function Catalog() {
       );
   }, [here, cursor, setParams]);
 
-  const mark = (offer: Offer | undefined) => {
+  const mark = useCallback((offer: Offer | undefined) => {
     if (!offer) return;
     setMarked((before) => {
       const next = new Map(before);
       if (!next.delete(offer.id)) next.set(offer.id, offer);
       return next;
     });
-  };
+  }, []);
   const markOn = (by: number) => {
     if (here && !marked.has(here.id)) mark(here);
     setCursor(Math.max(0, cursor + by));
@@ -117,7 +120,7 @@ export default function Catalog() {
           ) : total === 0 && first.data ? (
             <NothingFound hasSources={(sources.data ?? []).some((s) => s.state === "connected")} onClear={() => change(nothingAsked)} />
           ) : (
-            <Grid box={box} label="Offers" count={total} size={size} active={here ? `offer-${here.id}` : undefined}>
+            <Grid box={box} label="Offers" count={count} size={size} active={here ? `offer-${here.id}` : undefined}>
               {items.map((item) => (
                 <OfferRow
                   key={item.key}
@@ -128,14 +131,18 @@ export default function Catalog() {
                   top={top}
                   current={item.index === cursor}
                   marked={marked.has(row(item.index)?.id ?? 0)}
-                  onPoint={() => setCursor(item.index)}
-                  onMark={() => mark(row(item.index))}
+                  onPoint={setCursor}
+                  onMark={mark}
                 />
               ))}
             </Grid>
           )}
           <div className="flex h-9 shrink-0 items-center justify-between gap-4 border-t border-line px-4">
-            <LadderLegend />
+            {(items.at(-1)?.index ?? 0) < mostRows - 1 ? (
+              <LadderLegend />
+            ) : (
+              <span className="text-sm">The first {mostRows.toLocaleString("en")} are listed. Add a clause, or sort otherwise, to see others.</span>
+            )}
             {marked.size > 0 ? (
               <span className="flex items-center gap-2">
                 <b>{marked.size} marked</b>
@@ -158,7 +165,7 @@ export default function Catalog() {
             )}
           </div>
         </div>
-        {shownOffer && <OfferSheetView id={shownOffer} onTake={() => take.start([shownOffer])} busy={take.busy} />}
+        {sheetOffer && <OfferSheetView id={sheetOffer} onTake={take.start} busy={take.busy} />}
       </div>
       {take.dialog}
     </main>
@@ -182,7 +189,8 @@ function NothingFound({ hasSources, onClear }: { hasSources: boolean; onClear: (
   );
 }
 
-function OfferRow({
+/** OfferRow is not drawn again while one types, until another answer is there. */
+const OfferRow = memo(function OfferRow({
   offer,
   store,
   index,
@@ -200,8 +208,8 @@ function OfferRow({
   top: number;
   current: boolean;
   marked: boolean;
-  onPoint: () => void;
-  onMark: () => void;
+  onPoint: (index: number) => void;
+  onMark: (offer: Offer | undefined) => void;
 }) {
   return (
     <GridRow
@@ -210,13 +218,13 @@ function OfferRow({
       start={start}
       height={rowHeight}
       current={current}
-      onPoint={onPoint}
+      onPoint={() => onPoint(index)}
       className={`${columns} pr-4`}
     >
       {offer ? (
         <>
           <span role="gridcell" className="pl-2">
-            <Tick checked={marked} onChange={onMark} label={`Mark ${offer.title}`} />
+            <Tick checked={marked} onChange={() => onMark(offer)} label={`Mark ${offer.title}`} />
           </span>
           <span role="gridcell">
             <Picture path={offer.picture} width={96} className="size-11 border border-line" />
@@ -271,7 +279,7 @@ function OfferRow({
       )}
     </GridRow>
   );
-}
+});
 
 /** useTake takes offers to the Workbench, and asks before it makes a second draft of one. */
 function useTake(onTaken: () => void) {
@@ -315,5 +323,7 @@ function useTake(onTaken: () => void) {
       </div>
     </Dialog>
   );
-  return { start: (ids: number[]) => take.mutate({ ids, again: false }), busy: take.isPending, dialog };
+  const { mutate } = take;
+  const start = useCallback((ids: number[]) => mutate({ ids, again: false }), [mutate]);
+  return { start, busy: take.isPending, dialog };
 }

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { memo, useEffect, useState } from "react";
 import { Link } from "react-router";
 import { api, ask, type OfferSheet } from "../api/client";
 import { useSession } from "../frame/session";
@@ -15,7 +15,7 @@ import { Trace } from "../parts/trace";
 import { WhatIf } from "./whatif";
 
 /** OfferSheetView is the sheet about the offer under the cursor. */
-export function OfferSheetView({ id, onTake, busy }: { id: number; onTake: () => void; busy: boolean }) {
+export const OfferSheetView = memo(function OfferSheetView({ id, onTake, busy }: { id: number; onTake: (ids: number[]) => void; busy: boolean }) {
   const { storeId, may } = useSession();
   const offer = useQuery({
     queryKey: ["offer", id, storeId],
@@ -30,11 +30,11 @@ export function OfferSheetView({ id, onTake, busy }: { id: number; onTake: () =>
           <p>{offer.error.message}</p>
         </Notice>
       ) : (
-        offer.data && <OfferBody offer={offer.data} onTake={may("editor") ? onTake : undefined} busy={busy || offer.isPlaceholderData} />
+        offer.data && <OfferBody offer={offer.data} onTake={may("editor") ? () => onTake([id]) : undefined} busy={busy || offer.isPlaceholderData} />
       )}
     </Sheet>
   );
-}
+});
 
 function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => void) | undefined; busy: boolean }) {
   const [picture, setPicture] = useState(0);

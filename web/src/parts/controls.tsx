@@ -2,6 +2,7 @@ import { Dialog as Radix } from "radix-ui";
 import type { ButtonHTMLAttributes, InputHTMLAttributes, ReactNode } from "react";
 import { useId, useState } from "react";
 import { panel } from "./panel";
+import { enter, useTurn } from "./turns";
 
 type Tone = "main" | "plain" | "quiet" | "danger";
 
@@ -133,6 +134,8 @@ export function Key({ children }: { children: ReactNode }) {
 /** Picture shows an offer's picture, small; one that cannot be had is said with its reason, not a hole. */
 export function Picture({ path, width, alt = "", className = "" }: { path: string; width: 96 | 400 | 800; alt?: string; className?: string }) {
   const [broken, setBroken] = useState({ path: "", why: "" });
+  const src = `${path}?w=${width}`;
+  const turn = useTurn(path && broken.path !== path ? src : "");
   const said = (words: string, why = "") => (
     <span
       title={why || undefined}
@@ -144,16 +147,27 @@ export function Picture({ path, width, alt = "", className = "" }: { path: strin
   );
   if (!path) return said("no picture");
   if (broken.path === path) return said("picture broken", broken.why);
-  const why = async () => {
+  const why = () => {
+    turn.failed();
     setBroken({ path, why: "" });
-    try {
-      const answer = await fetch(path);
-      setBroken({ path: answer.ok ? "" : path, why: answer.ok ? "" : (await answer.text()).slice(0, 200) });
-    } catch {
-      // not reached: it stays broken, without a reason
-    }
+    const done = enter(async () => {
+      try {
+        const answer = await fetch(path);
+        setBroken({ path: answer.ok ? "" : path, why: answer.ok ? "" : (await answer.text()).slice(0, 200) });
+      } catch {
+        // not reached: it stays broken, without a reason
+      }
+      done();
+    });
   };
   return (
-    <img src={`${path}?w=${width}`} alt={alt} loading="lazy" onError={() => void why()} className={`rounded bg-sunk object-cover text-[9px] ${className}`} />
+    <img
+      ref={turn.image}
+      src={turn.may ? src : undefined}
+      alt={alt}
+      onLoad={turn.loaded}
+      onError={why}
+      className={`rounded bg-sunk object-cover text-[9px] ${className}`}
+    />
   );
 }

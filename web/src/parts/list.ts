@@ -18,12 +18,23 @@ export function useCursor(count: number, what: string) {
   return [cursor, setAt] as const;
 }
 
+/** useSettled is a value once it has stayed the same for so many milliseconds. */
+export function useSettled<V>(value: V, ms: number): V {
+  const [settled, setSettled] = useState(value);
+  useEffect(() => {
+    const timer = setTimeout(() => setSettled(value), ms);
+    return () => clearTimeout(timer);
+  }, [value, ms]);
+  return settled;
+}
+
 /** useRows shows only the rows of a long list that are in sight, and keeps the cursor's there. */
 export function useRows(count: number, height: number, cursor: number) {
   const box = useRef<HTMLDivElement>(null);
-  const rows = useVirtualizer({ count, getScrollElement: () => box.current, estimateSize: () => height, overscan: 8 });
+  const rows = useVirtualizer({ count, getScrollElement: () => box.current, estimateSize: () => height, overscan: 4 });
   useEffect(() => {
-    if (count > 0) rows.scrollToIndex(cursor, { align: "auto" });
+    // To know how far it scrolls is to lay out the whole page: the first row needs that only when others are in front.
+    if (count > 0 && (cursor > 0 || rows.scrollOffset)) rows.scrollToIndex(cursor, { align: "auto" });
   }, [cursor, count, rows]);
   return { box, items: rows.getVirtualItems(), size: rows.getTotalSize() };
 }

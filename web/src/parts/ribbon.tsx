@@ -26,6 +26,7 @@ export function DemandRibbon({
   const step = width / (weekly.length - 1);
   const runs: [number, number][] = []; // weeks of peak months that follow each other
   weekly.forEach((_, i) => {
+    if (peaks.length === 0) return;
     const month = new Date(Date.parse(ended ?? "") - (weekly.length - 1 - i + 0.5) * week).getMonth() + 1;
     const last = runs.at(-1);
     if (!peaks.includes(month)) return;
