@@ -1,4 +1,4 @@
-import { expect, type Page, test } from "@playwright/test";
+import { expect, type Page, type Request, test } from "@playwright/test";
 import { api, bazaar, connectStore, misbehave, signIn } from "./world";
 
 // Finding and judging: clauses and their counts, the seller's own standard, kept sentences, side by side, the same item elsewhere.
@@ -28,6 +28,32 @@ test("a further clause is chosen from the list, and leaves what its panel promis
   await page.reload();
   await expect(page.getByRole("button", { name: /^Demand: steady/ })).toBeVisible();
   await expect(page.getByRole("button", { name: /^Shipping price: for \$10/ })).toBeVisible();
+});
+
+test("pictures that are slow to come leave room for answers, and come all the same", async ({ page }) => {
+  const open = new Set<Request>();
+  let most = 0;
+  let asked = 0;
+  page.on("request", (r) => {
+    if (!r.url().includes("/pictures/")) return;
+    asked++;
+    most = Math.max(most, open.add(r).size);
+  });
+  for (const over of ["requestfinished", "requestfailed"] as const) page.on(over as "requestfinished", (r) => void open.delete(r));
+  await page.route(/\/pictures\//, async (route) => {
+    await new Promise((resolve) => setTimeout(resolve, 500));
+    await route.continue().catch(() => {}); // it may be out of sight by now
+  });
+  await page.goto("/catalog");
+  await expect.poll(() => asked).toBeGreaterThan(3);
+  await page.getByLabel("Words", { exact: true }).pressSequentially("mug", { delay: 150 });
+  await expect(page).toHaveURL(/words=mug/);
+  const all = page.getByRole("grid", { name: "Offers" }).locator("img");
+  await expect(all.first()).toBeVisible();
+  await expect
+    .poll(() => all.evaluateAll((list) => (list as HTMLImageElement[]).every((i) => i.complete && i.naturalWidth > 0)), { timeout: 20_000 })
+    .toBe(true);
+  expect(most).toBeLessThanOrEqual(3);
 });
 
 test("a supplier is looked for in its panel by words, and a bound can be typed", async ({ page }) => {

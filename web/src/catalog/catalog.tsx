@@ -28,7 +28,7 @@ const columns = "grid grid-cols-[36px_52px_minmax(150px,1fr)_170px_112px_96px_74
 /** Catalog finds offers by a sentence, judges one at a time, and takes them to the Workbench. */
 export default function Catalog() {
   const { storeId, store, may } = useSession();
-  const [question, change] = useQuestion();
+  const [question, change] = useQuestion(storeId);
   const [params, setParams] = useSearchParams();
   const [count, setCount] = useState(0);
   const [cursor, setCursor] = useCursor(count, "offer");

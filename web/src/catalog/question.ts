@@ -1,4 +1,4 @@
-import { useQueries, useQuery } from "@tanstack/react-query";
+import { useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { useSearchParams } from "react-router";
 import { api, ask, type Offer } from "../api/client";
@@ -54,11 +54,16 @@ export function asAddress(question: Question): URLSearchParams {
   return out;
 }
 
-/** useQuestion reads the sentence from the address and writes it there. */
-export function useQuestion(): [Question, (change: Partial<Question>) => void] {
+/** useQuestion reads the sentence from the address and writes it there. A changed one is asked at once, while the page draws itself for it. */
+export function useQuestion(store: number): [Question, (change: Partial<Question>) => void] {
   const [params, setParams] = useSearchParams();
+  const client = useQueryClient();
   const question = useMemo(() => questionOf(params), [params]);
-  const change = (part: Partial<Question>) => setParams(asAddress({ ...question, ...part }), { replace: true });
+  const change = (part: Partial<Question>) => {
+    const address = asAddress({ ...question, ...part });
+    void client.prefetchQuery(asked(questionOf(address), store, 0));
+    setParams(address, { replace: true });
+  };
   return [question, change];
 }
 
@@ -100,22 +105,23 @@ export function asQuery({ words, values, standard, sort }: Question, store: numb
 
 const pageSize = 50;
 
+const asked = (question: Question, store: number, offset: number) => ({
+  queryKey: ["offers", store, question, offset],
+  queryFn: ({ signal }: { signal: AbortSignal }) =>
+    ask(api.GET("/api/offers", { params: { query: { ...asQuery(question, store), offset, limit: pageSize } }, signal })),
+  staleTime: 30_000,
+});
+
 /** useAnswer asks the sentence, and for the pages of its answer that are in sight. */
 export function useAnswer(question: Question, store: number, firstRow: number, lastRow: number) {
-  const asked = (offset: number) => ({
-    queryKey: ["offers", store, question, offset],
-    queryFn: ({ signal }: { signal: AbortSignal }) =>
-      ask(api.GET("/api/offers", { params: { query: { ...asQuery(question, store), offset, limit: pageSize } }, signal })),
-    staleTime: 30_000,
-  });
-  const first = useQuery({ ...asked(0), placeholderData: (before) => before });
+  const first = useQuery({ ...asked(question, store, 0), placeholderData: (before) => before });
   const total = first.data?.total ?? 0;
   const pages = useMemo(() => {
     const list: number[] = [];
     for (let page = Math.max(1, Math.floor(firstRow / pageSize)); page <= Math.floor(lastRow / pageSize) && page * pageSize < total; page++) list.push(page);
     return list;
   }, [firstRow, lastRow, total]);
-  const more = useQueries({ queries: pages.map((page) => asked(page * pageSize)) });
+  const more = useQueries({ queries: pages.map((page) => asked(question, store, page * pageSize)) });
   const row = (i: number): Offer | undefined => {
     if (i < pageSize) return first.data?.offers[i];
     const page = Math.floor(i / pageSize);
