@@ -1,6 +1,7 @@
 package index
 
 import (
+	"cmp"
 	"math/rand/v2"
 	"slices"
 	"testing"
@@ -106,6 +107,30 @@ func TestLikePicturesAreFound(t *testing.T) {
 		}
 		if len(best) > 0 && len(snapshot.Similar(nil, &glance, 100, 1)) != 1 {
 			t.Errorf("round %d: the nearest alone is not found", round)
+		}
+	}
+}
+
+// Sorting only the foremost leaves the same ones in front as sorting all does.
+func TestTheForemostAreTheMostAlike(t *testing.T) {
+	r := rand.New(rand.NewPCG(25, 26))
+	for range 200 {
+		all := make([]sight, 1+r.IntN(900))
+		for i := range all {
+			all[i] = sight{row: uint32(i), like: []float64{r.Float64(), 0.5, 1}[r.IntN(3)]}
+		}
+		most := 1 + r.IntN(500)
+		likes := func(of []sight) (out []float64) {
+			for _, s := range of {
+				out = append(out, s.like)
+			}
+			slices.SortFunc(out, func(a, b float64) int { return cmp.Compare(b, a) })
+			return out[:min(len(out), most)]
+		}
+		want := likes(all)
+		few := foremost(slices.Clone(all), most)
+		if got := likes(few); !slices.Equal(got, want) {
+			t.Fatalf("of %d the %d most alike are not those in front: %v, want %v", len(all), most, got, want)
 		}
 	}
 }
