@@ -80,10 +80,10 @@ func Fit(a, b *Picture) float64 {
 	if best.fit = p.laid(best.part); best.fit < apartAtOnce {
 		return best.fit
 	}
-	if best = p.climb(best.part, 0.02); best.fit < apartSoon {
+	if best = p.climb(best, 0.02); best.fit < apartSoon {
 		return best.fit
 	}
-	return p.climb(best.part, 0.01).fit
+	return p.climb(best, 0.01).fit
 }
 
 // The likeness of outlines that moving does not mend, laid as glances are most alike, and after the
@@ -112,14 +112,14 @@ type pair struct {
 	held         [2]int // which row each of rows is, from 1
 }
 
+// found is a part and the likeness there.
 type found struct {
 	fit  float64
 	part [3]float64
 }
 
 // climb moves, narrows and widens a part in ever smaller steps while the likeness rises.
-func (p *pair) climb(part [3]float64, sizes ...float64) found {
-	best := found{p.laid(part), part}
+func (p *pair) climb(best found, sizes ...float64) found {
 	for _, size := range sizes {
 		for better := true; better; {
 			better = false
@@ -305,7 +305,7 @@ func (g *Glance) closely(other *Glance) (found, bool) {
 	if !first {
 		p = other.Rough.over(&g.Rough)
 	}
-	return p.climb(windows[window], 0.04, 0.02), first
+	return p.climb(found{best, windows[window]}, 0.04, 0.02), first
 }
 
 // steps are those of each window and place of a glance; across first, then down.
