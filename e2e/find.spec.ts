@@ -1,4 +1,4 @@
-import { expect, type Page, type Request, test } from "@playwright/test";
+import { expect, type Page, test } from "@playwright/test";
 import { api, bazaar, connectStore, misbehave, signIn } from "./world";
 
 // Finding and judging: clauses and their counts, the seller's own standard, kept sentences, side by side, the same item elsewhere.
@@ -31,21 +31,23 @@ test("a further clause is chosen from the list, and leaves what its panel promis
 });
 
 test("pictures that are slow to come leave room for answers, and come all the same", async ({ page }) => {
-  const open = new Set<Request>();
-  let most = 0;
-  let asked = 0;
-  page.on("request", (r) => {
-    if (!r.url().includes("/pictures/")) return;
-    asked++;
-    most = Math.max(most, open.add(r).size);
+  // Those that the page waits for at once: a request that it has given up may go on a little.
+  await page.addInitScript(() => {
+    const seen = { asked: 0, most: 0 };
+    Object.assign(window, { seen });
+    new MutationObserver(() => {
+      const loading = Array.from(document.images).filter((i) => i.getAttribute("src")?.startsWith("/pictures/") && !i.complete).length;
+      if (loading > 0) seen.asked++;
+      seen.most = Math.max(seen.most, loading);
+    }).observe(document, { subtree: true, childList: true, attributeFilter: ["src"] });
   });
-  for (const over of ["requestfinished", "requestfailed"] as const) page.on(over as "requestfinished", (r) => void open.delete(r));
+  const seen = () => page.evaluate(() => (window as unknown as { seen: { asked: number; most: number } }).seen);
   await page.route(/\/pictures\//, async (route) => {
     await new Promise((resolve) => setTimeout(resolve, 500));
     await route.continue().catch(() => {}); // it may be out of sight by now
   });
   await page.goto("/catalog");
-  await expect.poll(() => asked).toBeGreaterThan(3);
+  await expect.poll(async () => (await seen()).asked).toBeGreaterThan(3);
   await page.getByLabel("Words", { exact: true }).pressSequentially("mug", { delay: 150 });
   await expect(page).toHaveURL(/words=mug/);
   const all = page.getByRole("grid", { name: "Offers" }).locator("img");
@@ -53,7 +55,61 @@ test("pictures that are slow to come leave room for answers, and come all the sa
   await expect
     .poll(() => all.evaluateAll((list) => (list as HTMLImageElement[]).every((i) => i.complete && i.naturalWidth > 0)), { timeout: 20_000 })
     .toBe(true);
-  expect(most).toBeLessThanOrEqual(3);
+  expect((await seen()).most).toBe(3);
+});
+
+test("the address follows what is typed once typing rests, and nothing that is typed is lost", async ({ page }) => {
+  await page.goto("/catalog");
+  const words = page.getByLabel("Words", { exact: true });
+  await expect(page.getByRole("row").nth(2)).toBeVisible();
+  // Slower than typing rests, and faster; some keys come just while the address is being written.
+  for (const [text, delay] of [
+    ["enamel", 20],
+    [" mug", 301],
+    [" camp", 306],
+    [" green", 60],
+  ] as const)
+    await words.pressSequentially(text, { delay });
+  await expect(words).toHaveValue("enamel mug camp green");
+  await expect(page).toHaveURL(/words=enamel\+mug\+camp\+green/);
+  await expect(words).toHaveValue("enamel mug camp green");
+
+  // On leaving the field it follows at once, and a clause takes what is typed along.
+  await words.fill("mug");
+  await words.press("Escape");
+  expect(new URL(page.url()).searchParams.get("words")).toBe("mug");
+  await words.fill("kettle");
+  await page.getByRole("button", { name: /^Sorted/ }).click();
+  await page.getByRole("dialog").getByRole("button", { name: "most sold" }).click();
+  await expect(page).toHaveURL(/words=kettle&sort=units/);
+  await expect(page.getByText(/offers in \d+ ms/)).toBeVisible();
+
+  // Another hand's address counts at once: what was typed does not come back.
+  await words.fill("lantern");
+  await page.getByRole("link", { name: /^Workbench/ }).click();
+  await page.getByRole("link", { name: /^Catalog/ }).click();
+  await expect(words).toHaveValue("");
+  await page.waitForTimeout(400); // longer than typing rests
+  await expect(words).toHaveValue("");
+  await page.goBack();
+  await page.goBack();
+  await expect(words).toHaveValue("lantern");
+});
+
+test("while one types, neither sheets nor pictures are asked for; then the first offer's comes", async ({ page }) => {
+  await page.goto("/catalog?words=mug");
+  const sheet = page.getByRole("region", { name: "Offer" });
+  await expect(sheet).toBeVisible();
+  await page.waitForTimeout(1500); // its pictures have come
+  const asked: string[] = [];
+  page.on("request", (r) => asked.push(new URL(r.url()).pathname));
+  const words = page.getByLabel("Words", { exact: true });
+  await words.selectText();
+  await words.pressSequentially("garden hose", { delay: 80 });
+  expect(asked.filter((path) => path.startsWith("/pictures/") || /^\/api\/offers\/\d+/.test(path))).toEqual([]);
+  expect(asked.filter((path) => path === "/api/offers").length).toBeGreaterThan(5);
+  await expect.poll(() => asked.some((path) => /^\/api\/offers\/\d+$/.test(path))).toBe(true);
+  await expect.poll(() => asked.some((path) => path.startsWith("/pictures/"))).toBe(true);
 });
 
 test("a supplier is looked for in its panel by words, and a bound can be typed", async ({ page }) => {

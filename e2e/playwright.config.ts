@@ -1,16 +1,7 @@
 import { defineConfig } from "@playwright/test";
+import chromium from "./chromium.json" with { type: "json" };
 
 export const port = Number(process.env.E2E_PORT ?? 18080);
-
-const quiet = [
-  "--no-sandbox",
-  "--disable-gpu",
-  "--disable-quic",
-  "--no-first-run",
-  "--disable-background-networking",
-  "--disable-component-update",
-  "--disable-sync",
-];
 
 export default defineConfig({
   testDir: ".",
@@ -22,7 +13,7 @@ export default defineConfig({
   use: {
     baseURL: `http://localhost:${port}`,
     viewport: { width: 1280, height: 800 },
-    launchOptions: { executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium", args: quiet },
+    launchOptions: { executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium", args: chromium.args },
     trace: "retain-on-failure",
     reducedMotion: "reduce",
   },

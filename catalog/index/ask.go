@@ -284,9 +284,7 @@ func (p *part[T]) rank(q *Question, asked []looked, set bitset, top *best) {
 		pick(set, p.ids, p.numbers[Month], false, top)
 		return
 	}
-	scores := p.scores(asked, set)
-	pick(set, p.ids, *scores, false, top)
-	scratch.Put(scores)
+	p.relevant(asked, set, top)
 }
 
 var scratch = sync.Pool{New: func() any { return new([]int64) }}
@@ -299,30 +297,6 @@ func room(n int) *[]int64 {
 	*s = (*s)[:n]
 	clear(*s)
 	return s
-}
-
-// scores rank rows by words: more of the words as they stand, and earlier in the text, come
-// first; then what sells. Those of rows outside of the set mean nothing.
-func (p *part[T]) scores(asked []looked, set bitset) *[]int64 {
-	total, one := room(len(p.ids)), room(len(p.ids))
-	for _, l := range asked {
-		best := *one
-		p.eachPost(l, func(row uint32, first uint8, exact bool) {
-			score := 1000 - int64(first)
-			if exact {
-				score += 40
-			}
-			best[row] = max(best[row], score)
-		})
-		each(set, func(i int) { (*total)[i] += best[i]; best[i] = 0 })
-		if len(asked) > 1 {
-			clear(best)
-		}
-	}
-	scratch.Put(one)
-	units := p.numbers[Month]
-	each(set, func(i int) { (*total)[i] = (*total)[i]<<32 + int64(units[i]) })
-	return total
 }
 
 // entry is a row as it is ordered: the smaller key comes first, then the lower id.

@@ -12,12 +12,12 @@ import (
 
 func bench(ctx context.Context, args []string) error {
 	if len(args) == 0 {
-		return fmt.Errorf("say what to measure: price, reprice, ingest, refresh, formats, search or lookalike")
+		return fmt.Errorf("say what to measure: price, reprice, ingest, refresh, formats, search, lookalike or keys")
 	}
 	flags := flag.NewFlagSet("bench "+args[0], flag.ContinueOnError)
 	n := flags.Int("n", 0, "how many variants, or offers")
 	dir := flags.String("dir", ".pelican/bench", "where benches with a database keep it")
-	kept := flags.Bool("kept", false, "search and lookalike: use the catalog that the last of them laid")
+	kept := flags.Bool("kept", false, "search, lookalike and keys: use the catalog that the last of them laid")
 	profile := flags.String("cpuprofile", "", "file for a profile of the processor's time")
 	if err := flags.Parse(args[1:]); err != nil {
 		return err
@@ -48,8 +48,10 @@ func bench(ctx context.Context, args []string) error {
 		result, err = benchSearch(ctx, max(*n, 0), *dir, *kept)
 	case "lookalike":
 		result, err = benchLookalike(ctx, max(*n, 0), *dir, *kept)
+	case "keys":
+		result, err = benchKeys(ctx, max(*n, 0), *dir, *kept)
 	default:
-		return fmt.Errorf("there is no bench %q: choose price, reprice, ingest, refresh, formats, search or lookalike", args[0])
+		return fmt.Errorf("there is no bench %q: choose price, reprice, ingest, refresh, formats, search, lookalike or keys", args[0])
 	}
 	if err != nil {
 		return err

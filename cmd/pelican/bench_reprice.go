@@ -87,7 +87,7 @@ func openBench(ctx context.Context, dir string, kept bool) (pool *pgxpool.Pool, 
 		return nil, nil, nil, err
 	}
 	if err = database.Migrate(ctx, pool); err == nil {
-		a, err = application.New(settings.Settings{Key: make([]byte, 32), Data: dir + "/blobs", PublicURL: "http://localhost"}, pool, slog.New(slog.DiscardHandler))
+		a, err = application.New(settings.Settings{Key: make([]byte, 32), Data: dir + "/blobs", PublicURL: "http://localhost", AllowNetworks: loopback}, pool, slog.New(slog.DiscardHandler))
 	}
 	if err == nil {
 		err = a.Jobs.Start(ctx, false)

@@ -250,8 +250,11 @@ func lay(ctx context.Context, pool *pgxpool.Pool, a *application.Application, n 
 	return err
 }
 
-// pictureAt is the address of a generated picture, at a shop that there is not.
-func pictureAt(name string) string { return "https://pictures.example/" + name + ".jpg" }
+// picturesOn is where a bench that needs pictures serves them.
+const picturesOn = "127.0.0.1:37996"
+
+// pictureAt is the address of a generated picture.
+func pictureAt(name string) string { return "http://" + picturesOn + "/" + name + ".jpg" }
 
 // asTold is a generated offer as its source's protocol would bring it.
 func asTold(o gen.Offer) (source.Offer, error) {

@@ -41,6 +41,8 @@ var demoMembers = []struct {
 	{"wanda@saltmarsh.example", "Wanda", "rain-and-bicycle", access.Fulfiller},
 }
 
+var loopback = []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}
+
 // demonstration is a running demo.
 type demonstration struct {
 	dir    string
@@ -197,7 +199,6 @@ func (d *demonstration) seed(ctx context.Context, key string) error {
 	if err != nil {
 		return err
 	}
-	loopback := []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}
 	a, err := application.New(settings.Settings{Key: raw, Data: filepath.Join(d.dir, "blobs"), AllowNetworks: loopback, RatesURL: "http://" + d.address(4) + "/daily.xml"}, pool, slog.New(slog.DiscardHandler))
 	if err != nil {
 		return err

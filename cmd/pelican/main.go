@@ -40,7 +40,7 @@ func init() {
 		{"member", "add a member", "Adds a member; the password is read from standard input.\n\n  pelican member --email ada@example.com --name Ada --role owner", member},
 		{"openapi", "print the OpenAPI document", "Prints the OpenAPI 3.1 document of the API.", openapi},
 		{"price", "price a file of costs", priceHelp, price},
-		{"bench", "measure against a yardstick", "Measures, beside a yardstick in the same run; the last line is one JSON object.\n\n  pelican bench price|reprice|search [flags]", bench},
+		{"bench", "measure against a yardstick", "Measures, beside a yardstick in the same run; the last line is one JSON object.\n\n  pelican bench price|reprice|ingest|refresh|formats|search|lookalike|keys [flags]", bench},
 	}
 }
 

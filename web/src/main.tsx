@@ -1,7 +1,7 @@
 import "@fontsource-variable/public-sans";
 import "@fontsource-variable/bricolage-grotesque";
 import "./index.css";
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { notifyManager, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { setNonce } from "get-nonce";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
@@ -11,6 +11,9 @@ import { Application } from "./application";
 // Dialogs lock the page's scrolling with a style element, which the content security
 // policy allows by this nonce only.
 setNonce(document.querySelector<HTMLMetaElement>("meta[name=csp-nonce]")?.content ?? "");
+
+// An answer is drawn at once: a timer would wait for frames that show none of it.
+notifyManager.setScheduler(queueMicrotask);
 
 const client = new QueryClient({
   defaultOptions: {

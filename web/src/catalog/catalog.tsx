@@ -9,7 +9,7 @@ import { DayRuler, DayWords } from "../parts/days";
 import { Grid, GridRow } from "../parts/grid";
 import { useKeys } from "../parts/keys";
 import { LadderLegend, ladderTop, PriceLadder } from "../parts/ladder";
-import { useCursor, useRows, useSettled } from "../parts/list";
+import { useCursor, useHeld, useRows } from "../parts/list";
 import { Money, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
 import { useSay } from "../parts/toast";
@@ -17,23 +17,24 @@ import { OfferTrace } from "../parts/trace";
 import { mostBeside } from "./beside";
 import { useLookFor } from "./lookfor";
 import { OfferSheetView } from "./offer";
-import { nothingAsked, useAnswer, useQuestion } from "./question";
+import { nothingAsked, useAnswer, useOffers, useQuestion } from "./question";
 import { Sentence } from "./sentence";
 
 const rowHeight = 61;
 /** Rows that are listed: laying out more takes long, and a browser shows nothing beyond some half a million of them. */
 const mostRows = 100_000;
-const columns = "grid grid-cols-[36px_52px_minmax(150px,1fr)_170px_112px_96px_74px] items-center gap-x-3";
+const columns = "grid grid-cols-[36px_52px_minmax(150px,1fr)_168px_108px_104px_72px] items-center gap-x-3";
 
 /** Catalog finds offers by a sentence, judges one at a time, and takes them to the Workbench. */
 export default function Catalog() {
   const { storeId, store, may } = useSession();
-  const [question, change] = useQuestion(storeId);
+  const { question, open, change, settle } = useQuestion(storeId);
   const [params, setParams] = useSearchParams();
-  const [count, setCount] = useState(0);
+  const answer = useAnswer(question, storeId);
+  const count = Math.min(answer.data?.total ?? 0, mostRows);
   const [cursor, setCursor] = useCursor(count, "offer");
   const { box, items, size } = useRows(count, rowHeight, cursor);
-  const { first, total, row } = useAnswer(question, storeId, items[0]?.index ?? 0, items.at(-1)?.index ?? 0);
+  const row = useOffers(question, storeId, answer.data, items[0]?.index ?? 0, items.at(-1)?.index ?? 0);
   const sources = useQuery({ queryKey: ["sources"], queryFn: () => ask(api.GET("/api/sources")) });
   const [marked, setMarked] = useState<Map<number, Offer>>(new Map());
   const search = useRef<HTMLInputElement>(null);
@@ -41,13 +42,12 @@ export default function Catalog() {
   const take = useTake(() => setMarked(new Map()));
   const say = useSay();
 
-  useEffect(() => setCount(Math.min(total, mostRows)), [total]);
   const asked = JSON.stringify(question);
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new sentence starts at its first offer
   useEffect(() => setCursor(0), [asked]);
   const wanted = Number(params.get("offer")) || 0;
   const shownOffer = wanted && wanted !== here?.id && cursor === 0 ? wanted : here?.id;
-  const sheetOffer = useSettled(shownOffer, cursor > 0 ? 0 : 250); // not at each key while one types
+  const sheetOffer = useHeld(shownOffer, open); // not another at each key while one types
   useEffect(() => {
     if (here && cursor > 0)
       setParams(
@@ -100,9 +100,17 @@ export default function Catalog() {
     }),
   );
   return (
-    <main className="flex min-h-0 grow flex-col" {...handlers}>
+    <main className="flex min-h-0 grow flex-col" {...handlers} data-answers={answer.isPlaceholderData ? undefined : question.words}>
       <h1 className="sr-only">Catalog</h1>
-      <Sentence question={question} change={change} found={first.data} current={!first.isPlaceholderData} sources={sources.data ?? []} searchRef={search} />
+      <Sentence
+        question={question}
+        change={change}
+        settle={settle}
+        found={answer.data}
+        current={!answer.isPlaceholderData}
+        sources={sources.data ?? []}
+        searchRef={search}
+      />
       <div className="flex min-h-0 grow">
         <div className="flex min-w-0 grow flex-col">
           <div className={`${columns} h-7 shrink-0 border-b border-line pr-4 text-sm text-ink-2`}>
@@ -112,12 +120,12 @@ export default function Catalog() {
             <span>Sold, 52 weeks</span>
             <span className="text-right">Keep</span>
           </div>
-          {first.error ? (
+          {answer.error ? (
             <Notice title="The catalog does not answer" trouble>
-              <p>{first.error.message}</p>
-              <Button onClick={() => void first.refetch()}>Ask again</Button>
+              <p>{answer.error.message}</p>
+              <Button onClick={() => void answer.refetch()}>Ask again</Button>
             </Notice>
-          ) : total === 0 && first.data ? (
+          ) : count === 0 && answer.data ? (
             <NothingFound hasSources={(sources.data ?? []).some((s) => s.state === "connected")} onClear={() => change(nothingAsked)} />
           ) : (
             <Grid box={box} label="Offers" count={count} size={size} active={here ? `offer-${here.id}` : undefined}>
@@ -263,7 +271,7 @@ const OfferRow = memo(function OfferRow({
           </span>
           <span role="gridcell">
             <DemandRibbon weekly={offer.weekly} />
-            <span className="text-sm text-ink-2">{offer.units.toLocaleString("en")} in 30 days</span>
+            <span className="block text-sm whitespace-nowrap text-ink-2">{offer.units.toLocaleString("en")} in 30 days</span>
           </span>
           <span role="gridcell" className="text-right">
             {offer.ladder && (

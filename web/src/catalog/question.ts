@@ -1,7 +1,8 @@
 import { useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useMemo } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
-import { api, ask, type Offer } from "../api/client";
+import { api, ask, type Offer, type Schemas } from "../api/client";
+import { rest, typing } from "../parts/turns";
 import { type ClauseName, clauseNames, clauses } from "./clauses";
 
 export const sorts = {
@@ -54,17 +55,59 @@ export function asAddress(question: Question): URLSearchParams {
   return out;
 }
 
-/** useQuestion reads the sentence from the address and writes it there. A changed one is asked at once, while the page draws itself for it. */
-export function useQuestion(store: number): [Question, (change: Partial<Question>) => void] {
+type Asking = {
+  question: Question;
+  /** Whether what is typed is not in the address yet. */
+  open: boolean;
+  change: (part: Partial<Question>) => void;
+  settle: () => void;
+};
+
+/**
+ * useQuestion reads the sentence from the address and writes it there; what is typed is written once typing
+ * rests, or at settle: at each key that would take the browser as long as an answer. A changed sentence is asked
+ * at once, before the page draws itself for it.
+ */
+export function useQuestion(store: number): Asking {
   const [params, setParams] = useSearchParams();
   const client = useQueryClient();
-  const question = useMemo(() => questionOf(params), [params]);
+  const address = asAddress(questionOf(params)).toString();
+  const held = useMemo(() => questionOf(new URLSearchParams(address)), [address]);
+  // What was changed here counts until another hand changes the address, which follows a little later.
+  const [changed, setChanged] = useState<{ question: Question; over: string }>();
+  const wrote = useRef<string>(undefined);
+  const mine = changed !== undefined && (address === changed.over || address === wrote.current);
+  const question = mine ? changed.question : held;
+  const write = useRef<{ timer: number; now: () => void }>(undefined);
+  const settle = useCallback(() => {
+    clearTimeout(write.current?.timer);
+    write.current?.now();
+    write.current = undefined;
+  }, []);
+  useEffect(() => {
+    if (!mine) return;
+    return () => {
+      // For another hand's, or on leaving, what waits to be written is dropped.
+      clearTimeout(write.current?.timer);
+      write.current = undefined;
+      wrote.current = undefined;
+    };
+  }, [mine]);
   const change = (part: Partial<Question>) => {
-    const address = asAddress({ ...question, ...part });
-    void client.prefetchQuery(asked(questionOf(address), store, 0));
-    setParams(address, { replace: true });
+    const there = asAddress({ ...question, ...part });
+    const next = questionOf(there);
+    void client.prefetchQuery(asked(next, store, 0));
+    setChanged({ question: next, over: address });
+    clearTimeout(write.current?.timer);
+    const now = () => {
+      wrote.current = there.toString();
+      setParams(there, { replace: true });
+    };
+    write.current = { timer: window.setTimeout(settle, rest), now };
+    if ("words" in part) typing();
+    else settle();
   };
-  return [question, change];
+  return { question, open: mine && asAddress(question).toString() !== address, change, settle };
 }
 
 /** asQuery is a question as the API takes it. */
@@ -112,22 +155,25 @@ const asked = (question: Question, store: number, offset: number) => ({
   staleTime: 30_000,
 });
 
-/** useAnswer asks the sentence, and for the pages of its answer that are in sight. */
-export function useAnswer(question: Question, store: number, firstRow: number, lastRow: number) {
-  const first = useQuery({ ...asked(question, store, 0), placeholderData: (before) => before });
-  const total = first.data?.total ?? 0;
+/** useAnswer asks the sentence. Until there is an answer, that of the sentence before stands. */
+export function useAnswer(question: Question, store: number) {
+  return useQuery({ ...asked(question, store, 0), placeholderData: (before) => before });
+}
+
+/** useOffers finds an answer's offers by their place, and asks for the pages of it that are in sight. */
+export function useOffers(question: Question, store: number, answer: Schemas["CatalogFound"] | undefined, firstRow: number, lastRow: number) {
+  const total = answer?.total ?? 0;
   const pages = useMemo(() => {
     const list: number[] = [];
     for (let page = Math.max(1, Math.floor(firstRow / pageSize)); page <= Math.floor(lastRow / pageSize) && page * pageSize < total; page++) list.push(page);
     return list;
   }, [firstRow, lastRow, total]);
   const more = useQueries({ queries: pages.map((page) => asked(question, store, page * pageSize)) });
-  const row = (i: number): Offer | undefined => {
-    if (i < pageSize) return first.data?.offers[i];
-    const page = Math.floor(i / pageSize);
-    return more[pages.indexOf(page)]?.data?.offers[i - page * pageSize];
+  return (place: number): Offer | undefined => {
+    if (place < pageSize) return answer?.offers[place];
+    const page = Math.floor(place / pageSize);
+    return more[pages.indexOf(page)]?.data?.offers[place - page * pageSize];
   };
-  return { first, total, row };
 }
 
 /** useChoices counts what each clause's choices would leave, once a panel is open: "" is none. Those of before stay in sight in the same panel only. */

@@ -15,6 +15,7 @@ type Found = Schemas["CatalogFound"];
 export function Sentence({
   question,
   change,
+  settle,
   found,
   current,
   sources,
@@ -22,6 +23,8 @@ export function Sentence({
 }: {
   question: Question;
   change: (part: Partial<Question>) => void;
+  /** Has the address follow what was typed. */
+  settle: () => void;
   found: Found | undefined;
   /** Whether found is the answer to this question, not to the one before. */
   current: boolean;
@@ -63,6 +66,7 @@ export function Sentence({
           if (aLink(e.target.value)) byLink(e.target.value);
           else change({ words: e.target.value });
         }}
+        onBlur={settle}
         onKeyDown={(e) => (e.key === "Escape" || e.key === "Enter") && e.currentTarget.blur()}
         placeholder="anything"
         aria-label="Words"

@@ -1,6 +1,5 @@
-import { Popover } from "radix-ui";
 import { type ReactNode, useState } from "react";
-import { panel } from "./panel";
+import { Opener } from "./opener";
 
 /** Clause is a word of a sentence that opens a small panel. Empty ones are dashed. */
 export function Clause({
@@ -9,7 +8,7 @@ export function Clause({
   label,
   children,
   width = "w-64",
-  open: opened,
+  open,
   onOpen,
 }: {
   words: ReactNode;
@@ -21,20 +20,18 @@ export function Clause({
   open?: boolean;
   onOpen?: (open: boolean) => void;
 }) {
-  const [own, setOwn] = useState(false);
-  const open = opened ?? own;
-  const setOpen = onOpen ?? setOwn;
   return (
-    <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger className={`clause ${empty ? "clause-empty" : ""}`} aria-label={`${label}: ${typeof words === "string" ? words : ""}`}>
-        {words}
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content className={`${panel} ${width} max-h-96 overflow-auto p-1.5`} align="start" sideOffset={4} aria-label={label}>
-          {children(() => setOpen(false))}
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+    <Opener
+      words={words}
+      label={`${label}: ${typeof words === "string" ? words : ""}`}
+      className={`clause ${empty ? "clause-empty" : ""}`}
+      panelLabel={label}
+      panelClass={`${width} max-h-96 overflow-auto p-1.5`}
+      open={open}
+      onOpen={onOpen}
+    >
+      {children}
+    </Opener>
   );
 }
 

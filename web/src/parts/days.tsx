@@ -13,7 +13,7 @@ export function DayRuler({ days, width = 104 }: { days: Days; width?: number }) 
   const late = days.promise > 0 && !days.keeps_promise;
   const words = `Processing ${dayText(days.processing)}, at the door in ${dayText(days.door)}${days.promise ? (late ? `, later than your ${days.promise} days` : `, within your ${days.promise} days`) : ""}`;
   return (
-    <svg width={width} height={18} viewBox={`0 0 ${width} 18`} role="img" aria-label={words} className="block">
+    <svg width={width} height={18} viewBox={`0 0 ${width} 18`} role="img" className="block overflow-visible">
       <title>{words}</title>
       <line x1="1" x2={width - 1} y1="9" y2="9" stroke="var(--line-2)" />
       {[0, 10, 20, 30].map((n) => (

@@ -54,7 +54,7 @@ export function GridRow({
       tabIndex={-1}
       onClick={onPoint}
       className={`${className} absolute inset-x-0 border-b contain-content border-line ${current ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : "hover:bg-surface"}`}
-      style={{ transform: `translateY(${start}px)`, height }}
+      style={{ top: start, height }}
     >
       {children}
     </div>

@@ -29,14 +29,16 @@ export function PriceLadder({ ladder, top, width = 160 }: { ladder: Ladder; top:
     : "";
   const words = `Cost ${moneyText(ladder.item, home)}, shipping ${moneyText(ladder.shipping, home)}, fees ${moneyText(ladder.fees, home)}, profit ${moneyText(ladder.profit, home)}, price ${moneyText(ladder.price, home)}${seen}`;
   return (
-    <svg width={width} height={height} viewBox={`0 0 ${width} ${height}`} role="img" aria-label={words} className="block">
+    <svg width={width} height={height} viewBox={`0 0 ${width} ${height}`} role="img" className="block overflow-visible">
       <title>{words}</title>
-      <defs>
-        <pattern id="hatch" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-          <rect width="5" height="5" fill="var(--loss-wash)" />
-          <rect width="2.2" height="5" fill="var(--loss)" />
-        </pattern>
-      </defs>
+      {lost && (
+        <defs>
+          <pattern id="hatch" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+            <rect width="5" height="5" fill="var(--loss-wash)" />
+            <rect width="2.2" height="5" fill="var(--loss)" />
+          </pattern>
+        </defs>
+      )}
       {bars.map((bar) => (
         <rect key={bar.fill} x={bar.x} y={6} width={bar.w} height={11} fill={bar.fill} />
       ))}

@@ -18,14 +18,11 @@ export function useCursor(count: number, what: string) {
   return [cursor, setAt] as const;
 }
 
-/** useSettled is a value once it has stayed the same for so many milliseconds. */
-export function useSettled<V>(value: V, ms: number): V {
-  const [settled, setSettled] = useState(value);
-  useEffect(() => {
-    const timer = setTimeout(() => setSettled(value), ms);
-    return () => clearTimeout(timer);
-  }, [value, ms]);
-  return settled;
+/** useHeld is a value, or for as long as it is held, what it was before. */
+export function useHeld<V>(value: V, held: boolean): V {
+  const [last, setLast] = useState(value);
+  if (!held && last !== value) setLast(value);
+  return held ? last : value;
 }
 
 /** useRows shows only the rows of a long list that are in sight, and keeps the cursor's there. */

@@ -34,7 +34,7 @@ export function DemandRibbon({
     else runs.push([i, i]);
   });
   return (
-    <svg width={width} height={height} viewBox={`0 0 ${width} ${height}`} role="img" aria-label={words} className="block">
+    <svg width={width} height={height} viewBox={`0 0 ${width} ${height}`} role="img" className="block overflow-visible">
       <title>{words}</title>
       {runs.map(([from, to]) => (
         <rect key={from} x={(from - 0.5) * step} y={0} width={(to - from + 1) * step} height={height} fill="var(--fees)" opacity="0.5" />

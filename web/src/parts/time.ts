@@ -10,7 +10,9 @@ export function ago(moment: string | null | undefined): string {
   return relative.format(Math.round(seconds / 86400), "day");
 }
 
+const dayAndMonth = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", timeZone: "UTC" });
+
 /** dayName writes a day such as 2026-11-25 as 25 Nov. */
 export function dayName(day: string): string {
-  return new Date(`${day}T00:00:00Z`).toLocaleDateString("en-GB", { day: "numeric", month: "short", timeZone: "UTC" });
+  return dayAndMonth.format(new Date(`${day}T00:00:00Z`));
 }

@@ -1,9 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
-import { Popover } from "radix-ui";
 import type { ReactNode } from "react";
 import { api, ask, type Step } from "../api/client";
 import { Money } from "./money";
-import { panel } from "./panel";
+import { Opener } from "./opener";
 
 /** TraceList is how a price came about, step by step. */
 export function TraceList({ steps }: { steps: Step[] }) {
@@ -20,24 +19,20 @@ export function TraceList({ steps }: { steps: Step[] }) {
   );
 }
 
+const underlined = "min-h-6 rounded underline decoration-line-2 decoration-dotted underline-offset-4 hover:bg-beak-wash";
+const heading = "How this price came about";
+
 /** OfferTrace opens the steps of an offer's price by the rules, which are asked for when it is opened. */
 export function OfferTrace({ offer, store, children, label }: { offer: number; store: number; children: ReactNode; label: string }) {
   return (
-    <Popover.Root>
-      <Popover.Trigger
-        className="min-h-6 rounded underline decoration-line-2 decoration-dotted underline-offset-4 hover:bg-beak-wash"
-        aria-label={label}
-        onClick={(e) => e.stopPropagation()}
-      >
-        {children}
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content className={`${panel} w-96 p-3`} align="end" sideOffset={4} aria-label="How this price came about">
-          <h3 className="mb-1 text-base">How this price came about</h3>
+    <Opener words={children} label={label} className={underlined} panelLabel={heading} panelClass="w-96 p-3" align="end" apart>
+      {() => (
+        <>
+          <h3 className="mb-1 text-base">{heading}</h3>
           <Asked offer={offer} store={store} />
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+        </>
+      )}
+    </Opener>
   );
 }
 
@@ -54,16 +49,13 @@ function Asked({ offer, store }: { offer: number; store: number }) {
 export function Trace({ steps, children, label }: { steps: Step[]; children: ReactNode; label: string }) {
   if (steps.length === 0) return <>{children}</>;
   return (
-    <Popover.Root>
-      <Popover.Trigger className="min-h-6 rounded underline decoration-line-2 decoration-dotted underline-offset-4 hover:bg-beak-wash" aria-label={label}>
-        {children}
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content className={`${panel} w-96 p-3`} align="end" sideOffset={4} aria-label="How this price came about">
-          <h3 className="mb-1 text-base">How this price came about</h3>
+    <Opener words={children} label={label} className={underlined} panelLabel={heading} panelClass="w-96 p-3" align="end">
+      {() => (
+        <>
+          <h3 className="mb-1 text-base">{heading}</h3>
           <TraceList steps={steps} />
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+        </>
+      )}
+    </Opener>
   );
 }

@@ -7,6 +7,8 @@ import { useEffect, useRef, useState } from "react";
 const most = 3;
 /** Milliseconds for which one must stay in sight: what only passes by while one types or scrolls is not loaded. */
 const passing = 100;
+/** Milliseconds without a key after which typing rests. */
+export const rest = 300;
 const loading = new Set<symbol>();
 const waiting = new Map<symbol, () => void>();
 
@@ -22,7 +24,21 @@ export function enter(start: () => void): () => void {
   };
 }
 
+let restsAt = 0;
+let later = 0;
+
+/** typing has pictures wait until it rests: until then answers need the browser. */
+export function typing() {
+  restsAt = performance.now() + rest;
+}
+
 function next() {
+  const wait = restsAt - performance.now();
+  clearTimeout(later);
+  if (wait > 0) {
+    later = window.setTimeout(next, wait);
+    return;
+  }
   for (const [who, start] of waiting) {
     if (loading.size >= most) return;
     waiting.delete(who);

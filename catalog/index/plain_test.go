@@ -1,0 +1,252 @@
+package index
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+)
+
+var vocabulary = []string{"enamel", "mug", "kettle", "steel", "camp", "garden", "wool", "zinc", "pot", "lantern"}
+
+func one[V any](r *rand.Rand, of ...V) V { return of[r.IntN(len(of))] }
+
+func randomRow(r *rand.Rand, id int64) Entry[Figures] {
+	var words []string
+	long := r.IntN(60) / 59 * 280 // beyond the places that are told apart
+	for range 2 + r.IntN(4) + long {
+		words = append(words, one(r, vocabulary...))
+	}
+	e := Entry[Figures]{Row: Row{ID: id, Text: strings.Join(words, " ")}}
+	e.Facets = [facets]string{Category: one(r, "Kitchen", "Kitchen > Camp", "Kitchen > Camp > Mugs", "Garden"), Source: one(r, "1", "2", "3"), Supplier: fmt.Sprint("Supplier ", r.IntN(300)), Brand: one(r, "", "Linden"),
+		ShipsFrom: one(r, "CN", "VN", "PL"), ShipsTo: one(r, "*", "US", "DE,US", "DE,FR,GB", ""), Demand: one(r, "rising", "steady"), Mine: one(r, "no", "no", "workbench")}
+	for k := range e.Numbers {
+		e.Numbers[k] = int32(r.IntN(200))
+	}
+	e.Numbers[Verified], e.Numbers[Packs] = int32(r.IntN(2)), int32(r.IntN(2))
+	for f := range e.Thing.Of {
+		e.Thing.Of[f] = int64(r.IntN(4000) - 200)
+	}
+	e.Thing.Sellable = r.IntN(10) > 0
+	return e
+}
+
+var (
+	offeredNumbers = Offered{Stock: {10, 100}, Rating: {50}, Rivals: {20, 80}, Verified: {1}}
+	// asItIs prices things that are their own prices.
+	asItIs = Prices[Figures]{1: {func(f *Figures) Figures { return *f }, [figures][]int64{Landed: {1000, 3000}, Days: {800, 1600}, Profit: {0, 500}}}}
+)
+
+func world(r *rand.Rand, n int) (*Snapshot[Figures], map[int64]Entry[Figures]) {
+	rows := make([]Entry[Figures], n)
+	known := map[int64]Entry[Figures]{}
+	for i := range rows {
+		rows[i] = randomRow(r, int64(i+1))
+		known[rows[i].ID] = rows[i]
+	}
+	return Build(rows, offeredNumbers, asItIs), known
+}
+
+var cut = map[string][]string{}
+
+// termsOf remembers what it has cut once.
+func termsOf(text string) []string {
+	if cut[text] == nil {
+		cut[text] = Terms(text)
+	}
+	return cut[text]
+}
+
+// answersTo says plainly whether a value of a facet is meant by a choice.
+func answersTo(f Facet, value, choice string) bool {
+	switch f {
+	case Category:
+		return value == choice || strings.HasPrefix(value, choice+" > ")
+	case ShipsTo:
+		return value == "*" || (value != "" && slices.Contains(strings.Split(value, ","), choice))
+	}
+	return value == choice
+}
+
+func keeps(v, bound int64, atMost bool) bool {
+	if atMost {
+		return v <= bound
+	}
+	return v >= bound
+}
+
+func keepsFigure(m Figures, b Bound[Figure]) bool {
+	return m.Sellable && keeps(m.Of[b.Of], b.Value, b.Of.atMost())
+}
+
+// matches is what a question asks, said plainly, one row at a time; left is a clause to
+// leave out, as the counts of its choices do.
+func matches(q Question, e Entry[Figures], left any) bool {
+	text := termsOf(e.Text)
+	for _, w := range termsOf(q.Words) {
+		if !slices.ContainsFunc(text, func(x string) bool { return strings.HasPrefix(x, w) }) {
+			return false
+		}
+	}
+	for f, choices := range q.Facets {
+		if left != f && len(choices) > 0 && !slices.ContainsFunc(choices, func(c string) bool { return answersTo(f, e.Facets[f], c) }) {
+			return false
+		}
+	}
+	for _, b := range q.Numbers {
+		if left != b.Of && !keeps(int64(e.Numbers[b.Of]), b.Value, b.Of.atMost()) {
+			return false
+		}
+	}
+	for _, b := range q.Figures {
+		if left != b.Of && !keepsFigure(e.Thing, b) {
+			return false
+		}
+	}
+	if left == "standard" {
+		return true
+	}
+	return !slices.ContainsFunc(q.Standard.Numbers, func(b Bound[Number]) bool { return !keeps(int64(e.Numbers[b.Of]), b.Value, b.Of.atMost()) }) &&
+		!slices.ContainsFunc(q.Standard.Figures, func(b Bound[Figure]) bool { return !keepsFigure(e.Thing, b) })
+}
+
+var sorts = []Sort{ByLanded, ByItem, ByShipping, ByDays, ByUnits, ByGrowth, ByRating, ByRivals, ByProfit, ByMargin, ByWorth, ByRelevance}
+
+func randomQuestion(r *rand.Rand) Question {
+	q := Question{Store: 1, Limit: 50, Sort: one(r, sorts...), Facets: map[Facet][]string{}, Counts: true, SeenSince: []int32{30, 150}}
+	for range r.IntN(3) {
+		w := one(r, vocabulary...)
+		q.Words += " " + w[:len(w)-r.IntN(2)]
+	}
+	choices := map[Facet][]string{Category: {"Kitchen", "Kitchen > Camp", "Garden", "Attic"}, Source: {"1", "2"}, Supplier: {"Supplier 3", "Supplier 77"}, Brand: {"Linden", ""}, ShipsFrom: {"CN", "PL", "XX"}, ShipsTo: {"US", "GB"}, Demand: {"rising"}, Mine: {"no"}}
+	for f, of := range choices {
+		if r.IntN(6) == 0 {
+			q.Facets[f] = []string{one(r, of...), one(r, of...)}
+		}
+	}
+	for k := range numbers {
+		if r.IntN(9) == 0 {
+			q.Numbers = append(q.Numbers, Bound[Number]{k, one(r, int64(r.IntN(200)), 1, 10, 20)})
+		}
+	}
+	for f := range figures {
+		if r.IntN(9) == 0 {
+			q.Figures = append(q.Figures, Bound[Figure]{f, one(r, int64(r.IntN(4000)), 1000, 1600)})
+		}
+	}
+	if r.IntN(3) == 0 {
+		q.Standard = Standard{[]Bound[Number]{{Rating, 20}}, []Bound[Figure]{{Days, 3000}}}
+	}
+	q.Offset = r.IntN(4) * 10
+	return q
+}
+
+// inOrder compares two offers by a question's order, said plainly.
+func inOrder(q Question, a, b Entry[Figures]) int {
+	if q.Sort == ByRelevance {
+		return cmp.Or(cmp.Compare(relevance(q, b), relevance(q, a)), cmp.Compare(b.Numbers[Month], a.Numbers[Month]))
+	}
+	if k, is := byNumber[q.Sort]; is {
+		if k.atMost() {
+			a, b = b, a
+		}
+		return cmp.Compare(b.Numbers[k], a.Numbers[k])
+	}
+	if a.Thing.Sellable != b.Thing.Sellable {
+		return map[bool]int{true: -1, false: 1}[a.Thing.Sellable]
+	}
+	if !a.Thing.Sellable {
+		return 0
+	}
+	f := byFigure[q.Sort]
+	if f.atMost() {
+		a, b = b, a
+	}
+	return cmp.Compare(b.Thing.Of[f], a.Thing.Of[f])
+}
+
+// relevance is how well a row has the words of a question, said plainly.
+func relevance(q Question, e Entry[Figures]) (sum int) {
+	for _, w := range termsOf(q.Words) {
+		best := -1000
+		for at, x := range termsOf(e.Text) {
+			if strings.HasPrefix(x, w) {
+				points := -min(at, 255)
+				if x == w {
+					points += 40
+				}
+				best = max(best, points)
+			}
+		}
+		sum += best
+	}
+	return sum
+}
+
+// agree compares an answer with one that is found by looking at every row.
+func agree(t *testing.T, s *Snapshot[Figures], known map[int64]Entry[Figures], q Question) {
+	t.Helper()
+	got := s.Ask(q)
+	want := []Entry[Figures]{}
+	unhidden := 0
+	for _, e := range known {
+		if matches(q, e, nil) {
+			want = append(want, e)
+		}
+		if matches(q, e, "standard") {
+			unhidden++
+		}
+	}
+	slices.SortFunc(want, func(a, b Entry[Figures]) int { return cmp.Or(inOrder(q, a, b), cmp.Compare(a.ID, b.ID)) })
+	page := want[min(q.Offset, len(want)):min(q.Offset+q.Limit, len(want))]
+	same := slices.EqualFunc(got.Hits, page, func(h Hit[Figures], e Entry[Figures]) bool {
+		return h.ID == e.ID && h.Numbers == e.Numbers && h.ShipsFrom == e.Facets[ShipsFrom] && *h.Thing == e.Thing
+	})
+	if got.Total != len(want) || got.Hidden != unhidden-len(want) || !same {
+		t.Fatalf("%+v: %d rows %v, want %d %v; %d hidden, want %d", q, got.Total, got.Hits, len(want), page, got.Hidden, unhidden-len(want))
+	}
+	for f := range facets {
+		counts := map[string]int{}
+		for _, e := range known {
+			if matches(q, e, f) {
+				for _, choice := range f.choicesOf(e.Facets[f]) {
+					counts[choice]++
+				}
+			}
+		}
+		if !maps.Equal(got.Counts.Facets[f], counts) {
+			t.Fatalf("%+v: facet %d leaves %v, want %v", q, f, got.Counts.Facets[f], counts)
+		}
+	}
+	bounds := offeredNumbers
+	bounds[Seen] = q.SeenSince
+	for k, offered := range bounds {
+		for i, bound := range offered {
+			n := 0
+			for _, e := range known {
+				if matches(q, e, Number(k)) && keeps(int64(e.Numbers[k]), int64(bound), Number(k).atMost()) {
+					n++
+				}
+			}
+			if got.Counts.Numbers[k][i] != n {
+				t.Fatalf("%+v: number %d by %d leaves %d, want %d", q, k, bound, got.Counts.Numbers[k][i], n)
+			}
+		}
+	}
+	for f, offered := range asItIs[1].Offered {
+		for i, bound := range offered {
+			n := 0
+			for _, e := range known {
+				if matches(q, e, Figure(f)) && keepsFigure(e.Thing, Bound[Figure]{Figure(f), bound}) {
+					n++
+				}
+			}
+			if got.Counts.Figures[f][i] != n {
+				t.Fatalf("%+v: figure %d by %d leaves %d, want %d", q, f, bound, got.Counts.Figures[f][i], n)
+			}
+		}
+	}
+}

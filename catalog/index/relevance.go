@@ -1,0 +1,94 @@
+package index
+
+import (
+	"math"
+	"sync"
+)
+
+// Points for a word by where it stands: first in the text, and for each place further on one less; more as it
+// was typed than where it only begins so.
+const (
+	wordPoints  = math.MaxUint8 + 1
+	exactPoints = 40
+	// mostPointed is how many words have points: their sum fits.
+	mostPointed = math.MaxUint16 / (wordPoints + exactPoints)
+)
+
+var points = sync.Pool{New: func() any { return new([]uint16) }}
+
+func pointsFor(rows int) *[]uint16 {
+	s := points.Get().(*[]uint16)
+	if cap(*s) < rows {
+		*s = make([]uint16, rows)
+	}
+	*s = (*s)[:rows]
+	clear(*s)
+	return s
+}
+
+// relevant offers the rows of a set, which hold all words, to the best ones: more of the words as they were
+// typed, and earlier in the text, come first; then what sells. A row's points take two bytes, so that those of a
+// million stay near the processor while words of a common beginning are gone through.
+func (p *part[T]) relevant(asked []looked, set bitset, top *best) {
+	total := p.points(asked[0])
+	for _, l := range asked[1:min(len(asked), mostPointed)] {
+		one := p.points(l)
+		for i, more := range *one {
+			(*total)[i] += more
+		}
+		points.Put(one)
+	}
+	p.pickByPoints(set, *total, top)
+	points.Put(total)
+}
+
+// points are each row's for one word; those of rows outside of the answer mean nothing.
+func (p *part[T]) points(l looked) *[]uint16 {
+	all := pointsFor(len(p.ids))
+	best := *all
+	for _, s := range l.spans {
+		for w := s.from; w < s.to; w++ {
+			most := uint16(wordPoints)
+			if int(w) == l.exact {
+				most += exactPoints
+			}
+			rows := p.posts[p.heads[w]:p.heads[w+1]]
+			first := p.first[p.heads[w]:p.heads[w+1]]
+			first = first[:len(rows)]
+			for i, row := range rows {
+				best[row] = max(best[row], most-uint16(first[i]))
+			}
+		}
+	}
+	return all
+}
+
+// pickByPoints is pick by points, then units a month: these are looked at only where points do not tell.
+func (p *part[T]) pickByPoints(set bitset, total []uint16, top *best) {
+	units := p.numbers[Month]
+	key := func(i int) int64 { return ^(int64(total[i])<<32 + int64(units[i])) }
+	var least uint16 // points of the last that is kept
+	last := func() {
+		if len(top.entries) == top.keep {
+			least = uint16(^top.entries[0].key >> 32)
+		}
+	}
+	last()
+	for w, word := range set {
+		for ; word != 0; word &= word - 1 {
+			i := w<<6 + trailing(word)
+			if total[i] < least {
+				continue
+			}
+			e := entry{key(i), p.ids[i], top.part, i}
+			if len(top.entries) < top.keep {
+				top.push(e)
+			} else if e.before(top.entries[0]) {
+				top.replace(e)
+			} else {
+				continue
+			}
+			last()
+		}
+	}
+}
