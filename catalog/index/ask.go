@@ -3,7 +3,6 @@ package index
 import (
 	"cmp"
 	"slices"
-	"sync"
 )
 
 // Sort is what comes first.
@@ -285,18 +284,6 @@ func (p *part[T]) rank(q *Question, asked []looked, set bitset, top *best) {
 		return
 	}
 	p.relevant(asked, set, top)
-}
-
-var scratch = sync.Pool{New: func() any { return new([]int64) }}
-
-func room(n int) *[]int64 {
-	s := scratch.Get().(*[]int64)
-	if cap(*s) < n {
-		*s = make([]int64, n)
-	}
-	*s = (*s)[:n]
-	clear(*s)
-	return s
 }
 
 // entry is a row as it is ordered: the smaller key comes first, then the lower id.

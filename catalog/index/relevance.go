@@ -14,17 +14,23 @@ const (
 	mostPointed = math.MaxUint16 / (wordPoints + exactPoints)
 )
 
-var points = sync.Pool{New: func() any { return new([]uint16) }}
+// scratch lends a column of so many rows, cleared; back takes it for the next.
+type scratch[V int64 | uint16] struct{ kept sync.Pool }
 
-func pointsFor(rows int) *[]uint16 {
-	s := points.Get().(*[]uint16)
-	if cap(*s) < rows {
-		*s = make([]uint16, rows)
+func (s *scratch[V]) room(rows int) *[]V {
+	column, _ := s.kept.Get().(*[]V)
+	if column == nil || cap(*column) < rows {
+		column = new([]V)
+		*column = make([]V, rows)
 	}
-	*s = (*s)[:rows]
-	clear(*s)
-	return s
+	*column = (*column)[:rows]
+	clear(*column)
+	return column
 }
+
+func (s *scratch[V]) back(column *[]V) { s.kept.Put(column) }
+
+var points scratch[uint16]
 
 // relevant offers the rows of a set, which hold all words, to the best ones: more of the words as they were
 // typed, and earlier in the text, come first; then what sells. A row's points take two bytes, so that those of a
@@ -36,15 +42,15 @@ func (p *part[T]) relevant(asked []looked, set bitset, top *best) {
 		for i, more := range *one {
 			(*total)[i] += more
 		}
-		points.Put(one)
+		points.back(one)
 	}
 	p.pickByPoints(set, *total, top)
-	points.Put(total)
+	points.back(total)
 }
 
 // points are each row's for one word; those of rows outside of the answer mean nothing.
 func (p *part[T]) points(l looked) *[]uint16 {
-	all := pointsFor(len(p.ids))
+	all := points.room(len(p.ids))
 	best := *all
 	for _, s := range l.spans {
 		for w := s.from; w < s.to; w++ {

@@ -22,6 +22,8 @@ const (
 	alikeFrom  = 0.78
 )
 
+var similarities scratch[int64]
+
 // Similar lists offers that share the most telling words of a text, or whose first picture is like
 // another: at most limit, those of which the most tells first, and half as many by their pictures alone. Pictures
 // of what is known to weigh other than grams, by otherWeight, are not looked at; 0 grams is not known.
@@ -55,7 +57,7 @@ func (s *Snapshot[T]) Similar(words []string, picture *likeness.Glance, grams, l
 	sets := make([]bitset, len(s.parts))
 	for i := range s.parts {
 		p := &s.parts[i]
-		scores, set := room(len(p.ids)), none(len(p.ids))
+		scores, set := similarities.room(len(p.ids)), none(len(p.ids))
 		told[i], sets[i] = scores, set
 		for _, a := range all {
 			tells := int64(1000 * math.Log(1+float64(live)/float64(a.n)))
@@ -79,7 +81,7 @@ func (s *Snapshot[T]) Similar(words []string, picture *likeness.Glance, grams, l
 		sets[i].and(s.parts[i].alive)
 		top.part = i
 		pick(sets[i], s.parts[i].ids, *told[i], false, top)
-		scratch.Put(told[i])
+		similarities.back(told[i])
 	}
 	found := top.sorted()
 	if picture != nil {
