@@ -112,6 +112,22 @@ test("while one types, neither sheets nor pictures are asked for; then the first
   await expect.poll(() => asked.some((path) => path.startsWith("/pictures/"))).toBe(true);
 });
 
+test("the steps of a price open by keyboard, again and again, and give the keyboard back", async ({ page }) => {
+  await page.goto("/catalog?words=mug");
+  const price = page.getByRole("grid", { name: "Offers" }).getByRole("button", { name: /^How the price of/ }).first();
+  await expect(price).toHaveAttribute("aria-expanded", "false");
+  for (let i = 0; i < 2; i++) {
+    await price.focus();
+    await page.keyboard.press("Enter");
+    const steps = page.getByRole("dialog", { name: "How this price came about" });
+    await expect(steps.getByText("Lands at")).toBeVisible();
+    await expect(price).toHaveAttribute("aria-expanded", "true");
+    await page.keyboard.press("Escape");
+    await expect(steps).toBeHidden();
+    await expect(price).toBeFocused();
+  }
+});
+
 test("a supplier is looked for in its panel by words, and a bound can be typed", async ({ page }) => {
   await page.goto("/catalog?supplier=Linden+Home");
   await page.getByRole("button", { name: /^Supplier/ }).click();

@@ -72,8 +72,8 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
             {offer.supplier} on {offer.source} · ★ {offer.rating} of {offer.ratings} · {offer.on_time} % on time{offer.verified && " · verified"}
           </p>
           <p className="text-sm text-ink-2">
-            From {countryName(offer.ships_from)} · {offer.variants.length === 1 ? "1 variant" : `${offer.variants.length} variants`} · {offer.stock.toLocaleString("en")} in stock ·{" "}
-            {offer.return_days ? `returns ${offer.return_days} days` : "no returns"}
+            From {countryName(offer.ships_from)} · {offer.variants.length === 1 ? "1 variant" : `${offer.variants.length} variants`} ·{" "}
+            {offer.stock.toLocaleString("en")} in stock · {offer.return_days ? `returns ${offer.return_days} days` : "no returns"}
             {offer.own_packing && " · packs with your brand"}
           </p>
         </div>
