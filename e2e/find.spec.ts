@@ -114,7 +114,10 @@ test("while one types, neither sheets nor pictures are asked for; then the first
 
 test("the steps of a price open by keyboard, again and again, and give the keyboard back", async ({ page }) => {
   await page.goto("/catalog?words=mug");
-  const price = page.getByRole("grid", { name: "Offers" }).getByRole("button", { name: /^How the price of/ }).first();
+  const price = page
+    .getByRole("grid", { name: "Offers" })
+    .getByRole("button", { name: /^How the price of/ })
+    .first();
   await expect(price).toHaveAttribute("aria-expanded", "false");
   for (let i = 0; i < 2; i++) {
     await price.focus();
