@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { memo, useCallback, useEffect, useRef, useState } from "react";
+import { memo, useCallback, useEffect, useEffectEvent, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, ask, type Offer } from "../api/client";
 import { useSession } from "../frame/session";
@@ -17,7 +17,7 @@ import { OfferTrace } from "../parts/trace";
 import { mostBeside } from "./beside";
 import { useLookFor } from "./lookfor";
 import { OfferSheetView } from "./offer";
-import { nothingAsked, useAnswer, useOffers, useQuestion } from "./question";
+import { asAddress, nothingAsked, useAnswer, useOffers, useQuestion } from "./question";
 import { Sentence } from "./sentence";
 
 const rowHeight = 61;
@@ -48,16 +48,14 @@ export default function Catalog() {
   const wanted = Number(params.get("offer")) || 0;
   const shownOffer = wanted && wanted !== here?.id && cursor === 0 ? wanted : here?.id;
   const sheetOffer = useHeld(shownOffer, open); // not another at each key while one types
+  const showInAddress = useEffectEvent((offer: number) => {
+    const address = asAddress(question);
+    address.set("offer", String(offer));
+    setParams(address, { replace: true });
+  });
   useEffect(() => {
-    if (here && cursor > 0)
-      setParams(
-        (before) => {
-          before.set("offer", String(here.id));
-          return before;
-        },
-        { replace: true },
-      );
-  }, [here, cursor, setParams]);
+    if (here && cursor > 0) showInAddress(here.id);
+  }, [here, cursor]);
 
   const mark = useCallback((offer: Offer | undefined) => {
     if (!offer) return;

@@ -160,14 +160,7 @@ export function Picture({ path, width, alt = "", className = "" }: { path: strin
       done();
     });
   };
-  return (
-    <img
-      ref={turn.image}
-      src={turn.may ? src : undefined}
-      alt={alt}
-      onLoad={turn.loaded}
-      onError={why}
-      className={`rounded bg-sunk object-cover text-[9px] ${className}`}
-    />
-  );
+  const shape = `block rounded bg-sunk ${className}`;
+  if (!turn.may) return alt ? <span role="img" aria-label={alt} className={shape} /> : <span className={shape} />;
+  return <img key={src} ref={turn.image} src={src} alt={alt} onLoad={turn.loaded} onError={why} className={`${shape} object-cover text-[9px]`} />;
 }

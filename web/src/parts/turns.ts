@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useRef, useState } from "react";
 
 /**
  * Pictures are loaded a few at a time. A browser has six connections to a server: while a supplier's
@@ -54,20 +54,23 @@ const had = new Set<string>();
 export function useTurn(src: string) {
   const [turn, setTurn] = useState("");
   const leave = useRef(() => {});
-  const image = useRef<HTMLImageElement>(null);
   useEffect(() => {
     if (!src || had.has(src)) return;
-    const shown = image.current;
     const settled = setTimeout(() => {
       leave.current = enter(() => setTurn(src));
     }, passing);
     return () => {
       clearTimeout(settled);
-      // One that is not shown any more would go on loading.
-      if (!had.has(src) && !shown?.isConnected) shown?.removeAttribute("src");
       leave.current();
     };
   }, [src]);
+  // One that is not shown any more would go on loading.
+  const image = useCallback(
+    (shown: HTMLImageElement) => () => {
+      if (!had.has(src)) shown.removeAttribute("src");
+    },
+    [src],
+  );
   return {
     image,
     may: turn === src || had.has(src),
