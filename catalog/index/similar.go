@@ -62,7 +62,7 @@ func (s *Snapshot[T]) Similar(words []string, picture *likeness.Glance, grams, l
 		for _, a := range all {
 			tells := int64(1000 * math.Log(1+float64(live)/float64(a.n)))
 			held := none(len(p.ids)) // a row may hold several forms of a word
-			p.eachPost(a.found[i], func(row uint32, _ uint8, _ bool) {
+			p.eachPost(a.found[i], func(row uint32) {
 				if !held.has(row) {
 					held.add(row)
 					set.add(row)

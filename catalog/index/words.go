@@ -84,16 +84,11 @@ func (p *part[T]) look(word string) looked {
 	return l
 }
 
-// eachPost does something with each row, alive or not, that holds one of the words, and where
-// it holds it first.
-func (p *part[T]) eachPost(l looked, do func(row uint32, first uint8, exact bool)) {
+// eachPost does something with each row, alive or not, that holds one of the words.
+func (p *part[T]) eachPost(l looked, do func(row uint32)) {
 	for _, s := range l.spans {
-		for w := s.from; w < s.to; w++ {
-			from, to := p.heads[w], p.heads[w+1]
-			first := p.first[from:to]
-			for i, row := range p.posts[from:to] {
-				do(row, first[i], int(w) == l.exact)
-			}
+		for _, row := range p.posts[p.heads[s.from]:p.heads[s.to]] {
+			do(row)
 		}
 	}
 }
