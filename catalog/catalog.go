@@ -2,9 +2,11 @@ package catalog
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"sync"
 	"sync/atomic"
+	"time"
 
 	"github.com/jackc/pgx/v5/pgxpool"
 
@@ -34,6 +36,30 @@ type Service struct {
 	now      atomic.Pointer[state]
 	building sync.Mutex
 	fetching sync.Map // url to *sync.Mutex: a picture is fetched once at a time
+	skipped  sync.Map // ids of offers that cannot be read and are not in the index, to the reason
+	failing  atomic.Pointer[indexFailure]
+}
+
+// indexFailure is since when the index cannot follow the database, and why.
+type indexFailure struct {
+	since time.Time
+	err   error
+}
+
+// patientFor is how long an index may fail to follow before its instance is not ready.
+const patientFor = 30 * time.Second
+
+// Ready tells whether questions can be answered, and how many offers cannot be read and are left
+// out. Its error is a sentence.
+func (s *Service) Ready() (skipped int, err error) {
+	s.skipped.Range(func(_, _ any) bool { skipped++; return true })
+	switch failing := s.failing.Load(); {
+	case s.now.Load() == nil:
+		return skipped, errors.New("the catalog is being indexed")
+	case failing != nil && time.Since(failing.since) > patientFor:
+		return skipped, errors.New("the catalog's index cannot follow the database")
+	}
+	return skipped, nil
 }
 
 // Bench is what the catalog must know of the workbench.

@@ -18,6 +18,7 @@ import (
 	"plainpelican/catalog"
 	"plainpelican/core/landed"
 	"plainpelican/core/money"
+	"plainpelican/platform/pictures"
 	"plainpelican/pricing"
 	"plainpelican/standins/fault"
 	"plainpelican/testkit"
@@ -216,7 +217,7 @@ func TestPicturesThatAreNone(t *testing.T) {
 		if _, err := w.App.Pool.Exec(t.Context(), `update offer set pictures = array[$2] where id = $1`, w.Offer(0), at); err != nil {
 			t.Fatal(err)
 		}
-		if _, _, err := w.App.Catalog.Picture(t.Context(), w.Offer(0), 0); !errors.Is(err, catalog.ErrNoPicture) || !strings.Contains(err.Error(), words) {
+		if _, _, err := w.App.Catalog.Picture(t.Context(), w.Offer(0), 0); !errors.Is(err, pictures.ErrNone) || !strings.Contains(err.Error(), words) {
 			t.Errorf("%s: %v", path, err)
 		}
 	}

@@ -6,7 +6,6 @@ import (
 	"image"
 	"image/draw"
 	"image/jpeg"
-	"net/url"
 	"slices"
 	"strings"
 	"testing"
@@ -136,7 +135,7 @@ func TestWhatIsSaidOfTwoOffersIsRemembered(t *testing.T) {
 		t.Fatal(err)
 	}
 	var linked catalog.Elsewhere
-	w.Owner.Must("GET", "/api/elsewhere?store=1&link="+url.QueryEscape(page), nil, &linked)
+	w.Owner.Must("POST", "/api/elsewhere", catalog.LookFor{Store: 1, Link: page}, &linked)
 	if linked.ID != id || !holds(linked.Offers, other) {
 		t.Errorf("the link leads to offer %d, not %d", linked.ID, id)
 	}
@@ -162,9 +161,10 @@ func TestWhatAPictureOrAPageShowsIsFound(t *testing.T) {
 	if err != nil || looked != 30 || len(ids) != 30 {
 		t.Fatalf("%d pictures of %d offers were looked at: %v", looked, len(ids), err)
 	}
-	look := func(query string) (found catalog.Elsewhere) {
+	look := func(in catalog.LookFor) (found catalog.Elsewhere) {
 		t.Helper()
-		w.Owner.Must("GET", "/api/elsewhere?store=1&"+query, nil, &found)
+		in.Store = 1
+		w.Owner.Must("POST", "/api/elsewhere", in, &found)
 		return found
 	}
 	at := func(found catalog.Elsewhere, id int64) int {
@@ -180,7 +180,7 @@ func TestWhatAPictureOrAPageShowsIsFound(t *testing.T) {
 	}
 	testkit.Until(t, "the pictures in the index", func() bool {
 		_, content, err := w.App.Catalog.Picture(t.Context(), ids[len(ids)-1], 0)
-		return err == nil && at(look("file="+upload(content)), ids[len(ids)-1]) >= 0
+		return err == nil && at(look(catalog.LookFor{File: upload(content)}), ids[len(ids)-1]) >= 0
 	})
 	lost := 0
 	for _, id := range ids[:12] {
@@ -199,7 +199,7 @@ func TestWhatAPictureOrAPageShowsIsFound(t *testing.T) {
 		if err := jpeg.Encode(&out, cut, &jpeg.Options{Quality: 35}); err != nil {
 			t.Fatal(err)
 		}
-		found := look("file=" + upload(out.Bytes()))
+		found := look(catalog.LookFor{File: upload(out.Bytes())})
 		if place := at(found, id); place < 0 || found.Offers[place].Evidence[0].Kind != likeness.ByPicture || found.ID != 0 || found.Pictures != 1 {
 			t.Logf("the cropped picture of offer %d is not known again", id)
 			lost++
@@ -212,7 +212,7 @@ func TestWhatAPictureOrAPageShowsIsFound(t *testing.T) {
 	shop := testkit.Bazaar
 	shop.Prefix, shop.Name = "ZZ", "A shop nobody connected"
 	address := w.Serve(bazaar.New(shop).Handler())
-	found := look("link=" + url.QueryEscape(address+"/p/ZZ-100004"))
+	found := look(catalog.LookFor{Link: address + "/p/ZZ-100004"})
 	var twin int64
 	if err := w.App.Pool.QueryRow(t.Context(), `select id from offer where number = 'QB-100004'`).Scan(&twin); err != nil {
 		t.Fatal(err)
@@ -220,12 +220,12 @@ func TestWhatAPictureOrAPageShowsIsFound(t *testing.T) {
 	if place := at(found, twin); place < 0 || found.Title != found.Offers[place].Title || found.Offers[place].Strength < 90 {
 		t.Errorf("offer %d is not found by the page of another shop: %+v", twin, found)
 	}
-	for query, says := range map[string]string{
-		"": "link or a picture", "link=" + url.QueryEscape(address+"/nothing"): "cannot be looked for", "link=nonsense": "cannot be looked for", "link=" + url.QueryEscape("http://10.0.0.1/x"): "cannot be looked for",
-		"file=" + upload([]byte("<html>")): "not a picture", "file=0000": "did not arrive",
+	for in, says := range map[catalog.LookFor]string{
+		{}: "link or a picture", {Link: address + "/nothing"}: "cannot be looked for", {Link: "nonsense"}: "cannot be looked for", {Link: "http://10.0.0.1/x"}: "cannot be looked for",
+		{File: upload([]byte("<html>"))}: "not a picture", {File: "0000"}: "did not arrive",
 	} {
-		if p := w.Owner.Ask("GET", "/api/elsewhere?store=1&"+query, nil, nil); p == nil || p.Status != 422 || !strings.Contains(p.Detail, says) {
-			t.Errorf("%s: %+v", query, p)
+		if p := w.Owner.Ask("POST", "/api/elsewhere", in, nil); p == nil || p.Status != 422 || !strings.Contains(p.Detail, says) {
+			t.Errorf("%+v: %+v", in, p)
 		}
 	}
 }

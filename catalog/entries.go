@@ -41,7 +41,7 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id and x.state = 'connected'
 		left join category_mapping m on m.source_id = o.source_id and m.name = o.category
 		left join picture p on p.url = o.pictures[1] and p.shapes <> '{}'
-		join lateral (select sum(stock) over () as stock, coalesce(min(nullif(weight_grams, 0)) over (), 0) as grams, cost, min_advertised, list_price from offer_variant where offer_id = o.id and not withdrawn order by cost, id limit 1) v on true
+		join lateral (select least(sum(stock) over (), 2147483647)::int as stock, coalesce(min(nullif(weight_grams, 0)) over (), 0) as grams, cost, min_advertised, list_price from offer_variant where offer_id = o.id and not withdrawn order by cost, id limit 1) v on true
 		where o.withdrawn_at is null and `+where+` order by o.id`, args...)
 	if err != nil {
 		return err
@@ -56,9 +56,10 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 	var verified, packs bool
 	same := sharer{texts: map[string]string{}, deliveries: map[string]reach{}, things: map[string]*pricing.Thing{}}
 	t, f, n := &pricing.Thing{}, &e.Facets, &e.Numbers
-	_, err = pgx.ForEachRow(rows, []any{&e.ID, &e.Text, &source, &f[index.ShipsFrom], &f[index.Category], &n[index.Rating], &weekly, &n[index.Rivals], &n[index.Returns], &n[index.OnTime], &verified, &packs,
+	read := []any{&e.ID, &e.Text, &source, &f[index.ShipsFrom], &f[index.Category], &n[index.Rating], &weekly, &n[index.Rivals], &n[index.Returns], &n[index.OnTime], &verified, &packs,
 		&f[index.Demand], &n[index.Growth], &n[index.Seen], &f[index.Mine], &n[index.Stock], &cost, &advertised, &listed, &currency, &f[index.Supplier], &f[index.Brand], &t.Market, &marketIn,
-		&t.Processing.Min, &t.Processing.Max, &deliveries, &t.Source, &shapes, &outline, &e.Grams}, func() error {
+		&t.Processing.Min, &t.Processing.Max, &deliveries, &t.Source, &shapes, &outline, &e.Grams}
+	complete := func() error {
 		c, err := money.ParseCurrency(currency)
 		if err != nil {
 			return err
@@ -88,11 +89,26 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 			picture := pictureFrom(shapes, outline)
 			e.Glance = picture.Glance()
 		}
+		return nil
+	}
+	_, err = pgx.ForEachRow(rows, read, func() error {
+		defer func() { t.Market, weekly, shapes, outline = nil, nil, nil, nil }()
+		if err := complete(); err != nil { // one offer that cannot be read never hides the others
+			s.skip(e.ID, err)
+			return nil
+		}
+		s.skipped.Delete(e.ID)
 		do(e)
-		t.Market, weekly, shapes, outline = nil, nil, nil, nil
 		return nil
 	})
 	return err
+}
+
+// skip leaves an offer out of the index, and says so where it is seen: in the log and in readyz.
+func (s *Service) skip(id int64, why error) {
+	if _, known := s.skipped.Swap(id, why.Error()); !known {
+		s.Log.Error("an offer cannot be read and is not in the catalog", "offer", id, "error", why)
+	}
 }
 
 func one(yes bool) int32 {

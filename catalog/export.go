@@ -2,7 +2,6 @@ package catalog
 
 import (
 	"context"
-	"encoding/csv"
 	"io"
 	"slices"
 	"strconv"
@@ -37,7 +36,7 @@ func (s *Service) export(ctx context.Context, q Sentence) (func(io.Writer) error
 		if _, err := io.WriteString(w, "\xef\xbb\xbf"); err != nil {
 			return err
 		}
-		out := csv.NewWriter(w)
+		out := spreadsheet.NewWriter(w)
 		_ = out.Write(exportHeader) // told by Error
 		for from := 0; from < len(hits); from += exportPart {
 			part := hits[from:min(from+exportPart, len(hits))]
@@ -79,6 +78,6 @@ func exportRow(l *Line, h *index.Hit[thing], p *pricing.Pricer) []string {
 	if n := int(h.Numbers[index.Growth]); n != index.NoGrowth {
 		growth = strconv.FormatFloat(float64(n)/10, 'f', 1, 64)
 	}
-	return slices.Concat([]string{itoa(l.ID), spreadsheet.Inert(l.Title), spreadsheet.Inert(l.Supplier), spreadsheet.Inert(l.Source), l.ShipsFrom}, sums, days,
+	return slices.Concat([]string{itoa(l.ID), l.Title, l.Supplier, l.Source, l.ShipsFrom}, sums, days,
 		[]string{number(index.Stock), l.Rating, number(index.OnTime), number(index.Week), number(index.Month), l.Demand, growth, number(index.Rivals), number(index.Returns)})
 }

@@ -54,6 +54,7 @@ func (s *Service) Follow(ctx context.Context) {
 	for ctx.Err() == nil {
 		if err := s.follow(ctx); err != nil && ctx.Err() == nil {
 			s.Log.Warn("following changes of the catalog", "error", err)
+			s.failing.CompareAndSwap(nil, &indexFailure{time.Now(), err})
 		}
 		select {
 		case <-ctx.Done():
@@ -76,6 +77,7 @@ func (s *Service) follow(ctx context.Context) error {
 	if err := s.Refresh(ctx); err != nil {
 		return err
 	}
+	s.failing.Store(nil)
 	for {
 		told, err := conn.Conn().WaitForNotification(ctx)
 		if err != nil {

@@ -38,8 +38,9 @@ func (s *Service) Register(a *apikit.API) {
 	}) (*apikit.Body[Sheet], error) {
 		return apikit.OK(s.sheet(ctx, in.ID, in.Store))
 	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/elsewhere", "lookFor", "The offers of an item that a page or a picture shows", func(ctx context.Context, in *LookFor) (*apikit.Body[Elsewhere], error) {
-		return timed(func() (Elsewhere, error) { return s.lookFor(ctx, *in) })
+	// A POST, since it fetches the page: a link on a foreign page must not make us do so.
+	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/elsewhere", "lookFor", "The offers of an item that a page or a picture shows", func(ctx context.Context, in *struct{ Body LookFor }) (*apikit.Body[Elsewhere], error) {
+		return timed(func() (Elsewhere, error) { return s.lookFor(ctx, in.Body) })
 	})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}/elsewhere", "offerElsewhere", "The same item at other suppliers", func(ctx context.Context, in *struct {
 		apikit.ByID

@@ -75,7 +75,7 @@ func (s *Service) Ahead(ctx context.Context) error {
 				if silent++; silent == mostSilent {
 					cancel()
 				}
-			case !errors.Is(err, ErrNoPicture):
+			case !errors.Is(err, pictures.ErrNone):
 				return err
 			}
 			if len(seen) >= aheadPart || (len(seen) > 0 && (ctx.Err() != nil || i == len(urls)-1)) {
@@ -114,7 +114,7 @@ func (s *Service) see(ctx context.Context, url string) (Look, error) {
 	}); err != nil {
 		return look, err
 	}
-	if _, err := s.sized(hash, content, widths["96"]); err != nil && !errors.Is(err, ErrNoPicture) {
+	if _, err := s.sized(hash, content, widths["96"]); err != nil && !errors.Is(err, pictures.ErrNone) {
 		return look, err
 	}
 	_, err = s.Pool.Exec(ctx, `insert into picture (url, hash, shapes, outline, tint) values ($1, $2, $3, $4, $5)
@@ -183,7 +183,7 @@ func (s *Service) looks(ctx context.Context, offer int64) ([]likeness.Picture, e
 			known[urls[0]] = look
 			err = logChange(ctx, s.Pool, nil, []int64{offer})
 		}
-		if err != nil && !errors.Is(err, ErrNoPicture) && waiting.Err() == nil {
+		if err != nil && !errors.Is(err, pictures.ErrNone) && waiting.Err() == nil {
 			return nil, err // without it the other evidence stands
 		}
 	}
@@ -238,7 +238,7 @@ func (s *Service) Tints(ctx context.Context, offer int64) (map[int]likeness.Tint
 		look, there := known[url]
 		if !there && place < mostTints && waiting.Err() == nil {
 			look, err = s.see(waiting, url)
-			if err != nil && !errors.Is(err, ErrNoPicture) && waiting.Err() == nil {
+			if err != nil && !errors.Is(err, pictures.ErrNone) && waiting.Err() == nil {
 				return nil, err
 			}
 			if there = err == nil; there && place == 0 { // what the item is found elsewhere by

@@ -83,6 +83,19 @@ func (s *Service) unseen(ctx context.Context, db database.Querier, sourceID int6
 	return gone, total, err
 }
 
+// Unseen lists the numbers of the source's offers for sale that are not in seen.
+func (s *Service) Unseen(ctx context.Context, sourceID int64, seen *roaring64.Bitmap) ([]string, error) {
+	ids, _, err := s.unseen(ctx, s.Pool, sourceID, seen)
+	if err != nil || len(ids) == 0 {
+		return nil, err
+	}
+	rows, err := s.Pool.Query(ctx, `select number from offer where id = any ($1) order by id`, ids)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
+}
+
 // WithdrawUnseen withdraws the source's offers that a whole catalog no longer lists.
 func (s *Service) WithdrawUnseen(ctx context.Context, tx pgx.Tx, sourceID int64, seen *roaring64.Bitmap) (int, error) {
 	gone, _, err := s.unseen(ctx, tx, sourceID, seen)

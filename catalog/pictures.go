@@ -17,15 +17,14 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"plainpelican/connect/source"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/blobs"
 	"plainpelican/platform/database"
 	"plainpelican/platform/jobs"
 	"plainpelican/platform/outgoing"
 	"plainpelican/platform/pictures"
-	"plainpelican/sources"
 )
-
-// ErrNoPicture is returned for a picture that is not there or is not one; its text says why.
-var ErrNoPicture = errors.New("there is no such picture")
 
 // Picture returns a picture of an offer as its source gave it, and its SHA-256. It is
 // fetched once and kept, so it outlives the supplier's deletion.
@@ -33,7 +32,7 @@ func (s *Service) Picture(ctx context.Context, offer int64, place int) (hash str
 	var url string
 	err = s.Pool.QueryRow(ctx, `select pictures[$2 + 1] from offer where id = $1 and cardinality(pictures) > $2 and $2 >= 0`, offer, place).Scan(&url)
 	if database.Missing(err) {
-		return "", nil, ErrNoPicture
+		return "", nil, pictures.ErrNone
 	}
 	if err != nil {
 		return "", nil, err
@@ -43,7 +42,7 @@ func (s *Service) Picture(ctx context.Context, offer int64, place int) (hash str
 
 // PictureAt returns the picture at an address, as Picture does.
 func (s *Service) PictureAt(ctx context.Context, url string) (hash string, content []byte, err error) {
-	if kept, ours := strings.CutPrefix(url, sources.KeptPicture); ours {
+	if kept, ours := strings.CutPrefix(url, source.KeptPicture); ours {
 		content, err = s.Blobs.Get(kept)
 		return kept, content, err
 	}
@@ -53,7 +52,7 @@ func (s *Service) PictureAt(ctx context.Context, url string) (hash string, conte
 	var trouble string
 	err = s.Pool.QueryRow(ctx, `select hash, trouble from picture where url = $1 and (hash <> '' or fetched_at > now() - interval '10 minutes')`, url).Scan(&hash, &trouble)
 	if err == nil && hash == "" {
-		return "", nil, fmt.Errorf("%w: %s", ErrNoPicture, trouble) // not asked for again so soon
+		return "", nil, fmt.Errorf("%w: %s", pictures.ErrNone, trouble) // not asked for again so soon
 	}
 	if err == nil {
 		if content, err = s.Blobs.Get(hash); err == nil {
@@ -65,12 +64,12 @@ func (s *Service) PictureAt(ctx context.Context, url string) (hash string, conte
 	return s.fetch(ctx, url)
 }
 
-// silentError is that a picture's server did not answer: it is an ErrNoPicture, for now.
+// silentError is that a picture's server did not answer: it is a pictures.ErrNone, for now.
 type silentError struct{ why error }
 
-func (e *silentError) Error() string        { return fmt.Sprintf("%v: %v", ErrNoPicture, e.why) }
+func (e *silentError) Error() string        { return "its server does not answer" }
 func (e *silentError) Unwrap() error        { return e.why }
-func (e *silentError) Is(target error) bool { return target == ErrNoPicture }
+func (e *silentError) Is(target error) bool { return target == pictures.ErrNone }
 
 func (s *Service) fetch(ctx context.Context, url string) (string, []byte, error) {
 	// Somebody who turns the page does not stop the fetching: the picture is kept for the next.
@@ -99,7 +98,7 @@ func (s *Service) fetch(ctx context.Context, url string) (string, []byte, error)
 		on conflict (url) do update set hash = excluded.hash, width = excluded.width, height = excluded.height, trouble = excluded.trouble, fetched_at = now()`,
 		url, hash, width, height, trouble)
 	if err == nil && trouble != "" {
-		err = fmt.Errorf("%w: %s", ErrNoPicture, trouble)
+		err = fmt.Errorf("%w: %s", pictures.ErrNone, trouble)
 	}
 	return hash, answer.Body, err
 }
@@ -112,7 +111,7 @@ func (s *Service) sized(hash string, content []byte, width int) ([]byte, error) 
 	}
 	small, err := pictures.Scale(content, width, false)
 	if err != nil {
-		return nil, fmt.Errorf("%w: %w", ErrNoPicture, err)
+		return nil, fmt.Errorf("%w: %w", pictures.ErrNone, err)
 	}
 	return small, s.Blobs.PutAs(key, small)
 }
@@ -152,7 +151,7 @@ func (s *Service) keep(ctx context.Context, offers []int64) error {
 	for _, offer := range offers {
 		for place := 0; ; place++ {
 			hash, content, err := s.Picture(ctx, offer, place)
-			if err == ErrNoPicture { // past the last
+			if err == pictures.ErrNone { // past the last
 				break
 			}
 			if ctx.Err() != nil {
@@ -163,7 +162,7 @@ func (s *Service) keep(ctx context.Context, offers []int64) error {
 					_, err = s.sized(hash, content, width)
 				}
 			}
-			if err != nil && !errors.Is(err, ErrNoPicture) {
+			if err != nil && !errors.Is(err, pictures.ErrNone) {
 				return err
 			}
 		}
@@ -216,11 +215,19 @@ func (s *Service) ServePicture(w http.ResponseWriter, r *http.Request, hash stri
 		}
 	}
 	if err != nil {
-		status := http.StatusInternalServerError
-		if errors.Is(err, ErrNoPicture) {
-			status = http.StatusNotFound
+		switch {
+		case errors.Is(err, pictures.ErrNone):
+			apikit.WriteProblem(w, http.StatusNotFound, "", apikit.Sentence(err))
+		case blobs.Fault(err):
+			apikit.WriteProblem(w, http.StatusInsufficientStorage, "", apikit.Sentence(err))
+		case database.Away(err):
+			apikit.WriteProblem(w, http.StatusServiceUnavailable, "", apikit.DatabaseAway)
+		default:
+			if r.Context().Err() == nil {
+				s.Log.Error("serving a picture", "error", err)
+			}
+			apikit.WriteProblem(w, http.StatusInternalServerError, "", apikit.OurSide)
 		}
-		http.Error(w, err.Error(), status)
 		return
 	}
 	w.Header().Set("Content-Type", http.DetectContentType(content))

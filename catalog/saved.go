@@ -59,21 +59,25 @@ func (s *Service) setStandard(ctx context.Context, own Standard) (Standard, erro
 
 // Saved is a sentence under a name, for all who work here.
 type Saved struct {
-	ID      int64     `json:"id"`
-	Name    string    `json:"name"`
-	Asked   string    `json:"asked" doc:"As it stands in the address"`
-	SavedBy string    `json:"saved_by"`
-	SavedAt time.Time `json:"saved_at"`
+	ID    int64  `json:"id"`
+	Name  string `json:"name"`
+	Asked string `json:"asked" doc:"As it stands in the address"`
+	// Currency is what its amounts are in; empty where there was no store.
+	Currency string    `json:"currency"`
+	SavedBy  string    `json:"saved_by"`
+	SavedAt  time.Time `json:"saved_at"`
 }
 
-// Saving keeps a sentence under a name; one of that name is replaced.
+// Saving keeps a sentence under a name; one of that name is replaced only where that is wanted.
 type Saving struct {
-	Name  string `json:"name" maxLength:"80"`
-	Asked string `json:"asked" maxLength:"4000"`
+	Name     string `json:"name" maxLength:"80"`
+	Asked    string `json:"asked" maxLength:"4000"`
+	Currency string `json:"currency,omitempty" maxLength:"3" doc:"What its amounts are in"`
+	Replace  bool   `json:"replace,omitempty" doc:"Replace one of that name"`
 }
 
 func (s *Service) saved(ctx context.Context) ([]Saved, error) {
-	rows, err := s.Pool.Query(ctx, `select id, name, asked, saved_by, saved_at from saved_sentence order by lower(name)`)
+	rows, err := s.Pool.Query(ctx, `select id, name, asked, currency, saved_by, saved_at from saved_sentence order by lower(name)`)
 	if err != nil {
 		return nil, err
 	}
@@ -90,12 +94,21 @@ func (s *Service) save(ctx context.Context, in Saving) (Saved, error) {
 		return Saved{}, apikit.Problem(422, "asked", "That is not a sentence's address.")
 	}
 	rows, err := s.Pool.Query(ctx, `
-		insert into saved_sentence (name, asked, saved_by) values ($1, $2, $3)
-		on conflict (lower(name)) do update set name = $1, asked = $2, saved_by = $3, saved_at = now() returning id, name, asked, saved_by, saved_at`, name, in.Asked, access.Who(ctx).Name)
+		insert into saved_sentence as s (name, asked, currency, saved_by) values ($1, $2, $4, $3)
+		on conflict (lower(name)) do update set name = $1, asked = $2, currency = $4, saved_by = $3, saved_at = now() where $5 returning id, name, asked, currency, saved_by, saved_at`,
+		name, in.Asked, access.Who(ctx).Name, in.Currency, in.Replace)
 	if err != nil {
 		return Saved{}, err
 	}
-	return pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Saved])
+	saved, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Saved])
+	if database.Missing(err) { // one of that name is there, and is not to be replaced
+		var by string
+		if err := s.Pool.QueryRow(ctx, `select saved_by from saved_sentence where lower(name) = lower($1)`, name).Scan(&by); err != nil {
+			return Saved{}, err
+		}
+		return Saved{}, apikit.Problem(409, "name", "%s saved a search as “%s” already. Give yours another name, or replace it.", by, name)
+	}
+	return saved, err
 }
 
 func (s *Service) forget(ctx context.Context, id int64) error {

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/csv"
 	"fmt"
+	"strings"
 	"testing"
 
 	"plainpelican/catalog"
@@ -15,7 +16,12 @@ func TestSentencesAreKeptUnderAName(t *testing.T) {
 	w := testkit.Start(t)
 	var one, again catalog.Saved
 	w.Owner.Must("PUT", "/api/sentences", catalog.Saving{Name: "  Mugs   for summer ", Asked: "words=mug&days=16"}, &one)
-	w.Owner.Must("PUT", "/api/sentences", catalog.Saving{Name: "mugs for Summer", Asked: "words=mug&days=12"}, &again)
+	second := catalog.Saving{Name: "mugs for Summer", Asked: "words=mug&days=12", Currency: "USD"}
+	if p := w.Owner.Ask("PUT", "/api/sentences", second, nil); p == nil || p.Status != 409 || !strings.Contains(p.Detail, "Olga saved a search") {
+		t.Errorf("one of that name was overwritten unasked: %+v", p)
+	}
+	second.Replace = true
+	w.Owner.Must("PUT", "/api/sentences", second, &again)
 	if one.Name != "Mugs for summer" || again.ID != one.ID || again.Asked != "words=mug&days=12" {
 		t.Errorf("%+v, %+v", one, again)
 	}

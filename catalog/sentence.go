@@ -2,6 +2,7 @@ package catalog
 
 import (
 	"context"
+	"slices"
 	"strconv"
 	"time"
 
@@ -43,6 +44,7 @@ type Sentence struct {
 	Sort       string   `query:"sort" enum:"relevance,landed,item,shipping,days,units,growth,rating,rivals,profit,margin,worth" default:"relevance"`
 	Offset     int      `query:"offset" minimum:"0" maximum:"1000000"`
 	Limit      int      `query:"limit" minimum:"0" maximum:"200" default:"50"`
+	Find       int64    `query:"find" doc:"An offer whose place in the answer is told"`
 	Counts     bool     `query:"counts" doc:"Count what each clause's choices would leave, too"`
 	Like       string   `query:"like" maxLength:"100" doc:"Of clauses with many choices, those that hold this are told"`
 }
@@ -184,9 +186,14 @@ type Found struct {
 	TookMS  float64           `json:"took_ms"`
 	// Choices are by clause, where they were asked for.
 	Choices map[string][]Choice `json:"choices,omitempty" doc:"What each clause could be, by its name"`
+	// Place is where the offer that was asked for stands in the answer, from 0.
+	Place *int `json:"place,omitempty" doc:"Of the offer that was to be found; absent where it is not in the answer"`
 	// Market is the country that prices assume; empty where there is no store.
 	Market string `json:"market"`
 }
+
+// maxPlace is how far down an answer an offer is looked for: as many rows as are listed.
+const maxPlace = 100_000
 
 // Search asks the catalog a sentence.
 func (s *Service) Search(ctx context.Context, q Sentence) (Found, error) {
@@ -207,6 +214,12 @@ func (s *Service) Search(ctx context.Context, q Sentence) (Found, error) {
 	}
 	if pricer != nil {
 		found.Market = pricer.MoneyRules.Market
+	}
+	if q.Find != 0 {
+		question.Offset, question.Limit, question.Counts = 0, maxPlace, false
+		if at := slices.IndexFunc(snapshot.Ask(question).Hits, func(h index.Hit[thing]) bool { return h.ID == q.Find }); at >= 0 {
+			found.Place = &at
+		}
 	}
 	if found.Offers, err = s.lines(ctx, answer.Hits, pricer); err != nil {
 		return Found{}, err

@@ -19,10 +19,10 @@ import (
 
 // LookFor is something to be found in the catalog that need not be in it.
 type LookFor struct {
-	Link   string `query:"link" maxLength:"2000" doc:"A page that shows it"`
-	File   string `query:"file" maxLength:"64" doc:"A picture of it that was uploaded"`
-	Store  int64  `query:"store"`
-	Market string `query:"market" maxLength:"2" doc:"One of the store's markets; empty is the one that prices assume"`
+	Link   string `json:"link" maxLength:"2000" doc:"A page that shows it"`
+	File   string `json:"file" maxLength:"64" doc:"A picture of it that was uploaded"`
+	Store  int64  `json:"store"`
+	Market string `json:"market" maxLength:"2" doc:"One of the store's markets; empty is the one that prices assume"`
 }
 
 // lookFor finds the offers of an item that a page or a picture shows.
@@ -92,7 +92,7 @@ func (s *Service) ofPage(ctx context.Context, link string) (subject, error) {
 		_, content, err := s.PictureAt(waiting, url)
 		late := waiting.Err() != nil
 		cancel()
-		if err != nil && !errors.Is(err, ErrNoPicture) && !late {
+		if err != nil && !errors.Is(err, pictures.ErrNone) && !late {
 			return of, err
 		}
 		if look := Seen(content); err == nil && look.Outline != nil {

@@ -15,15 +15,22 @@ import (
 // optionNames are the properties that a ProductGroup may vary by, as schema.org lists them.
 var optionNames = map[string]string{"color": "Colour", "size": "Size", "material": "Material", "pattern": "Pattern", "suggestedAge": "Age", "suggestedGender": "Gender"}
 
-const mostVariants = 2000
+// What is kept of one product.
+const (
+	mostVariants  = 2000
+	maxPictures   = 50
+	maxOptions    = 10
+	maxDeliveries = 50
+	maxCountries  = 300
+)
 
 // offer turns a product into an offer. Its error is a sentence.
 func (p *parser) offer(t thing) (Found, error) {
-	o := source.Offer{Title: strings.Join(strings.Fields(t.text("name")), " "), Brand: t.text("brand"), Category: lastOf(t.text("category")), PageURL: p.base.String(), Number: p.number()}
+	o := source.Offer{Title: strings.Join(strings.Fields(p.text(t, "name")), " "), Brand: p.text(t, "brand"), Category: lastOf(p.text(t, "category")), PageURL: p.base.String(), Number: p.number()}
 	if o.Brand == "" {
-		o.Brand = t.text("manufacturer")
+		o.Brand = p.text(t, "manufacturer")
 	}
-	if d := t.text("description"); d != "" {
+	if d := p.text(t, "description"); d != "" {
 		o.Description = paragraphs(d)
 	}
 	if o.Title == "" {
@@ -108,15 +115,18 @@ func paragraphs(text string) string {
 
 func (p *parser) pictures(o *source.Offer, t thing) {
 	for _, value := range t["image"] {
+		if len(o.Pictures) >= maxPictures || !p.spend(1) {
+			return
+		}
 		text, _ := value.(string)
 		if one, ok := value.(thing); ok {
 			for _, name := range []string{"contentUrl", "url", "@id"} {
-				if text = one.text(name); text != "" {
+				if text = p.text(one, name); text != "" {
 					break
 				}
 			}
 		}
-		if u := p.absolute(text); text != "" && u != "" && !slices.Contains(o.Pictures, u) && len(o.Pictures) < 50 {
+		if u := p.absolute(text); text != "" && u != "" && !slices.Contains(o.Pictures, u) {
 			o.Pictures = append(o.Pictures, u)
 		}
 	}
@@ -127,12 +137,12 @@ func (p *parser) options(o *source.Offer, group thing, items []thing) {
 	if len(items) < 2 && len(group["hasVariant"]) == 0 {
 		return
 	}
-	for _, name := range group.texts("variesBy") {
+	for _, name := range p.texts(group, "variesBy") {
 		name = short(name)
 		if shown, ok := optionNames[name]; ok {
 			name = shown
 		}
-		if !slices.Contains(o.OptionNames, name) {
+		if len(o.OptionNames) < maxOptions && !slices.Contains(o.OptionNames, name) {
 			o.OptionNames = append(o.OptionNames, name)
 		}
 	}
@@ -142,7 +152,7 @@ func (p *parser) options(o *source.Offer, group thing, items []thing) {
 	for _, key := range []string{"color", "size", "material", "pattern"} {
 		values := map[string]bool{}
 		for _, item := range items {
-			values[item.text(key)] = true
+			values[p.text(item, key)] = true
 		}
 		if len(values) > 1 {
 			o.OptionNames = append(o.OptionNames, optionNames[key])
@@ -157,24 +167,24 @@ func (p *parser) options(o *source.Offer, group thing, items []thing) {
 func (p *parser) valueOf(option string, group, item thing) string {
 	for key, shown := range optionNames {
 		if shown == option {
-			if text := item.text(key); text != "" {
+			if text := p.text(item, key); text != "" {
 				return text
 			}
 		}
 	}
 	for _, property := range p.things(item, "additionalProperty") {
-		if property.text("name") == option {
-			return property.text("value")
+		if p.text(property, "name") == option {
+			return p.text(property, "value")
 		}
 	}
-	if text := item.text(option); text != "" {
+	if text := p.text(item, option); text != "" {
 		return text
 	}
 	if option == "Variant" {
-		if rest := strings.Trim(strings.TrimPrefix(item.text("name"), group.text("name")), " -–,:/()"); rest != "" {
+		if rest := strings.Trim(strings.TrimPrefix(p.text(item, "name"), p.text(group, "name")), " -–,:/()"); rest != "" {
 			return rest
 		}
-		return item.text("sku")
+		return p.text(item, "sku")
 	}
 	return ""
 }
@@ -219,11 +229,11 @@ func (p *parser) variant(o *source.Offer, group, item, offer thing, at int) (v s
 	for _, from := range []thing{item, offer} {
 		for _, name := range []string{"gtin13", "gtin12", "gtin14", "gtin8", "gtin"} {
 			if v.Barcode == "" {
-				v.Barcode = from.text(name)
+				v.Barcode = p.text(from, name)
 			}
 		}
 		if v.Number == "" {
-			v.Number = from.text("sku")
+			v.Number = p.text(from, "sku")
 		}
 	}
 	for _, option := range o.OptionNames {
@@ -236,7 +246,7 @@ func (p *parser) variant(o *source.Offer, group, item, offer thing, at int) (v s
 	if err != nil {
 		return v, false, err
 	}
-	for _, text := range item.texts("image") {
+	for _, text := range p.texts(item, "image") {
 		if place := slices.Index(o.Pictures, p.absolute(text)); place >= 0 {
 			v.Picture = place
 			break
@@ -247,17 +257,17 @@ func (p *parser) variant(o *source.Offer, group, item, offer thing, at int) (v s
 }
 
 func (p *parser) price(offer thing) (price, currency string) {
-	price, currency = offer.text("price"), offer.text("priceCurrency")
+	price, currency = p.text(offer, "price"), p.text(offer, "priceCurrency")
 	for _, spec := range p.things(offer, "priceSpecification") {
 		if price == "" {
-			price = spec.text("price")
+			price = p.text(spec, "price")
 		}
 		if currency == "" {
-			currency = spec.text("priceCurrency")
+			currency = p.text(spec, "priceCurrency")
 		}
 	}
 	if price == "" {
-		price = offer.text("lowPrice")
+		price = p.text(offer, "lowPrice")
 	}
 	return price, currency
 }

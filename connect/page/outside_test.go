@@ -161,7 +161,7 @@ func TestNamesAreOfThePublishedVocabulary(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		for _, call := range regexp.MustCompile(`(?:\.texts?\(|\.things\(\w+, )"(\w+)"`).FindAllSubmatch(code, -1) {
+		for _, call := range regexp.MustCompile(`\.(?:texts?|things)\(\w+, "(\w+)"`).FindAllSubmatch(code, -1) {
 			names[string(call[1])] = true
 		}
 	}

@@ -22,7 +22,27 @@ var (
 	ErrSignIn    = errors.New("the page asks to sign in")
 	ErrNoProduct = errors.New("there is no product data on that page")
 	ErrNotHTML   = errors.New("that is not a web page")
+	ErrTooLarge  = errors.New("the page's product data is larger or deeper than can be read")
 )
+
+// What one page may take, far above what shops' pages have: elements and values before they are
+// parsed, levels of things in things, characters of one value, and steps over everything.
+const (
+	maxTags      = 250_000
+	maxValues    = 250_000
+	maxTextDepth = 6
+	maxText      = 100_000
+	maxSteps     = 3_000_000
+)
+
+// reading limits how many pages are held parsed at once.
+var reading = make(chan struct{}, 2)
+
+// spend takes steps off the page's budget and tells whether it lasted.
+func (p *parser) spend(steps int) bool {
+	p.steps += steps
+	return p.steps <= maxSteps
+}
 
 // Found is what a page says of a product.
 type Found struct {
@@ -33,15 +53,23 @@ type Found struct {
 	Missing []string
 }
 
-// thing is a node of data, whatever it was written as: its types and its properties.
-type thing map[string][]any
-
 // Read reads a page that was fetched from an address.
 func Read(body []byte, contentType, address string) (Found, error) {
+	reading <- struct{}{}
+	defer func() { <-reading }()
 	p, err := parse(body, contentType, address)
 	if err != nil {
 		return Found{}, err
 	}
+	found, err := p.find()
+	if p.steps > maxSteps {
+		return Found{}, ErrTooLarge
+	}
+	return found, err
+}
+
+// find reads the first of the ways in which a page may describe its product.
+func (p *parser) find() (Found, error) {
 	for _, way := range []struct {
 		name  string
 		nodes []thing
@@ -78,6 +106,9 @@ func parse(body []byte, contentType, address string) (*parser, error) {
 	if decoded, err := charset.NewReader(in, contentType); err == nil {
 		in = decoded
 	}
+	if bytes.Count(body, []byte("<")) > maxTags {
+		return nil, ErrTooLarge
+	}
 	root, err := html.ParseWithOptions(in, html.ParseOptionEnableScripting(true))
 	if err != nil {
 		return nil, ErrNotHTML
@@ -97,6 +128,8 @@ type parser struct {
 	byID      map[string]thing
 	graph     map[string]string
 	password  bool
+	steps     int
+	values    int
 }
 
 const mostDepth = 200
@@ -210,9 +243,9 @@ func (p *parser) value(n *html.Node) string {
 	var collect func(*html.Node, int)
 	collect = func(n *html.Node, depth int) {
 		if n.Type == html.TextNode {
-			b.WriteString(n.Data)
+			b.WriteString(n.Data[:min(len(n.Data), maxText-b.Len())])
 		}
-		for kid := n.FirstChild; kid != nil && depth < mostDepth; kid = kid.NextSibling {
+		for kid := n.FirstChild; kid != nil && depth < mostDepth && b.Len() < maxText && p.spend(1); kid = kid.NextSibling {
 			collect(kid, depth+1)
 		}
 	}
@@ -241,6 +274,12 @@ func short(name string) string {
 
 // json reads one JSON-LD script. Contexts are not fetched: names are taken to be schema.org's.
 func (p *parser) json(text string) {
+	// Counted before it is parsed: a parsed value takes some twenty times its bytes.
+	p.values += strings.Count(text, ",") + strings.Count(text, "[") + strings.Count(text, "{")
+	if p.values > maxValues {
+		p.spend(maxSteps + 1)
+		return
+	}
 	text = strings.TrimSpace(text)
 	text = strings.TrimSuffix(strings.TrimPrefix(text, "<!--"), "-->")
 	text = strings.TrimSuffix(strings.TrimPrefix(strings.TrimSpace(text), "<![CDATA["), "]]>")
@@ -257,7 +296,7 @@ func (p *parser) json(text string) {
 }
 
 func (p *parser) graphOf(data any, depth int) {
-	if depth > 20 {
+	if depth > 20 || !p.spend(1) {
 		return
 	}
 	switch d := data.(type) {
@@ -282,10 +321,16 @@ func (p *parser) graphOf(data any, depth int) {
 func (p *parser) node(d map[string]any, depth int) thing {
 	t := thing{}
 	for key, value := range d {
+		if !p.spend(1) {
+			return t
+		}
 		name := short(key)
 		switch v := value.(type) {
 		case []any:
 			for _, one := range v {
+				if !p.spend(1) {
+					return t
+				}
 				t[name] = append(t[name], p.plain(one, depth+1))
 			}
 		default:
@@ -297,7 +342,7 @@ func (p *parser) node(d map[string]any, depth int) thing {
 			t["@type"][i] = short(text)
 		}
 	}
-	if id := t.text("@id"); id != "" && len(t) > 1 {
+	if id := p.text(t, "@id"); id != "" && len(t) > 1 {
 		if known := p.byID[id]; known != nil {
 			for key, values := range t { // said of it in several places
 				if len(known[key]) == 0 {
@@ -332,84 +377,4 @@ func (p *parser) plain(value any, depth int) any {
 		return strings.ReplaceAll(v, "\x00", "") // no database keeps it in text
 	}
 	return ""
-}
-
-// is tells whether a thing is of one of some types.
-func (t thing) is(types ...string) bool {
-	for _, kind := range t["@type"] {
-		for _, want := range types {
-			if kind == want {
-				return true
-			}
-		}
-	}
-	return false
-}
-
-// text is the first value of a property as text; of a thing, its name.
-func (t thing) text(name string) string {
-	for _, value := range t[name] {
-		switch v := value.(type) {
-		case string:
-			if s := strings.TrimSpace(v); s != "" {
-				return s
-			}
-		case thing:
-			for _, inner := range []string{"name", "value", "url", "contentUrl", "@id"} {
-				if s := v.text(inner); s != "" {
-					return s
-				}
-			}
-		}
-	}
-	return ""
-}
-
-// texts are all values of a property as text.
-func (t thing) texts(name string) (all []string) {
-	for _, value := range t[name] {
-		if s := (thing{"x": {value}}).text("x"); s != "" {
-			all = append(all, s)
-		}
-	}
-	return all
-}
-
-// things are the values of a property that are things; references are followed.
-func (p *parser) things(t thing, name string) (all []thing) {
-	for _, value := range t[name] {
-		if one, ok := value.(thing); ok {
-			if len(one) == 1 && len(one["@id"]) == 1 {
-				if known := p.byID[one.text("@id")]; known != nil {
-					one = known
-				}
-			}
-			all = append(all, one)
-		}
-	}
-	return all
-}
-
-// best is the product of a page: a group with variants before a single product, one with a
-// price before one without.
-func best(nodes []thing) (found thing) {
-	top := 0
-	for _, t := range nodes {
-		score := 0
-		switch {
-		case t.is("ProductGroup"):
-			score = 4
-		case t.is("Product", "IndividualProduct", "ProductModel"):
-			score = 2
-		default:
-			continue
-		}
-		if len(t["offers"]) > 0 || len(t["hasVariant"]) > 0 {
-			score += 3
-		}
-		if score > top {
-			top, found = score, t
-		}
-	}
-	return found
 }

@@ -15,7 +15,7 @@ import (
 // stock is how many there are, and whether the page says so. In stock without a number is one.
 func (p *parser) stock(offer thing) (n int, counted bool, err error) {
 	for _, level := range p.things(offer, "inventoryLevel") {
-		if text := level.text("value"); text != "" {
+		if text := p.text(level, "value"); text != "" {
 			whole, _, _ := strings.Cut(text, ".")
 			if n, err = strconv.Atoi(whole); err != nil || n > math.MaxInt32 {
 				return 0, false, fmt.Errorf("the stock “%s” does not say how many", text)
@@ -26,7 +26,7 @@ func (p *parser) stock(offer thing) (n int, counted bool, err error) {
 			return n, true, nil
 		}
 	}
-	switch short(offer.text("availability")) {
+	switch short(p.text(offer, "availability")) {
 	case "OutOfStock", "SoldOut", "Discontinued", "oos", "out of stock":
 		return 0, true, nil
 	case "InStock", "LimitedAvailability", "OnlineOnly", "instock", "in stock":
@@ -38,11 +38,11 @@ func (p *parser) stock(offer thing) (n int, counted bool, err error) {
 func (p *parser) grams(items ...thing) int {
 	for _, item := range items {
 		for _, w := range p.things(item, "weight") {
-			n, err := strconv.ParseFloat(w.text("value"), 64)
+			n, err := strconv.ParseFloat(p.text(w, "value"), 64)
 			if err != nil || n <= 0 || n > 1e6 {
 				continue
 			}
-			switch strings.ToUpper(w.text("unitCode") + w.text("unitText")) {
+			switch strings.ToUpper(p.text(w, "unitCode") + p.text(w, "unitText")) {
 			case "KGM", "KG":
 				n *= 1000
 			case "LBR", "LB":
@@ -57,10 +57,10 @@ func (p *parser) grams(items ...thing) int {
 }
 
 // days reads a QuantitativeValue of days.
-func days(values []thing) (d landed.Days, there bool) {
+func (p *parser) days(values []thing) (d landed.Days, there bool) {
 	for _, v := range values {
-		low, err := strconv.Atoi(firstOf(v.text("minValue"), v.text("value"), v.text("maxValue")))
-		high, err2 := strconv.Atoi(firstOf(v.text("maxValue"), v.text("value"), v.text("minValue")))
+		low, err := strconv.Atoi(firstOf(p.text(v, "minValue"), p.text(v, "value"), p.text(v, "maxValue")))
+		high, err2 := strconv.Atoi(firstOf(p.text(v, "maxValue"), p.text(v, "value"), p.text(v, "minValue")))
 		if err == nil && err2 == nil && low >= 0 && high >= low && high <= 365 {
 			return landed.Days{Min: low, Max: high}, true
 		}
@@ -80,7 +80,7 @@ func firstOf(texts ...string) string {
 // terms takes delivery and returns over, from an offer or the product.
 func (p *parser) terms(o *source.Offer, t thing) {
 	for _, policy := range p.things(t, "hasMerchantReturnPolicy") {
-		if n, err := strconv.Atoi(policy.text("merchantReturnDays")); err == nil && n > 0 && n <= 3650 && o.ReturnDays == 0 {
+		if n, err := strconv.Atoi(p.text(policy, "merchantReturnDays")); err == nil && n > 0 && n <= 3650 && o.ReturnDays == 0 {
 			o.ReturnDays = n
 		}
 	}
@@ -90,18 +90,18 @@ func (p *parser) terms(o *source.Offer, t thing) {
 	for i, s := range p.things(t, "shippingDetails") {
 		var rate money.Amount
 		for _, r := range p.things(s, "shippingRate") {
-			if c, err := money.ParseCurrency(strings.ToUpper(r.text("currency"))); err == nil {
-				if a, err := amount(firstOf(r.text("value"), r.text("maxValue")), c); err == nil && !a.Negative() {
+			if c, err := money.ParseCurrency(strings.ToUpper(p.text(r, "currency"))); err == nil {
+				if a, err := amount(firstOf(p.text(r, "value"), p.text(r, "maxValue")), c); err == nil && !a.Negative() {
 					rate = a
 				}
 			}
 		}
-		if rate.Currency() == 0 {
+		if rate.Currency() == 0 || len(o.Deliveries) >= maxDeliveries {
 			continue // a service without its charge cannot be counted with
 		}
-		d := landed.Delivery{Name: firstOf(s.text("name"), fmt.Sprintf("Delivery %d", i+1)), First: rate, Further: rate, Tracked: s.text("tracked") == "true"}
+		d := landed.Delivery{Name: firstOf(p.text(s, "name"), fmt.Sprintf("Delivery %d", i+1)), First: rate, Further: rate, Tracked: p.text(s, "tracked") == "true"}
 		for _, r := range p.things(s, "shippingRateFurther") {
-			if a, err := amount(r.text("value"), rate.Currency()); err == nil && !a.Negative() {
+			if a, err := amount(p.text(r, "value"), rate.Currency()); err == nil && !a.Negative() {
 				d.Further = a
 			}
 		}
@@ -110,19 +110,20 @@ func (p *parser) terms(o *source.Offer, t thing) {
 			case string:
 				d.To = append(d.To, v)
 			case thing:
-				d.To = append(d.To, v.texts("addressCountry")...)
+				d.To = append(d.To, p.texts(v, "addressCountry")...)
 			}
 		}
+		d.To = d.To[:min(len(d.To), maxCountries)]
 		d.To = slices.DeleteFunc(d.To, func(c string) bool { return c != "*" && len(c) != 2 })
 		for i := range d.To {
 			d.To[i] = strings.ToUpper(d.To[i])
 		}
-		transit, there := days(p.things(s, "transitTime"))
+		transit, there := p.days(p.things(s, "transitTime"))
 		for _, time := range p.things(s, "deliveryTime") {
 			if !there {
-				transit, there = days(p.things(time, "transitTime"))
+				transit, there = p.days(p.things(time, "transitTime"))
 			}
-			if handling, ok := days(p.things(time, "handlingTime")); ok {
+			if handling, ok := p.days(p.things(time, "handlingTime")); ok {
 				o.Processing = handling
 			}
 		}
@@ -131,13 +132,13 @@ func (p *parser) terms(o *source.Offer, t thing) {
 		}
 		d.Transit = transit
 		for _, origin := range p.things(s, "shippingOrigin") {
-			if c := strings.ToUpper(origin.text("addressCountry")); len(c) == 2 {
+			if c := strings.ToUpper(p.text(origin, "addressCountry")); len(c) == 2 {
 				o.Supplier.Country = c
 			}
 		}
 		o.Deliveries = append(o.Deliveries, d)
 	}
-	if handling, ok := days(p.things(t, "handlingTime")); ok {
+	if handling, ok := p.days(p.things(t, "handlingTime")); ok {
 		o.Processing = handling
 	}
 }
@@ -151,11 +152,11 @@ func (p *parser) seller(o *source.Offer, t thing) {
 	}
 	for _, s := range sellers {
 		if u.Name == "" {
-			u.Name = s.text("name")
+			u.Name = p.text(s, "name")
 		}
-		country := s.text("addressCountry")
+		country := p.text(s, "addressCountry")
 		for _, address := range p.things(s, "address") {
-			country = firstOf(country, address.text("addressCountry"))
+			country = firstOf(country, p.text(address, "addressCountry"))
 		}
 		if u.Country == "" && len(country) == 2 {
 			u.Country = strings.ToUpper(country)
@@ -169,12 +170,12 @@ func (p *parser) seller(o *source.Offer, t thing) {
 
 func (p *parser) rating(o *source.Offer, t thing) {
 	for _, r := range p.things(t, "aggregateRating") {
-		value, err := strconv.ParseFloat(r.text("ratingValue"), 64)
+		value, err := strconv.ParseFloat(p.text(r, "ratingValue"), 64)
 		best := 5.0
-		if b, err := strconv.ParseFloat(r.text("bestRating"), 64); err == nil && b > 0 {
+		if b, err := strconv.ParseFloat(p.text(r, "bestRating"), 64); err == nil && b > 0 {
 			best = b
 		}
-		n, err2 := strconv.Atoi(firstOf(r.text("ratingCount"), r.text("reviewCount")))
+		n, err2 := strconv.Atoi(firstOf(p.text(r, "ratingCount"), p.text(r, "reviewCount")))
 		if err == nil && err2 == nil && value >= 0 && value <= best && n > 0 && n < math.MaxInt32 {
 			o.Rating, o.Ratings = int(math.Round(value/best*50)), n
 		}

@@ -98,7 +98,7 @@ func TestRowsThatCannotBeUsedAreSetAsideAndTheRestGoesOn(t *testing.T) {
 	if len(out) != 3 || out[0][0] != "A" || out[1][0] != "'=cmd()" || out[1][3] != "4.00" || out[2][0] != "K" {
 		t.Errorf("%v", out)
 	}
-	want := []string{"3 it has no number", "4 the cost is 0", "5 -1.00 in the column cost is below nothing", `6 "XYZ" is not a currency`, "7 there is no rate from GBP to USD",
+	want := []string{"3 it has no number", "4 the cost is 0", "5 \"-1.00\" in the column cost is below nothing", `6 "XYZ" is not a currency`, "7 there is no rate from GBP to USD",
 		`8 "1,50" in the column cost is not an amount in USD`, `9 "" is not a currency`, `10 "soon" in the column list_price`, "11 the amount is too large", "13 it is not CSV"}
 	if len(rejects) != len(want) {
 		t.Fatalf("%d rejects: %v", len(rejects), rejects)

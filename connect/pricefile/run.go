@@ -58,7 +58,7 @@ func (r Run) Do() (Result, error) {
 		return done, fmt.Errorf("the costs file: %w", err)
 	}
 	buffered := bufio.NewWriterSize(r.Out, 1<<16)
-	out := csv.NewWriter(buffered)
+	out := spreadsheet.NewWriter(buffered)
 	header := outColumns
 	if r.Trace {
 		header = append(append([]string{}, header...), "trace")
@@ -67,7 +67,7 @@ func (r Run) Do() (Result, error) {
 		return done, err
 	}
 	w := worker{run: r, columns: c, cells: make([]string, len(header))}
-	var rejects *csv.Writer
+	var rejects *spreadsheet.Writer
 	for {
 		row, err := rows.Read()
 		if errors.Is(err, io.EOF) {
@@ -97,15 +97,13 @@ func (r Run) Do() (Result, error) {
 			if err != nil {
 				return done, err
 			}
-			rejects = csv.NewWriter(to)
+			rejects = spreadsheet.NewWriter(to)
 			if err := rejects.Write([]string{"line", "reason", "row"}); err != nil {
 				return done, err
 			}
 		}
 		cells := []string{strconv.Itoa(line), reason}
-		for _, cell := range row {
-			cells = append(cells, spreadsheet.Inert(cell))
-		}
+		cells = append(cells, row...)
 		if err := rejects.Write(cells); err != nil {
 			return done, err
 		}
@@ -117,7 +115,7 @@ func (r Run) Do() (Result, error) {
 	return done, errors.Join(err, buffered.Flush())
 }
 
-func flush(w *csv.Writer) error {
+func flush(w *spreadsheet.Writer) error {
 	w.Flush()
 	return w.Error()
 }
@@ -174,7 +172,7 @@ func (w *worker) price(row []string) (reason string) {
 	if !f.Was.IsZero() {
 		was = f.Was.Decimal()
 	}
-	copy(w.cells, []string{spreadsheet.Inert(get("number")), w.run.Rules.Currency.String(), f.Landed.Decimal(), f.Price.Decimal(), was, f.Net.Decimal(), f.Fees.Decimal(), f.Profit.Decimal(),
+	copy(w.cells, []string{get("number"), w.run.Rules.Currency.String(), f.Landed.Decimal(), f.Price.Decimal(), was, f.Net.Decimal(), f.Fees.Decimal(), f.Profit.Decimal(),
 		shares.Margin.String(), shares.Markup.String(), strconv.Itoa(f.Rule), notes(f.Marks)})
 	if w.run.Trace {
 		var said strings.Builder
@@ -195,7 +193,7 @@ func (w *worker) amount(into *money.Amount, kind markup.StepKind, name, text str
 	case err != nil:
 		return fmt.Sprintf("%q in the column %s is not an amount in %s", text, name, from)
 	case a.Negative():
-		return fmt.Sprintf("%s in the column %s is below nothing", text, name)
+		return fmt.Sprintf("%q in the column %s is below nothing", text, name)
 	}
 	if *into, err = w.run.Rates.Convert(a, w.run.Rules.Currency); err != nil {
 		return fmt.Sprintf("there is no rate from %s to %s", from, w.run.Rules.Currency)

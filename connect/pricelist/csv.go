@@ -19,6 +19,8 @@ type Row struct {
 	Cells []string
 	// Trouble says why the row as a whole cannot be read; its cells are then what there is.
 	Trouble string
+	// width is how many cells the row had before it was cut.
+	width int
 }
 
 // rows reads a table row by row; the end is io.EOF.

@@ -1,6 +1,7 @@
 package pricelist
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"os"
@@ -49,12 +50,12 @@ var deliveryWords = [toColumns][]string{
 
 // DeliveriesOf finds a table of deliveries in a file of its own. Its notes say which rows
 // could not be used, and why.
-func DeliveriesOf(f *os.File, currency string) (list []landed.Delivery, notes []string, err error) {
+func DeliveriesOf(ctx context.Context, f *os.File, currency string) (list []landed.Delivery, notes []string, err error) {
 	format, err := kind(f)
 	if err != nil {
 		return nil, nil, err
 	}
-	t, err := openTable(f, format)
+	t, err := openTable(ctx, f, format)
 	if err != nil {
 		return nil, nil, err
 	}

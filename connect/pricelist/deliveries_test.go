@@ -30,7 +30,7 @@ func TestTablesOfDeliveries(t *testing.T) {
 		"rows that cannot be used": {"service,country,charge,days\nPost,Narnia,4,3\nPost,SE,ask,3\nPost,SE,4,soon\nPost,SE,-4,3\nPost,NO,4,9-3\nPost,FI,4,3\n",
 			"Post to FI: 4.00 USD, 4.00 USD; 3-3 false\n", "row 2 is left out: “Narnia” is not a country|row 3 is left out: “ask” is not an amount|row 4 is left out: “soon” does not say|row 5 is left out: its charge is -4.00|row 6 is left out: “9-3” makes no sense"},
 	} {
-		list, notes, err := DeliveriesOf(file(t, []byte(c.table)), "USD")
+		list, notes, err := DeliveriesOf(t.Context(), file(t, []byte(c.table)), "USD")
 		if got := deliveryText(list); got != c.want || err != nil {
 			t.Errorf("%s: %v\n%s%s", name, err, got, strings.Join(notes, "\n"))
 		}
@@ -41,7 +41,7 @@ func TestTablesOfDeliveries(t *testing.T) {
 		}
 	}
 	for name, table := range map[string]string{"a price list": "sku,title,price\nA1,Mug,3\n", "a header alone": "country,charge,days\n", "nothing usable": "country,charge,days\nNarnia,3,3\n"} {
-		if _, _, err := DeliveriesOf(file(t, []byte(table)), "USD"); !errors.Is(err, ErrNoDeliveries) {
+		if _, _, err := DeliveriesOf(t.Context(), file(t, []byte(table)), "USD"); !errors.Is(err, ErrNoDeliveries) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -69,7 +69,7 @@ func TestAWorkbooksSheetOfDeliveriesIsReadWithEachFile(t *testing.T) {
 	book := func(charge float64, sheet string) []byte {
 		return workbookOf(t, []string{"Prices", sheet}, [][][]any{list, {{"Service", "Country", "Charge", "Days"}, {"Parcel", "DE", charge, "2-3"}}}, nil)
 	}
-	look, err := LookAt(file(t, book(4.9, "Freight")), nil, Hints{})
+	look, err := LookAt(t.Context(), file(t, book(4.9, "Freight")), nil, Hints{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -83,7 +83,7 @@ func TestAWorkbooksSheetOfDeliveriesIsReadWithEachFile(t *testing.T) {
 		t.Errorf("a new charge did not come in: %s", deliveryText(offers[0].Deliveries))
 	}
 	var gone ErrLayout
-	if _, err := Open(file(t, book(5.9, "Costs of sending")), &l, false); !errors.As(err, &gone) || !strings.Contains(gone.Reason, "“Freight”") {
+	if _, err := Open(t.Context(), file(t, book(5.9, "Costs of sending")), &l, false); !errors.As(err, &gone) || !strings.Contains(gone.Reason, "“Freight”") {
 		t.Errorf("the sheet is gone: %v", err)
 	}
 }
@@ -93,7 +93,7 @@ func FuzzDeliveries(f *testing.F) {
 	f.Add([]byte("Land;Preis (€);Lieferzeit\nÖsterreich;5,40;3\n"))
 	f.Add([]byte("country,rate,currency,min days,max days\n*,6.20,USD,5,9\nUS US,-1,XXX,9,5\n"))
 	f.Fuzz(func(t *testing.T, content []byte) {
-		list, _, err := DeliveriesOf(file(t, content), "USD")
+		list, _, err := DeliveriesOf(t.Context(), file(t, content), "USD")
 		if err != nil {
 			return
 		}

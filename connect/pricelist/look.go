@@ -1,6 +1,7 @@
 package pricelist
 
 import (
+	"context"
 	"fmt"
 	"io"
 	"os"
@@ -81,12 +82,18 @@ type Hints struct {
 
 // LookAt finds out how a file is written and what its columns hold. A layout that a person
 // has corrected stands as far as it goes: what it decides is taken from it, the rest is found anew.
-func LookAt(f *os.File, given *Layout, hints Hints) (*Look, error) {
+func LookAt(ctx context.Context, f *os.File, given *Layout, hints Hints) (*Look, error) {
+	select {
+	case looking <- struct{}{}:
+		defer func() { <-looking }()
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
 	format, err := kind(f)
 	if err != nil {
 		return nil, err
 	}
-	t, err := openTable(f, format)
+	t, err := openTable(ctx, f, format)
 	if err != nil {
 		return nil, err
 	}

@@ -82,7 +82,7 @@ func must(t testing.TB, err error) {
 // all reads a list to its end.
 func all(t testing.TB, content []byte, l *Layout) (offers []source.Offer, aside []Aside, doubts []string) {
 	t.Helper()
-	r, err := Open(file(t, content), l, false)
+	r, err := Open(t.Context(), file(t, content), l, false)
 	must(t, err)
 	defer r.Close()
 	for {
@@ -179,7 +179,7 @@ func TestMessyListsComeInAsProposed(t *testing.T) {
 	for _, m := range messy {
 		t.Run(m.name, func(t *testing.T) {
 			content := m.content(t)
-			look, err := LookAt(file(t, content), nil, Hints{Currency: "USD", Supplier: "Test"})
+			look, err := LookAt(t.Context(), file(t, content), nil, Hints{Currency: "USD", Supplier: "Test"})
 			must(t, err)
 			for _, row := range look.Head {
 				if row.Cells == nil {
@@ -227,13 +227,46 @@ func TestFilesThatCannotBeRead(t *testing.T) {
 		"a zip bomb":               {zipOf(t, map[string][]byte{"xl/worksheets/sheet1.xml": make([]byte, 100<<20)}), ErrBomb},
 	} {
 		t.Run(name, func(t *testing.T) {
-			if _, err := LookAt(file(t, c.content), nil, Hints{}); !errors.Is(err, c.want) {
+			if _, err := LookAt(t.Context(), file(t, c.content), nil, Hints{}); !errors.Is(err, c.want) {
 				t.Errorf("looking: %v", err)
 			}
-			if _, err := Open(file(t, c.content), &Layout{Format: "csv", Decimal: ".", Columns: []Column{{"Title", Title}}, Header: 1, Delimiter: ","}, false); !errors.Is(err, c.want) {
+			if _, err := Open(t.Context(), file(t, c.content), &Layout{Format: "csv", Decimal: ".", Columns: []Column{{"Title", Title}}, Header: 1, Delimiter: ","}, false); !errors.Is(err, c.want) {
 				t.Errorf("opening: %v", err)
 			}
 		})
+	}
+}
+
+// Rows of one product that lie apart and are too many: those that fit stay together, the others are set aside,
+// and nothing is charged any more once they have come.
+func TestTooManyRowsOfOneProductFarApart(t *testing.T) {
+	text := strings.Builder{}
+	text.WriteString("Style no,Item code,Product name,Wholesale,Stock level\n77,77-0,Wool sock – 0,$2.00,5\n78,78-1,Cap,$4.00,5\n")
+	for i := range mostVariants + 3 {
+		fmt.Fprintf(&text, "77,77-%d,Wool sock – %d,$2.00,5\n", i+1, i+1)
+	}
+	list := []byte(text.String())
+	look, err := LookAt(t.Context(), file(t, list), nil, Hints{Currency: "USD", Supplier: "x"})
+	must(t, err)
+	look.Layout.Country = "DE"
+	r, err := Open(t.Context(), file(t, list), &look.Layout, false)
+	must(t, err)
+	defer r.Close()
+	found := map[string]int{}
+	aside := 0
+	for {
+		item, err := r.Next()
+		if err == io.EOF {
+			break
+		}
+		must(t, err)
+		aside += len(item.SetAside)
+		if item.Offer != nil {
+			found[item.Offer.Number] = len(item.Offer.Variants)
+		}
+	}
+	if found["77"] != mostVariants || found["78"] != 1 || aside != 4 || r.waitingCost != 0 {
+		t.Errorf("%v, %d set aside, %d bytes still counted", found, aside, r.waitingCost)
 	}
 }
 
@@ -246,7 +279,7 @@ func TestAChangedLayoutIsNoticed(t *testing.T) {
 		return []byte(strings.ReplaceAll(text, ";", delim))
 	}
 	usual := list("SKU;Title;Net price;Stock", ",", ";")
-	look, err := LookAt(file(t, usual), nil, Hints{Currency: "EUR", Supplier: "x"})
+	look, err := LookAt(t.Context(), file(t, usual), nil, Hints{Currency: "EUR", Supplier: "x"})
 	must(t, err)
 	l := look.Layout
 	l.Country = "DE"
@@ -265,7 +298,7 @@ func TestAChangedLayoutIsNoticed(t *testing.T) {
 		"a workbook in place of it": {workbookOf(t, []string{"S"}, [][][]any{{{"SKU", "Title", "Net price", "Stock"}, {"N1", "Mug", 2.5, 7}}}, nil), ""},
 	} {
 		t.Run(name, func(t *testing.T) {
-			r, err := Open(file(t, c.content), &l, false)
+			r, err := Open(t.Context(), file(t, c.content), &l, false)
 			if err == nil {
 				r.Close()
 			}

@@ -149,7 +149,7 @@ func FuzzList(f *testing.F) {
 		if bytes.HasPrefix(content, []byte("PK")) {
 			return // the workbook library's own fuzzing
 		}
-		look, err := LookAt(file(t, content), nil, Hints{Currency: "USD", Supplier: "Test"})
+		look, err := LookAt(t.Context(), file(t, content), nil, Hints{Currency: "USD", Supplier: "Test"})
 		if err != nil {
 			return
 		}
@@ -158,7 +158,7 @@ func FuzzList(f *testing.F) {
 		if _, reason := l.Check(); reason != "" {
 			return
 		}
-		r, err := Open(file(t, content), &l, false)
+		r, err := Open(t.Context(), file(t, content), &l, false)
 		if err != nil {
 			return
 		}
@@ -249,7 +249,7 @@ func TestWorkbooksOfTheLibrary(t *testing.T) {
 			f, err := os.Open(name)
 			must(t, err)
 			defer func() { _ = f.Close() }()
-			look, err := LookAt(f, nil, Hints{})
+			look, err := LookAt(t.Context(), f, nil, Hints{})
 			if strings.HasPrefix(filepath.Base(name), "encrypt") {
 				if err != ErrPassword {
 					t.Errorf("under a password: %v", err)

@@ -1,6 +1,7 @@
 package pricelist
 
 import (
+	"context"
 	"fmt"
 	"hash/maphash"
 	"io"
@@ -29,10 +30,12 @@ type Reader struct {
 	key       string
 	scattered map[uint64]int // keys whose rows do not stand together, with how many are still to come
 	waiting   map[uint64][]Row
-	met       map[uint64]struct{} // keys so far, where all rows of a product should stand together
-	apart     bool                // they do not
-	flushed   []Item
-	ended     bool
+	// waitingCost is about how many bytes the waiting rows take.
+	waitingCost int
+	met         map[uint64]struct{} // keys so far, where all rows of a product should stand together
+	apart       bool                // they do not
+	flushed     []Item
+	ended       bool
 
 	// Pictures are those that were sent beside the list: names, as PictureName has them, to addresses.
 	Pictures map[string]string
@@ -75,13 +78,13 @@ type Aside struct {
 // A product's rows may be scattered over the list: it is read once before, to know which are.
 // With together they are taken to stand together, as they did the last time, and reading ends
 // with ErrApart where they do not.
-func Open(f *os.File, l *Layout, together bool) (*Reader, error) {
+func Open(ctx context.Context, f *os.File, l *Layout, together bool) (*Reader, error) {
 	format, err := kind(f)
 	if err != nil {
 		return nil, err
 	}
 	own := *l
-	t, err := openTable(f, format)
+	t, err := openTable(ctx, f, format)
 	if err != nil {
 		return nil, err
 	}
@@ -305,13 +308,17 @@ func (r *Reader) take(row Row) {
 	key := r.keyOf(row, r.key)
 	h := maphash.String(seed, key)
 	if left, scattered := r.scattered[h]; scattered {
-		r.waiting[h] = append(r.waiting[h], row)
-		if left == 1 {
-			r.flushed = append(r.flushed, r.product(r.waiting[h]))
-			delete(r.waiting, h)
-		}
 		r.scattered[h] = left - 1
 		r.key = key
+		if cost := costOf(row); len(r.waiting[h]) >= mostVariants || r.waitingCost+cost > maxWaitingCost {
+			r.setAside(row, tooManyRows)
+		} else {
+			r.waiting[h] = append(r.waiting[h], row)
+			r.waitingCost += cost
+		}
+		if left == 1 {
+			r.release(h)
+		}
 		return
 	}
 	if key != r.key {
@@ -322,7 +329,37 @@ func (r *Reader) take(row Row) {
 		}
 	}
 	r.key = key
+	if len(r.group) >= mostVariants {
+		r.setAside(row, tooManyRows)
+		return
+	}
 	r.group = append(r.group, row)
+}
+
+const (
+	tooManyRows    = "its product has more rows than can be kept together"
+	maxWaitingCost = 128 << 20 // bytes of rows that wait for the others of their products
+)
+
+// costOf is about how many bytes a row takes.
+func costOf(row Row) (bytes int) {
+	for _, cell := range row.Cells {
+		bytes += len(cell) + 16
+	}
+	return bytes
+}
+
+// release ends the waiting of a product's rows.
+func (r *Reader) release(h uint64) {
+	rows := r.waiting[h]
+	if len(rows) == 0 {
+		return // all were set aside
+	}
+	for _, row := range rows {
+		r.waitingCost -= costOf(row)
+	}
+	r.flushed = append(r.flushed, r.product(rows))
+	delete(r.waiting, h)
 }
 
 func (r *Reader) flush() {
@@ -331,9 +368,8 @@ func (r *Reader) flush() {
 	}
 	r.group = nil
 	if r.ended {
-		for h, rows := range r.waiting { // rows of theirs were set aside
-			r.flushed = append(r.flushed, r.product(rows))
-			delete(r.waiting, h)
+		for h := range r.waiting { // rows of theirs were set aside before they came here
+			r.release(h)
 		}
 	}
 }

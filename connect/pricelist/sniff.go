@@ -3,6 +3,7 @@ package pricelist
 import (
 	"bufio"
 	"bytes"
+	"context"
 	"fmt"
 	"io"
 	"os"
@@ -139,6 +140,7 @@ func delimiter(f *os.File, enc string) string {
 
 // table is an opened file that can be read from the start again.
 type table struct {
+	ctx  context.Context // whoever waits for what is read
 	file *os.File
 	book *workbook
 }
@@ -149,24 +151,28 @@ func (t *table) close() {
 	}
 }
 
-func openTable(f *os.File, format string) (*table, error) {
-	t := &table{file: f}
+func openTable(ctx context.Context, f *os.File, format string) (*table, error) {
+	t := &table{ctx: ctx, file: f}
 	if format != "xlsx" {
 		return t, nil
 	}
 	var err error
-	t.book, err = openWorkbook(f)
+	t.book, err = openWorkbook(ctx, f)
 	return t, err
 }
 
 func (t *table) rows(l *Layout) (rows, error) {
 	if t.book == nil {
-		return newCSV(io.NewSectionReader(t.file, 0, 1<<62), l), nil
+		return &watched{rows: newCSV(io.NewSectionReader(t.file, 0, 1<<62), l), ctx: t.ctx}, nil
 	}
 	if !slices.Contains(t.book.file.GetSheetList(), l.Sheet) {
 		return nil, ErrLayout{fmt.Sprintf("The workbook has no sheet “%s” any more.", l.Sheet)}
 	}
-	return t.book.rows(l.Sheet)
+	in, err := t.book.rows(l.Sheet)
+	if err != nil {
+		return nil, err
+	}
+	return &watched{rows: in, ctx: t.ctx}, nil
 }
 
 // sample reads the first rows.
@@ -206,7 +212,7 @@ func (t *table) count(l *Layout) int {
 			if _, last, found := strings.Cut(dimension, ":"); found {
 				n := 0
 				if _, err := fmt.Sscanf(strings.TrimLeft(last, "ABCDEFGHIJKLMNOPQRSTUVWXYZ$"), "%d", &n); err == nil {
-					return n
+					return min(max(n, 0), 1<<20) // a sheet has no more rows
 				}
 			}
 		}

@@ -3,9 +3,11 @@ package pricelist
 import (
 	"archive/zip"
 	"bytes"
+	"context"
 	"errors"
 	"io"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/xuri/excelize/v2"
@@ -56,9 +58,12 @@ func compoundFile(f *os.File) error {
 }
 
 // workbook is an opened XLSX file.
-type workbook struct{ file *excelize.File }
+type workbook struct {
+	file *excelize.File
+	name string // of the slim copy
+}
 
-func openWorkbook(f *os.File) (w *workbook, err error) {
+func openWorkbook(ctx context.Context, f *os.File) (w *workbook, err error) {
 	info, err := f.Stat()
 	if err != nil {
 		return nil, err
@@ -71,7 +76,16 @@ func openWorkbook(f *os.File) (w *workbook, err error) {
 			w, err = nil, ErrBroken
 		}
 	}()
-	file, err := excelize.OpenReader(io.NewSectionReader(f, 0, info.Size()), excelize.Options{UnzipSizeLimit: mostUnpacked, UnzipXMLSizeLimit: 8 << 20})
+	name, err := slimmed(ctx, f, info.Size())
+	if err != nil {
+		return nil, err
+	}
+	defer func() {
+		if err != nil {
+			_ = os.Remove(name)
+		}
+	}()
+	file, err := excelize.OpenFile(name, excelize.Options{UnzipSizeLimit: mostUnpacked, UnzipXMLSizeLimit: maxPart})
 	switch {
 	case errors.Is(err, excelize.ErrWorkbookFileFormat), errors.Is(err, zip.ErrFormat):
 		return nil, ErrNotATable
@@ -84,10 +98,13 @@ func openWorkbook(f *os.File) (w *workbook, err error) {
 		_ = file.Close()
 		return nil, ErrNotATable
 	}
-	return &workbook{file}, nil
+	return &workbook{file, name}, nil
 }
 
-func (w *workbook) close() { _ = w.file.Close() }
+func (w *workbook) close() {
+	_ = w.file.Close()
+	_ = os.Remove(w.name)
+}
 
 // sheets lists the visible ones.
 func (w *workbook) sheets() []string {
@@ -155,8 +172,13 @@ func (x *xlsxRows) next() (row Row, err error) {
 			row.Cells[i] = shown[i]
 		}
 	}
-	if len(row.Cells) > mostColumns {
-		row.Cells, row.Trouble = row.Cells[:mostColumns], "the row has more than 500 cells"
+	if row.width = len(row.Cells); row.width > mostColumns {
+		// Copied: the rest of a row of 16,384 cells is not kept.
+		filled := strings.TrimSpace(strings.Join(row.Cells[mostColumns:], "")) != ""
+		row.Cells = slices.Clone(row.Cells[:mostColumns])
+		if filled {
+			row.Trouble = "the row has more than 500 cells"
+		}
 	}
 	return row, nil
 }

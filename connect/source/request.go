@@ -1,6 +1,7 @@
 package source
 
 import (
+	"bytes"
 	"context"
 	"encoding/base64"
 	"encoding/json"
@@ -122,7 +123,7 @@ func (s *Session) Quotes(ctx context.Context, id string) (quotes []Quote, unusab
 			Item         json.RawMessage `json:"itemOffered"`
 		} `json:"quotes"`
 	}
-	if answer.Status != http.StatusOK || json.Unmarshal(answer.Body, &read) != nil {
+	if answer.Status != http.StatusOK || bytes.Count(answer.Body, []byte("{")) > maxParts || json.Unmarshal(answer.Body, &read) != nil || len(read.Quotes) > maxPerPage {
 		return nil, nil, false, fmt.Errorf("%w (its quotes cannot be read)", ErrUnavailable)
 	}
 	for i, q := range read.Quotes {
@@ -131,7 +132,9 @@ func (s *Session) Quotes(ctx context.Context, id string) (quotes []Quote, unusab
 			err = errors.New("it has no number of its own")
 		}
 		if err != nil {
-			unusable = append(unusable, Unreadable{Number: q.Identifier, Place: fmt.Sprintf("quote %d", i+1), Reason: shortened(err.Error()), Content: string(q.Item)})
+			one := Offer{Number: shortened(q.Identifier)}.rejected(fmt.Sprintf("quote %d", i+1), err, q.Item)
+			one.Place, one.Reason = fmt.Sprintf("quote %d", i+1), shortened(one.Reason)
+			unusable = append(unusable, one)
 			continue
 		}
 		quotes = append(quotes, Quote{q.Identifier, shortened(q.Comment), q.ValidThrough, offer, q.Item})

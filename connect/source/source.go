@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -51,8 +52,8 @@ func (c Connector) Describe(ctx context.Context, address string) (Description, e
 		return Description{}, err
 	}
 	var d Description
-	if answer.Status >= 500 {
-		return d, ErrUnavailable
+	if answer.Status >= 500 || answer.Status == http.StatusTooManyRequests {
+		return d, answer.Asked(ErrUnavailable)
 	}
 	if answer.Status != http.StatusOK || json.Unmarshal(answer.Body, &d) != nil || d.Protocol != "catalog-source/1" || !strings.HasPrefix(d.TokenEndpoint, "/") {
 		return d, ErrNotASource
@@ -107,7 +108,7 @@ func (s *Session) renew(ctx context.Context) error {
 	case answer.Status == http.StatusUnauthorized || answer.Status == http.StatusBadRequest || answer.Status == http.StatusForbidden:
 		return ErrCredentials
 	case answer.Status >= 500 || answer.Status == http.StatusTooManyRequests:
-		return ErrUnavailable
+		return answer.Asked(ErrUnavailable)
 	case json.Unmarshal(answer.Body, &token) != nil || token.AccessToken == "":
 		return ErrNotASource
 	}
@@ -142,7 +143,7 @@ func (s *Session) call(ctx context.Context, method, path string, body []byte) (*
 			continue
 		}
 		if answer.Status >= 500 || answer.Status == http.StatusTooManyRequests {
-			return nil, fmt.Errorf("%w (it answered %d)", ErrUnavailable, answer.Status)
+			return nil, answer.Asked(fmt.Errorf("%w (it answered %d)", ErrUnavailable, answer.Status))
 		}
 		if answer.Status == http.StatusUnauthorized {
 			return nil, ErrCredentials
@@ -190,15 +191,21 @@ func (s *Session) Page(ctx context.Context, cursor, since string) (Page, error) 
 	var read struct {
 		Offers []json.RawMessage `json:"offers"`
 		Next   *string           `json:"next"`
-		Total  int               `json:"total"`
+		Total  json.Number       `json:"total"`
 		AsOf   string            `json:"as_of"`
 	}
 	if answer.Status != http.StatusOK || json.Unmarshal(answer.Body, &read) != nil {
 		return Page{}, fmt.Errorf("%w (its catalog page cannot be read)", ErrUnavailable)
 	}
-	page := Page{Total: max(read.Total, 0)}
+	var page Page
+	if total, err := strconv.Atoi(read.Total.String()); err == nil && total > 0 && total <= math.MaxInt32 {
+		page.Total = total
+	}
 	if read.Next != nil {
 		page.Next = *read.Next
+	}
+	if short("cursor", page.Next, maxURL) != nil || len(read.Offers) > maxPerPage {
+		return Page{}, fmt.Errorf("%w (its catalog page cannot be read)", ErrUnavailable)
 	}
 	if _, err := time.Parse(time.RFC3339, read.AsOf); err == nil {
 		page.AsOf = read.AsOf
@@ -208,22 +215,34 @@ func (s *Session) Page(ctx context.Context, cursor, since string) (Page, error) 
 			Number       string `json:"productGroupID"`
 			Discontinued bool   `json:"discontinued"`
 		}
-		if json.Unmarshal(raw, &left) == nil && left.Discontinued && left.Number != "" {
+		if json.Unmarshal(raw, &left) == nil && left.Discontinued && left.Number != "" && short("number", left.Number, maxNumber) == nil {
 			page.Gone = append(page.Gone, left.Number)
 			continue
 		}
 		offer, err := parse(raw)
 		if err != nil {
-			place := fmt.Sprintf("item %d after cursor %q", i+1, cursor)
-			if offer.Number != "" {
-				place = offer.Number
-			}
-			page.SetAside = append(page.SetAside, Unreadable{Number: offer.Number, Place: place, Reason: err.Error(), Content: string(raw)})
+			page.SetAside = append(page.SetAside, offer.rejected(fmt.Sprintf("item %d after cursor %q", i+1, cursor), err, raw))
 			continue
 		}
 		page.Offers = append(page.Offers, offer)
 	}
 	return page, nil
+}
+
+// maxPerPage is how many offers one page may hold, whatever was asked for; maxContent how much is
+// kept of an item that was rejected, in bytes.
+const (
+	maxPerPage = 5_000
+	maxContent = 20_000
+)
+
+// rejected is an item that cannot be used; its place is its number where that could be read.
+func (o Offer) rejected(place string, why error, raw []byte) Unreadable {
+	if o.Number != "" {
+		place = strings.ToValidUTF8(o.Number[:min(len(o.Number), maxNumber)], "")
+	}
+	content := strings.ReplaceAll(strings.ToValidUTF8(string(raw[:min(len(raw), maxContent)]), "\uFFFD"), "\x00", "")
+	return Unreadable{Number: strings.ToValidUTF8(o.Number, ""), Place: place, Reason: strings.ToValidUTF8(why.Error(), "\uFFFD"), Content: content}
 }
 
 // Offer reads one offer as it is now. It returns ErrWithdrawn where it is no longer sold.
@@ -234,6 +253,9 @@ func (s *Session) Offer(ctx context.Context, number string) (Offer, error) {
 	}
 	if answer.Status == http.StatusGone || answer.Status == http.StatusNotFound {
 		return Offer{}, ErrWithdrawn
+	}
+	if answer.Status != http.StatusOK || !json.Valid(answer.Body) {
+		return Offer{}, fmt.Errorf("%w (its answer about an offer cannot be read)", ErrUnavailable)
 	}
 	return parse(answer.Body)
 }

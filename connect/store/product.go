@@ -3,8 +3,11 @@ package store
 import (
 	"context"
 	"errors"
+	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
+	"strings"
 )
 
 // Product is what is sent to a store.
@@ -43,8 +46,24 @@ type Variant struct {
 
 // Sent is what the store made of a product.
 type Sent struct {
-	ID  string `json:"id"`
-	URL string `json:"url"`
+	ID        string `json:"id"`
+	URL       string `json:"url"`
+	Reference string `json:"reference,omitempty"`
+}
+
+// checked is a product as it can be kept: its address leads to the web or nowhere. One without an id
+// is ErrUnavailable.
+func (p Sent) checked(err error) (Sent, error) {
+	if err != nil {
+		return Sent{}, err
+	}
+	if u, err := url.Parse(p.URL); err != nil || (u.Scheme != "http" && u.Scheme != "https") || len(p.URL) > 2_000 || strings.ContainsRune(p.URL, 0) {
+		p.URL = ""
+	}
+	if p.ID == "" || text(p.ID) != p.ID {
+		return p, fmt.Errorf("%w (its answer names no product)", ErrUnavailable)
+	}
+	return p, nil
 }
 
 // PutPicture sends a picture under its hash; sending it again changes nothing.
@@ -56,25 +75,31 @@ func (s *Session) PutPicture(ctx context.Context, hash string, content []byte) e
 // after an answer that was lost.
 func (s *Session) Create(ctx context.Context, key string, p Product) (Sent, error) {
 	var sent Sent
-	return sent, s.send(ctx, http.MethodPost, "/products", key, p, &sent)
+	err := s.send(ctx, http.MethodPost, "/products", key, p, &sent)
+	return sent.checked(err)
 }
 
 // Update replaces a product, or returns ErrGone.
 func (s *Session) Update(ctx context.Context, id string, p Product) (Sent, error) {
 	var sent Sent
-	return sent, s.send(ctx, http.MethodPut, "/products/"+url.PathEscape(id), "", p, &sent)
+	err := s.send(ctx, http.MethodPut, "/products/"+url.PathEscape(id), "", p, &sent)
+	return sent.checked(err)
 }
 
-// Find looks a product up by our reference; an empty ID says that there is none.
-func (s *Session) Find(ctx context.Context, reference string) (Sent, error) {
+// Find lists the products with our reference: none, one, or several where a draft was once listed twice.
+func (s *Session) Find(ctx context.Context, reference string) ([]Sent, error) {
 	var found struct {
 		Products []Sent `json:"products"`
 	}
 	err := s.send(ctx, http.MethodGet, "/products?reference="+url.QueryEscape(reference), "", nil, &found)
-	if err != nil || len(found.Products) == 0 {
-		return Sent{}, err
+	// A store that does not know the question may answer with everything: only what is ours counts.
+	all := slices.DeleteFunc(found.Products, func(p Sent) bool {
+		return text(p.ID) != p.ID || p.ID == "" || (p.Reference != "" && p.Reference != reference)
+	})
+	for i := range all {
+		all[i], _ = all[i].checked(nil) // it has an id
 	}
-	return found.Products[0], nil
+	return all, err
 }
 
 // Remove takes a product out of the store; one that is gone already is no error.

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -42,9 +43,11 @@ func (r *Refused) Error() string { return r.Message }
 
 // Description is what a store says of itself before anyone approves.
 type Description struct {
-	Protocol      string `json:"protocol"`
-	Handle        string `json:"handle"`
-	Name          string `json:"name"`
+	Protocol string `json:"protocol"`
+	Handle   string `json:"handle"`
+	Name     string `json:"name"`
+	// Issuer is its name in answers to approvals (RFC 9207): its own address.
+	Issuer        string `json:"issuer"`
 	Authorization string `json:"authorization_endpoint"`
 	Token         string `json:"token_endpoint"`
 	Revocation    string `json:"revocation_endpoint"`
@@ -79,7 +82,7 @@ func (c Connector) Describe(ctx context.Context, address string) (Description, e
 		return Description{}, err
 	}
 	var d Description
-	if answer.Status >= 500 {
+	if answer.Status >= 500 || answer.Status == http.StatusTooManyRequests {
 		return d, ErrUnavailable
 	}
 	if answer.Status != http.StatusOK || json.Unmarshal(answer.Body, &d) != nil || d.Protocol != "store-platform/1" {
@@ -89,6 +92,10 @@ func (c Connector) Describe(ctx context.Context, address string) (Description, e
 		if !strings.HasPrefix(path, "/") {
 			return d, ErrNotAStore
 		}
+	}
+	// What is revoked goes to the store's own address, and an issuer is who answers there (RFC 8414, section 3.3).
+	if (d.Revocation != "" && !strings.HasPrefix(d.Revocation, "/")) || (d.Issuer != "" && d.Issuer != address) {
+		return d, ErrNotAStore
 	}
 	return d, nil
 }
@@ -126,7 +133,7 @@ func (c Connector) Exchange(ctx context.Context, address string, d Description, 
 
 // Revoke tells the store to forget a token; a store that does not answer forgets nothing.
 func (c Connector) Revoke(ctx context.Context, address, endpoint, token string) error {
-	if endpoint == "" {
+	if !strings.HasPrefix(endpoint, "/") {
 		return nil
 	}
 	_, err := c.Client.Do(ctx, outgoing.Request{Method: http.MethodPost, URL: address + endpoint, Body: []byte(url.Values{"token": {token}}.Encode()),
@@ -170,6 +177,9 @@ func (s *Session) send(ctx context.Context, method, path, key string, body any, 
 			s.OnWait(wait)
 		}
 	}})
+	if errors.Is(err, outgoing.ErrAskedToWait) {
+		return fmt.Errorf("%w: %w", ErrBusy, err)
+	}
 	if err != nil {
 		return err
 	}
@@ -177,7 +187,7 @@ func (s *Session) send(ctx context.Context, method, path, key string, body any, 
 	case answer.Status == http.StatusUnauthorized || answer.Status == http.StatusForbidden:
 		return ErrDisapproved
 	case answer.Status == http.StatusTooManyRequests:
-		return ErrBusy
+		return answer.Asked(ErrBusy)
 	case answer.Status == http.StatusNotFound || answer.Status == http.StatusGone:
 		return ErrGone
 	case answer.Status == http.StatusUnprocessableEntity:
@@ -189,7 +199,7 @@ func (s *Session) send(ctx context.Context, method, path, key string, body any, 
 		}
 		return &Refused{Message: "The store refused it without saying why."}
 	case answer.Status >= 300:
-		return fmt.Errorf("%w (it answered %d)", ErrUnavailable, answer.Status)
+		return answer.Asked(fmt.Errorf("%w (it answered %d)", ErrUnavailable, answer.Status))
 	}
 	if into != nil && json.Unmarshal(answer.Body, into) != nil {
 		return fmt.Errorf("%w (its answer cannot be read)", ErrUnavailable)
@@ -200,5 +210,21 @@ func (s *Session) send(ctx context.Context, method, path, key string, body any, 
 // Facts reads what the store is.
 func (s *Session) Facts(ctx context.Context) (Facts, error) {
 	var f Facts
-	return f, s.send(ctx, http.MethodGet, "/store", "", nil, &f)
+	err := s.send(ctx, http.MethodGet, "/store", "", nil, &f)
+	f.Handle, f.Name = text(f.Handle), text(f.Name)
+	f.RequestsPerSecond = min(max(f.RequestsPerSecond, 1), maxPerSecond)
+	f.ShipsTo = slices.DeleteFunc(f.ShipsTo, func(country string) bool { return len(country) != 2 })
+	return f, err
+}
+
+// What is kept of what a store says.
+const (
+	maxText      = 300
+	maxPerSecond = 1_000
+)
+
+// text is a line of a store's as it can be kept and shown.
+func text(s string) string {
+	s = strings.ReplaceAll(strings.ToValidUTF8(s, ""), "\x00", "")
+	return strings.ToValidUTF8(s[:min(len(s), maxText)], "")
 }

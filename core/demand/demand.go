@@ -169,11 +169,12 @@ func UnitsIn(weekly []int32) (week, month int32) {
 	if n > 0 {
 		week = weekly[n-1]
 	}
+	sum := int64(0)
 	for _, w := range weekly[max(0, n-4):] {
-		month += w
+		sum += int64(w)
 	}
 	if n > 4 {
-		month += weekly[n-5] * 2 / 7
+		sum += int64(weekly[n-5]) * 2 / 7
 	}
-	return week, month
+	return week, int32(min(sum, math.MaxInt32))
 }

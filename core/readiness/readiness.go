@@ -4,8 +4,10 @@ package readiness
 import (
 	"fmt"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
+	"plainpelican/core/contact"
 	"plainpelican/core/money"
 	"plainpelican/core/variant"
 )
@@ -59,10 +61,14 @@ type Variant struct {
 type Draft struct {
 	Title       string
 	Description string
-	Pictures    int
-	Options     int
-	Variants    []Variant
-	Limits      variant.Limits
+	// Supplier is who sells it, whose name and contact details never reach customers; Brand is the item's own.
+	Supplier, Brand string
+	Pictures        int
+	// Missing are the pictures that are shown and cannot be had, by number, each with why.
+	Missing  []string
+	Options  int
+	Variants []Variant
+	Limits   variant.Limits
 	// Withdrawn tells that the supplier stopped selling the whole offer.
 	Withdrawn    bool
 	KeepsPromise bool
@@ -113,12 +119,48 @@ func (r *Report) words(d Draft) {
 	if strings.TrimSpace(d.Description) == "" {
 		r.warn(Words, "It has no description.")
 	}
+	r.contacts(d)
+}
+
+// contacts stops what would lead customers to the supplier.
+func (r *Report) contacts(d Draft) {
+	for _, part := range []struct{ where, text string }{{"title", d.Title}, {"description", d.Description}} {
+		where, text := part.where, part.text
+		if found := contact.Find(text); len(found) > 0 {
+			var named []string
+			for _, detail := range found {
+				named = append(named, fmt.Sprintf("the %s “%.60s”", detail.Kind, detail.Text))
+			}
+			r.stop(&r.Words, Words, NeedsYou, "The %s has %s. Remove the contact details.", where, some(named))
+		}
+		if names(text, d.Supplier) && !strings.EqualFold(d.Supplier, d.Brand) {
+			r.stop(&r.Words, Words, NeedsYou, "The %s names the supplier, %s. Take the name out.", where, d.Supplier)
+		}
+	}
+}
+
+// names tells whether a text has a name of some length in it, as whole words.
+func names(text, name string) bool {
+	const least = 5
+	if len(strings.TrimSpace(name)) < least {
+		return false
+	}
+	at := strings.Index(strings.ToLower(text), strings.ToLower(name))
+	if at < 0 {
+		return false
+	}
+	before, _ := utf8.DecodeLastRuneInString(text[:min(at, len(text))])
+	after, _ := utf8.DecodeRuneInString(text[min(at+len(name), len(text)):])
+	letter := func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }
+	return !letter(before) && !letter(after)
 }
 
 func (r *Report) pictures(d Draft) {
 	switch {
 	case d.Pictures == 0:
 		r.stop(&r.Pictures, Pictures, Empty, "No picture is shown.")
+	case len(d.Missing) > 0:
+		r.stop(&r.Pictures, Pictures, NeedsYou, "The supplier does not give %s. Hide it.", some(d.Missing))
 	case d.Limits.Pictures > 0 && d.Pictures > d.Limits.Pictures:
 		r.stop(&r.Pictures, Pictures, NeedsYou, "%d pictures are shown; this store allows %d.", d.Pictures, d.Limits.Pictures)
 	}
@@ -144,10 +186,18 @@ func (r *Report) variants(d Draft) {
 			empty = append(empty, v.Name)
 		}
 	}
-	if len(gone) > 0 {
+	switch {
+	case len(gone) == 0:
+	case len(d.Variants) == 1:
+		r.stop(&r.Variants, Variants, NeedsYou, "The supplier has stopped selling this.")
+	default:
 		r.stop(&r.Variants, Variants, NeedsYou, "The supplier has stopped selling %s.", some(gone))
 	}
-	if len(empty) > 0 {
+	switch {
+	case len(empty) == 0:
+	case len(d.Variants) == 1:
+		r.warn(Variants, "It is out of stock.")
+	default:
 		r.warn(Variants, "Out of stock: %s.", some(empty))
 	}
 }
@@ -157,19 +207,20 @@ func (r *Report) prices(d Draft) {
 		r.Price = Empty
 		return
 	}
+	one := len(d.Variants) == 1 // a product without options: its variant has no name
 	unpriced, old, reason, was := []string{}, []string{}, "", ""
 	for _, v := range d.Variants {
 		if !v.Priced {
-			unpriced, reason = append(unpriced, v.Name), v.NoPrice
+			unpriced, reason = append(unpriced, called(v.Name, one)), v.NoPrice
 		} else if v.Profit.Negative() {
-			r.warn(Price, "%s loses %s on each sale.", v.Name, strings.TrimPrefix(v.Profit.String(), "-"))
+			r.warn(Price, "%s loses %s on each sale.", called(v.Name, one), strings.TrimPrefix(v.Profit.String(), "-"))
 		}
 		if v.OldRate {
-			old = append(old, v.Name)
+			old = append(old, called(v.Name, one))
 		}
 		if v.WasWarning != "" && was == "" {
 			was = v.WasWarning
-			r.warn(Price, "%s: %s", v.Name, was)
+			r.warn(Price, "%s: %s", called(v.Name, one), was)
 		}
 	}
 	if len(old) > 0 {
@@ -181,6 +232,14 @@ func (r *Report) prices(d Draft) {
 	if d.PromiseDays > 0 && !d.KeepsPromise && len(unpriced) == 0 {
 		r.warn(Price, "The delivery that prices assume misses your %d days.", d.PromiseDays)
 	}
+}
+
+// called is a variant's name, or what the one of a product without options is called.
+func called(name string, one bool) string {
+	if name == "" && one {
+		return "it"
+	}
+	return name
 }
 
 // some names up to three and counts the rest.

@@ -4,6 +4,7 @@ package pictures
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"image"
@@ -16,7 +17,11 @@ import (
 
 	"golang.org/x/image/draw"
 	_ "golang.org/x/image/webp" // or WebP
+	"golang.org/x/sync/semaphore"
 )
+
+// ErrNone is returned for a picture that is not there or is not one; what wraps it says why.
+var ErrNone = errors.New("there is no such picture")
 
 // MostBytes and mostPixels are what a picture may have.
 const (
@@ -26,18 +31,66 @@ const (
 
 // Check reads a picture's size, by its content and without decoding it. Its error is a clause that says what is wrong.
 func Check(r io.Reader) (width, height int, err error) {
-	config, _, err := image.DecodeConfig(io.LimitReader(r, MostBytes))
-	switch {
-	case err != nil:
-		return 0, 0, errors.New("what is there is not a picture")
-	case config.Width <= 0 || config.Height <= 0 || config.Width > mostPixels/config.Height:
-		return config.Width, config.Height, fmt.Errorf("it has %d by %d pixels, more than can be handled", config.Width, config.Height)
-	}
-	return config.Width, config.Height, nil
+	width, height, _, err = check(r)
+	return width, height, err
 }
 
-// decoding limits how many pictures are held decoded at once.
-var decoding = make(chan struct{}, 2)
+// check is Check, and how many bytes decoding takes.
+func check(r io.Reader) (width, height int, cost int64, err error) {
+	var head bytes.Buffer // what was read to know it
+	config, format, err := image.DecodeConfig(io.TeeReader(io.LimitReader(r, MostBytes), &head))
+	switch {
+	case err != nil:
+		return 0, 0, 0, errors.New("what is there is not a picture")
+	case config.Width <= 0 || config.Height <= 0 || config.Width > mostPixels/config.Height:
+		return config.Width, config.Height, 0, fmt.Errorf("it has %d by %d pixels, more than can be handled", config.Width, config.Height)
+	}
+	cost = int64(config.Width) * int64(config.Height) * perPixel(format, config.ColorModel, head.Bytes())
+	if cost > maxDecoded {
+		return config.Width, config.Height, cost, fmt.Errorf("it has %d by %d pixels and takes %d MB to read, more than can be handled", config.Width, config.Height, cost>>20)
+	}
+	return config.Width, config.Height, cost, nil
+}
+
+// maxDecoded is how many bytes all pictures that are decoded at one moment may take together, and one alone.
+const maxDecoded = 200 << 20
+
+// perPixel is about how many bytes a decoder takes for a pixel, at the worst.
+func perPixel(format string, model color.Model, head []byte) int64 {
+	switch {
+	case format == "jpeg" && bytes.Contains(head, []byte{0xff, 0xc2}): // progressive: all coefficients are held
+		return 15
+	case format == "jpeg":
+		return 4
+	case format == "webp":
+		return 8
+	case model == color.NRGBA64Model || model == color.RGBA64Model || model == color.Gray16Model:
+		return 16 // an interlaced PNG is put together of parts
+	case format == "gif":
+		return 2
+	}
+	return 8
+}
+
+// decoding lets pictures be decoded while they take no more than they may together.
+var decoding = semaphore.NewWeighted(maxDecoded)
+
+// decode decodes a picture when there is room, and gives it to use.
+func decode(content []byte, use func(image.Image) error) error {
+	_, _, cost, err := check(bytes.NewReader(content))
+	if err != nil {
+		return err
+	}
+	if err := decoding.Acquire(context.Background(), cost); err != nil {
+		return err
+	}
+	defer decoding.Release(cost)
+	full, _, err := image.Decode(bytes.NewReader(content))
+	if err != nil {
+		return errors.New("it cannot be read")
+	}
+	return use(full)
+}
 
 // Seen is what a picture is known by: its brightness in rows, from 0 to 255, and the median
 // colour of its middle.
@@ -51,17 +104,12 @@ type Seen struct {
 const mostSeen = 200
 
 // See looks at a picture that was checked, made small.
-func See(content []byte) (Seen, error) {
-	decoding <- struct{}{}
-	defer func() { <-decoding }()
-	if _, _, err := Check(bytes.NewReader(content)); err != nil {
-		return Seen{}, err
-	}
-	full, _, err := image.Decode(bytes.NewReader(content))
-	if err != nil {
-		return Seen{}, errors.New("it cannot be read")
-	}
-	return look(full), nil
+func See(content []byte) (seen Seen, err error) {
+	err = decode(content, func(full image.Image) error {
+		seen = look(full)
+		return nil
+	})
+	return seen, err
 }
 
 func look(full image.Image) Seen {
@@ -93,25 +141,28 @@ func look(full image.Image) Seen {
 
 // Scale makes a JPEG of at most a width in pixels of a picture that was checked. One that is not wider is
 // returned as it is, unless it must be a JPEG all the same.
-func Scale(content []byte, width int, always bool) ([]byte, error) {
-	decoding <- struct{}{}
-	defer func() { <-decoding }()
-	if _, _, err := Check(bytes.NewReader(content)); err != nil {
-		return nil, err
-	}
-	full, _, err := image.Decode(bytes.NewReader(content))
-	if err != nil {
-		return nil, errors.New("it cannot be read")
-	}
-	b := full.Bounds()
-	if b.Dx() <= width && !always {
-		return content, nil
-	}
-	width = min(width, b.Dx())
-	small := image.NewRGBA(image.Rect(0, 0, width, max(1, b.Dy()*width/b.Dx())))
-	draw.Draw(small, small.Bounds(), image.White, image.Point{}, draw.Src)
-	draw.ApproxBiLinear.Scale(small, small.Bounds(), full, b, draw.Over, nil)
-	var out bytes.Buffer
-	err = jpeg.Encode(&out, small, &jpeg.Options{Quality: 85})
-	return out.Bytes(), err
+func Scale(content []byte, width int, always bool) (scaled []byte, err error) {
+	err = decode(content, func(full image.Image) error {
+		b := full.Bounds()
+		if b.Dx() <= width && !always {
+			scaled = content
+			return nil
+		}
+		width := min(width, b.Dx())
+		height := max(1, b.Dy()*width/b.Dx())
+		if height > maxHeight { // a strip a few pixels wide: not stretched to a picture of its own
+			width, height = max(1, width*maxHeight/height), maxHeight
+		}
+		small := image.NewRGBA(image.Rect(0, 0, width, height))
+		draw.Draw(small, small.Bounds(), image.White, image.Point{}, draw.Src)
+		draw.ApproxBiLinear.Scale(small, small.Bounds(), full, b, draw.Over, nil)
+		var out bytes.Buffer
+		err := jpeg.Encode(&out, small, &jpeg.Options{Quality: 85})
+		scaled = out.Bytes()
+		return err
+	})
+	return scaled, err
 }
+
+// maxHeight is how high a scaled picture gets, in pixels.
+const maxHeight = 4_000
