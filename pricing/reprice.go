@@ -308,6 +308,12 @@ func (s *Service) Busy(ctx context.Context) (n int, err error) {
 	return n, err
 }
 
+// RuleCount counts the markup rules in force in a store; 0 where there is no store.
+func (s *Service) RuleCount(ctx context.Context, storeID int64) (n int, err error) {
+	err = s.Pool.QueryRow(ctx, `select coalesce((select jsonb_array_length(rules -> 'rules') from money_rules where store_id = $1 order by revision desc limit 1), 0)`, storeID).Scan(&n)
+	return n, err
+}
+
 // tell lets browsers know; one that misses it asks again.
 func (s *Service) tell(ctx context.Context, id int64) {
 	run, err := s.run(ctx, id)

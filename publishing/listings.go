@@ -31,6 +31,7 @@ type Listing struct {
 	Highest     money.Amount       `json:"highest"`
 	Trace       []markup.TraceLine `json:"trace" doc:"How the lowest price that was sent came about"`
 	Moved       int                `json:"moved" doc:"Prices that have moved here since they were sent"`
+	Duplicates  []Duplicate        `json:"duplicates" doc:"Further products of the same draft in the store"`
 	Withdrawn   bool               `json:"withdrawn" doc:"The supplier has stopped selling it"`
 	PublishedAt time.Time          `json:"published_at"`
 	UpdatedAt   time.Time          `json:"updated_at"`
@@ -48,7 +49,7 @@ func (s *Service) Listings(ctx context.Context, storeID int64) ([]Listing, error
 			(select min((v ->> 'price')::numeric)::text from jsonb_array_elements(l.sent -> 'variants') v), (select max((v ->> 'price')::numeric)::text from jsonb_array_elements(l.sent -> 'variants') v),
 			t.currency, l.trace, (select count(*) from price p join draft_variant v on v.id = p.draft_variant_id and v.chosen where p.store_id = l.store_id and p.draft_id = l.draft_id and p.price > 0
 				and p.price is distinct from (select h.price from listing_price h where h.listing_id = l.id and h.draft_variant_id = p.draft_variant_id order by h.at desc limit 1)),
-			o.withdrawn_at is not null, l.published_at, l.updated_at
+			l.duplicates, o.withdrawn_at is not null, l.published_at, l.updated_at
 		from listing l join draft d on d.id = l.draft_id join offer o on o.id = l.offer_id join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id join store t on t.id = l.store_id`+firstPicture+`
 		where l.store_id = $1 order by l.updated_at desc, l.id desc`, storeID)
 	if err != nil {
@@ -59,7 +60,7 @@ func (s *Service) Listings(ctx context.Context, storeID int64) ([]Listing, error
 		var pictured int64
 		var place int
 		var lowest, highest, currency string
-		err := row.Scan(&l.ID, &l.DraftID, &l.OfferID, &l.Title, &pictured, &place, &l.URL, &l.OfferURL, &l.Supplier, &l.Source, &l.Visible, &l.Variants, &lowest, &highest, &currency, &l.Trace, &l.Moved, &l.Withdrawn, &l.PublishedAt, &l.UpdatedAt)
+		err := row.Scan(&l.ID, &l.DraftID, &l.OfferID, &l.Title, &pictured, &place, &l.URL, &l.OfferURL, &l.Supplier, &l.Source, &l.Visible, &l.Variants, &lowest, &highest, &currency, &l.Trace, &l.Moved, &l.Duplicates, &l.Withdrawn, &l.PublishedAt, &l.UpdatedAt)
 		if err != nil {
 			return l, err
 		}
@@ -136,7 +137,7 @@ func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/runs", "startRun", "Publish drafts to a store", func(ctx context.Context, in *struct {
 		Body struct {
 			StoreID   int64   `json:"store_id"`
-			DraftIDs  []int64 `json:"draft_ids" minItems:"1" maxItems:"5000"`
+			DraftIDs  []int64 `json:"draft_ids" minItems:"1" maxItems:"50000"`
 			Visible   bool    `json:"visible"`
 			SellEmpty bool    `json:"sell_empty" doc:"Keep selling what is out of stock"`
 		}
@@ -149,13 +150,24 @@ func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/runs/{id}/retry", "retryRun", "Send failed items again", func(ctx context.Context, in *struct {
 		apikit.ByID
 		Body struct {
-			ItemIDs []int64 `json:"item_ids" minItems:"1" maxItems:"5000"`
+			ItemIDs []int64 `json:"item_ids" minItems:"1" maxItems:"50000"`
 		}
 	}) (*apikit.Body[Run], error) {
 		return apikit.OK(s.Retry(ctx, in.ID, in.Body.ItemIDs))
 	})
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/runs/{id}/stop", "stopRun", "Leave out what is still waiting", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Run], error) {
 		return apikit.OK(s.Stop(ctx, in.ID))
+	})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/listings/{id}/hide", "hideListing", "Hide a listing in its store", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
+		return nil, s.Hide(ctx, in.ID)
+	})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/listings/{id}/duplicates/remove", "removeDuplicates", "Take further products of the same draft out of the store", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
+		return nil, s.RemoveDuplicates(ctx, in.ID)
+	})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/listings/check", "checkListings", "Look for drafts that a store holds more than once", func(ctx context.Context, in *struct {
+		Store int64 `query:"store" required:"true"`
+	}) (*apikit.None, error) {
+		return nil, s.Check(ctx, in.Store)
 	})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/listings", "listListings", "List what is live in a store", func(ctx context.Context, in *struct {
 		Store int64 `query:"store" required:"true"`

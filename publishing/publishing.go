@@ -6,6 +6,7 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -32,6 +33,8 @@ type Drafts interface {
 // Stores opens sessions with connected stores.
 type Stores interface {
 	Open(ctx context.Context, storeID int64) (*store.Session, error)
+	// Vendor is whom a store's products are shown to be from, unless a draft says otherwise.
+	Vendor(ctx context.Context, storeID int64) (string, error)
 }
 
 // Supply asks the source of an offer whether it is still sold.
@@ -59,8 +62,10 @@ type Service struct {
 	Log      *slog.Logger
 	// PicturePath is where a picture of an offer is served.
 	PicturePath func(offer int64, place int) string
-	// Pause is how long an item waits after a store that did not answer.
+	// Pause is how long an item waits after a store that did not answer, doubled each time; Tries how
+	// often it does.
 	Pause time.Duration
+	Tries int
 }
 
 // State is where an item of a run is.
@@ -106,8 +111,15 @@ type Item struct {
 	UpdatedAt time.Time          `json:"updated_at"`
 }
 
-// Start begins a run. It returns a problem where a draft or the store is not there.
+// MaxDrafts is how many drafts one run may have.
+const MaxDrafts = 50_000
+
+// Start begins a run. A draft that another run is publishing to the store at this moment is left out,
+// and says so. It returns a problem where a draft or the store is not there.
 func (s *Service) Start(ctx context.Context, storeID int64, drafts []int64, visible, sellEmpty bool) (Run, error) {
+	if len(drafts) > MaxDrafts {
+		return Run{}, apikit.Problem(422, "draft_ids", "One run takes up to %d drafts; these are %d. Publish them in parts.", MaxDrafts, len(drafts))
+	}
 	var id int64
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, `insert into publish_run (store_id, visible, sell_empty, started_by) select id, $2, $3, $4 from store where id = $1 and state = 'connected' returning id`,
@@ -118,62 +130,129 @@ func (s *Service) Start(ctx context.Context, storeID int64, drafts []int64, visi
 		if err != nil {
 			return err
 		}
-		added := 0
-		for _, draft := range drafts {
-			var item int64
-			err := tx.QueryRow(ctx, `insert into publish_item (run_id, draft_id, state) select $1, id, 'waiting' from draft where id = $2 on conflict do nothing returning id`, id, draft).Scan(&item)
-			if database.Missing(err) {
-				continue // named twice, or discarded meanwhile
-			}
-			if err != nil {
-				return err
-			}
-			added++
-			if err := s.Jobs.Add(ctx, tx, Args{item, 1}, nil); err != nil {
-				return err
-			}
+		// In the order of their ids, so that two runs of the same drafts wait for each other and do not lock up.
+		rows, err := tx.Query(ctx, `
+			insert into publish_item (run_id, store_id, draft_id, state) select $1, $2, id, 'waiting' from draft where id = any ($3) order by id
+			on conflict (store_id, draft_id) where state in ('waiting', 'sending') do nothing returning id, attempt`, id, storeID, drafts)
+		if err != nil {
+			return err
 		}
-		if added == 0 {
+		items, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Args])
+		if err != nil {
+			return err
+		}
+		left, err := tx.Exec(ctx, `
+			insert into publish_item (run_id, store_id, draft_id, state, reason) select $1, $2, d.id, 'failed',
+				coalesce((select format('Left out: run %s of %s is publishing it at this moment. Try again when that has ended.', r.id, r.started_by) from publish_item o join publish_run r on r.id = o.run_id
+					where o.store_id = $2 and o.draft_id = d.id and o.state in ('waiting', 'sending') limit 1), 'Left out: another run was publishing it. Try again.')
+			from draft d where d.id = any ($3) and not exists (select from publish_item i where i.run_id = $1 and i.draft_id = d.id)`, id, storeID, drafts)
+		if err != nil {
+			return err
+		}
+		if len(items)+int(left.RowsAffected()) == 0 {
 			return apikit.Problem(422, "draft_ids", "Those drafts are not here any more.")
 		}
-		return members.Audit(ctx, tx, "published", fmt.Sprintf("%d drafts", added), nil, map[string]int64{"run": id, "store": storeID})
+		if err := s.queue(ctx, tx, items); err != nil {
+			return err
+		}
+		return members.Audit(ctx, tx, "published", fmt.Sprintf("%d drafts", len(items)), nil, map[string]int64{"run": id, "store": storeID})
 	})
 	if err != nil {
+		return Run{}, err
+	}
+	if err := s.close(ctx, id); err != nil { // where all were left out
 		return Run{}, err
 	}
 	s.tell(ctx, id)
 	return s.run(ctx, id)
 }
 
-// Retry sends failed items of a run again, as new attempts.
+// queue adds the jobs of items.
+func (s *Service) queue(ctx context.Context, tx pgx.Tx, items []Args) error {
+	work := make([]river.JobArgs, len(items))
+	for i, args := range items {
+		work[i] = args
+	}
+	return s.Jobs.AddMany(ctx, tx, work)
+}
+
+// Retry sends failed items of a run again, as new attempts, but for those that another run is
+// publishing at this moment.
 func (s *Service) Retry(ctx context.Context, runID int64, items []int64) (Run, error) {
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `
-			update publish_item set state = 'waiting', reason = '', area = '', attempt = attempt + 1, tries = 0, updated_at = now()
-			where run_id = $1 and id = any ($2) and state = 'failed' returning id, attempt`, runID, items)
+			update publish_item i set state = 'waiting', reason = '', area = '', attempt = attempt + 1, tries = 0, updated_at = now()
+			where run_id = $1 and id = any ($2) and state = 'failed'
+			and not exists (select from publish_item o where o.store_id = i.store_id and o.draft_id = i.draft_id and o.state in ('waiting', 'sending')) returning id, attempt`, runID, items)
 		if err != nil {
 			return err
 		}
-		again, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Args])
+		retried, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Args])
 		if err != nil {
 			return err
 		}
-		if len(again) == 0 {
-			return apikit.Problem(409, "item_ids", "None of those has failed, so there is nothing to try again.")
+		if len(retried) == 0 {
+			return apikit.Problem(409, "item_ids", "None of those has failed and is free, so there is nothing to try again.")
 		}
-		for _, args := range again {
-			if err := s.Jobs.Add(ctx, tx, args, nil); err != nil {
-				return err
-			}
+		if err := s.queue(ctx, tx, retried); err != nil {
+			return err
 		}
 		_, err = tx.Exec(ctx, `update publish_run set finished_at = null where id = $1`, runID)
 		return err
 	})
+	if database.Taken(err) {
+		return Run{}, apikit.Problem(409, "item_ids", "Another run has just begun to publish one of those. Try again when it has ended.")
+	}
 	if err != nil {
 		return Run{}, err
 	}
 	s.tell(ctx, runID)
 	return s.run(ctx, runID)
+}
+
+// Sweep takes up items whose job is lost: one that was given up ends as failed and says so, any other is
+// put back into the queue. The store is asked what it has before anything is sent again.
+func (s *Service) Sweep(ctx context.Context) error {
+	var ended []int64
+	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		const lost = `state in ('waiting', 'sending') and not exists (select from river_job j where j.kind = 'publish' and (j.args ->> 'item_id')::bigint = publish_item.id
+			and (j.args ->> 'attempt')::int = publish_item.attempt and j.state in ` + jobs.Live + `)`
+		rows, err := tx.Query(ctx, `
+			update publish_item set state = 'failed', area = '', updated_at = now(), reason = 'This was cut off each time it was sent. Look into the log; then try again: it will not be listed twice.'
+			where `+lost+` and exists (select from river_job j where j.kind = 'publish' and (j.args ->> 'item_id')::bigint = publish_item.id and (j.args ->> 'attempt')::int = publish_item.attempt and j.state = 'discarded')
+			returning run_id`)
+		if err != nil {
+			return err
+		}
+		if ended, err = pgx.CollectRows(rows, pgx.RowTo[int64]); err != nil {
+			return err
+		}
+		rows, err = tx.Query(ctx, `update publish_item set state = 'waiting', updated_at = now() where `+lost+` returning id, attempt`)
+		if err != nil {
+			return err
+		}
+		back, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Args])
+		if err != nil {
+			return err
+		}
+		if err := s.queue(ctx, tx, back); err != nil {
+			return err
+		}
+		rows, err = tx.Query(ctx, `
+			update publish_run r set finished_at = now() where finished_at is null
+			and not exists (select from publish_item i where i.run_id = r.id and i.state in ('waiting', 'sending')) returning id`)
+		if err != nil {
+			return err
+		}
+		closed, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+		ended = append(ended, closed...)
+		return err
+	})
+	slices.Sort(ended)
+	for _, run := range slices.Compact(ended) {
+		s.tell(ctx, run)
+	}
+	return err
 }
 
 // Stop leaves out what is still waiting. What is being sent is finished.

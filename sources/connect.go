@@ -162,6 +162,9 @@ func (s *Service) StillSold(ctx context.Context, sourceID int64, number string) 
 			//lint:ignore ST1005 the beginning of a sentence for a person
 			return true, errors.New("Its source is disconnected")
 		}
+		if database.Away(err) {
+			return true, err
+		}
 		if err != nil {
 			return true, errors.New(words(address, err))
 		}

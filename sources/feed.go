@@ -58,7 +58,7 @@ func (s *Service) open(ctx context.Context, in *intaking) (feed, error) {
 				return nil, err
 			}
 		}
-		return &marketFeed{session, in.cursor, since}, nil
+		return &marketFeed{session, in.cursor, since, map[string]bool{}}, nil
 	}
 	if in.source.Kind == "pages" {
 		return s.openPages(ctx, in)
@@ -114,7 +114,10 @@ type marketFeed struct {
 	session *source.Session
 	cursor  string
 	since   string
+	met     map[string]bool // cursors, so that pages that go round in a circle are noticed
 }
+
+var errCircle = errors.New("the source names the same page of its catalog again")
 
 func (m *marketFeed) close() {}
 
@@ -123,7 +126,11 @@ func (m *marketFeed) next(ctx context.Context) (batch, error) {
 	if err != nil {
 		return batch{}, err
 	}
-	last := page.Next == "" || page.Next == m.cursor
+	last := page.Next == ""
+	m.met[m.cursor] = true
+	if !last && m.met[page.Next] {
+		return batch{}, errCircle
+	}
 	m.cursor = page.Next
 	if m.since != "" {
 		page.Total = 0 // of the whole catalog: how many have changed is not said
@@ -199,7 +206,7 @@ func (s *Service) openList(ctx context.Context, file *os.File, in *intaking) (*l
 		return nil, err
 	}
 	together = together && !in.straight
-	reader, err := pricelist.Open(file, in.source.Layout, together)
+	reader, err := pricelist.Open(ctx, file, in.source.Layout, together)
 	if err != nil {
 		return nil, listWords(err)
 	}
@@ -284,7 +291,7 @@ func listWords(err error) error {
 	if errors.Is(err, pricelist.ErrXML) {
 		return problem(pricelist.ErrNotATable)
 	}
-	for _, known := range []error{ubl.ErrNotACatalogue, ubl.ErrEntities, ubl.ErrCut, ubl.ErrBroken, ubl.ErrDeep, ubl.ErrNoLines, pricelist.ErrEmpty, pricelist.ErrNoRows, pricelist.ErrPassword, pricelist.ErrOldExcel, pricelist.ErrWebPage, pricelist.ErrNotATable, pricelist.ErrBomb, pricelist.ErrBroken} {
+	for _, known := range []error{ubl.ErrNotACatalogue, ubl.ErrEntities, ubl.ErrCut, ubl.ErrBroken, ubl.ErrDeep, ubl.ErrNoLines, pricelist.ErrEmpty, pricelist.ErrNoRows, pricelist.ErrPassword, pricelist.ErrOldExcel, pricelist.ErrWebPage, pricelist.ErrNotATable, pricelist.ErrBomb, pricelist.ErrTooWide, pricelist.ErrParts, pricelist.ErrBroken} {
 		if errors.Is(err, known) {
 			return problem(known)
 		}

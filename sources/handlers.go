@@ -2,7 +2,6 @@ package sources
 
 import (
 	"context"
-	"encoding/csv"
 	"fmt"
 	"net/http"
 	"strconv"
@@ -75,7 +74,7 @@ func (s *Service) Register(a *apikit.API) {
 		return apikit.OK(s.Look(ctx, in.Body))
 	})
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/lists/deliveries", "readDeliveries", "Read a table of what delivery costs", func(ctx context.Context, in *struct{ Body Freight }) (*apikit.Body[Deliveries], error) {
-		return apikit.OK(s.ReadDeliveries(in.Body))
+		return apikit.OK(s.ReadDeliveries(ctx, in.Body))
 	})
 	apikit.Register(a, access.Owner, http.MethodPost, "/api/lists", "connectList", "Connect a price list", func(ctx context.Context, in *struct{ Body List }) (*apikit.Body[Connected], error) {
 		id, err := s.ConnectList(ctx, in.Body)
@@ -171,7 +170,7 @@ func (s *Service) downloadSetAside(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
 	w.Header().Set("Content-Disposition", fmt.Sprintf(`attachment; filename="set-aside-%d.csv"`, id))
 	_, _ = w.Write([]byte("\xef\xbb\xbf"))
-	out := csv.NewWriter(w)
+	out := spreadsheet.NewWriter(w)
 	isList := len(names) > 0
 	if !isList {
 		names = []string{"item"}
@@ -186,11 +185,11 @@ func (s *Service) downloadSetAside(w http.ResponseWriter, r *http.Request) {
 		line := make([]string, len(names), len(names)+2)
 		for i := range line {
 			if i < len(cells) {
-				line[i] = spreadsheet.Inert(cells[i])
+				line[i] = cells[i]
 			}
 		}
 		item.Cells = nil
-		return out.Write(append(line, item.Place, spreadsheet.Inert(item.Reason)))
+		return out.Write(append(line, item.Place, item.Reason))
 	})
 	if err != nil {
 		s.Log.Error("writing what was set aside", "intake", id, "error", err)

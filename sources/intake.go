@@ -10,6 +10,7 @@ import (
 	"github.com/RoaringBitmap/roaring/v2/roaring64"
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/rivertype"
 
 	"plainpelican/connect/pricelist"
 	"plainpelican/platform/apikit"
@@ -53,6 +54,9 @@ func (s *Service) Begin(ctx context.Context, sourceID int64, what What) (Intake,
 	case database.Missing(err):
 		return in, apikit.NotFound("source")
 	case database.Taken(err):
+		if waiting, there, err := s.hasten(ctx, sourceID); err != nil || there {
+			return waiting, err
+		}
 		return in, apikit.Problem(409, "", "An intake of this source is already on its way.")
 	}
 	if err == nil {
@@ -107,7 +111,7 @@ func (s *Service) tell(ctx context.Context, in Intake) {
 // Work adds the workers.
 func (s *Service) Work(r *jobs.Runner) {
 	jobs.HandleLong(r, func(ctx context.Context, job *river.Job[IntakeArgs]) error {
-		return s.run(ctx, job.Args.IntakeID, job.Attempt >= 4)
+		return s.run(ctx, job.Args.IntakeID, job.JobRow)
 	})
 	jobs.Handle(r, func(ctx context.Context, _ *river.Job[DueArgs]) error { return s.BeginDue(ctx) })
 	jobs.Handle(r, func(ctx context.Context, job *river.Job[CatchUpArgs]) error { return s.catchUp(ctx, job.Args.SourceID) })
@@ -128,6 +132,11 @@ type intaking struct {
 	seen    *roaring64.Bitmap
 	numbers map[uint64]struct{} // of offers that are staged or set aside: a number twice is told
 	allowed bool
+	// tries is how often the source has failed since it was last read from, note what is said of an
+	// import that went well but for something.
+	tries int
+	note  string
+	job   *rivertype.JobRow
 	// straight is the intake of a source that had no offers: what is read goes on the shelf at once.
 	straight bool
 }
@@ -146,12 +155,13 @@ func (in *intaking) twice(number string) bool {
 }
 
 // Resume goes on with an intake where it was left.
-func (s *Service) Resume(ctx context.Context, id int64) error { return s.run(ctx, id, false) }
+func (s *Service) Resume(ctx context.Context, id int64) error { return s.run(ctx, id, nil) }
 
 // run takes a catalog in: it reads and stages, weighs, and puts on the shelf. Each part is a
 // transaction together with where it goes on, so that a killed intake resumes where it was.
 // A failure of ours is tried again, until the last time.
-func (s *Service) run(ctx context.Context, id int64, last bool) error {
+func (s *Service) run(ctx context.Context, id int64, job *rivertype.JobRow) error {
+	last := job != nil && job.Attempt >= maxOwnFailures
 	in, err := s.claim(ctx, id)
 	if database.Missing(err) {
 		return nil // it ended while this waited
@@ -159,8 +169,14 @@ func (s *Service) run(ctx context.Context, id int64, last bool) error {
 	if err != nil {
 		return err
 	}
+	in.job = job
 	trouble, hold, err := s.takeIn(ctx, in)
+	var later *retry
 	switch {
+	case errors.As(err, &later):
+		return s.retryLater(ctx, in, later.words, later.why)
+	case database.Away(err):
+		return err // put back until the database is there again
 	case errors.Is(err, errStopped):
 		return s.Shelf.Unstage(context.WithoutCancel(ctx), s.Pool, id)
 	case ctx.Err() != nil:
@@ -174,6 +190,8 @@ func (s *Service) run(ctx context.Context, id int64, last bool) error {
 	in.State, in.Trouble = "finished", trouble
 	if trouble != "" {
 		in.State = "failed"
+	} else {
+		in.Trouble = in.note
 	}
 	if hold != nil {
 		in.State, in.Trouble, in.Hold = "held", hold.Reason, hold
@@ -188,6 +206,11 @@ func (s *Service) takeIn(ctx context.Context, in *intaking) (trouble string, hol
 		trouble, hold, err = s.read(ctx, in)
 		if trouble != "" || hold != nil || err != nil {
 			return trouble, hold, err
+		}
+	}
+	if in.Phase == "weighing" && !in.allowed {
+		if in.note, err = s.confirm(ctx, in); err != nil {
+			return "", nil, err
 		}
 	}
 	if in.Phase == "weighing" && !in.allowed && !in.straight && in.source.Kind != "pages" {
@@ -214,8 +237,8 @@ func (s *Service) claim(ctx context.Context, id int64) (*intaking, error) {
 		if in.Intake, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Intake]); err != nil {
 			return err
 		}
-		if err := tx.QueryRow(ctx, `select cursor, as_of, gone, file, seen_offers, allowed, straight or (seen = 0 and not exists (select from offer where source_id = intake.source_id)) from intake where id = $1`, id).
-			Scan(&in.cursor, &in.asOf, &in.gone, &in.file, &bitmap, &in.allowed, &in.straight); err != nil {
+		if err := tx.QueryRow(ctx, `select cursor, as_of, gone, file, tries, seen_offers, allowed, straight or (seen = 0 and not exists (select from offer where source_id = intake.source_id)) from intake where id = $1`, id).
+			Scan(&in.cursor, &in.asOf, &in.gone, &in.file, &in.tries, &bitmap, &in.allowed, &in.straight); err != nil {
 			return err
 		}
 		there, err := s.Shelf.Staged(ctx, tx, id, func(number string) { in.twice(number) })
@@ -322,11 +345,24 @@ func (s *Service) said(in *intaking, err error) (string, *Hold, error) {
 		return err.Error(), nil, nil
 	}
 	text := words(in.source.Address, err)
+	var file *fetchError
+	if errors.As(err, &file) {
+		text = file.words
+	}
+	if passing(err) && in.tries < s.Retries {
+		return "", nil, &retry{text, err}
+	}
+	if database.Away(err) || errors.Is(err, context.Canceled) {
+		return "", nil, err
+	}
 	if text == onOurSide {
 		s.Log.Error("reading a source", "source", in.SourceID, "error", err)
 	}
 	return text, nil, nil
 }
+
+// maxOwnFailures is how often a failure of ours is tried again.
+const maxOwnFailures = 4
 
 // end stores how an intake ended. Together: who sees it ended sees what its source is left with.
 func (s *Service) end(ctx context.Context, in *intaking) error {

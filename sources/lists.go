@@ -19,6 +19,7 @@ import (
 	"plainpelican/core/landed"
 	"plainpelican/members"
 	"plainpelican/platform/apikit"
+	"plainpelican/platform/blobs"
 	"plainpelican/platform/database"
 	"plainpelican/platform/outgoing"
 )
@@ -28,16 +29,7 @@ const MostFileBytes = 3 << 29 // 1.5 GiB
 
 var tooLarge = fmt.Sprintf("The file is larger than %.1f GB, the most that can be taken in. Split it, or send it as XLSX.", float64(MostFileBytes)/(1<<30))
 
-// sentence writes an error as one.
-func sentence(err error) string {
-	text := []rune(err.Error())
-	if strings.HasPrefix(err.Error(), "http") {
-		return strings.TrimSuffix(string(text), ".") + "."
-	}
-	return string(unicode.ToUpper(text[0])) + strings.TrimSuffix(string(text[1:]), ".") + "."
-}
-
-func problem(err error) error { return apikit.Problem(422, "file", "%s", sentence(err)) }
+func problem(err error) error { return apikit.Problem(422, "file", "%s", apikit.Sentence(err)) }
 
 // Upload is a file that was sent, and not used yet.
 type Upload struct {
@@ -58,10 +50,18 @@ func (s *Service) upload(w http.ResponseWriter, r *http.Request) {
 	switch {
 	case errors.As(err, &over):
 		apikit.WriteProblem(w, http.StatusRequestEntityTooLarge, "file", tooLarge)
+	case blobs.Fault(err):
+		s.Log.Error("keeping an uploaded file", "error", err)
+		apikit.WriteProblem(w, http.StatusInsufficientStorage, "file", "The file was not kept: "+err.Error()+".")
 	case err != nil:
 		s.Log.Error("keeping an uploaded file", "error", err)
 		apikit.WriteProblem(w, http.StatusBadRequest, "file", "The file did not arrive whole. Send it again.")
 	default:
+		if _, err := s.Pool.Exec(r.Context(), `insert into upload (file) values ($1) on conflict (file) do update set at = now()`, hash); err != nil {
+			s.Log.Error("noting an uploaded file", "error", err)
+			apikit.WriteProblem(w, http.StatusServiceUnavailable, "file", apikit.DatabaseAway)
+			return
+		}
 		apikit.WriteJSON(w, http.StatusOK, Upload{hash, name, size})
 	}
 }
@@ -107,7 +107,7 @@ func (s *Service) Look(ctx context.Context, in List) (Looked, error) {
 			return out, err
 		}
 	}
-	look, err := pricelist.LookAt(file, in.Layout, hints)
+	look, err := pricelist.LookAt(ctx, file, in.Layout, hints)
 	if errors.Is(err, pricelist.ErrXML) {
 		look, err = lookDocument(file, in.Layout, hints)
 	}
@@ -178,7 +178,7 @@ func (s *Service) ConnectList(ctx context.Context, in List) (int64, error) {
 		}
 		if address != "" && in.Repeats != "" {
 			if err := setNext(ctx, tx, id, in.Repeats, in.Zone); err != nil {
-				return apikit.Problem(422, "repeats", "%s", sentence(err))
+				return apikit.Problem(422, "repeats", "%s", apikit.Sentence(err))
 			}
 		}
 		if _, err := s.begin(ctx, tx, id, What{Whole: true, File: in.File, FileName: in.Name}); err != nil {
@@ -273,13 +273,13 @@ type Deliveries struct {
 }
 
 // ReadDeliveries reads a table of deliveries; nothing is kept.
-func (s *Service) ReadDeliveries(in Freight) (Deliveries, error) {
+func (s *Service) ReadDeliveries(ctx context.Context, in Freight) (Deliveries, error) {
 	file, err := s.file(in.File)
 	if err != nil {
 		return Deliveries{}, err
 	}
 	defer func() { _ = file.Close() }()
-	list, notes, err := pricelist.DeliveriesOf(file, in.Currency)
+	list, notes, err := pricelist.DeliveriesOf(ctx, file, in.Currency)
 	if errors.Is(err, pricelist.ErrNoDeliveries) {
 		return Deliveries{}, problem(err)
 	}
@@ -308,8 +308,8 @@ func (s *Service) fetch(ctx context.Context, in *intaking) (hash, name string, e
 		return "", "", apikit.Problem(409, "file", "This list has no address. Send its newest file.")
 	}
 	hash, name, err = s.download(ctx, in.source.Address)
-	if err != nil && !apikit.IsProblem(err) {
-		err = apikit.Problem(422, "address", "%s", fileWords(in.source.Address, err))
+	if err != nil && !apikit.IsProblem(err) && !blobs.Fault(err) && ctx.Err() == nil {
+		err = &fetchError{fileWords(in.source.Address, err), err}
 	}
 	return hash, name, err
 }

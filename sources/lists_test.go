@@ -261,7 +261,7 @@ func TestAFileOfTwoGigabytesIsRefusedBeforeItIsRead(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer func() { _ = conn.Close() }()
-	if _, err := fmt.Fprintf(conn, "POST /api/files?name=list.csv HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\nContent-Length: %d\r\n\r\nSKU", made.Secret, 2<<30); err != nil {
+	if _, err := fmt.Fprintf(conn, "POST /api/files?name=list.csv HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer %s\r\nContent-Length: %d\r\n\r\nSKU", made.Secret, 2<<30); err != nil {
 		t.Fatal(err)
 	}
 	if err := conn.SetReadDeadline(time.Now().Add(10 * time.Second)); err != nil {

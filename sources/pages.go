@@ -150,7 +150,7 @@ func (p *pagesFeed) next(ctx context.Context) (batch, error) {
 	case ctx.Err() != nil:
 		return b, ctx.Err()
 	case err != nil:
-		result.Trouble = sentence(err)
+		result.Trouble = apikit.Sentence(err)
 		number := numberOf(link)
 		if errors.Is(err, errGone) {
 			number = "" // not there: when all are compared, it is withdrawn
@@ -226,7 +226,10 @@ func (s *Service) fetchPage(ctx context.Context, address string) (found page.Fou
 	case answer.Status != http.StatusOK:
 		return found, fmt.Errorf("its server is out of order (it answers %d)", answer.Status)
 	}
-	return page.Read(answer.Body, answer.Header.Get("Content-Type"), address)
+	if found, err = page.Read(answer.Body, answer.Header.Get("Content-Type"), address); err == nil {
+		err = found.Offer.Check()
+	}
+	return found, err
 }
 
 func saveLinks(ctx context.Context, tx pgx.Tx, intake int64, results []LinkResult) error {

@@ -107,7 +107,7 @@ func (s *Service) Keep(ctx context.Context, id int64, h Habits) error {
 		err = setNext(ctx, tx, id, h.Repeats, h.Zone)
 		switch {
 		case errors.Is(err, schedule.ErrRule):
-			return apikit.Problem(422, "repeats", "%s", sentence(err))
+			return apikit.Problem(422, "repeats", "%s", apikit.Sentence(err))
 		case errors.Is(err, schedule.ErrZone):
 			return apikit.Problem(422, "zone", "“%s” is not a time zone.", h.Zone)
 		case err != nil:
@@ -126,7 +126,7 @@ func (s *Service) Keep(ctx context.Context, id int64, h Habits) error {
 }
 
 // Prune lets the files of intakes go that ended a week ago, but for the newest of each source,
-// which its columns are looked at again by.
+// which its columns are looked at again by, and files that were sent and nothing came of.
 func (s *Service) Prune(ctx context.Context) error {
 	rows, err := s.Pool.Query(ctx, `
 		with old as (
@@ -140,6 +140,15 @@ func (s *Service) Prune(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	rows, err = s.Pool.Query(ctx, `delete from upload where at < now() - interval '2 days' returning file`)
+	if err != nil {
+		return err
+	}
+	sent, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		return err
+	}
+	files = append(files, sent...)
 	var failures []error
 	for _, file := range files {
 		failures = append(failures, s.letGo(ctx, file))
@@ -150,7 +159,9 @@ func (s *Service) Prune(ctx context.Context) error {
 // letGo removes a file that no intake reads any more.
 func (s *Service) letGo(ctx context.Context, file string) error {
 	var used bool
-	if err := s.Pool.QueryRow(ctx, `select exists (select from intake where file = $1)`, file).Scan(&used); err != nil || used {
+	if err := s.Pool.QueryRow(ctx, `
+		select exists (select from intake where file = $1) or exists (select from picture where hash = $1) or exists (select from sent_picture where hash = $1) or exists (select from request where picture = $1)
+			or exists (select from upload where file = $1)`, file).Scan(&used); err != nil || used {
 		return err
 	}
 	return s.Blobs.Remove(file)

@@ -28,6 +28,8 @@ type Shelf interface {
 	Numbers(ctx context.Context, db database.Querier, sourceID int64, number func(string)) error
 	// Weigh says what going on would do.
 	Weigh(ctx context.Context, intake, sourceID int64, whole bool, seen *roaring64.Bitmap) (Weight, error)
+	// Unseen lists the numbers of the source's offers for sale that are not in seen.
+	Unseen(ctx context.Context, sourceID int64, seen *roaring64.Bitmap) ([]string, error)
 	// Survey is called once before merging.
 	Survey(ctx context.Context, intake int64) error
 	// Merge puts what is staged after the given place, up to another, on the shelf.

@@ -41,6 +41,11 @@ type Service struct {
 	Log       *slog.Logger
 	Turns     *turns.Turns
 
+	// Pause is how long an import waits before it asks a source again that has failed, doubled each
+	// time; Retries how often it does.
+	Pause   time.Duration
+	Retries int
+
 	sessions sync.Map // source id to *openSession
 	Prices   Prices
 }
@@ -99,14 +104,24 @@ func words(address string, err error) string {
 	switch {
 	case errors.Is(err, outgoing.ErrAddress):
 		return "“" + address + "” is not a web address. Give one such as bazaar.example.com."
+	case errors.Is(err, outgoing.ErrPlain):
+		return address + " is not encrypted, so no secret is sent there. Give its https address."
 	case errors.Is(err, outgoing.ErrGuarded):
 		return address + " is a private address, which this installation does not allow."
+	case errors.Is(err, outgoing.ErrAskedToWait):
+		return "The source at " + address + " asks us to slow down."
 	case errors.Is(err, outgoing.ErrUnreachable):
 		return "Nothing answers at " + address + ". Check the address, or try again later."
 	case errors.Is(err, source.ErrNotASource):
 		return "There is a server at " + address + ", but it is not a source of offers."
 	case errors.Is(err, source.ErrCredentials):
 		return "The source is there, but it does not accept this client id and secret."
+	case errors.Is(err, errCircle):
+		return "The source at " + address + " names the same page of its catalog again and again, so it cannot be read to its end. Nothing was withdrawn."
+	case errors.Is(err, blobs.ErrFull):
+		return "The disk that pictures and files are kept on is full. Make room, then import again."
+	case blobs.Fault(err):
+		return "The folder that pictures and files are kept in cannot be written to. Mend that, then import again."
 	case errors.Is(err, source.ErrUnavailable), errors.Is(err, outgoing.ErrTooLarge):
 		return "The source at " + address + " is out of order. Try again later."
 	case errors.Is(err, secrets.ErrSealed):

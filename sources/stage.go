@@ -22,6 +22,10 @@ func (s *Service) stage(ctx context.Context, in *intaking, b batch) error {
 		if b.rows != nil {
 			rows[o.Number] = b.rows[i]
 		}
+		if err := o.Check(); err != nil {
+			b.SetAside = append(b.SetAside, source.Unreadable{Number: o.Number, Place: rows[o.Number].place, Reason: err.Error(), Cells: rows[o.Number].cells})
+			continue
+		}
 		if in.twice(o.Number) {
 			b.twice(o.Number, rows)
 		} else {
@@ -52,8 +56,14 @@ func (s *Service) stage(ctx context.Context, in *intaking, b batch) error {
 			return err
 		}
 		in.Staged += staged
-		in.Unchanged += same
-		in.Seen += same + len(offers) - len(twice) + len(b.SetAside) + len(b.Gone)
+		known := 0 // links to what the catalog has from another source: read, and nothing to do
+		for _, l := range b.links {
+			if l.Known {
+				known++
+			}
+		}
+		in.Unchanged += same + known
+		in.Seen += same + known + len(offers) - len(twice) + len(b.SetAside) + len(b.Gone)
 		in.SetAside += len(b.SetAside)
 		in.gone = append(in.gone, b.Gone...)
 		in.cursor = b.Next
@@ -191,10 +201,16 @@ func (s *Service) save(ctx context.Context, db database.Querier, in *intaking) e
 	if gone == nil {
 		gone = []string{}
 	}
+	if in.job != nil {
+		if err := s.Jobs.Progressed(ctx, in.job); err != nil {
+			return err
+		}
+	}
+	in.tries = 0
 	tag, err := db.Exec(ctx, `
-		update intake set expected = $2, seen = $3, added = $4, changed = $5, unchanged = $6, withdrawn = $7, set_aside = $8, cursor = $9, as_of = $10, gone = $11, staged = $12, put = $13, phase = $14, seen_offers = $15, straight = $18
+		update intake set tries = 0, retry_at = null, expected = $2, seen = $3, added = $4, changed = $5, unchanged = $6, withdrawn = $7, set_aside = $8, cursor = $9, as_of = $10, gone = $11, staged = $12, put = $13, phase = $14, seen_offers = $15, straight = $18, whole = $19
 		where id = $1 and state = 'running' and seen = $16 and put = $17`,
-		in.ID, in.Expected, in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.SetAside, in.cursor, in.asOf, gone, in.Staged, in.Put, in.Phase, bitmap, in.saved[0], in.saved[1], in.straight)
+		in.ID, in.Expected, in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.SetAside, in.cursor, in.asOf, gone, in.Staged, in.Put, in.Phase, bitmap, in.saved[0], in.saved[1], in.straight, in.Whole)
 	if err == nil && tag.RowsAffected() == 0 {
 		return errStopped
 	}

@@ -13,14 +13,11 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"plainpelican/connect/pricelist"
+	"plainpelican/connect/source"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
 	"plainpelican/platform/pictures"
 )
-
-// KeptPicture begins the address of a picture that is kept here, by its hash: one that was
-// sent in a zip beside a list. No connector gives such addresses.
-const KeptPicture = "kept:"
 
 // pictureZip tells whether a file is a zip that is no workbook.
 func pictureZip(f *os.File) (*zip.Reader, bool) {
@@ -150,7 +147,7 @@ func (s *Service) sentPictures(ctx context.Context, db database.Querier, sourceI
 		if sent == nil {
 			sent = map[string]string{}
 		}
-		sent[name] = KeptPicture + hash
+		sent[name] = source.KeptPicture + hash
 		return nil
 	})
 	return sent, err

@@ -5,9 +5,10 @@ import (
 	"encoding/json"
 	"errors"
 	"net/http"
-	"net/url"
+	"strings"
 	"time"
 
+	"github.com/go-chi/chi/v5"
 	"github.com/jackc/pgx/v5"
 	"golang.org/x/oauth2"
 
@@ -21,13 +22,15 @@ import (
 	"plainpelican/pricing"
 )
 
-const callbackPath = "/connect/store/callback"
+const callbackPath = "/connect/store/callback/"
 
 // words says in the words of the job why a store could not be reached or connected.
 func words(address string, err error) string {
 	switch {
 	case errors.Is(err, outgoing.ErrAddress):
 		return "“" + address + "” is not a web address. Give one such as store.example.com."
+	case errors.Is(err, outgoing.ErrPlain):
+		return address + " is not encrypted, so no secret is sent there. Give its https address."
 	case errors.Is(err, outgoing.ErrGuarded):
 		return address + " is a private address, which this installation does not allow."
 	case errors.Is(err, outgoing.ErrUnreachable):
@@ -57,41 +60,74 @@ func (s *Service) begin(ctx context.Context, typed string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	state, verifier := secrets.Token(), oauth2.GenerateVerifier()
-	_, err = s.Pool.Exec(ctx, `insert into store_approval (state, member_id, address, endpoints, verifier) values ($1, $2, $3, $4, $5)`,
-		state, access.Who(ctx).MemberID, address, endpoints, s.Box.Seal(purpose(address), verifier))
-	return d.ApprovalURL(address, s.PublicURL+callbackPath, state, verifier), err
+	state, attempt, verifier := secrets.Token(), secrets.Token(), oauth2.GenerateVerifier()
+	_, err = s.Pool.Exec(ctx, `insert into store_approval (state, attempt, issuer, member_id, address, endpoints, verifier) values ($1, $2, $3, $4, $5, $6, $7)`,
+		state, attempt, d.Issuer, access.Who(ctx).MemberID, address, endpoints, s.Box.Seal(purpose(address), verifier))
+	return d.ApprovalURL(address, s.redirect(attempt), state, verifier), err
+}
+
+// redirect is where a store sends people back to: an address for each attempt, so that the answer of one
+// store is never taken for another's (RFC 9700, section 4.4.2).
+func (s *Service) redirect(attempt string) string { return s.PublicURL + callbackPath + attempt }
+
+// approvalLasts is how long an attempt to connect may take.
+const approvalLasts = 15 * time.Minute
+
+// Prune forgets attempts to connect that were not finished.
+func (s *Service) Prune(ctx context.Context) error {
+	_, err := s.Pool.Exec(ctx, `delete from store_approval where created_at < now() - interval '1 hour'`)
+	return err
+}
+
+// trouble is why connecting failed, as a code that the page has a sentence for: no text of an address
+// is ever shown.
+func trouble(err error) string {
+	for code, is := range map[string]error{"no-answer": outgoing.ErrUnreachable, "private": outgoing.ErrGuarded, "plain": outgoing.ErrPlain, "not-a-store": store.ErrNotAStore, "approval": store.ErrApproval,
+		"out-of-order": store.ErrUnavailable, "busy": store.ErrBusy, "currency": errCurrency, "facts": errFacts} {
+		if errors.Is(err, is) {
+			return code
+		}
+	}
+	return "our-side"
 }
 
 // callback is where the store sends people back. The state must be one that this member
 // began within the last quarter of an hour, and serves once.
 func (s *Service) callback(w http.ResponseWriter, r *http.Request) {
 	q := r.URL.Query()
-	back := func(key, value string) {
-		http.Redirect(w, r, "/store?"+url.Values{key: {value}}.Encode(), http.StatusSeeOther)
-	}
-	var address string
+	back := func(answer string) { http.Redirect(w, r, "/store?"+answer, http.StatusSeeOther) }
+	troubled := func(code string) { back("trouble=" + code) }
+	var address, issuer string
 	var endpoints, sealed []byte
 	var at time.Time
-	err := s.Pool.QueryRow(r.Context(), `delete from store_approval where state = $1 and member_id = $2 returning address, endpoints, verifier, created_at`,
-		q.Get("state"), access.Who(r.Context()).MemberID).Scan(&address, &endpoints, &sealed, &at)
-	if err != nil || time.Since(at) > 15*time.Minute {
-		back("trouble", "This approval was not begun here, or too long ago. Connect the store again.")
+	attempt := chi.URLParam(r, "attempt")
+	err := s.Pool.QueryRow(r.Context(), `delete from store_approval where attempt = $1 and state = $2 and member_id = $3 returning address, issuer, endpoints, verifier, created_at`,
+		strings.ToValidUTF8(attempt, ""), strings.ReplaceAll(strings.ToValidUTF8(q.Get("state"), ""), "\x00", ""), access.Who(r.Context()).MemberID).Scan(&address, &issuer, &endpoints, &sealed, &at)
+	switch {
+	case err != nil && !database.Missing(err):
+		s.Log.Error("reading an approval", "error", err)
+		troubled("our-side")
+		return
+	case err != nil || time.Since(at) > approvalLasts:
+		troubled("not-begun")
+		return
+	case q.Get("iss") != issuer && (issuer != "" || q.Get("iss") != address): // RFC 9207, section 2.4
+		troubled("issuer")
+		return
+	case q.Get("error") != "":
+		troubled("refused")
 		return
 	}
-	if q.Get("error") != "" {
-		back("trouble", "You refused on the store's side, so nothing was connected.")
-		return
-	}
-	id, err := s.finish(r.Context(), address, endpoints, sealed, q.Get("code"))
+	id, err := s.finish(r.Context(), address, s.redirect(attempt), endpoints, sealed, q.Get("code"))
 	if err != nil {
-		back("trouble", words(address, err))
+		s.Log.Warn("connecting a store", "address", address, "error", err)
+		troubled(trouble(err))
 		return
 	}
-	back("connected", itoa(id))
+	back("connected=" + itoa(id) + "&store=" + itoa(id)) // and it is the store in use from here on
 }
 
-func (s *Service) finish(ctx context.Context, address string, endpoints, sealed []byte, code string) (int64, error) {
+func (s *Service) finish(ctx context.Context, address, redirect string, endpoints, sealed []byte, code string) (int64, error) {
 	var d store.Description
 	if err := json.Unmarshal(endpoints, &d); err != nil {
 		return 0, err
@@ -100,7 +136,7 @@ func (s *Service) finish(ctx context.Context, address string, endpoints, sealed 
 	if err != nil {
 		return 0, err
 	}
-	token, err := s.Connector.Exchange(ctx, address, d, code, s.PublicURL+callbackPath, verifier)
+	token, err := s.Connector.Exchange(ctx, address, d, code, redirect, verifier)
 	if err != nil {
 		return 0, err
 	}
@@ -158,7 +194,7 @@ func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/{id}/disconnect", "disconnectStore", "Disconnect a store", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
 		return nil, s.disconnect(ctx, in.ID)
 	})
-	a.Raw(access.Owner, http.MethodGet, callbackPath, s.callback)
+	a.Raw(access.Owner, http.MethodGet, callbackPath+"{attempt}", s.callback)
 }
 
 // Approval is where a person approves a connection.

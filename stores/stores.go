@@ -4,7 +4,9 @@ package stores
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"log/slog"
 	"strconv"
 	"time"
 
@@ -28,7 +30,15 @@ type Service struct {
 	Box       *secrets.Box
 	PublicURL string
 	Pricing   Pricing
+	Log       *slog.Logger
 }
+
+var (
+	// errCurrency is that a store which was connected before sells in another currency now.
+	errCurrency = errors.New("the store's currency is another than its prices here are in")
+	// errFacts is that a store does not say what must be known of it.
+	errFacts = errors.New("what the store says of itself cannot be used")
+)
 
 // Pricing is told of stores that are connected, and gives new ones their money rules.
 type Pricing interface {
@@ -118,6 +128,12 @@ func (s *Service) Limits(ctx context.Context, id int64) (variant.Limits, error) 
 	return found.Limits, err
 }
 
+// Vendor is whom a store's products are shown to be from: the shop itself, never a supplier.
+func (s *Service) Vendor(ctx context.Context, id int64) (string, error) {
+	found, err := s.Get(ctx, id)
+	return found.Name, err
+}
+
 // Open makes a session with a connected store.
 func (s *Service) Open(ctx context.Context, id int64) (*store.Session, error) {
 	found, err := s.Get(ctx, id)
@@ -142,13 +158,13 @@ func purpose(address string) string { return "store " + address }
 func (s *Service) save(ctx context.Context, address string, d store.Description, f store.Facts, token string) (int64, error) {
 	currency, err := money.ParseCurrency(f.Currency)
 	if err != nil {
-		return 0, fmt.Errorf("the store's currency %w", err)
+		return 0, fmt.Errorf("%w: %w", errFacts, err)
 	}
 	if len(f.ShipsTo) == 0 {
-		return 0, fmt.Errorf("the store does not say which countries it sells to")
+		return 0, fmt.Errorf("%w: it does not say which countries it sells to", errFacts)
 	}
 	if _, err := time.LoadLocation(f.TimeZone); err != nil {
-		return 0, fmt.Errorf("the store's time zone %q is not one we know", f.TimeZone)
+		return 0, fmt.Errorf("%w: its time zone %q is not one we know", errFacts, f.TimeZone)
 	}
 	tax, err := money.ParseRatio(f.IncludedTax)
 	if err != nil {
@@ -170,7 +186,7 @@ func (s *Service) save(ctx context.Context, address string, d store.Description,
 			returning id`,
 			address, f.Handle, f.Name, currency.String(), f.TimeZone, f.ShipsTo, limits, max(f.RequestsPerSecond, 1), d.API, d.Revocation, s.Box.Seal(purpose(address), token)).Scan(&id)
 		if database.Missing(err) {
-			return fmt.Errorf("the store's currency is now %s; its prices here are in another", currency)
+			return fmt.Errorf("%w: it is now %s", errCurrency, currency)
 		}
 		if err != nil {
 			return err

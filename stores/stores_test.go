@@ -27,7 +27,7 @@ func TestConnectingByApproval(t *testing.T) {
 func TestRefusingComesBackWithAClearWord(t *testing.T) {
 	w := testkit.Start(t)
 	back, err := url.QueryUnescape(w.Approve("refuse"))
-	if err != nil || back != "/store?trouble=You refused on the store's side, so nothing was connected." {
+	if err != nil || back != "/store?trouble=refused" {
 		t.Errorf("%s %v", back, err)
 	}
 	var list []stores.Store
@@ -55,7 +55,7 @@ func TestTheStateIsChecked(t *testing.T) {
 	f := forged.Query()
 	f.Set("state", "guessed")
 	forged.RawQuery = f.Encode()
-	if to := w.Owner.Go("GET", forged.String(), nil); !strings.Contains(to, "trouble=This+approval+was+not+begun+here") {
+	if to := w.Owner.Go("GET", forged.String(), nil); !strings.Contains(to, "trouble=not-begun") {
 		t.Errorf("a guessed state led to %s", to)
 	}
 	if _, err := w.App.Members.Add(t.Context(), "eve@example.com", "Eve", "owner", "a long password"); err != nil {
@@ -99,5 +99,57 @@ func TestDisconnectingForgetsTheToken(t *testing.T) {
 	})
 	if again := w.ConnectStore(); again.ID != s.ID {
 		t.Error("it did not come back as the same store")
+	}
+}
+
+// Mix-up (RFC 9207, section 1): the answer of one store is not taken for another's. Each attempt comes back to an
+// address of its own, and a store says who it is.
+func TestOneStoresAnswerIsNotTakenForAnothers(t *testing.T) {
+	w := testkit.Start(t)
+	var mine, other stores.Approval
+	w.Owner.Must("POST", "/api/stores/connect", map[string]string{"address": w.ShopURL}, &mine)
+	w.Owner.Must("POST", "/api/stores/connect", map[string]string{"address": w.ShopURL}, &other)
+	redirect := func(a stores.Approval) string {
+		at, err := url.Parse(a.ApproveAt)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return at.Query().Get("redirect_uri")
+	}
+	if redirect(mine) == redirect(other) {
+		t.Error("two attempts come back to one address")
+	}
+	at, err := url.Parse(mine.ApproveAt)
+	if err != nil {
+		t.Fatal(err)
+	}
+	q := at.Query()
+	q.Set("decision", "approve")
+	back, err := url.Parse(w.Owner.Go("POST", w.ShopURL+"/oauth/decide", q))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, change := range map[string]func(url.Values){"another issuer": func(v url.Values) { v.Set("iss", "https://other.example") }, "no issuer": func(v url.Values) { v.Del("iss") }} {
+		w.Owner.Must("POST", "/api/stores/connect", map[string]string{"address": w.ShopURL}, &mine)
+		again, err := url.Parse(mine.ApproveAt)
+		if err != nil {
+			t.Fatal(err)
+		}
+		q := again.Query()
+		q.Set("decision", "approve")
+		to, err := url.Parse(w.Owner.Go("POST", w.ShopURL+"/oauth/decide", q))
+		if err != nil {
+			t.Fatal(err)
+		}
+		v := to.Query()
+		change(v)
+		to.RawQuery = v.Encode()
+		if end := w.Owner.Go("GET", to.String(), nil); !strings.Contains(end, "trouble=issuer") {
+			t.Errorf("%s led to %s", name, end)
+		}
+	}
+	back.Path = strings.TrimSuffix(redirect(other), "/")[len(w.URL):]
+	if end := w.Owner.Go("GET", back.String(), nil); !strings.Contains(end, "trouble=not-begun") {
+		t.Errorf("an answer at another attempt's address led to %s", end)
 	}
 }

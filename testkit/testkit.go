@@ -120,6 +120,17 @@ var copies int
 // Database gives a test a fresh database with the schema, dropped when the test ends.
 func Database(t testing.TB) *pgxpool.Pool {
 	t.Helper()
+	return databaseFrom(t, template)
+}
+
+// EmptyDatabase gives a test a database without a schema, dropped when the test ends.
+func EmptyDatabase(t testing.TB) *pgxpool.Pool {
+	t.Helper()
+	return databaseFrom(t, func(context.Context, *pgx.Conn, string) (string, error) { return "template0", nil })
+}
+
+func databaseFrom(t testing.TB, template func(context.Context, *pgx.Conn, string) (string, error)) *pgxpool.Pool {
+	t.Helper()
 	ctx := context.Background()
 	at, err := server()
 	must(t, err)
@@ -208,14 +219,22 @@ func cheapHash(password string) string {
 // Instance starts an application on a database; a second one shares its work.
 func (w *World) Instance(pool *pgxpool.Pool) (*application.Application, string) {
 	w.t.Helper()
+	return w.InstanceAt(pool, w.Settings)
+}
+
+// InstanceAt is Instance with other settings; without a public address it is reached where it listens.
+func (w *World) InstanceAt(pool *pgxpool.Pool, s settings.Settings) (*application.Application, string) {
+	w.t.Helper()
 	var handler http.Handler
 	front := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) { handler.ServeHTTP(rw, r) }))
-	s := w.Settings
-	s.PublicURL = front.URL
+	if s.PublicURL == "" {
+		s.PublicURL = front.URL
+	}
 	app, err := application.New(s, pool, slog.New(slog.DiscardHandler))
 	must(w.t, err)
 	app.Outgoing.Backoff = 10 * time.Millisecond
-	app.Publishing.Pause = 100 * time.Millisecond
+	app.Publishing.Pause, app.Publishing.Tries = 100*time.Millisecond, 6
+	app.Sources.Pause, app.Sources.Retries = 20*time.Millisecond, 2
 	handler = app.Handler()
 	must(w.t, app.Start(context.Background()))
 	w.t.Cleanup(func() {

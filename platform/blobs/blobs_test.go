@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"testing"
 	"testing/iotest"
 )
@@ -72,5 +73,17 @@ func TestAStreamIsKeptWholeOrNotAtAll(t *testing.T) {
 		if _, err := f.Open(key); !errors.Is(err, fs.ErrNotExist) {
 			t.Errorf("%q: %v", key, err)
 		}
+	}
+}
+
+func TestAFullDiskIsToldWithoutItsPath(t *testing.T) {
+	for code, want := range map[syscall.Errno]error{syscall.ENOSPC: ErrFull, syscall.EDQUOT: ErrFull, syscall.EROFS: ErrUnusable, syscall.EACCES: ErrUnusable} {
+		err := plain(&fs.PathError{Op: "write", Path: "/data/ab/abc", Err: code})
+		if !errors.Is(err, want) || !Fault(err) || strings.Contains(err.Error(), "/data") {
+			t.Errorf("%v: %v", code, err)
+		}
+	}
+	if err := plain(fs.ErrNotExist); !errors.Is(err, fs.ErrNotExist) || Fault(err) {
+		t.Errorf("what is missing is no fault: %v", err)
 	}
 }

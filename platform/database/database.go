@@ -6,7 +6,9 @@ import (
 	"embed"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
+	"net"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -66,15 +68,17 @@ func Migrate(ctx context.Context, pool *pgxpool.Pool) error {
 		return err
 	}
 	defer func() { _, _ = lock.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock(7301)`) }() // freed with the connection anyway
-	files, err := fs.Sub(migrations, "migrations")
+	provider, closeDB, err := provider(pool)
 	if err != nil {
 		return err
 	}
-	db := stdlib.OpenDBFromPool(pool)
-	defer func() { _ = db.Close() }()
-	provider, err := goose.NewProvider(goose.DialectPostgres, db, files)
+	defer closeDB()
+	at, err := provider.GetDBVersion(ctx)
 	if err != nil {
-		return err
+		return fmt.Errorf("reading the schema's version: %w", err)
+	}
+	if newest := Newest(); at > newest {
+		return fmt.Errorf("%w (its schema is number %d, this program knows %d)", ErrNewerSchema, at, newest)
 	}
 	if _, err := provider.Up(ctx); err != nil {
 		return fmt.Errorf("migrating: %w", err)
@@ -89,6 +93,49 @@ func Migrate(ctx context.Context, pool *pgxpool.Pool) error {
 	return nil
 }
 
+func provider(pool *pgxpool.Pool) (*goose.Provider, func(), error) {
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return nil, nil, err
+	}
+	db := stdlib.OpenDBFromPool(pool)
+	p, err := goose.NewProvider(goose.DialectPostgres, db, files)
+	return p, func() { _ = db.Close() }, err
+}
+
+// Version is the number of the schema that a database has.
+func Version(ctx context.Context, pool *pgxpool.Pool) (int64, error) {
+	p, closeDB, err := provider(pool)
+	if err != nil {
+		return 0, err
+	}
+	defer closeDB()
+	return p.GetDBVersion(ctx)
+}
+
+// MigrateTo brings an empty or older database to a number of the schema, without the job library's tables.
+func MigrateTo(ctx context.Context, pool *pgxpool.Pool, version int64) error {
+	p, closeDB, err := provider(pool)
+	if err != nil {
+		return err
+	}
+	defer closeDB()
+	_, err = p.UpTo(ctx, version)
+	return err
+}
+
+// Newest is the number of the schema that this program knows.
+func Newest() int64 {
+	entries, err := migrations.ReadDir("migrations")
+	if err != nil {
+		panic(err) // they are embedded
+	}
+	return int64(len(entries)) // numbered from 1, without gaps
+}
+
+// ErrNewerSchema is returned by Migrate where a newer program has been at the database.
+var ErrNewerSchema = errors.New("this database belongs to a newer version of Plain Pelican: start that one")
+
 // Missing tells whether an error means that no row was found.
 func Missing(err error) bool { return errors.Is(err, pgx.ErrNoRows) }
 
@@ -96,6 +143,35 @@ func Missing(err error) bool { return errors.Is(err, pgx.ErrNoRows) }
 func Taken(err error) bool {
 	var pg *pgconn.PgError
 	return errors.As(err, &pg) && pg.Code == "23505"
+}
+
+// Away tells whether an error means that the database could not be asked, or had no room: nothing is
+// wrong with what was asked, and the same will do once it is back.
+func Away(err error) bool {
+	if err == nil || errors.Is(err, context.Canceled) {
+		return false
+	}
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) {
+		switch pg.Code[:2] {
+		case "08", "53", "57": // connection, resources (its disk, its connections), an operator's doing
+			return pg.Code != "57014" // a query that was cancelled
+		}
+		return pg.Code == "40001" || pg.Code == "40P01" // others wrote the same: the loser of a deadlock
+	}
+	var outside interface{ Outside() bool }
+	if errors.As(err, &outside) {
+		return false // another party's connection
+	}
+	var connect *pgconn.ConnectError
+	var network *net.OpError
+	return errors.As(err, &connect) || errors.As(err, &network) || errors.Is(err, pgconn.ErrConnClosed) || errors.Is(err, pgx.ErrTxClosed) || errors.Is(err, io.ErrUnexpectedEOF) || pgconn.Timeout(err)
+}
+
+// Refused tells whether the database itself said so: then it is Away for certain.
+func Refused(err error) bool {
+	var pg *pgconn.PgError
+	return Away(err) && errors.As(err, &pg)
 }
 
 // Refers tells whether an error is a reference to what is not there.

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"math/rand/v2"
 	"net"
 	"net/http"
@@ -17,6 +18,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"syscall"
 	"time"
 
 	"code.dny.dev/ssrf"
@@ -25,14 +27,26 @@ import (
 
 var (
 	// ErrUnreachable is returned where no answer came: no such host, refused, cut off, too late.
-	ErrUnreachable = errors.New("no answer")
+	ErrUnreachable error = outside("no answer")
 	// ErrGuarded is returned for addresses that may not be fetched from.
 	ErrGuarded = errors.New("that address is private and may not be fetched from")
+	// ErrPlain is returned where a secret would be sent unencrypted to an address that the operator has not allowed.
+	ErrPlain = errors.New("that address is not encrypted (http), so no secret is sent there")
 	// ErrTooLarge is returned for an answer over the limit.
 	ErrTooLarge = errors.New("the answer is too large")
 	// ErrAddress is returned for text that is not a web address.
 	ErrAddress = errors.New("not a web address")
+	// ErrAskedToWait is returned without asking while a host has asked to be left alone for longer than is waited out here.
+	ErrAskedToWait error = outside("it asks us to slow down")
 )
+
+// outside is an error of a connection to the outside, so that it is not taken for the database's.
+type outside string
+
+func (o outside) Error() string { return string(o) }
+
+// Outside marks it.
+func (o outside) Outside() bool { return true }
 
 // Client sends requests. Make one with New.
 type Client struct {
@@ -46,6 +60,7 @@ type Client struct {
 
 	mu     sync.Mutex
 	limits map[string]*rate.Limiter
+	holds  map[string]time.Time // hosts that asked to be left alone, until when
 }
 
 // New makes a client that reaches public addresses and the ranges that the operator allowed.
@@ -64,6 +79,10 @@ func New(allowed []netip.Prefix) *Client {
 		Proxy: nil, DialContext: dialer.DialContext, TLSHandshakeTimeout: 10 * time.Second, ResponseHeaderTimeout: 30 * time.Second,
 		MaxIdleConnsPerHost: 8, IdleConnTimeout: 30 * time.Second, ForceAttemptHTTP2: true,
 	}
+	// Secrets go unencrypted only where the operator allowed private addresses, such as this machine.
+	private := transport.Clone()
+	private.DialContext = (&net.Dialer{Timeout: 10 * time.Second, Control: only(allowed)}).DialContext
+	chosen := chooser{usual: transport, private: private}
 	few := func(_ *http.Request, via []*http.Request) error {
 		if len(via) > 3 {
 			return errors.New("too many redirects")
@@ -71,9 +90,35 @@ func New(allowed []netip.Prefix) *Client {
 		return nil
 	}
 	return &Client{
-		http:     &http.Client{Transport: transport, Timeout: time.Minute, CheckRedirect: few},
-		files:    &http.Client{Transport: transport, CheckRedirect: few},
-		Attempts: 5, Backoff: 250 * time.Millisecond, LongestWait: 15 * time.Second, limits: map[string]*rate.Limiter{},
+		http:     &http.Client{Transport: chosen, Timeout: time.Minute, CheckRedirect: few},
+		files:    &http.Client{Transport: chosen, CheckRedirect: few},
+		Attempts: 5, Backoff: 250 * time.Millisecond, LongestWait: 15 * time.Second, limits: map[string]*rate.Limiter{}, holds: map[string]time.Time{},
+	}
+}
+
+// chooser sends what holds a secret over http to allowed addresses only, also after a redirect.
+type chooser struct{ usual, private http.RoundTripper }
+
+func (c chooser) RoundTrip(r *http.Request) (*http.Response, error) {
+	if r.URL.Scheme == "http" && (r.Header.Get("Authorization") != "" || (r.Method != http.MethodGet && r.Method != http.MethodHead)) {
+		return c.private.RoundTrip(r)
+	}
+	return c.usual.RoundTrip(r)
+}
+
+// only lets connections through to some ranges.
+func only(allowed []netip.Prefix) func(network, address string, _ syscall.RawConn) error {
+	return func(_, address string, _ syscall.RawConn) error {
+		at, err := netip.ParseAddrPort(address)
+		if err != nil {
+			return ErrPlain
+		}
+		for _, p := range allowed {
+			if p.Contains(at.Addr().Unmap()) {
+				return nil
+			}
+		}
+		return ErrPlain
 	}
 }
 
@@ -81,6 +126,18 @@ func New(allowed []netip.Prefix) *Client {
 type ErrStatus int
 
 func (e ErrStatus) Error() string { return fmt.Sprintf("it answered %d", int(e)) }
+
+// Wait is that the other side asks to be left alone for a while; After is 0 where it does not say how long.
+type Wait struct {
+	After time.Duration
+	Err   error
+}
+
+func (w *Wait) Error() string { return w.Err.Error() }
+func (w *Wait) Unwrap() error { return w.Err }
+
+// Asked wraps an error with how long the answer it comes from asks to wait.
+func (r *Response) Asked(err error) error { return &Wait{retryAfter(r.Header), err} }
 
 // Download fetches a file that may be large and hands the answer over as it arrives. Longer
 // than most bytes, it is ErrTooLarge. It is tried as often as a request that may be repeated;
@@ -91,13 +148,18 @@ func (c *Client) Download(ctx context.Context, address string, most int64, recei
 		err := c.download(ctx, address, most, receive)
 		var status ErrStatus
 		final := err == nil || errors.Is(err, ErrGuarded) || errors.Is(err, ErrTooLarge) || errors.Is(err, ErrAddress) || (errors.As(err, &status) && status < 500 && status != http.StatusTooManyRequests)
-		if final || attempt >= c.Attempts || ctx.Err() != nil {
+		pause := wait + rand.N(wait/2+1)
+		var asked *Wait
+		if errors.As(err, &asked) && asked.After > 0 {
+			pause = asked.After
+		}
+		if final || attempt >= c.Attempts || ctx.Err() != nil || pause > c.LongestWait {
 			return err
 		}
 		select {
 		case <-ctx.Done():
 			return err
-		case <-time.After(wait + rand.N(wait/2+1)):
+		case <-time.After(pause):
 		}
 		wait *= 2
 	}
@@ -119,7 +181,7 @@ func (c *Client) download(ctx context.Context, address string, most int64, recei
 	defer func() { _ = answer.Body.Close() }()
 	switch {
 	case answer.StatusCode != http.StatusOK:
-		return ErrStatus(answer.StatusCode)
+		return &Wait{retryAfter(answer.Header), ErrStatus(answer.StatusCode)}
 	case answer.ContentLength > most:
 		return ErrTooLarge
 	}
@@ -222,12 +284,24 @@ func (c *Client) Do(ctx context.Context, r Request) (*Response, error) {
 		attempts = c.Attempts
 	}
 	wait := c.Backoff
+	host := ""
+	if u, err := url.Parse(r.URL); err == nil {
+		host = u.Host
+	}
 	for attempt := 1; ; attempt++ {
+		if left := c.held(host); left > c.LongestWait {
+			return nil, &Wait{left, ErrAskedToWait}
+		} else if left > 0 && !sleep(ctx, left) {
+			return nil, fmt.Errorf("%w: %w", ErrUnreachable, ctx.Err())
+		}
 		answer, err := c.once(ctx, r)
+		if err == nil && answer.Status == http.StatusTooManyRequests {
+			c.hold(host, retryAfter(answer.Header))
+		}
 		if err == nil && answer.Status != http.StatusTooManyRequests && answer.Status < 500 {
 			return answer, nil
 		}
-		if attempt >= attempts || errors.Is(err, ErrGuarded) || errors.Is(err, ErrTooLarge) || errors.Is(err, ErrAddress) || ctx.Err() != nil {
+		if attempt >= attempts || errors.Is(err, ErrGuarded) || errors.Is(err, ErrPlain) || errors.Is(err, ErrTooLarge) || errors.Is(err, ErrAddress) || ctx.Err() != nil {
 			return answer, err
 		}
 		pause := wait + rand.N(wait/2+1)
@@ -252,11 +326,54 @@ func (c *Client) Do(ctx context.Context, r Request) (*Response, error) {
 	}
 }
 
+// maxHolds is from how many hosts on those whose time is over are forgotten.
+const maxHolds = 1000
+
+// hold remembers that a host asked to be left alone for a while.
+func (c *Client) hold(host string, asked time.Duration) {
+	if asked = min(asked, time.Hour); asked < time.Second {
+		return
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if len(c.holds) > maxHolds {
+		maps.DeleteFunc(c.holds, func(_ string, until time.Time) bool { return time.Now().After(until) })
+	}
+	if until := time.Now().Add(asked); until.After(c.holds[host]) {
+		c.holds[host] = until
+	}
+}
+
+// held is how long a host is still to be left alone.
+func (c *Client) held(host string) time.Duration {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	until, there := c.holds[host]
+	if !there {
+		return 0
+	}
+	left := time.Until(until)
+	if left <= 0 {
+		delete(c.holds, host)
+	}
+	return max(left, 0)
+}
+
+// sleep waits, and tells whether the whole time was slept.
+func sleep(ctx context.Context, d time.Duration) bool {
+	select {
+	case <-ctx.Done():
+		return false
+	case <-time.After(d):
+		return true
+	}
+}
+
 // retryAfter reads seconds or a date, as RFC 9110 section 10.2.3 has it.
 func retryAfter(h http.Header) time.Duration {
 	text := h.Get("Retry-After")
 	if seconds, err := strconv.Atoi(text); err == nil && seconds >= 0 {
-		return time.Duration(seconds) * time.Second
+		return time.Duration(min(seconds, 1<<30)) * time.Second
 	}
 	if at, err := http.ParseTime(text); err == nil {
 		return max(time.Until(at), 0)
@@ -280,6 +397,8 @@ func (c *Client) once(ctx context.Context, r Request) (*Response, error) {
 	}
 	answer, err := c.http.Do(request)
 	switch {
+	case errors.Is(err, ErrPlain):
+		return nil, ErrPlain
 	case guarded(err):
 		return nil, ErrGuarded
 	case err != nil:

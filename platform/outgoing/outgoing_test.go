@@ -171,3 +171,37 @@ func TestAddresses(t *testing.T) {
 		}
 	}
 }
+
+// A secret goes over http to allowed ranges only; what holds none may go to any public address.
+func TestSecretsGoUnencryptedToAllowedRangesOnly(t *testing.T) {
+	url := server(t, func(http.ResponseWriter, *http.Request) {})
+	secret := Request{Method: "GET", URL: url, Header: http.Header{"Authorization": {"Bearer x"}}}
+	if _, err := client().Do(t.Context(), secret); err != nil {
+		t.Errorf("to an allowed range: %v", err)
+	}
+	elsewhere := New([]netip.Prefix{netip.MustParsePrefix("127.0.0.2/32")})
+	for _, r := range []Request{secret, {Method: "POST", URL: url, Body: []byte("client_secret=x")}} {
+		if _, err := elsewhere.Do(t.Context(), r); !errors.Is(err, ErrPlain) {
+			t.Errorf("%s: %v", r.Method, err)
+		}
+	}
+}
+
+// A host that asks to be left alone for long is not asked again before.
+func TestAHostThatAsksToWaitIsLeftAlone(t *testing.T) {
+	var asked atomic.Int32
+	url := server(t, func(w http.ResponseWriter, _ *http.Request) {
+		asked.Add(1)
+		w.Header().Set("Retry-After", "90")
+		w.WriteHeader(http.StatusTooManyRequests)
+	})
+	c := client()
+	if answer, err := c.Do(t.Context(), get(url)); err != nil || answer.Status != http.StatusTooManyRequests {
+		t.Fatalf("%v %v", answer, err)
+	}
+	_, err := c.Do(t.Context(), get(url))
+	var wait *Wait
+	if !errors.Is(err, ErrAskedToWait) || !errors.As(err, &wait) || wait.After < 80*time.Second || asked.Load() != 1 {
+		t.Errorf("asked %d times: %v", asked.Load(), err)
+	}
+}

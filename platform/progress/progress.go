@@ -113,6 +113,7 @@ func (s *Stream) Serve(w http.ResponseWriter, r *http.Request) {
 	}
 	if err != nil {
 		if err := s.pool.QueryRow(ctx, `select coalesce(max(seq), 0) from progress_event`).Scan(&last); err != nil {
+			w.Header().Set("Retry-After", "3")
 			http.Error(w, "The database does not answer.", http.StatusServiceUnavailable)
 			return
 		}

@@ -38,6 +38,9 @@ func Next(rule, zone string, after time.Time) (time.Time, error) {
 	if err != nil || option.Freq == rrule.SECONDLY || option.Count > 0 || len(option.Bysecond) > 0 {
 		return time.Time{}, ErrRule
 	}
+	if !bounded(option) {
+		return time.Time{}, ErrRule
+	}
 	// Hours and minutes pass alike everywhere; days and longer are counted on the wall clock.
 	wall := option.Freq < rrule.HOURLY
 	begin := time.Date(2024, 1, 1, 0, 0, 0, 0, time.UTC)
@@ -45,6 +48,9 @@ func Next(rule, zone string, after time.Time) (time.Time, error) {
 		begin = time.Date(2024, 1, 1, 0, 0, 0, 0, at)
 	}
 	option.Dtstart = begin
+	if far := after.Add(horizon); option.Until.IsZero() || option.Until.After(far) {
+		option.Until = far // a rule that never comes is looked for no longer than this
+	}
 	r, err := rrule.NewRRule(*option)
 	if err != nil {
 		return time.Time{}, ErrRule
@@ -72,6 +78,25 @@ func Next(rule, zone string, after time.Time) (time.Time, error) {
 		return time.Time{}, ErrRule
 	}
 	return found[0], nil
+}
+
+// horizon is how far ahead the next occurrence is looked for.
+const horizon = 5 * 366 * 24 * time.Hour
+
+// bounded tells whether a rule is found out in little time: minutes are counted by an interval alone, hours
+// with no calendar beside them, and a day has no more occurrences than quarters of an hour.
+func bounded(o *rrule.ROption) bool {
+	const most = 96
+	calendar := len(o.Bysetpos) + len(o.Bymonth) + len(o.Bymonthday) + len(o.Byyearday) + len(o.Byweekno) + len(o.Byeaster)
+	switch {
+	case o.Interval > 10_000 || o.Interval < 0 || max(len(o.Byhour), 1)*max(len(o.Byminute), 1) > most:
+		return false
+	case o.Freq == rrule.MINUTELY:
+		return time.Duration(max(o.Interval, 1))*time.Minute >= Least && calendar+len(o.Byweekday)+len(o.Byhour)+len(o.Byminute) == 0
+	case o.Freq == rrule.HOURLY:
+		return calendar == 0
+	}
+	return true
 }
 
 // onTheClock is the moment at which a zone's clock shows a time: the first of two, and where

@@ -24,6 +24,8 @@ type Settings struct {
 	Key []byte
 	// AllowNetworks is PELICAN_ALLOW_NETWORKS, ranges of private addresses that may be fetched from.
 	AllowNetworks []netip.Prefix
+	// Proxies is PELICAN_PROXIES, the addresses of reverse proxies whose word is taken for where a request comes from.
+	Proxies []netip.Prefix
 	// RatesURL is PELICAN_RATES_URL, where daily exchange rates come from.
 	RatesURL string
 	// Workers is whether this instance does background work: PELICAN_WORKERS, on unless "off".
@@ -55,14 +57,27 @@ func Read() (Settings, error) {
 	if s.PicturesAhead, err = strconv.Atoi(or("PELICAN_PICTURES_AHEAD", "20000")); err != nil || s.PicturesAhead < 0 {
 		return s, fmt.Errorf("PELICAN_PICTURES_AHEAD must be a number of pictures, 0 for none")
 	}
-	for _, text := range strings.Fields(strings.ReplaceAll(os.Getenv("PELICAN_ALLOW_NETWORKS"), ",", " ")) {
+	if s.AllowNetworks, err = ranges("PELICAN_ALLOW_NETWORKS"); err != nil {
+		return s, err
+	}
+	s.Proxies, err = ranges("PELICAN_PROXIES")
+	return s, err
+}
+
+// ranges reads address ranges; a single address is a range of one.
+func ranges(name string) (all []netip.Prefix, err error) {
+	for _, text := range strings.Fields(strings.ReplaceAll(os.Getenv(name), ",", " ")) {
 		prefix, err := netip.ParsePrefix(text)
 		if err != nil {
-			return s, fmt.Errorf("PELICAN_ALLOW_NETWORKS: %q is not a range such as 10.1.0.0/16", text)
+			at, alone := netip.ParseAddr(text)
+			if alone != nil {
+				return nil, fmt.Errorf("%s: %q is not a range such as 10.1.0.0/16", name, text)
+			}
+			prefix = netip.PrefixFrom(at, at.BitLen())
 		}
-		s.AllowNetworks = append(s.AllowNetworks, prefix)
+		all = append(all, prefix)
 	}
-	return s, nil
+	return all, nil
 }
 
 func or(name, fallback string) string {

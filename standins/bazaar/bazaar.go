@@ -72,6 +72,10 @@ type Server struct {
 	// requests are what was asked for; taken are the moments of the quotes that became offers, by place in base.
 	requests map[string]*request
 	taken    map[int]time.Time
+
+	counting  sync.Mutex
+	counted   int
+	countedOf [2]int // for how many offers and which day, from 1
 }
 
 // New makes the marketplace with its whole catalog, on day 0.
@@ -112,6 +116,22 @@ func (b *Server) now() (base []gen.Offer, day int, asOf time.Time) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	return b.base, b.day, moment(b.day).Add(time.Duration(len(b.taken)) * time.Millisecond)
+}
+
+// forSale counts the offers that are sold on its day.
+func (b *Server) forSale() int {
+	base, day, _ := b.now()
+	b.counting.Lock()
+	defer b.counting.Unlock()
+	if b.countedOf != [2]int{len(base), day + 1} {
+		b.counted, b.countedOf = 0, [2]int{len(base), day + 1}
+		for place := range base {
+			if !gen.Drift(b.Seed, base[place], place, day).Withdrawn {
+				b.counted++
+			}
+		}
+	}
+	return b.counted
 }
 
 // changed is when an offer last changed.
@@ -221,13 +241,17 @@ func (b *Server) list(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	base, day, asOf := b.now()
-	total := len(base)
-	if b.Faults.Plan().Empty {
-		total = 0
+	plan := b.Faults.Plan()
+	end, total := len(base), b.forSale()
+	if plan.Empty {
+		end, total = 0, 0
+	}
+	if plan.ShortPercent > 0 {
+		end = end * plan.ShortPercent / 100
 	}
 	page := []any{}
 	at := max(from, 0)
-	for ; at < total && len(page) < limit; at++ {
+	for ; at < end && len(page) < limit; at++ {
 		o := gen.Drift(b.Seed, base[at], at, day)
 		if (since.IsZero() && o.Withdrawn) || (!since.IsZero() && !b.changed(at, o).After(since)) {
 			continue
@@ -235,7 +259,7 @@ func (b *Server) list(w http.ResponseWriter, r *http.Request) {
 		page = append(page, b.product(r, o))
 	}
 	body := map[string]any{"offers": page, "next": nil, "total": total, "as_of": asOf.Format(time.RFC3339Nano)}
-	if at < total {
+	if at < end {
 		body["next"] = strconv.Itoa(at)
 	}
 	answer(w, http.StatusOK, body)
@@ -245,7 +269,7 @@ func (b *Server) find(number string) (gen.Offer, bool) {
 	n, err := strconv.Atoi(strings.TrimPrefix(number, b.Prefix+"-"))
 	place := n - 100000
 	base, day, _ := b.now()
-	if err != nil || place < 0 || place >= len(base) {
+	if err != nil || place < 0 || place >= len(base) || b.Faults.Plan().Empty {
 		return gen.Offer{}, false
 	}
 	return gen.Drift(b.Seed, base[place], place, day), true

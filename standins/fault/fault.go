@@ -34,6 +34,10 @@ type Plan struct {
 	RevokeTokens bool `json:"revoke_tokens"`
 	// Empty makes the catalog empty.
 	Empty bool `json:"empty"`
+	// ShortPercent ends the catalog after this share of it, though it announces all; 0 is off.
+	ShortPercent int `json:"short_percent"`
+	// HTML answers everything with a web page instead of what was asked for.
+	HTML bool `json:"html"`
 	// Only limits the faults to requests whose "METHOD path" contains it.
 	Only string `json:"only"`
 }
@@ -100,6 +104,11 @@ func (c *Control) Wrap(next http.Handler) http.Handler {
 			return
 		case p.ErrorPercent > 0 && rand.IntN(100) < p.ErrorPercent:
 			http.Error(w, `{"error":"out of order"}`, http.StatusServiceUnavailable)
+			return
+		}
+		if p.HTML {
+			w.Header().Set("Content-Type", "text/html; charset=utf-8")
+			_, _ = w.Write([]byte("<!doctype html><title>Back soon</title><p>We are working on it."))
 			return
 		}
 		time.Sleep(time.Duration(p.LatencyMS) * time.Millisecond)

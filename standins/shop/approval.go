@@ -18,9 +18,12 @@ type grant struct {
 	until                       time.Time
 }
 
-func (p *Server) describe(w http.ResponseWriter, _ *http.Request) {
+// issuer is the store's name in answers to approvals: its own address (RFC 9207).
+func issuer(r *http.Request) string { return "http://" + r.Host }
+
+func (p *Server) describe(w http.ResponseWriter, r *http.Request) {
 	answer(w, http.StatusOK, map[string]any{
-		"protocol": "store-platform/1", "handle": p.Handle, "name": p.Name,
+		"protocol": "store-platform/1", "handle": p.Handle, "name": p.Name, "issuer": issuer(r),
 		"authorization_endpoint": "/oauth/authorize", "token_endpoint": "/oauth/token", "revocation_endpoint": "/oauth/revoke", "api": "/api",
 	})
 }
@@ -62,6 +65,7 @@ func (p *Server) authorize(w http.ResponseWriter, r *http.Request) {
 func sendBack(w http.ResponseWriter, r *http.Request, to *url.URL, state, key, value string) {
 	q := to.Query()
 	q.Set(key, value)
+	q.Set("iss", issuer(r))
 	q.Set("state", state)
 	to.RawQuery = q.Encode()
 	http.Redirect(w, r, to.String(), http.StatusSeeOther)

@@ -1,4 +1,4 @@
-// Command stop ends the database server that tests started.
+// Command stop ends the database servers that tests started.
 package main
 
 import (
@@ -9,7 +9,10 @@ import (
 )
 
 func main() {
-	if c, err := cluster.New(filepath.Join(testkit.Root(), ".pelican", "test", "postgres"), true); err == nil {
-		_ = c.Stop() // none may be running
+	// The browser tests' too, which is started again by the test that stops it.
+	for _, name := range []string{"test", "e2e"} {
+		if c, err := cluster.New(filepath.Join(testkit.Root(), ".pelican", name, "postgres"), true); err == nil {
+			_ = c.Stop() // none may be running
+		}
 	}
 }
