@@ -7,7 +7,7 @@ GO_FILES := $(shell find . -name '*.go' -not -path './web/node_modules/*' -not -
 WEB_FILES := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
 
 .DEFAULT_GOAL := help
-.PHONY: help demo demo-reset test build setup setup-test generate dev lint screenshots bench clean
+.PHONY: help demo demo-reset test faults build setup setup-test generate dev lint screenshots bench clean
 
 help: ## list the targets
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
@@ -43,6 +43,9 @@ generate: web/node_modules/.installed ## write the generated files anew
 	node core/money/generate.mjs
 	go run ./cmd/pelican openapi > docs/openapi.json
 	cd web && npm run --silent generate
+
+faults: setup-test build ## inputs made to harm and days when something is away, in full
+	FAULTS=full go test -count=1 -v -timeout 30m ./faults
 
 lint: ## vet, staticcheck, and the front end's types and lint
 	go vet ./...

@@ -13,6 +13,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/collectors"
@@ -27,6 +28,7 @@ import (
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/blobs"
+	"plainpelican/platform/database"
 	"plainpelican/platform/jobs"
 	"plainpelican/platform/outgoing"
 	"plainpelican/platform/progress"
@@ -58,6 +60,7 @@ type Application struct {
 	Jobs       *jobs.Runner
 	Outgoing   *outgoing.Client
 	Turns      *turns.Turns
+	Blobs      *blobs.Folder
 
 	API     *apikit.API
 	router  chi.Router
@@ -78,20 +81,21 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 		return nil, err
 	}
 	client := outgoing.New(s.AllowNetworks)
-	a := &Application{Settings: s, Pool: pool, Log: log, Outgoing: client, Progress: progress.New(pool), Jobs: jobs.New(pool, log), metrics: prometheus.NewRegistry(), Turns: &turns.Turns{}, router: chi.NewRouter()}
-	a.Members = members.New(pool, strings.HasPrefix(s.PublicURL, "https:"))
-	a.Stores = &stores.Service{Pool: pool, Connector: store.Connector{Client: client}, Box: box, PublicURL: s.PublicURL}
+	a := &Application{Settings: s, Pool: pool, Log: log, Outgoing: client, Blobs: folder, Progress: progress.New(pool), Jobs: jobs.New(pool, log), metrics: prometheus.NewRegistry(), Turns: &turns.Turns{}, router: chi.NewRouter()}
+	a.Members = members.New(pool, strings.HasPrefix(s.PublicURL, "https:"), log)
+	a.Members.Unavailable, a.Members.Address = unavailable, a.clientAddress
+	a.Stores = &stores.Service{Pool: pool, Connector: store.Connector{Client: client}, Box: box, PublicURL: s.PublicURL, Log: log}
 	a.Pricing = &pricing.Service{Pool: pool, Stores: a.Stores, Jobs: a.Jobs, Progress: a.Progress, Log: log, Now: time.Now}
 	a.Stores.Pricing = a.Pricing
 	a.Workbench = &workbench.Service{Pool: pool, Pricing: a.Pricing, Stores: a.Stores, Progress: a.Progress, PicturePath: catalog.PicturePath}
 	a.Pricing.Drafts = a.Workbench
 	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Bench: a.Workbench, Jobs: a.Jobs, Log: log, Turns: a.Turns, PicturesAhead: s.PicturesAhead}
 	a.Workbench.KeepPictures, a.Workbench.Touched, a.Workbench.Tints = a.Catalog.KeepPictures, a.Catalog.Touched, a.Catalog.Tints
-	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs, Progress: a.Progress, Shelf: a.Catalog, Blobs: folder, Prices: a.Pricing, Log: log, Turns: a.Turns}
+	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs, Progress: a.Progress, Shelf: a.Catalog, Blobs: folder, Prices: a.Pricing, Log: log, Turns: a.Turns, Pause: 15 * time.Second, Retries: 8}
 	a.Catalog.ReadPage = a.Sources.Page
 	a.Requests = &requests.Service{Pool: pool, Sources: a.Sources, Pricing: a.Pricing, Pictures: a.Catalog, Blobs: folder, Jobs: a.Jobs, Progress: a.Progress, Log: log}
 	a.Publishing = &publishing.Service{Pool: pool, Drafts: a.Workbench, Stores: a.Stores, Supply: a.Sources, Catalog: a.Catalog, Jobs: a.Jobs, Progress: a.Progress,
-		Log: log, PicturePath: catalog.PicturePath, Pause: 3 * time.Second}
+		Log: log, PicturePath: catalog.PicturePath, Pause: 3 * time.Second, Tries: 8}
 	a.Pricing.Listings, a.Pricing.Catalog, a.Workbench.Past = a.Publishing, a.Catalog, a.Publishing
 	a.Pricing.Work(a.Jobs)
 	a.Sources.Work(a.Jobs)
@@ -99,7 +103,10 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a.Requests.Work(a.Jobs)
 	a.Publishing.Work(a.Jobs)
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[UpkeepArgs]) error {
-		return errors.Join(a.FetchRates(ctx), a.Members.Prune(ctx), a.Sources.Prune(ctx), a.Catalog.ForgetChanges(ctx))
+		return errors.Join(a.FetchRates(ctx), a.Members.Prune(ctx), a.Stores.Prune(ctx), a.Sources.Prune(ctx), a.Catalog.ForgetChanges(ctx))
+	})
+	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[SweepArgs]) error {
+		return errors.Join(a.Sources.Sweep(ctx), a.Publishing.Sweep(ctx))
 	})
 	a.metrics.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	a.routes()
@@ -117,6 +124,17 @@ func (UpkeepArgs) InsertOpts() river.InsertOpts {
 	return river.InsertOpts{Queue: "upkeep", UniqueOpts: river.UniqueOpts{ByPeriod: time.Minute}}
 }
 
+// SweepArgs is the job, twice a minute, that takes up work whose job was lost.
+type SweepArgs struct{}
+
+// Kind names the job.
+func (SweepArgs) Kind() string { return "sweep" }
+
+// InsertOpts puts it into its queue, and one at a time.
+func (SweepArgs) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: "upkeep", UniqueOpts: river.UniqueOpts{ByPeriod: 10 * time.Second}}
+}
+
 // FetchRates takes the newest table of exchange rates in.
 func (a *Application) FetchRates(ctx context.Context) error {
 	if a.Settings.RatesURL == "" {
@@ -131,6 +149,9 @@ func (a *Application) FetchRates(ctx context.Context) error {
 
 // Start begins background work: jobs, the index, progress.
 func (a *Application) Start(ctx context.Context) error {
+	if err := ClaimFolder(ctx, a.Pool, a.Blobs, false); err != nil {
+		return err
+	}
 	ctx, a.stop = context.WithCancel(ctx)
 	for _, follow := range []func(context.Context){a.Progress.Follow, a.Catalog.Follow} {
 		a.following.Go(func() { follow(ctx) })
@@ -140,7 +161,8 @@ func (a *Application) Start(ctx context.Context) error {
 	quotes := river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) {
 		return requests.DueArgs{}, &river.InsertOpts{UniqueOpts: river.UniqueOpts{ByArgs: true, ByPeriod: 30 * time.Second}}
 	}, nil)
-	periodic := []*river.PeriodicJob{hourly, due, quotes}
+	sweep := river.NewPeriodicJob(river.PeriodicInterval(30*time.Second), func() (river.JobArgs, *river.InsertOpts) { return SweepArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true})
+	periodic := []*river.PeriodicJob{hourly, due, quotes, sweep}
 	if a.Settings.PicturesAhead > 0 {
 		periodic = append(periodic, river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) { return catalog.AheadArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true}))
 	}
@@ -148,6 +170,39 @@ func (a *Application) Start(ctx context.Context) error {
 		return err
 	}
 	return a.Pricing.CatchUp(ctx)
+}
+
+// ClaimFolder sees to it that all instances of a database keep their pictures and files in one
+// folder: the first names it, in the folder and in the database, and one with another folder is
+// refused with blobs.ErrOtherFolder. With anew, the folder takes the place of the one before.
+func ClaimFolder(ctx context.Context, pool *pgxpool.Pool, folder *blobs.Folder, anew bool) error {
+	return database.InTx(ctx, pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(7306)`); err != nil { // two instances started at once
+			return err
+		}
+		named, err := folder.ID()
+		if err != nil {
+			return err
+		}
+		var known string
+		err = tx.QueryRow(ctx, `select data_folder from installation`).Scan(&known)
+		switch {
+		case err == nil && known == named:
+			return nil
+		case err == nil && !anew:
+			return blobs.ErrOtherFolder
+		case err != nil && !database.Missing(err):
+			return err
+		}
+		if named == "" {
+			named = secrets.Token()
+			if err := folder.SetID(named); err != nil {
+				return err
+			}
+		}
+		_, err = tx.Exec(ctx, `insert into installation (data_folder) values ($1) on conflict (one) do update set data_folder = excluded.data_folder`, named)
+		return err
+	})
 }
 
 // Stop lets running jobs finish for up to ten seconds and ends background work.
@@ -166,6 +221,7 @@ type Quay struct {
 	Intakes   int `json:"intakes" doc:"Under way"`
 	Offers    int `json:"offers"`
 	Drafts    int `json:"drafts"`
+	Rules     int `json:"rules" doc:"Markup rules of the store"`
 	Live      int `json:"live"`
 	Runs      int `json:"runs" doc:"Under way"`
 	Repricing int `json:"repricing" doc:"Stores whose prices are being brought up to their rules"`
@@ -186,7 +242,7 @@ func (a *Application) quay(ctx context.Context, storeID int64) (Quay, error) {
 		if s.Trouble != "" {
 			q.Troubled++
 		}
-		if len(s.Intakes) > 0 && (s.Intakes[0].State == "waiting" || s.Intakes[0].State == "running") {
+		if len(s.Intakes) > 0 && (s.Intakes[0].State == "running" || (s.Intakes[0].State == "waiting" && s.Intakes[0].Trouble == "")) {
 			q.Intakes++
 		}
 	}
@@ -196,8 +252,35 @@ func (a *Application) quay(ctx context.Context, storeID int64) (Quay, error) {
 	if q.Repricing, err = a.Pricing.Busy(ctx); err != nil {
 		return q, err
 	}
+	if q.Rules, err = a.Pricing.RuleCount(ctx, storeID); err != nil {
+		return q, err
+	}
 	q.Live, q.Runs, err = a.Publishing.Figures(ctx, storeID)
 	return q, err
+}
+
+// stillEvery is how often it is looked whether who reads a stream is still signed in.
+const stillEvery = 3 * time.Second
+
+// progress streams what long work is doing, until the session or token that asked has ended.
+func (a *Application) progress(w http.ResponseWriter, r *http.Request) {
+	ctx, end := context.WithCancel(r.Context())
+	defer end()
+	go func() {
+		tick := time.NewTicker(stillEvery)
+		defer tick.Stop()
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-tick.C:
+				if !a.Members.Still(r) && ctx.Err() == nil {
+					end()
+				}
+			}
+		}
+	}()
+	a.Progress.Serve(w, r.WithContext(ctx))
 }
 
 // Document writes the OpenAPI document. It needs no database.
@@ -212,7 +295,7 @@ func Document() ([]byte, error) {
 func init() { huma.DefaultArrayNullable = false }
 
 func (a *Application) register() {
-	a.API = apikit.New(a.router)
+	a.API = apikit.New(a.router, a.Log)
 	a.Members.Register(a.API)
 	a.Sources.Register(a.API)
 	a.Requests.Register(a.API)
@@ -226,7 +309,7 @@ func (a *Application) register() {
 	}) (*apikit.Body[Quay], error) {
 		return apikit.OK(a.quay(ctx, in.Store))
 	})
-	a.API.Raw(access.Fulfiller, http.MethodGet, "/api/progress", a.Progress.Serve)
+	a.API.Raw(access.Fulfiller, http.MethodGet, "/api/progress", a.progress)
 	a.API.Raw(access.Fulfiller, http.MethodGet, "/metrics", promhttp.HandlerFor(a.metrics, promhttp.HandlerOpts{}).ServeHTTP)
 	a.API.Raw(access.Public, http.MethodGet, "/api/openapi.json", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/json")

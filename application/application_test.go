@@ -62,10 +62,13 @@ func TestRolesHoldOnEveryRoute(t *testing.T) {
 		if path == "/api/progress" {
 			continue // never ends; its role is checked below
 		}
-		path = strings.NewReplacer("{id}", "999", "{offer}", "999", "{place}", "0").Replace(path)
+		path = strings.NewReplacer("{id}", "999", "{offer}", "999", "{place}", "0", "{attempt}", "x").Replace(path)
 		for role, token := range tokens {
 			answer := call(t, w, method, path, token, nil)
 			refused := answer.StatusCode == http.StatusUnauthorized || answer.StatusCode == http.StatusForbidden
+			if said, _ := io.ReadAll(answer.Body); strings.Contains(string(said), "A token cannot do this") {
+				refused = false // its role would do: only people may
+			}
 			if route == "POST /api/session" {
 				continue
 			}

@@ -1,11 +1,14 @@
 package application
 
 import (
+	"bytes"
 	"context"
 	"crypto/rand"
+	"fmt"
 	"io/fs"
-	"net"
+	"mime"
 	"net/http"
+	"path"
 	"runtime/debug"
 	"slices"
 	"strconv"
@@ -18,6 +21,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 
 	"plainpelican/platform/access"
+	"plainpelican/platform/apikit"
 	"plainpelican/web"
 )
 
@@ -28,22 +32,26 @@ func (a *Application) routes() {
 	seconds := prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "pelican_request_seconds", Help: "Time to answer, by route.", Buckets: prometheus.DefBuckets}, []string{"method", "route", "status"})
 	a.metrics.MustRegister(seconds)
 	r := a.router
-	r.Use(middleware.RequestID, a.logged(seconds), a.recovered, http.NewCrossOriginProtection().Handler, middleware.RequestSize(16<<20))
+	r.Use(identified, a.logged(seconds), a.recovered, a.hosted, http.NewCrossOriginProtection().Handler, ownPages, middleware.RequestSize(16<<20))
+	r.Use(middleware.Compress(5, "application/json", "application/problem+json", "text/csv", "text/html", "text/plain", "application/xml"))
 	if a.Members.Pool != nil {
-		r.Use(a.Members.Identify)
+		r.Use(a.Members.Located, a.Members.Identify)
 	}
-	r.Use(signInLimit(), a.noticed)
+	r.Use(a.signInLimit(), a.noticed)
 	a.register()
 	a.API.Raw(access.Public, http.MethodGet, "/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
 	a.API.Raw(access.Public, http.MethodGet, "/readyz", a.ready)
 	site := a.site(web.Files())
-	a.API.Raw(access.Public, http.MethodGet, "/assets/*", http.StripPrefix("/", cached(http.FileServerFS(web.Files()))).ServeHTTP)
+	a.API.Raw(access.Public, http.MethodGet, "/assets/*", http.StripPrefix("/", cached(packed(web.Files()))).ServeHTTP)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
 		if r.Method != http.MethodGet || strings.HasPrefix(r.URL.Path, "/api/") {
-			http.NotFound(w, r)
+			apikit.WriteProblem(w, http.StatusNotFound, "", "There is nothing at this address.")
 			return
 		}
 		site(w, r)
+	})
+	r.MethodNotAllowed(func(w http.ResponseWriter, _ *http.Request) {
+		apikit.WriteProblem(w, http.StatusMethodNotAllowed, "", "This address does not take that method.")
 	})
 }
 
@@ -60,13 +68,13 @@ func (a *Application) noticed(next http.Handler) http.Handler {
 	})
 }
 
-// signInLimit slows down who tries many addresses from one place.
-func signInLimit() func(http.Handler) http.Handler {
-	// The address of the connection: no proxy's word is taken for who is behind it.
-	limit := httprate.LimitBy(60, time.Minute, func(r *http.Request) (string, error) {
-		host, _, err := net.SplitHostPort(r.RemoteAddr)
-		return host, err
-	})
+// signInLimit bounds how often one place may try to sign in at all; what is tried at one member is
+// counted in the database.
+func (a *Application) signInLimit() func(http.Handler) http.Handler {
+	limit := httprate.LimitBy(300, time.Minute, func(r *http.Request) (string, error) { return a.clientAddress(r).String(), nil },
+		httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
+			apikit.WriteProblem(w, http.StatusTooManyRequests, "", "Too many attempts from your address. Try again in a minute.")
+		}))
 	return func(next http.Handler) http.Handler {
 		limited := limit(next)
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -86,7 +94,19 @@ func (a *Application) ready(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, "the database does not answer", http.StatusServiceUnavailable)
 		return
 	}
+	if err := a.Blobs.Writable(); err != nil {
+		http.Error(w, err.Error(), http.StatusServiceUnavailable)
+		return
+	}
+	skipped, err := a.Catalog.Ready()
+	if err != nil {
+		http.Error(w, err.Error(), http.StatusServiceUnavailable)
+		return
+	}
 	_, _ = w.Write([]byte("ready\n"))
+	if skipped > 0 {
+		_, _ = fmt.Fprintf(w, "%d offers cannot be read and are not in the catalog; the log names them\n", skipped)
+	}
 }
 
 // logged writes one line a request, with the id that is also in the answer.
@@ -95,15 +115,14 @@ func (a *Application) logged(seconds *prometheus.HistogramVec) func(http.Handler
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			began := time.Now()
 			id := middleware.GetReqID(r.Context())
-			w.Header().Set("X-Request-Id", id)
 			seen := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
 			next.ServeHTTP(seen, r)
 			route := chi.RouteContext(r.Context()).RoutePattern()
 			took := time.Since(began)
 			if route != "/api/progress" {
-				seconds.WithLabelValues(r.Method, route, strconv.Itoa(seen.Status())).Observe(took.Seconds())
+				seconds.WithLabelValues(methodLabel(r.Method), route, strconv.Itoa(seen.Status())).Observe(took.Seconds())
 			}
-			a.Log.Info("request", "id", id, "method", r.Method, "path", r.URL.Path, "status", seen.Status(), "ms", took.Milliseconds(), "bytes", seen.BytesWritten())
+			a.Log.Info("request", "id", id, "method", methodLabel(r.Method), "path", short(r.URL.Path), "status", seen.Status(), "ms", took.Milliseconds(), "bytes", seen.BytesWritten())
 		})
 	}
 }
@@ -113,12 +132,16 @@ func (a *Application) recovered(next http.Handler) http.Handler {
 		defer func() {
 			if p := recover(); p != nil && p != http.ErrAbortHandler { // a panic's value, compared as net/http does
 				a.Log.Error("a handler panicked", "id", middleware.GetReqID(r.Context()), "panic", p, "trace", string(debug.Stack()))
-				http.Error(w, "Something went wrong on our side.", http.StatusInternalServerError)
+				apikit.WriteProblem(w, http.StatusInternalServerError, "", apikit.OurSide)
 			}
 		}()
 		h := w.Header()
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
+		h.Set("X-Frame-Options", "DENY")
+		if strings.HasPrefix(a.Settings.PublicURL, "https:") {
+			h.Set("Strict-Transport-Security", "max-age=31536000")
+		}
 		h.Set("Content-Security-Policy", "default-src 'none'; frame-ancestors 'none'")
 		next.ServeHTTP(w, r)
 	})
@@ -143,7 +166,7 @@ func (a *Application) site(files fs.FS) http.HandlerFunc {
 		h := w.Header()
 		h.Set("Content-Type", "text/html; charset=utf-8")
 		h.Set("Cache-Control", "no-store")
-		h.Set("Content-Security-Policy", "default-src 'self'; script-src 'self'; style-src 'self' 'nonce-"+nonce+"'; img-src 'self' data:; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+		h.Set("Content-Security-Policy", "default-src 'self'; script-src 'self'; style-src 'self' 'nonce-"+nonce+"'; img-src 'self' data: blob:; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
 		_, _ = w.Write([]byte(strings.ReplaceAll(string(page), "__NONCE__", nonce)))
 	}
 }
@@ -153,6 +176,40 @@ func cached(next http.Handler) http.Handler {
 		w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
 		next.ServeHTTP(w, r)
 	})
+}
+
+// packed serves files that were compressed when the front end was built, in the first form that the browser
+// takes, and as they are to others.
+func packed(files fs.FS) http.Handler {
+	plain := http.FileServerFS(files)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Add("Vary", "Accept-Encoding")
+		for _, form := range []struct{ coding, ending string }{{"br", ".br"}, {"gzip", ".gz"}} {
+			if !accepts(r, form.coding) {
+				continue
+			}
+			content, err := fs.ReadFile(files, strings.TrimPrefix(path.Clean(r.URL.Path), "/")+form.ending)
+			if err != nil {
+				continue
+			}
+			w.Header().Set("Content-Encoding", form.coding)
+			w.Header().Set("Content-Type", mime.TypeByExtension(path.Ext(r.URL.Path)))
+			http.ServeContent(w, r, r.URL.Path, time.Time{}, bytes.NewReader(content))
+			return
+		}
+		plain.ServeHTTP(w, r)
+	})
+}
+
+// accepts tells whether a request takes a content coding (RFC 9110, section 12.5.3).
+func accepts(r *http.Request, coding string) bool {
+	for _, part := range strings.Split(strings.Join(r.Header.Values("Accept-Encoding"), ","), ",") {
+		name, weight, _ := strings.Cut(strings.TrimSpace(part), ";")
+		if strings.EqualFold(strings.TrimSpace(name), coding) {
+			return strings.Trim(strings.TrimPrefix(strings.ReplaceAll(weight, " ", ""), "q="), "0.") != "" || weight == ""
+		}
+	}
+	return false
 }
 
 // Routes lists every route that is served, as "METHOD path".

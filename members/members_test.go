@@ -2,6 +2,7 @@ package members_test
 
 import (
 	"fmt"
+	"io"
 	"net/http"
 	"strings"
 	"testing"
@@ -65,7 +66,7 @@ func TestAttemptsAreLimited(t *testing.T) {
 			t.Fatalf("%+v", problem)
 		}
 	}
-	if problem := guess(); problem.Status != 429 || !strings.Contains(problem.Detail, "Try again in 15 minutes") {
+	if problem := guess(); problem.Status != 429 || !strings.Contains(problem.Detail, "Try again in 30 seconds") {
 		t.Errorf("%+v", problem)
 	}
 }
@@ -147,5 +148,146 @@ func TestSessionsEnd(t *testing.T) {
 	}
 	if problem := w.Owner.Ask("GET", "/api/me", nil, nil); problem == nil || problem.Status != 401 {
 		t.Errorf("%+v", problem)
+	}
+}
+
+func TestWhoLeavesIsShutOutAtOnce(t *testing.T) {
+	w := testkit.Start(t)
+	id, err := w.App.Members.Add(t.Context(), "ed@example.com", "Ed", access.Editor, "long enough")
+	if err != nil {
+		t.Fatal(err)
+	}
+	ed := w.SignIn("ed@example.com", "long enough")
+	var made members.NewToken
+	ed.Must("POST", "/api/tokens", map[string]any{"name": "x", "role": "editor", "days": 30}, &made)
+	if made.ExpiresAt == nil || time.Until(*made.ExpiresAt) > 31*24*time.Hour {
+		t.Errorf("%+v", made.Token)
+	}
+	path := fmt.Sprintf("/api/members/%d", id)
+	var changed members.Member
+	w.Owner.Must("PATCH", path, map[string]string{"role": "fulfiller"}, &changed)
+	if problem := ed.Ask("POST", "/api/drafts/take", map[string]any{"offers": []int{1}}, nil); problem == nil || problem.Status != 403 {
+		t.Errorf("after their role was changed: %+v", problem)
+	}
+	stream, err := http.NewRequest("GET", w.URL+"/api/progress", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	stream.Header.Set("Authorization", "Bearer "+made.Secret)
+	open, err := http.DefaultClient.Do(stream)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = open.Body.Close() }()
+	w.Owner.Must("PATCH", path, map[string]bool{"disabled": true}, &changed)
+	for name, who := range map[string]*testkit.Person{"the session": ed, "the token": w.Nobody(made.Secret)} {
+		if problem := who.Ask("GET", "/api/me", nil, nil); problem == nil || problem.Status != 401 {
+			t.Errorf("%s: %+v", name, problem)
+		}
+	}
+	ended := make(chan error, 1)
+	go func() { _, err := io.ReadAll(open.Body); ended <- err }()
+	select {
+	case <-ended:
+	case <-time.After(10 * time.Second):
+		t.Error("the stream goes on")
+	}
+	if problem := w.Nobody("").Ask("POST", "/api/session", map[string]string{"email": "ed@example.com", "password": "long enough"}, nil); problem == nil || problem.Status != 401 {
+		t.Errorf("signed in: %+v", problem)
+	}
+	if problem := w.Owner.Ask("PATCH", "/api/members/1", map[string]bool{"disabled": true}, nil); problem == nil || !strings.Contains(problem.Detail, "only owner") {
+		t.Errorf("nobody would be left: %+v", problem)
+	}
+	w.Owner.Must("PATCH", path, map[string]bool{"disabled": false}, &changed)
+	w.SignIn("ed@example.com", "long enough")
+}
+
+func TestPasswordsChangeAndSessionsEnd(t *testing.T) {
+	w := testkit.Start(t)
+	other := w.SignIn("olga@example.com", "a long password")
+	if problem := w.Owner.Ask("POST", "/api/me/password", map[string]string{"current": "guess", "password": "an even longer one"}, nil); problem == nil || problem.Field() != "current" {
+		t.Errorf("%+v", problem)
+	}
+	w.Owner.Must("POST", "/api/me/password", map[string]string{"current": "a long password", "password": "an even longer one"}, nil)
+	refused := 0
+	for range 12 {
+		if problem := w.Owner.Ask("POST", "/api/me/password", map[string]string{"current": "guess", "password": "an even longer one"}, nil); problem.Status == 429 {
+			refused++
+		}
+	}
+	if refused != 4 {
+		t.Errorf("%d of 12 guesses at one's own password were refused", refused)
+	}
+	w.Owner.Must("GET", "/api/me", nil, nil)
+	if problem := other.Ask("GET", "/api/me", nil, nil); problem == nil || problem.Status != 401 {
+		t.Errorf("another session goes on: %+v", problem)
+	}
+	other = w.SignIn("olga@example.com", "an even longer one")
+	w.Owner.Must("POST", "/api/me/sign-out", nil, nil)
+	w.Owner.Must("GET", "/api/me", nil, nil)
+	if problem := other.Ask("GET", "/api/me", nil, nil); problem == nil || problem.Status != 401 {
+		t.Errorf("signed out everywhere, but: %+v", problem)
+	}
+	id, err := w.App.Members.Add(t.Context(), "ed@example.com", "Ed", access.Editor, "long enough")
+	if err != nil {
+		t.Fatal(err)
+	}
+	ed := w.SignIn("ed@example.com", "long enough")
+	if problem := w.Owner.Ask("POST", fmt.Sprintf("/api/members/%d/password", id), map[string]string{"password": "short"}, nil); problem == nil || problem.Field() != "password" {
+		t.Errorf("%+v", problem)
+	}
+	w.Owner.Must("POST", fmt.Sprintf("/api/members/%d/password", id), map[string]string{"password": "set by the owner"}, nil)
+	if problem := ed.Ask("GET", "/api/me", nil, nil); problem == nil || problem.Status != 401 {
+		t.Errorf("%+v", problem)
+	}
+	w.SignIn("ed@example.com", "set by the owner")
+}
+
+func TestTokensDoNotMakeTokens(t *testing.T) {
+	w := testkit.Start(t)
+	var made, edMade members.NewToken
+	w.Owner.Must("POST", "/api/tokens", map[string]string{"name": "nightly", "role": "owner"}, &made)
+	script := w.Nobody(made.Secret)
+	for _, c := range []struct{ method, path string }{{"POST", "/api/tokens"}, {"DELETE", fmt.Sprintf("/api/tokens/%d", made.ID)}, {"POST", "/api/members"}, {"PATCH", "/api/members/1"}, {"POST", "/api/members/1/password"}} {
+		body := map[string]any{"name": "x", "role": "owner", "email": "x@example.com", "password": "a long password"}
+		if c.method == "PATCH" {
+			body = map[string]any{"role": "owner"}
+		} else if strings.HasSuffix(c.path, "/password") {
+			body = map[string]any{"password": "a long password"}
+		} else if c.path == "/api/tokens" {
+			body = map[string]any{"name": "x", "role": "owner"}
+		}
+		if problem := script.Ask(c.method, c.path, body, nil); problem == nil || problem.Status != 403 {
+			t.Errorf("%s %s: %+v", c.method, c.path, problem)
+		}
+	}
+	for _, c := range []struct{ method, path string }{{"POST", "/api/session"}, {"DELETE", "/api/session"}} {
+		if problem := script.Ask(c.method, c.path, map[string]string{"email": "olga@example.com", "password": "a long password"}, nil); problem == nil || problem.Status != 400 {
+			t.Errorf("%s %s: %+v", c.method, c.path, problem)
+		}
+	}
+	if _, err := w.App.Members.Add(t.Context(), "ed@example.com", "Ed", access.Editor, "long enough"); err != nil {
+		t.Fatal(err)
+	}
+	ed := w.SignIn("ed@example.com", "long enough")
+	ed.Must("POST", "/api/tokens", map[string]string{"name": "ed's", "role": "editor"}, &edMade)
+	var all, own []members.Token
+	w.Owner.Must("GET", "/api/tokens", nil, &all)
+	ed.Must("GET", "/api/tokens", nil, &own)
+	if len(all) != 2 || len(own) != 1 || own[0].Member != "Ed" {
+		t.Errorf("%+v, %+v", all, own)
+	}
+	if problem := ed.Ask("DELETE", fmt.Sprintf("/api/tokens/%d", made.ID), nil, nil); problem == nil || problem.Status != 404 {
+		t.Errorf("an editor revoked the owner's: %+v", problem)
+	}
+	if _, err := w.App.Pool.Exec(t.Context(), `update api_token set expires_at = now() - interval '1 second' where id = $1`, made.ID); err != nil {
+		t.Fatal(err)
+	}
+	if problem := script.Ask("GET", "/api/me", nil, nil); problem == nil || problem.Status != 401 {
+		t.Errorf("expired, but: %+v", problem)
+	}
+	w.Owner.Must("DELETE", fmt.Sprintf("/api/tokens/%d", edMade.ID), nil, nil)
+	if problem := w.Nobody(edMade.Secret).Ask("GET", "/api/me", nil, nil); problem == nil || problem.Status != 401 {
+		t.Errorf("revoked by an owner, but: %+v", problem)
 	}
 }

@@ -1,15 +1,16 @@
 package members
 
 import (
+	"context"
 	"crypto/rand"
 	"crypto/subtle"
 	"encoding/base64"
 	"fmt"
 	"strings"
-	"sync"
-	"time"
 
 	"golang.org/x/crypto/argon2"
+
+	"plainpelican/platform/apikit"
 )
 
 // cost is how much work a hash takes; it is written into the hash.
@@ -21,12 +22,39 @@ type cost struct {
 // usual is the second of RFC 9106's recommended settings: 64 MiB, three passes, four lanes.
 var usual = cost{64 * 1024, 3, 4}
 
-// running limits how many hashes are computed at once: each takes 64 MiB.
-var running = make(chan struct{}, 2)
+// running limits how many hashes are computed at once, each of 64 MiB; waiting how many wait for that.
+var (
+	running = make(chan struct{}, 2)
+	waiting = make(chan struct{}, 24)
+)
+
+// inTurn computes when it is its turn. It returns a problem where too many wait already, and ends with ctx.
+func inTurn[T any](ctx context.Context, compute func() T) (out T, err error) {
+	select {
+	case waiting <- struct{}{}:
+		defer func() { <-waiting }()
+	default:
+		return out, apikit.Problem(503, "", "Too many are signing in at this moment. Try again in a few seconds.")
+	}
+	select {
+	case running <- struct{}{}:
+		defer func() { <-running }()
+		return compute(), nil
+	case <-ctx.Done():
+		return out, ctx.Err()
+	}
+}
+
+func (s *Service) hash(ctx context.Context, password string) (string, error) {
+	return inTurn(ctx, func() string { return hashPassword(password) })
+}
+
+func (s *Service) matches(ctx context.Context, password, hash string) (bool, error) {
+	s.hashed.Add(1)
+	return inTurn(ctx, func() bool { return checkPassword(password, hash) })
+}
 
 func (c cost) derive(password string, salt []byte) []byte {
-	running <- struct{}{}
-	defer func() { <-running }()
 	return argon2.IDKey([]byte(password), salt, c.passes, c.kibi, c.lanes, 32)
 }
 
@@ -51,42 +79,4 @@ func checkPassword(password, hash string) bool {
 	salt, err := base64.RawStdEncoding.DecodeString(parts[4])
 	want, err2 := base64.RawStdEncoding.DecodeString(parts[5])
 	return err == nil && err2 == nil && subtle.ConstantTimeCompare(c.derive(password, salt), want) == 1
-}
-
-// attempts counts failed sign-ins for each mail address.
-type attempts struct {
-	mu     sync.Mutex
-	failed map[string][]time.Time
-}
-
-const (
-	mostAttempts  = 8
-	attemptWindow = 15 * time.Minute
-)
-
-// allowed tells whether another attempt may be made, and how long to wait where not.
-func (a *attempts) allowed(email string, now time.Time) (time.Duration, bool) {
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	kept := a.failed[email][:0]
-	for _, at := range a.failed[email] {
-		if now.Sub(at) < attemptWindow {
-			kept = append(kept, at)
-		}
-	}
-	if len(kept) == 0 {
-		delete(a.failed, email)
-		return 0, true
-	}
-	a.failed[email] = kept
-	return attemptWindow - now.Sub(kept[0]), len(kept) < mostAttempts
-}
-
-func (a *attempts) note(email string, now time.Time) {
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	if a.failed == nil {
-		a.failed = map[string][]time.Time{}
-	}
-	a.failed[email] = append(a.failed[email], now)
 }

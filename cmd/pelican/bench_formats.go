@@ -139,13 +139,13 @@ func (out *formatsResult) workbook(path string) error {
 	stop := watchMemory(&out.XLSXPeakMB)
 	defer stop()
 	began := time.Now()
-	look, err := pricelist.LookAt(f, nil, pricelist.Hints{Supplier: "Northlight Wholesale"})
+	look, err := pricelist.LookAt(context.Background(), f, nil, pricelist.Hints{Supplier: "Northlight Wholesale"})
 	if err != nil {
 		return err
 	}
 	layout := look.Layout
 	layout.Country = "DE"
-	r, err := pricelist.Open(f, &layout, false)
+	r, err := pricelist.Open(context.Background(), f, &layout, false)
 	if err != nil {
 		return err
 	}

@@ -2,6 +2,7 @@
 package main
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"flag"
@@ -11,6 +12,7 @@ import (
 	"os"
 	"os/signal"
 	"runtime"
+	"strings"
 	"syscall"
 	"time"
 
@@ -38,6 +40,10 @@ func init() {
 		{"demo", "run everything with demo data", "Starts a database, the stand-ins and the application with demo data, and prints the address.\n\n  pelican demo [--dir FOLDER] [--reset]", demo},
 		{"migrate", "bring the database up to date", "Brings the schema of the database at DATABASE_URL up to date.", migrate},
 		{"member", "add a member", "Adds a member; the password is read from standard input.\n\n  pelican member --email ada@example.com --name Ada --role owner", member},
+		{"password", "set a member's password", "Gives a member another password, read from standard input; they are signed out everywhere.\n\n  pelican password --email ada@example.com", password},
+		{"rekey", "change the key that seals secrets", "Seals all connection secrets with the key in PELICAN_KEY instead of that in PELICAN_OLD_KEY. Stop all instances first.\n\n  PELICAN_OLD_KEY=... PELICAN_KEY=... pelican rekey", rekey},
+		{"backup", "write database, pictures and files to a file", backupHelp, backup},
+		{"restore", "read them back", restoreHelp, restore},
 		{"openapi", "print the OpenAPI document", "Prints the OpenAPI 3.1 document of the API.", openapi},
 		{"price", "price a file of costs", priceHelp, price},
 		{"bench", "measure against a yardstick", "Measures, beside a yardstick in the same run; the last line is one JSON object.\n\n  pelican bench price|reprice|ingest|refresh|formats|search|lookalike|keys [flags]", bench},
@@ -118,7 +124,7 @@ func serve(ctx context.Context, _ []string) error {
 			defer context.AfterFunc(streams, cancel)()
 			a.Handler().ServeHTTP(w, r.WithContext(ctx))
 		}),
-		ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute,
+		ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 32 << 10,
 	}
 	failed := make(chan error, 1)
 	go func() { failed <- server.ListenAndServe() }()
@@ -158,15 +164,53 @@ func member(ctx context.Context, args []string) error {
 		return err
 	}
 	defer closeAll()
-	var password string
-	if _, err := fmt.Scanln(&password); err != nil {
-		return fmt.Errorf("reading the password from standard input: %w", err)
+	line, err := secretLine()
+	if err != nil {
+		return err
 	}
-	id, err := a.Members.Add(ctx, *email, *name, access.Role(*role), password)
+	id, err := a.Members.Add(ctx, *email, *name, access.Role(*role), line)
 	if err == nil {
 		fmt.Printf("member %d added: %s, %s\n", id, *email, *role)
 	}
 	return err
+}
+
+// secretLine reads one line from standard input, which may hold spaces.
+func secretLine() (string, error) {
+	line, err := bufio.NewReader(os.Stdin).ReadString('\n')
+	if line = strings.TrimRight(line, "\r\n"); line == "" {
+		return "", fmt.Errorf("reading the password from standard input: %w", err)
+	}
+	return line, nil
+}
+
+func password(ctx context.Context, args []string) error {
+	flags := flag.NewFlagSet("password", flag.ContinueOnError)
+	email := flags.String("email", "", "mail address")
+	if err := flags.Parse(args); err != nil {
+		return err
+	}
+	a, closeAll, err := open(ctx)
+	if err != nil {
+		return err
+	}
+	defer closeAll()
+	id, err := a.Members.ByEmail(ctx, *email)
+	if database.Missing(err) {
+		return fmt.Errorf("there is no member with %s", *email)
+	}
+	if err != nil {
+		return err
+	}
+	line, err := secretLine()
+	if err != nil {
+		return err
+	}
+	if err := a.Members.SetPassword(ctx, id, line); err != nil {
+		return err
+	}
+	fmt.Printf("%s has a new password and is signed out everywhere\n", *email)
+	return nil
 }
 
 func openapi(context.Context, []string) error {

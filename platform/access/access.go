@@ -33,6 +33,8 @@ type Identity struct {
 	MemberID int64
 	Name     string
 	Role     Role
+	// TokenID is the token that asks for them; 0 where they are signed in themselves.
+	TokenID int64
 }
 
 type key struct{}

@@ -7,17 +7,23 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"log/slog"
 	"net/http"
 	"path"
 	"reflect"
 	"strings"
+	"unicode"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+	"github.com/jackc/pgx/v5/pgconn"
 
 	"plainpelican/core/money"
 	"plainpelican/platform/access"
+	"plainpelican/platform/blobs"
+	"plainpelican/platform/database"
 )
 
 // API is where features register operations.
@@ -25,6 +31,7 @@ type API struct {
 	huma   huma.API
 	router chi.Router
 	roles  map[string]access.Role
+	log    *slog.Logger
 }
 
 // Version is the version of the API and of the application.
@@ -36,7 +43,7 @@ type amountDoc struct {
 }
 
 // New puts an API on a router.
-func New(router chi.Router) *API {
+func New(router chi.Router, log *slog.Logger) *API {
 	config := huma.DefaultConfig("Plain Pelican", Version)
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", ""
 	config.CreateHooks = nil // no $schema links in answers
@@ -51,7 +58,7 @@ func New(router chi.Router) *API {
 	for _, text := range []reflect.Type{reflect.TypeFor[money.Currency](), reflect.TypeFor[money.Ratio]()} {
 		registry.RegisterTypeAlias(text, reflect.TypeFor[string]())
 	}
-	return &API{humachi.New(router, config), router, map[string]access.Role{}}
+	return &API{humachi.New(router, config), router, map[string]access.Role{}, log}
 }
 
 // schemaName puts the package before a type's name, so that each capability may name its
@@ -89,7 +96,44 @@ func Register[I, O any](a *API, needs access.Role, method, path, id, summary str
 			next(ctx)
 		}}
 	}
-	huma.Register(a.huma, op, handle)
+	huma.Register(a.huma, op, func(ctx context.Context, in *I) (*O, error) {
+		out, err := handle(ctx, in)
+		if err != nil {
+			return out, a.plain(ctx, op.OperationID, err)
+		}
+		return out, nil
+	})
+}
+
+// What callers are told where the fault is not theirs.
+const (
+	OurSide      = "Something went wrong on our side. Try again; if it stays, tell whoever runs this the request's id, which its log names."
+	DatabaseAway = "The database does not answer. Nothing was changed; try again in a moment."
+)
+
+// plain is the one place where an error that is not for a person is logged, with the request's id, and
+// becomes a sentence: neither the database's words, nor paths, nor addresses leave the house.
+func (a *API) plain(ctx context.Context, operation string, err error) error {
+	if IsProblem(err) {
+		return err
+	}
+	var pg *pgconn.PgError
+	switch {
+	case errors.Is(err, context.Canceled):
+		return Problem(499, "", "The request was given up.")
+	case database.Away(err):
+		a.log.Error("the database does not answer", "id", middleware.GetReqID(ctx), "operation", operation, "error", err)
+		return Problem(http.StatusServiceUnavailable, "", DatabaseAway)
+	case blobs.Fault(err):
+		a.log.Error("the data folder", "id", middleware.GetReqID(ctx), "operation", operation, "error", err)
+		return Problem(http.StatusInsufficientStorage, "", "Nothing was saved: %s.", err)
+	case errors.As(err, &pg) && (pg.Code == "22021" || pg.Code == "22P05"):
+		return Problem(http.StatusUnprocessableEntity, "", "A text holds a character that cannot be kept (U+0000 or broken UTF-8). Take it out.")
+	case errors.As(err, &pg) && pg.Code == "22003":
+		return Problem(http.StatusUnprocessableEntity, "", "A number is larger than can be kept.")
+	}
+	a.log.Error("an operation failed", "id", middleware.GetReqID(ctx), "operation", operation, "error", err)
+	return Problem(http.StatusInternalServerError, "", OurSide)
 }
 
 // Raw adds a plain handler that needs a role, for streams and pictures.
@@ -97,7 +141,7 @@ func (a *API) Raw(needs access.Role, method, path string, handle http.HandlerFun
 	a.roles[method+" "+path] = needs
 	a.router.MethodFunc(method, path, func(w http.ResponseWriter, r *http.Request) {
 		if status, words := refusal(r.Context(), needs); status != 0 {
-			http.Error(w, words, status)
+			WriteProblem(w, status, "", words)
 			return
 		}
 		handle(w, r)
@@ -123,6 +167,15 @@ func Problem(status int, field, format string, args ...any) error {
 		return huma.NewError(status, sentence)
 	}
 	return huma.NewError(status, sentence, &huma.ErrorDetail{Location: "body." + field, Message: sentence})
+}
+
+// Sentence writes an error as one.
+func Sentence(err error) string {
+	text := []rune(strings.TrimSuffix(err.Error(), "."))
+	if len(text) > 0 && !strings.HasPrefix(err.Error(), "http") { // an address stays as it is
+		text[0] = unicode.ToUpper(text[0])
+	}
+	return string(text) + "."
 }
 
 // WriteProblem answers a plain handler's request with a problem, WriteJSON with a body.
