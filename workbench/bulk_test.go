@@ -46,15 +46,22 @@ func TestManyPricesAtOnceAndUndoneAsOneStep(t *testing.T) {
 	if kept.Bulk == 0 || strings.Count(after, "typed") != kept.Variants {
 		t.Errorf("kept: %+v, prices are %s", kept, after)
 	}
-	// One draft is edited since: it stays, the other goes back.
+	// One draft's price is typed since: it stays, the other goes back. Words that were changed since stay too.
 	var d workbench.Draft
 	path := fmt.Sprintf("/api/drafts/%d?store=%d", ids[1], store.ID)
 	w.Owner.Must("GET", path, nil, &d)
-	w.Owner.Must("PATCH", path, map[string]any{"revision": d.Revision, "title": "Edited since"}, nil)
+	w.Owner.Must("PATCH", path, map[string]any{"revision": d.Revision, "title": "Edited since", "prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": "77.00"}}}, &d)
+	var other workbench.Draft
+	otherPath := fmt.Sprintf("/api/drafts/%d?store=%d", ids[0], store.ID)
+	w.Owner.Must("GET", otherPath, nil, &other)
+	w.Owner.Must("PATCH", otherPath, map[string]any{"revision": other.Revision, "title": "Words since", "tags": []string{"since"}}, &other)
 	var undone workbench.UndoneMany
 	w.Owner.Must("POST", fmt.Sprintf("/api/drafts/bulk/%d/undo", kept.Bulk), nil, &undone)
 	if undone.Undone != 1 || undone.EditedSince != 1 || strings.Contains(fmt.Sprint(pricesOf(w, store.ID, ids[0])), "typed") {
 		t.Errorf("%+v, %v", undone, pricesOf(w, store.ID, ids[0]))
+	}
+	if w.Owner.Must("GET", otherPath, nil, &other); other.Title != "Words since" {
+		t.Errorf("words that were changed since went back to %q", other.Title)
 	}
 	if released := priceMany(w, body("release", "", true)); released.Variants == 0 || fmt.Sprint(pricesOf(w, store.ID, ids[0]), pricesOf(w, store.ID, ids[1])) != before {
 		t.Errorf("released, prices are not the rules': %v", pricesOf(w, store.ID, ids[1]))
@@ -145,5 +152,35 @@ func TestManyEditsAtOnceDoNotWaitForEachOther(t *testing.T) {
 		if err := <-failed; err != nil {
 			t.Fatal(err)
 		}
+	}
+}
+
+// A price that is typed in one store is undone there, and never from another.
+func TestUndoOfAPriceStaysInItsStore(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	nord := w.ConnectNord()
+	id := w.Take(w.Offer(0))[0]
+	at := func(store int64) (d workbench.Draft) {
+		t.Helper()
+		w.Owner.Must("GET", fmt.Sprintf("/api/drafts/%d?store=%d", id, store), nil, &d)
+		return d
+	}
+	typed := func(store int64, price string) {
+		t.Helper()
+		d := at(store)
+		w.Owner.Must("PATCH", fmt.Sprintf("/api/drafts/%d?store=%d", id, store), map[string]any{"revision": d.Revision, "prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": price}}}, nil)
+	}
+	typed(1, "44.00")
+	typed(nord.ID, "55.00")
+	if undo := at(1).Undo; undo != "price" {
+		t.Errorf("in the first store %q can be undone", undo)
+	}
+	w.Owner.Must("POST", fmt.Sprintf("/api/drafts/%d/undo?store=1", id), nil, nil)
+	if one, two := at(1).Variants[0], at(nord.ID).Variants[0]; one.Typed || !two.Typed || two.Ladder.Price.Decimal() != "55.00" {
+		t.Errorf("undone in the first store: %v, %v", one.Ladder.Price, two.Ladder.Price)
+	}
+	if problem := w.Owner.Ask("POST", fmt.Sprintf("/api/drafts/%d/undo?store=1", id), nil, nil); problem == nil || problem.Status != 409 {
+		t.Errorf("the other store's was undone from the first: %+v", problem)
 	}
 }

@@ -8,6 +8,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"plainpelican/core/contact"
 	"plainpelican/core/money"
 	"plainpelican/core/variant"
 	"plainpelican/members"
@@ -19,15 +20,17 @@ import (
 
 // Edit changes parts of a draft; what is absent stays as it is.
 type Edit struct {
-	Revision    int               `json:"revision" doc:"The revision that was read; a newer one refuses the edit"`
-	Title       *string           `json:"title,omitempty" maxLength:"500"`
-	Description *string           `json:"description,omitempty" maxLength:"100000"`
-	Pictures    *[]PictureChoice  `json:"pictures,omitempty"`
-	Options     *[]variant.Option `json:"options,omitempty" doc:"The same options and values, renamed"`
-	Chosen      *[]int64          `json:"chosen,omitempty" doc:"Draft variants to sell"`
-	Prices      *[]Typing         `json:"prices,omitempty"`
-	Collections *[]string         `json:"collections,omitempty" maxItems:"100"`
-	Tags        *[]string         `json:"tags,omitempty" maxItems:"250"`
+	Revision    int     `json:"revision" doc:"The revision that was read; a newer one refuses the edit"`
+	Title       *string `json:"title,omitempty" maxLength:"500"`
+	Description *string `json:"description,omitempty" maxLength:"100000"`
+	// RemoveContacts takes the supplier's mail addresses, telephone numbers and links out of the description.
+	RemoveContacts bool              `json:"remove_contacts,omitempty"`
+	Pictures       *[]PictureChoice  `json:"pictures,omitempty"`
+	Options        *[]variant.Option `json:"options,omitempty" doc:"The same options and values, renamed"`
+	Chosen         *[]int64          `json:"chosen,omitempty" doc:"Draft variants to sell"`
+	Prices         *[]Typing         `json:"prices,omitempty"`
+	Collections    *[]string         `json:"collections,omitempty" maxItems:"100"`
+	Tags           *[]string         `json:"tags,omitempty" maxItems:"250"`
 }
 
 // Typing types a price for one variant in the store in use, or releases it.
@@ -146,11 +149,12 @@ func (s *Service) rewriteIn(ctx context.Context, tx pgx.Tx, id int64, revision i
 		return err
 	}
 	if what != "" {
-		if _, err := tx.Exec(ctx, `insert into draft_edit (draft_id, member, what, before, bulk_id) values ($1, $2, $3, $4, nullif($5::bigint, 0))`, id, access.Who(ctx).Name, what, asJSON(before), bulk); err != nil {
+		if _, err := tx.Exec(ctx, `insert into draft_edit (draft_id, member, what, before, bulk_id, store_id) values ($1, $2, $3, $4, nullif($5::bigint, 0), nullif($6::bigint, 0))`,
+			id, access.Who(ctx).Name, what, asJSON(before), bulk, storeOf(before.Typed, after.Typed)); err != nil {
 			return err
 		}
 	}
-	if what == "price" {
+	if slices.Contains(strings.Split(what, partSeparator), "price") {
 		if err := members.Audit(ctx, tx, "typed prices", d.title, before.Typed, after.Typed); err != nil {
 			return err
 		}
@@ -172,20 +176,31 @@ func or(text, fallback string) string {
 	return text
 }
 
+// partSeparator stands between the parts of a draft that one edit changed.
+const partSeparator = " and "
+
 // apply checks an edit against a draft and puts it into the snapshot.
 func apply(e Edit, d *draft, after *snapshot, t terms) (what string, err error) {
+	var parts []string
 	if e.Title != nil {
-		after.Title, what = strings.Join(strings.Fields(*e.Title), " "), "title"
+		after.Title = strings.Join(strings.Fields(*e.Title), " ")
+		parts = append(parts, "title")
 	}
 	if e.Description != nil {
-		after.Description, what = safehtml.Clean(*e.Description), "description"
+		after.Description = safehtml.Clean(*e.Description)
+		parts = append(parts, "description")
+	}
+	if e.RemoveContacts {
+		after.Description = contact.Remove(after.Description)
+		parts = append(parts, "contact details")
 	}
 	if e.Pictures != nil {
 		list, ours := reordered(*e.Pictures, d.pictures)
 		if !ours {
 			return "", apikit.Problem(422, "pictures", "The pictures are not those of this draft.")
 		}
-		after.Pictures, what = list, "pictures"
+		after.Pictures = list
+		parts = append(parts, "pictures")
 	}
 	if e.Options != nil {
 		if err := sameShape(*e.Options, d.options); err != nil {
@@ -194,7 +209,8 @@ func apply(e Edit, d *draft, after *snapshot, t terms) (what string, err error) 
 		if err := variant.Check(*e.Options); err != nil {
 			return "", apikit.Problem(422, "options", "%s", err)
 		}
-		after.Options, what = *e.Options, "options"
+		after.Options = *e.Options
+		parts = append(parts, "options")
 	}
 	if e.Chosen != nil {
 		for _, id := range *e.Chosen {
@@ -206,21 +222,24 @@ func apply(e Edit, d *draft, after *snapshot, t terms) (what string, err error) 
 				return "", apikit.Problem(422, "chosen", "%s does not sell “%s”. Swap the supplier, or leave it out.", d.supplier, d.name(v))
 			}
 		}
-		after.Chosen, what = *e.Chosen, "choice of variants"
+		after.Chosen = *e.Chosen
+		parts = append(parts, "choice of variants")
 	}
 	if e.Collections != nil {
-		after.Collections, what = named(*e.Collections), "collections"
+		after.Collections = named(*e.Collections)
+		parts = append(parts, "collections")
 	}
 	if e.Tags != nil {
-		after.Tags, what = named(*e.Tags), "tags"
+		after.Tags = named(*e.Tags)
+		parts = append(parts, "tags")
 	}
 	if e.Prices != nil {
 		if err := typePrices(*e.Prices, d, after, t); err != nil {
 			return "", err
 		}
-		what = "price"
+		parts = append(parts, "price")
 	}
-	return what, nil
+	return strings.Join(parts, partSeparator), nil
 }
 
 // named tidies a list of names: no empty one, none twice.
@@ -314,24 +333,16 @@ func store(ctx context.Context, tx pgx.Tx, id int64, s snapshot) error {
 	return nil
 }
 
-// Undo takes the last edit of a draft back.
-func (s *Service) Undo(ctx context.Context, id, storeID int64) (Draft, error) {
-	if err := s.rewrite(ctx, id, 0, undo(ctx, id)); err != nil {
-		return Draft{}, err
-	}
-	return s.Get(ctx, id, storeID)
-}
-
-// undo puts a draft's snapshot back to what it was before its last edit.
-func undo(ctx context.Context, id int64) func(pgx.Tx, *draft, *snapshot) (string, error) {
-	return func(tx pgx.Tx, _ *draft, after *snapshot) (string, error) {
-		*after = snapshot{}
-		err := tx.QueryRow(ctx, `delete from draft_edit where id = (select max(id) from draft_edit where draft_id = $1) returning before`, id).Scan(after)
-		if database.Missing(err) {
-			return "", apikit.Problem(409, "", "There is nothing left to undo in this draft.")
+// storeOf is the store whose typed prices differ, 0 where none do.
+func storeOf(before, after []typedPrice) int64 {
+	for _, lists := range [][2][]typedPrice{{before, after}, {after, before}} {
+		for _, p := range lists[0] {
+			if !slices.Contains(lists[1], p) {
+				return p.StoreID
+			}
 		}
-		return "", err
 	}
+	return 0
 }
 
 // Discard removes a draft that is not live in a store.

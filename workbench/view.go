@@ -2,6 +2,7 @@ package workbench
 
 import (
 	"context"
+	"fmt"
 	"strings"
 	"time"
 
@@ -36,6 +37,8 @@ type Draft struct {
 	Variants    []Variant        `json:"variants"`
 	UpdatedAt   time.Time        `json:"updated_at"`
 	Undo        string           `json:"undo" doc:"What the last edit was, which can be undone; empty where there is none"`
+	UndoBulk    *Bulk            `json:"undo_bulk,omitempty" doc:"The change of many drafts that the last edit was a part of; it is undone as one"`
+	LiveIn      []string         `json:"live_in" doc:"Stores in which it is live"`
 	OfferTitle  string           `json:"offer_title"`
 	Supplier    string           `json:"supplier"`
 	Source      string           `json:"source"`
@@ -43,6 +46,13 @@ type Draft struct {
 	WithdrawnAt *time.Time       `json:"withdrawn_at"`
 	Delivery    string           `json:"delivery" doc:"The service that prices assume"`
 	Door        string           `json:"door" doc:"Its days door to door"`
+}
+
+// Bulk is a change of many drafts at once.
+type Bulk struct {
+	ID     int64  `json:"id"`
+	What   string `json:"what"`
+	Drafts int    `json:"drafts"`
 }
 
 // Picture is one picture of a draft.
@@ -141,13 +151,17 @@ func (d *draft) priced(t terms, ruled bool) ([]Variant, pricing.Quote) {
 
 // report says what is missing before a draft can go out.
 func (d *draft) report(t terms, variants []Variant, quote pricing.Quote) readiness.Report {
-	in := readiness.Draft{Title: d.title, Description: d.description, Options: len(d.options), Limits: t.limits, Withdrawn: d.withdrawnAt != nil, KeepsPromise: quote.Choice.KeepsPromise}
+	in := readiness.Draft{Title: d.title, Description: d.description, Supplier: d.supplier, Brand: d.thing.Brand, Options: len(d.options), Limits: t.limits, Withdrawn: d.withdrawnAt != nil, KeepsPromise: quote.Choice.KeepsPromise}
 	if t.pricer != nil {
 		in.PromiseDays = t.pricer.PromiseDays
 	}
 	for _, p := range d.pictures {
-		if p.Shown {
-			in.Pictures++
+		if !p.Shown {
+			continue
+		}
+		in.Pictures++
+		if why := d.troubled[d.pictureOf(p)]; why != "" {
+			in.Missing = append(in.Missing, fmt.Sprintf("picture %d (%s)", in.Pictures, why))
 		}
 	}
 	for i, v := range variants {
@@ -188,7 +202,7 @@ func (s *Service) view(d *draft, t terms) Draft {
 	variants, quote := d.priced(t, true)
 	out := Draft{
 		Line: s.line(d, d.report(t, variants, quote)), Revision: d.revision, Description: d.description, Options: d.options, Variants: variants, Pictures: []Picture{},
-		UpdatedAt: d.updatedAt, Undo: d.undo, OfferTitle: d.offerTitle, Supplier: d.supplier, Source: d.thing.Source, PageURL: d.pageURL, WithdrawnAt: d.withdrawnAt,
+		UpdatedAt: d.updatedAt, OfferTitle: d.offerTitle, Supplier: d.supplier, Source: d.thing.Source, PageURL: d.pageURL, WithdrawnAt: d.withdrawnAt,
 	}
 	for i := range variants {
 		variants[i].Picture = s.pathOf(d.shownBy(&d.variants[i]))
@@ -231,7 +245,23 @@ func (s *Service) Get(ctx context.Context, id, storeID int64) (Draft, error) {
 	if err != nil {
 		return Draft{}, err
 	}
-	return s.view(d, t), nil
+	out := s.view(d, t)
+	return out, s.lastEdit(ctx, &out, storeID)
+}
+
+// lastEdit fills in what can be undone in a store, and where the draft is live.
+func (s *Service) lastEdit(ctx context.Context, d *Draft, storeID int64) error {
+	var bulk Bulk
+	err := s.Pool.QueryRow(ctx, `
+		select what, coalesce(bulk_id, 0), (select count(*) from draft_edit b where b.bulk_id = e.bulk_id)
+		from draft_edit e where draft_id = $1 and (store_id is null or store_id = $2) order by id desc limit 1`, d.ID, storeID).Scan(&d.Undo, &bulk.ID, &bulk.Drafts)
+	if err != nil && !database.Missing(err) {
+		return err
+	}
+	if bulk.What = d.Undo; bulk.ID != 0 && bulk.Drafts > 1 {
+		d.UndoBulk = &bulk
+	}
+	return s.Pool.QueryRow(ctx, `select array(select t.name from listing l join store t on t.id = l.store_id where l.draft_id = $1 order by t.name)`, d.ID).Scan(&d.LiveIn)
 }
 
 func one(drafts []*draft, err error) (*draft, error) {

@@ -12,6 +12,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
 
+	"plainpelican/core/contact"
 	"plainpelican/core/likeness"
 	"plainpelican/core/markup"
 	"plainpelican/core/money"
@@ -105,8 +106,8 @@ type draft struct {
 	withdrawnAt                   *time.Time
 	thing                         pricing.Thing
 	collections, tags             []string
+	troubled                      map[PictureOf]string // pictures that cannot be had, with why
 	variants                      []draftVariant
-	undo                          string
 }
 
 type draftVariant struct {
@@ -137,8 +138,7 @@ func (d *draft) values(v *draftVariant) []string {
 func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, error) {
 	rows, err := q.Query(ctx, `
 		select d.id, d.offer_id, d.reference::text, d.revision, d.title, d.description, d.pictures, d.options, d.collections, d.tags, d.updated_at, o.title, u.name, o.page_url, o.source_id, o.number,
-			o.withdrawn_at, x.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency,
-			coalesce((select what from draft_edit e where e.draft_id = d.id order by e.id desc limit 1), '')
+			o.withdrawn_at, x.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency
 		from draft d join offer o on o.id = d.offer_id join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id
 		where $1::bigint[] is null or d.id = any ($1) order by d.id desc`, ids)
 	if err != nil {
@@ -151,7 +151,7 @@ func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, erro
 		var currency, marketIn string
 		t := &d.thing
 		err := row.Scan(&d.id, &d.offerID, &d.reference, &d.revision, &d.title, &d.description, &d.pictures, &d.options, &d.collections, &d.tags, &d.updatedAt, &d.offerTitle, &d.supplier, &d.pageURL, &d.sourceID, &d.offerNumber,
-			&d.withdrawnAt, &t.Source, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &d.undo)
+			&d.withdrawnAt, &t.Source, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency)
 		if err != nil {
 			return nil, err
 		}
@@ -185,7 +185,40 @@ func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, erro
 		v.places, v.own = nil, nil
 		return nil
 	})
-	return drafts, err
+	if err != nil {
+		return nil, err
+	}
+	return drafts, loadTroubles(ctx, q, drafts)
+}
+
+// loadTroubles fills in which pictures of drafts were asked for and cannot be had.
+func loadTroubles(ctx context.Context, q database.Querier, drafts []*draft) error {
+	offers := []int64{}
+	for _, d := range drafts {
+		for _, p := range d.pictures {
+			if p.Shown {
+				offers = append(offers, d.pictureOf(p).Offer)
+			}
+		}
+	}
+	slices.Sort(offers)
+	offers = slices.Compact(offers)
+	rows, err := q.Query(ctx, `
+		select o.id, u.place - 1, p.trouble from offer o cross join unnest(o.pictures) with ordinality u (url, place)
+		join picture p on p.url = u.url and p.hash = '' and p.trouble <> '' where o.id = any ($1)`, offers)
+	if err != nil {
+		return err
+	}
+	troubled := map[PictureOf]string{}
+	var at PictureOf
+	var trouble string
+	if _, err := pgx.ForEachRow(rows, []any{&at.Offer, &at.Place, &trouble}, func() error { troubled[at] = trouble; return nil }); err != nil {
+		return err
+	}
+	for _, d := range drafts {
+		d.troubled = troubled
+	}
+	return nil
 }
 
 // currencyOf reads a stored currency; none is none.
@@ -294,7 +327,8 @@ func offersOf(pairs []Pair) []int64 {
 	return ids
 }
 
-// make copies an offer's words, pictures and variants into a new draft.
+// make copies an offer's words, pictures and variants into a new draft; what leads to the supplier is
+// left out of its description.
 func (s *Service) make(ctx context.Context, tx pgx.Tx, offer int64) (int64, error) {
 	var title, description string
 	var names []string
@@ -325,7 +359,7 @@ func (s *Service) make(ctx context.Context, tx pgx.Tx, offer int64) (int64, erro
 	}
 	var draftID int64
 	err = tx.QueryRow(ctx, `insert into draft (offer_id, title, description, pictures, options, taken_by) values ($1, $2, $3, $4, $5, $6) returning id`,
-		offer, title, safehtml.Clean(description), asJSON(pictures), asJSON(options), access.Who(ctx).Name).Scan(&draftID)
+		offer, title, contact.Remove(safehtml.Clean(description)), asJSON(pictures), asJSON(options), access.Who(ctx).Name).Scan(&draftID)
 	if err != nil {
 		return 0, err
 	}

@@ -1,5 +1,5 @@
-import { lazy, Suspense, useEffect, useState } from "react";
-import { createBrowserRouter, Navigate, Outlet, RouterProvider, useNavigate, useRouteError } from "react-router";
+import { lazy, Suspense, useEffect, useRef, useState } from "react";
+import { createBrowserRouter, Navigate, Outlet, RouterProvider, useLocation, useNavigate, useRouteError, useSearchParams } from "react-router";
 import { KeyLine } from "./frame/keyline";
 import { Quay, stations } from "./frame/quay";
 import { SessionProvider, useMe, useSession } from "./frame/session";
@@ -30,6 +30,8 @@ const Members = lazy(() => import("./members/members"));
 function Frame() {
   const go = useNavigate();
   const [commands, setCommands] = useState(false);
+  useTitle();
+  useStoreInAddress();
   useEffect(() => {
     // Fetched while nothing else is, so that typing after Ctrl K is not lost.
     const timer = setTimeout(() => void loadCommands(), 1500);
@@ -37,7 +39,6 @@ function Frame() {
   }, []);
   useKeys([
     ...stations.map((s) => ({ keys: [`g ${s.key}`], label: `go to ${s.name}`, run: () => go(s.to), everywhere: true })),
-    { keys: ["g m"], label: "go to Money rules", run: () => go("/markup"), everywhere: true },
     { keys: ["ctrl+k"], label: "find anything", run: () => setCommands(true), whileTyping: true, everywhere: true },
   ]);
   return (
@@ -54,6 +55,66 @@ function Frame() {
       )}
     </div>
   );
+}
+
+/** The views by their addresses, each with a title of its own. */
+const titles: [RegExp, string][] = [
+  [/^\/sources\/list/, "A price list"],
+  [/^\/sources\/requests/, "Requests"],
+  [/^\/sources\/\d+\/categories/, "Categories"],
+  [/^\/sources\/\d+\/columns/, "Columns of a list"],
+  [/^\/sources/, "Sources"],
+  [/^\/catalog\/beside/, "Offers side by side"],
+  [/^\/catalog\/elsewhere/, "Other suppliers"],
+  [/^\/catalog/, "Catalog"],
+  [/^\/workbench\/\d+\/swap/, "Swap the supplier"],
+  [/^\/workbench/, "Workbench"],
+  [/^\/markup/, "Markup"],
+  [/^\/listings\/runs/, "Publish run"],
+  [/^\/listings/, "Listings"],
+  [/^\/orders/, "Orders"],
+  [/^\/ledger/, "Ledger"],
+  [/^\/store/, "Stores"],
+  [/^\/members/, "Members and tokens"],
+];
+
+/** useTitle names the document after its view, and the store in use where there are several. */
+function useTitle() {
+  const { pathname } = useLocation();
+  const { store, stores } = useSession();
+  useEffect(() => {
+    const view = titles.find(([address]) => address.test(pathname))?.[1];
+    document.title = [view, stores.length > 1 && store?.name, "Plain Pelican"].filter(Boolean).join(" · ");
+  }, [pathname, store, stores]);
+}
+
+/** useStoreInAddress keeps the store in use in the address, where there are several: a bookmark, a reload and a second tab keep it. */
+function useStoreInAddress() {
+  const { storeId, stores, chooseStore } = useSession();
+  const [params, setParams] = useSearchParams();
+  const { state } = useLocation();
+  const there = Number(params.get("store")) || 0;
+  const known = stores.some((s) => s.id === there);
+  const chosen = useRef(storeId);
+  useEffect(() => {
+    if (stores.length < 2) return;
+    if (known && there !== storeId && chosen.current === storeId) {
+      // Another address was gone to: its store counts.
+      chosen.current = there;
+      chooseStore(there);
+      return;
+    }
+    chosen.current = storeId;
+    if (there === storeId) return;
+    setParams(
+      (now) => {
+        const next = new URLSearchParams(now);
+        next.set("store", String(storeId));
+        return next;
+      },
+      { replace: true, state },
+    );
+  }, [there, known, storeId, stores, chooseStore, setParams, state]);
 }
 
 /** Home is the first station at which something is to be done. */
@@ -79,7 +140,7 @@ function Broken() {
     <main className="grow">
       <Notice alone title="This place cannot be shown" trouble>
         <p>Something went wrong on our side. What you have done is kept; load the page again, or go to another station.</p>
-        <p className="text-sm break-words">{error instanceof Error ? error.message : String(error)}</p>
+        {error instanceof Error && <p className="text-sm break-words text-ink-2">{error.message}</p>}
         <Button onClick={() => window.location.reload()}>Load it again</Button>
       </Notice>
     </main>
@@ -128,15 +189,16 @@ export function Application() {
   const me = useMe();
   useTheme();
   if (me.isPending) return <div className="h-full bg-quay" />;
-  if (me.error && me.error.status !== 401)
+  if (me.error && me.error.status !== 401 && !me.data)
     return (
       <main>
         <Notice alone title="Plain Pelican does not answer" trouble>
-          <p>{me.error.message}</p>
+          <p>{me.error.message} This page goes on by itself; what you typed before is kept.</p>
+          <Button onClick={() => void me.refetch()}>Try again</Button>
         </Notice>
       </main>
     );
-  if (!me.data) return <SignIn />;
+  if (!me.data || me.error?.status === 401) return <SignIn />;
   return (
     <SayingProvider>
       <SessionProvider member={me.data} waiting={<div className="h-full bg-quay" />}>

@@ -6,6 +6,7 @@ import { setNonce } from "get-nonce";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { Problem } from "./api/client";
+import { onReturn } from "./api/connection";
 import { Application } from "./application";
 
 // Dialogs lock the page's scrolling with a style element, which the content security
@@ -20,6 +21,9 @@ const client = new QueryClient({
     queries: { staleTime: 5_000, retry: (count, error) => count < 2 && !(error instanceof Problem && error.status >= 400 && error.status < 500) },
   },
 });
+
+// What could not be shown comes back by itself.
+onReturn(() => void client.invalidateQueries());
 
 const root = document.getElementById("root");
 if (root)

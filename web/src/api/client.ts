@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import { gone } from "./connection";
 import type { components, paths } from "./schema.generated";
 
 export type Schemas = components["schemas"];
@@ -34,6 +35,8 @@ export class Problem extends Error {
   }
 }
 
+const noAnswer = "The application does not answer. It is asked again every few seconds.";
+
 type Answer<T> = { data?: T; error?: unknown; response: Response };
 
 /** ask unwraps an answer, turning an RFC 9457 problem into a Problem. */
@@ -41,11 +44,14 @@ export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
   let answer: Answer<T>;
   try {
     answer = await call;
-  } catch {
-    throw new Problem("The application does not answer. Check that it is running; nothing was lost.", 0, "");
+  } catch (error) {
+    if (error instanceof DOMException && error.name === "AbortError") throw error; // given up by us: nobody is away
+    gone(noAnswer);
+    throw new Problem(noAnswer, 0, "");
   }
   if (answer.response.ok) return answer.data as T;
   const problem = (answer.error ?? {}) as Schemas["ErrorModel"];
+  if ([502, 503, 504].includes(answer.response.status)) gone(problem.detail ?? noAnswer);
   const at = problem.errors?.[0];
   const field = (at?.location ?? "").replace(/^(body|query|path)\./, "");
   throw new Problem(plain(problem, at), answer.response.status, field);

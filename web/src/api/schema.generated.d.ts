@@ -149,10 +149,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The offers of an item that a page or a picture shows */
-        get: operations["lookFor"];
+        get?: never;
         put?: never;
-        post?: never;
+        /** The offers of an item that a page or a picture shows */
+        post: operations["lookFor"];
         delete?: never;
         options?: never;
         head?: never;
@@ -244,6 +244,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/listings/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look for drafts that a store holds more than once */
+        post: operations["checkListings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/listings/{id}/duplicates/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take further products of the same draft out of the store */
+        post: operations["removeDuplicates"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/listings/{id}/hide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hide a listing in its store */
+        post: operations["hideListing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lists": {
         parameters: {
             query?: never;
@@ -312,6 +363,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change your password; other sessions end */
+        post: operations["changePassword"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/sign-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End all your other sessions */
+        post: operations["signOutEverywhere"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/members": {
         parameters: {
             query?: never;
@@ -324,6 +409,57 @@ export interface paths {
         put?: never;
         /** Add a member */
         post: operations["addMember"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/members/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change a member's role, or shut them out */
+        patch: operations["changeMember"];
+        trace?: never;
+    };
+    "/api/members/{id}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a member a new password; they are signed out everywhere */
+        post: operations["setPassword"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/members/{id}/sign-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End all sessions of a member */
+        post: operations["signMemberOut"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1008,7 +1144,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List your tokens */
+        /** List your tokens; an owner sees everybody's */
         get: operations["listTokens"];
         put?: never;
         /** Make a token; its secret is shown this once */
@@ -1076,6 +1212,11 @@ export interface components {
              * @description Stores whose prices are being brought up to their rules
              */
             repricing: number;
+            /**
+             * Format: int64
+             * @description Markup rules of the store
+             */
+            rules: number;
             /**
              * Format: int64
              * @description Under way
@@ -1205,6 +1346,11 @@ export interface components {
             };
             market: string;
             offers: components["schemas"]["CatalogLine"][];
+            /**
+             * Format: int64
+             * @description Of the offer that was to be found; absent where it is not in the answer
+             */
+            place?: number;
             /** Format: double */
             took_ms: number;
             /** Format: int64 */
@@ -1247,9 +1393,20 @@ export interface components {
             /** @description Units a week over the last year, oldest first */
             weekly: number[];
         };
+        CatalogLookFor: {
+            /** @description A picture of it that was uploaded */
+            file: string;
+            /** @description A page that shows it */
+            link: string;
+            /** @description One of the store's markets; empty is the one that prices assume */
+            market: string;
+            /** Format: int64 */
+            store: number;
+        };
         CatalogSaved: {
             /** @description As it stands in the address */
             asked: string;
+            currency: string;
             /** Format: int64 */
             id: number;
             name: string;
@@ -1259,7 +1416,11 @@ export interface components {
         };
         CatalogSaving: {
             asked: string;
+            /** @description What its amounts are in */
+            currency?: string;
             name: string;
+            /** @description Replace one of that name */
+            replace?: boolean;
         };
         CatalogSheet: {
             /** @description What it would earn at the middle of the prices seen at other stores; null where none are known */
@@ -1405,6 +1566,10 @@ export interface components {
             trace: components["schemas"]["MarkupTraceLine"][];
             was?: components["schemas"]["ApikitAmountDoc"];
         };
+        ChangePasswordRequest: {
+            current: string;
+            password: string;
+        };
         DecideIntakeRequest: {
             go_on: boolean;
         };
@@ -1506,6 +1671,11 @@ export interface components {
             said: string;
         };
         MakeTokenRequest: {
+            /**
+             * Format: int64
+             * @description After how many days it expires; 0 is never
+             */
+            days?: number;
             name: string;
             /** @enum {string} */
             role: "owner" | "editor" | "fulfiller";
@@ -1578,7 +1748,14 @@ export interface components {
             kind: string;
             percent: string;
         };
+        MembersChange: {
+            /** @description A disabled member cannot sign in, and is signed out everywhere */
+            disabled?: boolean;
+            /** @enum {string} */
+            role?: "owner" | "editor" | "fulfiller";
+        };
         MembersMember: {
+            disabled: boolean;
             email: string;
             /** Format: int64 */
             id: number;
@@ -1589,10 +1766,17 @@ export interface components {
         MembersNewToken: {
             /** Format: date-time */
             created_at: string;
+            /**
+             * Format: date-time
+             * @description Absent where it does not expire
+             */
+            expires_at: string | null;
             /** Format: int64 */
             id: number;
             /** Format: date-time */
             last_used_at: string | null;
+            /** @description Whose it is */
+            member: string;
             name: string;
             /** @enum {string} */
             role: "owner" | "editor" | "fulfiller";
@@ -1601,10 +1785,17 @@ export interface components {
         MembersToken: {
             /** Format: date-time */
             created_at: string;
+            /**
+             * Format: date-time
+             * @description Absent where it does not expire
+             */
+            expires_at: string | null;
             /** Format: int64 */
             id: number;
             /** Format: date-time */
             last_used_at: string | null;
+            /** @description Whose it is */
+            member: string;
             name: string;
             /** @enum {string} */
             role: "owner" | "editor" | "fulfiller";
@@ -1897,6 +2088,10 @@ export interface components {
             currency: string;
             rate: string;
         };
+        PublishingDuplicate: {
+            id: string;
+            url: string;
+        };
         PublishingItem: {
             /** @description The part of the draft at fault: words, pictures, variants, price, or empty */
             area: string;
@@ -1924,6 +2119,8 @@ export interface components {
         PublishingListing: {
             /** Format: int64 */
             draft_id: number;
+            /** @description Further products of the same draft in the store */
+            duplicates: components["schemas"]["PublishingDuplicate"][];
             highest: components["schemas"]["ApikitAmountDoc"];
             /** Format: int64 */
             id: number;
@@ -2147,6 +2344,9 @@ export interface components {
              * @enum {string}
              */
             said: "" | "same" | "other";
+        };
+        SetPasswordRequest: {
+            password: string;
         };
         SignInRequest: {
             email: string;
@@ -2452,6 +2652,13 @@ export interface components {
             name: string;
             original: string;
         };
+        WorkbenchBulk: {
+            /** Format: int64 */
+            drafts: number;
+            /** Format: int64 */
+            id: number;
+            what: string;
+        };
         WorkbenchBuying: {
             /** @description The service that prices assume; empty where there is none to the market */
             delivery: string;
@@ -2480,6 +2687,8 @@ export interface components {
             door: string;
             /** Format: int64 */
             id: number;
+            /** @description Stores in which it is live */
+            live_in: string[];
             /** Format: int64 */
             offer_id: number;
             offer_title: string;
@@ -2496,6 +2705,8 @@ export interface components {
             title: string;
             /** @description What the last edit was, which can be undone; empty where there is none */
             undo: string;
+            /** @description The change of many drafts that the last edit was a part of; it is undone as one */
+            undo_bulk?: components["schemas"]["WorkbenchBulk"];
             /** Format: date-time */
             updated_at: string;
             variants: components["schemas"]["WorkbenchVariant"][];
@@ -2511,6 +2722,7 @@ export interface components {
             options?: components["schemas"]["VariantOption"][];
             pictures?: components["schemas"]["WorkbenchPictureChoice"][];
             prices?: components["schemas"]["WorkbenchTyping"][];
+            remove_contacts?: boolean;
             /**
              * Format: int64
              * @description The revision that was read; a newer one refuses the edit
@@ -3578,20 +3790,16 @@ export interface operations {
     };
     lookFor: {
         parameters: {
-            query?: {
-                /** @description A page that shows it */
-                link?: string;
-                /** @description A picture of it that was uploaded */
-                file?: string;
-                store?: number;
-                /** @description One of the store's markets; empty is the one that prices assume */
-                market?: string;
-            };
+            query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatalogLookFor"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -4096,6 +4304,255 @@ export interface operations {
             };
         };
     };
+    checkListings: {
+        parameters: {
+            query: {
+                store: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    removeDuplicates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    hideListing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     connectList: {
         parameters: {
             query?: never;
@@ -4440,6 +4897,172 @@ export interface operations {
             };
         };
     };
+    changePassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangePasswordRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    signOutEverywhere: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     listMembers: {
         parameters: {
             query?: never;
@@ -4610,6 +5233,265 @@ export interface operations {
             };
         };
     };
+    changeMember: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MembersChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MembersMember"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setPassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetPasswordRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    signMemberOut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     searchOffers: {
         parameters: {
             query?: {
@@ -4664,6 +5546,8 @@ export interface operations {
                 sort?: "relevance" | "landed" | "item" | "shipping" | "days" | "units" | "growth" | "rating" | "rivals" | "profit" | "margin" | "worth";
                 offset?: number;
                 limit?: number;
+                /** @description An offer whose place in the answer is told */
+                find?: number;
                 /** @description Count what each clause's choices would leave, too */
                 counts?: boolean;
                 /** @description Of clauses with many choices, those that hold this are told */
@@ -4803,6 +5687,8 @@ export interface operations {
                 sort?: "relevance" | "landed" | "item" | "shipping" | "days" | "units" | "growth" | "rating" | "rivals" | "profit" | "margin" | "worth";
                 offset?: number;
                 limit?: number;
+                /** @description An offer whose place in the answer is told */
+                find?: number;
                 /** @description Count what each clause's choices would leave, too */
                 counts?: boolean;
                 /** @description Of clauses with many choices, those that hold this are told */

@@ -7,6 +7,7 @@ import { Button, Dialog, Notice, Picture, Tick } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { DayRuler, DayWords } from "../parts/days";
 import { Grid, GridRow } from "../parts/grid";
+import { useKept } from "../parts/kept";
 import { useKeys } from "../parts/keys";
 import { LadderLegend, ladderTop, PriceLadder } from "../parts/ladder";
 import { useCursor, useHeld, useRows } from "../parts/list";
@@ -17,7 +18,7 @@ import { OfferTrace } from "../parts/trace";
 import { mostBeside } from "./beside";
 import { useLookFor } from "./lookfor";
 import { OfferSheetView } from "./offer";
-import { asAddress, nothingAsked, useAnswer, useOffers, useQuestion } from "./question";
+import { asAddress, asQuery, nothingAsked, useAnswer, useOffers, useQuestion } from "./question";
 import { Sentence } from "./sentence";
 
 const rowHeight = 61;
@@ -36,17 +37,36 @@ export default function Catalog() {
   const { box, items, size } = useRows(count, rowHeight, cursor);
   const row = useOffers(question, storeId, answer.data, items[0]?.index ?? 0, items.at(-1)?.index ?? 0);
   const sources = useQuery({ queryKey: ["sources"], queryFn: () => ask(api.GET("/api/sources")) });
-  const [marked, setMarked] = useState<Map<number, Offer>>(new Map());
+  const [marked, setMarked] = useKept<Map<number, Offer>>("catalog.selected", () => new Map());
   const search = useRef<HTMLInputElement>(null);
   const here = row(cursor);
   const take = useTake(() => setMarked(new Map()));
   const say = useSay();
 
   const asked = JSON.stringify(question);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: a new sentence starts at its first offer
-  useEffect(() => setCursor(0), [asked]);
   const wanted = Number(params.get("offer")) || 0;
-  const shownOffer = wanted && wanted !== here?.id && cursor === 0 ? wanted : here?.id;
+  const sought = useRef(wanted); // the address's offer, until the cursor stands on it
+  const before = useRef(asked);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new sentence starts at its first offer
+  useEffect(() => {
+    if (before.current === asked) return;
+    before.current = asked;
+    sought.current = 0;
+    setCursor(0);
+  }, [asked]);
+  // Where the address names an offer, the cursor goes to its row: row, sheet and keys mean the same.
+  const place = useQuery({
+    queryKey: ["offers", "place", storeId, question, sought.current],
+    queryFn: ({ signal }) => ask(api.GET("/api/offers", { params: { query: { ...asQuery(question, storeId), limit: 0, find: sought.current } }, signal })),
+    enabled: sought.current > 0,
+  });
+  const seeking = sought.current > 0 && !place.isError && (place.isPending || place.data?.place !== undefined);
+  useEffect(() => {
+    if (sought.current === 0 || !place.data || !answer.data) return;
+    if (place.data.place !== undefined) setCursor(place.data.place);
+    sought.current = 0;
+  }, [place.data, answer.data, setCursor]);
+  const shownOffer = seeking && cursor === 0 ? undefined : here?.id;
   const sheetOffer = useHeld(shownOffer, open); // not another at each key while one types
   const showInAddress = useEffectEvent((offer: number) => {
     const address = asAddress(question);
@@ -54,17 +74,20 @@ export default function Catalog() {
     setParams(address, { replace: true });
   });
   useEffect(() => {
-    if (here && cursor > 0) showInAddress(here.id);
-  }, [here, cursor]);
+    if (here && sought.current === 0 && (cursor > 0 || (wanted > 0 && wanted !== here.id))) showInAddress(here.id);
+  }, [here, cursor, wanted]);
 
-  const mark = useCallback((offer: Offer | undefined) => {
-    if (!offer) return;
-    setMarked((before) => {
-      const next = new Map(before);
-      if (!next.delete(offer.id)) next.set(offer.id, offer);
-      return next;
-    });
-  }, []);
+  const mark = useCallback(
+    (offer: Offer | undefined) => {
+      if (!offer) return;
+      setMarked((before) => {
+        const next = new Map(before);
+        if (!next.delete(offer.id)) next.set(offer.id, offer);
+        return next;
+      });
+    },
+    [setMarked],
+  );
   const markOn = (by: number) => {
     if (here && !marked.has(here.id)) mark(here);
     setCursor(Math.max(0, cursor + by));
@@ -118,7 +141,7 @@ export default function Catalog() {
             <span>Sold, 52 weeks</span>
             <span className="text-right">Keep</span>
           </div>
-          {answer.error ? (
+          {answer.error && !answer.data ? (
             <Notice title="The catalog does not answer" trouble>
               <p>{answer.error.message}</p>
               <Button onClick={() => void answer.refetch()}>Ask again</Button>
@@ -239,9 +262,14 @@ const OfferRow = memo(function OfferRow({
             <span className="block truncate font-semibold" title={offer.title}>
               {offer.title}
             </span>
-            <span className="block truncate text-sm text-ink-2">
-              {offer.supplier} · {countryName(offer.ships_from)} · ★ {offer.rating} · {offer.stock.toLocaleString("en")} in stock
-              {offer.drafts.length > 0 && <b className="text-profit-ink"> · in the Workbench</b>}
+            <span className="flex text-sm whitespace-nowrap text-ink-2">
+              {offer.drafts.length > 0 && <b className="shrink-0 text-profit-ink">in the Workbench&nbsp;·&nbsp;</b>}
+              <span className="shrink-0">
+                ★ {offer.rating} · {offer.stock.toLocaleString("en")} in stock&nbsp;·&nbsp;
+              </span>
+              <span className="truncate" title={`${countryName(offer.ships_from)} · ${offer.supplier}`}>
+                {countryName(offer.ships_from)} · {offer.supplier}
+              </span>
             </span>
           </span>
           <span role="gridcell">

@@ -47,6 +47,10 @@ export type ClauseOf = {
   always?: boolean;
   /** What follows a number that is typed. */
   unit?: string;
+  /** What a typed number is multiplied with to be asked: a rating of 4.6 is asked as 46. */
+  times?: number;
+  /** The most that may be typed. */
+  most?: number;
 };
 
 const plain = (value: string) => value;
@@ -63,7 +67,17 @@ export const clauses: Record<ClauseName, ClauseOf> = {
   verified: { label: "Verified supplier", before: "by", none: "any supplier, verified or not", kind: "yes", say: () => "verified suppliers" },
   from: { label: "Ships from", before: ", shipped from", none: "anywhere", kind: "many", say: countryName, always: true },
   to: { label: "Ships to", before: "and also to", none: "any country", kind: "many", say: (v) => (v === "*" ? "the whole world" : countryName(v)) },
-  days: { label: "Days to the door", before: "within", none: "any time", kind: "number", say: (v) => `${v} days`, priced: true, always: true, unit: "days" },
+  days: {
+    label: "Days to the door",
+    before: "within",
+    none: "any time",
+    kind: "number",
+    say: (v) => `${v} days`,
+    priced: true,
+    always: true,
+    unit: "days",
+    most: 365,
+  },
   processing: {
     label: "Processing days",
     before: ", processed within",
@@ -71,6 +85,7 @@ export const clauses: Record<ClauseName, ClauseOf> = {
     kind: "number",
     say: (v) => (v === "1" ? "1 day" : `${v} days`),
     unit: "days",
+    most: 365,
   },
   tracked: { label: "Tracked delivery", before: ",", none: "tracked or not", kind: "yes", say: () => "tracked", priced: true },
   under: { label: "Landing under", before: ", landing under", none: "any cost", kind: "amount", say: (v, how) => how.amount(v), priced: true, always: true },
@@ -84,8 +99,25 @@ export const clauses: Record<ClauseName, ClauseOf> = {
     priced: true,
   },
   stock: { label: "Stock", before: ", with", none: "any stock", kind: "number", say: (v) => `${v} or more in stock`, always: true, unit: "or more" },
-  rating: { label: "Rating", before: ", rated", none: "anything", kind: "number", say: (v) => `★ ${tenths(v)} or better`, unit: "tenths or more" },
-  on_time: { label: "On-time rate", before: ", on time", none: "however often", kind: "number", say: (v) => `${v} % of the time or more`, unit: "% or more" },
+  rating: {
+    label: "Rating",
+    before: ", rated",
+    none: "anything",
+    kind: "number",
+    say: (v) => `★ ${tenths(v)} or better`,
+    unit: "★ or more",
+    times: 10,
+    most: 5,
+  },
+  on_time: {
+    label: "On-time rate",
+    before: ", on time",
+    none: "however often",
+    kind: "number",
+    say: (v) => `${v} % of the time or more`,
+    unit: "% or more",
+    most: 100,
+  },
   week: { label: "Sold in 7 days", before: ", selling", none: "any number a week", kind: "number", say: (v) => `${v} or more in 7 days`, unit: "or more" },
   month: { label: "Sold in 30 days", before: ", selling", none: "any number a month", kind: "number", say: (v) => `${v} or more in 30 days`, unit: "or more" },
   demand: {

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { Link, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, ask, type Problem, type Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { cell, number } from "../parts/cells";
@@ -17,19 +17,37 @@ import { LookFor, useLookFor } from "./lookfor";
 type Alternative = Schemas["CatalogAlternative"];
 type Found = Schemas["CatalogElsewhere"];
 type Said = "" | "same" | "other";
+/** Asked is what only our own pages say, and no address: that a link was asked for here, and the name of a picture. */
+type Asked = { asked?: boolean; name?: string } | null;
 
 /** Elsewhere shows the offers of one item beside each other: of an offer, or of what a page or a picture shows. */
 export default function Elsewhere() {
   const [params] = useSearchParams();
   const offer = Number(useParams().id) || 0;
-  return offer || params.get("link") || params.get("file") ? <Offers offer={offer} /> : <LookFor />;
+  const asked = (useLocation().state as Asked)?.asked;
+  const go = useNavigate();
+  const link = params.get("link");
+  // An address that did not come from here is not fetched from before somebody says so.
+  if (!offer && link && !asked)
+    return (
+      <main>
+        <Notice title="Look for the item of this page?" alone>
+          <p className="break-all">{link}</p>
+          <Button tone="main" onClick={() => go(`/catalog/elsewhere?${params}`, { replace: true, state: { asked: true } })}>
+            Search by this link
+          </Button>
+        </Notice>
+      </main>
+    );
+  return offer || link || params.get("file") ? <Offers offer={offer} /> : <LookFor />;
 }
 
 function Offers({ offer }: { offer: number }) {
   const { storeId, store, may } = useSession();
   const [params, setParams] = useSearchParams();
+  const state = useLocation().state as Asked;
   const { handlers } = useLookFor();
-  const [market, link, file] = ["market", "link", "file"].map((name) => params.get(name) ?? "");
+  const [market = "", link = "", file = ""] = ["market", "link", "file"].map((name) => params.get(name) ?? "");
   const go = useNavigate();
   const client = useQueryClient();
   const tell = useSay();
@@ -40,7 +58,7 @@ function Offers({ offer }: { offer: number }) {
       ask(
         offer
           ? api.GET("/api/offers/{id}/elsewhere", { params: { path: { id: offer }, query: { store: storeId, market } }, signal })
-          : api.GET("/api/elsewhere", { params: { query: { link, file, store: storeId, market } }, signal }),
+          : api.POST("/api/elsewhere", { body: { link, file, store: storeId, market }, signal }),
       ),
     retry: false,
     placeholderData: (before) => before,
@@ -78,7 +96,7 @@ function Offers({ offer }: { offer: number }) {
     { keys: ["Enter"], label: "see it in the Catalog", run: () => here && go(`/catalog?offer=${here.id}`) },
     { keys: ["Escape"], label: "back", run: () => go(-1) },
   ]);
-  if (found.error)
+  if (found.error && !found.data)
     return (
       <main>
         <Notice title="The same item elsewhere cannot be looked for" trouble alone>
@@ -101,12 +119,12 @@ function Offers({ offer }: { offer: number }) {
           ) : (
             <>
               What {file ? "the picture" : "the page"} shows:{" "}
-              {link ? (
+              {/^https?:/.test(link) ? (
                 <a href={link} target="_blank" rel="noreferrer" className="font-semibold underline decoration-line-2 underline-offset-2">
                   {found.data?.title ?? link}
                 </a>
               ) : (
-                <b>{params.get("name") || "the picture"}</b>
+                <b>{state?.name || "the picture"}</b>
               )}
             </>
           )}
@@ -123,7 +141,7 @@ function Offers({ offer }: { offer: number }) {
                         const next = new URLSearchParams(params);
                         next.set("market", code);
                         if (code === markets[0]) next.delete("market");
-                        setParams(next, { replace: true });
+                        setParams(next, { replace: true, state });
                         close();
                       }}
                     >

@@ -15,13 +15,18 @@ export function useLookFor() {
   const say = useSay();
   const sending = useMutation({
     mutationFn: (picture: File) => send(picture),
-    onSuccess: ({ file, name }) => go(`/catalog/elsewhere?${new URLSearchParams({ file, name })}`),
+    onSuccess: ({ file, name }) => go(`/catalog/elsewhere?${new URLSearchParams({ file })}`, { state: { name } }),
     onError: (error) => say(error.message, true),
   });
   const { mutate } = sending;
   const byPicture = useCallback((picture: File) => mutate(picture), [mutate]);
   const handlers = useGivenPicture(byPicture);
-  return { handlers, byPicture, sending: sending.isPending, byLink: (link: string) => go(`/catalog/elsewhere?${new URLSearchParams({ link: link.trim() })}`) };
+  return {
+    handlers,
+    byPicture,
+    sending: sending.isPending,
+    byLink: (link: string) => go(`/catalog/elsewhere?${new URLSearchParams({ link: link.trim() })}`, { state: { asked: true } }),
+  };
 }
 
 /** LookFor asks what is looked for. */

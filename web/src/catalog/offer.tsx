@@ -25,7 +25,7 @@ export const OfferSheetView = memo(function OfferSheetView({ id, onTake, busy }:
   });
   return (
     <Sheet label="Offer">
-      {offer.error ? (
+      {offer.error && !offer.data ? (
         <Notice title="This offer cannot be shown" trouble>
           <p>{offer.error.message}</p>
         </Notice>
@@ -105,14 +105,16 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
             Take to the Workbench
           </Button>
         )}
-        <a
-          href={offer.page_url}
-          target="_blank"
-          rel="noreferrer"
-          className="inline-flex min-h-7 items-center rounded-md border border-line-2 px-3 font-semibold hover:bg-sunk"
-        >
-          Supplier's page
-        </a>
+        {offer.page_url && (
+          <a
+            href={offer.page_url}
+            target="_blank"
+            rel="noreferrer"
+            className="inline-flex min-h-7 items-center rounded-md border border-line-2 px-3 font-semibold hover:bg-sunk"
+          >
+            Supplier's page
+          </a>
+        )}
         <Link
           to={`/catalog/elsewhere/${offer.id}`}
           className="inline-flex min-h-7 items-center rounded-md border border-line-2 px-3 font-semibold hover:bg-sunk"

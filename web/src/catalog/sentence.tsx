@@ -176,6 +176,7 @@ function Panel({
   like: string;
   setLike: (like: string) => void;
 }) {
+  const { store } = useSession();
   const clause = clauses[name];
   const done = (next: string[]) => {
     set(next);
@@ -220,7 +221,18 @@ function Panel({
         );
       })}
       {(clause.kind === "number" || clause.kind === "amount") && (
-        <TypedChoice label={clause.label} initial={values[0] ?? ""} suffix={clause.unit ?? ""} onDone={(text) => done(text ? [text] : [])} />
+        <TypedChoice
+          label={clause.label}
+          initial={values[0] === undefined ? "" : String(clause.kind === "amount" ? values[0] : Number(values[0]) / (clause.times ?? 1))}
+          suffix={clause.unit ?? ""}
+          bounds={{
+            currency: clause.kind === "amount" ? store?.currency : undefined,
+            least: 0,
+            most: clause.most,
+            whole: clause.kind === "number" && !clause.times,
+          }}
+          onDone={(text) => done(text === "" ? [] : [clause.kind === "amount" ? text : String(Math.round(Number(text) * (clause.times ?? 1)))])}
+        />
       )}
     </>
   );

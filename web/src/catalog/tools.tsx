@@ -1,10 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { api, ask, type Schemas } from "../api/client";
+import { api, ask, type Problem, type Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Clause } from "../parts/clause";
 import { Button, Field, Tick } from "../parts/controls";
+import { readNumber } from "../parts/number";
 import { useSay } from "../parts/toast";
 import type { Question } from "./question";
 
@@ -90,7 +91,7 @@ function StandardForm({ own, onDone }: { own: Standard; onDone: (own: Standard) 
   const [rating, setRating] = useState((own.rating / 10).toFixed(1));
   const [onTime, setOnTime] = useState(String(own.on_time));
   const [tracked, setTracked] = useState(own.tracked);
-  const number = (text: string) => Number(text.replace(",", "."));
+  const number = (text: string) => Number(readNumber(text).value ?? Number.NaN);
   const wrong = (text: string, most: number) => (number(text) >= 0 && number(text) <= most ? undefined : `From 0, which is any, to ${most}`);
   const troubles = [wrong(days, 365), wrong(rating, 5), wrong(onTime, 100)];
   return (
@@ -116,7 +117,7 @@ function StandardForm({ own, onDone }: { own: Standard; onDone: (own: Standard) 
 }
 
 function SavedSentences({ address }: { address: string }) {
-  const { may } = useSession();
+  const { may, store, stores, chooseStore } = useSession();
   const client = useQueryClient();
   const say = useSay();
   const [, setParams] = useSearchParams();
@@ -124,19 +125,25 @@ function SavedSentences({ address }: { address: string }) {
   const saved = useQuery({ queryKey: ["sentences"], queryFn: () => ask(api.GET("/api/sentences")) });
   const again = () => client.invalidateQueries({ queryKey: ["sentences"] });
   const keep = useMutation({
-    mutationFn: (body: { name: string; asked: string }) => ask(api.PUT("/api/sentences", { body })),
+    mutationFn: (body: Schemas["CatalogSaving"]) => ask(api.PUT("/api/sentences", { body })),
     onSuccess: (one) => {
-      say(`Kept as “${one.name}”.`);
+      say(`Saved as “${one.name}”.`);
       setName("");
       void again();
     },
-    onError: (error) => say(error.message, true),
+    onError: (error) => {
+      if ((error as Problem).status !== 409) say(error.message, true);
+    },
   });
+  const taken = (keep.error as Problem | null)?.status === 409 && keep.variables?.name === name ? keep.error?.message : undefined;
   const forget = useMutation({
     mutationFn: (one: Schemas["CatalogSaved"]) => ask(api.DELETE("/api/sentences/{id}", { params: { path: { id: one.id } } })).then(() => one),
     onSuccess: (one) => {
       void again();
-      say(`“${one.name}” is forgotten.`, false, { words: "Keep it after all", run: () => keep.mutate({ name: one.name, asked: one.asked }) });
+      say(`“${one.name}” is deleted.`, false, {
+        words: "Undo",
+        run: () => keep.mutate({ name: one.name, asked: one.asked, currency: one.currency }),
+      });
     },
     onError: (error) => say(error.message, true),
   });
@@ -144,15 +151,15 @@ function SavedSentences({ address }: { address: string }) {
   const here = list.find((one) => one.asked === address);
   return (
     <Clause
-      label="Kept sentences"
-      words={here ? `kept as ${here.name}` : `kept sentences${list.length > 0 ? ` (${list.length})` : ""}`}
+      label="Saved searches"
+      words={here ? `saved as ${here.name}` : `saved searches${list.length > 0 ? ` (${list.length})` : ""}`}
       empty={!here}
       width="w-80"
     >
       {(close) => (
         <>
           {list.length === 0 && (
-            <p className="px-2 py-1 text-ink-2">None is kept yet. One that you ask often can be kept under a name, for all who work here.</p>
+            <p className="px-2 py-1 text-ink-2">None is saved yet. A search that you use often can be saved under a name, for all who work here.</p>
           )}
           {list.map((one) => (
             <div key={one.id} className="flex items-center gap-1">
@@ -160,14 +167,21 @@ function SavedSentences({ address }: { address: string }) {
                 type="button"
                 className={`min-h-7 grow truncate rounded px-2 py-1 text-left hover:bg-sunk ${one === here ? "font-semibold" : ""}`}
                 onClick={() => {
-                  setParams(new URLSearchParams(one.asked));
+                  // Its amounts are of a currency: a store of that currency comes into use.
+                  const there = new URLSearchParams(one.asked);
+                  const its = one.currency && one.currency !== store?.currency ? stores.find((s) => s.currency === one.currency) : store;
+                  if (one.currency && !its) return say(`“${one.name}” is in ${one.currency}, and no store that is connected sells in it.`, true);
+                  if (its) there.set("store", String(its.id));
+                  if (its && its.id !== store?.id) chooseStore(its.id);
+                  setParams(there);
                   close();
                 }}
               >
-                {one.name} <span className="font-normal text-ink-2">· {one.saved_by}</span>
+                {one.name}{" "}
+                <span className="font-normal text-ink-2">· {[one.currency !== store?.currency && one.currency, one.saved_by].filter(Boolean).join(" · ")}</span>
               </button>
               {may("editor") && (
-                <Button tone="quiet" aria-label={`Forget ${one.name}`} onClick={() => forget.mutate(one)}>
+                <Button tone="quiet" aria-label={`Delete ${one.name}`} onClick={() => forget.mutate(one)}>
                   ✕
                 </Button>
               )}
@@ -178,14 +192,14 @@ function SavedSentences({ address }: { address: string }) {
               className="mt-1 flex items-end gap-2 border-t border-line p-2"
               onSubmit={(e) => {
                 e.preventDefault();
-                keep.mutate({ name, asked: address });
+                keep.mutate({ name, asked: address, currency: store?.currency ?? "", replace: taken !== undefined });
               }}
             >
               <div className="grow">
-                <Field label="Keep this sentence as" value={name} onChange={(e) => setName(e.target.value)} maxLength={80} />
+                <Field label="Save this search as" value={name} onChange={(e) => setName(e.target.value)} maxLength={80} trouble={taken} />
               </div>
               <Button type="submit" disabled={name.trim() === ""}>
-                Keep
+                {taken ? "Replace it" : "Save"}
               </Button>
             </form>
           )}

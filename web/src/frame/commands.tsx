@@ -37,7 +37,6 @@ export default function Commands({ onClose }: { onClose: () => void }) {
     ...stations.map((s) => ({ to: s.to as string, name: s.name as string })),
     { to: "/catalog/elsewhere", name: "Find an item by a link or a picture" },
     { to: "/sources/requests", name: "Requests for products that nobody carries" },
-    { to: "/markup", name: "Money rules: markup, fees, rates, delivery" },
     { to: "/store", name: "Stores" },
     { to: "/members", name: "Members and tokens" },
   ].filter((p) => p.name.toLowerCase().includes(text.toLowerCase()));

@@ -1,9 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask } from "../api/client";
+import { useAway } from "../api/connection";
 import { Dialog, Key } from "../parts/controls";
 import { keyName, useKeys, useShownKeys } from "../parts/keys";
 import { dayName } from "../parts/time";
+import { editsWait, usePending } from "../workbench/pending";
 import { useSession } from "./session";
 
 /** KeyLine is the thin line at the bottom: the keys that work here now, and the state. */
@@ -16,16 +18,19 @@ export function KeyLine() {
     queryFn: () => ask(api.GET("/api/rates", { params: { query: { store: store?.id ?? 0 } } })),
     staleTime: 600_000,
   });
+  const away = useAway();
+  const waiting = usePending().edits.filter((p) => away && !p.refused).length;
   useKeys([{ keys: ["?"], label: "", run: () => setAll(true) }]);
   const home = store && store.currency !== rates.data?.base && rates.data?.rates.find((r) => r.currency === store.currency);
   return (
     <footer className="flex h-7 shrink-0 items-center gap-4 overflow-hidden border-t border-line bg-sunk px-4 text-xs text-ink-2">
-      <span className="flex min-w-0 grow items-center gap-4 overflow-hidden">
+      {/* Those that do not fit whole wrap to lines that are not seen. */}
+      <span className="flex h-7 min-w-0 shrink grow flex-wrap gap-x-4 overflow-hidden">
         {keys
           .filter((binding) => !binding.everywhere)
           .slice(0, 8)
           .map((binding) => (
-            <span key={binding.keys.join()} className="flex items-center gap-1 whitespace-nowrap">
+            <span key={binding.keys.join()} className="flex h-7 items-center gap-1 whitespace-nowrap">
               {binding.keys
                 .filter((k) => !k.startsWith("Arrow"))
                 .slice(0, 1)
@@ -35,6 +40,8 @@ export function KeyLine() {
               {binding.label}
             </span>
           ))}
+      </span>
+      <span className="flex shrink-0 items-center gap-4">
         <span className="flex items-center gap-1 whitespace-nowrap">
           <Key>Ctrl K</Key> find anything
         </span>
@@ -42,7 +49,11 @@ export function KeyLine() {
           <Key>?</Key> all keys
         </button>
       </span>
-      {rates.data && (
+      <span role="status" className="shrink-0 font-semibold whitespace-nowrap text-loss">
+        {away?.words}
+        {waiting > 0 && ` ${editsWait(waiting)}.`}
+      </span>
+      {rates.data && !away && (
         <span className={`shrink-0 whitespace-nowrap ${rates.data.stale ? "font-semibold text-loss" : ""}`}>
           {rates.data.day ? `Rates of ${dayName(rates.data.day)}${rates.data.stale ? ", too old" : ""}` : "No exchange rates yet"}
           {home && ` · 1 ${rates.data.base} = ${home.per_base} ${home.currency}`}

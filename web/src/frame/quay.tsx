@@ -17,6 +17,7 @@ export const stations = [
   },
   { to: "/catalog", name: "Catalog", key: "c", figure: (q: Figures) => `${q.offers.toLocaleString("en")} offers` },
   { to: "/workbench", name: "Workbench", key: "w", figure: (q: Figures) => `${q.drafts} ${q.drafts === 1 ? "draft" : "drafts"}` },
+  { to: "/markup", name: "Markup", key: "m", figure: (q: Figures) => (q.rules === 0 ? "no store yet" : q.rules === 1 ? "1 rule" : `${q.rules} rules`) },
   { to: "/listings", name: "Listings", key: "l", figure: (q: Figures) => `${q.live} live` },
   { to: "/orders", name: "Orders", key: "o", figure: () => "not yet" },
   { to: "/ledger", name: "Ledger", key: "e", figure: () => "not yet" },
@@ -39,7 +40,7 @@ export function Quay() {
             key={station.to}
             to={station.to}
             className={({ isActive }) =>
-              `group relative flex min-w-[104px] flex-col justify-center border-b-[3px] px-2 pl-6 ${isActive ? "border-beak bg-quay-2" : "border-transparent hover:bg-quay-2"}`
+              `group relative flex min-w-[96px] flex-col justify-center border-b-[3px] px-2 pl-6 ${isActive ? "border-beak bg-quay-2" : "border-transparent hover:bg-quay-2"}`
             }
           >
             <span
@@ -102,9 +103,6 @@ function StoreMenu() {
               <DropdownMenu.Separator className="my-1 h-px bg-line" />
             </>
           )}
-          <DropdownMenu.Item className={item} onSelect={() => go("/markup")} disabled={!store}>
-            Money rules
-          </DropdownMenu.Item>
           <DropdownMenu.Item className={item} onSelect={() => go("/store")}>
             {store ? "Stores" : "Connect a store"}
           </DropdownMenu.Item>

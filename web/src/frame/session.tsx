@@ -33,7 +33,11 @@ export function useMe() {
 
 export function SessionProvider({ member, children, waiting }: { member: Member; children: ReactNode; waiting: ReactNode }) {
   const stores = useQuery({ queryKey: ["stores"], queryFn: () => ask(api.GET("/api/stores")) });
-  const [chosen, choose] = useState(() => Number(localStorage.getItem("store") ?? 0));
+  // The address says which; else what this tab had, else what was used last.
+  const [chosen, choose] = useState(
+    () =>
+      Number(new URLSearchParams(window.location.search).get("store")) || Number(sessionStorage.getItem("store")) || Number(localStorage.getItem("store") ?? 0),
+  );
   const list = stores.data;
   const store = list?.find((s) => s.id === chosen) ?? list?.[0];
   const session = useMemo<Session>(
@@ -44,12 +48,17 @@ export function SessionProvider({ member, children, waiting }: { member: Member;
       storeId: store?.id ?? 0,
       chooseStore: (id) => {
         localStorage.setItem("store", String(id));
+        sessionStorage.setItem("store", String(id));
         choose(id);
       },
       may: (role) => rank[member.role] >= rank[role],
     }),
     [member, list, store],
   );
+  const inUse = store?.id;
+  useEffect(() => {
+    if (inUse) sessionStorage.setItem("store", String(inUse)); // this tab's
+  }, [inUse]);
   useProgress();
   if (!list) return waiting;
   return (
@@ -59,33 +68,99 @@ export function SessionProvider({ member, children, waiting }: { member: Member;
   );
 }
 
-/** useProgress follows what long work is doing, and asks again for what it touches. */
+type Told = { topic: string; data: { id?: number; state?: string; finished_at?: string | null } };
+
+/**
+ * useProgress follows what long work is doing, and asks again for what it touches. One tab of the browser reads the
+ * stream and passes it on to the others, since a browser has six connections to a server; where it cannot tell its tabs
+ * apart, each reads while it is in sight.
+ */
 function useProgress() {
   const client = useQueryClient();
   useEffect(() => {
-    const stream = new EventSource("/api/progress");
-    const again = (...keys: string[]) => {
-      for (const key of keys) void client.invalidateQueries({ queryKey: [key] });
+    // Asked again at most twice a second, however much is told, and in sight only: a run of thousands tells as often.
+    const stale = new Map<string, unknown[]>();
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    let last = 0;
+    const refresh = () => {
+      timer = undefined;
+      if (document.hidden) return; // once it is looked at again
+      last = Date.now();
+      for (const key of stale.values()) void client.invalidateQueries({ queryKey: key });
+      stale.clear();
     };
-    stream.onmessage = (message) => {
-      const event = JSON.parse(message.data) as { topic: string; data: { id?: number; state?: string; finished_at?: string | null } };
+    const staleNow = (key: unknown[]) => {
+      stale.set(JSON.stringify(key), key);
+      timer ??= setTimeout(refresh, Date.now() - last < 1000 ? 500 : 30);
+    };
+    const again = (...keys: string[]) => {
+      for (const key of keys) staleNow([key]);
+    };
+    document.addEventListener("visibilitychange", refresh);
+    const heard = (event: Told) => {
       if (event.topic === "intake") {
         again("sources", "quay");
         if (event.data.state === "finished") again("offers", "offer", "request");
       }
       if (event.topic === "run") {
         again("runs", "quay");
-        void client.invalidateQueries({ queryKey: ["run", event.data.id] });
+        staleNow(["run", event.data.id]);
         if (event.data.finished_at) again("listings", "drafts", "draft");
       }
       if (event.topic === "reprice") {
         again("quay", "changes");
         if (event.data.state === "finished") again("drafts", "draft", "offers", "offer", "listings", "effect");
       }
-      if (event.topic === "money_rules") again("money-rules", "changes", "effect", "rates", "offers", "offer");
+      if (event.topic === "money_rules") again("money-rules", "changes", "effect", "rates", "offers", "offer", "quay");
       if (event.topic.startsWith("request:")) again("requests", "request");
       if (event.topic === "drafts") again("drafts", "quay", "offers");
+      if (event.topic === "listings") again("listings");
     };
-    return () => stream.close();
+    let stream: EventSource | undefined;
+    const tabs = "BroadcastChannel" in window ? new BroadcastChannel("pelican.progress") : undefined;
+    if (tabs) tabs.onmessage = (message) => heard(message.data as Told);
+    const open = () => {
+      stream = new EventSource("/api/progress");
+      stream.onmessage = (message) => {
+        const event = JSON.parse(message.data) as Told;
+        heard(event);
+        tabs?.postMessage(event);
+      };
+    };
+    let stop: () => void;
+    if (navigator.locks && tabs) {
+      const ending = new AbortController();
+      let end = () => {};
+      // Held for as long as this tab is open and reads for all.
+      navigator.locks
+        .request("pelican.progress", { signal: ending.signal }, () => {
+          open();
+          return new Promise<void>((done) => {
+            end = done;
+          });
+        })
+        .catch(() => {}); // given up while it waited
+      stop = () => {
+        ending.abort();
+        end();
+      };
+    } else {
+      const follow = () => {
+        if (document.hidden) {
+          stream?.close();
+          stream = undefined;
+        } else if (!stream) open();
+      };
+      follow();
+      document.addEventListener("visibilitychange", follow);
+      stop = () => document.removeEventListener("visibilitychange", follow);
+    }
+    return () => {
+      clearTimeout(timer);
+      document.removeEventListener("visibilitychange", refresh);
+      stream?.close();
+      tabs?.close();
+      stop();
+    };
   }, [client]);
 }

@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, ask, type Listing, type Run } from "../api/client";
@@ -10,14 +10,16 @@ import { useCursor, useRows } from "../parts/list";
 import { Money } from "../parts/money";
 import { Sheet } from "../parts/sheet";
 import { ago } from "../parts/time";
+import { useSay } from "../parts/toast";
 import { Trace } from "../parts/trace";
 
-const rowHeight = 53;
+const rowHeight = 65;
 const columns = "grid grid-cols-[52px_minmax(160px,1fr)_minmax(120px,180px)_130px_96px_180px] items-center gap-x-4";
 
 /** Listings is what is live in the store in use, and the runs that made it so. */
 export default function Listings() {
-  const { store, storeId } = useSession();
+  const { store, storeId, may } = useSession();
+  const say = useSay();
   const go = useNavigate();
   const [params] = useSearchParams();
   const listings = useQuery({
@@ -34,7 +36,12 @@ export default function Listings() {
     const at = list.findIndex((l) => l.id === wanted);
     if (at >= 0) setCursor(at);
   }, [wanted, list, setCursor]);
-  const seeInStore = () => here && window.open(here.url, "_blank", "noreferrer");
+  const check = useMutation({
+    mutationFn: () => ask(api.POST("/api/listings/check", { params: { query: { store: storeId } } })),
+    onSuccess: () => say("The store is asked about each listing. Duplicates are shown in their rows."),
+    onError: (error) => say(error.message, true),
+  });
+  const seeInStore = () => here?.url && window.open(here.url, "_blank", "noreferrer");
   useKeys([
     { keys: ["v"], label: "see it in the store", run: () => void seeInStore() },
     { keys: ["Enter"], label: "edit its draft", run: () => here && go(`/workbench/${here.draft_id}`) },
@@ -42,16 +49,24 @@ export default function Listings() {
   return (
     <main className="flex min-h-0 grow">
       <div className="flex min-w-0 grow flex-col">
-        <h1 className="px-4 py-3 text-xl">Listings {store && <span className="font-sans text-base font-normal text-ink-2">live in {store.name}</span>}</h1>
+        <div className="flex items-center justify-between px-4 py-2">
+          <h1 className="text-xl">Listings {store && <span className="font-sans text-base font-normal text-ink-2">live in {store.name}</span>}</h1>
+          {store && list.length > 0 && may("editor") && (
+            <Button onClick={() => check.mutate()} disabled={check.isPending}>
+              Look for duplicates in the store
+            </Button>
+          )}
+        </div>
         {!store ? (
           <Notice title="No store is connected">
             <Button tone="main" onClick={() => go("/store")}>
               Connect a store
             </Button>
           </Notice>
-        ) : listings.error ? (
+        ) : listings.error && !listings.data ? (
           <Notice title="The listings cannot be shown" trouble>
             <p>{listings.error.message}</p>
+            <Button onClick={() => void listings.refetch()}>Try again</Button>
           </Notice>
         ) : listings.data && list.length === 0 ? (
           <Notice title="Nothing is live yet">
@@ -88,6 +103,24 @@ export default function Listings() {
 }
 
 function Row({ listing: l, index, start, current, onPoint }: { listing: Listing; index: number; start: number; current: boolean; onPoint: () => void }) {
+  const { may, storeId } = useSession();
+  const client = useQueryClient();
+  const say = useSay();
+  const done = (words: string) => ({
+    onSuccess: () => {
+      say(words);
+      void client.invalidateQueries({ queryKey: ["listings", storeId] });
+    },
+    onError: (error: Error) => say(error.message, true),
+  });
+  const hide = useMutation({
+    mutationFn: () => ask(api.POST("/api/listings/{id}/hide", { params: { path: { id: l.id } } })),
+    ...done(`“${l.title}” is hidden in the store.`),
+  });
+  const unite = useMutation({
+    mutationFn: () => ask(api.POST("/api/listings/{id}/duplicates/remove", { params: { path: { id: l.id } } })),
+    ...done("Removed from the store. The listing itself stays."),
+  });
   return (
     <GridRow index={index} start={start} height={rowHeight} current={current} onPoint={onPoint} className={`${columns} px-4`}>
       <span role="gridcell">
@@ -99,8 +132,38 @@ function Row({ listing: l, index, start, current, onPoint }: { listing: Listing;
         </Link>
         <span className="text-sm text-ink-2">
           {l.variants === 1 ? "1 variant" : `${l.variants} variants`} · {l.visible ? "visible" : "hidden"}
-          {l.withdrawn && <b className="text-loss"> · the supplier stopped selling it</b>}
         </span>
+        {l.withdrawn && (
+          <span className="flex items-center gap-2 text-sm">
+            <b className="truncate text-loss">no longer sold by the supplier</b>
+            {l.visible && may("editor") && (
+              <button type="button" className="min-h-6 shrink-0 font-semibold underline" onClick={() => hide.mutate()} disabled={hide.isPending}>
+                {hide.isPending ? "Hiding…" : "Hide in the store"}
+              </button>
+            )}
+          </span>
+        )}
+        {l.duplicates.length > 0 && (
+          <span className="flex items-center gap-2 text-sm">
+            <b className="truncate text-loss">
+              {l.duplicates.length === 1 ? (
+                <>
+                  <a href={l.duplicates[0]?.url} target="_blank" rel="noreferrer" className="underline">
+                    one more
+                  </a>{" "}
+                  of it in the store
+                </>
+              ) : (
+                `${l.duplicates.length} more of it in the store`
+              )}
+            </b>
+            {may("editor") && (
+              <button type="button" className="min-h-6 shrink-0 font-semibold underline" onClick={() => unite.mutate()} disabled={unite.isPending}>
+                Remove {l.duplicates.length === 1 ? "it" : "them"}
+              </button>
+            )}
+          </span>
+        )}
       </span>
       <span role="gridcell" className="min-w-0 text-ink-2">
         <span className="block truncate">{l.supplier}</span>
@@ -115,18 +178,22 @@ function Row({ listing: l, index, start, current, onPoint }: { listing: Listing;
             –<Money of={l.highest} />
           </>
         )}
-        {l.moved > 0 && <span className="block text-sm text-beak-ink">{l.moved === 1 ? "1 price has moved" : `${l.moved} prices have moved`}</span>}
+        {l.moved > 0 && <span className="block text-sm whitespace-nowrap text-beak-ink">{l.moved === 1 ? "1 has moved" : `${l.moved} have moved`}</span>}
       </span>
       <span role="gridcell" className="text-ink-2">
         {ago(l.updated_at)}
       </span>
       <span role="gridcell" className="flex gap-3">
-        <a href={l.url} target="_blank" rel="noreferrer" className="font-semibold underline decoration-beak underline-offset-2">
-          in the store
-        </a>
-        <a href={l.offer_url} target="_blank" rel="noreferrer" className="underline underline-offset-2">
-          at the supplier's
-        </a>
+        {l.url && (
+          <a href={l.url} target="_blank" rel="noreferrer" className="font-semibold underline decoration-beak underline-offset-2">
+            in the store
+          </a>
+        )}
+        {l.offer_url && (
+          <a href={l.offer_url} target="_blank" rel="noreferrer" className="underline underline-offset-2">
+            at the supplier's
+          </a>
+        )}
       </span>
     </GridRow>
   );

@@ -58,6 +58,7 @@ export default function RunPlace() {
         {run.error && (
           <Notice alone title="This run cannot be shown" trouble>
             <p>{run.error.message}</p>
+            <Button onClick={() => void run.refetch()}>Try again</Button>
           </Notice>
         )}
       </main>

@@ -2,8 +2,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Problem, type Schemas } from "../api/client";
 import { useSession } from "../frame/session";
-import { Button, Field } from "../parts/controls";
-import { ago } from "../parts/time";
+import { Button, Dialog, Field } from "../parts/controls";
+import { ago, dayName } from "../parts/time";
 import { useSay } from "../parts/toast";
 
 type Role = Schemas["MembersMember"]["role"];
@@ -21,7 +21,10 @@ export default function Members() {
     <main className="min-h-0 grow overflow-auto">
       <div className="mx-auto grid max-w-5xl gap-8 px-6 py-6 lg:grid-cols-2">
         {session.may("owner") ? <Everyone /> : <OnlyMe />}
-        <Tokens />
+        <div>
+          <Tokens />
+          <OwnAccess />
+        </div>
       </div>
     </main>
   );
@@ -64,15 +67,7 @@ function Everyone() {
       </h1>
       <ul className="mb-4 rounded-lg border border-line bg-surface">
         {members.data?.map((m) => (
-          <li key={m.id} className="flex justify-between gap-4 border-b border-line px-4 py-2 last:border-0">
-            <span>
-              <b>{m.name}</b> <span className="text-ink-2">{m.email}</span>
-            </span>
-            <span className="text-right">
-              {m.role}
-              <span className="block text-sm text-ink-2">{may[m.role]}</span>
-            </span>
-          </li>
+          <MemberRow key={m.id} member={m} />
         ))}
       </ul>
       <form
@@ -85,15 +80,7 @@ function Everyone() {
         <h2 className="text-lg">Add a member</h2>
         <Field label="Name" value={name} onChange={(e) => setName(e.target.value)} required />
         <Field label="Mail address" type="email" value={email} onChange={(e) => setEmail(e.target.value)} required trouble={add.error?.message} />
-        <Field
-          label="First password"
-          type="password"
-          autoComplete="new-password"
-          value={password}
-          onChange={(e) => setPassword(e.target.value)}
-          required
-          hint="10 characters or more"
-        />
+        <NewPassword label="First password" value={password} onChange={setPassword} />
         <RoleChoice role={role} onChange={setRole} />
         <Button type="submit" disabled={add.isPending}>
           Add
@@ -102,6 +89,198 @@ function Everyone() {
     </section>
   );
 }
+
+type Member = Schemas["MembersMember"];
+
+/** MemberRow is a member with what an owner can do about them. */
+function MemberRow({ member: m }: { member: Member }) {
+  const { member: me } = useSession();
+  const client = useQueryClient();
+  const say = useSay();
+  const [asking, setAsking] = useState<"disable" | "password" | "">("");
+  const refresh = () => client.invalidateQueries({ queryKey: ["members"] });
+  const change = useMutation<Member, Problem, { role?: Role; disabled?: boolean }>({
+    mutationFn: (body) => ask(api.PATCH("/api/members/{id}", { params: { path: { id: m.id } }, body })),
+    onSuccess: (now) => {
+      say(now.disabled ? `${now.name} cannot sign in any more.` : `${now.name} is ${now.role}.`);
+      setAsking("");
+    },
+    onError: (error) => say(error.message, true),
+    onSettled: refresh,
+  });
+  const signOut = useMutation<unknown, Problem>({
+    mutationFn: () => ask(api.POST("/api/members/{id}/sign-out", { params: { path: { id: m.id } } })),
+    onSuccess: () => say(`${m.name} is signed out everywhere.`),
+    onError: (error) => say(error.message, true),
+  });
+  return (
+    <li className={`border-b border-line px-4 py-2 last:border-0 ${m.disabled ? "text-ink-2" : ""}`}>
+      <div className="flex items-center justify-between gap-4">
+        <span className="min-w-0">
+          <b>{m.name}</b> {m.disabled && <b className="text-loss">disabled</b>}
+          <span className="block truncate text-ink-2">{m.email}</span>
+        </span>
+        <select
+          aria-label={`Role of ${m.name}`}
+          value={m.role}
+          onChange={(e) => change.mutate({ role: e.target.value as Role })}
+          disabled={change.isPending}
+          className="rounded-md border border-line-2 bg-surface px-2 py-1"
+        >
+          {(Object.keys(may) as Role[]).map((r) => (
+            <option key={r} value={r}>
+              {r}
+            </option>
+          ))}
+        </select>
+      </div>
+      <p className="text-sm text-ink-2">{may[m.role]}</p>
+      <p className="-ml-3 flex flex-wrap">
+        <Button tone="quiet" onClick={() => setAsking("password")} aria-label={`Set a password for ${m.name}`}>
+          Set a password
+        </Button>
+        <Button tone="quiet" onClick={() => signOut.mutate()} disabled={signOut.isPending} aria-label={`Sign ${m.name} out everywhere`}>
+          Sign out everywhere
+        </Button>
+        {m.disabled ? (
+          <Button tone="quiet" onClick={() => change.mutate({ disabled: false })} aria-label={`Let ${m.name} sign in again`}>
+            Let sign in again
+          </Button>
+        ) : (
+          m.id !== me.id && (
+            <Button tone="quiet" onClick={() => setAsking("disable")} aria-label={`Disable ${m.name}`}>
+              Disable
+            </Button>
+          )
+        )}
+      </p>
+      {asking === "disable" && (
+        <Dialog open onClose={() => setAsking("")} title={`Disable ${m.name}?`}>
+          <p className="mb-4">They are signed out everywhere at once, their tokens stop working, and they cannot sign in. What they did stays on record.</p>
+          <div className="flex justify-end gap-2">
+            <Button onClick={() => setAsking("")}>Cancel</Button>
+            <Button tone="danger" onClick={() => change.mutate({ disabled: true })} disabled={change.isPending} autoFocus>
+              Disable {m.name}
+            </Button>
+          </div>
+        </Dialog>
+      )}
+      {asking === "password" && <SetPassword member={m} onClose={() => setAsking("")} />}
+    </li>
+  );
+}
+
+function SetPassword({ member, onClose }: { member: Member; onClose: () => void }) {
+  const say = useSay();
+  const [password, setPassword] = useState("");
+  const set = useMutation<unknown, Problem>({
+    mutationFn: () => ask(api.POST("/api/members/{id}/password", { params: { path: { id: member.id } }, body: { password } })),
+    onSuccess: () => {
+      say(`${member.name} has a new password and is signed out everywhere.`);
+      onClose();
+    },
+  });
+  return (
+    <Dialog open onClose={onClose} title={`A new password for ${member.name}`}>
+      <form
+        className="space-y-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          set.mutate();
+        }}
+      >
+        <NewPassword
+          label="New password"
+          autoFocus
+          value={password}
+          onChange={setPassword}
+          hint=". They are signed out everywhere."
+          trouble={set.error?.message}
+        />
+        <div className="flex justify-end gap-2">
+          <Button onClick={onClose}>Cancel</Button>
+          <Button tone="main" type="submit" disabled={set.isPending}>
+            Set the password
+          </Button>
+        </div>
+      </form>
+    </Dialog>
+  );
+}
+
+/** OwnAccess changes one's own password and ends one's other sessions. */
+function OwnAccess() {
+  const say = useSay();
+  const [current, setCurrent] = useState("");
+  const [password, setPassword] = useState("");
+  const change = useMutation<unknown, Problem>({
+    mutationFn: () => ask(api.POST("/api/me/password", { body: { current, password } })),
+    onSuccess: () => {
+      say("Your password is changed. Other sessions have ended.");
+      setCurrent("");
+      setPassword("");
+    },
+  });
+  const leave = useMutation<unknown, Problem>({
+    mutationFn: () => ask(api.POST("/api/me/sign-out")),
+    onSuccess: () => say("Your other sessions have ended."),
+    onError: (error) => say(error.message, true),
+  });
+  return (
+    <section aria-labelledby="own-access" className="mt-8">
+      <h2 id="own-access" className="mb-3 text-xl">
+        Your password
+      </h2>
+      <form
+        className="space-y-3 rounded-lg border border-line bg-surface p-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          change.mutate();
+        }}
+      >
+        <Field
+          label="Present password"
+          type="password"
+          autoComplete="current-password"
+          value={current}
+          onChange={(e) => setCurrent(e.target.value)}
+          required
+          trouble={change.error?.field === "current" ? change.error.message : undefined}
+        />
+        <NewPassword
+          label="Another password"
+          value={password}
+          onChange={setPassword}
+          trouble={change.error && change.error.field !== "current" ? change.error.message : undefined}
+        />
+        <p className="flex gap-2">
+          <Button type="submit" disabled={change.isPending}>
+            Change the password
+          </Button>
+          <Button tone="quiet" onClick={() => leave.mutate()} disabled={leave.isPending}>
+            End my other sessions
+          </Button>
+        </p>
+      </form>
+    </section>
+  );
+}
+
+type Choosing = { label: string; value: string; onChange: (password: string) => void; hint?: string; trouble?: string; autoFocus?: boolean };
+
+/** NewPassword is the field that a password is chosen in; its hint goes on after what a password must have. */
+function NewPassword({ onChange, hint = "", ...rest }: Choosing) {
+  return (
+    <Field {...rest} type="password" autoComplete="new-password" onChange={(e) => onChange(e.target.value)} required hint={`10 characters or more${hint}`} />
+  );
+}
+
+const lasting = [
+  { days: 30, words: "30 days" },
+  { days: 90, words: "90 days" },
+  { days: 365, words: "a year" },
+  { days: 0, words: "until it is revoked" },
+];
 
 function RoleChoice({ role, onChange }: { role: Role; onChange: (role: Role) => void }) {
   return (
@@ -129,9 +308,10 @@ function Tokens() {
   const tokens = useQuery({ queryKey: ["tokens"], queryFn: () => ask(api.GET("/api/tokens")) });
   const [name, setName] = useState("");
   const [role, setRole] = useState<Role>(member.role);
+  const [days, setDays] = useState(90);
   const again = () => client.invalidateQueries({ queryKey: ["tokens"] });
   const make = useMutation<Schemas["MembersNewToken"], Problem>({
-    mutationFn: () => ask(api.POST("/api/tokens", { body: { name, role } })),
+    mutationFn: () => ask(api.POST("/api/tokens", { body: { name, role, days } })),
     onSuccess: () => {
       setName("");
       void again();
@@ -140,12 +320,13 @@ function Tokens() {
   const drop = useMutation({
     mutationFn: (id: number) => ask(api.DELETE("/api/tokens/{id}", { params: { path: { id } } })),
     onSuccess: () => say("The token no longer works."),
+    onError: (error) => say(error.message, true),
     onSettled: again,
   });
   return (
     <section aria-labelledby="tokens">
       <h2 id="tokens" className="mb-3 text-xl">
-        Your tokens
+        {member.role === "owner" ? "Tokens" : "Your tokens"}
       </h2>
       <p className="mb-3 text-ink-2">
         With a token a script can do what the screens do. The API is described at{" "}
@@ -166,7 +347,16 @@ function Tokens() {
             <span>
               <b>{t.name}</b> <span className="text-ink-2">{t.role}</span>
               <span className="block text-sm text-ink-2">
-                made {ago(t.created_at)}, used {ago(t.last_used_at)}
+                {t.member !== member.name && `${t.member}'s, `}made {ago(t.created_at)}, used {ago(t.last_used_at)},{" "}
+                {t.expires_at ? (
+                  new Date(t.expires_at) < new Date() ? (
+                    <b className="text-loss">expired</b>
+                  ) : (
+                    `until ${dayName(t.expires_at.slice(0, 10))}`
+                  )
+                ) : (
+                  "does not expire"
+                )}
               </span>
             </span>
             <Button tone="danger" onClick={() => drop.mutate(t.id)} aria-label={`Revoke ${t.name}`}>
@@ -184,6 +374,20 @@ function Tokens() {
       >
         <Field label="What it is for" value={name} onChange={(e) => setName(e.target.value)} required trouble={make.error?.message} />
         <RoleChoice role={role} onChange={setRole} />
+        <label className="block font-semibold">
+          It works for
+          <select
+            value={days}
+            onChange={(e) => setDays(Number(e.target.value))}
+            className="mt-0.5 block w-full rounded-md border border-line-2 bg-surface px-2 py-1.5 font-normal"
+          >
+            {lasting.map((l) => (
+              <option key={l.days} value={l.days}>
+                {l.words}
+              </option>
+            ))}
+          </select>
+        </label>
         <Button type="submit" disabled={make.isPending}>
           Make a token
         </Button>

@@ -1,4 +1,5 @@
 import { type ReactNode, useState } from "react";
+import { type Bounds, checked, NumberField } from "./number-field";
 import { Opener } from "./opener";
 
 /** Clause is a word of a sentence that opens a small panel. Empty ones are dashed. */
@@ -67,25 +68,32 @@ export function Choice({ chosen, onChoose, children, count }: { chosen: boolean;
   );
 }
 
-/** TypedChoice lets a clause be typed, such as an amount. */
-export function TypedChoice({ label, initial, onDone, suffix = "" }: { label: string; initial: string; onDone: (text: string) => void; suffix?: string }) {
+/** TypedChoice lets a clause be typed, such as an amount; what is no number is said, and not taken. */
+export function TypedChoice({
+  label,
+  initial,
+  onDone,
+  suffix = "",
+  bounds,
+}: {
+  label: string;
+  initial: string;
+  onDone: (text: string) => void;
+  suffix?: string;
+  bounds?: Bounds | undefined;
+}) {
   const [text, setText] = useState(initial);
   return (
     <form
-      className="mt-1 flex items-center gap-2 border-t border-line px-2 pt-2 pb-1"
+      className="mt-1 flex items-start gap-2 border-t border-line px-2 pt-2 pb-1"
       onSubmit={(e) => {
         e.preventDefault();
-        onDone(text.trim());
+        const read = checked(text, bounds);
+        if (read.trouble === undefined) onDone(read.value);
       }}
     >
-      <input
-        aria-label={label}
-        value={text}
-        onChange={(e) => setText(e.target.value)}
-        inputMode="decimal"
-        className="w-24 rounded border border-line-2 bg-surface px-2 py-1"
-      />
-      <span className="grow text-ink-2">{suffix}</span>
+      <NumberField label={label} text={text} onText={setText} bounds={bounds} />
+      <span className="grow pt-1 text-ink-2">{suffix}</span>
       <button type="submit" className="min-h-7 rounded border border-line-2 px-2 font-semibold hover:bg-sunk">
         Set
       </button>

@@ -1,6 +1,6 @@
 import { Dialog as Radix } from "radix-ui";
 import type { ButtonHTMLAttributes, InputHTMLAttributes, ReactNode } from "react";
-import { useId, useState } from "react";
+import { useId, useRef, useState } from "react";
 import { panel } from "./panel";
 import { enter, useTurn } from "./turns";
 
@@ -73,12 +73,22 @@ export function Dialog({
   children: ReactNode;
   wide?: boolean;
 }) {
+  // Before anything in it takes the focus: what it was opened from gets the focus back.
+  const opener = useRef<Element | null>(null);
+  if (!open) opener.current = null;
+  else opener.current ??= document.activeElement;
+  const from = useRef<Element | null>(null); // still known once it is closed
+  if (opener.current) from.current = opener.current;
   return (
     <Radix.Root open={open} onOpenChange={(now) => !now && onClose()}>
       <Radix.Portal>
         <Radix.Overlay className="fixed inset-0 z-30 bg-[rgb(11_18_26/0.45)]" />
         <Radix.Content
           aria-describedby={undefined}
+          onCloseAutoFocus={(e) => {
+            e.preventDefault();
+            if (from.current instanceof HTMLElement && from.current.isConnected) from.current.focus();
+          }}
           className={`${panel} fixed top-[14vh] left-1/2 max-h-[76vh] w-[calc(100vw-32px)] -translate-x-1/2 overflow-auto p-5 ${wide ? "max-w-2xl" : "max-w-md"}`}
         >
           <Radix.Title className="mb-2 text-xl">{title}</Radix.Title>

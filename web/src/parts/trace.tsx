@@ -41,7 +41,7 @@ function Asked({ offer, store }: { offer: number; store: number }) {
     queryKey: ["offer", offer, store, "trace"],
     queryFn: () => ask(api.GET("/api/offers/{id}/what-if", { params: { path: { id: offer }, query: { store } } })),
   });
-  if (asked.error) return <p className="text-loss">{asked.error.message}</p>;
+  if (asked.error && !asked.data) return <p className="text-loss">{asked.error.message}</p>;
   return asked.data ? <TraceList steps={asked.data.trace} /> : <p className="text-ink-2">…</p>;
 }
 

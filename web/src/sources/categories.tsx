@@ -40,7 +40,7 @@ export default function Categories() {
   const save = (choice: Choice, now: string) => {
     if (choice.path.trim() !== now) map.mutate([choice]);
   };
-  if (categories.error)
+  if (categories.error && !categories.data)
     return (
       <main className="grow">
         <Notice alone title="The categories cannot be shown" trouble>

@@ -71,7 +71,7 @@ function ColumnCard({
 }) {
   const { setNodeRef, isOver } = useDroppable({ id: String(at) });
   return (
-    <li ref={setNodeRef} className={`w-40 border-r border-line px-2.5 py-2 ${isOver ? "bg-beak-wash" : field ? "bg-surface" : ""}`}>
+    <li ref={setNodeRef} className={`w-52 border-r border-line px-2.5 py-2 ${isOver ? "bg-beak-wash" : field ? "bg-surface" : ""}`}>
       <span className="block truncate font-semibold" title={header}>
         {header || "(no name)"}
       </span>

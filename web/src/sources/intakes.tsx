@@ -151,7 +151,7 @@ export function IntakeLine({ source, intake }: { source: Source; intake: Intake 
     <div className="border-b border-line py-2">
       <div className="flex justify-between gap-3">
         <span className={intake.state === "failed" ? "font-semibold text-loss" : "font-semibold"}>
-          {outcome[intake.state]}
+          {intake.state === "waiting" && intake.trouble ? "Waits" : outcome[intake.state]}
           {source.kind === "marketplace" && !intake.whole && <span className="font-normal text-ink-2">, changes only</span>}
           {source.layout && !intake.whole && <span className="font-normal text-ink-2">, mended rows only</span>}
         </span>

@@ -116,7 +116,7 @@ export default function ListPlace() {
     if (event.over) match(Number(event.over.id), String(event.active.id));
   };
 
-  if (known.error)
+  if (known.error && !known.data)
     return (
       <main className="grow">
         <Notice alone title="This list cannot be shown" trouble>

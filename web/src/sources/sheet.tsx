@@ -8,7 +8,7 @@ import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { HabitsWords } from "./habits";
 import { Held, History, IntakeLine, SendFile } from "./intakes";
-import { kindWords, number } from "./words";
+import { kindWords, number, underWay } from "./words";
 
 export type TakeIn = UseMutationResult<unknown, Error, { id: number; whole?: boolean }>;
 
@@ -17,7 +17,7 @@ export function SourceSheet({ source, takeIn, onConnect, onLeave }: { source: So
   const { may } = useSession();
   const go = useNavigate();
   const newest = source.intakes[0];
-  const busy = takeIn.isPending || (newest !== undefined && ["waiting", "running"].includes(newest.state));
+  const busy = takeIn.isPending || underWay(newest);
   const connected = source.state === "connected";
   const columns = () => go(`/sources/${source.id}/columns`);
   return (

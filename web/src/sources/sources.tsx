@@ -12,7 +12,7 @@ import { useSay } from "../parts/toast";
 import { Progress } from "./intakes";
 import { Links } from "./links";
 import { SourceSheet, type TakeIn } from "./sheet";
-import { kindWords, number } from "./words";
+import { kindWords, number, underWay } from "./words";
 
 /** Sources is where offers come from: each connection with its health and its intakes. */
 export default function Sources() {
@@ -120,7 +120,7 @@ export default function Sources() {
 
 function Health({ source }: { source: Source }) {
   const newest = source.intakes[0];
-  const running = newest && ["waiting", "running"].includes(newest.state) ? newest : undefined;
+  const running = underWay(newest) ? newest : undefined;
   if (source.state === "disconnected") return <span className="text-ink-2">Disconnected; its offers are out of the catalog.</span>;
   if (running) return <Progress intake={running} />;
   if (newest?.state === "held") return <span className="font-semibold text-beak-ink">Held until you decide</span>;

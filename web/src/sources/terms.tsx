@@ -5,6 +5,7 @@ import { Clause } from "../parts/clause";
 import { Button, Field } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { moneyText } from "../parts/money";
+import { typedNumber } from "../parts/number";
 import { amount } from "../store/words";
 import { SchedulePanel } from "./habits";
 import { accepted, type Layout, type Rule, ruleWords, send } from "./words";
@@ -25,6 +26,7 @@ export function Terms({
   rule?: Rule;
   onRule?: (rule: Rule) => void;
 }) {
+  const backwards = layout.processing.max < layout.processing.min;
   return (
     <>
       <h2 className="mb-2 text-lg">What the list does not say</h2>
@@ -65,17 +67,20 @@ export function Terms({
                 value={layout.processing[end]}
                 onChange={(e) => {
                   const n = Math.max(0, Math.round(Number(e.target.value)));
-                  const processing = { ...layout.processing, [end]: n };
-                  if (end === "min") processing.max = Math.max(processing.max, n);
-                  onChange({ processing });
+                  onChange({ processing: { ...layout.processing, [end]: Math.min(n, 365) } });
                 }}
-                onBlur={() => onDone({ processing: { ...layout.processing, max: Math.max(layout.processing.min, layout.processing.max) } })}
+                onBlur={() => !backwards && onDone({ processing: layout.processing })}
                 className="w-full rounded-md border border-line-2 bg-surface px-2 py-1.5 text-right"
               />
             </label>
           ))}
           <span className="pb-2 text-ink-2">days</span>
         </div>
+        {backwards && (
+          <p className="text-loss" role="alert">
+            Processing of {layout.processing.min} to {layout.processing.max} days ends before it begins: give the fewer days first.
+          </p>
+        )}
       </div>
       <h3 className="mt-5 mb-1">Delivery</h3>
       {layout.delivery_sheet && (
@@ -198,7 +203,7 @@ function NewDelivery({ currency, taken, onAdd }: { currency: string; taken: stri
           .toUpperCase()
           .split(/[\s,;]+/)
           .filter(Boolean);
-        const [first, further] = [text("first"), text("further") || text("first")].map((t) => t.replace(",", "."));
+        const [first, further] = [text("first"), text("further") || text("first")].map((t) => typedNumber(t));
         const transit = { min: Number(text("min")), max: Number(text("max")) };
         if (!text("name") || taken.includes(text("name"))) return setTrouble("Give it a name of its own.");
         if (to.length === 0 || to.some((c) => c !== "*" && !/^[A-Z]{2}$/.test(c)))

@@ -13,6 +13,11 @@ export function requestState(r: Request): string {
   return r.quotes === 0 ? "no quote yet" : r.quotes === 1 ? "1 quote" : `${r.quotes} quotes`;
 }
 
+/** underWay tells whether an intake is read at this moment; one that waits for its source to answer again is not. */
+export function underWay(intake: Intake | undefined): boolean {
+  return intake !== undefined && (intake.state === "running" || (intake.state === "waiting" && intake.trouble === ""));
+}
+
 /** number writes a count. */
 export const number = (n: number) => n.toLocaleString("en");
 

@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Rule } from "../api/client";
+import { checked } from "../parts/number-field";
 import { type Band, fromPercent, kinds, plain, toPercent } from "./words";
 
 type Line = { from: string; ratio: string; amount: string };
@@ -28,7 +29,11 @@ export function FormulaPanel({ rule, currency, last, onDone }: { rule: Rule; cur
     const end = lines.at(-1);
     if (end) setLines([...lines, { ...end, from: String(Math.max(10, Math.round(Number(plain(end.from)) * 2))) }]);
   };
+  const wrong = lines
+    .flatMap((l, i) => [i > 0 && checked(l.from, { least: 0 }).trouble, shape?.ratio && checked(l.ratio).trouble, shape?.amount && checked(l.amount).trouble])
+    .find(Boolean);
   const done = () => {
+    if (wrong) return;
     const sorted = [...lines].sort((a, b) => Number(plain(a.from)) - Number(plain(b.from)));
     onDone({
       kind,
@@ -141,6 +146,11 @@ export function FormulaPanel({ rule, currency, last, onDone }: { rule: Rule; cur
           ))}
         </tbody>
       </table>
+      {wrong && (
+        <p className="text-sm text-loss" role="alert">
+          {wrong}
+        </p>
+      )}
       <div className="flex justify-between">
         <button type="button" onClick={split} className="min-h-7 rounded px-1 underline">
           Other numbers above a cost

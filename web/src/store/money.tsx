@@ -3,7 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ask, type Effect, type InForce, type MoneyRules, type Problem, type Store } from "../api/client";
 import { useSession } from "../frame/session";
-import { Button, Notice } from "../parts/controls";
+import { Button, Dialog, Notice } from "../parts/controls";
 import { useKeys } from "../parts/keys";
 import { useSay } from "../parts/toast";
 import { Changes } from "./changes";
@@ -49,10 +49,42 @@ function InStore({ store }: { store: Store }) {
   return <Editing store={store} inForce={rules.data} />;
 }
 
-/** useEdited keeps what is edited, with its undo, and moves it on top of what others apply meanwhile. */
-function useEdited(inForce: InForce) {
-  const [edited, setEdited] = useState(() => rulesOf(inForce));
-  const [past, setPast] = useState<MoneyRules[]>([]);
+/** A change that is neither applied nor discarded, as it waits in the browser's own store. */
+type Waiting = { revision: number; base: MoneyRules; edited: MoneyRules; past: MoneyRules[] };
+
+const placeOf = (store: number) => `pelican.money-rules.${store}`;
+
+function waiting(store: number): Waiting | undefined {
+  try {
+    return JSON.parse(localStorage.getItem(placeOf(store)) ?? "null") ?? undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+/**
+ * useEdited keeps what is edited, with its undo, and moves it on top of what others apply meanwhile. A change
+ * that is not applied waits, through a reload, another place and another store, until it is applied or discarded.
+ */
+function useEdited(store: number, inForce: InForce) {
+  const kept = useState(() => waiting(store))[0];
+  const [edited, setEdited] = useState(() => {
+    if (!kept) return rulesOf(inForce);
+    return kept.revision === inForce.revision ? kept.edited : rebase(kept.edited, kept.base, rulesOf(inForce));
+  });
+  const [past, setPast] = useState<MoneyRules[]>(() => (kept?.revision === inForce.revision ? kept.past : []));
+  useEffect(() => {
+    try {
+      if (same(edited, rulesOf(inForce)) && past.length === 0) localStorage.removeItem(placeOf(store));
+      else
+        localStorage.setItem(
+          placeOf(store),
+          JSON.stringify({ revision: inForce.revision, base: rulesOf(inForce), edited, past: past.slice(-20) } satisfies Waiting),
+        );
+    } catch {
+      // no room: it is kept while this page is open
+    }
+  }, [store, inForce, edited, past]);
   const [news, setNews] = useState<InForce | null>(null);
   const base = useRef(inForce);
   useEffect(() => {
@@ -85,7 +117,8 @@ function useEdited(inForce: InForce) {
 
 function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
   const { may } = useSession();
-  const { edited, change, undo, drop, news, changed } = useEdited(inForce);
+  const { edited, change, undo, drop, news, changed } = useEdited(store.id, inForce);
+  const [asking, setAsking] = useState(false);
   const [marked, setMarked] = useState<Set<number>>(new Set());
   const client = useQueryClient();
   const say = useSay();
@@ -123,7 +156,7 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
     { keys: ["a"], label: "apply", run: () => ready && apply.mutate([]) },
     { keys: ["m"], label: "apply to marked", run: () => ready && ids.length > 0 && apply.mutate(ids) },
     { keys: ["ctrl+z"], label: "undo the edit", run: undo },
-    { keys: ["Escape"], label: "drop the change", run: drop },
+    { keys: ["Escape"], label: "discard the change", run: () => changed && setAsking(true) },
   ]);
   const set = (part: Partial<MoneyRules>) => change({ ...edited, ...part });
   return (
@@ -159,7 +192,7 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
               <Button onClick={() => apply.mutate(ids)} disabled={!ready || ids.length === 0}>
                 Only the {ids.length > 0 ? `${ids.length} marked` : "marked"}
               </Button>
-              {changed && <Button onClick={drop}>Drop the change</Button>}
+              {changed && <Button onClick={() => setAsking(true)}>Discard the change</Button>}
             </>
           ) : (
             <span className="text-ink-2">An owner applies money rules; you can look at what a change would do.</span>
@@ -167,6 +200,22 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
           {effect.isFetching && <span className="text-sm text-ink-2">working it out…</span>}
         </div>
       </section>
+      <Dialog open={asking} onClose={() => setAsking(false)} title="Discard the change?">
+        <p className="mb-4">What you changed here and have not applied goes back to the rules in force. Ctrl Z brings it back.</p>
+        <div className="flex justify-end gap-2">
+          <Button onClick={() => setAsking(false)}>Cancel</Button>
+          <Button
+            tone="danger"
+            autoFocus
+            onClick={() => {
+              drop();
+              setAsking(false);
+            }}
+          >
+            Discard the change
+          </Button>
+        </div>
+      </Dialog>
     </main>
   );
 }

@@ -1,35 +1,31 @@
 import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { Choice } from "../parts/clause";
+import { type Bounds, checked, NumberField } from "../parts/number-field";
 import { fromPercent, plain, toPercent } from "./words";
 
-const input = "w-24 rounded border border-line-2 bg-surface px-2 py-1 text-right";
 const set = "min-h-7 rounded border border-line-2 px-2 font-semibold hover:bg-sunk";
 
-/** Numbers lets one or more numbers be typed. */
-export function Numbers({ fields, onDone }: { fields: { label: string; initial: string; suffix: string }[]; onDone: (texts: string[]) => void }) {
+type NumberOf = { label: string; initial: string; suffix: string } & Bounds;
+
+/** Numbers lets one or more numbers be typed; what is not one is said, and not taken. */
+export function Numbers({ fields, onDone }: { fields: NumberOf[]; onDone: (texts: string[]) => void }) {
   const [texts, setTexts] = useState(fields.map((f) => f.initial));
+  const read = fields.map((f, i) => checked(texts[i] ?? "", f));
   return (
     <form
       className="space-y-1.5 p-2"
       onSubmit={(e) => {
         e.preventDefault();
-        onDone(texts);
+        if (read.every((r) => r.trouble === undefined)) onDone(read.map((r) => r.value ?? ""));
       }}
     >
       {fields.map((f, i) => (
-        <label key={f.label} className="grid grid-cols-[5.5rem_6rem_1fr] items-center gap-2">
-          <span>{f.label}</span>
-          <input
-            aria-label={f.label}
-            className={input}
-            onFocus={(e) => e.target.select()}
-            inputMode="decimal"
-            value={texts[i]}
-            onChange={(e) => setTexts(texts.map((t, j) => (i === j ? e.target.value : t)))}
-          />
-          <span className="text-sm text-ink-2">{f.suffix}</span>
-        </label>
+        <div key={f.label} className="grid grid-cols-[5.5rem_6rem_1fr] items-start gap-2">
+          <span className="pt-1">{f.label}</span>
+          <NumberField label={f.label} text={texts[i] ?? ""} bounds={f} onText={(text) => setTexts(texts.map((t, j) => (i === j ? text : t)))} />
+          <span className="pt-1 text-sm text-ink-2">{f.suffix}</span>
+        </div>
       ))}
       <div className="flex justify-end">
         <button type="submit" className={set}>

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import type { ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 import { api, ask, type MoneyRules, type Problem, type Schemas, type Store } from "../api/client";
 import { Choice, Clause } from "../parts/clause";
 import { countryName } from "../parts/countries";
@@ -181,7 +181,7 @@ function DeliveryWords({ store, edited, onChange }: Props) {
       <Clause label="Promise" words={`${edited.promise_days} days`}>
         {(close) => (
           <Numbers
-            fields={[{ label: "Within", initial: String(edited.promise_days), suffix: "days, door to door" }]}
+            fields={[{ label: "Within", initial: String(edited.promise_days), suffix: "days, door to door", least: 1, most: 365, whole: true }]}
             onDone={([text]) => {
               onChange({ promise_days: Math.round(Number(plain(text ?? ""))) });
               close();
@@ -311,6 +311,11 @@ function Where({ label, code, onDone }: { label: string; code: string; onDone: (
   );
 }
 
+/** timesWords says how far a rate is from the day's. */
+function timesWords(factor: number): string {
+  return factor >= 1 ? `${Number(factor.toPrecision(2))} times that` : `1/${Number((1 / factor).toPrecision(2))} of that`;
+}
+
 function RateWords({ store, edited, onChange }: Props) {
   const rates = useQuery({ queryKey: ["rates", store.id], queryFn: () => ask(api.GET("/api/rates", { params: { query: { store: store.id } } })) });
   const choices = useQuery({
@@ -319,6 +324,7 @@ function RateWords({ store, edited, onChange }: Props) {
     staleTime: 60_000,
   });
   const own = edited.rates;
+  const [doubt, setDoubt] = useState("");
   const old = rates.data && rates.data.day !== "" && rates.data.age > own.oldest_days;
   const list = [...new Set([...(choices.data?.currencies ?? []), ...own.typed.map((t) => t.currency)])].filter((c) => c !== store.currency);
   const type = (currency: string, rate: string) => {
@@ -340,7 +346,7 @@ function RateWords({ store, edited, onChange }: Props) {
         <Clause label="Oldest rates" words={`${own.oldest_days} days`}>
           {(close) => (
             <Numbers
-              fields={[{ label: "Older than", initial: String(own.oldest_days), suffix: "days" }]}
+              fields={[{ label: "Older than", initial: String(own.oldest_days), suffix: "days", least: 0, most: 365, whole: true }]}
               onDone={([text]) => {
                 onChange({ rates: { ...own, oldest_days: Math.round(Number(plain(text ?? ""))) } });
                 close();
@@ -370,12 +376,22 @@ function RateWords({ store, edited, onChange }: Props) {
                       the day's rate{daily ? `, ${daily}` : ""}
                     </Choice>
                     <Numbers
-                      fields={[{ label: "Typed", initial: typed?.rate ?? daily ?? "", suffix: `${store.currency} for 1 ${c}` }]}
+                      fields={[{ label: "Typed", initial: typed?.rate ?? daily ?? "", suffix: `${store.currency} for 1 ${c}`, least: 0 }]}
                       onDone={([text]) => {
+                        // A slip of the decimal sign would price everything wrongly.
+                        const far = daily && text ? Number(text) / Number(daily) : 1;
+                        if ((far > 1.5 || far < 1 / 1.5) && doubt !== `${c} ${text}`) return setDoubt(`${c} ${text}`);
+                        setDoubt("");
                         type(c, text ?? "");
                         close();
                       }}
                     />
+                    {doubt.startsWith(`${c} `) && daily && (
+                      <p className="px-2 pb-2 text-loss" role="alert">
+                        The day's rate is {daily}: yours is {timesWords(Number(doubt.slice(c.length + 1)) / Number(daily))}. Press Set again to use it all the
+                        same.
+                      </p>
+                    )}
                   </>
                 )}
               </Clause>

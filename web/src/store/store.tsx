@@ -8,6 +8,23 @@ import { countryName } from "../parts/countries";
 import { Disconnect } from "../parts/disconnect";
 import { ago } from "../parts/time";
 
+/** Why connecting failed, by the code in the address: no text of an address is ever shown. */
+const troubles: Record<string, string> = {
+  "not-begun": "This approval was not begun here, or too long ago. Connect the store again.",
+  refused: "You refused on the store's side, so nothing was connected.",
+  issuer: "The answer did not come from the store that you asked, so nothing was connected. Connect it again, and look at its address.",
+  "no-answer": "The store did not answer when its approval was checked. Connect it again in a moment.",
+  private: "The store is at a private address, which this installation does not allow.",
+  plain: "The store is not encrypted (http), so no secret is sent there. Give its https address.",
+  "not-a-store": "There is a server at that address, but it is not a store that can be connected.",
+  approval: "The store did not accept the approval. Connect it again.",
+  "out-of-order": "The store is out of order. Try again later.",
+  busy: "The store asks us to slow down. Try again in a minute.",
+  currency: "The store sells in another currency now than its prices here are in. Its prices would be wrong, so it was not connected.",
+  facts: "The store does not say what must be known of it: its currency, its time zone and the countries it sells to.",
+  "our-side": "The store could not be connected, for a reason on our side. Try again; if it stays, look into the log.",
+};
+
 /** StorePlace connects stores and holds what is settled once for the one in use. */
 export default function StorePlace() {
   const { stores, store, may, chooseStore } = useSession();
@@ -33,7 +50,7 @@ export default function StorePlace() {
           </h1>
           {trouble && (
             <p className="mb-3 rounded-md bg-loss-wash p-3 text-loss" role="alert">
-              {trouble}
+              {troubles[trouble] ?? troubles["our-side"]}
             </p>
           )}
           {fresh && (

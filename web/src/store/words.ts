@@ -1,5 +1,6 @@
 import type { Amount, MoneyRules, Rule, Schemas } from "../api/client";
 import { moneyText } from "../parts/money";
+import { typedNumber } from "../parts/number";
 
 export type Band = Schemas["MarkupBand"];
 export type Conditions = Schemas["MarkupConditions"];
@@ -8,7 +9,7 @@ export type Conditions = Schemas["MarkupConditions"];
 export const toPercent = (ratio: string) => String(Number((Number(ratio) * 100).toFixed(4)));
 export const fromPercent = (text: string) => String(Number((Number(plain(text)) / 100).toFixed(6)));
 export const percentText = (ratio: string) => `${toPercent(ratio)} %`;
-export const plain = (text: string) => text.trim().replace("%", "").replace(",", ".").trim() || "0";
+export const plain = (text: string) => typedNumber(text.replace("%", "")) || "0";
 export const amount = (text: string, currency: string): Amount => ({ value: plain(text), currency });
 
 export const kinds: { kind: Rule["formula"]["kind"]; name: string; ratio?: "percent" | "times"; amount?: string; basis?: boolean }[] = [

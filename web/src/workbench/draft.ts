@@ -1,59 +1,64 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, ask, type Draft, type Problem, type Schemas } from "../api/client";
+import { useEffect } from "react";
+import { api, ask, type Draft, type Problem } from "../api/client";
 import { useSession } from "../frame/session";
 import { useSay } from "../parts/toast";
+import { add, drop, type Edit, type Pending, send, usePending, whenSaved } from "./pending";
 
-export type Edit = Omit<Schemas["WorkbenchEdit"], "revision">;
+export type { Edit } from "./pending";
 
-/** EditDraft saves a change; refused puts back what is shown where it is not taken. */
-export type EditDraft = (change: Edit, refused?: () => void) => void;
+/** EditDraft keeps a change and saves it. */
+export type EditDraft = (change: Edit) => void;
 
-/** useDraft reads one draft, and edits it: each edit is saved at once, one after another. */
+/** useDraft reads one draft as it looks with the edits that are not saved yet, and edits it. */
 export function useDraft(id: number) {
   const { storeId } = useSession();
   const client = useQueryClient();
   const say = useSay();
   const key = ["draft", id, storeId];
-  const draft = useQuery<Draft, Problem>({
+  const read = useQuery<Draft, Problem>({
     queryKey: key,
     queryFn: () => ask(api.GET("/api/drafts/{id}", { params: { path: { id }, query: { store: storeId } } })),
     enabled: id > 0,
   });
-  const settle = (next: Draft) => {
-    client.setQueryData(key, next);
-    void client.invalidateQueries({ queryKey: ["drafts"] });
-  };
-  const refuse = (error: Problem) => {
-    say(error.message, true);
-    void client.invalidateQueries({ queryKey: key });
-  };
-  const edit = useMutation<Draft, Problem, Edit>({
-    mutationKey: ["edit", id],
-    onMutate: (change) => {
-      client.setQueryData<Draft>(key, (now) => now && shownAtOnce(now, change));
-    },
+  const { edits, saving } = usePending(id);
+  useEffect(
+    () =>
+      whenSaved((saved, store) => {
+        client.setQueryData(["draft", saved.id, store], saved);
+        void client.invalidateQueries({ queryKey: ["drafts"] });
+      }),
+    [client],
+  );
+  useEffect(() => void send(), []); // what waited through a reload
+  const draft = read.data && edits.filter((p) => !p.refused).reduce((now, p) => shownAtOnce(now, p.change), read.data);
+  const undo = useMutation<Draft | undefined, Problem, void>({
     scope: { id: `draft ${id}` },
-    mutationFn: (change) => {
-      const revision = client.getQueryData<Draft>(key)?.revision ?? 0;
-      return ask(api.PATCH("/api/drafts/{id}", { params: { path: { id }, query: { store: storeId } }, body: { revision, ...change } }));
+    mutationFn: async () => {
+      const last = edits.filter((p) => p.id !== saving).at(-1);
+      if (last) {
+        drop(last.id); // it was not saved yet
+        return undefined;
+      }
+      return ask(api.POST("/api/drafts/{id}/undo", { params: { path: { id }, query: { store: storeId } } }));
     },
     onSuccess: (next) => {
-      // While later edits wait their turn, what they show stands; only the revision moves on.
-      if (client.isMutating({ mutationKey: ["edit", id] }) > 1) client.setQueryData<Draft>(key, (now) => now && { ...now, revision: next.revision });
-      else settle(next);
+      if (next) client.setQueryData(key, next);
+      void client.invalidateQueries({ queryKey: ["drafts"] });
+      say("Undone.");
     },
-    onError: refuse,
-  });
-  const undo = useMutation<Draft, Problem, void>({
-    scope: { id: `draft ${id}` },
-    mutationFn: () => ask(api.POST("/api/drafts/{id}/undo", { params: { path: { id }, query: { store: storeId } } })),
-    onSuccess: (next) => {
-      settle(next);
-      say("Taken back.");
+    onError: (error) => {
+      say(error.message, true);
+      void client.invalidateQueries({ queryKey: key });
     },
-    onError: refuse,
   });
-  return { draft, edit, undo };
+  const edit: EditDraft = (change) => read.data && add(read.data, storeId, change);
+  return { read, draft, edit, undo, edits, saving };
+}
+
+/** refusedOf is the edit of a field that was refused and waits for a choice. */
+export function refusedOf(edits: Pending[], field: keyof Edit): Pending | undefined {
+  return edits.find((p) => p.refused && p.change[field] !== undefined);
 }
 
 /** shownAtOnce is a draft as it looks before the server has answered; prices and readiness follow with the answer. */

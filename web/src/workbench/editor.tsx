@@ -1,23 +1,26 @@
-import { lazy, Suspense, useEffect, useState } from "react";
+import { lazy, Suspense, useEffect, useEffectEvent, useLayoutEffect, useRef, useState } from "react";
 import type { Draft } from "../api/client";
 import type { EditDraft } from "./draft";
 import { Groups } from "./groups";
+import type { Pending } from "./pending";
 import { Pictures } from "./pictures";
+import { Refused } from "./refused";
 import { Variants } from "./variants";
 
 const Description = lazy(() => import("./description"));
 
 /** Editor is the middle of the Workbench: words, pictures, variants and price of one draft. */
-export function Editor({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readOnly: boolean }) {
+export function Editor({ draft, edit, edits, readOnly }: { draft: Draft; edit: EditDraft; edits: Pending[]; readOnly: boolean }) {
   return (
     <div className="min-w-0 grow overflow-auto bg-surface px-4 py-4">
+      <Refused edits={edits} />
       <Title draft={draft} edit={edit} readOnly={readOnly} />
       <Groups draft={draft} edit={edit} readOnly={readOnly} />
       <div className="mt-3 grid gap-5 xl:grid-cols-[1fr_300px]">
         <section aria-label="Words">
           <h2 className="mb-1 text-base">Words</h2>
           <Suspense fallback={<div className="h-44 rounded-md border border-line" />}>
-            <Description html={draft.description} onSave={(description) => edit({ description })} readOnly={readOnly} />
+            <Description key={draft.id} html={draft.description} onSave={(description) => edit({ description })} readOnly={readOnly} />
           </Suspense>
         </section>
         <Pictures draft={draft} edit={edit} readOnly={readOnly} />
@@ -29,29 +32,62 @@ export function Editor({ draft, edit, readOnly }: { draft: Draft; edit: EditDraf
 
 const shownBySearch = 60;
 
+const rest = 1200; // ms after which what was typed is kept and sent
+
 function Title({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readOnly: boolean }) {
   const [title, setTitle] = useState(draft.title);
-  useEffect(() => setTitle(draft.title), [draft.title]);
-  const save = () => {
-    if (title.trim() !== draft.title) edit({ title }, () => setTitle(draft.title));
-  };
+  const typing = useRef(false);
+  const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
+  const box = useRef<HTMLTextAreaElement>(null);
+  useEffect(() => {
+    if (!typing.current) setTitle(draft.title);
+  }, [draft.title]);
+  // It grows with its text: a title is never cut off.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another title may take more lines
+  useLayoutEffect(() => {
+    if (!box.current) return;
+    box.current.style.height = "auto";
+    box.current.style.height = `${box.current.scrollHeight}px`;
+  }, [title]);
+  const save = useEffectEvent(() => {
+    clearTimeout(timer.current);
+    typing.current = false;
+    const next = title.split(/\s+/).filter(Boolean).join(" ");
+    if (next !== draft.title) edit({ title: next });
+    else setTitle(draft.title);
+  });
+  useEffect(() => () => void (typing.current && save()), []);
   return (
     <div>
-      <input
+      <textarea
+        ref={box}
+        rows={1}
         data-field="title"
         aria-label="Title"
         value={title}
         readOnly={readOnly}
-        onChange={(e) => setTitle(e.target.value)}
+        maxLength={500}
+        onChange={(e) => {
+          typing.current = true;
+          setTitle(e.target.value.replace(/\n/g, " "));
+          clearTimeout(timer.current);
+          timer.current = setTimeout(save, rest);
+        }}
         onBlur={save}
         onKeyDown={(e) => {
-          if (e.key === "Enter") e.currentTarget.blur();
+          if (e.key === "Enter") {
+            e.preventDefault();
+            e.currentTarget.blur();
+          }
           if (e.key === "Escape") {
+            clearTimeout(timer.current);
+            typing.current = false;
             setTitle(draft.title);
-            requestAnimationFrame(() => document.activeElement instanceof HTMLElement && document.activeElement.blur());
+            const field = e.currentTarget;
+            requestAnimationFrame(() => field.blur());
           }
         }}
-        className="w-full border-b border-line bg-transparent font-head text-2xl font-semibold hover:border-line-2"
+        className="block w-full resize-none overflow-hidden border-b border-line bg-transparent font-head text-2xl font-semibold hover:border-line-2"
       />
       <p className="mt-1 text-sm text-ink-2">
         {[...title].length} characters{[...title].length > shownBySearch && `, search engines show about ${shownBySearch}`} · the supplier's: “

@@ -4,6 +4,7 @@ import { api, ask, type Problem, type Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Dialog } from "../parts/controls";
 import { Money, percent } from "../parts/money";
+import { typedNumber } from "../parts/number";
 import { useSay } from "../parts/toast";
 
 type Priced = Schemas["WorkbenchPricedMany"];
@@ -31,7 +32,7 @@ export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void })
     store: storeId,
     drafts: ids,
     act,
-    value: value.replace("−", "-"),
+    value: typedNumber(value.replace("−", "-")),
     end: end && act !== "column" && act !== "release",
     apply,
     ...(act === "column"

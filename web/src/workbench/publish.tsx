@@ -5,6 +5,9 @@ import { api, ask, type DraftLine, type Run } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Dialog } from "../parts/controls";
 
+/** What one run takes, as the server has it. */
+const mostDrafts = 50_000;
+
 /** Publish confirms a run: what goes where, and how. */
 export function Publish({ ids, drafts, onClose }: { ids: number[]; drafts: DraftLine[]; onClose: () => void }) {
   const { store, storeId } = useSession();
@@ -12,9 +15,12 @@ export function Publish({ ids, drafts, onClose }: { ids: number[]; drafts: Draft
   const client = useQueryClient();
   const [visible, setVisible] = useState(true);
   const [sellEmpty, setSellEmpty] = useState(false);
-  const stopped = drafts.filter((d) => ids.includes(d.id) && !d.report.ready);
+  const wanted = new Set(ids);
+  const stopped = drafts.filter((d) => wanted.has(d.id) && !d.report.ready);
+  const able = drafts.filter((d) => wanted.has(d.id) && d.report.ready).map((d) => d.id);
+  const tooMany = able.length > mostDrafts;
   const start = useMutation<Run, Error>({
-    mutationFn: () => ask(api.POST("/api/runs", { body: { store_id: storeId, draft_ids: ids, visible, sell_empty: sellEmpty } })),
+    mutationFn: () => ask(api.POST("/api/runs", { body: { store_id: storeId, draft_ids: able, visible, sell_empty: sellEmpty } })),
     onSuccess: (run) => {
       void client.invalidateQueries({ queryKey: ["runs"] });
       void client.invalidateQueries({ queryKey: ["quay"] });
@@ -49,9 +55,15 @@ export function Publish({ ids, drafts, onClose }: { ids: number[]; drafts: Draft
       {stopped.length > 0 && (
         <p className="mt-3 text-loss" role="alert">
           {stopped.length === 1
-            ? `“${stopped[0]?.title}” is not ready and will fail: `
-            : `${stopped.length} are not ready and will fail, such as “${stopped[0]?.title}”: `}
+            ? `“${stopped[0]?.title}” is not ready and stays here: `
+            : `${stopped.length} are not ready and stay here, such as “${stopped[0]?.title}”: `}
           {stopped[0]?.report.findings.find((f) => f.stops)?.words}
+        </p>
+      )}
+      {tooMany && (
+        <p className="mt-3 text-loss" role="alert">
+          One run takes up to {mostDrafts.toLocaleString("en")} drafts; {able.length.toLocaleString("en")} are selected. Select fewer, and publish the others
+          after.
         </p>
       )}
       {start.error && (
@@ -61,8 +73,8 @@ export function Publish({ ids, drafts, onClose }: { ids: number[]; drafts: Draft
       )}
       <div className="mt-5 flex justify-end gap-2">
         <Button onClick={onClose}>Cancel</Button>
-        <Button tone="main" onClick={() => start.mutate()} disabled={start.isPending} autoFocus>
-          Publish {ids.length}
+        <Button tone="main" onClick={() => start.mutate()} disabled={start.isPending || able.length === 0 || tooMany} autoFocus>
+          {stopped.length > 0 && able.length > 0 ? `Publish the ${able.length} that can` : `Publish ${ids.length}`}
         </Button>
       </div>
     </Dialog>

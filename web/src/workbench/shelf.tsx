@@ -9,7 +9,8 @@ import { ago } from "../parts/time";
 export function Shelf({
   draft,
   marked,
-  saving,
+  state,
+  onClean,
   onPublish,
   onPrice,
   onUndo,
@@ -17,7 +18,9 @@ export function Shelf({
 }: {
   draft: Draft;
   marked: number;
-  saving: boolean;
+  /** What is said of edits that are not in the database yet; empty where all are. */
+  state: string;
+  onClean: () => void;
   onPublish: () => void;
   onPrice: () => void;
   onUndo: () => void;
@@ -63,6 +66,11 @@ export function Shelf({
               </span>
               <span>
                 {f.words} {f.stops && <b className="text-loss">This stops it.</b>}
+                {f.stops && f.words.endsWith("Remove the contact details.") && f.words.startsWith("The description") && may("editor") && (
+                  <Button className="mt-1" onClick={onClean}>
+                    Remove contact details
+                  </Button>
+                )}
               </span>
             </li>
           ))}
@@ -92,21 +100,35 @@ export function Shelf({
         </Button>
       )}
       <div className="mt-auto space-y-2 text-sm text-ink-2">
-        <p role="status">{saving ? "Saving…" : `Saved ${ago(draft.updated_at)}`}</p>
+        <p role="status">{state || `Saved ${ago(draft.updated_at)}`}</p>
         {may("editor") && (
           <p className="flex flex-wrap gap-1">
-            {draft.undo && <Button onClick={onUndo}>Undo {draft.undo}</Button>}
-            <Button tone="quiet" onClick={onDiscard}>
+            {(draft.undo || state) && (
+              <Button onClick={onUndo} className="text-left whitespace-normal!">
+                Undo{" "}
+                {(draft.undo ?? "")
+                  .split(" and ")
+                  .join(", ")
+                  .replace(/, ([^,]*)$/, " and $1")}
+                {draft.undo_bulk && ` of ${draft.undo_bulk.drafts} drafts`}
+              </Button>
+            )}
+            <Button tone="quiet" onClick={onDiscard} disabled={draft.live_in.length > 0}>
               Discard
             </Button>
           </p>
         )}
+        {draft.live_in.length > 0 && <p>Live in {draft.live_in.join(" and ")}, so it cannot be discarded.</p>}
         <p>
           {draft.supplier} on {draft.source} ·{" "}
-          <a href={draft.page_url} target="_blank" rel="noreferrer" className="underline">
-            supplier's page
-          </a>{" "}
-          ·{" "}
+          {draft.page_url && (
+            <>
+              <a href={draft.page_url} target="_blank" rel="noreferrer" className="underline">
+                supplier's page
+              </a>{" "}
+              ·{" "}
+            </>
+          )}
           <Link to={`/catalog/elsewhere/${draft.offer_id}?draft=${draft.id}`} className="underline">
             other suppliers
           </Link>

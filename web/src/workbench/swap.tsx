@@ -88,7 +88,8 @@ export default function Swap() {
   if (!look.data) return <main className="p-6 text-ink-2">Matching variants…</main>;
   const { before, after, choices } = look.data;
   const put = (row: Row, to: number) => {
-    const next = new Map(rows.map((r) => [r.variant_id, r.offer_variant_id]));
+    // On top of what was chosen before, whether it has been answered yet or not.
+    const next = chosen ? new Map(chosen) : new Map(rows.map((r) => [r.variant_id, r.offer_variant_id]));
     for (const [variant, other] of next) if (to > 0 && other === to) next.set(variant, 0); // each is bought once
     setChosen(next.set(row.variant_id, to));
   };
@@ -142,7 +143,7 @@ export default function Swap() {
                     />
                     <div className="min-w-0 grow">
                       <select
-                        value={r.offer_variant_id}
+                        value={chosen?.get(r.variant_id) ?? r.offer_variant_id}
                         onChange={(e) => put(r, Number(e.target.value))}
                         aria-label={`${r.values.join(" ")} is bought as`}
                         className="w-full rounded-md border border-line-2 bg-surface px-2 py-1"

@@ -5,6 +5,8 @@ import { useSession } from "../frame/session";
 import { Button, Field, Picture, Tick } from "../parts/controls";
 import { PriceLadder } from "../parts/ladder";
 import { Money, num } from "../parts/money";
+import { typedNumber } from "../parts/number";
+import { checked } from "../parts/number-field";
 import { panel } from "../parts/panel";
 import { Trace } from "../parts/trace";
 import type { EditDraft } from "./draft";
@@ -53,7 +55,12 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
             </th>
             {draft.options.map((option, i) => (
               <th key={option.original} className="py-1 pr-2 font-normal whitespace-nowrap">
-                <Rename option={option} readOnly={readOnly} onSave={(next) => edit({ options: draft.options.map((o, j) => (i === j ? next : o)) })} />
+                <Rename
+                  option={option}
+                  others={draft.options.filter((_, j) => j !== i)}
+                  readOnly={readOnly}
+                  onSave={(next) => edit({ options: draft.options.map((o, j) => (i === j ? next : o)) })}
+                />
               </th>
             ))}
             <th className="pl-2 text-right font-normal">Stock</th>
@@ -167,10 +174,11 @@ function Price({ draft, row, readOnly, edit }: { draft: Draft; row: number; read
   const [text, setText] = useState(shown);
   useEffect(() => setText(shown), [shown]);
   if (!v) return null;
+  const wrong = text.trim() === shown ? undefined : checked(text, { least: 0, currency: v.ladder?.price.currency }).trouble;
   const save = () => {
-    if (text.trim() === shown) return;
+    if (text.trim() === shown || wrong) return;
     if (text.trim() === "" && !v.typed) setText(shown);
-    else edit({ prices: [{ variant_id: v.id, price: text.trim().replace(",", ".") }] }, () => setText(shown));
+    else edit({ prices: [{ variant_id: v.id, price: typedNumber(text) }] });
   };
   const onKey = (e: KeyboardEvent<HTMLInputElement>) => {
     const by = e.key === "Enter" || e.key === "ArrowDown" ? 1 : e.key === "ArrowUp" ? -1 : 0;
@@ -194,12 +202,12 @@ function Price({ draft, row, readOnly, edit }: { draft: Draft; row: number; read
     e.preventDefault();
     const rows = draft.variants.slice(row).filter((x) => x.ladder);
     edit({
-      prices: column.slice(0, rows.length).map((cell, i) => ({ variant_id: rows[i]?.id ?? 0, price: (cell.split("\t")[0] ?? "").trim().replace(",", ".") })),
+      prices: column.slice(0, rows.length).map((cell, i) => ({ variant_id: rows[i]?.id ?? 0, price: typedNumber(cell.split("\t")[0] ?? "") })),
     });
   };
   const loses = v.typed && Number(v.ladder?.profit.value) < 0;
   return (
-    <span className="flex items-center justify-end gap-1">
+    <span className="flex flex-wrap items-center justify-end gap-1">
       {v.typed && !readOnly && (
         <button
           type="button"
@@ -215,7 +223,7 @@ function Price({ draft, row, readOnly, edit }: { draft: Draft; row: number; read
         data-price
         data-field={row === 0 ? "price" : undefined}
         aria-label={`Price of ${v.values.join(" ")}`}
-        aria-invalid={loses || undefined}
+        aria-invalid={loses || wrong !== undefined || undefined}
         inputMode="decimal"
         value={text}
         readOnly={readOnly}
@@ -224,17 +232,31 @@ function Price({ draft, row, readOnly, edit }: { draft: Draft; row: number; read
         onBlur={save}
         onKeyDown={onKey}
         onPaste={onPaste}
-        className={`w-20 rounded border bg-surface px-2 py-1 text-right ${loses ? "border-loss text-loss" : v.typed ? "border-beak font-semibold" : "border-line-2"}`}
+        className={`w-20 rounded border bg-surface px-2 py-1 text-right ${loses || wrong ? "border-loss text-loss" : v.typed ? "border-beak font-semibold" : "border-line-2"}`}
       />
+      {wrong && (
+        <span role="alert" className="basis-full text-sm text-loss">
+          {wrong}
+        </span>
+      )}
     </span>
   );
 }
 
+/** alikeIn says which names of an option are there twice; empty where none are. */
+function alikeIn(edited: Option, others: Option[]): string {
+  const plain = (name: string) => name.trim().replace(/\s+/g, " ").toLowerCase();
+  if (others.some((o) => plain(o.name) === plain(edited.name))) return `There is an option “${edited.name.trim()}” already.`;
+  const twice = edited.values.find((v, i) => edited.values.some((w, j) => j < i && plain(w.name) === plain(v.name)));
+  return twice ? `Two values are called “${twice.name.trim()}”.` : "";
+}
+
 /** Rename opens an option's name and values to be called otherwise. */
-function Rename({ option, onSave, readOnly }: { option: Option; onSave: (next: Option) => void; readOnly: boolean }) {
+function Rename({ option, others, onSave, readOnly }: { option: Option; others: Option[]; onSave: (next: Option) => void; readOnly: boolean }) {
   const [open, setOpen] = useState(false);
   const [edited, setEdited] = useState(option);
   useEffect(() => setEdited(option), [option]);
+  const alike = alikeIn(edited, others);
   const was = option.original !== option.name ? ` (was “${option.original}”)` : "";
   if (readOnly) return <>{option.name}</>;
   return (
@@ -249,6 +271,7 @@ function Rename({ option, onSave, readOnly }: { option: Option; onSave: (next: O
             className="space-y-2"
             onSubmit={(e) => {
               e.preventDefault();
+              if (alike) return; // said below; what was typed stays
               onSave(edited);
               setOpen(false);
             }}
@@ -266,6 +289,11 @@ function Rename({ option, onSave, readOnly }: { option: Option; onSave: (next: O
                 />
               </label>
             ))}
+            {alike && (
+              <p className="text-loss" role="alert">
+                {alike}
+              </p>
+            )}
             <div className="flex justify-end pt-1">
               <Button tone="main" type="submit">
                 Rename

@@ -1,15 +1,18 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import { api, ask, type DraftLine } from "../api/client";
+import { api, ask, type Draft, type DraftLine } from "../api/client";
+import { type Away, useAway } from "../api/connection";
 import { useSession } from "../frame/session";
 import { Button, Dialog, Notice, Picture, Tick } from "../parts/controls";
+import { useKept } from "../parts/kept";
 import { useKeys } from "../parts/keys";
 import { useRows } from "../parts/list";
 import { ReadinessMarks } from "../parts/readiness";
 import { useSay } from "../parts/toast";
 import { useDraft } from "./draft";
 import { Editor } from "./editor";
+import { editsWait, type Pending } from "./pending";
 import { Prices } from "./prices";
 import { Publish } from "./publish";
 import { Shelf } from "./shelf";
@@ -23,19 +26,19 @@ export default function Workbench() {
   const wanted = Number(useParams().id) || 0;
   const drafts = useQuery({ queryKey: ["drafts", storeId], queryFn: () => ask(api.GET("/api/drafts", { params: { query: { store: storeId } } })) });
   const list = drafts.data ?? [];
-  const at = Math.max(
-    0,
-    list.findIndex((d) => d.id === wanted),
-  );
+  const found = list.findIndex((d) => d.id === wanted);
+  const at = wanted ? found : list.length > 0 ? 0 : -1; // none where there is no such draft
   const here = list[at];
-  const [marked, setMarked] = useState<Set<number>>(new Set());
+  const [marked, setMarked] = useKept<Set<number>>("workbench.selected", () => new Set());
   const [publishing, setPublishing] = useState<number[] | null>(null);
   const [pricing, setPricing] = useState<number[] | null>(null);
+  const [bulk, setBulk] = useState<Draft["undo_bulk"]>();
   const [discarding, setDiscarding] = useState<DraftLine | null>(null);
-  const { draft, edit, undo } = useDraft(here?.id ?? 0);
+  const { read, draft, edit, undo, edits, saving } = useDraft(wanted || (here?.id ?? 0));
+  const away = useAway();
 
   const move = (by: number) => {
-    const next = list[Math.max(0, Math.min(at + by, list.length - 1))];
+    const next = list[at < 0 ? 0 : Math.max(0, Math.min(at + by, list.length - 1))];
     if (next) go(`/workbench/${next.id}`, { replace: true });
   };
   const mark = (id: number | undefined) => {
@@ -54,6 +57,11 @@ export default function Workbench() {
   const price = () => {
     if (storeId && here) setPricing(ids.length > 0 ? list.filter((d) => marked.has(d.id)).map((d) => d.id) : [here.id]);
   };
+  const undoNow = () => {
+    if (!draft || (!draft.undo && edits.length === 0)) return;
+    if (draft.undo_bulk && edits.length === 0) setBulk(draft.undo_bulk);
+    else undo.mutate();
+  };
   const field = (name: string) => () => document.querySelector<HTMLElement>(`[data-field=${name}]`)?.focus();
   useKeys([
     { keys: ["j", "ArrowDown"], label: "next draft", run: () => move(1) },
@@ -63,18 +71,18 @@ export default function Workbench() {
     { keys: ["2"], label: "pictures", run: field("pictures") },
     { keys: ["3"], label: "variants", run: field("variants") },
     { keys: ["4"], label: "price", run: field("price") },
-    { keys: ["e"], label: "other suppliers", run: () => draft.data && go(`/catalog/elsewhere/${draft.data.offer_id}?draft=${draft.data.id}`) },
+    { keys: ["e"], label: "other suppliers", run: () => draft && go(`/catalog/elsewhere/${draft.offer_id}?draft=${draft.id}`) },
     ...(may("editor")
       ? [
           { keys: ["p"], label: "publish", run: publish },
           { keys: ["c"], label: "change prices", run: price },
-          { keys: ["ctrl+z"], label: "undo", run: () => draft.data?.undo && undo.mutate() },
+          { keys: ["ctrl+z"], label: "undo", run: undoNow },
         ]
       : []),
     { keys: ["Escape"], label: "", run: () => setMarked(new Set()) },
   ]);
 
-  if (drafts.error)
+  if (drafts.error && !drafts.data)
     return (
       <main className="grow">
         <Notice alone title="The Workbench cannot be shown" trouble>
@@ -105,21 +113,27 @@ export default function Workbench() {
         onMarkAll={(all) => setMarked(new Set(all ? list.map((d) => d.id) : []))}
         onPoint={(id) => go(`/workbench/${id}`)}
       />
-      {draft.error ? (
-        <Notice title="This draft cannot be shown" trouble>
-          <p>{draft.error.message}</p>
+      {read.error && !draft ? (
+        <Notice title={read.error.status === 404 ? "There is no such draft" : "This draft cannot be shown"} trouble>
+          <p>{read.error.status === 404 ? `Draft ${wanted} is not here: it was discarded, or never was.` : read.error.message}</p>
+          {read.error.status === 404 ? (
+            <Button onClick={() => go("/workbench")}>Show the newest draft</Button>
+          ) : (
+            <Button onClick={() => void read.refetch()}>Try again</Button>
+          )}
         </Notice>
       ) : (
-        draft.data && (
+        draft && (
           <>
-            <Editor key={draft.data.id} draft={draft.data} edit={(change, refused) => edit.mutate(change, { onError: refused })} readOnly={!may("editor")} />
+            <Editor key={draft.id} draft={draft} edit={edit} edits={edits} readOnly={!may("editor")} />
             <Shelf
-              draft={draft.data}
+              draft={draft}
               marked={ids.length}
-              saving={edit.isPending || undo.isPending}
+              state={stateOf(edits, saving, undo.isPending, away)}
+              onClean={() => edit({ remove_contacts: true })}
               onPublish={publish}
               onPrice={price}
-              onUndo={() => undo.mutate()}
+              onUndo={undoNow}
               onDiscard={() => here && setDiscarding(here)}
             />
           </>
@@ -127,8 +141,50 @@ export default function Workbench() {
       )}
       {pricing && <Prices ids={pricing} onClose={() => setPricing(null)} />}
       {publishing && <Publish ids={publishing} drafts={list} onClose={() => setPublishing(null)} />}
+      {bulk && <UndoBulk bulk={bulk} onClose={() => setBulk(undefined)} />}
       {discarding && <Discard draft={discarding} onClose={() => setDiscarding(null)} />}
     </main>
+  );
+}
+
+/** stateOf says whether what was typed is in the database. */
+function stateOf(edits: Pending[], saving: string, undoing: boolean, away: Away | null): string {
+  const waiting = edits.filter((p) => !p.refused).length;
+  if (edits.some((p) => p.refused)) return "Not saved: choose above what to keep.";
+  if (waiting > 0 && away) return `${editsWait(waiting)} in this browser. ${away.words}`;
+  if (waiting > 0 || saving || undoing) return "Saving…";
+  return "";
+}
+
+/** UndoBulk asks before a change of many drafts is undone as one. */
+function UndoBulk({ bulk, onClose }: { bulk: NonNullable<Draft["undo_bulk"]>; onClose: () => void }) {
+  const client = useQueryClient();
+  const say = useSay();
+  const undo = useMutation({
+    mutationFn: () => ask(api.POST("/api/drafts/bulk/{id}/undo", { params: { path: { id: bulk.id } } })),
+    onSuccess: (result) => {
+      say(
+        `Undone in ${result.undone === 1 ? "1 draft" : `${result.undone} drafts`}${result.edited_since > 0 ? `; ${result.edited_since} were changed since and stay` : ""}.`,
+      );
+      for (const key of ["drafts", "draft"]) void client.invalidateQueries({ queryKey: [key] });
+      onClose();
+    },
+  });
+  return (
+    <Dialog open onClose={onClose} title={`Undo the ${bulk.what} of ${bulk.drafts} drafts?`}>
+      <p className="mb-4">This was one change of {bulk.drafts} drafts, and is undone in all of them. What was changed in them since stays.</p>
+      {undo.error && (
+        <p className="mb-3 text-loss" role="alert">
+          {undo.error.message}
+        </p>
+      )}
+      <div className="flex justify-end gap-2">
+        <Button onClick={onClose}>Cancel</Button>
+        <Button tone="main" onClick={() => undo.mutate()} disabled={undo.isPending} autoFocus>
+          Undo in {bulk.drafts} drafts
+        </Button>
+      </div>
+    </Dialog>
   );
 }
 
