@@ -167,8 +167,8 @@ test("5 Workbench: words, pictures, variants, a typed price", async ({ page }) =
   await expect(cell).toHaveValue(ruled);
   await cell.fill("abc");
   await cell.press("Enter");
-  await expect(page.getByText("“abc” is not a price in USD")).toBeVisible();
-  await expect(cell).toHaveValue(ruled);
+  await expect(page.getByText("“abc” is not a number.")).toBeVisible();
+  await expect(cell).toHaveValue("abc"); // what was typed stays until it is corrected
   await cell.fill("29.50");
   await cell.press("Enter");
   await expect(page.getByRole("button", { name: /^Release the typed price/ })).toBeVisible();
@@ -181,8 +181,7 @@ test("5 Workbench: words, pictures, variants, a typed price", async ({ page }) =
 
 test("6 Markup: the effect is seen, then applied", async ({ page }) => {
   await signIn(page);
-  await page.getByRole("button", { name: /Saltmarsh Goods · USD/ }).click();
-  await page.getByRole("menuitem", { name: "Money rules" }).click();
+  await page.getByRole("link", { name: /^Markup/ }).click();
   await page.getByRole("button", { name: /^Formula/ }).click();
   await page.getByRole("textbox", { name: "Multiple" }).fill("0.5");
   await page.getByRole("button", { name: "Set", exact: true }).click();
@@ -220,10 +219,16 @@ test("7 Publishing: what succeeds, what fails and why, mended and tried again", 
   await page.goto("/workbench");
   await page.getByLabel("Mark all drafts").check();
   await page.getByRole("button", { name: /^Publish 3 marked/ }).click();
-  await expect(page.getByRole("dialog")).toContainText("is not ready and will fail");
-  await page.getByRole("button", { name: "Publish 3", exact: true }).click();
+  await expect(page.getByRole("dialog")).toContainText("is not ready and stays here");
+  await expect(page.getByRole("dialog")).toContainText("144 variants are chosen; this store allows 100");
+  await page.getByRole("button", { name: "Publish the 2 that can", exact: true }).click();
+  await expect(page.getByText(/The run has ended: 2 published, 0 failed/)).toBeAttached({ timeout: 40_000 });
+  // Asked for all the same, as a script may: the run says why it failed, and which part of the draft mends it.
+  const over = (await api<{ id: number; report: { ready: boolean } }[]>(page, "GET", "/api/drafts?store=1")).filter((d) => !d.report.ready).map((d) => d.id);
+  const asked = await api<{ id: number }>(page, "POST", "/api/runs", { store_id: 1, draft_ids: over, visible: true, sell_empty: false });
+  await page.goto(`/listings/runs/${asked.id}`);
   const items = page.getByRole("grid", { name: "Items of the run" }).getByRole("row");
-  await expect(page.getByText(/The run has ended: 2 published, 1 failed/)).toBeAttached({ timeout: 40_000 });
+  await expect(page.getByText(/The run has ended: 0 published, 1 failed/)).toBeAttached({ timeout: 40_000 });
   const failed = items.filter({ hasText: "failed" });
   await expect(failed).toContainText("144 variants are chosen; this store allows 100");
 
@@ -238,8 +243,9 @@ test("7 Publishing: what succeeds, what fails and why, mended and tried again", 
     .getByRole("button", { name: /^Try .* again$/ })
     .first()
     .click();
-  await expect(page.getByText(/The run has ended: 3 published, 0 failed/)).toBeAttached({ timeout: 40_000 });
+  await expect(page.getByText(/The run has ended: 1 published, 0 failed/)).toBeAttached({ timeout: 40_000 });
 
+  await page.goto("/listings/runs/1");
   const [shop] = await Promise.all([context.waitForEvent("page"), items.filter({ hasText: "Harbour mug" }).getByRole("link", { name: "see it" }).click()]);
   await expect(shop.getByRole("heading", { name: "Harbour mug, enamelled" })).toBeVisible();
   await expect(shop.getByText("29.50 USD")).toBeVisible();

@@ -1,5 +1,5 @@
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
+import { expect, type Page, test } from "@playwright/test";
 import { port } from "./playwright.config";
 import { api, connectStore, signIn, takeFresh } from "./world";
 
@@ -21,7 +21,7 @@ const places = [
 ];
 
 /** settle waits until a place shows what it has. */
-async function settle(page: import("@playwright/test").Page) {
+async function settle(page: Page) {
   await page.waitForLoadState("networkidle").catch(() => {}); // the progress stream stays open
   await page.waitForTimeout(400);
 }
@@ -93,6 +93,56 @@ test("no place scrolls sideways at 1024 px", async ({ page }) => {
     await settle(page);
     expect(await page.evaluate(() => document.documentElement.scrollWidth), place).toBeLessThanOrEqual(1024);
   }
+});
+
+/** cutOff are the controls and words of a page that cannot be read whole, and have no tooltip that says them. */
+const cutOff = (page: Page) =>
+  page.evaluate(() => {
+    const pen = document.createElement("canvas").getContext("2d");
+    const found: string[] = [];
+    for (const el of Array.from(document.querySelectorAll<HTMLElement>("main *, header *, footer *"))) {
+      const box = el.getBoundingClientRect();
+      if (box.width < 2 || box.height < 2 || !el.checkVisibility()) continue;
+      const style = getComputedStyle(el);
+      const words = (el instanceof HTMLSelectElement ? el.selectedOptions[0]?.text : el.textContent)?.trim() ?? "";
+      const control = el.matches("button, a, select");
+      // Beyond the page's edge, where nothing scrolls to it.
+      let scrolls = false;
+      for (let over = el.parentElement; over; over = over.parentElement)
+        scrolls ||= /auto|scroll/.test(getComputedStyle(over).overflowX) && over.scrollWidth > over.clientWidth;
+      if (control && box.right > innerWidth + 1 && !scrolls) found.push(`beyond the edge: ${words}`);
+      if (el instanceof HTMLSelectElement && pen) {
+        pen.font = style.font;
+        const room = el.clientWidth - Number.parseFloat(style.paddingLeft) - Number.parseFloat(style.paddingRight) - 18; // the arrow
+        if (pen.measureText(words).width > room) found.push(`cut off: ${words}`);
+      }
+      const leaf = Array.from(el.childNodes).some((n) => n.nodeType === Node.TEXT_NODE && n.textContent?.trim());
+      if (leaf && style.textOverflow === "ellipsis" && el.scrollWidth > el.clientWidth && !el.closest("[title]")) found.push(`cut off: ${words}`);
+      // Cut by the edge of what holds it.
+      const frame = leaf && style.textOverflow !== "ellipsis" ? el.parentElement?.closest<HTMLElement>(".overflow-hidden") : undefined;
+      const edge = frame?.getBoundingClientRect();
+      if (edge && !frame?.closest("[title]") && box.left < edge.right && box.right > edge.right + 1 && box.top < edge.bottom)
+        found.push(`cut by an edge: ${words}`);
+    }
+    return [...new Set(found)];
+  });
+
+test("nothing is cut off at 1280 px without saying itself elsewhere", async ({ page }) => {
+  await page.setViewportSize({ width: 1280, height: 800 });
+  await signIn(page);
+  await connectStore(page);
+  const [id] = await takeFresh(page, 1, "A title as long as a store takes them, which goes on in its field until the last of its words");
+  for (const place of [...places, `/workbench/${id}`]) {
+    await page.goto(place);
+    await page.getByRole("main").waitFor();
+    await settle(page);
+    expect.soft(await cutOff(page), place).toEqual([]);
+  }
+  await page.goto("/sources/list");
+  await page.getByLabel("Or the address").fill(`http://127.0.0.1:${port + 6}/price-list.csv`);
+  await page.getByRole("button", { name: "Look at it" }).click();
+  await page.getByText("The first rows as offers").waitFor();
+  expect(await cutOff(page), "a price list").toEqual([]);
 });
 
 test("the browser has nothing to complain of", async ({ page }) => {

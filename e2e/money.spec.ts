@@ -52,7 +52,7 @@ test("a rule is written as a sentence, seen, applied to what is marked, and take
   await page.getByLabel("Band 1 times").fill("3");
   await page.getByLabel("Band 2 times").fill("2.6");
   await page.keyboard.press("Enter");
-  await expect(page.getByRole("button", { name: /^Formula, rule 1/ })).toHaveText("under $12: 3 × landed; from $12: 2.6 × landed");
+  await expect(page.getByRole("button", { name: /^Formula, rule 1/ })).toHaveText("under $12.00: 3 × landed; from $12.00: 2.6 × landed");
   await page.getByRole("button", { name: /^Ceiling, rule 1/ }).click();
   await page.getByRole("textbox", { name: "The market" }).fill("3");
   await page.keyboard.press("Enter");
@@ -110,13 +110,14 @@ test("rules are moved by drag, switched off, duplicated, and one that is never r
   await page.mouse.move((box?.x ?? 0) + 10, (box?.y ?? 0) + 60, { steps: 5 });
   await page.mouse.move((box?.x ?? 0) + 10, (box?.y ?? 0) + 4, { steps: 10 });
   await page.mouse.up();
-  await expect(page.getByRole("button", { name: /^Cost range, rule 1/ })).toHaveText("under $20");
+  await expect(page.getByRole("button", { name: /^Cost range, rule 1/ })).toHaveText("under $20.00");
   await expect(page.getByText("never reached: rule 1 takes all of these")).toBeVisible();
   await page.getByRole("button", { name: "What to do with rule 1" }).click();
   await page.getByRole("menuitem", { name: "Switch off" }).click();
   await expect(page.getByText("switched off")).toBeVisible();
   await expect(page.getByText("never reached")).toHaveCount(0);
-  await page.getByRole("button", { name: "Drop the change" }).click();
+  await page.getByRole("button", { name: "Discard the change" }).click();
+  await page.getByRole("dialog").getByRole("button", { name: "Discard the change" }).click();
   await standing(page);
 });
 
@@ -242,7 +243,9 @@ test("money rules by keyboard alone", async ({ page }) => {
   await page.keyboard.type("45");
   await press("Enter");
   await expect(page.getByRole("button", { name: /^Formula, rule 1/ })).toHaveText("a margin of 45 %");
-  await press("Escape"); // drops it all
+  await press("Escape"); // asks, and drops it all
+  await expect(page.getByRole("button", { name: "Discard the change", exact: true }).last()).toBeFocused();
+  await press("Enter");
   await standing(page);
   await press("Control+z"); // and back
   await expect(page.getByRole("button", { name: /^Formula, rule 1/ })).toHaveText("a margin of 45 %");

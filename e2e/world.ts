@@ -41,11 +41,16 @@ export async function signIn(page: Page, email = "ines@saltmarsh.example", passw
   await expect(page.getByRole("navigation", { name: "Stations" })).toBeVisible();
 }
 
-/** connectStore approves a store, unless it is connected already. */
+/** connectStore approves a store, unless it is connected already, and has it in use. */
 export async function connectStore(page: Page, address = goods) {
   await page.goto("/store");
   await page.getByRole("heading", { level: 1 }).waitFor();
-  if (await page.getByRole("link", { name: address }).isVisible()) return;
+  const link = page.getByRole("link", { name: address });
+  if (await link.isVisible()) {
+    const use = page.getByRole("article").filter({ has: link }).getByRole("button", { name: "Use this store" });
+    if (await use.isVisible()) await use.click();
+    return;
+  }
   await page.getByLabel(/^Address of/).fill(address);
   await page.getByRole("button", { name: "Go to the store to approve" }).click();
   await page.getByRole("button", { name: "Approve" }).click();
