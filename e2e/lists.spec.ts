@@ -1,5 +1,5 @@
 import { expect, type Page, test } from "@playwright/test";
-import { signIn } from "./world";
+import { processing, signIn } from "./world";
 
 // A list whose pictures lie in a zip beside it, and whose deliveries stand in a table of their own.
 test.describe.configure({ mode: "serial" });
@@ -70,6 +70,7 @@ test("what delivery costs is read from a table", async ({ page }) => {
   await expect(page.getByText("EUR 19.00 and EUR 19.00 each more; 6 to 9 days")).toBeVisible();
   await page.getByRole("textbox", { name: "Supplier" }).fill("Harbour Row");
   await page.getByLabel("Ships from").selectOption("DE");
+  await processing(page, 1, 2);
   await page.getByRole("button", { name: "Take it in" }).click();
   await expect(page.getByRole("listitem").filter({ hasText: "Harbour Row" })).toContainText("3 offers", { timeout: 30_000 });
 });

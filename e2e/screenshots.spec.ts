@@ -1,6 +1,6 @@
 import { test } from "@playwright/test";
 import { port } from "./playwright.config";
-import { api, connectStore, overLimit, signIn } from "./world";
+import { api, connectStore, overLimit, processing, signIn } from "./world";
 
 // Pictures for the README, of the demo data; not a test. Run by `make screenshots`.
 test.skip(!process.env.SCREENSHOTS, "only by make screenshots");
@@ -135,7 +135,8 @@ test("screenshots", async ({ page }) => {
   await page.getByText("The first rows as offers").waitFor();
   await page.getByRole("textbox", { name: "Supplier" }).fill("Northlight Wholesale");
   await page.getByLabel("Ships from").selectOption("DE");
-  await page.getByText("Say which country").waitFor({ state: "hidden" });
+  await processing(page, 1, 2);
+  await page.getByText("Say how many days").waitFor({ state: "hidden" });
   await shot("price-list");
   await page.getByRole("button", { name: "Take it in" }).click();
   await page.getByRole("listitem").filter({ hasText: "Northlight" }).getByText("All is well").waitFor({ timeout: 30_000 });

@@ -1,6 +1,6 @@
 import { expect, type Page, test } from "@playwright/test";
 import { port } from "./playwright.config";
-import { bazaar, signIn } from "./world";
+import { bazaar, processing, signIn } from "./world";
 
 // How catalogs come in: a wholesaler's list by mouse and by keyboard, a list that changes, links, files that are none.
 test.describe.configure({ mode: "serial" });
@@ -53,6 +53,7 @@ test("a price list is looked at, corrected by dragging, and taken in", async ({ 
 
   await page.getByRole("textbox", { name: "Supplier" }).fill("Northlight Wholesale");
   await page.getByLabel("Ships from").selectOption("DE");
+  await processing(page, 1, 2);
   await page.getByRole("button", { name: "Add a delivery" }).click();
   await page.getByLabel("Name of the delivery").fill("Parcel");
   await page.getByLabel("Where it goes").fill("US, DE");
@@ -102,7 +103,12 @@ test("a catalogue document, by keyboard alone", async ({ page }) => {
   await expect(page.getByText("A UBL 2.1 catalogue.")).toBeVisible();
   while (!(await page.getByLabel("Ships from").evaluate((e) => e === document.activeElement))) await page.keyboard.press("Tab");
   await page.keyboard.type("Sweden");
-  await expect(page.getByText("Say which country the supplier ships from.")).toBeHidden();
+  await page.keyboard.press("Tab");
+  await page.keyboard.type("1");
+  await page.keyboard.press("Tab");
+  await page.keyboard.type("2");
+  await page.keyboard.press("Tab");
+  await expect(page.getByText("Say how many days the supplier takes")).toBeHidden();
   await page.keyboard.press("Control+Enter");
   await expect(line(page, "Corvane Supply")).toContainText("180 offers", { timeout: 30_000 });
 });

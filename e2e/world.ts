@@ -88,3 +88,10 @@ export async function onTheShelf(name: string): Promise<Map<string, number>> {
   for (const title of titles) counts.set(title, (counts.get(title) ?? 0) + 1);
   return counts;
 }
+
+/** processing says how many days a list's supplier takes before it ships. */
+export async function processing(page: Page, least: number, most: number) {
+  await page.getByLabel("Processing days, at least").fill(String(least));
+  await page.getByLabel("Processing days, at most").fill(String(most));
+  await page.getByLabel("Processing days, at most").blur();
+}

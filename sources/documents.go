@@ -25,8 +25,8 @@ func termsOf(l *pricelist.Layout) ubl.Terms {
 
 // lookDocument shows the first lines of a UBL catalogue as the offers that they would become.
 func lookDocument(file *os.File, given *pricelist.Layout, hints pricelist.Hints) (*pricelist.Look, error) {
-	look := &pricelist.Look{Sheets: []string{}, Notes: []string{}, Columns: []pricelist.ColumnLook{}, Head: []pricelist.HeadRow{}, Preview: []pricelist.PreviewOffer{}}
-	look.Layout = pricelist.Layout{Supplier: hints.Supplier}
+	look := &pricelist.Look{Sheets: []string{}, Notes: []string{}, Columns: []pricelist.ColumnLook{}, Head: []pricelist.HeadRow{}, Preview: []pricelist.PreviewOffer{}, Questions: []pricelist.Question{}, Unread: []pricelist.UnreadColumn{}}
+	look.Layout = pricelist.Layout{Supplier: hints.Supplier, Processing: pricelist.NotSaid, Answers: map[string]string{}}
 	if given != nil {
 		look.Layout = *given
 	}
@@ -49,8 +49,10 @@ func lookDocument(file *os.File, given *pricelist.Layout, hints pricelist.Hints)
 			look.Preview = append(look.Preview, pricelist.PreviewOffer{Place: look.Rows, Number: u.Number, Trouble: u.Reason, Options: []string{}, Variants: []pricelist.PreviewVariant{}, Cells: []string{u.Content}})
 		}
 		if item.Offer != nil {
-			look.Rows++
-			preview, good := pricelist.PreviewOf(item.Offer, look.Rows, nil)
+			if look.Rows++; l.Currency == "" { // of what is typed beside it
+				l.Currency = item.Offer.Currency.String()
+			}
+			preview, good := pricelist.PreviewOf(item.Offer, look.Rows, nil, nil)
 			look.Good += good
 			look.Preview = append(look.Preview, preview)
 		}

@@ -13,6 +13,7 @@ import (
 
 	"github.com/jackc/pgx/v5/pgxpool"
 
+	"plainpelican/core/landed"
 	"plainpelican/sources"
 	"plainpelican/standins/bazaar"
 	"plainpelican/standins/fault"
@@ -86,7 +87,7 @@ func TestAKilledIntakeResumes(t *testing.T) {
 	address := w.Serve(list.Handler())
 	looked := w.Look(sources.List{Address: address + "/price-list.csv"})
 	layout := looked.Layout
-	layout.Country, layout.Supplier = "DE", "Northlight Wholesale"
+	layout.Country, layout.Supplier, layout.Processing = "DE", "Northlight Wholesale", landed.Days{Min: 1, Max: 2}
 	owner := context.Background()
 	var ids []int64
 	if _, err := app.Connect(owner, sources.Credentials{Address: w.BazaarURL, ClientID: "test", ClientSecret: w.Bazaar.ClientSecret}); err != nil {

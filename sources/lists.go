@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"mime"
 	"net/http"
 	"net/url"
 	"os"
@@ -87,9 +88,10 @@ type Looked struct {
 // Look finds out how a list is written and what its columns hold, and shows its first rows.
 func (s *Service) Look(ctx context.Context, in List) (Looked, error) {
 	out := Looked{File: in.File, Name: in.Name}
+	hints := pricelist.Hints{}
 	if in.File == "" {
 		var err error
-		if out.File, out.Name, err = s.download(ctx, in.Address); err != nil {
+		if out.File, out.Name, hints.Charset, err = s.download(ctx, in.Address); err != nil {
 			if apikit.IsProblem(err) {
 				return out, err
 			}
@@ -101,7 +103,7 @@ func (s *Service) Look(ctx context.Context, in List) (Looked, error) {
 		return out, err
 	}
 	defer func() { _ = file.Close() }()
-	hints := pricelist.Hints{Supplier: supplierName(out.Name)}
+	hints.Supplier = supplierName(out.Name)
 	if in.Store != 0 {
 		if err := s.Pool.QueryRow(ctx, `select currency from store where id = $1`, in.Store).Scan(&hints.Currency); err != nil && !database.Missing(err) {
 			return out, err
@@ -150,8 +152,9 @@ func (s *Service) ConnectList(ctx context.Context, in List) (int64, error) {
 	if in.Layout == nil {
 		return 0, apikit.Problem(422, "layout", "Say first what the columns of this list hold.")
 	}
-	if field, reason := in.Layout.Check(); reason != "" {
-		return 0, apikit.Problem(422, field, "%s", reason)
+	layout, err := s.settled(ctx, in)
+	if err != nil {
+		return 0, err
 	}
 	address := ""
 	if in.Address != "" {
@@ -161,15 +164,10 @@ func (s *Service) ConnectList(ctx context.Context, in List) (int64, error) {
 		}
 		address = u
 	}
-	file, err := s.file(in.File)
-	if err != nil {
-		return 0, err
-	}
-	_ = file.Close()
 	var id int64
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, `insert into source (kind, name, address, client_id, state, requests_per_second, layout) values ($4, $1, $2, '', 'connected', 1, $3) returning id`,
-			in.Layout.Supplier, address, in.Layout, kindOf(in.Layout)).Scan(&id)
+			layout.Supplier, address, layout, kindOf(layout)).Scan(&id)
 		if database.Taken(err) {
 			return apikit.Problem(409, "address", "The list at %s is among your sources already.", address)
 		}
@@ -184,9 +182,19 @@ func (s *Service) ConnectList(ctx context.Context, in List) (int64, error) {
 		if _, err := s.begin(ctx, tx, id, What{Whole: true, File: in.File, FileName: in.Name}); err != nil {
 			return err
 		}
-		return members.Audit(ctx, tx, "connected source", in.Layout.Supplier, nil, map[string]string{"address": address, "file": in.Name})
+		return members.Audit(ctx, tx, "connected source", layout.Supplier, nil, map[string]string{"address": address, "file": in.Name})
 	})
 	return id, err
+}
+
+// settled is a layout as what was answered makes it. It is a problem where a list leaves something open that a cost, a
+// stock or a weight stands on.
+func (s *Service) settled(ctx context.Context, in List) (*pricelist.Layout, error) {
+	looked, err := s.Look(ctx, in)
+	if err == nil && looked.Trouble != "" {
+		err = apikit.Problem(422, looked.Field, "%s", looked.Trouble)
+	}
+	return &looked.Layout, err
 }
 
 // Reconnect connects a price list again that was disconnected: its offers are back at once.
@@ -213,7 +221,18 @@ func (s *Service) Reconnect(ctx context.Context, id int64) error {
 // SaveLayout says anew how a source's list is read, and takes the file of its newest intake in by
 // that, which is the one that was looked at.
 func (s *Service) SaveLayout(ctx context.Context, id int64, l pricelist.Layout) error {
-	if field, reason := l.Check(); reason != "" {
+	var newest List
+	err := s.Pool.QueryRow(ctx, `select file, file_name from intake where source_id = $1 and file <> '' and whole order by id desc limit 1`, id).Scan(&newest.File, &newest.Name)
+	if err != nil && !database.Missing(err) {
+		return err
+	}
+	if newest.Layout = &l; newest.File != "" {
+		settled, err := s.settled(ctx, newest)
+		if err != nil {
+			return err
+		}
+		l = *settled
+	} else if field, reason := l.Check(); reason != "" {
 		return apikit.Problem(422, field, "%s", reason)
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
@@ -225,13 +244,7 @@ func (s *Service) SaveLayout(ctx context.Context, id int64, l pricelist.Layout) 
 		if err != nil {
 			return err
 		}
-		var what What
-		what.Whole = true
-		err = tx.QueryRow(ctx, `select file, file_name from intake where source_id = $1 and file <> '' and whole order by id desc limit 1`, id).Scan(&what.File, &what.FileName)
-		if err != nil && !database.Missing(err) {
-			return err
-		}
-		_, err = s.begin(ctx, tx, id, what)
+		_, err = s.begin(ctx, tx, id, What{Whole: true, File: newest.File, FileName: newest.Name})
 		if database.Taken(err) {
 			return apikit.Problem(409, "", "An intake of this source is on its way. Wait until it has ended.")
 		}
@@ -307,26 +320,30 @@ func (s *Service) fetch(ctx context.Context, in *intaking) (hash, name string, e
 	if in.source.Address == "" {
 		return "", "", apikit.Problem(409, "file", "This list has no address. Send its newest file.")
 	}
-	hash, name, err = s.download(ctx, in.source.Address)
+	hash, name, _, err = s.download(ctx, in.source.Address)
 	if err != nil && !apikit.IsProblem(err) && !blobs.Fault(err) && ctx.Err() == nil {
 		err = &fetchError{fileWords(in.source.Address, err), err}
 	}
 	return hash, name, err
 }
 
-func (s *Service) download(ctx context.Context, typed string) (hash, name string, err error) {
+// download keeps a file that it fetches, and tells what the server says of its encoding.
+func (s *Service) download(ctx context.Context, typed string) (hash, name, charset string, err error) {
 	address, err := fileAddress(typed)
 	if err != nil {
-		return "", "", err
+		return "", "", "", err
 	}
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Minute)
 	defer cancel()
 	err = s.Connector.Client.Download(ctx, address, MostFileBytes, func(answer *http.Response) error {
 		var err error
+		if _, parameters, err := mime.ParseMediaType(answer.Header.Get("Content-Type")); err == nil {
+			charset = parameters["charset"]
+		}
 		hash, _, err = s.Blobs.PutStream(answer.Body)
 		return err
 	})
-	return hash, path.Base(address), err
+	return hash, path.Base(address), charset, err
 }
 
 // fileWords says why a file could not be fetched.

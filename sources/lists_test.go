@@ -13,6 +13,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"plainpelican/connect/pricelist"
+	"plainpelican/core/landed"
 	"plainpelican/sources"
 	"plainpelican/standins/fault"
 	"plainpelican/standins/wholesale"
@@ -196,7 +197,7 @@ func TestACatalogueDocumentIsTakenIn(t *testing.T) {
 		t.Fatalf("%+v", looked.Layout)
 	}
 	layout := looked.Layout
-	layout.Country = "SE"
+	layout.Country, layout.Processing = "SE", landed.Days{Min: 1, Max: 2}
 	w.Owner.Must("POST", "/api/lists", sources.List{File: looked.File, Address: address, Name: looked.Name, Layout: &layout}, nil)
 	source := w.Source("Corvane Supply")
 	if in := source.Intakes[0]; source.Kind != "catalogue document" || in.State != "finished" || in.Added < 58 || in.SetAside == 0 {

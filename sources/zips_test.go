@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"plainpelican/catalog"
+	"plainpelican/core/landed"
 	"plainpelican/sources"
 	"plainpelican/testkit"
 )
@@ -56,7 +57,8 @@ func TestPicturesComeInAZipBesideAList(t *testing.T) {
 		t.Errorf("nothing is said of its pictures: %q", looked.Notes)
 	}
 	layout := looked.Layout
-	layout.Country, layout.Supplier, layout.Currency = "DE", "Northlight Wholesale", "EUR"
+	layout.Country, layout.Supplier, layout.Processing = "DE", "Northlight Wholesale", landed.Days{Min: 1, Max: 2}
+	layout.Answers = map[string]string{"currency": "EUR"}
 	w.Owner.Must("POST", "/api/lists", sources.List{File: up.File, Name: up.Name, Layout: &layout}, nil)
 	id := w.Source("Northlight Wholesale").ID
 

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"plainpelican/catalog"
+	"plainpelican/core/landed"
 	"plainpelican/pricing"
 	"plainpelican/publishing"
 	"plainpelican/sources"
@@ -34,7 +35,7 @@ func (w *World) ConnectList(list sources.List) sources.Source {
 	w.t.Helper()
 	looked := w.Look(list)
 	layout := looked.Layout
-	layout.Country, layout.Supplier = "DE", "Northlight Wholesale"
+	layout.Country, layout.Supplier, layout.Processing = "DE", "Northlight Wholesale", landed.Days{Min: 1, Max: 2}
 	list.File, list.Name, list.Layout = looked.File, looked.Name, &layout
 	w.Owner.Must("POST", "/api/lists", list, nil)
 	return w.Source("Northlight Wholesale")

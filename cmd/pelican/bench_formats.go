@@ -15,6 +15,7 @@ import (
 
 	"plainpelican/connect/pricelist"
 	"plainpelican/connect/ubl"
+	"plainpelican/core/landed"
 	"plainpelican/standins/gen"
 )
 
@@ -145,6 +146,7 @@ func (out *formatsResult) workbook(path string) error {
 	}
 	layout := look.Layout
 	layout.Country = "DE"
+	layout.Processing = landed.Days{Min: 1, Max: 2}
 	r, err := pricelist.Open(context.Background(), f, &layout, false)
 	if err != nil {
 		return err

@@ -18,6 +18,7 @@ import (
 
 	"plainpelican/application"
 	"plainpelican/catalog"
+	"plainpelican/core/landed"
 	"plainpelican/platform/access"
 	"plainpelican/sources"
 	"plainpelican/standins/gen"
@@ -258,6 +259,7 @@ func connectBench(ctx context.Context, a *application.Application, file, supplie
 	}
 	layout := looked.Layout
 	layout.Country, layout.Supplier = "DE", supplier
+	layout.Processing = landed.Days{Min: 1, Max: 2}
 	return a.Sources.ConnectList(ctx, sources.List{File: up.File, Name: up.Name, Layout: &layout})
 }
 

@@ -17,6 +17,7 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"plainpelican/application"
+	"plainpelican/core/landed"
 	"plainpelican/platform/settings"
 	"plainpelican/sources"
 	"plainpelican/standins/bazaar"
@@ -45,6 +46,7 @@ func toTakeIn(t *testing.T, data, market, list string) *pgxpool.Pool {
 	}
 	layout := looked.Layout
 	layout.Country, layout.Supplier = "DE", "Northlight Wholesale"
+	layout.Processing = landed.Days{Min: 1, Max: 2}
 	if _, err := a.Sources.ConnectList(ctx, sources.List{File: looked.File, Address: list, Layout: &layout}); err != nil {
 		t.Fatal(err)
 	}

@@ -10,6 +10,7 @@ import (
 	"math/big"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/zeebo/xxh3"
@@ -28,7 +29,7 @@ type mark struct {
 
 // product is an item of its rows, built unless the reader is lazy.
 func (r *Reader) product(rows []Row) Item {
-	item := Item{Place: rows[0].Place, Cells: rows[0].Cells, rows: rows, section: r.section, Sum: r.sumOf(rows)}
+	item := Item{Place: rows[0].Place, Cells: rows[0].Cells, rows: rows, section: r.section, unit: r.sectionUnit, Sum: r.sumOf(rows)}
 	if item.Number = r.offerNumber(rows[0], ""); !r.Lazy || item.Number == "" {
 		item = r.finish(item)
 	}
@@ -41,7 +42,7 @@ func (r *Reader) sumOf(rows []Row) [32]byte {
 	if r.salt == nil {
 		own := *r.layout
 		own.Format, own.Encoding, own.Delimiter, own.Sheet, own.Header = "", "", "", "", 0 // how it is written makes no other offers
-		said, _ := json.Marshal([]any{own, r.Pictures})                                    // nothing that JSON cannot say, in an order of its own
+		said, _ := json.Marshal([]any{own, r.Pictures, r.money, r.shared})                 // nothing that JSON cannot say, in an order of its own
 		sum := sha256.Sum256(said)
 		r.salt = sum[:]
 		for _, f := range Fields {
@@ -60,6 +61,9 @@ func (r *Reader) sumOf(rows []Row) [32]byte {
 			}
 			b = binary.AppendUvarint(b, uint64(len(cell)))
 			b = append(b, cell...)
+			if kind := row.kind(m.place); kind.number {
+				b = append(append(b, 1), kind.currency...)
+			}
 		}
 	}
 	r.sum = b
@@ -76,7 +80,7 @@ func bytesOf(sum xxh3.Uint128) []byte { b := sum.Bytes(); return b[:] }
 func (r *Reader) Builder() func(Item) Item {
 	own := *r
 	return func(item Item) Item {
-		own.section = item.section
+		own.section, own.sectionUnit = item.section, item.unit
 		return own.finish(item)
 	}
 }
@@ -104,9 +108,13 @@ func (r *Reader) finish(item Item) Item {
 // build makes one offer of its rows. A row that cannot be used is set aside, the rest goes in.
 func (r *Reader) build(rows []Row) Item {
 	first := rows[0]
-	item := Item{Place: first.Place, Cells: first.Cells, Doubts: map[string]string{}}
+	item := Item{Place: first.Place, Cells: first.Cells, Doubts: map[string]string{}, Given: map[string]string{}}
+	all := rows
+	if rest := r.withCosts(rows); len(rest) < len(rows) {
+		item.Common, rows = len(rows)-len(rest), rest
+	}
 	o := &source.Offer{
-		Title: r.commonTitle(rows), Category: r.any(rows, Category), Brand: r.any(rows, Brand), Description: paragraphs(r.any(rows, Description)), PageURL: webAddress(r.any(rows, Page)),
+		Title: r.commonTitle(all), Category: r.any(all, Category), Brand: r.any(all, Brand), Description: paragraphs(r.any(all, Description)), PageURL: webAddress(r.any(all, Page)),
 		Processing: r.layout.Processing, Deliveries: r.layout.Deliveries,
 		Supplier: source.Supplier{Number: "1", Name: r.layout.Supplier, Country: r.layout.Country, Verified: true},
 	}
@@ -117,12 +125,12 @@ func (r *Reader) build(rows []Row) Item {
 		item.SetAside = append(item.SetAside, r.aside(first, "", "neither a number nor a title says what it is"))
 		rows = rows[1:]
 	}
-	r.pictures(o, rows)
+	r.pictures(o, all)
 	names, places := r.options(rows)
 	o.OptionNames = names
 	seen := map[string]bool{}
 	for i, row := range rows {
-		v, doubt, err := r.variant(o, row, places, seen)
+		v, given, doubt, err := r.variant(o, row, places, seen)
 		if err == nil && i >= mostVariants {
 			err = fmt.Errorf("its product has more than %d rows", mostVariants)
 		}
@@ -133,6 +141,9 @@ func (r *Reader) build(rows []Row) Item {
 		if doubt != "" {
 			item.Doubts[v.Number] = doubt
 		}
+		if given != "" {
+			item.Given[v.Number] = given
+		}
 		seen[v.Number] = true
 		o.Currency = v.Cost.Currency()
 		o.Variants = append(o.Variants, v)
@@ -141,6 +152,19 @@ func (r *Reader) build(rows []Row) Item {
 		item.Offer = o
 	}
 	return item
+}
+
+// withCosts are the rows of a product that can be bought, where the first only names it for those below.
+func (r *Reader) withCosts(rows []Row) []Row {
+	if len(rows) < 2 || r.get(rows[0], Cost) != "" || r.get(rows[0], Title) == "" {
+		return rows
+	}
+	for _, row := range rows[1:] {
+		if r.get(row, Cost) == "" {
+			return rows
+		}
+	}
+	return rows[1:]
 }
 
 // any is the first filled cell of a field.
@@ -224,49 +248,47 @@ func (r *Reader) options(rows []Row) (names []string, places []int) {
 
 var asking = regexp.MustCompile(`(?i)^[^0-9]*(call|request|ask|poa|tba|tbc|anfrage|demande|consultar|richiesta|aanvraag)[^0-9]*$`)
 
-func (r *Reader) variant(o *source.Offer, row Row, places []int, seen map[string]bool) (v source.Variant, doubt string, err error) {
+func (r *Reader) variant(o *source.Offer, row Row, places []int, seen map[string]bool) (v source.Variant, given, doubt string, err error) {
 	l := r.layout
 	if o.Title == "" {
-		return v, "", errors.New("the title is empty")
+		return v, "", "", errors.New("the title is empty")
 	}
-	code := l.Currency
-	if text := r.get(row, Currency); text != "" || code == "" {
-		code = strings.ToUpper(text)
-		if mark, ok := symbols[text]; ok && mark != "" {
-			code = mark
+	var doubts []string
+	if v.Cost, given, err = r.cost(row); err != nil {
+		return v, "", "", err
+	}
+	if c := v.Cost.Currency(); o.Currency != 0 && c != o.Currency {
+		return v, "", "", fmt.Errorf("it is priced in %s, the rows before it of the same product in %s", c, o.Currency)
+	}
+	for _, into := range []struct {
+		field Field
+		price *money.Amount
+	}{{MinAdvertised, &v.MinAdvertised}, {List, &v.List}} {
+		var doubt string
+		if *into.price, doubt = r.named(row, into.field, v.Cost.Currency()); doubt != "" {
+			if into.field == MinAdvertised {
+				return v, "", "", errors.New(doubt) // a price below it may not be shown
+			}
+			doubts = append(doubts, strings.ToUpper(doubt[:1])+doubt[1:]+"; it is not kept.")
 		}
 	}
-	c, err := r.currency(code)
-	switch {
-	case code == "":
-		return v, "", errors.New("the currency is empty")
-	case err != nil:
-		return v, "", fmt.Errorf("“%s” is not a currency", clip(code))
-	case o.Currency != 0 && c != o.Currency:
-		return v, "", fmt.Errorf("it is priced in %s, the rows before it of the same product in %s", c, o.Currency)
+	var stockDoubt string
+	if v.Stock, stockDoubt, err = r.stock(row); err != nil {
+		return v, "", "", fmt.Errorf("the stock: %w", err)
 	}
-	if v.Cost, err = r.cost(row, c); err != nil {
-		return v, "", err
+	if stockDoubt != "" {
+		doubts = append(doubts, stockDoubt)
 	}
-	for f, into := range map[Field]*money.Amount{MinAdvertised: &v.MinAdvertised, List: &v.List} {
-		if *into, err = r.named(row, f, c); err != nil {
-			return v, "", err
+	if text := r.get(row, MinOrder); text != "" {
+		if n, err := stock(text, row.sign(r.places[MinOrder][0], l.Decimal)); err == nil && n > 1 {
+			doubts = append(doubts, fmt.Sprintf("The supplier sells at least %d at once.", n))
 		}
 	}
-	if len(r.places[Stock]) > 0 {
-		if v.Stock, err = stock(r.get(row, Stock), l.Decimal); err != nil {
-			return v, "", fmt.Errorf("the stock: %w", err)
-		}
-	} else {
-		doubt = "The list does not say how many there are; 0 is taken."
+	var barcodeDoubt string
+	if v.Barcode, barcodeDoubt = r.barcode(row); barcodeDoubt != "" {
+		doubts = append(doubts, barcodeDoubt)
 	}
-	v.Barcode = barcode(r.get(row, Barcode))
-	if wrong := gtin.Check(v.Barcode); wrong != "" {
-		doubt = wrong
-	}
-	if at := r.places[Weight]; len(at) > 0 {
-		v.WeightGrams = grams(r.get(row, Weight), r.names[at[0]], l.Decimal)
-	}
+	v.WeightGrams = r.weight(row)
 	v.Values = r.values(o, row, places)
 	v.Picture = r.pictureOf(o, row)
 	v.Number = r.get(row, Number)
@@ -274,9 +296,44 @@ func (r *Reader) variant(o *source.Offer, row Row, places []int, seen map[string
 		v.Number = strings.TrimRight(o.Number+"-"+strings.Join(v.Values, "-"), "-")
 	}
 	if seen[v.Number] {
-		return v, "", fmt.Errorf("the number %s is there twice; the first stands", v.Number)
+		return v, "", "", fmt.Errorf("the number %s is there twice; the first stands", v.Number)
 	}
-	return v, doubt, nil
+	return v, given, strings.Join(doubts, " "), nil
+}
+
+// stock is how many there are, with what is doubtful of it.
+func (r *Reader) stock(row Row) (n int, doubt string, err error) {
+	at := r.places[Stock]
+	if len(at) == 0 {
+		return 0, "The list does not say how many there are; 0 is taken.", nil
+	}
+	text := row.cell(at[0])
+	switch class := stockClassOf(text); class {
+	case inStock, lowStock:
+		if n := r.layout.StockWords[string(class)]; n > 0 {
+			return n, "", nil
+		}
+		return 0, fmt.Sprintf("“%s” does not say how many there are; 0 is taken.", clip(text)), nil
+	case unknownStock:
+		return 0, fmt.Sprintf("The stock is not known (“%s”); 0 is taken.", clip(text)), nil
+	}
+	n, err = stock(text, row.sign(at[0], r.layout.Decimal))
+	return n, "", err
+}
+
+// weight reads a weight, its unit in the cell, beside it, or as the column says.
+func (r *Reader) weight(row Row) int {
+	at := r.places[Weight]
+	if len(at) == 0 {
+		return 0
+	}
+	unit := r.layout.WeightUnit
+	if beside := weightUnitOf(row.cell(at[0] + 1)); beside != "" {
+		unit = beside
+	} else if named := weightUnitIn(r.names[at[0]]); unit == "" && named != "" {
+		unit = named
+	}
+	return grams(row.cell(at[0]), unit, row.sign(at[0], r.layout.Decimal))
 }
 
 // currency reads a code; most rows have the code of the row before.
@@ -291,51 +348,139 @@ func (r *Reader) currency(code string) (money.Currency, error) {
 	return c, err
 }
 
-func (r *Reader) cost(row Row, c money.Currency) (money.Amount, error) {
+// currencyOf is the currency of a cell of prices: its own sign or code, its number format, or that of its row, its column or
+// the list. It is an error where none of these says it clearly.
+func (r *Reader) currencyOf(row Row, f Field, text, mark string) (money.Currency, error) {
+	l := r.layout
+	list := r.money[f]
+	byRow := r.get(row, Currency)
+	code := signOf(byRow)
+	if byRow != "" && code == "" {
+		return 0, fmt.Errorf("“%s” is not a currency", clip(byRow))
+	}
+	if byRow != "" && (list == "" || list[0] == '~' || f == Cost) {
+		list = code
+	}
+	if list == "" || list[0] == '~' && l.ofSign(list[1:], l.Currency) == "" && l.Currency != "" {
+		list = l.Currency
+	}
+	if list != "" && list[0] == '~' {
+		list = l.ofSign(list[1:], l.Currency)
+	}
+	own := mark
+	if own == "" || own[0] == '?' {
+		own = row.kind(r.places[f][0]).currency
+	}
+	if own == "" {
+		own = list
+	} else if own[0] == '~' {
+		if own = l.ofSign(own[1:], list); own == "" {
+			return 0, fmt.Errorf("the currency of “%s” is one of several, and nothing says which", clip(text))
+		}
+	}
+	if own == "" {
+		return 0, errors.New("the currency is empty")
+	}
+	return r.currency(own)
+}
+
+// cost is what one piece costs, and what the list says where that is a part of it.
+func (r *Reader) cost(row Row) (cost money.Amount, given string, err error) {
 	text := r.get(row, Cost)
 	switch {
 	case text == "" && len(row.Cells) < r.width:
-		return money.Amount{}, fmt.Errorf("the row ends after %d of %d cells", len(row.Cells), r.width)
+		return cost, "", fmt.Errorf("the row ends after %d of %d cells", len(row.Cells), r.width)
 	case text == "":
-		return money.Amount{}, errors.New("the cost is empty")
-	case !strings.ContainsAny(text, "0123456789") && asking.MatchString(text):
-		return money.Amount{}, fmt.Errorf("the supplier wants to be asked for the cost (“%s”)", clip(text))
+		return cost, "", errors.New("the cost is empty")
+	case !strings.ContainsAny(text, "0123456789") && (asking.MatchString(text) || stockClassOf(text) == unknownStock):
+		return cost, "", fmt.Errorf("the supplier wants to be asked for the cost (“%s”)", clip(text))
 	}
-	cost, err := amount(text, r.layout.Decimal, c)
+	at := r.places[Cost][0]
+	number, mark, per := pricedFor(text)
+	pieces, err := r.pieces(row, per)
 	if err != nil {
-		return cost, fmt.Errorf("the cost: %w", err)
+		return cost, "", err
 	}
-	if r.layout.PerPack {
-		pieces, err := stock(r.get(row, Pack), r.layout.Decimal)
-		if err != nil || pieces < 1 {
-			return cost, fmt.Errorf("how many are in a pack cannot be read from “%s”", clip(r.get(row, Pack)))
-		}
-		each, err := money.MulDiv(cost.Minor(), 1, int64(pieces))
-		if err != nil {
-			return cost, err
-		}
-		cost = money.New(each, c)
+	c, err := r.currencyOf(row, Cost, text, mark)
+	if err != nil {
+		return cost, "", err
+	}
+	sign := row.sign(at, r.layout.Decimal)
+	if cost, err = figure(text, number, mark, sign, c, pieces, r.layout.Minor); err != nil {
+		return cost, "", fmt.Errorf("the cost: %w", err)
 	}
 	if cost.Minor() <= 0 {
-		return cost, fmt.Errorf("the cost is %s", cost)
+		if whole, err := figure(text, number, mark, sign, c, 1, false); err == nil && whole.Minor() > 0 {
+			return cost, "", fmt.Errorf("the cost of one, of %s for %d, is less than the least amount of %s", clip(text), pieces, c)
+		}
+		return cost, "", fmt.Errorf("the cost is %s", cost)
 	}
-	return cost, nil
+	if pieces > 1 {
+		if whole, err := figure(text, number, mark, sign, c, 1, r.layout.Minor); err == nil {
+			given = fmt.Sprintf("%s for %d", whole, pieces)
+		}
+	}
+	return cost, given, nil
 }
 
-// named reads a price that a list may name; a dash is none.
-func (r *Reader) named(row Row, f Field, c money.Currency) (money.Amount, error) {
+// pieces is for how many a row's price is: its cell says it, its column of units, its section, or the list.
+func (r *Reader) pieces(row Row, own priceUnit) (int, error) {
+	l := r.layout
+	var u priceUnit
+	switch at := r.places[PriceFor]; {
+	case own.known():
+		u = own
+	case len(at) > 0 && row.cell(at[0]) != "":
+		if u = unitOf(row.cell(at[0])); !u.known() {
+			return 0, fmt.Errorf("what the price is for cannot be read from “%s”", clip(row.cell(at[0])))
+		}
+	case r.sectionUnit.known():
+		u = r.sectionUnit
+	case l.PerPack:
+		u.pack = "pack"
+	default:
+		return max(l.Per, 1), nil
+	}
+	switch {
+	case u.pieces > 0:
+		return u.pieces, nil
+	case u.measure != "":
+		if l.Answers[askMeasure] == "1" {
+			return 1, nil
+		}
+		return 0, fmt.Errorf("its price is for a %s, which may not be one piece", u.measure)
+	case len(r.places[Pack]) == 0 && l.Per > 0:
+		return l.Per, nil
+	case len(r.places[Pack]) == 0:
+		return 0, fmt.Errorf("its price is for %s, and nothing says of how many pieces", u.words())
+	}
+	n, err := stock(r.get(row, Pack), row.sign(r.places[Pack][0], l.Decimal))
+	if err != nil || n < 1 {
+		return 0, fmt.Errorf("how many are in a pack cannot be read from “%s”", clip(r.get(row, Pack)))
+	}
+	return n, nil
+}
+
+// named reads a price that a list may name; a dash is none. What cannot be kept of it is said.
+func (r *Reader) named(row Row, f Field, of money.Currency) (price money.Amount, doubt string) {
 	text := r.get(row, f)
 	if strings.Trim(text, "-–—./ ") == "" || strings.EqualFold(text, "n/a") || strings.EqualFold(text, "none") {
-		return money.Zero(c), nil
+		return money.Zero(of), ""
 	}
-	price, err := amount(text, r.layout.Decimal, c)
-	if err != nil {
-		return price, fmt.Errorf("the %s: %w", f.Words(), err)
+	number, mark := unit(text)
+	c, err := r.currencyOf(row, f, text, mark)
+	if err == nil {
+		price, err = figure(text, number, mark, row.sign(r.places[f][0], r.layout.Decimal), c, 1, r.layout.Minor)
 	}
-	if price.Negative() {
-		return price, fmt.Errorf("the %s is %s", f.Words(), price)
+	switch {
+	case err != nil:
+		return money.Zero(of), fmt.Sprintf("the %s: %s", f.Words(), err)
+	case price.Negative():
+		return money.Zero(of), fmt.Sprintf("the %s is %s", f.Words(), price)
+	case c != of:
+		return money.Zero(of), fmt.Sprintf("the %s is in %s, the cost in %s", f.Words(), c, of)
 	}
-	return price, nil
+	return price, ""
 }
 
 func (r *Reader) values(o *source.Offer, row Row, places []int) []string {
@@ -353,18 +498,38 @@ func (r *Reader) values(o *source.Offer, row Row, places []int) []string {
 	return values
 }
 
-var science = regexp.MustCompile(`^\d(\.\d+)?[eE]\+\d{1,2}$`)
+var science = regexp.MustCompile(`^\d[.,]?(\d*)[eE]\+?(\d{1,2})$`)
 
-// barcode mends what spreadsheets do to long numbers, and leaves what it cannot.
+// barcode is a row's barcode, mended of what spreadsheets do to long numbers; one that is no article's own is left out and
+// said. One with a wrong check digit is named, not dropped.
+func (r *Reader) barcode(row Row) (code, doubt string) {
+	text := r.get(row, Barcode)
+	code = barcode(text)
+	switch {
+	case text == "":
+		return "", ""
+	case code == "":
+		return "", fmt.Sprintf("The barcode “%s” has lost digits in a spreadsheet; it is not kept.", clip(text))
+	case strings.Trim(code, "0") == "":
+		return "", "The barcode is all zeros; it is not kept."
+	case r.shared[text]:
+		return "", fmt.Sprintf("The barcode %s stands on several products; it is not kept.", clip(code))
+	}
+	return code, gtin.Check(code)
+}
+
+// barcode mends what spreadsheets do to long numbers, and leaves what it cannot. It is empty where digits are lost.
 func barcode(text string) string {
 	if text == "" || digits(text) {
 		return text
 	}
 	text = strings.Trim(text, "'\"= ")
-	if science.MatchString(text) {
-		if n, _, err := big.ParseFloat(text, 10, 100, big.ToNearestEven); err == nil {
+	if m := science.FindStringSubmatch(text); m != nil {
+		n, _, err := big.ParseFloat(strings.Replace(text, ",", ".", 1), 10, 100, big.ToNearestEven)
+		if power, _ := strconv.Atoi(m[2]); err == nil && len(m[1]) == power && gtin.Valid(n.Text('f', 0)) {
 			return n.Text('f', 0)
 		}
+		return ""
 	}
 	return gaps.Replace(strings.TrimSuffix(text, ".0"))
 }

@@ -3,14 +3,9 @@ package pricelist
 import (
 	"bufio"
 	"bytes"
-	"errors"
 	"io"
 	"strings"
 	"unicode/utf8"
-
-	"golang.org/x/text/encoding/charmap"
-	"golang.org/x/text/encoding/unicode"
-	"golang.org/x/text/transform"
 )
 
 // Row is a row of a table. Place is its line in the file or its row in the sheet, from 1.
@@ -19,8 +14,12 @@ type Row struct {
 	Cells []string
 	// Trouble says why the row as a whole cannot be read; its cells are then what there is.
 	Trouble string
+	// kinds are what a workbook says of the cells; nil in a text file.
+	kinds []cellKind
 	// width is how many cells the row had before it was cut.
 	width int
+	// cut is true for a file's last row where it has no line end and its last cell is a number shorter than the one above.
+	cut bool
 }
 
 // rows reads a table row by row; the end is io.EOF.
@@ -46,19 +45,15 @@ type csvRows struct {
 	pending []string
 	line    int
 	ended   bool
+	tooLong bool     // a line of the record is longer than can be kept
+	last    bool     // the line ends with the file, without a line end
+	tail    int      // letters of the last cell of the row before
 	odd     bool     // the record has bytes that no text has
 	room    []string // for the cells of the next rows, allocated many at a time
 }
 
 func newCSV(r io.Reader, l *Layout) *csvRows {
-	switch l.Encoding {
-	case UTF16LE:
-		r = transform.NewReader(r, unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewDecoder())
-	case UTF16BE:
-		r = transform.NewReader(r, unicode.UTF16(unicode.BigEndian, unicode.UseBOM).NewDecoder())
-	case Windows1252:
-		r = transform.NewReader(r, charmap.Windows1252.NewDecoder())
-	}
+	r = decoded(r, l.Encoding)
 	delim := byte(',')
 	if l.Delimiter != "" {
 		delim = l.Delimiter[0]
@@ -72,7 +67,10 @@ func newCSV(r io.Reader, l *Layout) *csvRows {
 
 func (c *csvRows) close() {}
 
-var errLine = errors.New("a line is longer than 1 MB")
+const (
+	lineTooLong = "its line is longer than 1 MB"
+	cutShort    = "the file ends within this row, perhaps: its last figure may be cut"
+)
 
 // readLine reads a line without its end, which is LF, CRLF or CR.
 func (c *csvRows) readLine() (string, error) {
@@ -90,7 +88,8 @@ func (c *csvRows) readLine() (string, error) {
 		part, err := c.in.ReadSlice('\n')
 		if err == bufio.ErrBufferFull {
 			if len(long)+len(part) > mostLineBytes {
-				return "", errLine
+				c.tooLong = true
+				continue // what follows of it is passed over
 			}
 			long = append(long, part...)
 			continue
@@ -107,6 +106,7 @@ func (c *csvRows) readLine() (string, error) {
 		if long != nil {
 			part = append(long, part...)
 		}
+		c.last = err == io.EOF
 		text := strings.TrimSuffix(strings.TrimSuffix(string(part), "\n"), "\r")
 		if strings.IndexByte(text, '\r') >= 0 { // old Macs end lines with CR alone
 			lines := strings.Split(text, "\r")
@@ -124,7 +124,7 @@ func (c *csvRows) look(line string) {
 }
 
 func (c *csvRows) next() (Row, error) {
-	c.odd = false
+	c.odd, c.tooLong, c.last = false, false, false
 	line, err := c.readLine()
 	if err != nil {
 		return Row{}, err
@@ -136,6 +136,17 @@ func (c *csvRows) next() (Row, error) {
 		row.Cells = c.split(line)
 	} else {
 		row.Cells, row.Trouble = c.quoted(line)
+	}
+	if c.tooLong {
+		row.Trouble = lineTooLong
+		for i, cell := range row.Cells {
+			row.Cells[i] = cell[:min(len(cell), 200)]
+		}
+	}
+	if n := len(row.Cells); n > 0 {
+		tail := row.Cells[n-1]
+		row.cut = c.last && tail != "" && len(tail) < c.tail && tail[len(tail)-1] >= '0' && tail[len(tail)-1] <= '9'
+		c.tail = len(tail)
 	}
 	if len(row.Cells) > mostColumns {
 		row.Cells, row.Trouble = row.Cells[:mostColumns], "the row has more than 500 cells"

@@ -62,7 +62,7 @@ func DeliveriesOf(ctx context.Context, f *os.File, currency string) (list []land
 	defer t.close()
 	if t.book == nil {
 		look := &Look{}
-		if err := look.form(t, true); err != nil {
+		if err := look.form(t, true, ""); err != nil {
 			return nil, nil, err
 		}
 		return t.deliveries(&look.Layout, currency)
@@ -130,7 +130,7 @@ func (t *table) deliveries(l *Layout, currency string) (list []landed.Delivery, 
 	if comma > point {
 		decimal = ","
 	}
-	if named := currencyIn(sample[header].Cells[places[toFirst]]); named != "" {
+	if named := currencyIn(sample[header].Cells[places[toFirst]]); named != "" && named[0] != '~' {
 		currency = named
 	}
 	for _, row := range sample[header+1:] {
@@ -180,19 +180,6 @@ func deliveryHeader(sample []Row) (at int, places [toColumns]int) {
 	return -1, places
 }
 
-// currencyIn is the currency that a header names: "Charge EUR", "Price (€)".
-func currencyIn(header string) string {
-	for _, word := range strings.FieldsFunc(header, func(r rune) bool { return strings.ContainsRune(" ()[]/,.:-_", r) }) {
-		if code := symbols[strings.ToLower(word)]; code != "" {
-			return code
-		}
-		if c, err := money.ParseCurrency(word); err == nil && len(word) == 3 {
-			return c.String()
-		}
-	}
-	return ""
-}
-
 var dayRange = regexp.MustCompile(`^(\d{1,3})\s*(?:-|–|—|to|bis|à|a)\s*(\d{1,3})\b`)
 var oneDay = regexp.MustCompile(`^(?:up to |max\.? |<)?(\d{1,3})\b`)
 
@@ -204,9 +191,9 @@ func delivery(get func(int) string, decimal, currency string) (d landed.Delivery
 		return d, err
 	}
 	if named := get(toCurrency); named != "" {
-		currency = strings.ToUpper(named)
+		currency = signOf(named)
 	}
-	if _, code := unit(get(toFirst)); code != "" && code[0] != '?' {
+	if _, code := unit(get(toFirst)); code != "" && code[0] != '?' && code[0] != '~' {
 		currency = code
 	}
 	c, err := money.ParseCurrency(currency)

@@ -14,6 +14,7 @@ import (
 	"testing"
 
 	"plainpelican/connect/source"
+	"plainpelican/core/landed"
 )
 
 // shipped is a file of a test data package that the browser tests' folder installs.
@@ -154,7 +155,7 @@ func FuzzList(f *testing.F) {
 			return
 		}
 		l := look.Layout
-		l.Country = "DE"
+		l.Country, l.Processing = "DE", landed.Days{}
 		if _, reason := l.Check(); reason != "" {
 			return
 		}
@@ -216,7 +217,7 @@ func TestHostileStrings(t *testing.T) {
 	}
 	w.Flush()
 	l := Layout{Format: "csv", Encoding: UTF8, Delimiter: ",", Header: 1, Decimal: ".", Currency: "USD", Grouping: EachRow, Supplier: "x", Country: "DE",
-		Columns: []Column{{"SKU", Number}, {"Title", Title}, {"Price", Cost}, {"Stock", Stock}, {"Colour", Option}}}
+		Columns: []Column{{Header: "SKU", Field: Number}, {Header: "Title", Field: Title}, {Header: "Price", Field: Cost}, {Header: "Stock", Field: Stock}, {Header: "Colour", Field: Option}}}
 	offers, aside, _ := all(t, out.Bytes(), &l)
 	if len(offers)+len(aside) != len(hostile) {
 		t.Fatalf("%d strings: %d offers, %d set aside", len(hostile), len(offers), len(aside))

@@ -50,7 +50,7 @@ func (r *Reader) pictureOf(o *source.Offer, row Row) (place int) {
 			return
 		}
 		at := slices.Index(o.Pictures, text)
-		if at < 0 && r.Pictures != nil {
+		if at < 0 {
 			at = slices.Index(o.Pictures, r.picture(text))
 		}
 		if at >= 0 {
@@ -75,8 +75,14 @@ func PictureName(path string) string {
 	return strings.ToLower(strings.TrimSpace(path[strings.LastIndexByte(path, '/')+1:]))
 }
 
+// webAddress is an address as it can be fetched: https where it has no scheme, as "//" and "www." have none; empty where it is none.
 func webAddress(text string) string {
-	if !strings.HasPrefix(text, "http") {
+	switch {
+	case strings.HasPrefix(text, "//"):
+		text = "https:" + text
+	case strings.HasPrefix(strings.ToLower(text), "www."):
+		text = "https://" + text
+	case !strings.HasPrefix(text, "http"):
 		return ""
 	}
 	if u, err := url.Parse(text); err == nil && (u.Scheme == "http" || u.Scheme == "https") && u.Host != "" && len(text) < 2000 {

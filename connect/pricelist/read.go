@@ -17,12 +17,18 @@ type Reader struct {
 	layout *Layout
 	table  *table
 	in     rows
-	places map[Field][]int // columns by field, where they are in this file
-	names  []string        // the column names, as they are in this file
+	places map[Field][]int  // columns by field, where they are in this file
+	money  map[Field]string // currencies that the headers of prices say, as signOf has them
+	first  int              // the row of the column names
+	names  []string         // the column names, as they are in this file
 	width  int
 	sample []Row // the first rows, while the list is being opened
 	// section is the heading that the rows stand under, where no column names the category.
-	section  string
+	section string
+	// sectionUnit is what the heading says that prices under it are for.
+	sectionUnit priceUnit
+	// shared are barcodes that stand on several products.
+	shared   map[string]bool
 	read     int // rows with something in them, headings among them
 	headings int
 
@@ -56,6 +62,7 @@ type Item struct {
 	Sum     [32]byte
 	rows    []Row
 	section string
+	unit    priceUnit
 
 	Offer *source.Offer
 	// Place is the row of its first variant, Cells that row.
@@ -64,6 +71,10 @@ type Item struct {
 	SetAside []Aside
 	// Doubts are by variant number: what is wrong with it, though it can be used.
 	Doubts map[string]string
+	// Given are by variant number what the list says where a cost is a part of it: "54.00 USD for 12".
+	Given map[string]string
+	// Common is how many rows hold only what the rows of their product have in common.
+	Common int
 }
 
 // Aside is a row that cannot be used.
@@ -89,7 +100,7 @@ func Open(ctx context.Context, f *os.File, l *Layout, together bool) (*Reader, e
 		return nil, err
 	}
 	if format == "csv" { // the way it is written does not matter, as long as its columns are there
-		if own.Encoding, err = encoding(f); err != nil {
+		if own.Encoding, _, err = encodingOf(f, l.Encoding); err != nil {
 			return nil, err
 		}
 		if own.Format != format {
@@ -138,10 +149,12 @@ func open(t *table, l *Layout, together bool) (*Reader, error) {
 	if err != nil {
 		return nil, err
 	}
-	_, data := split(sample, header)
+	r.first = header
+	_, _, data := split(sample, header)
 	if len(data) == 0 {
 		return nil, ErrNoRows
 	}
+	r.shared = sharedBarcodes(data, r.places[Barcode], func(row Row) string { return r.keyOf(row, "") + "\x00" + r.get(row, Title) })
 	if together {
 		r.met = map[uint64]struct{}{}
 	} else if l.Grouping != EachRow {
@@ -179,8 +192,11 @@ const (
 
 // usable tells whether a row is part of the data, for grouping.
 func (r *Reader) usable(row Row) bool {
-	return row.Trouble == "" && !blank(row) && !r.heading(row) && !r.again(row)
+	return row.Trouble == "" && !blank(row) && !r.heading(row) && !r.again(row) && !r.unitsRow(row)
 }
+
+// unitsRow tells whether a row stands under the column names and says in what they are.
+func (r *Reader) unitsRow(row Row) bool { return r.first > 0 && row.Place == r.first+1 && isUnits(row) }
 
 // heading tells whether a row names a section: a single cell with words, where rows have more.
 func (r *Reader) heading(row Row) bool {
@@ -199,6 +215,26 @@ func (r *Reader) heading(row Row) bool {
 	number, _ := unit(text)
 	_, err := decimalText(number, r.layout.Decimal)
 	return err != nil
+}
+
+// sharedBarcodes are those that stand on products of different names: no numbers of theirs.
+func sharedBarcodes(data []Row, column []int, product func(Row) string) map[string]bool {
+	if len(column) == 0 {
+		return nil
+	}
+	on, shared := map[string]string{}, map[string]bool{}
+	for _, row := range data {
+		code := row.cell(column[0])
+		if code == "" {
+			continue
+		}
+		name := product(row)
+		if before, known := on[code]; known && before != name {
+			shared[code] = true
+		}
+		on[code] = name
+	}
+	return shared
 }
 
 // again tells whether a row repeats the column names, as at the top of each printed page.
@@ -276,7 +312,7 @@ func (r *Reader) Next() (Item, error) {
 
 // take puts a row where it belongs.
 func (r *Reader) take(row Row) {
-	if blank(row) || r.again(row) {
+	if blank(row) || r.again(row) || r.unitsRow(row) {
 		return
 	}
 	r.read++
@@ -286,14 +322,22 @@ func (r *Reader) take(row Row) {
 	}
 	if r.heading(row) {
 		text := strings.Join(strings.Fields(strings.Join(row.Cells, " ")), " ")
-		if len(r.places[Category]) == 0 {
+		if unit := unitIn(text); len(r.places[Category]) == 0 || unit.pieces > 1 || unit.pack != "" {
 			r.flush()
-			r.section = text
+			r.section, r.sectionUnit = text, unit
 			r.headings++
 			return
 		}
 		r.setAside(row, "only one of its cells is filled")
 		return
+	}
+	if row.cut {
+		for _, f := range []Field{Cost, List, MinAdvertised, Pack, PriceFor} {
+			if at := r.places[f]; len(at) > 0 && at[0] == len(row.Cells)-1 {
+				r.setAside(row, cutShort)
+				return
+			}
+		}
 	}
 	for _, extra := range row.Cells[min(len(row.Cells), r.width):] {
 		if strings.TrimSpace(extra) != "" {

@@ -15,6 +15,9 @@ func (r *Reader) sameSign(l *Layout, sample []Row) error {
 	by := map[string]int{}
 	for _, row := range sample {
 		number, _ := unit(r.get(row, Cost))
+		if at := r.places[Cost]; len(at) > 0 && row.kind(at[0]).number {
+			continue
+		}
 		for _, sign := range []string{l.Decimal, other} {
 			if _, err := decimalText(number, sign); err == nil {
 				by[sign]++
@@ -39,14 +42,23 @@ func (r *Reader) resolve(sample []Row) (int, error) {
 				r.places[c.Field] = append(r.places[c.Field], i)
 			}
 		}
+		r.currencies(Row{})
 		return 0, nil
 	}
 	var missing []string
 	for _, row := range slices.Concat(at(sample, l.Header), sample[:min(len(sample), 40)]) {
 		places, lacks := match(l.Columns, row.Cells)
 		if len(lacks) == 0 {
-			r.places, r.width = places, len(row.Cells)
-			r.names, _ = split([]Row{row, {Place: row.Place + 1, Cells: make([]string, 0)}}, row.Place)
+			under := Row{Place: row.Place + 1}
+			for _, next := range sample {
+				if next.Place == row.Place+1 {
+					under = next
+				}
+			}
+			r.places = places
+			r.names, _, _ = split(sample, row.Place)
+			r.width = len(r.names)
+			r.currencies(under)
 			return row.Place, nil
 		}
 		if missing == nil || len(lacks) < len(missing) {
@@ -57,6 +69,20 @@ func (r *Reader) resolve(sample []Row) (int, error) {
 		return 0, ErrLayout{fmt.Sprintf("The list has changed: its column “%s” is not there any more.", missing[0])}
 	}
 	return 0, ErrLayout{fmt.Sprintf("The list has changed: its columns “%s” are not there any more.", strings.Join(missing, "”, “"))}
+}
+
+// currencies are those that the headers of prices say, or the row of units under them.
+func (r *Reader) currencies(under Row) {
+	r.money = map[Field]string{}
+	for _, f := range []Field{Cost, List, MinAdvertised} {
+		if at := r.places[f]; len(at) > 0 && at[0] < len(r.names) {
+			name := r.names[at[0]]
+			if isUnits(under) {
+				name += " " + under.cell(at[0])
+			}
+			r.money[f] = currencyIn(name)
+		}
+	}
 }
 
 func at(sample []Row, place int) []Row {

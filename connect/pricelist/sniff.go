@@ -1,15 +1,16 @@
 package pricelist
 
 import (
-	"bufio"
+	"archive/zip"
 	"bytes"
 	"context"
 	"fmt"
 	"io"
 	"os"
+	"path"
+	"regexp"
 	"slices"
 	"strings"
-	"unicode/utf8"
 )
 
 // kind tells a file's format by its first bytes, or why it cannot be read.
@@ -25,87 +26,68 @@ func kind(f *os.File) (string, error) {
 	case len(bytes.Trim(head, "\x00\r\n\t \xef\xbb\xbf\xff\xfe")) == 0:
 		return "", ErrEmpty
 	case bytes.HasPrefix(head, []byte("PK\x03\x04")):
-		return "xlsx", nil
+		return "xlsx", zipped(f)
 	case bytes.HasPrefix(head, compound):
 		return "", compoundFile(f)
 	case bytes.HasPrefix(text, []byte("<!doctype html")), bytes.HasPrefix(text, []byte("<html")):
-		return "", ErrWebPage
+		return "", webPage(f)
+	case bytes.HasPrefix(text, []byte("<table")):
+		return "", ErrWebTable
+	case len(text) > 1 && (text[0] == '{' || text[0] == '[') && jsonLike.Match(text):
+		return "", ErrJSON
+	case bytes.HasPrefix(head, []byte("%PDF")):
+		return "", ErrPDF
+	case bytes.HasPrefix(text, []byte("<?xml")) && bytes.Contains(text, []byte("<html")):
+		return "", webPage(f)
 	case bytes.HasPrefix(text, []byte("<?xml")), bytes.HasPrefix(text, []byte("<catalogue")), bytes.HasPrefix(text, []byte("<cat:catalogue")):
 		return "", ErrXML
-	case bytes.HasPrefix(head, []byte("%PDF")), bytes.HasPrefix(head, []byte("\xff\xd8\xff")), bytes.HasPrefix(head, []byte("\x89PNG")), bytes.HasPrefix(head, []byte("GIF8")), bytes.HasPrefix(head, []byte("\x1f\x8b")):
+	case bytes.HasPrefix(head, []byte("\xff\xd8\xff")), bytes.HasPrefix(head, []byte("\x89PNG")), bytes.HasPrefix(head, []byte("GIF8")), bytes.HasPrefix(head, []byte("\x1f\x8b")):
 		return "", ErrNotATable
 	}
 	return "csv", nil
 }
 
-// encoding tells how a text file is written. Its bytes are all looked at: one accented word a
-// million rows down decides as well as one in the first.
-func encoding(f *os.File) (string, error) {
-	in := bufio.NewReaderSize(io.NewSectionReader(f, 0, 1<<62), 1<<18)
-	head, err := in.Peek(4096)
+var jsonLike = regexp.MustCompile(`^[\[{]\s*([\[{"]|\d|$)`)
+
+// zipped says what a zip holds that is no workbook.
+func zipped(f *os.File) error {
+	info, err := f.Stat()
+	if err != nil {
+		return err
+	}
+	z, err := zip.NewReader(f, info.Size())
+	if err != nil {
+		return ErrBroken
+	}
+	lists := false
+	for _, entry := range z.File {
+		name := strings.ToLower(strings.ReplaceAll(entry.Name, `\`, "/"))
+		if strings.HasPrefix(name, "xl/") || name == "[content_types].xml" {
+			return nil
+		}
+		switch path.Ext(name) {
+		case ".csv", ".tsv", ".xlsx", ".xls", ".xml":
+			lists = true
+		}
+	}
+	if lists {
+		return ErrZipped
+	}
+	return ErrBroken
+}
+
+// webPage tells a page with a table, saved under another name, from one that asks to sign in.
+func webPage(f *os.File) error {
+	head := make([]byte, 256<<10)
+	n, err := f.ReadAt(head, 0)
 	if err != nil && err != io.EOF {
-		return "", err
+		return err
 	}
-	switch {
-	case bytes.HasPrefix(head, []byte{0xff, 0xfe}):
-		return UTF16LE, nil
-	case bytes.HasPrefix(head, []byte{0xfe, 0xff}):
-		return UTF16BE, nil
-	case bytes.HasPrefix(head, []byte{0xef, 0xbb, 0xbf}):
-		return UTF8, nil
+	text := bytes.ToLower(head[:n])
+	if bytes.Count(text, []byte("<tr")) > 2 && !bytes.Contains(text, []byte("password")) {
+		return ErrWebTable
 	}
-	// Without a mark: every second byte of Latin text in UTF-16 is nothing.
-	var even, odd int
-	for i, b := range head {
-		if b == 0 && i%2 == 0 {
-			even++
-		} else if b == 0 {
-			odd++
-		}
-	}
-	if n := len(head) / 2; n > 8 && odd > n*7/10 {
-		return UTF16LE, nil
-	} else if n > 8 && even > n*7/10 {
-		return UTF16BE, nil
-	}
-	valid, invalid := 0, 0
-	var tail []byte
-	buffer := make([]byte, 1<<18)
-	for {
-		n, err := in.Read(buffer)
-		part := append(tail, buffer[:n]...)
-		tail = nil
-		if !utf8.Valid(part) {
-			for i := 0; i < len(part); {
-				if part[i] < utf8.RuneSelf {
-					i++
-					continue
-				}
-				r, size := utf8.DecodeRune(part[i:])
-				switch {
-				case r == utf8.RuneError && size <= 1 && len(part)-i < utf8.UTFMax && err == nil && !utf8.FullRune(part[i:]):
-					tail = append([]byte(nil), part[i:]...)
-					i = len(part)
-					continue
-				case r == utf8.RuneError && size <= 1:
-					invalid++
-				default:
-					valid++
-				}
-				i += size
-			}
-		}
-		if err == io.EOF {
-			break
-		}
-		if err != nil {
-			return "", err
-		}
-	}
-	if invalid > 0 && invalid*4 > valid {
-		return Windows1252, nil
-	}
-	return UTF8, nil
+	return ErrWebPage
 }
 
 // delimiter is the sign that splits the most rows into the same number of cells.

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"io"
 	"os"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -59,8 +60,11 @@ func compoundFile(f *os.File) error {
 
 // workbook is an opened XLSX file.
 type workbook struct {
-	file *excelize.File
-	name string // of the slim copy
+	file       *excelize.File
+	name       string // of the slim copy
+	slim       *zip.ReadCloser
+	parts      map[string]*zip.File // by sheet
+	currencies []string             // of number formats, by style
 }
 
 func openWorkbook(ctx context.Context, f *os.File) (w *workbook, err error) {
@@ -98,11 +102,17 @@ func openWorkbook(ctx context.Context, f *os.File) (w *workbook, err error) {
 		_ = file.Close()
 		return nil, ErrNotATable
 	}
-	return &workbook{file, name}, nil
+	slim, err := zip.OpenReader(name)
+	if err != nil {
+		_ = file.Close()
+		return nil, ErrBroken
+	}
+	return &workbook{file, name, slim, sheetParts(&slim.Reader), formatCurrencies(file)}, nil
 }
 
 func (w *workbook) close() {
 	_ = w.file.Close()
+	_ = w.slim.Close()
 	_ = os.Remove(w.name)
 }
 
@@ -117,10 +127,11 @@ func (w *workbook) sheets() []string {
 	return names
 }
 
-// xlsxRows reads a sheet twice at once: for the values as they are stored, so that no cell's
-// format rounds a price, and as they are shown, so that a date is known for one.
+// xlsxRows reads a sheet three times at once: for the values as they are stored, so that no cell's
+// format rounds a price, as they are shown, so that a date is known for one, and for what its cells are.
 type xlsxRows struct {
 	raw, shown *excelize.Rows
+	kinds      *kindRows
 	at         int
 }
 
@@ -138,13 +149,16 @@ func (w *workbook) rows(sheet string) (r *xlsxRows, err error) {
 	if err != nil {
 		return nil, ErrBroken
 	}
-	return &xlsxRows{raw: raw, shown: shown}, nil
+	return &xlsxRows{raw: raw, shown: shown, kinds: w.kinds(sheet)}, nil
 }
 
 func (x *xlsxRows) close() {
 	_ = x.raw.Close()
 	_ = x.shown.Close()
+	x.kinds.close()
 }
+
+var plainNumber = regexp.MustCompile(`^-?\d+(\.\d+)?$`)
 
 func (x *xlsxRows) next() (row Row, err error) {
 	defer func() {
@@ -167,9 +181,13 @@ func (x *xlsxRows) next() (row Row, err error) {
 	if err != nil {
 		return row, ErrBroken
 	}
+	row.kinds = x.kinds.row(x.at)
 	for i, text := range row.Cells {
-		if i < len(shown) && shown[i] != text && dateLike.MatchString(strings.TrimSpace(shown[i])) {
-			row.Cells[i] = shown[i]
+		if i < len(shown) {
+			row.Cells[i] = row.kind(i).settled(text, shown[i])
+			if row.kind(i).number && row.Cells[i] != text && !plainNumber.MatchString(row.Cells[i]) {
+				row.kinds[i].number = false // shown as a date or a share
+			}
 		}
 	}
 	if row.width = len(row.Cells); row.width > mostColumns {

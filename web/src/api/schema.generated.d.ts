@@ -1803,16 +1803,25 @@ export interface components {
         PasteLinksRequest: {
             links: string;
         };
+        PricelistChoice: {
+            detail: string;
+            label: string;
+            value: string;
+        };
         PricelistColumn: {
+            currency?: string;
             /** @description Empty where it is not read */
             field: string;
             header: string;
         };
         PricelistColumnLook: {
+            currency?: string;
             /** @description Empty where it is not read */
             field: string;
             header: string;
             samples: string[];
+            /** @description False where it is a guess by its contents */
+            sure: boolean;
             why: string;
         };
         PricelistHeadRow: {
@@ -1821,6 +1830,10 @@ export interface components {
             place: number;
         };
         PricelistLayout: {
+            answers?: {
+                [key: string]: string;
+            };
+            cell_currency?: boolean;
             columns: components["schemas"]["PricelistColumn"][];
             /** @description Where it ships from, ISO 3166 alpha-2 */
             country: string;
@@ -1837,11 +1850,26 @@ export interface components {
             grouping: "row" | "parent" | "title";
             /** Format: int64 */
             header: number;
+            /** @description Prices are in minor units, such as cents */
+            minor?: boolean;
+            /**
+             * Format: int64
+             * @description How many pieces a cost is for; 0 and 1 are one
+             */
+            per?: number;
             /** @description Costs are for a pack of as many pieces as the pack column says */
             per_pack: boolean;
             processing: components["schemas"]["LandedDays"];
             sheet: string;
+            signs?: {
+                [key: string]: string;
+            };
+            stock_words?: {
+                [key: string]: number;
+            };
             supplier: string;
+            /** @description Of weights that name none: g, kg, oz or lb */
+            weight_unit?: string;
         };
         PricelistPreviewOffer: {
             category: string;
@@ -1860,6 +1888,8 @@ export interface components {
         PricelistPreviewVariant: {
             barcode: string;
             cost: components["schemas"]["ApikitAmountDoc"];
+            /** @description The price of which the cost is a part, such as 54.00 USD for 12 */
+            given: string;
             list_price: components["schemas"]["ApikitAmountDoc"];
             min_advertised: components["schemas"]["ApikitAmountDoc"];
             number: string;
@@ -1868,6 +1898,27 @@ export interface components {
             /** @description What is wrong with it, though it can be used */
             trouble: string;
             values: string[];
+            /**
+             * Format: int64
+             * @description Grams; 0 where it is not known
+             */
+            weight: number;
+        };
+        PricelistQuestion: {
+            /** @description Empty while it is open */
+            answer: string;
+            choices: components["schemas"]["PricelistChoice"][];
+            /** @description What in the list makes it unclear */
+            detail: string;
+            /** @description Answers are given in the layout under this name */
+            key: string;
+            /** @description Any whole number is an answer as well */
+            number: boolean;
+            text: string;
+        };
+        PricelistUnreadColumn: {
+            header: string;
+            why: string;
         };
         PricingChange: {
             /** Format: date-time */
@@ -2518,10 +2569,12 @@ export interface components {
             notes: string[];
             /** @description The first 50 rows as the offers that they would become */
             preview: components["schemas"]["PricelistPreviewOffer"][];
+            questions: components["schemas"]["PricelistQuestion"][];
             /** Format: int64 */
             rows: number;
             sheets: string[];
             trouble: string;
+            unread: components["schemas"]["PricelistUnreadColumn"][];
         };
         SourcesSetAside: {
             /** @description The row, where it is one of a price list */

@@ -45,6 +45,7 @@ export function Columns({ looked, layout, onMatch }: { looked: Looked; layout: L
             header={column.header}
             field={column.field}
             why={looked.columns[i]?.why ?? ""}
+            sure={looked.columns[i]?.sure ?? true}
             samples={looked.columns[i]?.samples ?? []}
             onMatch={onMatch}
           />
@@ -59,6 +60,7 @@ function ColumnCard({
   header,
   field,
   why,
+  sure,
   samples,
   onMatch,
 }: {
@@ -66,6 +68,7 @@ function ColumnCard({
   header: string;
   field: string;
   why: string;
+  sure: boolean;
   samples: string[];
   onMatch: (column: number, field: string) => void;
 }) {
@@ -80,7 +83,7 @@ function ColumnCard({
         value={field}
         title={why}
         onChange={(e) => onMatch(at, e.target.value)}
-        className={`my-1 w-full rounded border px-1 py-1 text-sm ${field ? "border-profit bg-profit-wash" : "border-dashed border-line-2 bg-surface text-ink-2"}`}
+        className={`my-1 w-full rounded border px-1 py-1 text-sm ${field ? (sure ? "border-profit bg-profit-wash" : "border-beak bg-beak-wash") : "border-dashed border-line-2 bg-surface text-ink-2"}`}
       >
         <option value="">not read</option>
         {fields.map(([f, name]) => (
@@ -89,6 +92,7 @@ function ColumnCard({
           </option>
         ))}
       </select>
+      {field && !sure && <span className="block text-sm text-beak-ink">a guess by what it holds</span>}
       {samples.map((text) => (
         <span key={text} className="block truncate text-sm text-ink-2" title={text}>
           {text}

@@ -45,7 +45,7 @@ export function Form({ looked, layout, onChange }: { looked: Looked; layout: Lay
         ] as [number, string],
     ),
   ];
-  const hasCurrency = layout.columns.some((c) => c.field === "currency");
+  const hasCurrency = layout.cell_currency || layout.columns.some((c) => c.field === "currency");
   const currencies: [string, string][] = [...new Set([layout.currency, "USD", "EUR", "GBP", "CNY", "JPY", "KWD", "PLN", "SEK", "CAD", "AUD"])]
     .filter(Boolean)
     .map((c) => [c, c] as [string, string]);
@@ -72,9 +72,14 @@ export function Form({ looked, layout, onChange }: { looked: Looked; layout: Lay
       )}
       ; columns are named{" "}
       {pick("Header row", layout.header === 0 ? "in no row" : `in row ${layout.header}`, heads, layout.header, (header) => onChange({ header }, true))}; the
-      decimal sign is {pick("Decimal sign", name(signs, layout.decimal), signs, layout.decimal, (decimal) => onChange({ decimal }))}; prices are{" "}
+      decimal sign is{" "}
+      {pick("Decimal sign", name(signs, layout.decimal), signs, layout.decimal, (decimal) => onChange({ answers: { ...layout.answers, decimal } }))}; prices are{" "}
       {hasCurrency ? (
-        "in the currency of each row"
+        layout.cell_currency ? (
+          "in the currency that each names"
+        ) : (
+          "in the currency of each row"
+        )
       ) : (
         <>
           in{" "}
@@ -86,7 +91,7 @@ export function Form({ looked, layout, onChange }: { looked: Looked; layout: Lay
                     key={c}
                     chosen={c === layout.currency}
                     onChoose={() => {
-                      onChange({ currency: c });
+                      onChange({ answers: { ...layout.answers, currency: c } });
                       close();
                     }}
                   >
@@ -100,7 +105,7 @@ export function Form({ looked, layout, onChange }: { looked: Looked; layout: Lay
                     const code = String(new FormData(e.currentTarget).get("code") ?? "")
                       .trim()
                       .toUpperCase();
-                    if (code) onChange({ currency: code });
+                    if (code) onChange({ answers: { ...layout.answers, currency: code } });
                     close();
                   }}
                 >
@@ -120,7 +125,9 @@ export function Form({ looked, layout, onChange }: { looked: Looked; layout: Lay
           </Clause>
         </>
       )}
-      {layout.columns.some((c) => c.field === "pack") && (
+      {(layout.per ?? 0) > 1 && ` for ${layout.per} pieces`}
+      {layout.minor && " in cents"}
+      {layout.columns.some((c) => c.field === "pack") && !((layout.per ?? 0) > 0) && (
         <>
           {" "}
           for{" "}
@@ -132,7 +139,7 @@ export function Form({ looked, layout, onChange }: { looked: Looked; layout: Lay
               [true, "a pack"],
             ] as [boolean, string][],
             layout.per_pack,
-            (per_pack) => onChange({ per_pack }),
+            (pack) => onChange({ answers: { ...layout.answers, price_for: pack ? "pack" : "piece" } }),
           )}
         </>
       )}

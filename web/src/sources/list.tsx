@@ -10,6 +10,7 @@ import { useSay } from "../parts/toast";
 import { Chips, Columns } from "./columns";
 import { Form } from "./form";
 import { Preview } from "./preview";
+import { Questions } from "./questions";
 import { Terms } from "./terms";
 import { accepted, type Layout, type Looked, number, readRule, send, writeRule } from "./words";
 
@@ -108,7 +109,11 @@ export default function ListPlace() {
   const match = (column: number, field: string) => {
     if (!layout) return;
     const many = field === "option" || field === "picture" || field === "";
+    // What is said of a column stands in place of an answer about it.
+    const before = layout.columns[column]?.field ?? "";
+    const answers = Object.fromEntries(Object.entries(layout.answers ?? {}).filter(([key]) => key !== field && key !== before));
     correct({
+      answers,
       columns: layout.columns.map((c, i) => (i === column ? { ...c, field } : !many && c.field === field ? { ...c, field: "" } : c)),
     });
   };
@@ -149,6 +154,11 @@ export default function ListPlace() {
               {looked.rows > 0 && <span className="whitespace-nowrap text-ink-2">about {number(looked.rows)} rows</span>}
             </div>
             <Form looked={looked} layout={layout} onChange={correct} />
+            {looked.unread.length > 0 && (
+              <p className="text-sm text-ink-2">
+                Not read: {looked.unread.map((c) => (c.why ? `${c.header || "(no name)"} (${c.why})` : c.header || "(no name)")).join(", ")}.
+              </p>
+            )}
             {looked.notes.map((note) => (
               <p key={note} className="text-sm text-ink-2">
                 {note}
@@ -163,6 +173,7 @@ export default function ListPlace() {
         </div>
       </DndContext>
       <section aria-label="Its terms" tabIndex={0} className="w-[330px] shrink-0 overflow-auto border-l border-line bg-surface p-4">
+        <Questions questions={looked.questions} busy={look.isPending} onAnswer={(key, answer) => correct({ answers: { ...layout.answers, [key]: answer } })} />
         <Terms
           layout={layout}
           onChange={(part) => setLayout({ ...layout, ...part })}
@@ -175,7 +186,7 @@ export default function ListPlace() {
           </p>
         )}
         <div className="mt-4 flex gap-2">
-          <Button tone="main" onClick={() => take.mutate()} disabled={take.isPending || readOnly || looked.field === "columns"}>
+          <Button tone="main" onClick={() => take.mutate()} disabled={take.isPending || readOnly || looked.field === "columns" || looked.field === "questions"}>
             {take.isPending ? "Beginning…" : "Take it in"}
           </Button>
           <Button onClick={back}>Not now</Button>

@@ -4,7 +4,13 @@ import { type Looked, number } from "./words";
 /** Preview shows the first rows as the offers that they would become, and what would be set aside. */
 export function Preview({ looked }: { looked: Looked }) {
   if (looked.preview.length === 0)
-    return <p className="p-6 text-ink-2">{looked.trouble || "Match the columns, and the first rows are shown here as offers."}</p>;
+    return (
+      <p className="p-6 text-ink-2">
+        {looked.field === "questions"
+          ? "Answer the questions about this list, and its first rows are shown here as offers."
+          : looked.trouble || "Match the columns, and the first rows are shown here as offers."}
+      </p>
+    );
   return (
     <table className="w-full text-left">
       <caption className="px-4 pt-3 pb-1 text-left font-semibold">
@@ -20,7 +26,8 @@ export function Preview({ looked }: { looked: Looked }) {
           <th className="py-1 text-right font-normal">Cost</th>
           <th className="px-3 py-1 text-right font-normal">Least</th>
           <th className="py-1 text-right font-normal">List</th>
-          <th className="px-4 py-1 text-right font-normal">Stock</th>
+          <th className="px-3 py-1 text-right font-normal">Stock</th>
+          <th className="px-4 py-1 text-right font-normal">Weight</th>
         </tr>
       </thead>
       <tbody>
@@ -28,7 +35,7 @@ export function Preview({ looked }: { looked: Looked }) {
           offer.trouble ? (
             <tr key={`x${offer.place}`} className="border-b border-line bg-loss-wash">
               <td className="px-4 py-1 align-top text-ink-2">{offer.place}</td>
-              <td className="py-1" colSpan={5}>
+              <td className="py-1" colSpan={6}>
                 <b className="text-loss">Set aside: {offer.trouble}.</b>{" "}
                 <span className="text-ink-2">{offer.cells.filter(Boolean).slice(0, 6).join(" · ")}</span>
               </td>
@@ -66,10 +73,14 @@ function Offer({ offer }: { offer: Looked["preview"][number] }) {
             )}
             {v.trouble && <span className="block pl-3 text-sm text-beak-ink">{v.trouble}</span>}
           </td>
-          <td className="py-0.5 text-right align-bottom whitespace-nowrap">{moneyText(v.cost, "")}</td>
+          <td className="py-0.5 text-right align-bottom whitespace-nowrap">
+            {moneyText(v.cost, "")}
+            {v.given && <span className="block text-sm text-ink-2">{v.given}</span>}
+          </td>
           <td className="px-3 py-0.5 text-right align-bottom whitespace-nowrap text-ink-2">{v.min_advertised ? moneyText(v.min_advertised, "") : ""}</td>
           <td className="py-0.5 text-right align-bottom whitespace-nowrap text-ink-2">{v.list_price ? moneyText(v.list_price, "") : ""}</td>
-          <td className="px-4 py-0.5 text-right align-bottom">{number(v.stock)}</td>
+          <td className="px-3 py-0.5 text-right align-bottom">{number(v.stock)}</td>
+          <td className="px-4 py-0.5 text-right align-bottom whitespace-nowrap text-ink-2">{v.weight > 0 ? `${number(v.weight)} g` : ""}</td>
         </tr>
       ))}
     </>

@@ -26,7 +26,8 @@ export function Terms({
   rule?: Rule;
   onRule?: (rule: Rule) => void;
 }) {
-  const backwards = layout.processing.max < layout.processing.min;
+  const processingSaid = layout.processing.min >= 0 && layout.processing.max >= 0;
+  const backwards = processingSaid && layout.processing.max < layout.processing.min;
   return (
     <>
       <h2 className="mb-2 text-lg">What the list does not say</h2>
@@ -64,12 +65,12 @@ export function Terms({
                 min={0}
                 max={365}
                 aria-label={end === "min" ? "Processing days, at least" : "Processing days, at most"}
-                value={layout.processing[end]}
+                value={layout.processing[end] < 0 ? "" : layout.processing[end]}
                 onChange={(e) => {
-                  const n = Math.max(0, Math.round(Number(e.target.value)));
+                  const n = e.target.value === "" ? -1 : Math.max(0, Math.round(Number(e.target.value)));
                   onChange({ processing: { ...layout.processing, [end]: Math.min(n, 365) } });
                 }}
-                onBlur={() => !backwards && onDone({ processing: layout.processing })}
+                onBlur={() => processingSaid && !backwards && onDone({ processing: layout.processing })}
                 className="w-full rounded-md border border-line-2 bg-surface px-2 py-1.5 text-right"
               />
             </label>
@@ -107,11 +108,11 @@ export function Terms({
         ))}
       </ul>
       <NewDelivery
-        currency={layout.currency || "USD"}
+        currency={layout.currency ?? ""}
         taken={layout.deliveries.map((d) => d.name)}
         onAdd={(d) => onDone({ deliveries: [...layout.deliveries, d], delivery_sheet: "" })}
       />
-      <FreightTable currency={layout.currency || "USD"} onRead={(deliveries) => onDone({ deliveries, delivery_sheet: "" })} />
+      <FreightTable currency={layout.currency} onRead={(deliveries) => onDone({ deliveries, delivery_sheet: "" })} />
       {rule && onRule && (
         <p className="mt-5 leading-7">
           Fetched again{" "}
@@ -185,6 +186,8 @@ const countries = codes.map((code) => [code, countryName(code)] as const).sort((
 function NewDelivery({ currency, taken, onAdd }: { currency: string; taken: string[]; onAdd: (d: Delivery) => void }) {
   const [open, setOpen] = useState(false);
   const [trouble, setTrouble] = useState("");
+  const [chosen, setChosen] = useState<string>();
+  const code = chosen ?? currency;
   if (!open)
     return (
       <Button className="mt-2 mr-2" onClick={() => setOpen(true)}>
@@ -209,12 +212,13 @@ function NewDelivery({ currency, taken, onAdd }: { currency: string; taken: stri
         if (to.length === 0 || to.some((c) => c !== "*" && !/^[A-Z]{2}$/.test(c)))
           return setTrouble("Where it goes: country codes such as US, DE, or * for anywhere.");
         if (!/^\d+(\.\d+)?$/.test(first ?? "") || !/^\d+(\.\d+)?$/.test(further ?? "")) return setTrouble("The charges are amounts such as 4.90.");
+        if (!/^[A-Z]{3}$/.test(code)) return setTrouble("Say which currency the charges are in, such as EUR.");
         if (!(transit.min >= 0 && transit.max >= transit.min)) return setTrouble("The days make no sense.");
         onAdd({
           name: text("name"),
           to,
-          first: amount(first ?? "", currency),
-          further: amount(further ?? "", currency),
+          first: amount(first ?? "", code),
+          further: amount(further ?? "", code),
           transit,
           tracked: form.get("tracked") === "on",
         });
@@ -224,8 +228,18 @@ function NewDelivery({ currency, taken, onAdd }: { currency: string; taken: stri
     >
       <input name="name" aria-label="Name of the delivery" placeholder="Parcel" className={input} />
       <input name="to" aria-label="Where it goes" placeholder="US, DE or *" className={input} />
-      <input name="first" aria-label={`First piece, ${currency}`} placeholder={`first, ${currency}`} inputMode="decimal" className={input} />
-      <input name="further" aria-label={`Each further piece, ${currency}`} placeholder={`each more, ${currency}`} inputMode="decimal" className={input} />
+      <input name="first" aria-label={`First piece, ${code}`} placeholder={`first, ${code}`} inputMode="decimal" className={input} />
+      <input name="further" aria-label={`Each further piece, ${code}`} placeholder={`each more, ${code}`} inputMode="decimal" className={input} />
+      <label className="col-span-2 flex items-center gap-2">
+        Charges in
+        <input
+          value={code}
+          onChange={(e) => setChosen(e.target.value.toUpperCase())}
+          maxLength={3}
+          aria-label="Currency of the charges"
+          className="w-20 rounded border border-line-2 bg-surface px-2 py-1"
+        />
+      </label>
       <input name="min" type="number" min={0} aria-label="Days in transit, at least" placeholder="days from" className={input} />
       <input name="max" type="number" min={0} aria-label="Days in transit, at most" placeholder="to" className={input} />
       <label className="col-span-2 flex items-center gap-2">

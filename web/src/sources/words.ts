@@ -87,7 +87,9 @@ export const fields: [string, string][] = [
   ["brand", "brand"],
   ["cost", "cost"],
   ["currency", "currency"],
+  ["price_for", "unit of the price"],
   ["pack", "pieces in a pack"],
+  ["min_order", "least order quantity"],
   ["stock", "stock"],
   ["barcode", "barcode"],
   ["weight", "weight"],
@@ -105,6 +107,18 @@ export const encodings: [string, string][] = [
   ["windows-1252", "Windows-1252"],
   ["utf-16le", "UTF-16"],
   ["utf-16be", "UTF-16, the other way round"],
+  ["windows-1250", "Windows-1250, Central European"],
+  ["iso-8859-2", "ISO-8859-2, Central European"],
+  ["windows-1251", "Windows-1251, Cyrillic"],
+  ["koi8-r", "KOI8-R, Cyrillic"],
+  ["windows-1253", "Windows-1253, Greek"],
+  ["windows-1254", "Windows-1254, Turkish"],
+  ["windows-1257", "Windows-1257, Baltic"],
+  ["gbk", "GBK, Chinese"],
+  ["big5", "Big5, Chinese"],
+  ["shift_jis", "Shift_JIS, Japanese"],
+  ["euc-jp", "EUC-JP, Japanese"],
+  ["euc-kr", "EUC-KR, Korean"],
 ];
 
 export const delimiters: [string, string][] = [
