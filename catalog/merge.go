@@ -34,15 +34,28 @@ func (s *Service) Weigh(ctx context.Context, intake, sourceID int64, whole bool,
 			return w, err
 		}
 	}
+	if err := s.weighStock(ctx, &w, intake, sourceID, whole); err != nil {
+		return w, err
+	}
+	if err := s.Pool.QueryRow(ctx, `select count(*), coalesce(min(o.currency), ''), coalesce(min(t.currency), '') from `+offersIn+` t join offer o on o.id = t.offer_id where not t.fresh and o.withdrawn_at is null and o.currency <> t.currency`).
+		Scan(&w.OtherCurrency, &w.From, &w.Into); err != nil {
+		return w, err
+	}
 	moved := `from ` + offersIn + ` t join offer o on o.id = t.offer_id join ` + variantsIn + ` s on s.place = t.place join offer_variant v on v.offer_id = t.offer_id and v.number = s.number
 		where not t.fresh and o.withdrawn_at is null and (v.cost <> s.cost or o.currency <> t.currency)`
 	if err := s.Pool.QueryRow(ctx, `select count(distinct t.offer_id) `+moved).Scan(&w.Repriced); err != nil || w.Repriced == 0 {
 		return w, err
 	}
+	w.Examples, err = s.examples(ctx, w.Examples, moved)
+	return w, err
+}
+
+// examples adds offers whose costs move, the largest moves first.
+func (s *Service) examples(ctx context.Context, list []sources.Example, moved string) ([]sources.Example, error) {
 	rows, err := s.Pool.Query(ctx, `select * from (
 		select distinct on (o.id) o.number, t.title, v.cost, o.currency, s.cost, t.currency, abs(ln(s.cost::float8 / greatest(v.cost, 1))) as size `+moved+` order by o.id, size desc) x order by size desc limit 5`)
 	if err != nil {
-		return w, err
+		return list, err
 	}
 	var e sources.Example
 	var before, after int64
@@ -59,10 +72,66 @@ func (s *Service) Weigh(ctx context.Context, intake, sourceID int64, whole bool,
 		}
 		was, becomes := money.New(before, a), money.New(after, b)
 		e.Before, e.After = &was, &becomes
-		w.Examples = append(w.Examples, e)
+		list = append(list, e)
 		return nil
 	})
+	return list, err
+}
+
+// weighStock counts the offers that had stock and would have none, of all that had some.
+func (s *Service) weighStock(ctx context.Context, w *sources.Weight, intake, sourceID int64, whole bool) error {
+	offersIn, variantsIn := stagingTables(intake)
+	if err := s.Pool.QueryRow(ctx, `
+		select count(*) from `+offersIn+` t join offer o on o.id = t.offer_id where not t.fresh and o.withdrawn_at is null
+		and not exists (select from `+variantsIn+` s where s.place = t.place and s.stock > 0)
+		and exists (select from offer_variant v where v.offer_id = o.id and not v.withdrawn and v.stock > 0)`).Scan(&w.SoldOut); err != nil || w.SoldOut == 0 || !whole {
+		return err
+	}
+	return s.Pool.QueryRow(ctx, `select count(*) from offer o where source_id = $1 and withdrawn_at is null and exists (select from offer_variant v where v.offer_id = o.id and not v.withdrawn and v.stock > 0)`, sourceID).
+		Scan(&w.InStock)
+}
+
+// jumps are the staged offers with a cost that moves by a factor at once, in one currency.
+func jumps(intake int64, factor int) string {
+	offersIn, variantsIn := stagingTables(intake)
+	return fmt.Sprintf(`from %s t join offer o on o.id = t.offer_id join %s s on s.place = t.place join offer_variant v on v.offer_id = t.offer_id and v.number = s.number
+		where not t.fresh and o.withdrawn_at is null and o.currency = t.currency and v.cost > 0 and not v.withdrawn and (s.cost >= v.cost::numeric * %d or v.cost >= s.cost::numeric * %d)`, offersIn, variantsIn, factor, factor)
+}
+
+// Postpone sets those staged offers apart whose costs move by a factor at once, until Release: their places are negative.
+func (s *Service) Postpone(ctx context.Context, tx pgx.Tx, intake int64, factor int) error {
+	offersIn, variantsIn := stagingTables(intake)
+	for _, table := range []string{variantsIn, offersIn} {
+		if _, err := tx.Exec(ctx, `update `+table+` x set place = -place where place > 0 and offer_id = any (array(select distinct t.offer_id `+strings.Replace(jumps(intake, factor), "s.place = t.place", "abs(s.place) = abs(t.place)", 1)+`))`); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Postponed counts the offers that are set apart, with the largest moves among them.
+func (s *Service) Postponed(ctx context.Context, intake, sourceID int64, factor int) (w sources.Weight, err error) {
+	offersIn, _ := stagingTables(intake)
+	if err := s.Pool.QueryRow(ctx, `select count(*) from `+offersIn+` where place < 0`).Scan(&w.Repriced); err != nil || w.Repriced == 0 {
+		return w, err
+	}
+	if err := s.Pool.QueryRow(ctx, `select count(*) from offer where source_id = $1 and withdrawn_at is null`, sourceID).Scan(&w.Offers); err != nil {
+		return w, err
+	}
+	w.Examples, err = s.examples(ctx, nil, jumps(intake, factor)+` and t.place < 0`)
 	return w, err
+}
+
+// Release puts those that were set apart behind all others, and returns the last place.
+func (s *Service) Release(ctx context.Context, tx pgx.Tx, intake int64, staged int) (last int, err error) {
+	offersIn, variantsIn := stagingTables(intake)
+	for _, table := range []string{variantsIn, offersIn} {
+		if _, err := tx.Exec(ctx, `update `+table+` set place = $1 - place where place < 0`, staged); err != nil {
+			return 0, err
+		}
+	}
+	err = tx.QueryRow(ctx, `select coalesce(max(place), 0) from `+offersIn).Scan(&last)
+	return last, err
 }
 
 // unseen lists the source's offers for sale that are not in seen, and counts all.
@@ -176,7 +245,7 @@ func merge(offersIn, variantsIn string, part bool) []step {
 	update offer o set supplier_id = u.id, title = s.title, description = s.description, category = s.category, brand = s.brand, currency = s.currency, page_url = s.page_url,
 		pictures = s.pictures, option_names = s.option_names, processing_min = s.processing_min, processing_max = s.processing_max, rating = s.rating, ratings = s.ratings,
 		return_days = s.return_days, weekly = s.weekly, deliveries = s.deliveries, rivals = s.rivals, market_currency = s.market_currency, market_prices = s.market_prices,
-		fingerprint = s.fingerprint, own_packing = s.own_packing, demand = s.demand, growth = s.growth, withdrawn_at = null, updated_at = now()
+		fingerprint = s.fingerprint, remarks = s.remarks, own_packing = s.own_packing, demand = s.demand, growth = s.growth, withdrawn_at = null, updated_at = now()
 	from ` + offersIn + ` s join supplier u on u.source_id = $1 and u.number = s.supplier
 	where ` + these + ` and not s.fresh and o.id = s.offer_id and (o.fingerprint <> s.fingerprint or o.withdrawn_at is not null)`
 	picture := `s.picture`

@@ -115,6 +115,7 @@ type Sheet struct {
 	WithdrawnAt *time.Time         `json:"withdrawn_at"`
 	AtMarket    *pricing.Ladder    `json:"at_market" doc:"What it would earn at the middle of the prices seen at other stores; null where none are known"`
 	Trace       []markup.TraceLine `json:"trace" doc:"How the price of the cheapest variant for sale came about"`
+	Remarks     []string           `json:"remarks" doc:"What its source says besides, such as a least order quantity"`
 	OwnPacking  bool               `json:"own_packing" doc:"The supplier packs with the seller's brand"`
 	FirstSeen   time.Time          `json:"first_seen"`
 	Verdict     demand.Verdict     `json:"verdict" doc:"What its sales say"`
@@ -162,10 +163,10 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64) (Sheet, error) {
 	var currency, marketIn string
 	err := s.Pool.QueryRow(ctx, `
 		select o.id, o.number, o.title, o.description, own_category(o.source_id, o.category), o.brand, o.page_url, cardinality(o.pictures), o.option_names, o.currency, o.processing_min, o.processing_max,
-			o.rating, o.ratings, o.return_days, o.weekly, o.deliveries, o.updated_at, o.withdrawn_at, o.rivals, o.market_prices, o.market_currency, o.own_packing, o.first_seen, u.name, u.country, u.on_time, u.verified, x.name
+			o.rating, o.ratings, o.return_days, o.weekly, o.deliveries, o.updated_at, o.withdrawn_at, o.rivals, o.market_prices, o.market_currency, o.own_packing, o.remarks, o.first_seen, u.name, u.country, u.on_time, u.verified, x.name
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = $1`, id).Scan(
 		&o.ID, &o.Number, &o.Title, &o.Description, &o.Category, &o.Brand, &o.PageURL, &pictures, &o.OptionNames, &currency, &t.Processing.Min, &t.Processing.Max,
-		&rating, &o.Ratings, &o.ReturnDays, &o.Weekly, &t.Deliveries, &o.UpdatedAt, &o.WithdrawnAt, &o.Rivals, &t.Market, &marketIn, &o.OwnPacking, &o.FirstSeen, &o.Supplier, &o.ShipsFrom, &o.OnTime, &o.Verified, &o.Source)
+		&rating, &o.Ratings, &o.ReturnDays, &o.Weekly, &t.Deliveries, &o.UpdatedAt, &o.WithdrawnAt, &o.Rivals, &t.Market, &marketIn, &o.OwnPacking, &o.Remarks, &o.FirstSeen, &o.Supplier, &o.ShipsFrom, &o.OnTime, &o.Verified, &o.Source)
 	if database.Missing(err) {
 		return o, apikit.NotFound("offer")
 	}

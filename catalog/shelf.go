@@ -116,7 +116,7 @@ func (s *Service) Stage(ctx context.Context, tx pgx.Tx, to sources.Staging, offe
 
 var (
 	offerColumns = []string{"number", "title", "description", "category", "brand", "currency", "page_url", "pictures", "option_names", "processing_min", "processing_max",
-		"rating", "ratings", "return_days", "weekly", "deliveries", "rivals", "market_currency", "market_prices", "fingerprint", "own_packing", "demand", "growth"}
+		"rating", "ratings", "return_days", "weekly", "deliveries", "rivals", "market_currency", "market_prices", "fingerprint", "remarks", "own_packing", "demand", "growth"}
 	variantColumns = []string{"number", "position", "option_values", "cost", "min_advertised", "list_price", "stock", "picture", "barcode", "weight_grams"}
 )
 
@@ -125,7 +125,7 @@ func offerValues(o *source.Offer) ([]any, error) {
 	deliveries, err := json.Marshal(list(o.Deliveries))
 	sold := demand.Judge(o.Weekly, time.Now())
 	return []any{o.Number, o.Title, clean(o.Description), o.Category, o.Brand, o.Currency.String(), o.PageURL, list(o.Pictures), list(o.OptionNames), o.Processing.Min, o.Processing.Max,
-		o.Rating, o.Ratings, o.ReturnDays, list(o.Weekly), deliveries, o.Rivals.Stores, o.Rivals.Currency.String(), list(o.Rivals.Prices), o.Fingerprint[:], o.OwnPacking, string(sold.Class), sold.Growth}, err
+		o.Rating, o.Ratings, o.ReturnDays, list(o.Weekly), deliveries, o.Rivals.Stores, o.Rivals.Currency.String(), list(o.Rivals.Prices), o.Fingerprint[:], list(o.Remarks), o.OwnPacking, string(sold.Class), sold.Growth}, err
 }
 
 // variantValues are a variant's facts, in the order of variantColumns.

@@ -25,7 +25,9 @@ type feed interface {
 type batch struct {
 	source.Page
 	last bool
-	rows []row // of the offers, where they come from a price list
+	// cutShort is true where the file ends within its last row.
+	cutShort bool
+	rows     []row // of the offers, where they come from a price list
 
 	links []LinkResult // of pasted links
 
@@ -254,7 +256,7 @@ func (l *listFeed) read(ctx context.Context) (batch, error) {
 	for range l.turns.Slice(listBatch) {
 		item, err := l.reader.Next()
 		if errors.Is(err, io.EOF) {
-			b.last = true
+			b.last, b.cutShort = true, l.reader.CutShort()
 			break
 		}
 		if err != nil {
@@ -291,7 +293,7 @@ func listWords(err error) error {
 	if errors.Is(err, pricelist.ErrXML) {
 		return problem(pricelist.ErrNotATable)
 	}
-	for _, known := range []error{ubl.ErrNotACatalogue, ubl.ErrEntities, ubl.ErrCut, ubl.ErrBroken, ubl.ErrDeep, ubl.ErrNoLines, pricelist.ErrEmpty, pricelist.ErrNoRows, pricelist.ErrPassword, pricelist.ErrOldExcel, pricelist.ErrWebPage, pricelist.ErrNotATable, pricelist.ErrBomb, pricelist.ErrTooWide, pricelist.ErrParts, pricelist.ErrBroken} {
+	for _, known := range []error{ubl.ErrNotACatalogue, ubl.ErrEntities, ubl.ErrCut, ubl.ErrBroken, ubl.ErrDeep, ubl.ErrNoLines, pricelist.ErrEmpty, pricelist.ErrNoRows, pricelist.ErrPassword, pricelist.ErrOldExcel, pricelist.ErrWebPage, pricelist.ErrNotATable, pricelist.ErrJSON, pricelist.ErrZipped, pricelist.ErrPDF, pricelist.ErrWebTable, pricelist.ErrBomb, pricelist.ErrTooWide, pricelist.ErrParts, pricelist.ErrBroken} {
 		if errors.Is(err, known) {
 			return problem(known)
 		}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"hash/maphash"
+	"strconv"
 	"time"
 
 	"github.com/RoaringBitmap/roaring/v2/roaring64"
@@ -132,6 +133,8 @@ type intaking struct {
 	seen    *roaring64.Bitmap
 	numbers map[uint64]struct{} // of offers that are staged or set aside: a number twice is told
 	allowed bool
+	// cutShort is true where a list's file ends within its last row.
+	cutShort bool
 	// tries is how often the source has failed since it was last read from, note what is said of an
 	// import that went well but for something.
 	tries int
@@ -208,6 +211,9 @@ func (s *Service) takeIn(ctx context.Context, in *intaking) (trouble string, hol
 			return trouble, hold, err
 		}
 	}
+	if in.Seen > 0 && in.SetAside >= in.Seen && in.source.Layout != nil && !in.allowed {
+		return "All " + plural(in.SetAside, "row was", "rows were") + " rejected, so nothing was imported. Look at the reasons: perhaps the list is written in another way now.", nil, nil
+	}
 	if in.Phase == "weighing" && !in.allowed {
 		if in.note, err = s.confirm(ctx, in); err != nil {
 			return "", nil, err
@@ -218,11 +224,22 @@ func (s *Service) takeIn(ctx context.Context, in *intaking) (trouble string, hol
 		if err != nil {
 			return "", nil, err
 		}
-		if reason := weight.judge(in.source.MostWithdrawn, in.source.MostRepriced); reason != "" {
+		if reason := weight.judge(in.source.MostWithdrawn, in.source.MostRepriced, in.cutShort); reason != "" {
 			return "", &Hold{Reason: reason, Kind: "shares", Weight: weight}, nil
 		}
+		if err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error { return s.Shelf.Postpone(ctx, tx, in.ID, in.source.MaxCostFactor) }); err != nil {
+			return "", nil, err
+		}
 	}
-	return "", nil, s.put(ctx, in)
+	if err := s.put(ctx, in); err != nil || in.allowed || in.straight {
+		return "", nil, err
+	}
+	waiting, err := s.Shelf.Postponed(ctx, in.ID, in.SourceID, in.source.MaxCostFactor)
+	if err != nil || waiting.Repriced == 0 {
+		return "", nil, err
+	}
+	reason := plural(waiting.Repriced, "offer", "offers") + " with a cost that moves " + strconv.Itoa(in.source.MaxCostFactor) + " times or more at once. All else has been imported; these keep the costs that they had."
+	return "", &Hold{Reason: reason, Kind: "prices", Weight: waiting}, nil
 }
 
 // claim takes an intake up, where it was left.
@@ -237,8 +254,8 @@ func (s *Service) claim(ctx context.Context, id int64) (*intaking, error) {
 		if in.Intake, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Intake]); err != nil {
 			return err
 		}
-		if err := tx.QueryRow(ctx, `select cursor, as_of, gone, file, tries, seen_offers, allowed, straight or (seen = 0 and not exists (select from offer where source_id = intake.source_id)) from intake where id = $1`, id).
-			Scan(&in.cursor, &in.asOf, &in.gone, &in.file, &in.tries, &bitmap, &in.allowed, &in.straight); err != nil {
+		if err := tx.QueryRow(ctx, `select cursor, as_of, gone, file, tries, seen_offers, allowed, cut_short, straight or (seen = 0 and not exists (select from offer where source_id = intake.source_id)) from intake where id = $1`, id).
+			Scan(&in.cursor, &in.asOf, &in.gone, &in.file, &in.tries, &bitmap, &in.allowed, &in.cutShort, &in.straight); err != nil {
 			return err
 		}
 		there, err := s.Shelf.Staged(ctx, tx, id, func(number string) { in.twice(number) })
@@ -384,8 +401,14 @@ func (s *Service) end(ctx context.Context, in *intaking) error {
 			in.SourceID, in.Trouble, in.State == "finished", in.asOf, in.Whole); err != nil {
 			return err
 		}
-		if in.State == "held" {
+		if in.State == "held" && in.Hold.Kind != "prices" {
 			return nil
+		}
+		if in.State == "held" {
+			if in.Changed+in.Withdrawn == 0 {
+				return nil
+			}
+			return s.Prices.RepriceAll(ctx, tx, "changed offers")
 		}
 		if err := s.Shelf.Unstage(ctx, tx, in.ID); err != nil {
 			return err
@@ -420,7 +443,7 @@ func (s *Service) Decide(ctx context.Context, id int64, goOn bool) error {
 		if !goOn {
 			return s.dropHeld(ctx, tx, sourceID)
 		}
-		if kind != "shares" {
+		if kind == "layout" {
 			return apikit.Problem(409, "", "Say first how the columns of the changed list are read.")
 		}
 		if _, err := tx.Exec(ctx, `update intake set state = 'waiting', allowed = true, hold = null, trouble = '' where id = $1`, id); err != nil {

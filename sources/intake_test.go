@@ -236,7 +236,7 @@ func TestSchedulesBeginIntakes(t *testing.T) {
 		t.Fatalf("a marketplace is taken in by itself: %+v", source)
 	}
 	keep := func(change func(*sources.Habits)) *testkit.Problem {
-		h := sources.Habits{Name: source.Name, Repeats: "FREQ=DAILY;BYHOUR=6;BYMINUTE=0", Zone: "America/New_York", MostWithdrawn: 20, MostRepriced: 50}
+		h := sources.Habits{Name: source.Name, Repeats: "FREQ=DAILY;BYHOUR=6;BYMINUTE=0", Zone: "America/New_York", MostWithdrawn: 20, MostRepriced: 50, MaxCostFactor: 5}
 		change(&h)
 		return w.Owner.Ask("PUT", "/api/sources/1", h, nil)
 	}
@@ -285,7 +285,7 @@ func TestSchedulesBeginIntakes(t *testing.T) {
 func TestOffersAtOtherCostsAreHeld(t *testing.T) {
 	w := testkit.Start(t)
 	w.ConnectBazaar()
-	w.Owner.Must("PUT", "/api/sources/1", sources.Habits{Name: "Quayside Bazaar", Zone: "UTC", MostWithdrawn: 20, MostRepriced: 10}, nil)
+	w.Owner.Must("PUT", "/api/sources/1", sources.Habits{Name: "Quayside Bazaar", Zone: "UTC", MostWithdrawn: 20, MostRepriced: 10, MaxCostFactor: 5}, nil)
 	if _, err := w.App.Pool.Exec(t.Context(), `update offer_variant set cost = cost * 100 where offer_id % 2 = 0; update offer set fingerprint = '' where id % 2 = 0`); err != nil {
 		t.Fatal(err)
 	}

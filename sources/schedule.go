@@ -49,7 +49,7 @@ func (s *Service) beginIfDue(ctx context.Context, id int64) error {
 		var rule, zone string
 		var fetched, busy bool
 		err := tx.QueryRow(ctx, `
-			select repeats, zone, address <> '' or kind = 'pages', exists (select from intake where source_id = source.id and state in ('waiting', 'running', 'held'))
+			select repeats, zone, address <> '' or kind = 'pages', exists (select from intake where source_id = source.id and (state in ('waiting', 'running') or state = 'held' and coalesce(hold ->> 'kind', '') <> 'prices'))
 			from source where id = $1 and next_at <= now() and state = 'connected' and not paused for update skip locked`, id).Scan(&rule, &zone, &fetched, &busy)
 		if database.Missing(err) {
 			return nil // another instance was faster
@@ -90,14 +90,15 @@ type Habits struct {
 	Paused        bool   `json:"paused"`
 	MostWithdrawn int    `json:"most_withdrawn" minimum:"0" maximum:"100"`
 	MostRepriced  int    `json:"most_repriced" minimum:"0" maximum:"100"`
+	MaxCostFactor int    `json:"max_cost_factor" minimum:"2" maximum:"1000" default:"5"`
 }
 
 // Keep changes how a source is kept up.
 func (s *Service) Keep(ctx context.Context, id int64, h Habits) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var before Habits
-		err := tx.QueryRow(ctx, `select name, repeats, zone, paused, most_withdrawn, most_repriced from source where id = $1 for update`, id).
-			Scan(&before.Name, &before.Repeats, &before.Zone, &before.Paused, &before.MostWithdrawn, &before.MostRepriced)
+		err := tx.QueryRow(ctx, `select name, repeats, zone, paused, most_withdrawn, most_repriced, max_cost_factor from source where id = $1 for update`, id).
+			Scan(&before.Name, &before.Repeats, &before.Zone, &before.Paused, &before.MostWithdrawn, &before.MostRepriced, &before.MaxCostFactor)
 		if database.Missing(err) {
 			return apikit.NotFound("source")
 		}
@@ -113,7 +114,7 @@ func (s *Service) Keep(ctx context.Context, id int64, h Habits) error {
 		case err != nil:
 			return err
 		}
-		if _, err := tx.Exec(ctx, `update source set name = $2, paused = $3, most_withdrawn = $4, most_repriced = $5 where id = $1`, id, h.Name, h.Paused, h.MostWithdrawn, h.MostRepriced); err != nil {
+		if _, err := tx.Exec(ctx, `update source set name = $2, paused = $3, most_withdrawn = $4, most_repriced = $5, max_cost_factor = $6 where id = $1`, id, h.Name, h.Paused, h.MostWithdrawn, h.MostRepriced, h.MaxCostFactor); err != nil {
 			return err
 		}
 		if before.Name != h.Name {

@@ -28,6 +28,11 @@ type Shelf interface {
 	Numbers(ctx context.Context, db database.Querier, sourceID int64, number func(string)) error
 	// Weigh says what going on would do.
 	Weigh(ctx context.Context, intake, sourceID int64, whole bool, seen *roaring64.Bitmap) (Weight, error)
+	// Postpone sets those staged offers apart whose costs move by a factor at once, Postponed says which they are, and
+	// Release puts them behind the others and returns the last place.
+	Postpone(ctx context.Context, tx pgx.Tx, intake int64, factor int) error
+	Postponed(ctx context.Context, intake, sourceID int64, factor int) (Weight, error)
+	Release(ctx context.Context, tx pgx.Tx, intake int64, staged int) (last int, err error)
 	// Unseen lists the numbers of the source's offers for sale that are not in seen.
 	Unseen(ctx context.Context, sourceID int64, seen *roaring64.Bitmap) ([]string, error)
 	// Survey is called once before merging.
@@ -59,10 +64,17 @@ type Counts struct{ Added, Changed int }
 
 // Weight is what an intake would do to a source's offers.
 type Weight struct {
-	Offers    int       `json:"offers" doc:"For sale before"`
-	Withdrawn int       `json:"withdrawn"`
-	Repriced  int       `json:"repriced"`
-	Examples  []Example `json:"examples"`
+	Offers    int `json:"offers" doc:"For sale before"`
+	Withdrawn int `json:"withdrawn"`
+	Repriced  int `json:"repriced"`
+	// OtherCurrency counts offers whose cost changes its currency, as from From into Into.
+	OtherCurrency int    `json:"other_currency"`
+	From          string `json:"from"`
+	Into          string `json:"into"`
+	// SoldOut counts offers that had stock and would have none, of InStock that have some.
+	SoldOut  int       `json:"sold_out"`
+	InStock  int       `json:"in_stock"`
+	Examples []Example `json:"examples"`
 }
 
 // Example is one offer that would be withdrawn, or repriced where it has amounts.
@@ -77,20 +89,25 @@ type Example struct {
 type Hold struct {
 	// Reason is a sentence.
 	Reason string `json:"reason"`
-	// Kind tells what may be decided: to go on all the same, or to say anew how the columns are read.
-	Kind string `json:"kind" enum:"shares,layout"`
+	// Kind tells what may be decided: to go on all the same, to say anew how the columns are read, or to take costs
+	// that move by far while all else is in.
+	Kind string `json:"kind" enum:"shares,layout,prices"`
 	Weight
 }
 
-// fewest is how many offers may always leave or be repriced: a share of a handful says nothing.
-const fewest = 10
-
-// judge says why an intake must be asked about; an empty reason is none.
-func (w Weight) judge(mostWithdrawn, mostRepriced int) string {
-	over := func(n, percent int) bool { return n > fewest && n*100 > percent*w.Offers }
+// judge says why an intake must be asked about; an empty reason is none. One offer of several may always leave or change
+// its cost; of a supplier with few, two are asked about where they are more than the share.
+func (w Weight) judge(mostWithdrawn, mostRepriced int, cutShort bool) string {
+	over := func(n, percent int) bool { return n*100 > percent*w.Offers && (n > 1 || n == w.Offers && n > 0) }
 	switch {
+	case cutShort && w.Withdrawn > 0:
+		return "The file seems to end within its last row, and " + plural(w.Withdrawn, "offer", "offers") + " of " + thousands(w.Offers) + " would be withdrawn. Perhaps it was not sent whole."
 	case over(w.Withdrawn, mostWithdrawn):
 		return plural(w.Withdrawn, "offer", "offers") + " of " + thousands(w.Offers) + " would be withdrawn, because the source does not list them any more."
+	case w.OtherCurrency > 0:
+		return plural(w.OtherCurrency, "offer", "offers") + " of " + thousands(w.Offers) + " would be priced in another currency, as " + w.Into + " in place of " + w.From + "."
+	case w.InStock > 2 && w.SoldOut*10 >= w.InStock*9:
+		return plural(w.SoldOut, "offer", "offers") + " of " + thousands(w.InStock) + " with stock would have none any more."
 	case over(w.Repriced, mostRepriced):
 		return plural(w.Repriced, "offer", "offers") + " of " + thousands(w.Offers) + " would change their cost at once."
 	}

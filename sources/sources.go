@@ -67,6 +67,7 @@ type Source struct {
 	SweptAt       *time.Time        `json:"swept_at" doc:"When everything that it has was last compared"`
 	MostWithdrawn int               `json:"most_withdrawn" doc:"Percent of its offers that may leave in one intake unasked"`
 	MostRepriced  int               `json:"most_repriced" doc:"Percent of its offers whose cost may change in one intake unasked"`
+	MaxCostFactor int               `json:"max_cost_factor" doc:"A cost that moves by as much at once waits to be approved"`
 	Layout        *pricelist.Layout `json:"layout,omitempty" doc:"How its file is read, where it is a price list"`
 	TakesRequests bool              `json:"takes_requests" doc:"It passes requests for quotation on to its suppliers"`
 	SentPictures  int               `json:"sent_pictures" doc:"Sent in a zip beside the list"`
@@ -169,7 +170,7 @@ func (s *Service) one(ctx context.Context, id int64) (Source, error) {
 func (s *Service) list(ctx context.Context, only int64) ([]Source, error) {
 	// One statement, so that a source's trouble and its intakes are of one moment.
 	rows, err := s.Pool.Query(ctx, `
-		select id, kind, name, address, client_id, state, trouble, connected_at, paused, repeats, zone, next_at, swept_at, most_withdrawn, most_repriced, layout, takes_requests, (select count(*) from sent_picture where source_id = source.id),
+		select id, kind, name, address, client_id, state, trouble, connected_at, paused, repeats, zone, next_at, swept_at, most_withdrawn, most_repriced, max_cost_factor, layout, takes_requests, (select count(*) from sent_picture where source_id = source.id),
 			array(select row(`+intakeColumns+`) from intake where source_id = source.id order by intake.id desc limit 30)
 		from source where $1::bigint in (0, id) order by state, name, id`, only)
 	if err != nil {
@@ -178,7 +179,7 @@ func (s *Service) list(ctx context.Context, only int64) ([]Source, error) {
 	list, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (Source, error) {
 		var x Source
 		return x, row.Scan(&x.ID, &x.Kind, &x.Name, &x.Address, &x.ClientID, &x.State, &x.Trouble, &x.ConnectedAt, &x.Paused, &x.Repeats, &x.Zone, &x.NextAt, &x.SweptAt,
-			&x.MostWithdrawn, &x.MostRepriced, &x.Layout, &x.TakesRequests, &x.SentPictures, &x.Intakes)
+			&x.MostWithdrawn, &x.MostRepriced, &x.MaxCostFactor, &x.Layout, &x.TakesRequests, &x.SentPictures, &x.Intakes)
 	})
 	if err != nil {
 		return nil, err

@@ -69,7 +69,7 @@ func (s *Service) stage(ctx context.Context, in *intaking, b batch) error {
 		in.cursor = b.Next
 		in.Expected = max(b.Total, in.Expected)
 		if b.last {
-			in.Phase = "weighing"
+			in.Phase, in.cutShort = "weighing", b.cutShort
 		}
 		if in.asOf == "" {
 			in.asOf = b.AsOf
@@ -156,8 +156,17 @@ func (s *Service) put(ctx context.Context, in *intaking) error {
 		}
 		s.tell(ctx, in.Intake)
 	}
-	for in.Put < in.Staged {
-		upTo := min(in.Put+s.Turns.Slice(partSize), in.Staged)
+	last := in.Staged
+	if in.allowed { // with what waited for that
+		if err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) (err error) {
+			last, err = s.Shelf.Release(ctx, tx, in.ID, in.Staged)
+			return err
+		}); err != nil {
+			return err
+		}
+	}
+	for in.Put < last {
+		upTo := min(in.Put+s.Turns.Slice(partSize), last)
 		err := s.Turns.Do(ctx, func() error {
 			return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 				counts, err := s.Shelf.Merge(ctx, tx, Staging{in.ID, in.SourceID, int64(in.Put), in.part()}, int64(upTo))
@@ -208,9 +217,9 @@ func (s *Service) save(ctx context.Context, db database.Querier, in *intaking) e
 	}
 	in.tries = 0
 	tag, err := db.Exec(ctx, `
-		update intake set tries = 0, retry_at = null, expected = $2, seen = $3, added = $4, changed = $5, unchanged = $6, withdrawn = $7, set_aside = $8, cursor = $9, as_of = $10, gone = $11, staged = $12, put = $13, phase = $14, seen_offers = $15, straight = $18, whole = $19
+		update intake set tries = 0, retry_at = null, expected = $2, seen = $3, added = $4, changed = $5, unchanged = $6, withdrawn = $7, set_aside = $8, cursor = $9, as_of = $10, gone = $11, staged = $12, put = $13, phase = $14, seen_offers = $15, straight = $18, whole = $19, cut_short = $20
 		where id = $1 and state = 'running' and seen = $16 and put = $17`,
-		in.ID, in.Expected, in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.SetAside, in.cursor, in.asOf, gone, in.Staged, in.Put, in.Phase, bitmap, in.saved[0], in.saved[1], in.straight, in.Whole)
+		in.ID, in.Expected, in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.SetAside, in.cursor, in.asOf, gone, in.Staged, in.Put, in.Phase, bitmap, in.saved[0], in.saved[1], in.straight, in.Whole, in.cutShort)
 	if err == nil && tag.RowsAffected() == 0 {
 		return errStopped
 	}

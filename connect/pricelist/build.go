@@ -140,6 +140,9 @@ func (r *Reader) build(rows []Row) Item {
 		}
 		if doubt != "" {
 			item.Doubts[v.Number] = doubt
+			if !slices.Contains(o.Remarks, doubt) && len(o.Remarks) < 10 {
+				o.Remarks = append(o.Remarks, doubt)
+			}
 		}
 		if given != "" {
 			item.Given[v.Number] = given

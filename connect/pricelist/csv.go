@@ -20,6 +20,8 @@ type Row struct {
 	width int
 	// cut is true for a file's last row where it has no line end and its last cell is a number shorter than the one above.
 	cut bool
+	// unended is true for a file's last row where it has no line end.
+	unended bool
 }
 
 // rows reads a table row by row; the end is io.EOF.
@@ -145,6 +147,7 @@ func (c *csvRows) next() (Row, error) {
 	}
 	if n := len(row.Cells); n > 0 {
 		tail := row.Cells[n-1]
+		row.unended = c.last
 		row.cut = c.last && tail != "" && len(tail) < c.tail && tail[len(tail)-1] >= '0' && tail[len(tail)-1] <= '9'
 		c.tail = len(tail)
 	}

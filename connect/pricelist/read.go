@@ -42,6 +42,7 @@ type Reader struct {
 	apart       bool                // they do not
 	flushed     []Item
 	ended       bool
+	cutShort    bool // the row read last seems to go on where the file ends
 
 	// Pictures are those that were sent beside the list: names, as PictureName has them, to addresses.
 	Pictures map[string]string
@@ -171,6 +172,9 @@ func open(t *table, l *Layout, together bool) (*Reader, error) {
 
 // Together tells whether the rows of each product stand together, as far as is known.
 func (r *Reader) Together() bool { return !r.apart && len(r.scattered) == 0 }
+
+// CutShort tells, at the end, whether the file seems to end within its last row.
+func (r *Reader) CutShort() bool { return r.cutShort }
 
 // Total is about how many rows there are.
 func (r *Reader) Total() int { return max(r.table.count(r.layout)-r.layout.Header, 0) }
@@ -316,6 +320,7 @@ func (r *Reader) take(row Row) {
 		return
 	}
 	r.read++
+	r.cutShort = row.cut || row.unended && len(row.Cells) < r.width || row.Trouble == neverClosed
 	if row.Trouble != "" {
 		r.setAside(row, row.Trouble)
 		return

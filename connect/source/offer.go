@@ -30,6 +30,8 @@ type Offer struct {
 	Rivals                                               Rivals
 	// OwnPacking is true where the supplier packs with the buyer's brand.
 	OwnPacking bool
+	// Remarks are sentences about what no other fact holds, such as a least order quantity.
+	Remarks []string
 	// Fingerprint is the SHA-256 of the offer as it was given.
 	Fingerprint [32]byte
 }

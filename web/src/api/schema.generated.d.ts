@@ -1467,6 +1467,8 @@ export interface components {
             rating: string;
             /** Format: int64 */
             ratings: number;
+            /** @description What its source says besides, such as a least order quantity */
+            remarks: string[];
             /** Format: int64 */
             return_days: number;
             /**
@@ -2448,6 +2450,11 @@ export interface components {
             file: string;
         };
         SourcesHabits: {
+            /**
+             * Format: int64
+             * @default 5
+             */
+            max_cost_factor: number;
             /** Format: int64 */
             most_repriced: number;
             /** Format: int64 */
@@ -2459,16 +2466,24 @@ export interface components {
         };
         SourcesHold: {
             examples: components["schemas"]["SourcesExample"][];
+            from: string;
+            /** Format: int64 */
+            in_stock: number;
+            into: string;
             /** @enum {string} */
-            kind: "shares" | "layout";
+            kind: "shares" | "layout" | "prices";
             /**
              * Format: int64
              * @description For sale before
              */
             offers: number;
+            /** Format: int64 */
+            other_currency: number;
             reason: string;
             /** Format: int64 */
             repriced: number;
+            /** Format: int64 */
+            sold_out: number;
             /** Format: int64 */
             withdrawn: number;
         };
@@ -2597,6 +2612,11 @@ export interface components {
             kind: "marketplace" | "price list" | "catalogue document" | "pages";
             /** @description How its file is read, where it is a price list */
             layout?: components["schemas"]["PricelistLayout"];
+            /**
+             * Format: int64
+             * @description A cost that moves by as much at once waits to be approved
+             */
+            max_cost_factor: number;
             /**
              * Format: int64
              * @description Percent of its offers whose cost may change in one intake unasked

@@ -99,6 +99,13 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
           The supplier has stopped selling this.
         </p>
       )}
+      {offer.remarks.length > 0 && (
+        <ul className="mt-3 rounded-md bg-beak-wash px-3 py-2 text-sm text-beak-ink">
+          {offer.remarks.map((remark) => (
+            <li key={remark}>{remark}</li>
+          ))}
+        </ul>
+      )}
       <div className="mt-3 flex flex-wrap gap-2">
         {onTake && (
           <Button tone="main" onClick={onTake} disabled={busy || offer.withdrawn_at !== null}>

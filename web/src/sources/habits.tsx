@@ -21,6 +21,7 @@ export function HabitsWords({ source }: { source: Source }) {
     paused: source.paused,
     most_withdrawn: source.most_withdrawn,
     most_repriced: source.most_repriced,
+    max_cost_factor: source.max_cost_factor,
   };
   const keep = useMutation({
     mutationFn: (part: Partial<Habits>) => ask(api.PUT("/api/sources/{id}", { params: { path: { id: source.id } }, body: { ...now, ...part } })),
@@ -34,7 +35,8 @@ export function HabitsWords({ source }: { source: Source }) {
     return (
       <p className="leading-7">
         Taken in {ruleWords(rule)}
-        {zone}. Held when more than {source.most_withdrawn} % of its offers would leave, or {source.most_repriced} % change their cost.
+        {zone}. Held when more than {source.most_withdrawn} % of its offers would leave, or {source.most_repriced} % change their cost. A cost that moves{" "}
+        {source.max_cost_factor} times or more waits to be approved.
       </p>
     );
   return (
@@ -79,7 +81,21 @@ export function HabitsWords({ source }: { source: Source }) {
             />
           )}
         </Clause>{" "}
-        change their cost.
+        change their cost. A cost that moves{" "}
+        <Clause label="How far a cost may move" words={`${source.max_cost_factor} times`}>
+          {(close) => (
+            <TypedChoice
+              label="How far a cost may move"
+              initial={String(source.max_cost_factor)}
+              suffix="times, up or down"
+              onDone={(text) => {
+                const n = Math.round(Number(text));
+                if (n >= 2 && n <= 1000) keep.mutate({ max_cost_factor: n }, { onSettled: close });
+              }}
+            />
+          )}
+        </Clause>{" "}
+        or more at once waits to be approved, while the rest is imported.
       </p>
     </div>
   );

@@ -35,18 +35,28 @@ export function Held({ intake, onColumns }: { intake: Intake; onColumns: () => v
   const { may } = useSession();
   const client = useQueryClient();
   const say = useSay();
+  const hold = intake.hold;
   const decide = useMutation({
     mutationFn: (goOn: boolean) => ask(api.POST("/api/intakes/{id}/decide", { params: { path: { id: intake.id } }, body: { go_on: goOn } })),
-    onSuccess: (_, goOn) => say(goOn ? "It goes on." : "Dropped. Nothing has changed."),
+    onSuccess: (_, goOn) =>
+      say(
+        goOn
+          ? "It goes on."
+          : hold?.kind === "prices"
+            ? "These offers keep the costs that they had. The next import asks again where they still differ."
+            : "Dropped. Nothing has changed.",
+      ),
     onError: (error) => say(error.message, true),
     onSettled: () => client.invalidateQueries({ queryKey: ["sources"] }),
   });
-  const hold = intake.hold;
   if (!hold) return null;
   return (
     <section aria-label="Waits for you" className="mt-3 rounded-md border border-beak bg-beak-wash p-3">
       <h3 className="mb-1">Held until you decide</h3>
-      <p>{hold.reason} Nothing has been changed so far.</p>
+      <p>
+        {hold.reason}
+        {hold.kind !== "prices" && " Nothing has been changed so far."}
+      </p>
       {(hold.examples?.length ?? 0) > 0 && (
         <ul className="mt-2 space-y-1 text-sm">
           {hold.examples?.map((e) => (
@@ -71,11 +81,11 @@ export function Held({ intake, onColumns }: { intake: Intake; onColumns: () => v
             </Button>
           ) : (
             <Button tone="main" onClick={() => decide.mutate(true)} disabled={decide.isPending}>
-              Go on all the same
+              {hold.kind === "prices" ? "Import these costs" : "Go on all the same"}
             </Button>
           )}
           <Button onClick={() => decide.mutate(false)} disabled={decide.isPending}>
-            Drop it
+            {hold.kind === "prices" ? "Keep the old costs" : "Drop it"}
           </Button>
         </div>
       )}

@@ -1,0 +1,143 @@
+package sources_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"plainpelican/sources"
+	"plainpelican/testkit"
+)
+
+// priceList is a small supplier's list, changed row by row.
+func priceList(n int, currency string, row func(i int) (cost string, stock int)) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "sku,title,cost %s,stock\n", currency)
+	for i := range n {
+		if cost, stock := row(i); cost != "" {
+			fmt.Fprintf(&b, "S%d,Thing number %d,%s,%d\n", i, i, cost, stock)
+		}
+	}
+	return b.String()
+}
+
+// Second deliveries of a supplier of ten: what would do harm waits, and says what it is.
+func TestSecondDeliveriesOfSmallSuppliers(t *testing.T) {
+	usual := func(i int) (string, int) { return fmt.Sprintf("%d.50", i+2), 7 }
+	changed := func(from int, cost string) func(int) (string, int) {
+		return func(i int) (string, int) {
+			if i >= from {
+				return cost, 7
+			}
+			return usual(i)
+		}
+	}
+	whole := priceList(10, "eur", usual)
+	for _, c := range []struct {
+		name, list   string
+		state, words string
+		// cost is that of S9 afterwards, in cents; offers how many are for sale.
+		cost   int64
+		offers int
+	}{
+		{"the same again", whole, "finished", "", 1150, 10},
+		{"one is gone", priceList(9, "eur", usual), "finished", "", 1150, 9},
+		{"nine of ten are gone", priceList(1, "eur", usual), "held", "9 offers of 10 would be withdrawn", 1150, 10},
+		{"ten times a hundredfold", priceList(10, "eur", func(i int) (string, int) { return fmt.Sprintf("%d50.00", i+2), 7 }), "held", "10 offers of 10 would change their cost", 1150, 10},
+		{"one cost slips by a decimal", priceList(10, "eur", changed(9, "115.00")), "held", "1 offer with a cost that moves 5 times or more", 1150, 10},
+		{"another currency", priceList(10, "eur", func(i int) (string, int) { return fmt.Sprintf("%d.50 USD", i+2), 7 }), "held", "would be priced in another currency, as USD in place of EUR", 1150, 10},
+		{"no stock any more", priceList(10, "eur", func(i int) (string, int) { cost, _ := usual(i); return cost, 0 }), "held", "10 offers of 10 with stock would have none", 1150, 10},
+		{"cut short", whole[:strings.LastIndex(whole, "S9")+8], "held", "seems to end within its last row", 1150, 10},
+		{"every row rejected", priceList(10, "eur", func(int) (string, int) { return "on request", 7 }), "failed", "All 10 rows were rejected", 1150, 10},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			w := testkit.Start(t)
+			up, problem := w.Owner.Send("list.csv", []byte(whole))
+			if problem != nil {
+				t.Fatal(problem)
+			}
+			source := w.ConnectList(sources.List{File: up.File, Name: up.Name})
+			if source.Offers != 10 {
+				t.Fatalf("%+v", source.Intakes[0])
+			}
+			list := c.list
+			if c.name == "cut short" { // and one is missing
+				list = strings.Replace(list, "S3,Thing number 3,5.50,7\n", "", 1)
+			}
+			up, problem = w.Owner.Send("list.csv", []byte(list))
+			if problem != nil {
+				t.Fatal(problem)
+			}
+			path := fmt.Sprintf("/api/sources/%d/files", source.ID)
+			w.Owner.Must("POST", path, up, nil)
+			after := w.Source("Northlight Wholesale")
+			in := after.Intakes[0]
+			said := in.Trouble
+			if in.Hold != nil {
+				said = in.Hold.Reason
+			}
+			if in.State != c.state || !strings.Contains(said, c.words) || c.words == "" && said != "" || after.Offers != c.offers {
+				t.Errorf("%s %q, %d offers", in.State, said, after.Offers)
+			}
+			if got := costOf(t, w, "S9"); c.offers == 10 && got != c.cost {
+				t.Errorf("S9 costs %d", got)
+			}
+			if c.state != "held" {
+				return
+			}
+			// What was approved goes in, whichever reason it waited for.
+			w.Owner.Must("POST", fmt.Sprintf("/api/intakes/%d/decide", in.ID), map[string]bool{"go_on": true}, nil)
+			if in := w.Source("Northlight Wholesale").Intakes[0]; in.State != "finished" {
+				t.Errorf("approved: %+v", in)
+			}
+			if c.name == "one cost slips by a decimal" && costOf(t, w, "S9") != 11500 {
+				t.Error("what was approved is not in")
+			}
+		})
+	}
+}
+
+// While one cost waits, the rest is in, and the next delivery is not kept from coming.
+func TestACostThatMovesFarWaitsAlone(t *testing.T) {
+	w := testkit.Start(t)
+	list := func(last string, others int) string {
+		return priceList(20, "eur", func(i int) (string, int) {
+			if i == 9 {
+				return last, 7
+			}
+			return fmt.Sprintf("%d.%d", i+2, others), 7
+		})
+	}
+	send := func(text string) sources.Intake {
+		up, problem := w.Owner.Send("list.csv", []byte(text))
+		if problem != nil {
+			t.Fatal(problem)
+		}
+		id := w.Source("Northlight Wholesale").ID
+		w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/files", id), up, nil)
+		return w.Source("Northlight Wholesale").Intakes[0]
+	}
+	up, problem := w.Owner.Send("list.csv", []byte(list("11.50", 50)))
+	if problem != nil {
+		t.Fatal(problem)
+	}
+	w.ConnectList(sources.List{File: up.File, Name: up.Name})
+	text := strings.Replace(list("1150", 50), "S3,Thing number 3,5.50", "S3,Thing number 3,5.60", 1)
+	if in := send(text); in.State != "held" || in.Hold.Kind != "prices" || len(in.Hold.Examples) != 1 || in.Hold.Examples[0].Number != "S9" {
+		t.Fatalf("%+v %+v", in, in.Hold)
+	}
+	if costOf(t, w, "S3") != 560 || costOf(t, w, "S9") != 1150 {
+		t.Errorf("S3 %d, S9 %d", costOf(t, w, "S3"), costOf(t, w, "S9"))
+	}
+	if in := send(list("11.60", 50)); in.State != "finished" || costOf(t, w, "S9") != 1160 || costOf(t, w, "S3") != 550 {
+		t.Errorf("mended by the supplier: %+v", in)
+	}
+}
+
+func costOf(t *testing.T, w *testkit.World, number string) (cost int64) {
+	t.Helper()
+	if err := w.App.Pool.QueryRow(t.Context(), `select v.cost from offer_variant v where v.number = $1`, number).Scan(&cost); err != nil {
+		t.Fatal(err)
+	}
+	return cost
+}
