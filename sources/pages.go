@@ -6,9 +6,12 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -36,6 +39,7 @@ type LinkResult struct {
 
 const (
 	mostLinks     = 500
+	mostPages     = 1_000_000 // that are known and compared
 	mostPageBytes = 6 << 20
 	betweenPages  = 100 * time.Millisecond
 	pagesSchedule = "FREQ=DAILY;BYHOUR=5;BYMINUTE=0"
@@ -121,59 +125,150 @@ func (s *Service) openPages(ctx context.Context, in *intaking) (feed, error) {
 		}
 		links = linesOf(string(content))
 	}
-	done, _ := strconv.Atoi(in.cursor) // empty is the beginning
-	return &pagesFeed{service: s, sourceID: in.SourceID, links: links, done: done}, nil
+	ctx, stop := context.WithCancel(ctx)
+	p := &pagesFeed{stop: stop, links: links, done: doneLinks(in.cursor), read: make(chan readPage)}
+	go p.readAll(ctx, s, in.SourceID)
+	return p, nil
 }
 
-// pagesFeed reads one page after the other.
+// pagesFeed reads pages side by side, so that a slow one delays only itself. Its cursor lists the links that are done.
 type pagesFeed struct {
-	service  *Service
-	sourceID int64
-	links    []string
-	done     int
+	stop  context.CancelFunc
+	links []string
+	done  map[int]bool // by place, from 1
+	read  chan readPage
 }
 
-func (p *pagesFeed) close() {}
+type readPage struct {
+	place int
+	found page.Found
+	known LinkResult
+	err   error
+}
+
+const (
+	pagesAtOnce  = 6
+	pagePatience = 40 * time.Second // with its redirects and further attempts
+)
+
+// readAll begins a page after the other, so many at once, and closes read when all are through.
+func (p *pagesFeed) readAll(ctx context.Context, s *Service, sourceID int64) {
+	defer close(p.read)
+	var all sync.WaitGroup
+	defer all.Wait()
+	room := make(chan struct{}, pagesAtOnce)
+	var places []int // of p.done next changes as it goes
+	for place := 1; place <= len(p.links); place++ {
+		if !p.done[place] {
+			places = append(places, place)
+		}
+	}
+	for _, place := range places {
+		select {
+		case <-ctx.Done():
+			return
+		case room <- struct{}{}:
+		}
+		all.Go(func() {
+			defer func() { <-room }()
+			own, cancel := context.WithTimeout(ctx, pagePatience)
+			defer cancel()
+			r := readPage{place: place}
+			r.found, r.known, r.err = s.readLink(own, sourceID, p.links[place-1])
+			if own.Err() != nil && ctx.Err() == nil {
+				r.err = fmt.Errorf("its page took longer than %d seconds", int(pagePatience.Seconds()))
+			}
+			select {
+			case <-ctx.Done():
+			case p.read <- r:
+			}
+		})
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(betweenPages):
+		}
+	}
+}
+
+func (p *pagesFeed) close() {
+	p.stop()
+	for range p.read { // until all have ended
+		continue
+	}
+}
 
 func (p *pagesFeed) next(ctx context.Context) (batch, error) {
 	b := batch{rows: []row{}}
 	b.Total = len(p.links)
-	if p.done >= len(p.links) {
-		b.last = true
-		return b, nil
+	var r readPage
+	select {
+	case <-ctx.Done():
+		return b, ctx.Err()
+	case next, more := <-p.read:
+		if !more {
+			b.last, b.Next = true, p.cursor()
+			return b, ctx.Err()
+		}
+		r = next
 	}
-	link := p.links[p.done]
-	p.done++
-	result := LinkResult{Place: p.done, Link: link, Missing: []string{}}
-	found, known, err := p.service.readLink(ctx, p.sourceID, link)
+	link := p.links[r.place-1]
+	p.done[r.place] = true
+	result := LinkResult{Place: r.place, Link: link, Missing: []string{}}
 	switch {
 	case ctx.Err() != nil:
 		return b, ctx.Err()
-	case err != nil:
-		result.Trouble = apikit.Sentence(err)
+	case r.err != nil:
+		result.Trouble = apikit.Sentence(r.err)
 		number := numberOf(link)
-		if errors.Is(err, errGone) {
+		if errors.Is(r.err, errGone) {
 			number = "" // not there: when all are compared, it is withdrawn
 		}
-		b.SetAside = []source.Unreadable{{Number: number, Place: fmt.Sprintf("link %d", p.done), Reason: err.Error(), Content: link}}
-	case known.OfferID != 0:
-		result.OfferID, result.Title, result.Known = known.OfferID, known.Title, true
+		b.SetAside = []source.Unreadable{{Number: number, Place: fmt.Sprintf("link %d", r.place), Reason: r.err.Error(), Content: link}}
+	case r.known.OfferID != 0:
+		result.OfferID, result.Title, result.Known = r.known.OfferID, r.known.Title, true
 	default:
-		o := found.Offer
-		result.Number, result.Title, result.FoundIn = o.Number, o.Title, found.From
-		result.Missing = append(result.Missing, found.Missing...)
+		o := r.found.Offer
+		result.Number, result.Title, result.FoundIn = o.Number, o.Title, r.found.From
+		result.Missing = append(result.Missing, r.found.Missing...)
 		b.Offers = []source.Offer{o}
-		b.rows = []row{{fmt.Sprintf("link %d", p.done), []string{link}}}
+		b.rows = []row{{fmt.Sprintf("link %d", r.place), []string{link}}}
 	}
 	b.links = []LinkResult{result}
-	b.Next, b.last = strconv.Itoa(p.done), p.done == len(p.links)
-	if !b.last {
-		select {
-		case <-ctx.Done():
-		case <-time.After(betweenPages):
+	b.Next, b.last = p.cursor(), len(p.done) == len(p.links)
+	return b, nil
+}
+
+// cursor lists the places that are done, those in a row by how many these are: "12 15 17".
+func (p *pagesFeed) cursor() string {
+	n := 0
+	for p.done[n+1] {
+		n++
+	}
+	text := strconv.Itoa(n)
+	for _, place := range slices.Sorted(maps.Keys(p.done)) {
+		if place > n {
+			text += " " + strconv.Itoa(place)
 		}
 	}
-	return b, ctx.Err()
+	return text
+}
+
+func doneLinks(cursor string) map[int]bool {
+	done := map[int]bool{}
+	for i, field := range strings.Fields(cursor) {
+		n, err := strconv.Atoi(field)
+		if err != nil || n > mostPages {
+			continue
+		}
+		for place := n; place >= 1; place-- {
+			done[place] = true
+			if i > 0 {
+				break
+			}
+		}
+	}
+	return done
 }
 
 var errGone = errors.New("there is no page any more")
@@ -215,7 +310,10 @@ func (s *Service) Page(ctx context.Context, link string) (source.Offer, error) {
 
 func (s *Service) fetchPage(ctx context.Context, address string) (found page.Found, err error) {
 	answer, err := s.Connector.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: address, Repeatable: true, MostBytes: mostPageBytes, Header: http.Header{"Accept": {"text/html,application/xhtml+xml"}}})
-	if err != nil {
+	switch {
+	case errors.Is(err, outgoing.ErrTooLarge):
+		return found, fmt.Errorf("the page is larger than %d MB, or unpacks to that", mostPageBytes>>20)
+	case err != nil:
 		return found, errors.New(strings.TrimSuffix(words(address, err), "."))
 	}
 	switch {

@@ -1,6 +1,7 @@
 package sources_test
 
 import (
+	"compress/gzip"
 	"fmt"
 	"io"
 	"net/http"
@@ -78,5 +79,56 @@ func TestPastedLinksComeInALineEach(t *testing.T) {
 	}
 	if problem := w.Owner.Ask("POST", "/api/links", map[string]string{"links": " \n"}, nil); problem == nil || !strings.Contains(problem.Detail, "at least one link") {
 		t.Errorf("%+v", problem)
+	}
+}
+
+// A slow page delays only itself; a circle, a giant and a page that unpacks to one say what they are.
+func TestOddPagesAmongPastedLinks(t *testing.T) {
+	w := testkit.Start(t)
+	answer := make(chan struct{})
+	shop := w.Serve(http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) {
+		rw.Header().Set("Content-Type", "text/html; charset=utf-8")
+		switch r.URL.Path {
+		case "/slow":
+			select {
+			case <-answer:
+			case <-r.Context().Done():
+			}
+		case "/circle":
+			http.Redirect(rw, r, "/circle", http.StatusFound)
+			return
+		case "/giant":
+			_, _ = io.WriteString(rw, strings.Repeat("x", 7<<20))
+		case "/bomb":
+			rw.Header().Set("Content-Encoding", "gzip")
+			z := gzip.NewWriter(rw)
+			_, _ = io.WriteString(z, strings.Repeat("x", 60<<20))
+			_ = z.Close()
+		}
+		_, _ = fmt.Fprintf(rw, `<script type="application/ld+json">{"@type":"Product","name":"Thing %s","offers":{"price":"2.00","priceCurrency":"EUR"}}</script>`, r.URL.Path)
+	}))
+	var in sources.Intake
+	w.Owner.Must("POST", "/api/links", map[string]string{"links": shop + "/slow\n" + shop + "/circle\n" + shop + "/giant\n" + shop + "/bomb\n" + shop + "/one\n" + shop + "/two"}, &in)
+	results := func() (list []sources.LinkResult) {
+		w.Owner.Must("GET", fmt.Sprintf("/api/intakes/%d/links", in.ID), nil, &list)
+		return list
+	}
+	testkit.Until(t, "the others, while one is slow", func() bool {
+		done := 0
+		for _, r := range results() {
+			if r.Title != "" || r.Trouble != "" {
+				done++
+			}
+		}
+		return done == 5
+	})
+	for i, words := range map[int]string{1: "never arrives", 2: "larger than 6 MB", 3: "larger than 6 MB"} {
+		if r := results()[i]; !strings.Contains(r.Trouble, words) {
+			t.Errorf("%s: %q", r.Link, r.Trouble)
+		}
+	}
+	close(answer)
+	if source := w.Source("Single pages"); source.Offers != 3 || source.Intakes[0].SetAside != 3 {
+		t.Errorf("%+v", source.Intakes[0])
 	}
 }

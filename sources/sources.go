@@ -111,6 +111,8 @@ func words(address string, err error) string {
 		return address + " is a private address, which this installation does not allow."
 	case errors.Is(err, outgoing.ErrAskedToWait):
 		return "The source at " + address + " asks us to slow down."
+	case errors.Is(err, outgoing.ErrRedirects):
+		return address + " leads from one address to the next and never arrives. Give the address that it should lead to."
 	case errors.Is(err, outgoing.ErrUnreachable):
 		return "Nothing answers at " + address + ". Check the address, or try again later."
 	case errors.Is(err, source.ErrNotASource):

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"html"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -26,7 +27,7 @@ const (
 
 // offer turns a product into an offer. Its error is a sentence.
 func (p *parser) offer(t thing) (Found, error) {
-	o := source.Offer{Title: strings.Join(strings.Fields(p.text(t, "name")), " "), Brand: p.text(t, "brand"), Category: lastOf(p.text(t, "category")), PageURL: p.base.String(), Number: p.number()}
+	o := source.Offer{Title: strings.Join(strings.Fields(p.text(t, "name")), " "), Brand: p.text(t, "brand"), Category: lastOf(p.text(t, "category")), PageURL: p.own.String(), Number: p.number()}
 	if o.Brand == "" {
 		o.Brand = p.text(t, "manufacturer")
 	}
@@ -49,7 +50,12 @@ func (p *parser) offer(t thing) (Found, error) {
 	stockSaid := true
 	for _, item := range items {
 		p.pictures(&o, item)
-		for i, offer := range p.offers(t, item) {
+		offers := p.offers(t, item)
+		each := len(items) == 1 && p.differ(offers)
+		if each && len(o.OptionNames) == 0 {
+			o.OptionNames = []string{"Variant"}
+		}
+		for i, offer := range offers {
 			v, counted, err := p.variant(&o, t, item, offer, i)
 			if err != nil {
 				refused = err
@@ -59,7 +65,10 @@ func (p *parser) offer(t thing) (Found, error) {
 			o.Currency = v.Cost.Currency()
 			o.Variants = append(o.Variants, v)
 			p.terms(&o, offer)
-			break // several sellers on one page: the first that can be used
+			p.remarks(&o, offer)
+			if !each || len(o.Variants) >= mostVariants {
+				break // several sellers on one page: the first that can be used
+			}
 		}
 	}
 	if len(o.Variants) == 0 {
@@ -93,7 +102,7 @@ func finish(o source.Offer, stockSaid bool) Found {
 
 // number names an offer by where its page is.
 func (p *parser) number() string {
-	u := *p.base
+	u := *p.own
 	u.Fragment, u.RawFragment, u.Scheme = "", "", ""
 	return strings.TrimSuffix(strings.TrimPrefix(u.String(), "//"), "/")
 }
@@ -164,7 +173,7 @@ func (p *parser) options(o *source.Offer, group thing, items []thing) {
 }
 
 // valueOf is a variant's value of an option.
-func (p *parser) valueOf(option string, group, item thing) string {
+func (p *parser) valueOf(option string, group, item, offer thing) string {
 	for key, shown := range optionNames {
 		if shown == option {
 			if text := p.text(item, key); text != "" {
@@ -179,6 +188,14 @@ func (p *parser) valueOf(option string, group, item thing) string {
 	}
 	if text := p.text(item, option); text != "" {
 		return text
+	}
+	if option == "Variant" && len(group["hasVariant"]) == 0 && offer != nil { // an offer for each number
+		for _, of := range append(p.things(offer, "itemOffered"), offer) {
+			if name := p.text(of, "name"); name != "" && name != p.text(group, "name") {
+				return name
+			}
+		}
+		return p.text(offer, "sku")
 	}
 	if option == "Variant" {
 		if rest := strings.Trim(strings.TrimPrefix(p.text(item, "name"), p.text(group, "name")), " -–,:/()"); rest != "" {
@@ -202,11 +219,46 @@ func (p *parser) offers(group, item thing) (all []thing) {
 		}
 		all = append(all, o)
 	}
+	slices.SortStableFunc(all, func(a, b thing) int { return p.leastQuantity(a) - p.leastQuantity(b) }) // the price for the least first
 	return all
 }
 
+// differ tells whether offers are for things with numbers of their own.
+func (p *parser) differ(offers []thing) bool {
+	skus := map[string]bool{}
+	for _, o := range offers {
+		if sku := p.text(o, "sku"); sku != "" {
+			skus[sku] = true
+		}
+	}
+	return len(skus) > 1
+}
+
+// leastQuantity is how many have to be bought at an offer's price; 1 where it does not say.
+func (p *parser) leastQuantity(offer thing) int {
+	for _, q := range p.things(offer, "eligibleQuantity") {
+		if n, err := strconv.ParseFloat(firstOf(p.text(q, "minValue"), p.text(q, "value")), 64); err == nil && n > 1 && n < 1e6 {
+			return int(n)
+		}
+	}
+	return 1
+}
+
+// remarks says of an offer what no other fact holds.
+func (p *parser) remarks(o *source.Offer, offer thing) {
+	if n := p.leastQuantity(offer); n > 1 && len(o.Remarks) < 10 {
+		o.Remarks = append(o.Remarks, fmt.Sprintf("The page's price is for at least %d at once.", n))
+	}
+	if p.text(offer, "price") == "" && p.text(offer, "lowPrice") != "" && p.text(offer, "highPrice") == "" {
+		o.Remarks = append(o.Remarks, "The page says from which price it is sold, not what each variant costs.")
+	}
+}
+
 func (p *parser) variant(o *source.Offer, group, item, offer thing, at int) (v source.Variant, counted bool, err error) {
-	price, code := p.price(offer)
+	price, code, err := p.price(offer)
+	if err != nil {
+		return v, false, err
+	}
 	if price == "" {
 		return v, false, errors.New("the page does not say what it costs")
 	}
@@ -236,8 +288,11 @@ func (p *parser) variant(o *source.Offer, group, item, offer thing, at int) (v s
 			v.Number = p.text(from, "sku")
 		}
 	}
+	if own := p.text(offer, "sku"); own != "" && own != v.Number && len(group["hasVariant"]) == 0 && p.differ(p.offers(group, item)) {
+		v.Number = own
+	}
 	for _, option := range o.OptionNames {
-		v.Values = append(v.Values, p.valueOf(option, group, item))
+		v.Values = append(v.Values, p.valueOf(option, group, item, offer))
 	}
 	if v.Number == "" || slices.ContainsFunc(o.Variants, func(w source.Variant) bool { return w.Number == v.Number }) {
 		v.Number = strings.Join(append([]string{strconv.Itoa(len(o.Variants) + 1)}, v.Values...), "-")
@@ -256,21 +311,40 @@ func (p *parser) variant(o *source.Offer, group, item, offer thing, at int) (v s
 	return v, counted, nil
 }
 
-func (p *parser) price(offer thing) (price, currency string) {
+// price is what one costs by an offer: not what a kilogram of it or ten of them do, nor a price that is struck through.
+func (p *parser) price(offer thing) (price, currency string, err error) {
 	price, currency = p.text(offer, "price"), p.text(offer, "priceCurrency")
 	for _, spec := range p.things(offer, "priceSpecification") {
-		if price == "" {
-			price = p.text(spec, "price")
-		}
 		if currency == "" {
 			currency = p.text(spec, "priceCurrency")
 		}
+		if price == "" && p.ofOne(spec) {
+			price = p.text(spec, "price")
+		}
 	}
-	if price == "" {
-		price = p.text(offer, "lowPrice")
+	low, high := p.text(offer, "lowPrice"), p.text(offer, "highPrice")
+	if price == "" && low != "" && high != "" && low != high {
+		return "", currency, fmt.Errorf("the page says a range of prices, %s to %s %s, and not what one costs", clip(low), clip(high), clip(currency))
 	}
-	return price, currency
+	return firstOf(price, low), currency, nil
 }
+
+// ofOne tells whether a price specification is for one piece as it is sold.
+func (p *parser) ofOne(spec thing) bool {
+	for _, kind := range p.texts(spec, "priceType") {
+		if kind = short(kind); strings.Contains(kind, "List") || strings.Contains(kind, "SRP") || strings.Contains(kind, "Strikethrough") || strings.Contains(kind, "Regular") || strings.Contains(kind, "Minimum") {
+			return false
+		}
+	}
+	for _, name := range []string{"referenceQuantity", "validForMemberTier", "eligibleTransactionVolume"} {
+		if len(spec[name]) > 0 {
+			return false
+		}
+	}
+	return p.leastQuantity(spec) == 1
+}
+
+var unclear = regexp.MustCompile(`^\d{1,3}([.,]\d{3})$`)
 
 // amount reads a price as schema.org wants it written, with a point, and forgives commas
 // between thousands; a single comma with two digits after it is a decimal comma.
@@ -283,6 +357,9 @@ func amount(text string, c money.Currency) (money.Amount, error) {
 	}, text)
 	if strings.Count(number, ",") == 1 && !strings.Contains(number, ".") && len(number)-strings.Index(number, ",") == 3 {
 		number = strings.Replace(number, ",", ".", 1)
+	}
+	if unclear.MatchString(number) && c.Digits() < 3 {
+		return money.Amount{}, fmt.Errorf("“%s” may be thousands or three decimals: the page does not say which", clip(text))
 	}
 	number = strings.ReplaceAll(number, ",", "")
 	whole, part, _ := strings.Cut(number, ".")

@@ -74,10 +74,14 @@ func (p *parser) find() (Found, error) {
 		name  string
 		nodes []thing
 	}{{"JSON-LD", p.linked}, {"microdata", p.micro}} {
-		if product := best(way.nodes); product != nil {
+		product, err := p.best(way.nodes)
+		if err != nil {
+			return Found{}, err
+		}
+		if product != nil {
 			found, err := p.offer(product)
 			found.From = way.name
-			if err == nil || way.name == "microdata" || best(p.micro) == nil {
+			if err == nil || way.name == "microdata" || !hasProduct(p.micro) {
 				return found, err
 			}
 		}
@@ -113,14 +117,16 @@ func parse(body []byte, contentType, address string) (*parser, error) {
 	if err != nil {
 		return nil, ErrNotHTML
 	}
-	p := &parser{base: at, byID: map[string]thing{}}
+	p := &parser{base: at, own: at, byID: map[string]thing{}}
 	p.rebase(root, 0)
 	p.walk(root, nil, 0)
 	return p, nil
 }
 
 type parser struct {
-	base *url.URL
+	// base is what relative addresses start from, own where the page is, by its canonical address if it names one.
+	base, own *url.URL
+	title     string
 	// documents are the JSON-LD documents as they are written, linked the things in them.
 	documents []any
 	linked    []thing
@@ -148,6 +154,16 @@ func (p *parser) rebase(n *html.Node, depth int) (found bool) {
 		found = p.rebase(kid, depth+1)
 	}
 	return found
+}
+
+// canonical takes the address that a page calls its own (RFC 6596), if it is on the same host and not the host's first page, which
+// shops name on every page by mistake.
+func (p *parser) canonical(n *html.Node) {
+	href, _ := attr(n, "href")
+	u, err := p.base.Parse(strings.TrimSpace(href))
+	if err == nil && href != "" && (u.Scheme == "http" || u.Scheme == "https") && u.Host == p.own.Host && (strings.Trim(u.Path, "/") != "" || u.RawQuery != "") {
+		p.own = u
+	}
 }
 
 func attr(n *html.Node, name string) (string, bool) {
@@ -183,6 +199,14 @@ func (p *parser) walk(n *html.Node, in thing, depth int) {
 				if p.graph[name] == "" {
 					p.graph[name] = strings.TrimSpace(content)
 				}
+			}
+		case atom.Link:
+			if rel, _ := attr(n, "rel"); strings.EqualFold(strings.TrimSpace(rel), "canonical") {
+				p.canonical(n)
+			}
+		case atom.Title:
+			if p.title == "" && n.FirstChild != nil {
+				p.title = n.FirstChild.Data
 			}
 		case atom.Input:
 			if kind, _ := attr(n, "type"); strings.EqualFold(kind, "password") {
@@ -283,6 +307,9 @@ func (p *parser) json(text string) {
 	text = strings.TrimSpace(text)
 	text = strings.TrimSuffix(strings.TrimPrefix(text, "<!--"), "-->")
 	text = strings.TrimSuffix(strings.TrimPrefix(strings.TrimSpace(text), "<![CDATA["), "]]>")
+	if !json.Valid([]byte(text)) {
+		text = mended(text)
+	}
 	d := json.NewDecoder(strings.NewReader(text))
 	d.UseNumber()
 	for {
@@ -293,6 +320,37 @@ func (p *parser) json(text string) {
 		p.documents = append(p.documents, data)
 		p.graphOf(data, 0)
 	}
+}
+
+// mended writes JSON as its readers in browsers' tools forgive it: line ends and tabs within texts, and commas before a closing
+// bracket.
+func mended(text string) string {
+	out := make([]byte, 0, len(text))
+	quoted, escaped := false, false
+	comma := -1 // where in out a comma stands that nothing has followed yet
+	for i := range len(text) {
+		c := text[i]
+		switch {
+		case escaped:
+			escaped = false
+		case quoted && c == '\\':
+			escaped = true
+		case quoted && c < ' ':
+			c = ' '
+		case c == '"':
+			quoted, comma = !quoted, -1
+		case quoted, c == ' ', c == '\n', c == '\r', c == '\t':
+		case c == ',':
+			comma = len(out)
+		case (c == '}' || c == ']') && comma >= 0:
+			out = append(out[:comma], out[comma+1:]...)
+			comma = -1
+		default:
+			comma = -1
+		}
+		out = append(out, c)
+	}
+	return string(out)
 }
 
 func (p *parser) graphOf(data any, depth int) {

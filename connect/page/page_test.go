@@ -101,7 +101,7 @@ func TestPagesWithoutAProduct(t *testing.T) {
 		"a price to ask for":       {page(`{"@type":"Product","name":"Mug","offers":{"price":"call","priceCurrency":"USD"}}`), "text/html", "not an amount"},
 		"an unknown currency":      {page(`{"@type":"Product","name":"Mug","offers":{"price":"1","priceCurrency":"QQQ"}}`), "text/html", "“QQQ” is not a currency"},
 		"no currency":              {page(`{"@type":"Product","name":"Mug","offers":{"price":"1"}}`), "text/html", "in which currency"},
-		"stock below nothing":      {page(`{"@type":"Product","name":"Mug","offers":{"price":"1","priceCurrency":"USD","inventoryLevel":{"value":-2}}}`), "text/html", "below nothing"},
+		"stock below nothing":      {page(`{"@type":"Product","name":"Mug","offers":{"price":"1","priceCurrency":"USD","inventoryLevel":{"value":-2}}}`), "text/html", "less than none"},
 		"a product without a name": {page(`{"@type":"Product","offers":{"price":"1","priceCurrency":"USD"}}`), "text/html", "has no name"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -112,6 +112,42 @@ func TestPagesWithoutAProduct(t *testing.T) {
 	}
 	if _, err := Read(nil, "", "://"); !errors.Is(err, ErrNotHTML) {
 		t.Errorf("%v", err)
+	}
+}
+
+// Several ways in which pages mislead: each ends in the right cost, or in a sentence.
+func TestPagesOfStrangers(t *testing.T) {
+	offer := func(rest string) string {
+		return page(`{"@type":"Product","name":"Mug","sku":"M","offers":` + rest + `}`)
+	}
+	for name, c := range map[string]struct{ body, want string }{
+		"a base for the whole shop":   {`<base href="https://shop.example/">` + offer(`{"price":"2.00","priceCurrency":"EUR"}`), "shop.example/p/lamp?x=1 M=2.00 EUR"},
+		"its canonical address":       {`<link rel="canonical" href="/p/lamp">` + offer(`{"price":"2.00","priceCurrency":"EUR"}`), "shop.example/p/lamp M=2.00 EUR"},
+		"canonical is the first page": {`<link rel="canonical" href="/">` + offer(`{"price":"2.00","priceCurrency":"EUR"}`), "shop.example/p/lamp?x=1 M=2.00 EUR"},
+		"canonical is another host":   {`<link rel="canonical" href="https://other.example/x">` + offer(`{"price":"2.00","priceCurrency":"EUR"}`), "shop.example/p/lamp?x=1 M=2.00 EUR"},
+		"two products, one is meant":  {page(`[{"@type":"Product","name":"Cup","url":"/p/cup","offers":{"price":"1.00","priceCurrency":"EUR"}},{"@type":"Product","name":"Lamp","sku":"L","url":"/p/lamp?x=1","offers":{"price":"2.00","priceCurrency":"EUR"}}]`), "shop.example/p/lamp?x=1 L=2.00 EUR"},
+		"two products, none is meant": {page(`[{"@type":"Product","name":"Cup","offers":{"price":"1.00","priceCurrency":"EUR"}},{"@type":"Product","name":"Jug","offers":{"price":"2.00","priceCurrency":"EUR"}}]`), "the page shows 2 products (Cup, Jug …)"},
+		"a range":                     {offer(`{"@type":"AggregateOffer","lowPrice":"2.00","highPrice":"9.00","priceCurrency":"EUR"}`), "a range of prices, 2.00 to 9.00 EUR"},
+		"an aggregate of offers":      {offer(`{"@type":"AggregateOffer","lowPrice":"2.00","highPrice":"3.00","priceCurrency":"EUR","offers":[{"sku":"A","name":"small","price":"2.00","priceCurrency":"EUR"},{"sku":"B","name":"large","price":"3.00","priceCurrency":"EUR"}]}`), "shop.example/p/lamp?x=1 A=2.00 EUR small B=3.00 EUR large"},
+		"a price by the kilogram":     {offer(`{"priceCurrency":"EUR","priceSpecification":[{"@type":"UnitPriceSpecification","price":"10.00","referenceQuantity":{"value":1,"unitCode":"KGM"}},{"@type":"UnitPriceSpecification","price":"2.50"}]}`), "shop.example/p/lamp?x=1 M=2.50 EUR"},
+		"a price that is struck":      {offer(`{"priceCurrency":"EUR","priceSpecification":[{"price":"9.00","priceType":"https://schema.org/ListPrice"},{"price":"4.00"}]}`), "shop.example/p/lamp?x=1 M=4.00 EUR"},
+		"prices by quantity":          {offer(`[{"price":"1.50","priceCurrency":"EUR","eligibleQuantity":{"minValue":10}},{"price":"2.00","priceCurrency":"EUR"}]`), "shop.example/p/lamp?x=1 M=2.00 EUR"},
+		"a line end and a comma":      {page("{\"@type\":\"Product\",\"name\":\"Mug\",\"sku\":\"M\",\"description\":\"two\nlines, \\\"quoted\\\"\",\"offers\":{\"price\":\"2.00\",\"priceCurrency\":\"EUR\",},}"), "shop.example/p/lamp?x=1 M=2.00 EUR"},
+		"thousands or decimals":       {offer(`{"price":"1,250","priceCurrency":"EUR"}`), "may be thousands or three decimals"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			f, err := Read([]byte(c.body), "text/html", address)
+			got := fmt.Sprint(err)
+			if err == nil {
+				got = f.Offer.Number
+				for _, v := range f.Offer.Variants {
+					got += strings.TrimRight(" "+v.Number+"="+v.Cost.String()+" "+strings.Join(v.Values, "/"), " ")
+				}
+			}
+			if got != c.want && (err == nil || !strings.Contains(got, c.want)) {
+				t.Errorf("%s, want %s", got, c.want)
+			}
+		})
 	}
 }
 

@@ -21,7 +21,7 @@ func (p *parser) stock(offer thing) (n int, counted bool, err error) {
 				return 0, false, fmt.Errorf("the stock “%s” does not say how many", text)
 			}
 			if n < 0 {
-				return 0, false, fmt.Errorf("the stock is %d, below nothing", n)
+				return 0, false, fmt.Errorf("the stock is %d, less than none", n)
 			}
 			return n, true, nil
 		}
@@ -163,9 +163,9 @@ func (p *parser) seller(o *source.Offer, t thing) {
 		}
 	}
 	if u.Name == "" {
-		u.Name = p.base.Hostname()
+		u.Name = p.own.Hostname()
 	}
-	u.Number = p.base.Host + " " + u.Name
+	u.Number = p.own.Host + " " + u.Name
 }
 
 func (p *parser) rating(o *source.Offer, t thing) {
@@ -185,7 +185,7 @@ func (p *parser) rating(o *source.Offer, t thing) {
 // openGraph makes an offer of what a page tells those who share it.
 func (p *parser) openGraph() (Found, error) {
 	g := p.graph
-	o := source.Offer{Title: strings.Join(strings.Fields(g["og:title"]), " "), Brand: g["product:brand"], PageURL: p.base.String(), Number: p.number(), Category: g["product:category"]}
+	o := source.Offer{Title: strings.Join(strings.Fields(g["og:title"]), " "), Brand: g["product:brand"], PageURL: p.own.String(), Number: p.number(), Category: g["product:category"]}
 	if d := g["og:description"]; d != "" {
 		o.Description = paragraphs(d)
 	}
@@ -198,7 +198,7 @@ func (p *parser) openGraph() (Found, error) {
 		return Found{}, err
 	}
 	o.Currency, o.Variants = v.Cost.Currency(), []source.Variant{v}
-	o.Supplier.Name = firstOf(g["og:site_name"], p.base.Hostname())
-	o.Supplier.Number = p.base.Host + " " + o.Supplier.Name
+	o.Supplier.Name = firstOf(g["og:site_name"], p.own.Hostname())
+	o.Supplier.Number = p.own.Host + " " + o.Supplier.Name
 	return finish(o, counted), nil
 }

@@ -1,6 +1,8 @@
 package page
 
 import (
+	"fmt"
+	"slices"
 	"strings"
 )
 
@@ -71,26 +73,103 @@ func (p *parser) things(t thing, name string) (all []thing) {
 	return all
 }
 
-// best is the product of a page: a group with variants before a single product, one with a
-// price before one without.
-func best(nodes []thing) (found thing) {
+func product(t thing) bool {
+	return t.is("ProductGroup", "Product", "IndividualProduct", "ProductModel")
+}
+
+func hasProduct(nodes []thing) bool { return slices.ContainsFunc(nodes, product) }
+
+// best is the product that a page is about: a group with variants before a single product, one with a price before one without. Of
+// several, it is the one whose address or name is the page's; where that does not tell, it is an error that names them.
+func (p *parser) best(nodes []thing) (thing, error) {
 	top := 0
+	var found []thing
 	for _, t := range nodes {
-		score := 0
-		switch {
-		case t.is("ProductGroup"):
-			score = 4
-		case t.is("Product", "IndividualProduct", "ProductModel"):
-			score = 2
-		default:
+		if !product(t) || !p.spend(1) {
 			continue
+		}
+		score := 2
+		if t.is("ProductGroup") {
+			score = 4
 		}
 		if len(t["offers"]) > 0 || len(t["hasVariant"]) > 0 {
 			score += 3
 		}
 		if score > top {
-			top, found = score, t
+			top, found = score, nil
+		}
+		if score == top {
+			found = append(found, t)
 		}
 	}
-	return found
+	found = p.distinct(found)
+	if len(found) < 2 {
+		if len(found) == 0 {
+			return nil, nil
+		}
+		return found[0], nil
+	}
+	for _, same := range []func(thing) bool{
+		func(t thing) bool { return p.isOwn(p.text(t, "url")) || p.isOwn(p.text(t, "@id")) },
+		func(t thing) bool { return p.isOwn(p.text(t, "mainEntityOfPage")) },
+		func(t thing) bool {
+			name := strings.ToLower(p.text(t, "name"))
+			return name != "" && (strings.EqualFold(name, p.graph["og:title"]) || strings.Contains(strings.ToLower(p.title), name))
+		},
+	} {
+		if own := filter(found, same); len(own) == 1 {
+			return own[0], nil
+		}
+	}
+	var names []string
+	for _, t := range found[:min(len(found), 3)] {
+		names = append(names, clip(p.text(t, "name")))
+	}
+	return nil, fmt.Errorf("the page shows %d products (%s …), and not which it is about: paste the link of one", len(found), strings.Join(names, ", "))
+}
+
+// distinct leaves one of products that are told twice. Those of one name that differ by number only are variants of one.
+func (p *parser) distinct(list []thing) (out []thing) {
+	at := map[string]int{}
+	for _, t := range list {
+		name := p.text(t, "name")
+		first, known := at[name]
+		if !known || name == "" {
+			at[name] = len(out)
+			out = append(out, t)
+			continue
+		}
+		if sku := p.text(t, "sku"); sku != "" && sku != p.text(out[first], "sku") {
+			if !out[first].is("ProductGroup") {
+				out[first] = thing{"@type": {"ProductGroup"}, "name": {name}, "hasVariant": {out[first]}, "image": out[first]["image"], "description": out[first]["description"], "brand": out[first]["brand"], "url": out[first]["url"]}
+			}
+			if !slices.ContainsFunc(p.things(out[first], "hasVariant"), func(v thing) bool { return p.text(v, "sku") == sku }) {
+				out[first]["hasVariant"] = append(out[first]["hasVariant"], t)
+			}
+		}
+	}
+	return out
+}
+
+func filter(list []thing, keep func(thing) bool) (out []thing) {
+	for _, t := range list {
+		if keep(t) {
+			out = append(out, t)
+		}
+	}
+	return out
+}
+
+// isOwn tells whether an address is the page's.
+func (p *parser) isOwn(text string) bool {
+	u, err := p.base.Parse(text)
+	return text != "" && err == nil && u.Host == p.own.Host && strings.TrimSuffix(u.Path, "/") == strings.TrimSuffix(p.own.Path, "/") && u.RawQuery == p.own.RawQuery
+}
+
+// clip shortens what is quoted in a reason.
+func clip(text string) string {
+	if runes := []rune(strings.Join(strings.Fields(text), " ")); len(runes) > 40 {
+		return string(runes[:39]) + "…"
+	}
+	return text
 }

@@ -34,6 +34,8 @@ var (
 	ErrPlain = errors.New("that address is not encrypted (http), so no secret is sent there")
 	// ErrTooLarge is returned for an answer over the limit.
 	ErrTooLarge = errors.New("the answer is too large")
+	// ErrRedirects is returned where an address leads on more than three times, as in a circle.
+	ErrRedirects = errors.New("it redirects again and again")
 	// ErrAddress is returned for text that is not a web address.
 	ErrAddress = errors.New("not a web address")
 	// ErrAskedToWait is returned without asking while a host has asked to be left alone for longer than is waited out here.
@@ -85,7 +87,7 @@ func New(allowed []netip.Prefix) *Client {
 	chosen := chooser{usual: transport, private: private}
 	few := func(_ *http.Request, via []*http.Request) error {
 		if len(via) > 3 {
-			return errors.New("too many redirects")
+			return ErrRedirects
 		}
 		return nil
 	}
@@ -147,7 +149,7 @@ func (c *Client) Download(ctx context.Context, address string, most int64, recei
 	for attempt := 1; ; attempt++ {
 		err := c.download(ctx, address, most, receive)
 		var status ErrStatus
-		final := err == nil || errors.Is(err, ErrGuarded) || errors.Is(err, ErrTooLarge) || errors.Is(err, ErrAddress) || (errors.As(err, &status) && status < 500 && status != http.StatusTooManyRequests)
+		final := err == nil || errors.Is(err, ErrGuarded) || errors.Is(err, ErrRedirects) || errors.Is(err, ErrTooLarge) || errors.Is(err, ErrAddress) || (errors.As(err, &status) && status < 500 && status != http.StatusTooManyRequests)
 		pause := wait + rand.N(wait/2+1)
 		var asked *Wait
 		if errors.As(err, &asked) && asked.After > 0 {
@@ -301,7 +303,7 @@ func (c *Client) Do(ctx context.Context, r Request) (*Response, error) {
 		if err == nil && answer.Status != http.StatusTooManyRequests && answer.Status < 500 {
 			return answer, nil
 		}
-		if attempt >= attempts || errors.Is(err, ErrGuarded) || errors.Is(err, ErrPlain) || errors.Is(err, ErrTooLarge) || errors.Is(err, ErrAddress) || ctx.Err() != nil {
+		if attempt >= attempts || errors.Is(err, ErrGuarded) || errors.Is(err, ErrPlain) || errors.Is(err, ErrRedirects) || errors.Is(err, ErrTooLarge) || errors.Is(err, ErrAddress) || ctx.Err() != nil {
 			return answer, err
 		}
 		pause := wait + rand.N(wait/2+1)
