@@ -7,6 +7,8 @@ import (
 	"strconv"
 	"strings"
 	"unicode"
+
+	"plainpelican/core/money"
 )
 
 // priceUnit is what one price buys.
@@ -172,4 +174,22 @@ func (u priceUnit) words() string {
 		return "a pack (“" + u.pack + "”)"
 	}
 	return "a " + u.measure
+}
+
+// Unit reads a code or a word for what a price buys: so many pieces, a package of an unknown number, or a measure such as "kilogram".
+// All are empty for one that is not known.
+func Unit(text string) (pieces int, pack bool, measure string) {
+	u := unitOf(text)
+	return u.pieces, u.pack != "", u.measure
+}
+
+// PriceOfOne reads plain decimal text that is a price for so many pieces. It is rounded once, half away from zero.
+func PriceOfOne(text string, pieces int, c money.Currency) (money.Amount, error) {
+	if pieces > 1 {
+		var err error
+		if text, err = divided(text, pieces, false, c); err != nil {
+			return money.Amount{}, err
+		}
+	}
+	return money.ParseRounded(text, c)
 }

@@ -3,9 +3,11 @@ package ubl
 import (
 	"errors"
 	"fmt"
+	"math"
 	"strconv"
 	"strings"
 
+	"plainpelican/connect/pricelist"
 	"plainpelican/connect/source"
 	"plainpelican/core/money"
 )
@@ -53,6 +55,9 @@ func (r *Reader) build(lines []line) Item {
 			continue
 		}
 		seen[v.Number], o.Currency = true, v.Cost.Currency()
+		if least := leastOrder(l.n); least > 1 && len(o.Remarks) < 10 {
+			o.Remarks = append(o.Remarks, fmt.Sprintf("The supplier sells at least %d of %s at once.", least, v.Number))
+		}
 		o.Variants = append(o.Variants, v)
 	}
 	if len(o.Variants) > 0 {
@@ -105,7 +110,7 @@ func (r *Reader) variant(o *source.Offer, n node) (v source.Variant, err error) 
 	case strings.EqualFold(n.at("OrderableIndicator").text, "false"):
 		return v, errors.New("the supplier says that it cannot be ordered")
 	}
-	priced := n.at("RequiredItemLocationQuantity", "Price")
+	priced := leastPriced(n).at("Price")
 	amount := priced.at("PriceAmount")
 	code := amount.attr("currencyID")
 	if code == "" {
@@ -120,20 +125,13 @@ func (r *Reader) variant(o *source.Offer, n node) (v source.Variant, err error) 
 	case o.Currency != 0 && c != o.Currency:
 		return v, fmt.Errorf("it is priced in %s, the lines before it of the same product in %s", c, o.Currency)
 	}
-	price, err := money.ParseRounded(amount.text, c) // UBL amounts often have four decimals
+	pieces, err := piecesOf(n, priced)
+	if err != nil {
+		return v, err
+	}
+	price, err := pricelist.PriceOfOne(amount.text, pieces, c) // UBL amounts often have four decimals
 	if err != nil {
 		return v, fmt.Errorf("the price: “%s” is not an amount", amount.text)
-	}
-	if base := priced.at("BaseQuantity").text; base != "" {
-		per, err := strconv.ParseFloat(base, 64)
-		if err != nil || per < 1 || per != float64(int64(per)) || per > 1e6 {
-			return v, fmt.Errorf("the price is for “%s” pieces, which makes no sense", base)
-		}
-		each, err := money.MulDiv(price.Minor(), 1, int64(per))
-		if err != nil {
-			return v, err
-		}
-		price = money.New(each, c)
 	}
 	if price.Minor() <= 0 {
 		return v, fmt.Errorf("the price is %s", price)
@@ -165,10 +163,74 @@ func (r *Reader) variant(o *source.Offer, n node) (v source.Variant, err error) 
 	return v, nil
 }
 
+// leastPriced is the price of a line for the least quantity: a line may have several, from a quantity on each.
+func leastPriced(n node) node {
+	var found node
+	least := math.Inf(1)
+	for _, q := range n.all("RequiredItemLocationQuantity") {
+		from, err := strconv.ParseFloat(q.at("MinimumQuantity").text, 64)
+		if err != nil {
+			from = 0
+		}
+		if from < least && q.at("Price").name != "" {
+			least, found = from, q
+		}
+	}
+	return found
+}
+
+// leastOrder is the least quantity that can be ordered; 0 where the line does not say.
+func leastOrder(n node) int {
+	least := 0
+	for _, text := range []string{n.at("MinimumOrderQuantity").text, leastPriced(n).at("MinimumQuantity").text} {
+		if q, err := strconv.ParseFloat(text, 64); err == nil && q < 1e6 {
+			least = max(least, int(q))
+		}
+	}
+	return least
+}
+
+// piecesOf is for how many pieces a price is: its base quantity, in the unit that this has a code for (UN/ECE
+// Recommendation 20). Of a package, the line says how many pieces are in one.
+func piecesOf(n, priced node) (int, error) {
+	base := priced.at("BaseQuantity")
+	count := 1.0
+	if base.text != "" {
+		var err error
+		if count, err = strconv.ParseFloat(base.text, 64); err != nil || count < 1 || count != math.Trunc(count) || count > 1e6 {
+			return 0, fmt.Errorf("the price is for “%s” pieces, which makes no sense", base.text)
+		}
+	}
+	code := base.attr("unitCode")
+	if code == "" {
+		if base.text != "" {
+			return int(count), nil
+		}
+		if code = n.at("OrderableUnit").text; code == "" {
+			return 1, nil
+		}
+	}
+	pieces, pack, measure := pricelist.Unit(code)
+	switch {
+	case pieces > 0 && count*float64(pieces) < 1e6:
+		return int(count) * pieces, nil
+	case measure != "":
+		return 0, fmt.Errorf("the price is for a %s, which may not be one piece", measure)
+	case !pack:
+		return 0, fmt.Errorf("what the price is for cannot be read from the unit “%s”", code)
+	}
+	for _, text := range []string{n.at("ContentUnitQuantity").text, n.at("Item", "PackQuantity").text, n.at("Item", "PackSizeNumeric").text} {
+		if in, err := strconv.ParseFloat(text, 64); err == nil && in >= 1 && in == math.Trunc(in) && in*count < 1e6 {
+			return int(in * count), nil
+		}
+	}
+	return 0, fmt.Errorf("the price is for a package (%s), and the line does not say of how many pieces", code)
+}
+
 // inventory is how many can be had. A catalogue does not state stock; the most that can be
 // ordered at the price, or at all, is what comes nearest.
 func inventory(n node) (total int, err error) {
-	text := n.at("RequiredItemLocationQuantity", "MaximumQuantity").text
+	text := leastPriced(n).at("MaximumQuantity").text
 	if text == "" {
 		text = n.at("MaximumOrderQuantity").text
 	}
@@ -180,7 +242,7 @@ func inventory(n node) (total int, err error) {
 		return 0, fmt.Errorf("the most that can be ordered, “%s”, does not say how many", text)
 	}
 	if total < 0 {
-		return 0, fmt.Errorf("the most that can be ordered is %d, below nothing", total)
+		return 0, fmt.Errorf("the most that can be ordered is %d, less than none", total)
 	}
 	return total, nil
 }
@@ -214,8 +276,13 @@ func weight(item node) int {
 		if err != nil || n < 0 || n > 1e6 {
 			continue
 		}
-		if measure.attr("unitCode") == "KGM" {
+		switch measure.attr("unitCode") { // UN/ECE Recommendation 20
+		case "KGM":
 			n *= 1000
+		case "LBR":
+			n *= 453.59237
+		case "ONZ":
+			n *= 28.349523125
 		}
 		return int(n + 0.5)
 	}

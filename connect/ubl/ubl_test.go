@@ -87,7 +87,7 @@ func TestLinesThatCannotBeUsedAreSetAside(t *testing.T) {
 	if err != nil || len(offers) != 1 || offers[0].Number != "OK" || len(aside) != 7 {
 		t.Fatalf("%v %+v %+v", err, offers, aside)
 	}
-	for i, want := range []string{"the price is 0.00 EUR", "the price is -2.00 EUR", "not an amount", "“QQQ” is not a currency", "below nothing", "does not say how many", "cannot be ordered"} {
+	for i, want := range []string{"the price is 0.00 EUR", "the price is -2.00 EUR", "not an amount", "“QQQ” is not a currency", "less than none", "does not say how many", "cannot be ordered"} {
 		if !strings.Contains(aside[i].Reason, want) || aside[i].Place != fmt.Sprintf("line %d", i+1) || aside[i].Number != fmt.Sprint("B", i) {
 			t.Errorf("%+v, want %s", aside[i], want)
 		}
@@ -185,4 +185,44 @@ func FuzzCatalogue(f *testing.F) {
 			}
 		}
 	})
+}
+
+// The price for the least quantity is the cost of one, whatever it is for; MOQ is said.
+func TestWhatAPriceIsFor(t *testing.T) {
+	tier := func(from, price string) string {
+		return `<cac:RequiredItemLocationQuantity><cbc:MinimumQuantity unitCode="C62">` + from + `</cbc:MinimumQuantity><cac:Price><cbc:PriceAmount currencyID="EUR">` + price + `</cbc:PriceAmount><cbc:BaseQuantity unitCode="C62">1</cbc:BaseQuantity></cac:Price></cac:RequiredItemLocationQuantity>`
+	}
+	base := func(code, quantity string) func(string) string {
+		return func(line string) string {
+			return strings.Replace(line, `<cbc:BaseQuantity unitCode="C62">1<`, `<cbc:BaseQuantity unitCode="`+code+`">`+quantity+`<`, 1)
+		}
+	}
+	for name, c := range map[string]struct {
+		line, want, remark string
+	}{
+		"a lower price for more":           {catalogueLine("A", "", "Mug", "3.00", "EUR", "9", tier("100", "2.00")), "3.00 EUR", ""},
+		"for a dozen":                      {base("DZN", "1")(catalogueLine("A", "", "Mug", "24.00", "EUR", "9", "")), "2.00 EUR", ""},
+		"for a hundred":                    {base("EA", "100")(catalogueLine("A", "", "Pin", "4.50", "EUR", "9", "")), "0.05 EUR", ""},
+		"a carton of twelve":               {base("CT", "1")(catalogueLine("A", "", "Mug", "54.00", "EUR", "9", "<cbc:ContentUnitQuantity>12</cbc:ContentUnitQuantity>")), "4.50 EUR", ""},
+		"a carton, and not of how many":    {base("CT", "1")(catalogueLine("A", "", "Mug", "54.00", "EUR", "9", "")), "the line does not say of how many pieces", ""},
+		"by the kilogram":                  {base("KGM", "1")(catalogueLine("A", "", "Clay", "4.00", "EUR", "9", "")), "the price is for a kilogram", ""},
+		"at least six":                     {catalogueLine("A", "", "Mug", "3.00", "EUR", "9", "<cbc:MinimumOrderQuantity>6</cbc:MinimumOrderQuantity>"), "3.00 EUR", "The supplier sells at least 6 of A at once."},
+		"a tenth of a cent, for a hundred": {base("C62", "100")(catalogueLine("A", "", "Pin", "0.4999", "EUR", "9", "")), "the price is 0.00 EUR", ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			offers, aside, err := read(t, head+c.line+"</Catalogue>")
+			if err != nil {
+				t.Fatal(err)
+			}
+			got, remark := "", ""
+			if len(offers) == 1 {
+				got, remark = offers[0].Variants[0].Cost.String(), strings.Join(offers[0].Remarks, "")
+			} else if len(aside) == 1 {
+				got = aside[0].Reason
+			}
+			if !strings.Contains(got, c.want) || remark != c.remark {
+				t.Errorf("%q %q", got, remark)
+			}
+		})
+	}
 }
