@@ -58,12 +58,24 @@ func (c cost) derive(password string, salt []byte) []byte {
 	return argon2.IDKey([]byte(password), salt, c.passes, c.kibi, c.lanes, 32)
 }
 
+func (c cost) text(salt, hash []byte) string {
+	b64 := base64.RawStdEncoding.EncodeToString
+	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, c.kibi, c.passes, c.lanes, b64(salt), b64(hash))
+}
+
+// unmatched is a hash that no password has, and that takes as long as others to compare with.
+func unmatched() string {
+	salt, hash := make([]byte, 16), make([]byte, 32)
+	_, _ = rand.Read(salt) // it never fails
+	_, _ = rand.Read(hash)
+	return usual.text(salt, hash)
+}
+
 // hashPassword makes the usual text form of an argon2id hash, with a fresh salt.
 func hashPassword(password string) string {
 	salt := make([]byte, 16)
 	_, _ = rand.Read(salt) // crypto/rand never fails
-	b64 := base64.RawStdEncoding.EncodeToString
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, usual.kibi, usual.passes, usual.lanes, b64(salt), b64(usual.derive(password, salt)))
+	return usual.text(salt, usual.derive(password, salt))
 }
 
 // checkPassword tells whether a password is the one behind a hash that hashPassword made.

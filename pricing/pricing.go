@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -243,7 +244,7 @@ func (p *Pricer) rateWords(from money.Amount, trace *markup.Trace) string {
 	if trace == nil || c == p.Currency {
 		return ""
 	}
-	words := from.String() + " at " + p.Rates.CrossText(c, p.Currency)
+	words := from.String() + " at " + p.Rates.Words(c, p.Currency)
 	if typed, ok := p.typed[c]; ok {
 		return fmt.Sprintf("%s, typed by %s %s", words, typed.By, typed.At.Format("2 Jan"))
 	}
@@ -351,6 +352,8 @@ func (p *Pricer) Words(err error) string {
 		return fmt.Sprintf("No delivery goes to %s, so it cannot be sold there.", p.MoneyRules.Market)
 	case errors.Is(err, money.ErrNoRate):
 		return "There is no exchange rate for its currency yet. Type one under the store's money rules, or wait for the day's."
+	case errors.Is(err, markup.ErrNoPrice) && strings.HasSuffix(err.Error(), markup.ErrNoProfit.Error()):
+		return "Fees, returns and tax take the whole of every price, so that none leaves a profit."
 	case errors.Is(err, markup.ErrNoPrice):
 		return "Fees and tax leave nothing: no price reaches that margin."
 	case errors.Is(err, money.ErrTooLarge):

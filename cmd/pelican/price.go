@@ -6,24 +6,33 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"io/fs"
+	"maps"
 	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
 
 	"plainpelican/connect/pricefile"
-	"plainpelican/core/money"
 )
 
 const priceHelp = `Prices a file of costs by a file of rules, with the same computation as the application.
 
-  pelican price --rules rules.json --in costs.csv --out prices.csv [--rates rates.csv] [--trace] [--rejects rejects.csv]
+  pelican price --rules rules.json --in costs.csv --out prices.csv [--rates rates.csv] [--rates-age 7] [--trace] [--rejects rejects.csv]
 
 rules.json is as docs/price-rules.schema.json has it. costs.csv names its columns in the first line: number, cost and
 currency are needed; handling, shipping, charges, min_advertised, list_price, market (all in the row's currency), store,
-source, supplier, category, brand, ships_from, collections and tags (with | between) may be there. rates.csv has date,
-base, currency and rate, in units of currency per 1 base. Money is decimal text with a point.
+source, supplier, category, brand, ships_from, collections and tags (with | between) may be there; others are named and
+passed over. rates.csv has date, base, currency and rate, in units of currency per 1 base; rates that are older than
+--rates-age days are refused. Money is decimal text with a point.
 
-Rows that cannot be used go to the rejects file (by default the out file's name with .rejects.csv) with their line and
-the reason. The exit code is 0 where every row was priced, 3 where some were rejected, 1 for anything else. A - is
-standard input or output.`
+Floors are held on the figures as they are shown, to the minor unit; a cost of 0 is not priced.
+
+Rows that cannot be used go to the rejects file (by default the out file's name with .rejects.csv) in their own columns,
+with their line and the reason behind: corrected, it can be priced as it is. Files are written beside and take their name when they
+are whole, so that a run that fails leaves those of before. The exit code is 0 where every row was priced, 3 where some
+were rejected, 1 for anything else. A - is standard input or output, for one of the files read and one of those written.`
 
 // rejected ends the program with the code that says that some rows were not priced.
 type rejected int
@@ -37,65 +46,158 @@ func price(_ context.Context, args []string) (err error) {
 	flags := flag.NewFlagSet("price", flag.ContinueOnError)
 	flags.Usage = func() { fmt.Fprintln(os.Stderr, priceHelp) }
 	rules, rates, in, out := flags.String("rules", "", ""), flags.String("rates", "", ""), flags.String("in", "", ""), flags.String("out", "", "")
-	rejects, trace := flags.String("rejects", "", ""), flags.Bool("trace", false, "")
+	rejects, trace, age := flags.String("rejects", "", ""), flags.Bool("trace", false, ""), flags.Int("rates-age", 7, "")
 	if err := flags.Parse(args); err != nil {
 		return err
 	}
 	if *rules == "" || *in == "" || *out == "" || flags.NArg() > 0 {
 		return errors.New("give --rules, --in and --out; pelican price --help says more")
 	}
-	run := pricefile.Run{Trace: *trace}
+	if *rejects == "" {
+		*rejects = *out + ".rejects.csv"
+		if *out == "-" {
+			*rejects = "rejects.csv"
+		}
+	}
+	if err := differ(map[string]string{"--rules": *rules, "--rates": *rates, "--in": *in}, map[string]string{"--out": *out, "--rejects": *rejects}); err != nil {
+		return err
+	}
+	run := pricefile.Run{Trace: *trace, Unknown: func(names []string) {
+		fmt.Fprintf(os.Stderr, "not used: the columns %s\n", strings.Join(names, ", "))
+	}}
 	if run.Rules, err = with(*rules, pricefile.ReadRules); err != nil {
 		return err
 	}
 	if *rates != "" {
-		if run.Rates, err = with(*rates, func(r io.Reader) (*money.Rates, error) { return pricefile.ReadRates(r) }); err != nil {
+		if run.Rates, err = with(*rates, pricefile.ReadRates); err != nil {
 			return err
 		}
-	}
-	var result pricefile.Result
-	where := *rejects
-	if where == "" {
-		where = *out + ".rejects.csv"
-		if *out == "-" {
-			where = "rejects.csv"
-		}
-	}
-	if _, err := os.Stat(where); err == nil {
-		if err := os.Remove(where); err != nil { // one of an earlier run would be taken for this one's
+		if err := pricefile.CheckAge(run.Rates, time.Now().UTC(), *age); err != nil {
 			return err
 		}
-	}
-	var kept *os.File
-	run.Rejects = func() (io.Writer, error) {
-		kept, err = os.Create(where)
-		return kept, err
 	}
 	source, err := openIn(*in)
 	if err != nil {
 		return err
 	}
 	defer func() { _ = source.Close() }()
-	target := os.Stdout
-	if *out != "-" {
-		if target, err = os.Create(*out); err != nil {
+	target, err := create(*out)
+	if err != nil {
+		return err
+	}
+	defer target.drop()
+	var kept *pending
+	defer func() { kept.drop() }()
+	run.Rejects = func() (io.Writer, error) {
+		kept, err = create(*rejects)
+		if err != nil {
+			return nil, err
+		}
+		return kept.file, nil
+	}
+	run.In, run.Out = source, target.file
+	result, err := run.Do()
+	if err != nil {
+		return err
+	}
+	if kept != nil {
+		if err := kept.keep(); err != nil {
 			return err
 		}
+	} else if err := os.Remove(*rejects); *rejects != "-" && err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err // one of an earlier run would be taken for this one's
 	}
-	run.In, run.Out = source, target
-	result, err = run.Do()
-	if kept != nil {
-		err = errors.Join(err, kept.Close())
-	}
-	if err = errors.Join(err, target.Close()); err != nil {
+	if err := target.keep(); err != nil {
 		return err
 	}
 	fmt.Fprintf(os.Stderr, "%d priced, %d rejected\n", result.Priced, result.Rejected)
 	if result.Rejected > 0 {
-		fmt.Fprintf(os.Stderr, "the rejected rows are in %s\n", where)
+		fmt.Fprintf(os.Stderr, "the rejected rows are in %s\n", *rejects)
 		return rejected(result.Rejected)
 	}
 	return nil
+}
+
+// differ refuses one file, or one standard stream, for two things.
+func differ(read, written map[string]string) error {
+	type named struct{ flag, path string }
+	var all []named
+	for _, flags := range []map[string]string{read, written} {
+		stream := ""
+		for _, flag := range slices.Sorted(maps.Keys(flags)) {
+			path := flags[flag]
+			switch {
+			case path == "":
+			case path == "-" && stream != "":
+				return fmt.Errorf("%s and %s cannot both be -", stream, flag)
+			case path == "-":
+				stream = flag
+			default:
+				all = append(all, named{flag, path})
+			}
+		}
+	}
+	for i, a := range all {
+		for _, b := range all[:i] {
+			if same(a.path, b.path) {
+				return fmt.Errorf("%s and %s are the same file, %s", b.flag, a.flag, a.path)
+			}
+		}
+	}
+	return nil
+}
+
+func same(a, b string) bool {
+	one, err := os.Stat(a)
+	other, err2 := os.Stat(b)
+	if err == nil && err2 == nil {
+		return os.SameFile(one, other)
+	}
+	whole, err := filepath.Abs(a)
+	other2, err2 := filepath.Abs(b)
+	return err == nil && err2 == nil && whole == other2
+}
+
+// pending is a file that takes its name once it is whole.
+type pending struct {
+	file *os.File
+	name string
+}
+
+func create(name string) (*pending, error) {
+	if name == "-" {
+		return &pending{os.Stdout, name}, nil
+	}
+	file, err := os.CreateTemp(filepath.Dir(name), "."+filepath.Base(name)+"-*")
+	if err != nil {
+		return nil, err
+	}
+	mode := fs.FileMode(0o644)
+	if before, err := os.Stat(name); err == nil {
+		mode = before.Mode().Perm()
+	}
+	return &pending{file, name}, errors.Join(file.Chmod(mode))
+}
+
+// keep gives the file its name.
+func (p *pending) keep() error {
+	if p.name == "-" {
+		return nil
+	}
+	if err := errors.Join(p.file.Sync(), p.file.Close()); err != nil {
+		return err
+	}
+	at := p.file.Name()
+	p.file = nil
+	return os.Rename(at, p.name)
+}
+
+// drop removes a file that was not kept.
+func (p *pending) drop() {
+	if p != nil && p.name != "-" && p.file != nil {
+		_ = p.file.Close()
+		_ = os.Remove(p.file.Name())
+	}
 }
 
 func openIn(path string) (*os.File, error) {
@@ -106,7 +208,7 @@ func openIn(path string) (*os.File, error) {
 }
 
 func with[T any](path string, read func(io.Reader) (T, error)) (T, error) {
-	file, err := os.Open(path)
+	file, err := openIn(path)
 	if err != nil {
 		var none T
 		return none, err

@@ -30,7 +30,7 @@ func run(t *testing.T, args ...string) (code int, said string) {
 func TestPricingAFile(t *testing.T) {
 	dir, examples := t.TempDir(), "../../docs/examples/"
 	out := filepath.Join(dir, "prices.csv")
-	args := []string{"price", "--rules", examples + "rules.json", "--rates", examples + "rates.csv", "--in", examples + "costs.csv", "--out", out}
+	args := []string{"price", "--rules", examples + "rules.json", "--rates", examples + "rates.csv", "--in", examples + "costs.csv", "--out", out, "--rates-age", "36500"}
 	code, said := run(t, args...)
 	if code != 3 || !strings.Contains(said, "3 priced, 1 rejected") || !strings.Contains(said, "prices.csv.rejects.csv") {
 		t.Fatalf("%d: %s", code, said)
@@ -60,8 +60,49 @@ func TestPricingAFile(t *testing.T) {
 	if _, err := os.Stat(out + ".rejects.csv"); !os.IsNotExist(err) {
 		t.Errorf("the rejects of the run before are still there: %v", err)
 	}
-	if !strings.Contains(read(out), "46.20 CNY at 0.138513, 25 Nov 2026 = 6.40") {
+	if !strings.Contains(read(out), "46.20 CNY at 0.138513 (1 EUR = ") {
 		t.Error("there is no trace")
+	}
+}
+
+// One file is never two things, standard streams are for each, and a run that fails leaves what was there.
+func TestFilesOfAPriceRun(t *testing.T) {
+	dir, examples := t.TempDir(), "../../docs/examples/"
+	costs, out := filepath.Join(dir, "costs.csv"), filepath.Join(dir, "prices.csv")
+	data, err := os.ReadFile(examples + "costs.csv")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, text := range map[string][]byte{costs: data, out: []byte("of yesterday"), out + ".rejects.csv": []byte("of yesterday")} {
+		if err := os.WriteFile(name, text, 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	price := func(more ...string) (int, string) {
+		return run(t, append([]string{"price", "--rules", examples + "rules.json", "--rates", examples + "rates.csv"}, more...)...)
+	}
+	for words, args := range map[string][]string{
+		"--in and --out are the same file":      {"--in", costs, "--out", costs},
+		"--out and --rejects are the same file": {"--in", costs, "--out", out, "--rejects", dir + "/./prices.csv"},
+		"--in and --rejects are the same file":  {"--in", costs, "--out", out, "--rejects", costs},
+		"cannot both be -":                      {"--in", costs, "--out", "-", "--rejects", "-"},
+		"days old; get newer ones":              {"--in", costs, "--out", out, "--rates-age", "-1"},
+		"no such file":                          {"--in", costs + ".none", "--out", out, "--rates-age", "36500"},
+	} {
+		if code, said := price(args...); code != 1 || !strings.Contains(said, words) {
+			t.Errorf("%v: %d %s", args, code, said)
+		}
+	}
+	for _, name := range []string{out, out + ".rejects.csv"} {
+		if left, err := os.ReadFile(name); err != nil || string(left) != "of yesterday" {
+			t.Errorf("%s: %s %v", name, left, err)
+		}
+	}
+	if left, err := os.ReadDir(dir); err != nil || len(left) != 3 {
+		t.Errorf("%d files are left: %v", len(left), err)
+	}
+	if code, said := price("--in", costs, "--out", "-", "--rates-age", "36500", "--rejects", filepath.Join(dir, "r.csv")); code != 3 || !strings.Contains(said, "MUG-LAKE-350,USD") {
+		t.Errorf("to standard output: %d %s", code, said)
 	}
 }
 

@@ -2,10 +2,10 @@ package pricefile
 
 import (
 	"bufio"
-	"encoding/csv"
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -26,6 +26,8 @@ type Run struct {
 	Rejects func() (io.Writer, error)
 	// Trace adds a column with the steps of each price.
 	Trace bool
+	// Unknown is told the columns of In that are not used, where there are any.
+	Unknown func(names []string)
 }
 
 // Result counts rows.
@@ -47,15 +49,25 @@ var amounts = []struct {
 	{"market", markup.StepMarket, func(i *markup.Item) *money.Amount { return &i.Market }},
 }
 
-var outColumns = []string{"number", "currency", "landed", "price", "was", "net", "fees", "profit", "margin", "markup", "rule", "notes"}
+var outColumns = []string{"number", "currency", "landed", "price", "was", "tax", "net", "fees", "profit", "margin", "markup", "break_even", "rule", "notes"}
+
+// otherColumns are those of In that are no amounts, and those of the rejects, which may be sent again as they are.
+var otherColumns = []string{"number", "currency", "store", "source", "supplier", "category", "brand", "ships_from", "collections", "tags", "line", "reason"}
 
 // Do works through the file in bounded memory. An error is one of the whole file; rows that
 // cannot be used are counted, not errors.
 func (r Run) Do() (Result, error) {
 	var done Result
-	rows, c, err := open(bufio.NewReaderSize(r.In, 1<<16), "number", "cost", "currency")
+	in, err := open(bufio.NewReaderSize(r.In, 1<<16), "number", "cost", "currency")
 	if err != nil {
 		return done, fmt.Errorf("the costs file: %w", err)
+	}
+	known := slices.Clone(otherColumns)
+	for _, a := range amounts {
+		known = append(known, a.name)
+	}
+	if unknown := in.unknown(known...); len(unknown) > 0 && r.Unknown != nil {
+		r.Unknown(unknown)
 	}
 	buffered := bufio.NewWriterSize(r.Out, 1<<16)
 	out := spreadsheet.NewWriter(buffered)
@@ -66,23 +78,19 @@ func (r Run) Do() (Result, error) {
 	if err := out.Write(header); err != nil {
 		return done, err
 	}
-	w := worker{run: r, columns: c, cells: make([]string, len(header))}
+	w := worker{run: r, in: in, cells: make([]string, len(header))}
 	var rejects *spreadsheet.Writer
 	for {
-		row, err := rows.Read()
+		row, err := in.next()
 		if errors.Is(err, io.EOF) {
 			break
 		}
-		line, reason := 0, ""
-		var broken *csv.ParseError
-		switch {
-		case errors.As(err, &broken):
-			line, reason, row = broken.StartLine, "it is not CSV: "+broken.Err.Error(), nil
-		case err != nil:
+		if err != nil {
 			return done, fmt.Errorf("the costs file: %w", err)
-		default:
-			line, _ = rows.FieldPos(0)
-			reason = w.price(row)
+		}
+		reason := in.unfit(row)
+		if reason == "" {
+			reason = w.price(row.Cells)
 		}
 		if reason == "" {
 			done.Priced++
@@ -98,13 +106,11 @@ func (r Run) Do() (Result, error) {
 				return done, err
 			}
 			rejects = spreadsheet.NewWriter(to)
-			if err := rejects.Write([]string{"line", "reason", "row"}); err != nil {
+			if err := rejects.Write(in.rejected(in.header, "line", "reason")); err != nil {
 				return done, err
 			}
 		}
-		cells := []string{strconv.Itoa(line), reason}
-		cells = append(cells, row...)
-		if err := rejects.Write(cells); err != nil {
+		if err := rejects.Write(in.rejected(row.Cells, strconv.Itoa(row.Place), reason)); err != nil {
 			return done, err
 		}
 	}
@@ -115,6 +121,25 @@ func (r Run) Do() (Result, error) {
 	return done, errors.Join(err, buffered.Flush())
 }
 
+// rejected is a row in the columns of its file, with line and reason behind, in place of those of an earlier run.
+func (t *table) rejected(cells []string, line, reason string) []string {
+	var out []string
+	for i := range max(len(cells), len(t.header)) {
+		name := ""
+		if i < len(t.header) {
+			name = t.header[i]
+		}
+		switch {
+		case name == "line" || name == "reason":
+		case i < len(cells):
+			out = append(out, cells[i])
+		default:
+			out = append(out, "")
+		}
+	}
+	return append(out, line, reason)
+}
+
 func flush(w *spreadsheet.Writer) error {
 	w.Flush()
 	return w.Error()
@@ -122,11 +147,11 @@ func flush(w *spreadsheet.Writer) error {
 
 // worker prices one row after another with space that is used again.
 type worker struct {
-	run     Run
-	columns columns
-	cells   []string
-	trace   markup.Trace
-	rate    struct {
+	run   Run
+	in    *table
+	cells []string
+	trace markup.Trace
+	rate  struct {
 		from  money.Currency
 		words string
 	}
@@ -134,7 +159,7 @@ type worker struct {
 
 // price fills the cells, or says why it cannot.
 func (w *worker) price(row []string) (reason string) {
-	get := func(name string) string { return w.columns.get(row, name) }
+	get := func(name string) string { return w.in.get(row, name) }
 	if get("number") == "" {
 		return "it has no number"
 	}
@@ -162,27 +187,81 @@ func (w *worker) price(row []string) (reason string) {
 		}
 	}
 	if item.Cost.Item.IsZero() {
+		if strings.Trim(get("cost"), "0.") != "" {
+			return fmt.Sprintf("the cost, %s %s, is less than the least amount of %s", get("cost"), from, w.run.Rules.Currency)
+		}
 		return "the cost is 0"
+	}
+	if reason := w.charges(&item, get("charges"), trace); reason != "" {
+		return reason
 	}
 	f, err := w.run.Rules.List.Price(&item, w.run.Rules.Terms, trace)
 	if err != nil {
 		return err.Error()
 	}
-	shares, was := f.Shares(), ""
+	shares, was, breakEven := f.Shares(), "", ""
 	if !f.Was.IsZero() {
 		was = f.Was.Decimal()
 	}
-	copy(w.cells, []string{get("number"), w.run.Rules.Currency.String(), f.Landed.Decimal(), f.Price.Decimal(), was, f.Net.Decimal(), f.Fees.Decimal(), f.Profit.Decimal(),
-		shares.Margin.String(), shares.Markup.String(), strconv.Itoa(f.Rule), notes(f.Marks)})
+	if f.Profit.Minor() > 0 {
+		breakEven = shares.BreakEven.String()
+	}
+	tax, err := f.Price.Sub(f.Net)
+	if err != nil {
+		return err.Error()
+	}
+	copy(w.cells, []string{get("number"), w.run.Rules.Currency.String(), f.Landed.Decimal(), f.Price.Decimal(), was, tax.Decimal(), f.Net.Decimal(), f.Fees.Decimal(), f.Profit.Decimal(),
+		shares.Margin.String(), shares.Markup.String(), breakEven, strconv.Itoa(f.Rule), notes(f.Marks)})
 	if w.run.Trace {
 		var said strings.Builder
-		for i := range trace.Steps {
+		for i, line := range trace.Lines() {
 			if i > 0 {
 				said.WriteString("; ")
 			}
-			said.WriteString(trace.Steps[i].Words() + " = " + trace.Steps[i].Amount.Decimal())
+			switch line.Part {
+			case markup.None:
+				said.WriteString(line.Words)
+			case markup.Compared:
+				said.WriteString("(" + line.Words + " = " + line.Amount.Decimal() + ")")
+			default:
+				said.WriteString(line.Words + " = " + line.Amount.Decimal())
+			}
 		}
 		w.cells[len(w.cells)-1] = said.String()
+	}
+	return ""
+}
+
+// charges works out what is due on importing a row's item, where the row does not say it.
+func (w *worker) charges(item *markup.Item, given string, trace *markup.Trace) (reason string) {
+	rules := &w.run.Rules
+	if given != "" || len(rules.Imports) == 0 {
+		return ""
+	}
+	if item.ShipsFrom == "" {
+		return "it does not say from where it ships, which its import charges depend on"
+	}
+	due, found := rules.Imports.For(item.ShipsFrom, rules.Market)
+	if !found {
+		return ""
+	}
+	goods, err := item.Cost.Item.Add(money.New(item.Cost.Handling.Minor(), rules.Currency))
+	if err != nil {
+		return err.Error()
+	}
+	c, err := due.On(goods, money.New(item.Cost.Shipping.Minor(), rules.Currency))
+	if err != nil {
+		return err.Error()
+	}
+	if item.Cost.Charges, err = c.Total(); err != nil {
+		return err.Error()
+	}
+	if trace != nil {
+		words := fmt.Sprintf("none, %s is under %s", c.Customs, due.Threshold)
+		if !item.Cost.Charges.IsZero() {
+			words = fmt.Sprintf("%s %% duty on %s is %s; %s %% tax is %s", due.Duty.PercentText(), c.Customs, c.Duty, due.Tax.PercentText(), c.Tax)
+		}
+		trace.Add(markup.Step{Kind: markup.StepCharges, Amount: item.Cost.Charges, Text: words})
 	}
 	return ""
 }
@@ -193,7 +272,7 @@ func (w *worker) amount(into *money.Amount, kind markup.StepKind, name, text str
 	case err != nil:
 		return fmt.Sprintf("%q in the column %s is not an amount in %s", text, name, from)
 	case a.Negative():
-		return fmt.Sprintf("%q in the column %s is below nothing", text, name)
+		return fmt.Sprintf("%q in the column %s is negative", text, name)
 	}
 	if *into, err = w.run.Rates.Convert(a, w.run.Rules.Currency); err != nil {
 		return fmt.Sprintf("there is no rate from %s to %s", from, w.run.Rules.Currency)
@@ -210,7 +289,7 @@ func (w *worker) amount(into *money.Amount, kind markup.StepKind, name, text str
 
 func (w *worker) rateWords(from money.Currency) string {
 	if w.rate.from != from {
-		w.rate.from, w.rate.words = from, " at "+w.run.Rates.CrossText(from, w.run.Rules.Currency)+", "+w.run.Rates.Day().Format("2 Jan 2006")
+		w.rate.from, w.rate.words = from, " at "+w.run.Rates.Words(from, w.run.Rules.Currency)+", "+w.run.Rates.Day().Format("2 Jan 2006")
 	}
 	return w.rate.words
 }

@@ -314,3 +314,9 @@ func (a *rowsAhead) close() {
 	}
 	a.in.close()
 }
+
+// Rows reads comma-separated values in UTF-8, as a price list's are read: a row that cannot be, such as one with a quote that is
+// never closed, costs itself only and says so in its Trouble. The end is io.EOF.
+func Rows(r io.Reader) func() (Row, error) {
+	return newCSV(r, &Layout{Encoding: UTF8, Delimiter: ","}).next
+}

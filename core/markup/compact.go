@@ -119,7 +119,7 @@ func steps(data []byte, c money.Currency, do func(s Step, text []byte)) error {
 
 func needsOther(kind StepKind) bool {
 	switch kind {
-	case StepFixed, StepPercentPlus, StepTargetProfit, StepFloorProfit, StepCapped, StepOverCeiling:
+	case StepFixed, StepPercentPlus, StepTargetProfit, StepFloorProfit, StepCapped, StepOverCeiling, StepFees, StepWas:
 		return true
 	}
 	return false

@@ -10,7 +10,8 @@ import (
 
 // Ending is how a price's last digits may look. No allowed ending leaves a price as it is.
 type Ending struct {
-	// Allowed are decimals with the currency's digits (".99"; ".990" in KWD), "tens" or "hundreds".
+	// Allowed are decimals with the currency's digits (".99"; ".990" in KWD), the last digits of a currency without
+	// decimals ("80", "980" in JPY), "tens" or "hundreds".
 	Allowed []string `json:"allowed"`
 	// Up takes the next allowed price up; otherwise the nearest, a tie going up.
 	Up bool `json:"up"`
@@ -29,7 +30,7 @@ const (
 // EndingsFor lists endings that are common in a currency; any decimals are allowed.
 func EndingsFor(c money.Currency) []string {
 	if c.Digits() == 0 {
-		return []string{WholeTens, WholeHundreds}
+		return []string{WholeTens, WholeHundreds, "80", "980"}
 	}
 	pad := strings.Repeat("0", c.Digits())
 	var list []string
@@ -61,7 +62,20 @@ func residueOf(ending string, c money.Currency) (residue, bool) {
 	case WholeHundreds:
 		return residue{100 * c.Unit(), 0}, true
 	}
-	if c.Digits() == 0 || len(ending) != c.Digits()+1 || ending[0] != '.' {
+	if c.Digits() == 0 { // "80": its last digits
+		if len(ending) < 1 || len(ending) > 6 {
+			return residue{}, false
+		}
+		r := residue{1, 0}
+		for _, digit := range []byte(ending) {
+			if digit < '0' || digit > '9' {
+				return residue{}, false
+			}
+			r.modulus, r.rest = r.modulus*10, r.rest*10+int64(digit-'0')
+		}
+		return r, true
+	}
+	if len(ending) != c.Digits()+1 || ending[0] != '.' {
 		return residue{}, false
 	}
 	var rest int64

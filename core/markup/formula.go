@@ -190,6 +190,9 @@ func reaching(kept int64, margin money.Ratio, t *Terms) (int64, error) {
 	one, gross := int64(money.One), int64(money.One+t.Tax)
 	// (1-m)/(1+t) - p - a = ((1-m) - (p+a)(1+t)) / (1+t), in millionths of millionths.
 	left := int64(money.One-margin)*one - int64(t.PaymentPercent+t.Returns)*gross
+	if left <= 0 && margin == 0 {
+		return 0, ErrNoProfit
+	}
 	if left <= 0 {
 		return 0, ErrNoPrice
 	}

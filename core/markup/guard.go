@@ -72,23 +72,26 @@ func (g *guard) hold(price int64, marks *Marks, trace *Trace) (int64, error) {
 	currency := g.total.Currency()
 	marks.RaisedToFloor = price < floor
 	trace.floor(g, money.New(floor, currency), marks.RaisedToFloor)
+	nearest := g.r.ending.apply(max(price, floor), 0)
 	price = g.r.ending.apply(max(price, floor), floor)
-	trace.ending(g.r, money.New(price, currency))
+	trace.ending(g.r, money.New(price, currency), nearest < floor)
 
 	most, what := g.ceiling()
 	if what == "" || price <= most {
 		return price, nil
 	}
-	kind := StepOverCeiling
-	if g.r.rule.Ceiling.Caps && most >= floor {
-		kind, price = StepCapped, most
-		if ended := g.r.ending.atOrBelow(most); ended >= max(floor, 1) {
-			price = ended
-		}
+	if !g.r.rule.Ceiling.Caps || most < floor {
+		marks.OverCeiling = true
+		trace.ceiling(g.r.rule, StepOverCeiling, what, money.New(price, currency), money.New(most, currency))
+		return price, nil
 	}
-	marks.Capped, marks.OverCeiling = kind == StepCapped, kind == StepOverCeiling
-	trace.ceiling(g.r.rule, kind, what, money.New(price, currency), money.New(most, currency))
-	return price, nil
+	marks.Capped = true
+	trace.ceiling(g.r.rule, StepCapped, what, money.New(most, currency), money.New(most, currency))
+	if ended := g.r.ending.atOrBelow(most); ended >= max(floor, 1) {
+		trace.cap(g.r, money.New(ended, currency))
+		return ended, nil
+	}
+	return most, nil
 }
 
 // ceiling is what the price should not pass, and whether the list price or the market sets it.
@@ -144,9 +147,9 @@ func (g *guard) floor() (int64, error) {
 	return lowest, nil
 }
 
-// farthest bounds the search for the lowest price: fees that leave next to nothing of each
-// unit put it very far from the safe one, which is then good enough.
-const farthest = 4096
+// farthest bounds the search for the lowest price. It lies within two units of what a unit of the price leaves, so that the
+// bound is met only where fees, tax and margin leave less than a hundred-thousandth of each unit; the safe price is taken then.
+const farthest = 1 << 18
 
 func (g *guard) lowestFrom(safe int64, enough func(net, profit int64) bool) (int64, error) {
 	for range farthest {

@@ -288,6 +288,9 @@ func checkTrace(t *testing.T, trace *Trace, f Figures, c money.Currency) {
 			t.Fatalf("%+v has no words", s)
 		}
 	}
+	for _, s := range trace.Steps {
+		checkStep(t, s, f)
+	}
 	net, taxed := said[StepNet]
 	if !taxed {
 		net = price
@@ -301,6 +304,36 @@ func checkTrace(t *testing.T, trace *Trace, f Figures, c money.Currency) {
 	}
 	if back.Cost() != (landed.Cost{Item: trace.Steps[0].Amount, Shipping: trace.Cost().Shipping}) {
 		t.Fatalf("the cost read back is %+v", back.Cost())
+	}
+}
+
+// checkStep recomputes by exact rationals, from what a step says, the amounts that others do not add up to.
+func checkStep(t *testing.T, s Step, f Figures) {
+	t.Helper()
+	half := func(r *big.Rat) int64 { // rounded half away from zero; all here are 0 or more
+		n := new(big.Rat).Add(r, big.NewRat(1, 2))
+		return new(big.Int).Quo(n.Num(), n.Denom()).Int64()
+	}
+	price := big.NewRat(f.Price.Minor(), 1)
+	switch s.Kind {
+	case StepFees:
+		share := big.NewRat(int64(s.Ratio+s.Tax), int64(money.One))
+		if want := half(share.Mul(share, price)) + s.Other.Minor(); want != s.Amount.Minor() {
+			t.Fatalf("%s: %s, by hand %d", s.Words(), s.Amount, want)
+		}
+	case StepWas:
+		if s.Text == "list" || s.Amount.IsZero() {
+			return
+		}
+		raised := big.NewRat(int64(money.One+s.Ratio), int64(money.One))
+		if want := half(raised.Mul(raised, price)); want != s.Other.Minor() || s.Text == "" && want != s.Amount.Minor() && want > f.Price.Minor() {
+			t.Fatalf("%s: %s, by hand %d", s.Words(), s.Amount, want)
+		}
+	case StepNet:
+		net := new(big.Rat).Quo(price, big.NewRat(int64(money.One+s.Tax), int64(money.One)))
+		if want := half(net); want != s.Amount.Minor() {
+			t.Fatalf("%s: %s, by hand %d", s.Words(), s.Amount, want)
+		}
 	}
 }
 

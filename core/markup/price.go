@@ -1,6 +1,8 @@
 package markup
 
 import (
+	"strings"
+
 	"plainpelican/core/landed"
 	"plainpelican/core/money"
 )
@@ -81,6 +83,9 @@ type compiled struct {
 	rule        *Rule
 	ending, was endings
 	endingWords string
+	wasWords    string
+	// forcedWords and capWords say an ending that the floor or the ceiling decided.
+	forcedWords, capWords string
 }
 
 func compile(r *Rule, c money.Currency) compiled {
@@ -95,7 +100,15 @@ func compile(r *Rule, c money.Currency) compiled {
 	for i, b := range r.Formula.Bands {
 		bands[i] = b.From.Minor()
 	}
-	return compiled{countries, bands, r.Formula.Kind == Market, !bare.Everything(), r, r.Ending.ready(c), r.Was.Ending.ready(c), r.Ending.words()}
+	return compiled{countries, bands, r.Formula.Kind == Market, !bare.Everything(), r, r.Ending.ready(c), r.Was.Ending.ready(c), r.Ending.words(), lowered(r.Was.Ending.words()),
+		"Next up ending in " + r.Ending.names() + ": the nearest is below the floor", "Highest ending in " + r.Ending.names() + " up to the cap"}
+}
+
+func lowered(words string) string {
+	if words == "" {
+		return ""
+	}
+	return strings.ToLower(words[:1]) + words[1:]
 }
 
 // country is a two-letter code in one word; 0 is anything else.
@@ -191,12 +204,13 @@ func (rs *Rules) Price(item *Item, terms Terms, trace *Trace) (Figures, error) {
 	if err != nil {
 		return Figures{}, err
 	}
-	if f.Was, err = r.wasPrice(f.Price, item); err != nil {
+	var raised money.Amount
+	if f.Was, raised, err = r.wasPrice(f.Price, item); err != nil {
 		return Figures{}, err
 	}
 	f.Rule, f.Marks = rule.ID, marks
-	trace.was(rule, f.Was)
-	trace.figures(f, terms.Tax)
+	trace.was(r, f.Was, raised)
+	trace.figures(f, &terms)
 	return f, nil
 }
 
@@ -228,11 +242,12 @@ func (rs *Rules) Judge(item *Item, price money.Amount, terms Terms, trace *Trace
 		f.OverCeiling = true
 		trace.ceiling(r.rule, StepOverCeiling, what, price, money.New(ceiling, rs.currency))
 	}
-	if f.Was, err = r.wasPrice(price, item); err != nil {
+	var raised money.Amount
+	if f.Was, raised, err = r.wasPrice(price, item); err != nil {
 		return Figures{}, err
 	}
-	trace.was(r.rule, f.Was)
-	trace.figures(f, terms.Tax)
+	trace.was(r, f.Was, raised)
+	trace.figures(f, &terms)
 	return f, nil
 }
 
@@ -245,21 +260,21 @@ func (rs *Rules) End(item *Item, price money.Amount) (money.Amount, error) {
 	return money.New(r.ending.apply(price.Minor(), 0), price.Currency()), nil
 }
 
-// wasPrice is the earlier price to show: above the price, or none.
-func (r *compiled) wasPrice(price money.Amount, item *Item) (money.Amount, error) {
+// wasPrice is the earlier price to show: above the price, or none. raised is the price plus its percent, to the minor unit, which the
+// ending is then given to.
+func (r *compiled) wasPrice(price money.Amount, item *Item) (was, raised money.Amount, err error) {
 	switch r.rule.Was.Kind {
 	case WasPercent:
-		raised, err := price.Share(money.One + r.rule.Was.Percent)
-		if err != nil {
-			return money.Amount{}, err
+		if raised, err = price.Share(money.One + r.rule.Was.Percent); err != nil {
+			return was, raised, err
 		}
-		return money.New(r.was.apply(raised.Minor(), price.Minor()+1), price.Currency()), nil
+		return money.New(r.was.apply(raised.Minor(), price.Minor()+1), price.Currency()), raised, nil
 	case WasList:
 		if item.List.Minor() > price.Minor() {
-			return item.List, nil
+			return item.List, raised, nil
 		}
 	}
-	return money.Amount{}, nil
+	return was, raised, nil
 }
 
 // Judge works out the figures of a given price.

@@ -228,9 +228,18 @@ func (t Terms) Check(c money.Currency) error {
 	return nil
 }
 
+// noPrice is that fees and tax eat every price. Each is the other to errors.Is: they differ in what they say.
+type noPrice string
+
+func (n noPrice) Error() string { return string(n) }
+
+// Is tells that another is that no price does either.
+func (noPrice) Is(target error) bool { _, is := target.(noPrice); return is }
+
 var (
-	// ErrNoPrice is returned where fees and tax eat every price.
-	ErrNoPrice = errors.New("no price reaches that margin")
+	// ErrNoPrice is returned where no price reaches the margin that a rule wants, ErrNoProfit where none leaves a profit at all.
+	ErrNoPrice  error = noPrice("no price reaches that margin")
+	ErrNoProfit error = noPrice("fees, returns and tax take the whole of every price, so that none leaves a profit")
 	// ErrBelowNothing is returned for a cost or a known price below nothing.
-	ErrBelowNothing = errors.New("an amount is below nothing")
+	ErrBelowNothing = errors.New("an amount is negative")
 )

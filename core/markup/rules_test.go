@@ -2,6 +2,7 @@ package markup
 
 import (
 	"errors"
+	"fmt"
 	"strings"
 	"testing"
 
@@ -134,6 +135,9 @@ func TestEndings(t *testing.T) {
 		{"tens", 1234, 0, 1230, jpy},
 		{"tens", 1235, 0, 1240, jpy},
 		{"hundreds", 1249, 0, 1200, jpy},
+		{"80", 1249, 0, 1280, jpy},
+		{"980", 1249, 0, 980, jpy},
+		{"980", 1249, 1200, 1980, jpy},
 		{".990", 3500, 0, 3990, kwd},
 		{"", 1234, 1240, 1240, usd},
 	} {
@@ -145,7 +149,7 @@ func TestEndings(t *testing.T) {
 			t.Errorf("%s of %d with floor %d: %d, want %d", c.ending, c.price, c.floor, got, c.want)
 		}
 	}
-	if got := EndingsFor(jpy); len(got) != 2 || EndingsFor(kwd)[0] != ".990" {
+	if got := EndingsFor(jpy); fmt.Sprint(got) != "[tens hundreds 80 980]" || EndingsFor(kwd)[0] != ".990" {
 		t.Errorf("JPY has no cents to end in: %v", got)
 	}
 }

@@ -153,9 +153,22 @@ func (t *Trace) floor(g *guard, floor money.Amount, raised bool) {
 	t.Add(s)
 }
 
-func (t *Trace) ending(r *compiled, price money.Amount) {
+// ending adds the ending's step. Where the nearest would be below the floor, it is the next up, and said so.
+func (t *Trace) ending(r *compiled, price money.Amount, forced bool) {
+	if r.endingWords == "" {
+		return
+	}
+	words := r.endingWords
+	if forced {
+		words = r.forcedWords
+	}
+	t.Add(Step{Kind: StepEnding, Amount: price, Text: words})
+}
+
+// cap adds the ending of a price that its ceiling took down.
+func (t *Trace) cap(r *compiled, price money.Amount) {
 	if r.endingWords != "" {
-		t.Add(Step{Kind: StepEnding, Amount: price, Text: r.endingWords})
+		t.Add(Step{Kind: StepEnding, Amount: price, Text: r.capWords})
 	}
 }
 
@@ -167,23 +180,26 @@ func (t *Trace) ceiling(r *Rule, kind StepKind, what string, price, most money.A
 	t.Add(s)
 }
 
-func (t *Trace) was(r *Rule, was money.Amount) {
-	switch r.Was.Kind {
+// was adds the was price's step; raised is the price plus its percent, before the ending.
+func (t *Trace) was(r *compiled, was, raised money.Amount) {
+	switch r.rule.Was.Kind {
 	case WasPercent:
-		t.Add(Step{Kind: StepWas, Amount: was, Ratio: r.Was.Percent})
+		t.Add(Step{Kind: StepWas, Amount: was, Ratio: r.rule.Was.Percent, Other: raised, Text: r.wasWords})
 	case WasList:
 		t.Add(Step{Kind: StepWas, Amount: was, Text: "list"})
 	}
 }
 
-func (t *Trace) figures(f Figures, tax money.Ratio) {
+// figures adds what the price leaves. Of the fees' step, Ratio is the payment fee's percent, Other its fixed part, and Tax the allowance
+// for returns.
+func (t *Trace) figures(f Figures, terms *Terms) {
 	if t == nil {
 		return
 	}
-	if tax != 0 {
-		t.Add(Step{Kind: StepNet, Amount: f.Net, Tax: tax})
+	if terms.Tax != 0 {
+		t.Add(Step{Kind: StepNet, Amount: f.Net, Tax: terms.Tax})
 	}
-	t.Add(Step{Kind: StepFees, Amount: f.Fees})
+	t.Add(Step{Kind: StepFees, Amount: f.Fees, Ratio: terms.PaymentPercent, Other: terms.PaymentFixed, Tax: terms.Returns})
 	t.Add(Step{Kind: StepProfit, Amount: f.Profit})
 }
 
@@ -192,24 +208,50 @@ func (e Ending) words() string {
 	if len(e.Allowed) == 0 {
 		return ""
 	}
-	names := strings.NewReplacer(WholeTens, "whole ten", WholeHundreds, "whole hundred").Replace(strings.Join(e.Allowed, ", "))
 	if e.Up {
-		return "Next up ending in " + names
+		return "Next up ending in " + e.names()
 	}
-	return "Nearest ending in " + names
+	return "Nearest ending in " + e.names()
+}
+
+func (e Ending) names() string {
+	return strings.NewReplacer(WholeTens, "whole ten", WholeHundreds, "whole hundred").Replace(strings.Join(e.Allowed, ", "))
+}
+
+// Part says how a line of a trace belongs to the others.
+type Part string
+
+// Sum lines are added up or stand for a price on its way; Compared lines are only held against it; None is a line without an amount.
+const (
+	Sum      Part = "sum"
+	Compared Part = "compared"
+	None     Part = "none"
+)
+
+func (s Step) part() Part {
+	switch {
+	case s.Kind == StepWas && s.Amount.IsZero():
+		return None
+	case s.Kind == StepAdvertised, s.Kind == StepList, s.Kind == StepMarket, s.Kind == StepOverCeiling, s.Kind == StepWas:
+		return Compared
+	case (s.Kind == StepFloorProfit || s.Kind == StepFloorMargin || s.Kind == StepFloorAdvertised) && s.Text != "raised":
+		return Compared
+	}
+	return Sum
 }
 
 // TraceLine is a step in words.
 type TraceLine struct {
 	Words  string       `json:"words"`
 	Amount money.Amount `json:"amount"`
+	Part   Part         `json:"part" enum:"sum,compared,none" doc:"Whether the amount is added up or a price on its way, only compared with it, or none"`
 }
 
 // Lines are the steps in words, for people.
 func (t *Trace) Lines() []TraceLine {
 	lines := make([]TraceLine, len(t.Steps))
 	for i, s := range t.Steps {
-		lines[i] = TraceLine{s.Words(), s.Amount}
+		lines[i] = TraceLine{s.Words(), s.Amount, s.part()}
 	}
 	return lines
 }
@@ -249,11 +291,25 @@ func (s Step) Words() string {
 	case StepNet:
 		return "Without " + s.Tax.PercentText() + " % tax"
 	case StepFees:
-		return "Fees and returns allowance"
+		return s.feesWords()
 	case StepProfit:
 		return "Profit"
 	}
 	return s.formulaWords()
+}
+
+func (s Step) feesWords() string {
+	var parts []string
+	if s.Ratio != 0 {
+		parts = append(parts, s.Ratio.PercentText()+" % of the price")
+	}
+	if !s.Other.IsZero() {
+		parts = append(parts, s.Other.String())
+	}
+	if s.Tax != 0 {
+		parts = append(parts, s.Tax.PercentText()+" % of the price for returns")
+	}
+	return with("Fees", strings.Join(parts, " + "))
 }
 
 func with(words, text string) string {
@@ -331,5 +387,9 @@ func (s Step) wasWords() string {
 	case s.Text == "list":
 		return "Was: the supplier's list price"
 	}
-	return "Was: " + s.Ratio.PercentText() + " % more"
+	words := "Was: " + s.Ratio.PercentText() + " % more"
+	if s.Text != "" { // an ending follows
+		words += ", " + s.Other.String() + "; " + s.Text
+	}
+	return words
 }

@@ -109,6 +109,18 @@ func (r *Rates) Convert(a Amount, to Currency) (Amount, error) {
 	return Amount{minor, to}, nil
 }
 
+// Words are a rate as it can be recomputed by hand: both legs of a cross rate.
+func (r *Rates) Words(from, to Currency) string {
+	text := r.CrossText(from, to)
+	if r.Typed(from, to) || from == r.base || to == r.base {
+		if to == r.base && !r.Typed(from, to) { // kept the other way round
+			return text + " (1 " + to.String() + " = " + r.Text(from) + " " + from.String() + ")"
+		}
+		return text
+	}
+	return text + " (1 " + r.base.String() + " = " + r.Text(from) + " " + from.String() + " = " + r.Text(to) + " " + to.String() + ")"
+}
+
 // CrossText is the rate from one currency to another to six significant figures, for people to read.
 func (r *Rates) CrossText(from, to Currency) string {
 	if rate, ok := r.typed[[2]Currency{from, to}]; ok {
