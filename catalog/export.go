@@ -57,15 +57,15 @@ func (s *Service) export(ctx context.Context, q Sentence) (func(io.Writer) error
 	}, nil
 }
 
-var exportHeader = []string{"offer", "title", "supplier", "source", "ships from", "currency", "item", "shipping", "landed", "price", "profit", "margin %", "days from", "days to", "tracked", "stock", "rating", "on time %",
+var exportHeader = []string{"offer", "title", "supplier", "source", "ships from", "currency", "item", "shipping", "landed", "price", "tax in it", "fees", "profit", "margin of net %", "days from", "days to", "tracked", "stock", "rating", "on time %",
 	"sold in 7 days", "sold in 30 days", "demand", "growth % a month", "rivals", "returns in days"}
 
 func exportRow(l *Line, h *index.Hit[thing], p *pricing.Pricer) []string {
 	number := func(of index.Number) string { return itoa(int64(h.Numbers[of])) }
-	sums := make([]string, 7)
+	sums := make([]string, 9)
 	if p != nil && l.Ladder != nil {
 		sums = []string{p.Currency.String()}
-		for _, a := range []money.Amount{l.Ladder.Item, l.Ladder.Shipping, l.Ladder.Landed, l.Ladder.Price, l.Ladder.Profit} {
+		for _, a := range []money.Amount{l.Ladder.Item, l.Ladder.Shipping, l.Ladder.Landed, l.Ladder.Price, l.Ladder.Tax, l.Ladder.Fees, l.Ladder.Profit} {
 			sums = append(sums, a.Decimal())
 		}
 		sums = append(sums, (l.Ladder.Margin * 100).String())

@@ -80,7 +80,7 @@ func TestTheWholeAnswerIsExported(t *testing.T) {
 	}
 	for i, o := range found.Offers {
 		row := rows[i+1]
-		if row[0] != fmt.Sprint(o.ID) || (o.ID == 1) != (row[1] == "'=1+1 mug") || (o.Ladder != nil && row[10] != o.Ladder.Profit.Decimal()) {
+		if row[0] != fmt.Sprint(o.ID) || (o.ID == 1) != (row[1] == "'=1+1 mug") || (o.Ladder != nil && row[12] != o.Ladder.Profit.Decimal()) {
 			t.Fatalf("row %d: %v, offer %+v", i, row, o)
 		}
 	}

@@ -2,6 +2,7 @@ package pricing
 
 import (
 	"context"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -66,4 +67,23 @@ func holdsOf(ctx context.Context, q database.Querier, storeID int64) ([]hold, er
 		return nil, err
 	}
 	return pgx.CollectRows(rows, pgx.RowToStructByPos[hold])
+}
+
+// Earlier says that a draft is priced by money rules that were changed since, for others only.
+type Earlier struct {
+	What  string    `json:"what" doc:"What was changed since"`
+	By    string    `json:"by"`
+	Since time.Time `json:"since"`
+}
+
+// Earlier says since which change a draft stays with the money rules before it; nil where it follows those in force.
+func (s *Service) Earlier(ctx context.Context, q database.Querier, storeID, draft int64) (*Earlier, error) {
+	var e Earlier
+	err := q.QueryRow(ctx, `
+		select m.what, m.changed_by, m.changed_at from price_hold h join money_rules m on m.store_id = h.store_id and m.revision = h.since
+		where h.store_id = $1 and h.draft_id = $2`, storeID, draft).Scan(&e.What, &e.By, &e.Since)
+	if database.Missing(err) {
+		return nil, nil
+	}
+	return &e, err
 }

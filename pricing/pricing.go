@@ -258,7 +258,11 @@ func chargeWords(m landed.Import, c landed.Charges, trace *markup.Trace) string 
 	case c.Duty.IsZero() && c.Tax.IsZero():
 		return fmt.Sprintf("none, %s is under %s", c.Customs, m.Threshold)
 	}
-	return fmt.Sprintf("%s %% duty on %s is %s; %s %% tax is %s", m.Duty.PercentText(), c.Customs, c.Duty, m.Tax.PercentText(), c.Tax)
+	words := fmt.Sprintf("%s %% duty on %s is %s; %s %% tax is %s", m.Duty.PercentText(), c.Customs, c.Duty, m.Tax.PercentText(), c.Tax)
+	if c.Reclaimed {
+		words += ", which is reclaimed"
+	}
+	return words
 }
 
 // Ladder is a price in its parts, for the price ladder.
@@ -266,6 +270,8 @@ type Ladder struct {
 	Item     money.Amount `json:"item"`
 	Shipping money.Amount `json:"shipping"`
 	Charges  money.Amount `json:"charges"`
+	// Tax is the sales tax in the price: what it is more than net.
+	Tax money.Amount `json:"tax"`
 	markup.Figures
 	markup.Shares
 	// Market is where other stores' prices lie, where any are known.
@@ -297,7 +303,8 @@ func (p *Pricer) ladder(cost landed.Cost, f markup.Figures, paidIn money.Currenc
 	if charges == (money.Amount{}) {
 		charges = money.Zero(p.Currency)
 	}
-	return Ladder{Item: cost.Item, Shipping: cost.Shipping, Charges: charges, Figures: f, Shares: f.Shares(), OldRate: p.OldRates && paidIn != p.Currency && p.typed[paidIn].Rate == ""}
+	tax := money.New(f.Price.Minor()-f.Net.Minor(), p.Currency)
+	return Ladder{Item: cost.Item, Shipping: cost.Shipping, Charges: charges, Tax: tax, Figures: f, Shares: f.Shares(), OldRate: p.OldRates && paidIn != p.Currency && p.typed[paidIn].Rate == ""}
 }
 
 // Figures prices a unit without its ladder, for lists that rank many, beside what it costs.

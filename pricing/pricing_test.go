@@ -146,6 +146,13 @@ func TestAppliedToMarkedTheOthersStay(t *testing.T) {
 	var d workbench.Draft
 	path := fmt.Sprintf("/api/drafts/%d?store=%d", ids[1], store)
 	w.Owner.Must("GET", path, nil, &d)
+	if d.Earlier == nil || d.Earlier.What == "" || d.Earlier.By == "" {
+		t.Errorf("the draft does not say that it stays behind: %+v", d.Earlier)
+	}
+	var moved workbench.Draft
+	if w.Owner.Must("GET", fmt.Sprintf("/api/drafts/%d?store=%d", ids[0], store), nil, &moved); moved.Earlier != nil {
+		t.Errorf("one that moved says that it stays behind: %+v", moved.Earlier)
+	}
 	w.Owner.Must("PATCH", path, map[string]any{"revision": d.Revision, "title": "Another title"}, nil)
 	if got := prices(w, store, ids[1]); fmt.Sprint(got) != fmt.Sprint(before) {
 		t.Errorf("after an edit: %v", got)

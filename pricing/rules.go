@@ -41,6 +41,8 @@ type Fees struct {
 	TaxRate        money.Ratio  `json:"tax_rate"`
 	// TaxIncluded tells that prices are shown with the tax in them.
 	TaxIncluded bool `json:"tax_included"`
+	// TaxFor is the country that the rate was given for; empty where nobody said.
+	TaxFor string `json:"tax_for,omitempty" maxLength:"2"`
 }
 
 func (f Fees) terms() markup.Terms {
@@ -80,6 +82,9 @@ func (m *MoneyRules) check(b Basis) error {
 	if m.Fees.TaxRate < 0 || m.Fees.TaxRate > money.One {
 		return apikit.Problem(422, "fees.tax_rate", "The tax must be from 0 to 100 %%.")
 	}
+	if f := m.Fees; f.TaxIncluded && f.TaxFor != "" && f.TaxFor != m.Market {
+		return apikit.Problem(422, "fees.tax_rate", "Prices have %s %% tax in them, as was said for %s. Say what it is in %s, which prices assume now.", f.TaxRate.PercentText(), f.TaxFor, m.Market)
+	}
 	if m.Fees.PaymentPercent+m.Fees.Returns >= money.One/2 {
 		return apikit.Problem(422, "fees", "Payment fee and returns allowance together must stay under 50 %%.")
 	}
@@ -117,6 +122,9 @@ func (r *RateRules) check(c money.Currency) error {
 
 // sign fills in who typed the rates that are new, and when.
 func (m *MoneyRules) sign(ctx context.Context, before MoneyRules, now time.Time) {
+	if m.Fees.TaxFor == "" && m.Market == before.Market {
+		m.Fees.TaxFor = before.Fees.TaxFor
+	}
 	for i := range m.Rates.Typed {
 		typed := &m.Rates.Typed[i]
 		typed.By, typed.At = access.Who(ctx).Name, now
@@ -254,7 +262,7 @@ func startRules(b Basis, tax money.Ratio) MoneyRules {
 	return MoneyRules{
 		Rules: []markup.Rule{{ID: 1, Formula: markup.Flat(markup.Multiple, 2*money.One, money.Amount{}, b.Currency), Floor: markup.Floor{LeastProfit: money.New(3*unit, b.Currency)},
 			Ending: ending, Was: markup.Was{Kind: markup.NoWas, Ending: markup.NoEnding}}},
-		Fees:    Fees{PaymentPercent: money.Percent(290), PaymentFixed: money.New(30*unit/100, b.Currency), Returns: money.Percent(150), TaxRate: tax, TaxIncluded: tax > 0},
+		Fees:    Fees{PaymentPercent: money.Percent(290), PaymentFixed: money.New(30*unit/100, b.Currency), Returns: money.Percent(150), TaxRate: tax, TaxIncluded: tax > 0, TaxFor: b.Markets[0]},
 		Imports: landed.Imports{}, Rates: RateRules{OldestDays: usualOldest, Typed: []TypedRate{}}, Delivery: landed.UsualPolicy, Market: b.Markets[0], PromiseDays: 16,
 	}
 }

@@ -46,6 +46,8 @@ type Draft struct {
 	WithdrawnAt *time.Time       `json:"withdrawn_at"`
 	Delivery    string           `json:"delivery" doc:"The service that prices assume"`
 	Door        string           `json:"door" doc:"Its days door to door"`
+	// Earlier is set where the draft stays with money rules that were changed since for others.
+	Earlier *pricing.Earlier `json:"earlier_rules,omitempty"`
 }
 
 // Bulk is a change of many drafts at once.
@@ -250,9 +252,12 @@ func (s *Service) Get(ctx context.Context, id, storeID int64) (Draft, error) {
 }
 
 // lastEdit fills in what can be undone in a store, and where the draft is live.
-func (s *Service) lastEdit(ctx context.Context, d *Draft, storeID int64) error {
+func (s *Service) lastEdit(ctx context.Context, d *Draft, storeID int64) (err error) {
+	if d.Earlier, err = s.Pricing.Earlier(ctx, s.Pool, storeID, d.ID); err != nil {
+		return err
+	}
 	var bulk Bulk
-	err := s.Pool.QueryRow(ctx, `
+	err = s.Pool.QueryRow(ctx, `
 		select what, coalesce(bulk_id, 0), (select count(*) from draft_edit b where b.bulk_id = e.bulk_id)
 		from draft_edit e where draft_id = $1 and (store_id is null or store_id = $2) order by id desc limit 1`, d.ID, storeID).Scan(&d.Undo, &bulk.ID, &bulk.Drafts)
 	if err != nil && !database.Missing(err) {

@@ -16,6 +16,8 @@ type Import struct {
 	// Duty is a share of the customs value, Tax a share of customs value and duty.
 	Duty money.Ratio `json:"duty"`
 	Tax  money.Ratio `json:"tax"`
+	// Reclaimed tells that the seller gets the tax back, so that it is no cost.
+	Reclaimed bool `json:"tax_reclaimed,omitempty"`
 }
 
 // Imports are the charges that a store knows of.
@@ -75,10 +77,17 @@ func (list Imports) For(from, to string) (Import, bool) {
 type Charges struct {
 	// Customs is the customs value, on a CIF basis: goods and freight to the border.
 	Customs, Duty, Tax money.Amount
+	// Reclaimed tells that the tax is no cost.
+	Reclaimed bool
 }
 
-// Total is duty and tax.
-func (c Charges) Total() (money.Amount, error) { return c.Duty.Add(c.Tax) }
+// Total is duty and tax, as far as these are a cost.
+func (c Charges) Total() (money.Amount, error) {
+	if c.Reclaimed {
+		return c.Duty, nil
+	}
+	return c.Duty.Add(c.Tax)
+}
 
 // On works out the charges on goods and their freight: duty is a share of the customs
 // value; import tax a share of the customs value and the duty, as Council Directive
@@ -95,7 +104,7 @@ func (m Import) On(goods, freight money.Amount) (Charges, error) {
 		return Charges{}, money.ErrMixed
 	}
 	if customs.Minor() < m.Threshold.Minor() {
-		return Charges{customs, none, none}, nil
+		return Charges{Customs: customs, Duty: none, Tax: none}, nil
 	}
 	duty, err := customs.Share(m.Duty)
 	if err != nil {
@@ -106,5 +115,5 @@ func (m Import) On(goods, freight money.Amount) (Charges, error) {
 		return Charges{}, err
 	}
 	tax, err := base.Share(m.Tax)
-	return Charges{customs, duty, tax}, err
+	return Charges{customs, duty, tax, m.Reclaimed}, err
 }

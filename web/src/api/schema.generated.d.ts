@@ -1565,6 +1565,7 @@ export interface components {
             rule: number;
             rule_price: components["schemas"]["ApikitAmountDoc"];
             shipping: components["schemas"]["ApikitAmountDoc"];
+            tax: components["schemas"]["ApikitAmountDoc"];
             trace: components["schemas"]["MarkupTraceLine"][];
             was?: components["schemas"]["ApikitAmountDoc"];
         };
@@ -1653,6 +1654,7 @@ export interface components {
             duty: string;
             from: string;
             tax: string;
+            tax_reclaimed?: boolean;
             threshold: components["schemas"]["ApikitAmountDoc"];
             to: string;
         };
@@ -1743,6 +1745,11 @@ export interface components {
         };
         MarkupTraceLine: {
             amount: components["schemas"]["ApikitAmountDoc"];
+            /**
+             * @description Whether the amount is added up or a price on its way, only compared with it, or none
+             * @enum {string}
+             */
+            part: "sum" | "compared" | "none";
             words: string;
         };
         MarkupWas: {
@@ -1955,6 +1962,13 @@ export interface components {
             promise: number;
             transit: components["schemas"]["LandedDays"];
         };
+        PricingEarlier: {
+            by: string;
+            /** Format: date-time */
+            since: string;
+            /** @description What was changed since */
+            what: string;
+        };
         PricingEffect: {
             after: components["schemas"]["PricingMargins"];
             before: components["schemas"]["PricingMargins"];
@@ -2000,6 +2014,7 @@ export interface components {
             payment_fixed: components["schemas"]["ApikitAmountDoc"];
             payment_percent: string;
             returns: string;
+            tax_for?: string;
             tax_included: boolean;
             tax_rate: string;
         };
@@ -2040,6 +2055,7 @@ export interface components {
             /** Format: int64 */
             rule: number;
             shipping: components["schemas"]["ApikitAmountDoc"];
+            tax: components["schemas"]["ApikitAmountDoc"];
             was?: components["schemas"]["ApikitAmountDoc"];
         };
         PricingMargins: {
@@ -2758,6 +2774,7 @@ export interface components {
             description: string;
             /** @description Its days door to door */
             door: string;
+            earlier_rules?: components["schemas"]["PricingEarlier"];
             /** Format: int64 */
             id: number;
             /** @description Stores in which it is live */

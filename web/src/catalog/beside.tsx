@@ -32,6 +32,11 @@ const lines: Line[] = [
   { label: "Lands at", show: (o) => o.ladder && <Money of={o.ladder.landed} />, of: (o) => (o.ladder ? num(o.ladder.landed) : ""), best: "least" },
   { label: "Price by your markup", show: (o) => o.ladder && <Money of={o.ladder.price} />, of: (o) => (o.ladder ? num(o.ladder.price) : "") },
   {
+    label: "Sales tax in the price",
+    show: (o) => o.ladder && num(o.ladder.tax) > 0 && <Money of={o.ladder.tax} />,
+    of: (o) => (o.ladder ? num(o.ladder.tax) : ""),
+  },
+  {
     label: "You keep",
     show: (o) =>
       o.ladder && (

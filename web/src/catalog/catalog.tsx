@@ -168,7 +168,7 @@ export default function Catalog() {
           )}
           <div className="flex h-9 shrink-0 items-center justify-between gap-4 border-t border-line px-4">
             {(items.at(-1)?.index ?? 0) < mostRows - 1 ? (
-              <LadderLegend />
+              <LadderLegend taxed={items.some((item) => Number(row(item.index)?.ladder?.tax.value ?? 0) > 0)} />
             ) : (
               <span className="text-sm">The first {mostRows.toLocaleString("en")} are listed. Add a clause, or sort otherwise, to see others.</span>
             )}

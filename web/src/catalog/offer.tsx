@@ -8,7 +8,7 @@ import { countryName } from "../parts/countries";
 import { DayRuler, DayWords, dayText } from "../parts/days";
 import { useKeys } from "../parts/keys";
 import { ladderTop, PriceLadder } from "../parts/ladder";
-import { Money, percent } from "../parts/money";
+import { Money, num, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
 import { Sheet } from "../parts/sheet";
 import { Trace } from "../parts/trace";
@@ -202,12 +202,21 @@ function Earning({ offer }: { offer: OfferSheet }) {
           <Money of={ladder.was} />
         </div>
       )}
+      {num(ladder.tax) > 0 && (
+        <div className={row}>
+          <span>Sales tax in the price</span>
+          <Money of={ladder.tax} />
+        </div>
+      )}
       <div className={row}>
         <span>Fees and returns allowance</span>
         <Money of={ladder.fees} />
       </div>
       <div className={row}>
-        <span>You keep · margin {percent(ladder.margin)}</span>
+        <span>
+          You keep · margin {percent(ladder.margin)}
+          {num(ladder.tax) > 0 && " of the price without tax"}
+        </span>
         <Money of={ladder.profit} signed className="font-bold" />
       </div>
       {offer.at_market && (

@@ -75,8 +75,17 @@ export function WhatIf({ offer, onTake }: { offer: OfferSheet; onTake: (() => vo
       )}
       {at && (
         <>
+          {num(at.tax) > 0 && (
+            <div className={row}>
+              <span>Sales tax in the price</span>
+              <Money of={at.tax} />
+            </div>
+          )}
           <div className={row}>
-            <span>You keep · margin {percent(at.margin)}</span>
+            <span>
+              You keep · margin {percent(at.margin)}
+              {num(at.tax) > 0 && " of the price without tax"}
+            </span>
             <Trace steps={at.trace} label="How the supposed figures came about">
               <Money of={at.profit} signed className="font-bold" />
             </Trace>

@@ -3,9 +3,9 @@ import type { Ladder } from "../api/client";
 import { HomeCurrency, moneyText, num } from "./money";
 
 /** ladderTop is the scale on which a ladder and its market fit. */
-export const ladderTop = (l: Ladder) => Math.max(num(l.price), num(l.landed) + num(l.fees), l.market ? num(l.market.high) * 1.02 : 0);
+export const ladderTop = (l: Ladder) => Math.max(num(l.price), num(l.landed) + num(l.fees) + num(l.tax), l.market ? num(l.market.high) * 1.02 : 0);
 
-/** PriceLadder draws cost, shipping, charges and fees, and profit to one scale, ending in a tick at the price. */
+/** PriceLadder draws cost, shipping, charges and fees, tax in the price, and profit to one scale, ending in a tick at the price. */
 export function PriceLadder({ ladder, top, width = 160 }: { ladder: Ladder; top: number; width?: number }) {
   const home = use(HomeCurrency);
   const height = 27;
@@ -15,6 +15,7 @@ export function PriceLadder({ ladder, top, width = 160 }: { ladder: Ladder; top:
     { of: num(ladder.item), fill: "var(--cost)" },
     { of: num(ladder.shipping), fill: "var(--shipping)" },
     { of: num(ladder.charges) + num(ladder.fees), fill: "var(--fees)" },
+    { of: num(ladder.tax), fill: "var(--tax)" },
   ];
   let at = 0;
   const bars = parts.map((part) => {
@@ -27,7 +28,7 @@ export function PriceLadder({ ladder, top, width = 160 }: { ladder: Ladder; top:
   const seen = market
     ? `; other stores: middle ${moneyText(market.middle, home)}, half from ${moneyText(market.low, home)} to ${moneyText(market.high, home)}`
     : "";
-  const words = `Cost ${moneyText(ladder.item, home)}, shipping ${moneyText(ladder.shipping, home)}, fees ${moneyText(ladder.fees, home)}, profit ${moneyText(ladder.profit, home)}, price ${moneyText(ladder.price, home)}${seen}`;
+  const words = `Cost ${moneyText(ladder.item, home)}, shipping ${moneyText(ladder.shipping, home)}, fees ${moneyText(ladder.fees, home)}, ${num(ladder.tax) > 0 ? `tax ${moneyText(ladder.tax, home)}, ` : ""}profit ${moneyText(ladder.profit, home)}, price ${moneyText(ladder.price, home)}${seen}`;
   return (
     <svg width={width} height={height} viewBox={`0 0 ${width} ${height}`} role="img" className="block overflow-visible">
       <title>{words}</title>
@@ -62,21 +63,24 @@ const parts = [
   ["var(--cost)", "cost"],
   ["var(--shipping)", "shipping"],
   ["var(--fees)", "fees and charges"],
+  ["var(--tax)", "tax"],
   ["var(--profit)", "profit"],
 ] as const;
 
 /** LadderLegend explains the ladder's colours, once for each view. */
-export function LadderLegend() {
+export function LadderLegend({ taxed = false }: { taxed?: boolean }) {
   return (
     <ul className="flex flex-wrap gap-x-3 gap-y-1 text-xs text-ink-2">
-      {parts.map(([fill, name]) => (
-        <li key={name} className="flex items-center gap-1">
-          <svg width="9" height="9" aria-hidden="true">
-            <rect width="9" height="9" fill={fill} />
-          </svg>
-          {name}
-        </li>
-      ))}
+      {parts
+        .filter(([, name]) => taxed || name !== "tax")
+        .map(([fill, name]) => (
+          <li key={name} className="flex items-center gap-1">
+            <svg width="9" height="9" aria-hidden="true">
+              <rect width="9" height="9" fill={fill} />
+            </svg>
+            {name}
+          </li>
+        ))}
       <li className="flex items-center gap-1">
         <svg width="9" height="11" aria-hidden="true">
           <rect x="4" width="2" height="11" fill="var(--ink)" />

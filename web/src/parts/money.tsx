@@ -37,6 +37,17 @@ export function moneyText(amount: Amount, home: string): string {
   return format.format(Number(amount.value)).replace("-", "−");
 }
 
+/** sayMoney writes the amounts within a sentence of the server's, such as 46.20 CNY, as all others are written. */
+export function sayMoney(text: string, home: string): string {
+  return text.replace(/(?<![\d.])(-?\d+(?:\.\d+)?) ([A-Z]{3})\b/g, (whole, value: string, currency: string) => {
+    try {
+      return moneyText({ value, currency }, home);
+    } catch {
+      return whole; // no currency
+    }
+  });
+}
+
 /** Money shows an amount; signed, it is coloured by whether it is kept or lost. */
 export function Money({ of, signed = false, className = "" }: { of: Amount; signed?: boolean; className?: string }) {
   const home = use(HomeCurrency);

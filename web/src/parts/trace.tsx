@@ -1,20 +1,31 @@
 import { useQuery } from "@tanstack/react-query";
-import type { ReactNode } from "react";
+import { type ReactNode, use } from "react";
 import { api, ask, type Step } from "../api/client";
-import { Money } from "./money";
+import { HomeCurrency, Money, sayMoney } from "./money";
 import { Opener } from "./opener";
 
-/** TraceList is how a price came about, step by step. */
+/** TraceList is how a price came about, step by step. What is only compared stands apart from what is added. */
 export function TraceList({ steps }: { steps: Step[] }) {
+  const home = use(HomeCurrency);
   return (
     <ol className="divide-y divide-line">
-      {steps.map((step, i) => (
-        // biome-ignore lint/suspicious/noArrayIndexKey: steps have no other name and never move
-        <li key={i} className={`flex justify-between gap-6 py-1 ${step.words === "Lands at" || i === steps.length - 1 ? "font-semibold" : ""}`}>
-          <span>{step.words}</span>
-          <Money of={step.amount} />
-        </li>
-      ))}
+      {steps.map((step, i) => {
+        const compared = step.part !== "sum";
+        return (
+          <li
+            // biome-ignore lint/suspicious/noArrayIndexKey: steps have no other name and never move
+            key={i}
+            className={`flex justify-between gap-6 py-1 ${compared ? "pl-4 text-sm text-ink-2 italic" : ""} ${step.words === "Lands at" || i === steps.length - 1 ? "font-semibold" : ""}`}
+          >
+            <span>{sayMoney(step.words, home)}</span>
+            {step.part !== "none" && (
+              <span className={compared ? "mr-16" : ""}>
+                <Money of={step.amount} />
+              </span>
+            )}
+          </li>
+        );
+      })}
     </ol>
   );
 }

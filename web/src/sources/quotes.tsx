@@ -59,7 +59,7 @@ export function Quotes({ request, onTaken }: { request: Full; onTaken: () => voi
     <div className="mt-4 overflow-x-auto">
       <table className="w-full table-fixed" style={{ minWidth: 120 + quotes.length * 210 }}>
         <caption className="mb-2 text-left">
-          <LadderLegend />
+          <LadderLegend taxed={quotes.some((q) => Number(q.ladder?.tax.value ?? 0) > 0)} />
         </caption>
         <colgroup>
           <col className="w-[120px]" />

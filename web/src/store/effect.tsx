@@ -73,7 +73,7 @@ export function EffectView({
                 {effect.moved_drafts > effect.moves.length ? `of ${effect.moved_drafts} drafts` : ""}
               </span>
             </h3>
-            <LadderLegend />
+            <LadderLegend taxed={effect.moves.some((m) => Number(m.then?.tax.value ?? 0) > 0)} />
           </div>
           <table className="mb-3 w-full text-left">
             <thead className="text-sm text-ink-2">

@@ -78,7 +78,13 @@ function FeesWords({ store, edited, onChange }: Props) {
         )}
       </Clause>
       ; prices are shown{" "}
-      <Clause label="Tax" words={fees.tax_included ? `with ${percentText(fees.tax_rate)} tax in them` : "without tax"} width="w-72">
+      <Clause
+        label="Tax"
+        words={
+          fees.tax_included ? `with ${percentText(fees.tax_rate)} tax in them${fees.tax_for ? `, as in ${countryName(fees.tax_for)}` : ""}` : "without tax"
+        }
+        width="w-72"
+      >
         {(close) => (
           <>
             <Choice
@@ -93,7 +99,7 @@ function FeesWords({ store, edited, onChange }: Props) {
             <Numbers
               fields={[{ label: "With", initial: toPercent(fees.tax_rate), suffix: "% tax in them" }]}
               onDone={([text]) => {
-                set({ tax_rate: fromPercent(text ?? ""), tax_included: Number(plain(text ?? "")) > 0 });
+                set({ tax_rate: fromPercent(text ?? ""), tax_included: Number(plain(text ?? "")) > 0, tax_for: edited.market });
                 close();
               }}
             />
@@ -197,7 +203,8 @@ function DeliveryWords({ store, edited, onChange }: Props) {
               key={code}
               chosen={code === edited.market}
               onChoose={() => {
-                onChange({ market: code });
+                // The tax was said for the market before: the server asks for that of the new one.
+                onChange({ market: code, fees: { ...edited.fees, tax_for: edited.fees.tax_for || edited.market } });
                 close();
               }}
             >
@@ -241,6 +248,11 @@ function ImportWords({ store, edited, onChange }: Props) {
   return (
     <>
       {list.length === 0 && <p className="text-ink-2">None are counted.</p>}
+      {list.length > 0 && !list.some((m) => m.to === "*" || m.to === edited.market) && (
+        <p className="leading-5 text-beak-ink" role="status">
+          None of these is for goods to {countryName(edited.market)}, which prices assume: nothing is counted there.
+        </p>
+      )}
       {list.map((m, i) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: an entry has no other name
         <p key={i}>
@@ -258,18 +270,42 @@ function ImportWords({ store, edited, onChange }: Props) {
             )}
           </Clause>
           , then{" "}
-          <Clause label={`Import ${i + 1} charges`} words={`${percentText(m.duty)} duty and ${percentText(m.tax)} tax`} width="w-80">
+          <Clause
+            label={`Import ${i + 1} charges`}
+            words={`${percentText(m.duty)} duty and ${percentText(m.tax)} tax${m.tax_reclaimed ? ", reclaimed" : ""}`}
+            width="w-80"
+          >
             {(close) => (
-              <Numbers
-                fields={[
-                  { label: "Duty", initial: toPercent(m.duty), suffix: "% of goods and freight" },
-                  { label: "Import tax", initial: toPercent(m.tax), suffix: "% of that and the duty" },
-                ]}
-                onDone={([duty, tax]) => {
-                  put(i, { ...m, duty: fromPercent(duty ?? ""), tax: fromPercent(tax ?? "") });
-                  close();
-                }}
-              />
+              <>
+                <Numbers
+                  fields={[
+                    { label: "Duty", initial: toPercent(m.duty), suffix: "% of goods and freight" },
+                    { label: "Import tax", initial: toPercent(m.tax), suffix: "% of that and the duty" },
+                  ]}
+                  onDone={([duty, tax]) => {
+                    put(i, { ...m, duty: fromPercent(duty ?? ""), tax: fromPercent(tax ?? "") });
+                    close();
+                  }}
+                />
+                <Choice
+                  chosen={!m.tax_reclaimed}
+                  onChoose={() => {
+                    put(i, { ...m, tax_reclaimed: false });
+                    close();
+                  }}
+                >
+                  import tax is a cost
+                </Choice>
+                <Choice
+                  chosen={m.tax_reclaimed === true}
+                  onChoose={() => {
+                    put(i, { ...m, tax_reclaimed: true });
+                    close();
+                  }}
+                >
+                  import tax is reclaimed
+                </Choice>
+              </>
             )}
           </Clause>{" "}
           <button

@@ -1,8 +1,9 @@
+import { use } from "react";
 import { Link, useNavigate } from "react-router";
 import type { Draft } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Picture } from "../parts/controls";
-import { Money, num } from "../parts/money";
+import { HomeCurrency, Money, num, sayMoney } from "../parts/money";
 import { ago } from "../parts/time";
 
 /** Shelf shows how the draft will stand in the store, and what is missing before it goes out. */
@@ -27,6 +28,7 @@ export function Shelf({
   onDiscard: () => void;
 }) {
   const { store, may } = useSession();
+  const home = use(HomeCurrency);
   const go = useNavigate();
   const priced = draft.variants
     .filter((v) => v.chosen && v.ladder)
@@ -65,7 +67,7 @@ export function Shelf({
                 {f.stops ? "×" : "!"}
               </span>
               <span>
-                {f.words} {f.stops && <b className="text-loss">This stops it.</b>}
+                {sayMoney(f.words, home)} {f.stops && <b className="text-loss">This stops it.</b>}
                 {f.stops && f.words.endsWith("Remove the contact details.") && f.words.startsWith("The description") && may("editor") && (
                   <Button className="mt-1" onClick={onClean}>
                     Remove contact details

@@ -1,13 +1,15 @@
 import { Popover } from "radix-ui";
-import { type ClipboardEvent, type KeyboardEvent, useEffect, useState } from "react";
+import { type ClipboardEvent, type KeyboardEvent, use, useEffect, useState } from "react";
+import { Link } from "react-router";
 import type { Draft, DraftVariant, Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Field, Picture, Tick } from "../parts/controls";
 import { PriceLadder } from "../parts/ladder";
-import { Money, num } from "../parts/money";
+import { HomeCurrency, Money, num, sayMoney } from "../parts/money";
 import { typedNumber } from "../parts/number";
 import { checked } from "../parts/number-field";
 import { panel } from "../parts/panel";
+import { ago } from "../parts/time";
 import { Trace } from "../parts/trace";
 import type { EditDraft } from "./draft";
 
@@ -16,9 +18,13 @@ type Option = Schemas["VariantOption"];
 /** Variants chooses what is sold, renames options, and shows or types each price. */
 export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readOnly: boolean }) {
   const { store } = useSession();
+  const home = use(HomeCurrency);
   const chosen = draft.variants.filter((v) => v.chosen);
   const choose = (keep: (v: DraftVariant) => boolean) => edit({ chosen: draft.variants.filter(keep).map((v) => v.id) });
-  const top = Math.max(1, ...draft.variants.map((v) => (v.ladder ? Math.max(num(v.ladder.price), num(v.ladder.landed) + num(v.ladder.fees)) : 0)));
+  const top = Math.max(
+    1,
+    ...draft.variants.map((v) => (v.ladder ? Math.max(num(v.ladder.price), num(v.ladder.landed) + num(v.ladder.fees) + num(v.ladder.tax)) : 0)),
+  );
   const losing = draft.variants.filter((v) => v.chosen && v.typed && v.ladder && num(v.ladder.profit) < 0);
   return (
     <section className="mt-5" aria-label="Variants and price">
@@ -109,13 +115,29 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
           ))}
         </tbody>
       </table>
+      {draft.earlier_rules && (
+        <p className="mt-2 text-beak-ink">
+          Priced by earlier money rules: “{sayMoney(draft.earlier_rules.what, home)}” of {ago(draft.earlier_rules.since)}, by {draft.earlier_rules.by}, holds
+          for other drafts only.{" "}
+          <Link to="/markup" className="underline">
+            Bring it along under Markup
+          </Link>
+        </p>
+      )}
       {losing.map(
         (v) =>
           v.ladder &&
           v.rule_price && (
             <p key={v.id} className="mt-2 text-loss" role="alert">
               The typed price of <b>{v.values.join(" ")}</b> loses <Money of={{ ...v.ladder.profit, value: v.ladder.profit.value.replace("-", "") }} /> on each
-              sale: it lands at <Money of={v.ladder.landed} /> and fees take <Money of={v.ladder.fees} />.{" "}
+              sale: it lands at <Money of={v.ladder.landed} />, fees take <Money of={v.ladder.fees} />
+              {num(v.ladder.tax) > 0 && (
+                <>
+                  {" "}
+                  and tax <Money of={v.ladder.tax} />
+                </>
+              )}
+              .{" "}
               {!readOnly && (
                 <button type="button" className="min-h-6 font-semibold underline" onClick={() => edit({ prices: [{ variant_id: v.id, price: "" }] })}>
                   Use the rule's <Money of={v.rule_price} />
