@@ -77,6 +77,14 @@ type Thing struct {
 	// Market are the prices seen at other stores, in MarketCurrency, lowest first.
 	Market         []int64
 	MarketCurrency money.Currency
+	// LeastCost is that of the offer's cheapest variant for sale, in minor units of its currency; 0 where it does not matter.
+	LeastCost int64
+}
+
+// ofThisVariant tells whether prices that were seen at other stores may be those of a variant. They are the item's: where a variant
+// costs a quarter more than the cheapest, as a larger size does, they are not taken for its own.
+func (q *Quote) ofThisVariant(u Unit) bool {
+	return q.leastCost == 0 || u.Cost.Minor() <= q.leastCost+q.leastCost/4
 }
 
 // Unit is what a variant is bought for. Minimum advertised and list price are nothing
@@ -134,13 +142,15 @@ type Quote struct {
 	// item is what all units have in common.
 	item     markup.Item
 	shipping money.Amount
-	Err      error
+	// leastCost is the thing's.
+	leastCost int64
+	Err       error
 }
 
 // Quote chooses the delivery that prices of a thing assume. The quote carries the error
 // where there is none.
 func (p *Pricer) Quote(t *Thing) Quote {
-	q := Quote{pricer: p, item: p.itemOf(t)}
+	q := Quote{pricer: p, item: p.itemOf(t), leastCost: t.LeastCost}
 	if q.Choice, q.Err = landed.Choose(t.Deliveries, t.Processing, p.MoneyRules.Market, p.PromiseDays, p.Delivery, p.convert); q.Err != nil {
 		return q
 	}
@@ -217,7 +227,10 @@ func (q *Quote) land(u Unit, trace *markup.Trace) (markup.Item, error) {
 		}
 		trace.Add(markup.Step{Kind: known.kind, Amount: *known.into, Text: p.rateWords(known.from, trace)})
 	}
-	if q.Market != nil {
+	if q.Market != nil && !q.ofThisVariant(u) {
+		item.Market = money.Zero(p.Currency)
+		trace.Add(markup.Step{Kind: markup.StepMarket, Amount: item.Market})
+	} else if q.Market != nil {
 		text := ""
 		if trace != nil {
 			text = fmt.Sprintf("%d seen", q.Market.Seen)
@@ -294,8 +307,16 @@ func (q *Quote) Rungs(u Unit, typed *money.Amount, trace *markup.Trace) (Ladder,
 		f, err = q.pricer.rules.Price(&item, q.pricer.terms, trace)
 	}
 	l := q.pricer.ladder(item.Cost, f, u.Cost.Currency())
-	l.Market = q.Market
+	l.Market = q.MarketOf(u)
 	return l, err
+}
+
+// MarketOf are the prices seen at other stores, where they may be those of a unit; else nil.
+func (q *Quote) MarketOf(u Unit) *market.Spread {
+	if !q.ofThisVariant(u) {
+		return nil
+	}
+	return q.Market
 }
 
 func (p *Pricer) ladder(cost landed.Cost, f markup.Figures, paidIn money.Currency) Ladder {

@@ -386,3 +386,63 @@ func TestPeopleGoOnWorkingDuringARepricing(t *testing.T) {
 		t.Errorf("after the run, %d prices are not by the rules", e.Rise+e.Fall)
 	}
 }
+
+// The tax in a price is that of the market that prices assume: for another, it is asked for.
+func TestTheTaxOfAnotherMarketIsAskedFor(t *testing.T) {
+	w, store, ids := world(t, 1)
+	if _, err := w.App.Pool.Exec(t.Context(), `update store set markets = '{US,SE}' where id = $1`, store); err != nil {
+		t.Fatal(err)
+	}
+	rules := w.MoneyRules(store)
+	rules.Fees.TaxIncluded, rules.Fees.TaxRate, rules.Fees.TaxFor = true, money.Percent(1900), rules.Market
+	w.ApplyRules(store, rules)
+	var d workbench.Draft
+	w.Owner.Must("GET", fmt.Sprintf("/api/drafts/%d?store=%d", ids[0], store), nil, &d)
+	l := d.Variants[0].Ladder
+	if l.Tax.IsZero() || l.Price.Minor() != l.Landed.Minor()+l.Fees.Minor()+l.Tax.Minor()+l.Profit.Minor() {
+		t.Errorf("%s is not %s landed, %s fees, %s tax and %s profit", l.Price, l.Landed, l.Fees, l.Tax, l.Profit)
+	}
+	rules = w.MoneyRules(store)
+	rules.Market = "SE"
+	apply := map[string]any{"rules": rules.MoneyRules, "revision": rules.Revision, "marked": []int64{}}
+	problem := w.Owner.Ask("PUT", fmt.Sprintf("/api/stores/%d/money-rules", store), apply, nil)
+	if problem == nil || problem.Field() != "fees.tax_rate" || !strings.Contains(problem.Detail, "Say what it is in SE") {
+		t.Fatalf("%+v", problem)
+	}
+	rules.Fees.TaxFor, rules.Fees.TaxRate = "SE", money.Percent(2500)
+	w.ApplyRules(store, rules)
+}
+
+// Prices seen at other stores are the item's: a variant that costs far more, as a larger size does, is not measured against them.
+func TestTheMarketsPricesAreNotOfAllVariants(t *testing.T) {
+	w, store, ids := world(t, 1)
+	set := func(sql string, args ...any) {
+		t.Helper()
+		if _, err := w.App.Pool.Exec(t.Context(), sql, args...); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var variants []int64
+	if err := w.App.Pool.QueryRow(t.Context(), `select array_agg(v.offer_variant_id order by v.position) from draft_variant v where v.draft_id = $1`, ids[0]).Scan(&variants); err != nil || len(variants) < 2 {
+		t.Fatalf("%v %v", variants, err)
+	}
+	set(`update offer set currency = 'USD', market_currency = 'USD', market_prices = '{1000,1200,1400}' where id = (select offer_id from draft where id = $1)`, ids[0])
+	set(`update offer_variant set cost = 500 where id = any ($1)`, variants)
+	set(`update offer_variant set cost = 2000 where id = $1`, variants[len(variants)-1])
+	rules := w.MoneyRules(store)
+	rules.Rules[0].Formula, rules.Rules[0].Ceiling = multiple(4*money.One), markup.Ceiling{Market: money.One, Caps: true}
+	rules.PromiseDays = 40 // so that all is landed anew
+	w.ApplyRules(store, rules)
+	var d workbench.Draft
+	w.Owner.Must("GET", fmt.Sprintf("/api/drafts/%d?store=%d", ids[0], store), nil, &d)
+	small, large := d.Variants[0], d.Variants[len(d.Variants)-1]
+	if small.Ladder == nil || small.Ladder.Market == nil || small.Ladder.Price.Minor() > 1200 && !small.Ladder.OverCeiling {
+		t.Errorf("the one that it was seen for: %+v", small.Ladder)
+	}
+	if large.Ladder == nil || large.Ladder.Market != nil || large.Ladder.Capped || large.Ladder.OverCeiling {
+		t.Errorf("the larger one: %+v", large.Ladder)
+	}
+	if said := fmt.Sprint(large.Trace); !strings.Contains(said, "not for this one: not used") {
+		t.Errorf("%s", said)
+	}
+}

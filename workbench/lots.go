@@ -23,7 +23,7 @@ const (
 func (s *Service) Lots(ctx context.Context, q database.Querier, storeID int64, ids []int64, after int64, limit int, bare bool) ([]pricing.Lot, error) {
 	columns := `select d.id, x.name, u.name, u.country, own_category(o.source_id, o.category), o.brand, d.collections, d.tags`
 	if !bare {
-		columns += `, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency`
+		columns += `, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, case when cardinality(o.market_prices) > 0 then (select coalesce(min(cost), 0) from offer_variant where offer_id = o.id and not withdrawn) else 0 end`
 	}
 	var rows pgx.Rows
 	var err error
@@ -42,7 +42,7 @@ func (s *Service) Lots(ctx context.Context, q database.Querier, storeID int64, i
 	var marketIn, currency string
 	into := []any{&id, &t.Source, &t.Supplier, &t.ShipsFrom, &t.Category, &t.Brand, &t.Collections, &t.Tags}
 	if !bare {
-		into = append(into, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency)
+		into = append(into, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost)
 	}
 	_, err = pgx.ForEachRow(rows, into, func() (err error) {
 		one := t

@@ -137,7 +137,7 @@ func (d *draft) priced(t terms, ruled bool) ([]Variant, pricing.Quote) {
 		case kept.Ladder == nil:
 			out[i].NoPrice, out[i].Typed = kept.Trouble, kept.Typed
 		default:
-			kept.Ladder.Market = quote.Market
+			kept.Ladder.Market = quote.MarketOf(v.unit)
 			kept.Ladder.OldRate = t.pricer.OldRates && v.unit.Cost.Currency() != t.pricer.Currency
 			out[i].Ladder, out[i].Typed, out[i].Trace = kept.Ladder, kept.Typed, kept.Trace
 			out[i].WasWarning = markup.WasWarning(kept.Ladder.Was, t.sold[v.id], t.pricer.Today())

@@ -138,7 +138,7 @@ func (d *draft) values(v *draftVariant) []string {
 func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, error) {
 	rows, err := q.Query(ctx, `
 		select d.id, d.offer_id, d.reference::text, d.revision, d.title, d.description, d.pictures, d.options, d.collections, d.tags, d.updated_at, o.title, u.name, o.page_url, o.source_id, o.number,
-			o.withdrawn_at, x.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency
+			o.withdrawn_at, x.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, case when cardinality(o.market_prices) > 0 then (select coalesce(min(cost), 0) from offer_variant where offer_id = o.id and not withdrawn) else 0 end
 		from draft d join offer o on o.id = d.offer_id join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id
 		where $1::bigint[] is null or d.id = any ($1) order by d.id desc`, ids)
 	if err != nil {
@@ -151,7 +151,7 @@ func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, erro
 		var currency, marketIn string
 		t := &d.thing
 		err := row.Scan(&d.id, &d.offerID, &d.reference, &d.revision, &d.title, &d.description, &d.pictures, &d.options, &d.collections, &d.tags, &d.updatedAt, &d.offerTitle, &d.supplier, &d.pageURL, &d.sourceID, &d.offerNumber,
-			&d.withdrawnAt, &t.Source, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency)
+			&d.withdrawnAt, &t.Source, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost)
 		if err != nil {
 			return nil, err
 		}

@@ -230,7 +230,7 @@ const (
 
 func (s Step) part() Part {
 	switch {
-	case s.Kind == StepWas && s.Amount.IsZero():
+	case (s.Kind == StepWas || s.Kind == StepMarket) && s.Amount.IsZero():
 		return None
 	case s.Kind == StepAdvertised, s.Kind == StepList, s.Kind == StepMarket, s.Kind == StepOverCeiling, s.Kind == StepWas:
 		return Compared
@@ -275,6 +275,9 @@ func (s Step) Words() string {
 	case StepList:
 		return with("Supplier's list price", s.Text)
 	case StepMarket:
+		if s.Amount.IsZero() {
+			return "The market's prices were seen for the item's cheapest variants, not for this one: not used"
+		}
 		return with("Middle of the market's prices", s.Text)
 	case StepLands:
 		return "Lands at"

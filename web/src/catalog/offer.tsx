@@ -180,7 +180,9 @@ function Earning({ offer }: { offer: OfferSheet }) {
       </div>
       {ladder.market && (
         <div className={row}>
-          <span>{ladder.market.seen} prices seen · middle half, median</span>
+          <span title="Whether tax is in the prices that other stores show is not known.">
+            {ladder.market.seen} prices seen, with or without tax · middle half, median
+          </span>
           <span>
             <Money of={ladder.market.low} />–<Money of={ladder.market.high} />, <Money of={ladder.market.middle} />
           </span>
