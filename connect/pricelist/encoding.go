@@ -89,17 +89,50 @@ func encodingOf(f *os.File, said string) (name string, guess bool, err error) {
 	} else if n > 8 && even > n*7/10 {
 		return UTF16BE, false, nil
 	}
-	valid, invalid, foreign, err := runesOf(in)
+	if all, err := allUTF8(in); all || err != nil {
+		return UTF8, false, err
+	}
+	valid, invalid, foreign, err := runesOf(bufio.NewReaderSize(io.NewSectionReader(f, 0, 1<<62), 1<<18))
 	if err != nil {
 		return "", false, err
 	}
-	if invalid == 0 || valid > 0 && invalid*4 <= valid || valid > invalid && invalid <= 2 {
+	if valid > 0 && invalid*4 <= valid || valid > invalid && invalid <= 2 {
 		return UTF8, false, nil // a bad byte costs its row only
 	}
 	if said != "" && said != UTF8 && decoderOf(said) != nil {
 		return said, false, nil
 	}
 	return guessed(foreign), true, nil
+}
+
+// allUTF8 tells whether a text is UTF-8 throughout.
+func allUTF8(in *bufio.Reader) (bool, error) {
+	buffer := make([]byte, 1<<18)
+	kept := 0 // bytes of a letter that goes on in the next part
+	for {
+		n, err := in.Read(buffer[kept:])
+		part := buffer[:kept+n]
+		if !utf8.Valid(part) {
+			cut := len(part)
+			for back := 1; back < utf8.UTFMax && back <= len(part); back++ {
+				if tail := part[len(part)-back:]; utf8.RuneStart(tail[0]) && !utf8.FullRune(tail) {
+					cut = len(part) - back
+				}
+			}
+			if cut == len(part) || !utf8.Valid(part[:cut]) || err != nil {
+				return false, nil
+			}
+			kept = copy(buffer, part[cut:])
+			continue
+		}
+		kept = 0
+		if err == io.EOF {
+			return true, nil
+		}
+		if err != nil {
+			return false, err
+		}
+	}
 }
 
 // runesOf counts the letters beyond ASCII that are UTF-8, and the bytes that are none, and returns lines with such bytes.

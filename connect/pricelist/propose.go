@@ -330,7 +330,11 @@ func decimalSign(sample []Row) (comma, point int) {
 // findHeader is the row, by its place in the sample, that names the columns; -1 is none.
 func findHeader(sample []Row) int {
 	best, at := 0.0, -1
+	known := map[string]map[Field]float64{}
 	for i, row := range sample {
+		if at >= 0 && i >= 60 {
+			break // further down only where none is found
+		}
 		fields := map[Field]bool{}
 		score, filled, numbers := 0.0, 0, 0
 		for at := range row.Cells {
@@ -358,7 +362,12 @@ func findHeader(sample []Row) int {
 			if len(text) > 40 {
 				continue
 			}
-			for f, s := range byHeader(text) {
+			scores, there := known[text]
+			if !there {
+				scores = byHeader(text)
+				known[text] = scores
+			}
+			for f, s := range scores {
 				if s > top {
 					top, of = s, f
 				}

@@ -38,7 +38,7 @@ var roleWords = map[role]string{
 // roleStems are words of a dozen languages. One that ends in * begins a word, one that begins with * ends one, one with a
 // space is a phrase; of a script without spaces any part counts. The trade's own, from practice; most are in
 // headers of lists in the tests.
-var roleStems = map[role][]string{
+var roleStems = map[role]*stemSet{
 	buying: stems(`cost costs net nett netto* neto nette netta ek ekp hek einkauf* wholesale ws trade dealer reseller distributor your buy buying purchase purchasing handler* haendler* b2b inkoop* inkop* indkob* innkjop* innkop*
 		zakup* hurt* achat coste costo compra mayorista acquisto ingrosso nakup* velkoobchod* beszerzesi nagyker* achizitie angro alis toptan закуп* опт оптов* 进价 批发 采购 出厂 供货 仕入 卸 原価 도매 매입 공급 ostohinta tukku* fob exw engros gros
 		kaufpreis hors_taxe hors_taxes ht sin_iva`),
@@ -62,39 +62,64 @@ var roleStems = map[role][]string{
 	other:      stems(`hs_code tariff_code tariff_no customs commodity taric zolltarif* origin coo ursprung* herkunft* year jahr rating points age warranty garantie voltage watt* power orders_ sold ordered your_order order_qty order_quantity qty_ordered bestellmenge order quantity_ordered total amount_ subtotal summe orderqty minimum_margin stock_value`),
 }
 
-func stems(list string) []string {
-	all := strings.Fields(list)
-	for i, w := range all {
-		core := plain(strings.ReplaceAll(w, "_", " "))
-		if core == "" {
-			core = strings.Trim(w, "*")
-		}
-		if strings.HasPrefix(w, "*") {
-			core = "*" + core
-		}
-		if strings.HasSuffix(w, "*") {
-			core += "*"
-		}
-		all[i] = core
-	}
-	return all
+// stemSet are the words of a role, sorted by how they are looked for.
+type stemSet struct {
+	words                     map[string]bool
+	begin, end, phrase, parts []string
 }
 
-// says tells whether a header has one of the words.
-func says(words []string, joined string, list []string) bool {
-	return slices.ContainsFunc(list, func(stem string) bool {
+func stems(list string) *stemSet {
+	set := &stemSet{words: map[string]bool{}}
+	for _, w := range strings.Fields(list) {
+		core := plain(strings.ReplaceAll(w, "_", " "))
 		switch {
-		case strings.IndexFunc(stem, spaceless) >= 0:
-			return strings.Contains(joined, strings.TrimSuffix(stem, "*"))
-		case strings.Contains(stem, " "):
-			return strings.Contains(" "+joined+" ", " "+strings.TrimSuffix(stem, "*")+map[bool]string{true: "", false: " "}[strings.HasSuffix(stem, "*")])
-		case strings.HasSuffix(stem, "*"):
-			return slices.ContainsFunc(words, func(w string) bool { return strings.HasPrefix(w, stem[:len(stem)-1]) })
-		case strings.HasPrefix(stem, "*"):
-			return slices.ContainsFunc(words, func(w string) bool { return strings.HasSuffix(w, stem[1:]) && w != stem[1:] })
+		case core == "":
+			set.words[strings.Trim(w, "*")] = true
+		case strings.IndexFunc(core, spaceless) >= 0:
+			set.parts = append(set.parts, core)
+		case strings.HasPrefix(w, "*"):
+			set.end = append(set.end, core)
+		case strings.HasSuffix(w, "*") && strings.Contains(core, " "):
+			set.phrase = append(set.phrase, " "+core)
+		case strings.HasSuffix(w, "*"):
+			set.begin = append(set.begin, core)
+		case strings.Contains(core, " "):
+			set.phrase = append(set.phrase, " "+core+" ")
+		default:
+			set.words[core] = true
 		}
-		return slices.Contains(words, stem)
-	})
+	}
+	return set
+}
+
+// in tells whether a header has one of the words; joined are its words with a space between.
+func (set *stemSet) in(words []string, joined string) bool {
+	for _, w := range words {
+		if set.words[w] {
+			return true
+		}
+		for _, stem := range set.begin {
+			if strings.HasPrefix(w, stem) {
+				return true
+			}
+		}
+		for _, stem := range set.end {
+			if len(w) > len(stem) && strings.HasSuffix(w, stem) {
+				return true
+			}
+		}
+	}
+	for _, p := range set.phrase {
+		if strings.Contains(joined, p[1:]) && strings.Contains(" "+joined+" ", p) {
+			return true
+		}
+	}
+	for _, p := range set.parts {
+		if strings.Contains(joined, p) {
+			return true
+		}
+	}
+	return false
 }
 
 // spaceless tells whether a letter is of a script that puts no spaces between words.
@@ -109,8 +134,7 @@ var strongBuying = stems(`ek ekp hek einkauf* wholesale trade dealer purchase bu
 func roleOf(header string) role {
 	joined := plain(header)
 	words := strings.Fields(joined)
-	any := func(list []string) bool { return says(words, joined, list) }
-	is := func(r role) bool { return any(roleStems[r]) }
+	is := func(r role) bool { return roleStems[r].in(words, joined) }
 	priced := is(price) || is(buying) || is(selling)
 	with := slices.ContainsFunc([]string{"incl", "inc", "including", "inkl", "with", "mit", "con", "avec", "s", "z", "met"}, func(w string) bool { return slices.Contains(words, w) })
 	switch {
@@ -133,7 +157,7 @@ func roleOf(header string) role {
 	case is(discount) && !is(price):
 		return discount
 	case is(selling):
-		if any(strongBuying) {
+		if strongBuying.in(words, joined) {
 			return price // both: asked
 		}
 		return selling
