@@ -90,3 +90,52 @@ test("pictures come in a zip, and what is none of them is set aside", async ({ p
   await page.goto("/catalog?words=cork+lamp");
   await expect(page.getByRole("row").filter({ hasText: "Cork lamp" })).toContainText("no picture");
 });
+
+test("what a list does not say is asked before it goes in, by keyboard alone", async ({ page }) => {
+  await signIn(page);
+  await page.goto("/sources/list");
+  const rows = [
+    "Page;Code;Name;VAT %;Price;Special price;Pack size;Availability",
+    "12;QR-1;Quay kettle;20;3,20;2,40;12;In stock",
+    "12;QR-2;Quay tray;20;9,10;8,40;1;Out of stock",
+  ];
+  await page
+    .locator("input[type=file]")
+    .first()
+    .setInputFiles(file("quay.csv", rows.join("\n")));
+  const questions = page.getByRole("region", { name: "Questions about this list" });
+  await expect(questions).toContainText("Which of these do you pay?");
+  await expect(page.getByText("Not read: Page (a position or page), VAT % (a tax).")).toBeVisible();
+  await page.getByRole("textbox", { name: "Supplier" }).fill("Quay Row");
+  await page.getByLabel("Ships from").selectOption("DE");
+  await processing(page, 1, 2);
+  const take = page.getByRole("button", { name: "Take it in" });
+  await expect(take).toBeDisabled();
+  const answer = async (name: string | RegExp) => {
+    const radio = questions.getByRole("radio", { name });
+    await radio.focus();
+    await page.keyboard.press("Space");
+    await expect(radio).toBeChecked();
+  };
+  await answer(/^Special price/);
+  await answer(/^A pack/);
+  await answer(/^EUR/);
+  await questions.getByRole("textbox", { name: /“In stock” means how many\?/ }).focus();
+  await page.keyboard.type("25");
+  await page.keyboard.press("Enter");
+  await expect(questions).toContainText("all answered");
+  const first = page.getByRole("row").filter({ hasText: "Quay kettle" });
+  await expect(first).toContainText("EUR 0.20");
+  await expect(first).toContainText("2.40 EUR for 12");
+  await expect(first).toContainText("25");
+  await take.click();
+  await expect(page.getByRole("listitem").filter({ hasText: "Quay Row" })).toContainText("2 offers", { timeout: 30_000 });
+  // A slip of the decimal sign in the next delivery waits, while the rest goes in.
+  await page.getByRole("listitem").filter({ hasText: "Quay Row" }).getByRole("button").click();
+  await page.getByLabel("Send a new file, or pictures").setInputFiles(file("quay.csv", rows.join("\n").replace("8,40", "84,0")));
+  const waits = page.getByRole("region", { name: "Waits for you" });
+  await expect(waits).toContainText("1 offer with a cost that moves 5 times or more at once.", { timeout: 30_000 });
+  await expect(waits).toContainText("EUR 8.40 → EUR 84.00");
+  await waits.getByRole("button", { name: "Keep the old costs" }).click();
+  await expect(waits).toBeHidden();
+});

@@ -13,7 +13,7 @@ import (
 var signs = map[string]string{
 	"€": "EUR", "euro": "EUR", "euros": "EUR", "£": "GBP", "pounds sterling": "GBP", "sterling": "GBP",
 	"us$": "USD", "$us": "USD", "u$s": "USD", "us dollar": "USD", "us dollars": "USD", "usd$": "USD", "$usd": "USD",
-	"ca$": "CAD", "c$": "CAD", "can$": "CAD", "cad$": "CAD", "$ca": "CAD", "a$": "AUD", "au$": "AUD", "aud$": "AUD", "nz$": "NZD", "hk$": "HKD", "s$": "SGD", "sg$": "SGD",
+	"ca$": "CAD", "can$": "CAD", "cad$": "CAD", "$ca": "CAD", "a$": "AUD", "au$": "AUD", "aud$": "AUD", "nz$": "NZD", "hk$": "HKD", "s$": "SGD", "sg$": "SGD",
 	"nt$": "TWD", "mx$": "MXN", "r$": "BRL", "₹": "INR", "₺": "TRY", "tl": "TRY", "kč": "CZK", "kc": "CZK", "ft": "HUF", "lei": "RON", "zł": "PLN", "zl": "PLN",
 	"лв": "BGN", "₽": "RUB", "руб": "RUB", "руб.": "RUB", "₴": "UAH", "₩": "KRW", "원": "KRW", "₫": "VND", "฿": "THB", "₱": "PHP", "₪": "ILS", "₦": "NGN", "₵": "GHS",
 	"rm": "MYR", "rp": "IDR", "rmb": "CNY", "cn¥": "CNY", "元": "CNY", "人民币": "CNY", "jp¥": "JPY", "円": "JPY", "sfr": "CHF", "sfr.": "CHF", "r": "ZAR", "₸": "KZT",
@@ -24,6 +24,7 @@ var sharedSigns = map[string][]string{
 	"$":  {"USD", "CAD", "AUD", "NZD", "HKD", "SGD", "MXN", "TWD"},
 	"¥":  {"CNY", "JPY"},
 	"￥":  {"CNY", "JPY"},
+	"c$": {"CAD", "NIO"},
 	"kr": {"SEK", "NOK", "DKK", "ISK"},
 	"fr": {"CHF", "XAF", "XOF"},
 	"rs": {"INR", "PKR", "LKR", "NPR", "MUR"},

@@ -168,7 +168,7 @@ type contents struct {
 	filled, cells                                                        int
 	number, whole, fraction, distinct, spaced, gtin, code, url, img, day float64
 	length                                                               float64
-	letters, stock, signed, unit                                         float64
+	letters, stock, signed, unit, science                                float64
 }
 
 var imageName = regexp.MustCompile(`(?i)\.(jpe?g|png|webp|gif)(\?.*)?$`)
@@ -218,12 +218,15 @@ func study(sample []Row, column int, decimal string) contents {
 		if unitOf(text).known() {
 			c.unit++
 		}
+		if science.MatchString(text) {
+			c.science++
+		}
 		if code := signOf(text); code != "" && code[0] != '~' {
 			c.code++
 		}
 	}
 	if n := float64(c.filled); n > 0 {
-		for _, share := range []*float64{&c.number, &c.whole, &c.fraction, &c.spaced, &c.gtin, &c.code, &c.url, &c.img, &c.day, &c.length, &c.letters, &c.stock, &c.signed, &c.unit} {
+		for _, share := range []*float64{&c.number, &c.whole, &c.fraction, &c.spaced, &c.gtin, &c.code, &c.url, &c.img, &c.day, &c.length, &c.letters, &c.stock, &c.signed, &c.unit, &c.science} {
 			*share /= n
 		}
 		c.distinct = float64(len(seen)) / n
@@ -248,7 +251,7 @@ func (c contents) fits(f Field) bool {
 	case PriceFor:
 		return c.unit >= 0.5
 	case Barcode:
-		return c.number >= 0.5 && c.length >= 7 && c.length <= 15
+		return c.number+c.science >= 0.5 && c.length >= 7 && c.length <= 15
 	case Currency:
 		return c.code >= 0.5
 	case Picture:

@@ -110,7 +110,7 @@ func (set *stemSet) in(words []string, joined string) bool {
 		}
 	}
 	for _, p := range set.phrase {
-		if strings.Contains(joined, p[1:]) && strings.Contains(" "+joined+" ", p) {
+		if strings.Contains(joined, strings.TrimSpace(p)) && strings.Contains(" "+joined+" ", p) {
 			return true
 		}
 	}

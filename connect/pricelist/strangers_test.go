@@ -2,13 +2,16 @@ package pricelist
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/xuri/excelize/v2"
+	"golang.org/x/text/currency"
 	"golang.org/x/text/encoding/htmlindex"
 
 	"plainpelican/core/landed"
+	"plainpelican/core/money"
 )
 
 // stranger is a list as somebody might write it who has never heard of us, with what a person reads in it.
@@ -226,5 +229,85 @@ func TestEncodingsOfStrangers(t *testing.T) {
 	oneBad := []byte("sku,name,cost eur,stock\n1,Gießkanne für Töpfe,3.00,4\n2,B\xe4r,4.00,4\n")
 	if got, _, _ := encodingOf(file(t, oneBad), ""); got != UTF8 {
 		t.Errorf("one bad byte makes it %s", got)
+	}
+}
+
+// What a list says that no offer holds is told, with the way on.
+func TestWhatIsNotReadIsTold(t *testing.T) {
+	for name, c := range map[string]struct{ text, note, unread, doubt string }{
+		"sizes as columns":       {"sku,name,cost eur,S,M,L\n1,Shirt,3.00,4,5,6\n", "seem to hold the stock of each size", "S", "does not say how many"},
+		"sizes in one cell":      {"sku,name,size,cost eur,stock\n1,Shirt,\"S, M, L\",3.00,4\n", "holds several values in one cell", "", ""},
+		"delivery charges":       {"sku,name,cost eur,stock,freight eur\n1,Mug,3.00,4,5.00\n", "Say under Delivery", "freight eur", ""},
+		"ships from":             {"sku,name,cost eur,stock,ships from\n1,Mug,3.00,4,DE\n", "one list ships from one country", "ships from", ""},
+		"a least order":          {"sku,name,moq,cost eur,stock\n1,Mug,6,3.00,4\n", "", "", "The supplier sells at least 6 at once."},
+		"a barcode of zeros":     {"sku,name,ean,cost eur,stock\n1,Mug,0000000000000,3.00,4\n", "", "", "all zeros"},
+		"a barcode cut short":    {"sku,name,ean,cost eur,stock\n1,Mug,4.00638E+12,3.00,4\n", "", "", "has lost digits"},
+		"a barcode on many":      {"sku,name,ean,cost eur,stock\n1,Mug,4006381333931,3.00,4\n2,Pot,4006381333931,3.00,4\n", "", "", "stands on several products"},
+		"a list price in pounds": {"sku,name,cost eur,rrp gbp,stock\n1,Mug,3.00,9.00,4\n", "", "", "the list price is in GBP, the cost in EUR"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			look, err := LookAt(t.Context(), file(t, []byte(c.text)), nil, Hints{Supplier: "x"})
+			must(t, err)
+			if notes := strings.Join(look.Notes, "\n"); !strings.Contains(notes, c.note) {
+				t.Errorf("%q is not among %q", c.note, notes)
+			}
+			if unread := fmt.Sprint(look.Unread); !strings.Contains(unread, c.unread) {
+				t.Errorf("%s is not named among %s", c.unread, unread)
+			}
+			if len(look.Preview) == 0 || !strings.Contains(strings.ToLower(look.Preview[0].Variants[0].Trouble), strings.ToLower(c.doubt)) {
+				t.Errorf("%+v", look.Preview)
+			}
+		})
+	}
+}
+
+// A line that nobody has is rejected alone, and rows keep their own lines.
+func TestALineOfAMegabyteCostsItself(t *testing.T) {
+	text := "sku,name,cost eur,stock\n1,Mug,3.00,4\n2," + strings.Repeat("x", 2<<20) + ",3.00,4\n3,Pot,ask us,4\n4,Pan,5.00,4\n"
+	look, err := LookAt(t.Context(), file(t, []byte(text)), nil, Hints{Supplier: "x"})
+	must(t, err)
+	look.Layout.Country, look.Layout.Processing = "DE", landed.Days{}
+	offers, aside, _ := all(t, []byte(text), &look.Layout)
+	if len(offers) != 2 || len(aside) != 2 || aside[0].Place != "row 3" || aside[0].Reason != lineTooLong || aside[1].Place != "row 4" {
+		t.Errorf("%d offers, %+v", len(offers), aside)
+	}
+}
+
+// The signs of currencies against the narrow symbols of the Unicode CLDR, by golang.org/x/text: where a sign of ours is one of those,
+// it stands for a currency that has it.
+func TestSignsOfCurrencies(t *testing.T) {
+	narrow := map[string][]string{}
+	for _, c := range money.Currencies() {
+		unit, err := currency.ParseISO(c.String())
+		if err != nil {
+			continue
+		}
+		sign := strings.ToLower(fmt.Sprint(currency.NarrowSymbol(unit)))
+		narrow[sign] = append(narrow[sign], c.String())
+	}
+	checked := 0
+	for sign, code := range signs {
+		if of := narrow[sign]; len(of) > 0 {
+			checked++
+			if !slices.Contains(of, code) {
+				t.Errorf("%s is %s, by the CLDR %v", sign, code, of)
+			}
+		}
+	}
+	for sign, codes := range sharedSigns {
+		for _, code := range codes {
+			if code == "INR" && sign == "rs" || code == "CAD" && sign == "c$" {
+				continue // common practice
+			}
+			if of := narrow[sign]; len(of) > 0 {
+				checked++
+				if !slices.Contains(of, code) {
+					t.Errorf("%s may be %s, by the CLDR it is one of %v", sign, code, of)
+				}
+			}
+		}
+	}
+	if checked < 15 {
+		t.Errorf("only %d signs were checked", checked)
 	}
 }
