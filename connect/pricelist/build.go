@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 
 	"github.com/zeebo/xxh3"
 
@@ -277,6 +278,9 @@ func (r *Reader) variant(o *source.Offer, row Row, places []int, seen map[string
 	if v.Stock, stockDoubt, err = r.stock(row); err != nil {
 		return v, "", "", fmt.Errorf("the stock: %w", err)
 	}
+	if text := r.get(row, Cost); likeThousands.MatchString(text) && !row.kind(r.places[Cost][0]).number && strings.Contains(text, l.Decimal) && v.Cost.Currency().Digits() < 3 && l.Answers[askDecimal] == "" {
+		doubts = append(doubts, fmt.Sprintf("“%s” was read with three decimals.", clip(text)))
+	}
 	if stockDoubt != "" {
 		doubts = append(doubts, stockDoubt)
 	}
@@ -318,9 +322,28 @@ func (r *Reader) stock(row Row) (n int, doubt string, err error) {
 	case unknownStock:
 		return 0, fmt.Sprintf("The stock is not known (“%s”); 0 is taken.", clip(text)), nil
 	}
-	n, err = stock(text, row.sign(at[0], r.layout.Decimal))
-	return n, "", err
+	if n, err = stock(text, row.sign(at[0], r.layout.Decimal)); err == nil || dateLike.MatchString(text) || strings.TrimSpace(text) == "" {
+		return n, "", err
+	}
+	words := strings.Map(func(c rune) rune {
+		if unicode.IsLetter(c) || unicode.IsSpace(c) {
+			return c
+		}
+		return ' '
+	}, text)
+	if counts := wholeNumber.FindAllString(text, 2); len(counts) == 1 { // "In stock (5+)"
+		if class := stockClassOf(words); class == inStock || class == lowStock {
+			n, err = strconv.Atoi(counts[0])
+			return n, "", err
+		}
+	}
+	if strings.IndexFunc(text, unicode.IsDigit) < 0 { // a word that is not known
+		return 0, fmt.Sprintf("“%s” does not say how many there are; 0 is taken.", clip(text)), nil
+	}
+	return 0, "", err
 }
+
+var wholeNumber = regexp.MustCompile(`\d{1,9}`)
 
 // weight reads a weight, its unit in the cell, beside it, or as the column says.
 func (r *Reader) weight(row Row) int {

@@ -26,7 +26,10 @@ func (r *Reader) currency(code string) (money.Currency, error) {
 func (r *Reader) currencyOf(row Row, f Field, text, mark string) (money.Currency, error) {
 	l := r.layout
 	list := r.money[f]
-	byRow := r.get(row, Currency)
+	byRow := ""
+	if at, there := r.currencyAt[f]; there {
+		byRow = row.cell(at)
+	}
 	code := signOf(byRow)
 	if byRow != "" && code == "" {
 		return 0, fmt.Errorf("“%s” is not a currency", clip(byRow))

@@ -245,13 +245,13 @@ func (look *Look) columns(sample []Row, given *Layout, hints Hints) error {
 	}
 	l.answers(p)
 	look.columnQuestions(p, data)
-	look.unitQuestions(p, data)
 	var above []string
 	for _, row := range sample {
 		if row.Place < l.Header {
 			above = append(above, strings.Join(row.Cells, " "))
 		}
 	}
+	look.unitQuestions(p, data, above)
 	look.currencyQuestions(data, above, hints)
 	look.decimalQuestion(data, comma, point)
 	look.stockQuestions(data)

@@ -49,6 +49,9 @@ func propose(headers, units []string, sample []Row, l *Layout) *proposal {
 			known = byHeader(p.heads[i])
 		}
 		for f, score := range known {
+			if f == PriceFor && i > 0 && p.studies[i].weight > 0.8 && byHeader(p.heads[i-1])[Weight] >= 0.7 {
+				continue // the unit of the weight beside it
+			}
 			if f != Cost && p.studies[i].fits(f) && (score >= 0.7 || !slices.Contains(figures, f)) {
 				pairs = append(pairs, pair{i, f, score, true})
 			}
@@ -85,6 +88,14 @@ func propose(headers, units []string, sample []Row, l *Layout) *proposal {
 		p.why[c.column] = "its contents look like it"
 		if c.header {
 			p.why[c.column] = fmt.Sprintf("its header says so: “%s”", headers[c.column])
+		}
+	}
+	// What is called article or item may be its name: numbers have digits.
+	if !taken[Title] {
+		for i := range p.columns {
+			if p.columns[i].Field == Number && p.studies[i].letters > 0.9 && p.studies[i].digit < 0.3 {
+				p.columns[i].Field, p.why[i], taken[Title], taken[Number] = Title, "it has no digits, as numbers have", true, false
+			}
 		}
 	}
 	// A description where nothing else names the offer is its title.

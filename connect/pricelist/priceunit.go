@@ -45,14 +45,23 @@ func wordSet(list string) map[string]bool {
 
 var (
 	perCount = regexp.MustCompile(`(?:\bper|/|\bje|\bpro|\bpar|\bpor|\bá|\ba|\bfor|\bvoor|\bza|\bna|\bpour|\bx)\s*\(?(\d{1,5})\s*(st\.?|stk\.?|stück|stuck|pcs|pieces|pc|ea|units|szt|ks|uds|u\.|pz|шт)?(?:$|[\s).,;])`)
-	countOf  = regexp.MustCompile(`(?:^|[\s(/])(\d{2,5})\s*(st|stk|stück|stuck|pcs|pieces|ea|units|szt|ks|uds|pz|шт)\.?(?:$|[\s).,;])`)
+	countOf  = regexp.MustCompile(`(?:^|[\s(])(\d{1,5})\s*(st|stk|stück|stuck|pcs|pc|pieces|piece|ea|units|unit|szt|ks|uds|pz|шт)\.?(?:$|[\s).,;])`)
 	perWord  = regexp.MustCompile(`(?:\bper|/|\bje|\bpro|\bpar|\bpor|\bla|\ble|\bpr\.?|\bprice a|\bá|\bthe|\bvoor|\bza|\bna|\bcad[ao]|\ba)\s*\(?(?:a |1 )?([\p{L}][\p{L}0-9]*)`)
+	packOf   = regexp.MustCompile(`^(?:([\p{L}]+)\s*(?:of|à|a|zu|de|/|-|x)?\s*(\d{1,4})|(\d{1,4})\s*(?:er|x|/|per|pro|je)?\s*([\p{L}]+))$`)
 	percent  = regexp.MustCompile(`%|\bper ?cent\b`)
 )
 
 // unitOf reads what a code or a word alone says: a cell of a column of units, or what follows "per".
 func unitOf(text string) priceUnit {
+	if strings.TrimSpace(text) == "M" {
+		return priceUnit{} // a metre to some, a thousand to others
+	}
 	w := strings.Trim(strings.ToLower(strings.TrimSpace(text)), ".")
+	if m := packOf.FindStringSubmatch(w); m != nil { // BX12, 12/CS, case of 12
+		if n, err := strconv.Atoi(m[2] + m[3]); err == nil && n > 0 && packWords[plain(m[1]+m[4])] {
+			return priceUnit{pieces: n}
+		}
+	}
 	w = plain(w)
 	if n, err := strconv.Atoi(strings.ReplaceAll(strings.TrimSuffix(strings.TrimSuffix(w, " 00"), " 000"), " ", "")); err == nil && n > 0 && n <= 100_000 {
 		return priceUnit{pieces: n}
@@ -90,11 +99,9 @@ func unitIn(text string) priceUnit {
 	if strings.Contains(lower, "‰") {
 		return priceUnit{pieces: 1000}
 	}
-	for _, re := range []*regexp.Regexp{perCount, countOf} {
-		if m := re.FindStringSubmatch(lower); m != nil {
-			if n, err := strconv.Atoi(m[1]); err == nil && n > 0 && !(n >= 1990 && n <= 2100) { // a year
-				return priceUnit{pieces: n}
-			}
+	if m := perCount.FindStringSubmatch(lower); m != nil {
+		if n, err := strconv.Atoi(m[1]); err == nil && n > 0 && !(n >= 1990 && n <= 2100) { // a year
+			return priceUnit{pieces: n}
 		}
 	}
 	for _, m := range perWord.FindAllStringSubmatch(lower, -1) {
@@ -119,6 +126,9 @@ func unitIn(text string) priceUnit {
 				}
 			}
 		}
+	}
+	if _, tier := tierOf(text); tier {
+		return priceUnit{} // a price for a quantity, or for so many: asked
 	}
 	for _, word := range strings.Fields(plain(text)) {
 		if oneWords[word] && !slices.Contains([]string{"set", "sets", "item", "kit", "nr", "un", "st", "pr"}, word) {
@@ -154,7 +164,7 @@ var (
 // tierOf is the least quantity that a price's header says it is for: "10-49", "from 100", "100+", "Price 10".
 func tierOf(header string) (from int, ok bool) {
 	lower := strings.ToLower(strings.Join(strings.Fields(header), " "))
-	for _, re := range []*regexp.Regexp{tierRange, tierPlus, tierFrom, tierTail} {
+	for _, re := range []*regexp.Regexp{tierRange, tierPlus, tierFrom, tierTail, countOf} {
 		if m := re.FindStringSubmatch(lower); m != nil {
 			n, err := strconv.Atoi(m[1])
 			return n, err == nil && (n < 1990 || n > 2100)

@@ -15,11 +15,11 @@ import (
 // headerWords are what suppliers call the fields, in some languages of the trade.
 var headerWords = map[Field][]string{
 	Number: {"sku", "item number", "item no", "item code", "item", "article number", "article no", "article", "art no", "art nr", "artnr", "part number", "part no", "product code", "code", "reference", "ref", "stock code", "supplier sku", "variant sku", "model no",
-		"artikelnummer", "artikelnr", "artikel nr", "bestellnummer", "bestell nr", "référence", "référence article", "code article", "referencia", "código", "codigo", "artikelcode", "bestelnummer", "codice", "codice articolo", "no", "varenummer", "varenr", "artikelnr", "art nr", "tuotenumero", "indeks", "symbol", "kod", "kod produktu", "kód", "katalogové číslo", "cikkszám", "cod", "cod produs", "ürün kodu", "stok kodu", "артикул", "код", "货号", "编号", "型号", "商品编号", "品番", "商品コード", "품번", "상품코드"},
+		"artikelnummer", "artikelnr", "artikel nr", "bestellnummer", "bestell nr", "référence", "référence article", "code article", "referencia", "código", "codigo", "artikelcode", "bestelnummer", "codice", "codice articolo", "no", "nr", "item id", "product number", "varenummer", "varenr", "artikelnr", "art nr", "tuotenumero", "indeks", "symbol", "kod", "kod produktu", "kód", "katalogové číslo", "cikkszám", "cod", "cod produs", "ürün kodu", "stok kodu", "артикул", "код", "货号", "编号", "型号", "商品编号", "品番", "商品コード", "품번", "상품코드"},
 	Parent: {"parent", "parent sku", "parent number", "parent code", "product number", "product no", "product id", "style number", "style no", "style code", "model", "model number", "master sku", "master", "handle",
 		"hauptartikel", "vaterartikel", "modell", "modellnummer", "modelnummer", "modèle", "modelo", "modello", "hoofdartikel"},
 	Title: {"title", "name", "product name", "item name", "product", "product title", "item description", "short description", "article name", "description 1", "bezeichnung", "artikelbezeichnung", "artikelname", "produktname", "produkt", "titel", "désignation", "libellé", "nom", "nom du produit", "produit",
-		"nombre", "nombre del producto", "producto", "artículo", "naam", "productnaam", "omschrijving", "nome", "nome prodotto", "prodotto", "denominazione", "descrizione articolo", "benämning", "produktnamn", "varenavn", "navn", "produktnavn", "tuote", "nimi", "nazwa", "nazwa produktu", "název", "název produktu", "megnevezés", "terméknév", "denumire", "nume produs", "ürün", "ürün adı", "наименование", "название", "товар", "品名", "名称", "产品名称", "商品名称", "商品名", "製品名", "상품명", "품명", "goods"},
+		"nombre", "nombre del producto", "producto", "artículo", "naam", "productnaam", "omschrijving", "nome", "nome prodotto", "prodotto", "denominazione", "desc", "descrizione articolo", "benämning", "produktnamn", "varenavn", "navn", "produktnavn", "tuote", "nimi", "nazwa", "nazwa produktu", "název", "název produktu", "megnevezés", "terméknév", "denumire", "nume produs", "ürün", "ürün adı", "наименование", "название", "товар", "品名", "名称", "产品名称", "商品名称", "商品名", "製品名", "상품명", "품명", "goods"},
 	Description: {"description", "long description", "details", "product description", "full description", "text", "features", "beschreibung", "produktbeschreibung", "langtext", "description longue", "descripción", "descripcion", "beschrijving", "lange omschrijving", "descrizione"},
 	Category:    {"category", "product group", "department", "range", "section", "product type", "type", "product category", "product family", "family", "product range", "warengruppe", "kategorie", "kategoria", "категория", "类别", "分类", "カテゴリ", "카테고리", "produktgruppe", "sortiment", "catégorie", "famille", "rayon", "categoría", "categoria", "familia", "categorie", "productgroep"},
 	Brand:       {"brand", "manufacturer", "make", "vendor", "maker", "marke", "hersteller", "marque", "fabricant", "marca", "fabricante", "varumärke", "mærke", "merke", "marka", "značka", "márka", "бренд", "品牌", "ブランド", "브랜드", "merk", "fabrikant", "produttore"},
@@ -44,7 +44,7 @@ var headerWords = map[Field][]string{
 // plain lowers a header, takes accents and signs off it, and leaves words.
 func plain(header string) string {
 	var b strings.Builder
-	for _, r := range norm.NFKD.String(strings.ToLower(header)) {
+	for _, r := range norm.NFKD.String(strings.ToLower(apart(header))) {
 		switch {
 		case unicode.Is(unicode.Mn, r):
 		case strokes[r] != "":
@@ -56,6 +56,18 @@ func plain(header string) string {
 		}
 	}
 	return norm.NFC.String(strings.Join(strings.Fields(b.String()), " "))
+}
+
+// apart puts a space between the words of a header such as ListPrice.
+func apart(header string) string {
+	var before rune
+	for i, r := range header {
+		if unicode.IsUpper(r) && unicode.IsLower(before) {
+			return header[:i] + " " + apart(header[i:])
+		}
+		before = r
+	}
+	return header
 }
 
 // strokes are letters that Unicode does not take apart.
@@ -118,6 +130,10 @@ func byHeader(header string) map[Field]float64 {
 	if exact {
 		return scores
 	}
+	if all := strings.Fields(plain(header)); packed(all) {
+		add(Pack, 0.95)
+		return scores
+	}
 	role := roleOf(header)
 	if role == noRole {
 		return scores
@@ -152,8 +168,27 @@ func byHeader(header string) map[Field]float64 {
 		}
 	case priceGroup, other, tax, postage, deposit, discount:
 		clear(scores)
+		if all := strings.Fields(plain(header)); role == other && len(all) == 2 && all[0] == "total" && lexicon[all[1]] == Stock {
+			add(Stock, stock)
+		}
 	}
 	return scores
+}
+
+// packed tells whether a header says how many pieces are in a pack: "Stück/Karton", "Ctn Qty", "pcs per box".
+func packed(words []string) bool {
+	pack, pieces := false, false
+	for _, w := range words {
+		switch {
+		case packWords[w]:
+			pack = true
+		case oneWords[w] || slices.Contains([]string{"qty", "quantity", "size", "menge", "anzahl", "antal", "quantite", "cantidad", "inhalt", "units"}, w):
+			pieces = true
+		case !slices.Contains([]string{"per", "je", "pro", "par", "por", "in", "a", "im", "of", "x", "no", "master", "inner", "outer"}, w):
+			return false
+		}
+	}
+	return pack && pieces
 }
 
 func maximum(scores map[Field]float64) (most float64) {
@@ -168,7 +203,7 @@ type contents struct {
 	filled, cells                                                        int
 	number, whole, fraction, distinct, spaced, gtin, code, url, img, day float64
 	length                                                               float64
-	letters, stock, signed, unit, science                                float64
+	letters, stock, signed, unit, science, digit, weight                 float64
 }
 
 var imageName = regexp.MustCompile(`(?i)\.(jpe?g|png|webp|gif)(\?.*)?$`)
@@ -218,6 +253,12 @@ func study(sample []Row, column int, decimal string) contents {
 		if unitOf(text).known() {
 			c.unit++
 		}
+		if strings.IndexFunc(text, unicode.IsDigit) >= 0 {
+			c.digit++
+		}
+		if weightUnitOf(text) != "" {
+			c.weight++
+		}
 		if science.MatchString(text) {
 			c.science++
 		}
@@ -226,7 +267,7 @@ func study(sample []Row, column int, decimal string) contents {
 		}
 	}
 	if n := float64(c.filled); n > 0 {
-		for _, share := range []*float64{&c.number, &c.whole, &c.fraction, &c.spaced, &c.gtin, &c.code, &c.url, &c.img, &c.day, &c.length, &c.letters, &c.stock, &c.signed, &c.unit, &c.science} {
+		for _, share := range []*float64{&c.number, &c.whole, &c.fraction, &c.spaced, &c.gtin, &c.code, &c.url, &c.img, &c.day, &c.length, &c.letters, &c.stock, &c.signed, &c.unit, &c.science, &c.digit, &c.weight} {
 			*share /= n
 		}
 		c.distinct = float64(len(seen)) / n
@@ -245,7 +286,7 @@ func (c contents) fits(f Field) bool {
 	case MinAdvertised, List:
 		return c.number >= 0.5 && c.gtin < 0.5
 	case Stock:
-		return (c.stock >= 0.4 || (c.letters > 0.5 && c.distinct < 0.5)) && c.gtin < 0.5 && c.day < 0.5
+		return (c.stock >= 0.4 || c.letters > 0.5) && c.gtin < 0.5 && c.day < 0.5
 	case Pack, MinOrder:
 		return c.number >= 0.5 && c.gtin < 0.5
 	case PriceFor:

@@ -108,7 +108,7 @@ func (look *Look) columnQuestions(p *proposal, data []Row) {
 }
 
 // unitQuestions finds what a price buys: of the cost's header, the row of units, or the columns for it.
-func (look *Look) unitQuestions(p *proposal, data []Row) {
+func (look *Look) unitQuestions(p *proposal, data []Row, above []string) {
 	l := &look.Layout
 	cost := l.at(Cost)
 	l.Per, l.PerPack, l.Minor = 0, false, false
@@ -117,6 +117,15 @@ func (look *Look) unitQuestions(p *proposal, data []Row) {
 	}
 	l.Minor = inMinor(p.heads[cost])
 	u := unitIn(p.heads[cost])
+	for _, line := range above { // "All prices per 100 pieces, in cents"
+		if !pricesSaid.MatchString(line) {
+			continue
+		}
+		l.Minor = l.Minor || inCents.MatchString(line)
+		if said := unitIn(line); !u.known() && (said.pieces > 1 || said.pack != "") {
+			u = said
+		}
+	}
 	pack := l.at(Pack)
 	if at := l.at(PriceFor); at >= 0 {
 		if pack < 0 && slices.ContainsFunc(data, func(row Row) bool { return at < len(row.Cells) && unitOf(row.Cells[at]).pack != "" }) {
@@ -155,6 +164,11 @@ func (look *Look) unitQuestions(p *proposal, data []Row) {
 		}
 	}
 }
+
+var (
+	pricesSaid = regexp.MustCompile(`(?i)price|preis|prix|precio|prijs|prezz|pris|cen[ay]|цен|cost`)
+	inCents    = regexp.MustCompile(`(?i)\bin (euro ?)?(cents?|pence|ct)\b`)
+)
 
 func (look *Look) askMeasure(measure, header string) {
 	look.ask(Question{Key: askMeasure, Text: "Is one piece " + measure + "?", Choices: []Choice{{"1", "Yes, it is sold by that", "the price is the cost of one"}, {notSaid, "No", "rows that are priced so are rejected"}},
@@ -266,7 +280,7 @@ func (look *Look) currencyQuestions(data []Row, above []string, hints Hints) {
 		if byRow || slices.Contains(sharedSigns[sign], l.Currency) && l.Signs[sign] == "" {
 			continue // what the list says elsewhere says which
 		}
-		look.ask(Question{Key: askSign + sign, Text: fmt.Sprintf("Which currency is “%s”?", sign), Choices: currencyChoices(hints.Currency, sharedSigns[sign]), Detail: "The sign stands for several, and nothing in the list says for which."})
+		look.ask(Question{Key: askSign + sign, Text: fmt.Sprintf("Which currency is “%s”?", sign), Choices: currencyChoices(ofOne(hints.Currency, sharedSigns[sign]), sharedSigns[sign]), Detail: "The sign stands for several, and nothing in the list says for which."})
 		if l.Currency == "" && (s == header || without == 0) {
 			l.Currency = l.Signs[sign]
 		}
@@ -307,6 +321,14 @@ func (look *Look) signsOf(column int, data []Row) (found []string, signed, witho
 		}
 	}
 	return found, signed, without
+}
+
+// ofOne is a currency where it is one of a list; else empty.
+func ofOne(code string, list []string) string {
+	if slices.Contains(list, code) {
+		return code
+	}
+	return ""
 }
 
 func currencyChoices(first string, list []string) []Choice {

@@ -19,10 +19,12 @@ type Reader struct {
 	in     rows
 	places map[Field][]int  // columns by field, where they are in this file
 	money  map[Field]string // currencies that the headers of prices say, as signOf has them
-	first  int              // the row of the column names
-	names  []string         // the column names, as they are in this file
-	width  int
-	sample []Row // the first rows, while the list is being opened
+	// currencyAt is the column with the currency of a price.
+	currencyAt map[Field]int
+	first      int      // the row of the column names
+	names      []string // the column names, as they are in this file
+	width      int
+	sample     []Row // the first rows, while the list is being opened
 	// section is the heading that the rows stand under, where no column names the category.
 	section string
 	// sectionUnit is what the heading says that prices under it are for.

@@ -83,6 +83,43 @@ func (r *Reader) currencies(under Row) {
 			r.money[f] = currencyIn(name)
 		}
 	}
+	r.currencyColumns()
+}
+
+// currencyColumns finds for each price the column that says its currency: one that shares a word with it, such as "RRP Currency"; else the
+// list's one, unless that is of another price.
+func (r *Reader) currencyColumns() {
+	r.currencyAt = map[Field]int{}
+	prices := map[Field][]string{}
+	for _, f := range []Field{Cost, List, MinAdvertised} {
+		if at := r.places[f]; len(at) > 0 && at[0] < len(r.names) {
+			prices[f] = strings.Fields(plain(r.names[at[0]]))
+		}
+	}
+	shared := -1
+	for i, name := range r.names {
+		if !slices.ContainsFunc(strings.Fields(plain(name)), func(w string) bool { return lexicon[w] == Currency }) {
+			continue
+		}
+		var own []Field
+		for f, words := range prices {
+			if slices.ContainsFunc(strings.Fields(plain(name)), func(w string) bool { return lexicon[w] != Currency && w != "code" && slices.Contains(words, w) }) {
+				own = append(own, f)
+				r.currencyAt[f] = i
+			}
+		}
+		if len(own) == 0 || slices.Contains(own, Cost) && shared < 0 {
+			shared = i
+		}
+	}
+	if at := r.places[Currency]; shared < 0 && len(at) > 0 && len(r.currencyAt) == 0 {
+		shared = at[0]
+	}
+	for f := range prices {
+		if _, there := r.currencyAt[f]; !there && shared >= 0 {
+			r.currencyAt[f] = shared
+		}
+	}
 }
 
 func at(sample []Row, place int) []Row {

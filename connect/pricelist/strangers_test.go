@@ -99,6 +99,18 @@ var strangers = []stranger{
 	{"Polish words", "Kod;Nazwa;Cena zakupu PLN;Dostępność\n1;Kubek;4,10;dostępny\n2;Garnek;5,10;brak\n", "stock yes=10", "1 4.10 PLN 10\n2 5.10 PLN 0", 0},
 	{"an odd list price costs only itself", "sku,name,cost eur,rrp eur,stock\n1,Mug,3.00,ask us,4\n", "", "1 3.00 EUR 4", 0},
 
+	// Names as programs write them, and figures beside their units.
+	{"words without a space", "PartNumber,Desc,ListPrice,YourPrice,QtyOnHand\nP-1,Mug,5.00,2.50,10\n", "currency=GBP", "P-1 2.50 GBP 10", 0},
+	{"a currency for each price", "SKU;Name;RRP;RRP Currency;Cost;Cost Currency;Stock\n1;Mug;5.00;GBP;2.50;USD;9\n", "", "1 2.50 USD 9", 0},
+	{"pieces by carton", "SKU;Titel;Einkaufspreis pro Karton EUR;Stück/Karton;Verfügbar\n1;Becher;24.00;12;5\n", "", "1 2.00 EUR 5", 0},
+	{"quantities alone as headers", "SKU,Name,1 pc,10 pcs,100 pcs,Stock,Currency\nA,Mug,2.50,2.00,1.50,7,EUR\n", "cost=2", "A 2.50 EUR 7", 0},
+	{"for a hundred or from a hundred on", "SKU,Name,Net price 100 pcs EUR,Stock\nA,Pin,2.50,700\n", "pack_size=100", "A 0.03 EUR 700", 0},
+	{"a weight with its unit beside", "SKU,Name,Weight,Unit,Cost EUR,Stock\n1,Mug,350,g,2.50,9\n2,Pot,1.2,kg,5.50,9\n", "", "1 2.50 EUR 9\n2 5.50 EUR 9", 0},
+	{"packages with their number", "SKU,Name,UOM,Cost EUR,Stock\n1,Pen,BX12,6.00,9\n2,Pad,M,1.00,9\n3,Ink,Case of 6,6.00,9\n", "", "1 0.50 EUR 9\n3 1.00 EUR 9", 1},
+	{"cents, above the columns", "All prices in cents\nSKU,Name,Cost EUR,Stock\n1,Mug,250,9\n", "", "1 2.50 EUR 9", 0},
+	{"an article that is a name", "Nr;Artikel;Preis EUR;Menge\n1;Becher;2,50;12\n", "", "1 2.50 EUR 12", 0},
+	{"in stock, with a number", "sku,name,cost gbp,stock status\n1,Mug,2.50,In Stock (5+)\n2,Pot,2.50,Discontinued\n3,Pan,2.50,on its way\n", "", "1 2.50 GBP 5\n2 2.50 GBP 0\n3 2.50 GBP 0", 0},
+
 	// Other languages.
 	{"French", "Référence;Désignation;Prix d'achat HT €;Prix public TTC €;Stock\n1;Bol;3,20;7,90;4\n", "", "1 3.20 EUR 4", 0},
 	{"Spanish", "Referencia;Nombre;PVP €;Precio de compra €;Existencias\n1;Taza;7,90;3,20;4\n", "", "1 3.20 EUR 4", 0},
