@@ -126,7 +126,7 @@ test("what a list does not say is asked before it goes in, by keyboard alone", a
   await expect(questions).toContainText("all answered");
   const first = page.getByRole("row").filter({ hasText: "Quay kettle" });
   await expect(first).toContainText("EUR 0.20");
-  await expect(first).toContainText("2.40 EUR for 12");
+  await expect(first).toContainText("EUR 2.40 for 12");
   await expect(first).toContainText("25");
   await take.click();
   await expect(page.getByRole("listitem").filter({ hasText: "Quay Row" })).toContainText("2 offers", { timeout: 30_000 });

@@ -223,6 +223,17 @@ func (r *Reader) heading(row Row) bool {
 	return err != nil
 }
 
+// goesOn tells whether a row with one filled cell continues the words of the row above: they stand in the column of titles or
+// descriptions, where that is not the first, as a heading's do.
+func (r *Reader) goesOn(row Row) bool {
+	for _, f := range []Field{Title, Description} {
+		if at := r.places[f]; len(at) > 0 && at[0] > 0 && row.cell(at[0]) != "" {
+			return true
+		}
+	}
+	return false
+}
+
 // sharedBarcodes are those that stand on products of different names: no numbers of theirs.
 func sharedBarcodes(data []Row, column []int, product func(Row) string) map[string]bool {
 	if len(column) == 0 {
@@ -329,6 +340,10 @@ func (r *Reader) take(row Row) {
 	}
 	if r.heading(row) {
 		text := strings.Join(strings.Fields(strings.Join(row.Cells, " ")), " ")
+		if r.goesOn(row) {
+			r.setAside(row, "it seems to go on from the row above, which is read without it")
+			return
+		}
 		if unit := unitIn(text); len(r.places[Category]) == 0 || unit.pieces > 1 || unit.pack != "" {
 			r.flush()
 			r.section, r.sectionUnit = text, unit

@@ -89,6 +89,7 @@ var strangers = []stranger{
 	// Shape.
 	{"a header that ends in a comma", "sku,name,cost eur,stock,\n1,Mug,3.00,4,\n2,\"Pot\",4.00,5,\n3,Pan, big,5.00,6\n", "", "1 3.00 EUR 4\n2 4.00 EUR 5", 1},
 	{"a parent row, and children without a title", "sku,name,colour,cost eur,stock\nP1,Rain cape,,,\nP1-R,,red,11.00,4\nP1-B,,blue,11.50,5\nP2,Bell,,3.00,9\n", "", "P1-R 11.00 EUR 4\nP1-B 11.50 EUR 5\nP2 3.00 EUR 9", 0},
+	{"a row that goes on below", "sku,name,cost eur,stock\n1,Mug with a handle,3.00,4\n,and a lid of cork,,\n2,Pot,4.00,5\n", "", "1 3.00 EUR 4\n2 4.00 EUR 5", 1},
 	{"a family is no product", "family,sku,name,cost eur,stock\nKitchen,1,Mug,3.00,4\nKitchen,2,Pot,4.00,5\n", "", "1 3.00 EUR 4\n2 4.00 EUR 5", 0},
 	{"a model of many goods", "model,sku,name,cost eur,stock\nM1,1,Mug,3.00,4\nM1,2,Pot,4.00,5\nM1,3,Pan,4.00,5\n", "", "1 3.00 EUR 4\n2 4.00 EUR 5\n3 4.00 EUR 5", 0},
 	{"the header below row 40", strings.Repeat("Terms of trade apply\n", 45) + "sku,name,cost eur,stock\n1,Mug,3.00,4\n", "", "1 3.00 EUR 4", 0},

@@ -1,4 +1,4 @@
-import { moneyText } from "../parts/money";
+import { moneyText, sayMoney } from "../parts/money";
 import { type Looked, number } from "./words";
 
 /** Preview shows the first rows as the offers that they would become, and what would be set aside. */
@@ -36,7 +36,7 @@ export function Preview({ looked }: { looked: Looked }) {
             <tr key={`x${offer.place}`} className="border-b border-line bg-loss-wash">
               <td className="px-4 py-1 align-top text-ink-2">{offer.place}</td>
               <td className="py-1" colSpan={6}>
-                <b className="text-loss">Set aside: {offer.trouble}.</b>{" "}
+                <b className="text-loss">Set aside: {sayMoney(offer.trouble, "")}.</b>{" "}
                 <span className="text-ink-2">{offer.cells.filter(Boolean).slice(0, 6).join(" · ")}</span>
               </td>
             </tr>
@@ -71,11 +71,11 @@ function Offer({ offer }: { offer: Looked["preview"][number] }) {
                 {v.values.map((value, j) => `${offer.options[j]}: ${value || "—"}`).join(", ")} <span className="text-ink-2">{v.number}</span>
               </span>
             )}
-            {v.trouble && <span className="block pl-3 text-sm text-beak-ink">{v.trouble}</span>}
+            {v.trouble && <span className="block pl-3 text-sm text-beak-ink">{sayMoney(v.trouble, "")}</span>}
           </td>
           <td className="py-0.5 text-right align-bottom whitespace-nowrap">
             {moneyText(v.cost, "")}
-            {v.given && <span className="block text-sm text-ink-2">{v.given}</span>}
+            {v.given && <span className="block text-sm text-ink-2">{sayMoney(v.given, "")}</span>}
           </td>
           <td className="px-3 py-0.5 text-right align-bottom whitespace-nowrap text-ink-2">{v.min_advertised ? moneyText(v.min_advertised, "") : ""}</td>
           <td className="py-0.5 text-right align-bottom whitespace-nowrap text-ink-2">{v.list_price ? moneyText(v.list_price, "") : ""}</td>
