@@ -173,7 +173,11 @@ export default function ListPlace() {
         </div>
       </DndContext>
       <section aria-label="Its terms" tabIndex={0} className="w-[330px] shrink-0 overflow-auto border-l border-line bg-surface p-4">
-        <Questions questions={looked.questions} busy={look.isPending} onAnswer={(key, answer) => correct({ answers: { ...layout.answers, [key]: answer } })} />
+        <Questions
+          questions={looked.questions.map((q) => ({ ...q, answer: layout.answers?.[q.key] ?? q.answer }))}
+          busy={look.isPending}
+          onAnswer={(key, answer) => correct({ answers: { ...layout.answers, [key]: answer } })}
+        />
         <Terms
           layout={layout}
           onChange={(part) => setLayout({ ...layout, ...part })}

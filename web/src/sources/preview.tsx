@@ -74,8 +74,8 @@ function Offer({ offer }: { offer: Looked["preview"][number] }) {
             {v.trouble && <span className="block pl-3 text-sm text-beak-ink">{sayMoney(v.trouble, "")}</span>}
           </td>
           <td className="py-0.5 text-right align-bottom whitespace-nowrap">
+            {v.given && <span className="mr-2 text-sm text-ink-2">{sayMoney(v.given, "")} =</span>}
             {moneyText(v.cost, "")}
-            {v.given && <span className="block text-sm text-ink-2">{sayMoney(v.given, "")}</span>}
           </td>
           <td className="px-3 py-0.5 text-right align-bottom whitespace-nowrap text-ink-2">{v.min_advertised ? moneyText(v.min_advertised, "") : ""}</td>
           <td className="py-0.5 text-right align-bottom whitespace-nowrap text-ink-2">{v.list_price ? moneyText(v.list_price, "") : ""}</td>
