@@ -37,17 +37,18 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 		select o.id, o.title || ' ' || u.name || ' ' || o.category || ' ' || coalesce(m.path || ' ', '') || o.brand || ' ' || o.number, o.source_id, u.country, coalesce(m.path, o.category), o.rating,
 			o.weekly[greatest(1, cardinality(o.weekly) - 4):], o.rivals, o.return_days, u.on_time, u.verified, o.own_packing, o.demand, o.growth, extract(epoch from o.first_seen)::bigint / 86400,
 			case when exists (select from listing where offer_id = o.id) then 'listings' when exists (select from draft where offer_id = o.id) then 'workbench' else 'no' end,
-			v.stock, v.cost, v.min_advertised, v.list_price, o.currency, u.name, o.brand, o.market_prices, o.market_currency, o.processing_min, o.processing_max, o.deliveries, x.name, p.shapes, p.outline, v.grams
+			v.stock, v.cost, v.min_advertised, v.list_price, v.prices_in, o.currency, u.name, o.brand, o.market_prices, o.market_currency, o.processing_min, o.processing_max, o.deliveries, x.name, p.shapes, p.outline, v.grams
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id and x.state = 'connected'
 		left join category_mapping m on m.source_id = o.source_id and m.name = o.category
 		left join picture p on p.url = o.pictures[1] and p.shapes <> '{}'
-		join lateral (select least(sum(stock) over (), 2147483647)::int as stock, coalesce(min(nullif(weight_grams, 0)) over (), 0) as grams, cost, min_advertised, list_price from offer_variant where offer_id = o.id and not withdrawn order by cost, id limit 1) v on true
+		join lateral (select least(sum(stock) over (), 2147483647)::int as stock, coalesce(min(nullif(weight_grams, 0)) over (), 0) as grams, cost, min_advertised, list_price, prices_in from offer_variant where offer_id = o.id and not withdrawn order by cost, id limit 1) v on true
 		where o.withdrawn_at is null and `+where+` order by o.id`, args...)
 	if err != nil {
 		return err
 	}
 	var e index.Entry[thing]
 	var source, cost, advertised, listed int64
+	var pricesIn string
 	var currency, marketIn string
 	var deliveries []byte
 	var weekly []int32
@@ -57,7 +58,7 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 	same := sharer{texts: map[string]string{}, deliveries: map[string]reach{}, things: map[string]*pricing.Thing{}}
 	t, f, n := &pricing.Thing{}, &e.Facets, &e.Numbers
 	read := []any{&e.ID, &e.Text, &source, &f[index.ShipsFrom], &f[index.Category], &n[index.Rating], &weekly, &n[index.Rivals], &n[index.Returns], &n[index.OnTime], &verified, &packs,
-		&f[index.Demand], &n[index.Growth], &n[index.Seen], &f[index.Mine], &n[index.Stock], &cost, &advertised, &listed, &currency, &f[index.Supplier], &f[index.Brand], &t.Market, &marketIn,
+		&f[index.Demand], &n[index.Growth], &n[index.Seen], &f[index.Mine], &n[index.Stock], &cost, &advertised, &listed, &pricesIn, &currency, &f[index.Supplier], &f[index.Brand], &t.Market, &marketIn,
 		&t.Processing.Min, &t.Processing.Max, &deliveries, &t.Source, &shapes, &outline, &e.Grams}
 	complete := func() error {
 		c, err := money.ParseCurrency(currency)
@@ -83,7 +84,7 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 		if t.MarketCurrency, err = currencyOf(marketIn); err != nil {
 			return err
 		}
-		e.Thing = thing{same.thing(t, deliveries), pricing.Unit{Cost: money.New(cost, c), MinAdvertised: money.New(advertised, c), List: money.New(listed, c)}, n[index.Month], n[index.Rivals]}
+		e.Thing = thing{same.thing(t, deliveries), pricing.UnitOf(c, cost, advertised, listed, pricesIn), n[index.Month], n[index.Rivals]}
 		e.Glance = likeness.Glance{}
 		if outline != nil {
 			picture := pictureFrom(shapes, outline)

@@ -273,11 +273,11 @@ func merge(offersIn, variantsIn string, part bool) []step {
 			where ` + these + ` and s.fresh order by s.place`},
 		{"change variants", `
 			update offer_variant v set position = s.position, option_values = s.option_values, cost = s.cost, min_advertised = s.min_advertised, list_price = s.list_price, stock = s.stock,
-				picture = ` + picture + `, barcode = s.barcode, weight_grams = s.weight_grams, withdrawn = false
+				picture = ` + picture + `, barcode = s.barcode, weight_grams = s.weight_grams, prices_in = s.prices_in, withdrawn = false
 			from ` + variantsIn + ` s
 			where ` + these + ` and not s.fresh and v.offer_id = s.offer_id and v.number = s.number
-			and (v.position, v.option_values, v.cost, v.min_advertised, v.list_price, v.stock, v.picture, v.barcode, v.weight_grams, v.withdrawn)
-				is distinct from (s.position, s.option_values, s.cost, s.min_advertised, s.list_price, s.stock, ` + picture + `, s.barcode, s.weight_grams, false)`},
+			and (v.position, v.option_values, v.cost, v.min_advertised, v.list_price, v.stock, v.picture, v.barcode, v.weight_grams, v.prices_in, v.withdrawn)
+				is distinct from (s.position, s.option_values, s.cost, s.min_advertised, s.list_price, s.stock, ` + picture + `, s.barcode, s.weight_grams, s.prices_in, false)`},
 		{"add variants", `
 			insert into offer_variant (offer_id, ` + variantColumns + `)
 			select offer_id, ` + variantColumns + ` from ` + variantsIn + ` s where ` + these + ` and s.fresh order by s.place, s.position`},

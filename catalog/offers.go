@@ -223,7 +223,7 @@ func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.Thing, 
 		}
 		o.Deliveries = append(o.Deliveries, SheetDelivery{d.Name, d.First, d.Further, days, d.Tracked, list(to), p != nil && quote.Err == nil && d.Name == quote.Choice.Delivery.Name})
 	}
-	rows, err := s.Pool.Query(ctx, `select id, number, option_values, cost, min_advertised, list_price, stock, picture, weight_grams, withdrawn from offer_variant where offer_id = $1 order by position, id`, o.ID)
+	rows, err := s.Pool.Query(ctx, `select id, number, option_values, cost, min_advertised, list_price, prices_in, stock, picture, weight_grams, withdrawn from offer_variant where offer_id = $1 order by position, id`, o.ID)
 	if err != nil {
 		return err
 	}
@@ -231,7 +231,8 @@ func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.Thing, 
 	var cheapest pricing.Unit
 	var cost, advertised, listed int64
 	var picture int
-	_, err = pgx.ForEachRow(rows, []any{&v.ID, &v.Number, &v.Values, &cost, &advertised, &listed, &v.Stock, &picture, &v.WeightGrams, &v.Withdrawn}, func() error {
+	var pricesIn string
+	_, err = pgx.ForEachRow(rows, []any{&v.ID, &v.Number, &v.Values, &cost, &advertised, &listed, &pricesIn, &v.Stock, &picture, &v.WeightGrams, &v.Withdrawn}, func() error {
 		one := v
 		one.Cost, one.Picture, v.Values = money.New(cost, c), PicturePath(o.ID, picture), nil
 		if !one.Withdrawn {
@@ -239,7 +240,7 @@ func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.Thing, 
 		}
 		if p != nil && quote.Err == nil && !one.Withdrawn {
 			var trace markup.Trace
-			unit := pricing.Unit{Cost: one.Cost, MinAdvertised: money.New(advertised, c), List: money.New(listed, c)}
+			unit := pricing.UnitOf(c, cost, advertised, listed, pricesIn)
 			ladder, err := quote.Rungs(unit, nil, &trace)
 			if err != nil {
 				o.NoPrice = p.Words(err)

@@ -71,13 +71,13 @@ func (s *Service) whatIf(ctx context.Context, in WhatIf) (Supposed, error) {
 
 // unit reads what a variant of an offer is bought for.
 func (s *Service) unit(ctx context.Context, offer, variant int64) (t pricing.Thing, u pricing.Unit, err error) {
-	var currency, marketIn string
+	var currency, marketIn, pricesIn string
 	var cost, advertised, listed int64
 	err = s.Pool.QueryRow(ctx, `
-		select x.name, u.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, case when cardinality(o.market_prices) > 0 then (select coalesce(min(cost), 0) from offer_variant where offer_id = o.id and not withdrawn) else 0 end, v.cost, v.min_advertised, v.list_price
+		select x.name, u.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, case when cardinality(o.market_prices) > 0 then (select coalesce(min(cost), 0) from offer_variant where offer_id = o.id and not withdrawn) else 0 end, v.cost, v.min_advertised, v.list_price, v.prices_in
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id join offer_variant v on v.offer_id = o.id and not v.withdrawn
 		where o.id = $1 and ($2::bigint = 0 or v.id = $2) order by v.cost, v.id limit 1`, offer, variant).
-		Scan(&t.Source, &t.Supplier, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost, &cost, &advertised, &listed)
+		Scan(&t.Source, &t.Supplier, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost, &cost, &advertised, &listed, &pricesIn)
 	if database.Missing(err) {
 		return t, u, apikit.NotFound("variant")
 	}
@@ -88,7 +88,7 @@ func (s *Service) unit(ctx context.Context, offer, variant int64) (t pricing.Thi
 		return t, u, err
 	}
 	c, err := money.ParseCurrency(currency)
-	return t, pricing.Unit{Cost: money.New(cost, c), MinAdvertised: money.New(advertised, c), List: money.New(listed, c)}, err
+	return t, pricing.UnitOf(c, cost, advertised, listed, pricesIn), err
 }
 
 // Names lists what rules may name, as pricing.Catalog has it.

@@ -91,6 +91,20 @@ func (q *Quote) ofThisVariant(u Unit) bool {
 // where the supplier names none.
 type Unit struct{ Cost, MinAdvertised, List money.Amount }
 
+// UnitOf makes a unit of what is stored of a variant: minor units of its offer's currency, or of those that pricesIn names for the minimum
+// advertised and the list price, three letters each.
+func UnitOf(c money.Currency, cost, advertised, listed int64, pricesIn string) Unit {
+	in := [2]money.Currency{c, c}
+	for i := range in {
+		if len(pricesIn) == 6 {
+			if other, err := money.ParseCurrency(pricesIn[3*i : 3*i+3]); err == nil {
+				in[i] = other
+			}
+		}
+	}
+	return Unit{Cost: money.New(cost, c), MinAdvertised: money.New(advertised, in[0]), List: money.New(listed, in[1])}
+}
+
 // Pricer takes the money rules and rates in force for a store.
 func (s *Service) Pricer(ctx context.Context, storeID int64) (*Pricer, error) {
 	basis, err := s.Stores.Basis(ctx, s.Pool, storeID)

@@ -141,3 +141,31 @@ func costOf(t *testing.T, w *testkit.World, number string) (cost int64) {
 	}
 	return cost
 }
+
+// Cost, list price and minimum advertised price are each in a currency of their own.
+func TestPricesOfAListInThreeCurrencies(t *testing.T) {
+	w := testkit.Start(t)
+	up, problem := w.Owner.Send("list.csv", []byte("sku,title,cost eur,rrp gbp,map usd,stock\nS1,Quay kettle,3.00,9.00,7.50,4\nS2,Quay tray,4.00,,,4\n"))
+	if problem != nil {
+		t.Fatal(problem)
+	}
+	w.ConnectList(sources.List{File: up.File, Name: up.Name})
+	var said string
+	if err := w.App.Pool.QueryRow(t.Context(), `select string_agg(concat_ws(' ', number, cost, list_price, min_advertised, prices_in), ', ' order by number) from offer_variant`).Scan(&said); err != nil || said != "S1 300 900 750 USDGBP, S2 400 0 0 " {
+		t.Fatalf("%s %v", said, err)
+	}
+	store := w.ConnectStore()
+	var offer int64
+	if err := w.App.Pool.QueryRow(t.Context(), `
+		update offer set deliveries = '[{"name": "Parcel", "to": ["*"], "first": {"value": "1.00", "currency": "EUR"}, "further": {"value": "1.00", "currency": "EUR"}, "transit": {"min": 2, "max": 4}}]'
+		where number = 'S1' returning id`).Scan(&offer); err != nil {
+		t.Fatal(err)
+	}
+	var sheet struct {
+		Trace []struct{ Words string } `json:"trace"`
+	}
+	w.Owner.Must("GET", fmt.Sprintf("/api/offers/%d?store=%d", offer, store.ID), nil, &sheet)
+	if words := fmt.Sprint(sheet.Trace); !strings.Contains(words, "9.00 GBP at") || !strings.Contains(words, "minimum advertised price}") {
+		t.Errorf("the prices that are compared: %s", words)
+	}
+}

@@ -70,11 +70,11 @@ func (s *Service) lotVariants(ctx context.Context, q database.Querier, storeID i
 	var rows pgx.Rows
 	var err error
 	if bare {
-		rows, err = q.Query(ctx, `select draft_id, id, chosen, 0::bigint, 0::bigint, 0::bigint, 0::bigint from draft_variant
+		rows, err = q.Query(ctx, `select draft_id, id, chosen, 0::bigint, 0::bigint, 0::bigint, '', 0::bigint from draft_variant
 			where not chosen and draft_id between $1 and $2 order by draft_id`, ids[0], ids[len(ids)-1])
 	} else {
 		rows, err = q.Query(ctx, `
-			select v.draft_id, v.id, v.chosen, w.cost, w.min_advertised, w.list_price, coalesce(t.price, 0)
+			select v.draft_id, v.id, v.chosen, w.cost, w.min_advertised, w.list_price, w.prices_in, coalesce(t.price, 0)
 			from draft_variant v join offer_variant w on w.id = v.offer_variant_id left join typed_price t on t.draft_variant_id = v.id and t.store_id = $2
 			where v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids, storeID)
 	}
@@ -83,14 +83,15 @@ func (s *Service) lotVariants(ctx context.Context, q database.Querier, storeID i
 	}
 	place := 0
 	var draft, cost, advertised, listed int64
+	var pricesIn string
 	var v pricing.LotVariant
-	_, err = pgx.ForEachRow(rows, []any{&draft, &v.ID, &v.Chosen, &cost, &advertised, &listed, &v.Typed}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&draft, &v.ID, &v.Chosen, &cost, &advertised, &listed, &pricesIn, &v.Typed}, func() error {
 		for place < len(lots) && lots[place].DraftID < draft {
 			place++
 		}
 		if place < len(lots) && lots[place].DraftID == draft {
 			c := currencies[place]
-			v.Unit = pricing.Unit{Cost: money.New(cost, c), MinAdvertised: money.New(advertised, c), List: money.New(listed, c)}
+			v.Unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
 			lots[place].Variants = append(lots[place].Variants, v)
 		}
 		return nil

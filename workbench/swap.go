@@ -126,16 +126,17 @@ func (s *Service) other(ctx context.Context, q database.Querier, id int64) (othe
 	if err != nil {
 		return o, err
 	}
-	rows, err := q.Query(ctx, `select id, option_values, cost, min_advertised, list_price, stock, picture, barcode, weight_grams from offer_variant where offer_id = $1 and not withdrawn order by position, id`, id)
+	rows, err := q.Query(ctx, `select id, option_values, cost, min_advertised, list_price, prices_in, stock, picture, barcode, weight_grams from offer_variant where offer_id = $1 and not withdrawn order by position, id`, id)
 	if err != nil {
 		return o, err
 	}
 	var v Swappable
 	var cost, advertised, listed int64
-	_, err = pgx.ForEachRow(rows, []any{&v.ID, &v.Values, &cost, &advertised, &listed, &v.Stock, &v.place, &v.barcode, &v.grams}, func() error {
+	var pricesIn string
+	_, err = pgx.ForEachRow(rows, []any{&v.ID, &v.Values, &cost, &advertised, &listed, &pricesIn, &v.Stock, &v.place, &v.barcode, &v.grams}, func() error {
 		one := v
 		one.Cost = money.New(cost, c)
-		one.unit = pricing.Unit{Cost: one.Cost, MinAdvertised: money.New(advertised, c), List: money.New(listed, c)}
+		one.unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
 		one.Picture = s.pathOf(PictureOf{id, v.place})
 		o.choices = append(o.choices, one)
 		v.Values = nil

@@ -167,7 +167,7 @@ func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, erro
 		return nil, err
 	}
 	rows, err = q.Query(ctx, `
-		select v.draft_id, v.id, coalesce(v.offer_variant_id, 0), v.position, v.value_places, v.chosen, coalesce(w.cost, 0), coalesce(w.min_advertised, 0), coalesce(w.list_price, 0), coalesce(w.stock, 0),
+		select v.draft_id, v.id, coalesce(v.offer_variant_id, 0), v.position, v.value_places, v.chosen, coalesce(w.cost, 0), coalesce(w.min_advertised, 0), coalesce(w.list_price, 0), coalesce(w.prices_in, ''), coalesce(w.stock, 0),
 			coalesce(w.picture, -1), v.picture, coalesce(w.barcode, ''), coalesce(w.withdrawn, true)
 		from draft_variant v left join offer_variant w on w.id = v.offer_variant_id
 		where $1::bigint[] is null or v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids)
@@ -175,11 +175,12 @@ func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, erro
 		return nil, err
 	}
 	var draftID, cost, advertised, listed int64
+	var pricesIn string
 	var v draftVariant
-	_, err = pgx.ForEachRow(rows, []any{&draftID, &v.id, &v.offerVariantID, &v.position, &v.places, &v.chosen, &cost, &advertised, &listed, &v.stock, &v.picture, &v.own, &v.barcode, &v.withdrawn}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&draftID, &v.id, &v.offerVariantID, &v.position, &v.places, &v.chosen, &cost, &advertised, &listed, &pricesIn, &v.stock, &v.picture, &v.own, &v.barcode, &v.withdrawn}, func() error {
 		if d := byID[draftID]; d != nil {
 			one, c := v, currencies[draftID]
-			one.unit = pricing.Unit{Cost: money.New(cost, c), MinAdvertised: money.New(advertised, c), List: money.New(listed, c)}
+			one.unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
 			d.variants = append(d.variants, one)
 		}
 		v.places, v.own = nil, nil

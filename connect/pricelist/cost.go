@@ -153,8 +153,6 @@ func (r *Reader) named(row Row, f Field, of money.Currency) (price money.Amount,
 		return money.Zero(of), fmt.Sprintf("the %s: %s", f.Words(), err)
 	case price.Negative():
 		return money.Zero(of), fmt.Sprintf("the %s is %s", f.Words(), price)
-	case c != of:
-		return money.Zero(of), fmt.Sprintf("the %s is in %s, the cost in %s", f.Words(), c, of)
 	}
 	return price, ""
 }

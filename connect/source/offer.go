@@ -53,6 +53,21 @@ type Variant struct {
 	Stock, Picture, WeightGrams int
 }
 
+// PricesIn are the currencies of the minimum advertised and the list price, three letters each; empty where both are the cost's.
+func (v *Variant) PricesIn() string {
+	own := v.Cost.Currency()
+	of := func(a money.Amount) money.Currency {
+		if a.IsZero() {
+			return own
+		}
+		return a.Currency()
+	}
+	if of(v.MinAdvertised) == own && of(v.List) == own {
+		return ""
+	}
+	return of(v.MinAdvertised).String() + of(v.List).String()
+}
+
 // Rivals are the stores that sell the item, and prices seen there, in minor units of
 // one currency, lowest first.
 type Rivals struct {
