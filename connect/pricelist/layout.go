@@ -78,8 +78,8 @@ type Layout struct {
 	Decimal string `json:"decimal" maxLength:"1"`
 	// Currency is that of the whole list; empty where a column names it.
 	Currency string `json:"currency" maxLength:"3"`
-	PerPack  bool   `json:"per_pack" doc:"Costs are for a pack of as many pieces as the pack column says"`
-	Per      int    `json:"per,omitempty" minimum:"0" maximum:"1000000" doc:"How many pieces a cost is for; 0 and 1 are one"`
+	PerPack  bool   `json:"per_pack" doc:"Costs are for a pack of as many pieces as the pack column says. This and what follows down to the answers is found of the list and of the answers, not taken as given"`
+	Per      int    `json:"per,omitempty" minimum:"0" maximum:"1000000" doc:"How many pieces a cost is for; 0 and 1 are one. The answer pieces says it whatever the list does"`
 	Minor    bool   `json:"minor,omitempty" doc:"Prices are in minor units, such as cents"`
 	// CellCurrency is true where every price names its own, and the list has no other.
 	CellCurrency bool `json:"cell_currency,omitempty"`

@@ -235,6 +235,8 @@ func (look *Look) columns(sample []Row, given *Layout, hints Hints) error {
 	look.Notes = append(look.Notes, p.notes...)
 	if given == nil || !sameHeaders(given.Columns, headers) {
 		l.Columns = p.columns
+		delete(l.Answers, askCost) // columns by their index, of the columns before
+		delete(l.Answers, askStock)
 	} else {
 		for i := range p.columns {
 			l.Columns[i].Currency = p.columns[i].Currency

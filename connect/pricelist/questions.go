@@ -40,6 +40,8 @@ const (
 	askWeight   = "weight"
 	askSign     = "sign "  // and the sign
 	askInStock  = "stock " // and the class of words
+	// sayPieces is no question: for how many pieces a price is, as somebody says who knows it better than the list.
+	sayPieces = "pieces"
 )
 
 const notSaid = "none" // the answer that the list does not say
@@ -116,6 +118,10 @@ func (look *Look) unitQuestions(p *proposal, data []Row, above []string) {
 		return
 	}
 	l.Minor = inMinor(p.heads[cost])
+	if n := positive(l.Answers[sayPieces]); n > 0 {
+		l.Per = n
+		return
+	}
 	u := unitIn(p.heads[cost])
 	for _, line := range above { // "All prices per 100 pieces, in cents"
 		if !pricesSaid.MatchString(line) {

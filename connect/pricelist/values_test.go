@@ -134,6 +134,13 @@ func TestCorrectionsStand(t *testing.T) {
 	if again.Layout.at(Cost) != 4 || again.Preview[0].Variants[0].Cost.String() != "9.00 EUR" || again.Columns[4].Why != "as you said" {
 		t.Errorf("%+v", again.Layout.Columns)
 	}
+	// What somebody knows better than the list stands, until it is taken back.
+	l.Answers["pieces"] = "12"
+	dozen, err := LookAt(t.Context(), file(t, content), &l, Hints{})
+	if must(t, err); dozen.Preview[0].Variants[0].Cost.String() != "0.75 EUR" || dozen.Preview[0].Variants[0].Given != "9.00 EUR for 12" {
+		t.Errorf("%+v", dozen.Preview[0])
+	}
+	delete(l.Answers, "pieces")
 	// Another delimiter makes other columns: those are matched anew.
 	l.Delimiter, l.Columns = ",", nil
 	if other, err := LookAt(t.Context(), file(t, content), &l, Hints{}); err != nil || other.Field != "columns" {

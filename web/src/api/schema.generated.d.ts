@@ -1863,10 +1863,10 @@ export interface components {
             minor?: boolean;
             /**
              * Format: int64
-             * @description How many pieces a cost is for; 0 and 1 are one
+             * @description How many pieces a cost is for; 0 and 1 are one. The answer pieces says it whatever the list does
              */
             per?: number;
-            /** @description Costs are for a pack of as many pieces as the pack column says */
+            /** @description Costs are for a pack of as many pieces as the pack column says. This and what follows down to the answers is found of the list and of the answers, not taken as given */
             per_pack: boolean;
             processing: components["schemas"]["LandedDays"];
             sheet: string;

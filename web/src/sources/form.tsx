@@ -1,4 +1,4 @@
-import { Choice, Clause } from "../parts/clause";
+import { Choice, Clause, TypedChoice } from "../parts/clause";
 import { delimiters, encodings, type Layout, type Looked } from "./words";
 
 /** Form says how the file is written, as a sentence whose underlined words can be corrected. */
@@ -125,22 +125,41 @@ export function Form({ looked, layout, onChange }: { looked: Looked; layout: Lay
           </Clause>
         </>
       )}
-      {(layout.per ?? 0) > 1 && ` for ${layout.per} pieces`}
       {layout.minor && " in cents"}
-      {layout.columns.some((c) => c.field === "pack") && !((layout.per ?? 0) > 0) && (
+      {!layout.columns.some((c) => c.field === "price_for") && (
         <>
           {" "}
           for{" "}
-          {pick(
-            "Price for",
-            layout.per_pack ? "a pack" : "a piece",
-            [
-              [false, "a piece"],
-              [true, "a pack"],
-            ] as [boolean, string][],
-            layout.per_pack,
-            (pack) => onChange({ answers: { ...layout.answers, price_for: pack ? "pack" : "piece" } }),
-          )}
+          <Clause label="Price for" words={layout.per_pack ? "a pack" : (layout.per ?? 0) > 1 ? `${layout.per} pieces` : "one piece"}>
+            {(close) => {
+              const say = (price_for: string, pieces: string) => {
+                const { pieces: _, ...others } = layout.answers ?? {};
+                onChange({ answers: { ...others, ...(price_for ? { price_for } : {}), ...(pieces ? { pieces } : {}) } });
+                close();
+              };
+              return (
+                <>
+                  <Choice chosen={!layout.per_pack && (layout.per ?? 0) < 2} onChoose={() => say("piece", "1")}>
+                    one piece
+                  </Choice>
+                  {layout.columns.some((c) => c.field === "pack") && (
+                    <Choice chosen={layout.per_pack} onChoose={() => say("pack", "")}>
+                      a pack, as its column says
+                    </Choice>
+                  )}
+                  <TypedChoice
+                    label="Pieces that a price is for"
+                    initial={(layout.per ?? 0) > 1 ? String(layout.per) : ""}
+                    suffix="pieces"
+                    onDone={(text) => {
+                      const n = Math.round(Number(text));
+                      if (n >= 1 && n <= 1_000_000) say("", String(n));
+                    }}
+                  />
+                </>
+              );
+            }}
+          </Clause>
         </>
       )}
       ; {pick("Grouping", name(groupings, layout.grouping), groupings, layout.grouping, (grouping) => onChange({ grouping }))}.
