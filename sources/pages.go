@@ -39,7 +39,6 @@ type LinkResult struct {
 
 const (
 	mostLinks     = 500
-	mostPages     = 1_000_000 // that are known and compared
 	mostPageBytes = 6 << 20
 	betweenPages  = 100 * time.Millisecond
 	pagesSchedule = "FREQ=DAILY;BYHOUR=5;BYMINUTE=0"
@@ -126,8 +125,15 @@ func (s *Service) openPages(ctx context.Context, in *intaking) (feed, error) {
 		links = linesOf(string(content))
 	}
 	ctx, stop := context.WithCancel(ctx)
-	p := &pagesFeed{stop: stop, links: links, done: doneLinks(in.cursor), read: make(chan readPage)}
-	go p.readAll(ctx, s, in.SourceID)
+	p := &pagesFeed{stop: stop, links: links, read: make(chan readPage)}
+	p.first, p.done = doneLinks(in.cursor)
+	var places []int // before any is done: done changes as it goes
+	for place := p.first + 1; place <= len(links); place++ {
+		if !p.done[place] {
+			places = append(places, place)
+		}
+	}
+	go p.readAll(ctx, s, in.SourceID, places)
 	return p, nil
 }
 
@@ -135,7 +141,8 @@ func (s *Service) openPages(ctx context.Context, in *intaking) (feed, error) {
 type pagesFeed struct {
 	stop  context.CancelFunc
 	links []string
-	done  map[int]bool // by place, from 1
+	first int          // how many of the first are done
+	done  map[int]bool // by place, from 1, those that are done besides
 	read  chan readPage
 }
 
@@ -152,17 +159,11 @@ const (
 )
 
 // readAll begins a page after the other, so many at once, and closes read when all are through.
-func (p *pagesFeed) readAll(ctx context.Context, s *Service, sourceID int64) {
+func (p *pagesFeed) readAll(ctx context.Context, s *Service, sourceID int64, places []int) {
 	defer close(p.read)
 	var all sync.WaitGroup
 	defer all.Wait()
 	room := make(chan struct{}, pagesAtOnce)
-	var places []int // of p.done next changes as it goes
-	for place := 1; place <= len(p.links); place++ {
-		if !p.done[place] {
-			places = append(places, place)
-		}
-	}
 	for _, place := range places {
 		select {
 		case <-ctx.Done():
@@ -213,7 +214,13 @@ func (p *pagesFeed) next(ctx context.Context) (batch, error) {
 		r = next
 	}
 	link := p.links[r.place-1]
-	p.done[r.place] = true
+	if database.Away(r.err) {
+		return b, r.err
+	}
+	for p.done[r.place] = true; p.done[p.first+1]; {
+		p.first++
+		delete(p.done, p.first)
+	}
 	result := LinkResult{Place: r.place, Link: link, Missing: []string{}}
 	switch {
 	case ctx.Err() != nil:
@@ -235,40 +242,32 @@ func (p *pagesFeed) next(ctx context.Context) (batch, error) {
 		b.rows = []row{{fmt.Sprintf("link %d", r.place), []string{link}}}
 	}
 	b.links = []LinkResult{result}
-	b.Next, b.last = p.cursor(), len(p.done) == len(p.links)
+	b.Next, b.last = p.cursor(), p.first == len(p.links)
 	return b, nil
 }
 
-// cursor lists the places that are done, those in a row by how many these are: "12 15 17".
+// cursor lists what is done: how many of the first, and further places, as in "12 15 17".
 func (p *pagesFeed) cursor() string {
-	n := 0
-	for p.done[n+1] {
-		n++
-	}
-	text := strconv.Itoa(n)
+	text := strconv.Itoa(p.first)
 	for _, place := range slices.Sorted(maps.Keys(p.done)) {
-		if place > n {
-			text += " " + strconv.Itoa(place)
-		}
+		text += " " + strconv.Itoa(place)
 	}
 	return text
 }
 
-func doneLinks(cursor string) map[int]bool {
-	done := map[int]bool{}
+func doneLinks(cursor string) (first int, done map[int]bool) {
+	done = map[int]bool{}
 	for i, field := range strings.Fields(cursor) {
 		n, err := strconv.Atoi(field)
-		if err != nil || n > mostPages {
-			continue
-		}
-		for place := n; place >= 1; place-- {
-			done[place] = true
-			if i > 0 {
-				break
-			}
+		switch {
+		case err != nil:
+		case i == 0:
+			first = n
+		default:
+			done[n] = true
 		}
 	}
-	return done
+	return first, done
 }
 
 var errGone = errors.New("there is no page any more")
