@@ -52,7 +52,7 @@ var roleStems = map[role]*stemSet{
 	shipsFrom: stems(`ships_from ship_from shipped_from warehouse dispatch_from dispatched_from versand_aus lagerort expedie_de envio_desde magazzino`),
 	tax:       stems(`vat tax taxes mwst ust mehrwertsteuer umsatzsteuer steuer* *steuer moms mva tva iva btw gst hst dph afa kdv ндс alv taxe imposta impuesto podatek 税率 税额 消費税 부가세 ptu dan dane`),
 	postage:   stems(`postage shipping freight carriage delivery p_p versand* porto fracht* lieferkosten port livraison expedition envio portes verzend* spedizione frakt fragt wysyl* dostaw* doprava* dopravy szallitas* kargo nakliye доставк* 运费 送料 배송 courier transport* handling toimitus*`),
-	deposit:   stems(`deposit pfand consigne deposito statiegeld pant cauzione kaucja zaloha vratna 押金 crv eco ecotax ecotaxe recycling weee surcharge levy aufschlag zuschlag eco_participation fianza borg depozito garantipant leergut`),
+	deposit:   stems(`deposit pfand consigne deposito statiegeld pant cauzione kaucja zaloha vratna 押金 crv eco_part eco_tax eco_fee ecotax ecotaxe recycling weee surcharge levy aufschlag zuschlag eco_participation fianza borg depozito garantipant leergut`),
 	dimension: stems(`length width height depth dimension* dims cbm m3 lange laenge breite hohe hoehe tiefe masse abmessung* longueur largeur hauteur profondeur largo ancho alto lengte breedte hoogte lunghezza larghezza altezza diameter durchmesser
 		rozmer* wymiar* dlugosc szerokosc wysokosc lxwxh lxbxh lxh 尺寸 长 宽 高 サイズ寸法 matt langd bredd hojd volume volumen`),
 	date:       stems(`date datum dato valid gultig* fecha data updated aktualis* eta restock arrival expected expiry mhd bbd available_from lieferbar_ab дата 日期 有效 lead_time lieferzeit delivery_time delivery_days days tage delai plazo levertijd consegna tempi leadtime`),
@@ -130,6 +130,40 @@ func spaceless(r rune) bool {
 // strongBuying are words that say a seller's cost whatever else stands there.
 var strongBuying = stems(`ek ekp hek einkauf* wholesale trade dealer purchase buying buy inkoop* inkop* indkob* zakup* achat compra acquisto nakup* nagyker* hurt* handler* haendler* закуп* 进价 批发 仕入 卸`)
 
+var (
+	// counted are words of quantities and names: beside "net", "trade" or "retail" they say that the figures are no prices.
+	counted = stems(`qty quantity menge anzahl antal aantal cantidad quantite quantita units unit pcs pieces stuck stueck pack packs packung karton carton ctn case size code no nr number name group gruppe center centre content contents
+		inhalt contenido contenu volume weight gewicht height width length depth stock bestand lager level days ml g kg cl l percent item`)
+	// amounts are words that say that they are prices all the same.
+	amounts = stems(`cost costs coste costo costi kosten kost kostpris`)
+	// weakBuying are words that say a cost only where little else stands there.
+	weakBuying = stems(`net nett netto neto nette netta your ws gros ht hors_taxe hors_taxes`)
+)
+
+// aboutPrices tells whether words that say a price, and not what of, are about prices at all: "Net" is, "Net content" is not.
+func aboutPrices(header string, words []string, joined string) bool {
+	lower := strings.ToLower(header)
+	if roleStems[price].in(words, joined) || amounts.in(words, joined) || currencyIn(header) != "" || perCount.MatchString(lower) || perWord.MatchString(lower) {
+		return true
+	}
+	if counted.in(words, joined) || slices.ContainsFunc(words, func(w string) bool {
+		f, known := lexicon[w]
+		return known && !slices.Contains(figures, f) && f != Cost // an old article number, a dealer's reference
+	}) {
+		return false
+	}
+	if strongBuying.in(words, joined) || !weakBuying.in(words, joined) {
+		return true
+	}
+	rest := 0
+	for _, w := range words {
+		if one := []string{w}; !weakBuying.in(one, w) && !roleStems[tax].in(one, w) && !roleStems[taxed].in(one, w) && !excludes(one, w) {
+			rest++
+		}
+	}
+	return rest == 0
+}
+
 // roleOf reads a header's role. The unit that a row under the header names belongs to it.
 func roleOf(header string) role {
 	joined := plain(header)
@@ -156,6 +190,8 @@ func roleOf(header string) role {
 		return postage
 	case is(discount) && !is(price):
 		return discount
+	case (is(selling) || is(taxed) || is(buying)) && !is(price) && !aboutPrices(header, words, joined):
+		return noRole
 	case is(selling):
 		if strongBuying.in(words, joined) {
 			return price // both: asked

@@ -109,6 +109,10 @@ var strangers = []stranger{
 	{"a weight with its unit beside", "SKU,Name,Weight,Unit,Cost EUR,Stock\n1,Mug,350,g,2.50,9\n2,Pot,1.2,kg,5.50,9\n", "", "1 2.50 EUR 9\n2 5.50 EUR 9", 0},
 	{"packages with their number", "SKU,Name,UOM,Cost EUR,Stock\n1,Pen,BX12,6.00,9\n2,Pad,M,1.00,9\n3,Ink,Case of 6,6.00,9\n", "", "1 0.50 EUR 9\n3 1.00 EUR 9", 1},
 	{"cents, above the columns", "All prices in cents\nSKU,Name,Cost EUR,Stock\n1,Mug,250,9\n", "", "1 2.50 EUR 9", 0},
+	{"a net content is no cost", "SKU,Name,Net content,Price EUR,Stock\n1,Soap,350,2.50,9\n2,Oil,750,5.50,9\n", "", "1 2.50 EUR 9\n2 5.50 EUR 9", 0},
+	{"trade and retail quantities are no prices", "SKU,Name,Trade pack qty,Retail qty,Price EUR,Stock\n1,Soap,12,6,2.50,9\n", "price_for=piece", "1 2.50 EUR 9", 0},
+	{"old numbers are no prices", "SKU,Name,Old article number,Dealer reference,Price EUR,Stock\n1,Soap,40012,77003,2.50,9\n2,Oil,40013,77004,3.50,9\n", "", "1 2.50 EUR 9\n2 3.50 EUR 9", 0},
+	{"net and nothing else", "SKU,Name,Net,Gross,Stock,Currency\n1,Soap,2.50,3.00,9,EUR\n", "", "1 2.50 EUR 9", 0},
 	{"an article that is a name", "Nr;Artikel;Preis EUR;Menge\n1;Becher;2,50;12\n", "", "1 2.50 EUR 12", 0},
 	{"in stock, with a number", "sku,name,cost gbp,stock status\n1,Mug,2.50,In Stock (5+)\n2,Pot,2.50,Discontinued\n3,Pan,2.50,on its way\n", "", "1 2.50 GBP 5\n2 2.50 GBP 0\n3 2.50 GBP 0", 0},
 
