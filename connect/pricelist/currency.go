@@ -56,6 +56,15 @@ func signOf(text string) string {
 // alsoWords are signs and codes that are words or units as well, with how they are spelt in a header where a currency is meant.
 var alsoWords = map[string]string{"r": "R", "tl": "TL", "ft": "Ft", "rm": "RM", "rp": "Rp RP", "kc": "Kc", "zl": "zl ZL", "fr": "Fr FR", "rs": "Rs RS", "lei": "lei Lei LEI", "try": "TRY", "all": "ALL", "top": "TOP", "mad": "MAD", "cup": "CUP"}
 
+// usual are codes that lists of goods are in; others are taken for one in capitals among small letters, or in brackets.
+var usual = func() map[string]bool {
+	all := map[string]bool{}
+	for _, code := range strings.Fields("USD EUR GBP CAD AUD NZD CHF SEK NOK DKK ISK PLN CZK HUF RON BGN TRY JPY CNY HKD TWD KRW INR SGD MYR THB IDR PHP VND ZAR AED KWD ILS BRL MXN RUB UAH") {
+		all[code] = true
+	}
+	return all
+}()
+
 // inWords are the currencies that a text of words names, each once, as signOf has them. In a running text only codes in
 // capitals count: "all" and "top" are words as well.
 func inWords(text string, header bool) []string {
@@ -80,8 +89,13 @@ func inWords(text string, header bool) []string {
 		}
 		_, err := money.ParseCurrency(strings.ToUpper(word))
 		code := signOf(word)
+		capital := word == strings.ToUpper(word)
 		switch {
-		case err == nil && len(word) == 3 && (header || word == strings.ToUpper(word)):
+		case err == nil && len(word) == 3 && !usual[strings.ToUpper(word)]: // a pen and a mop are goods as well
+			if strings.Contains(text, "("+word+")") || header && capital && text != strings.ToUpper(text) {
+				add(strings.ToUpper(word))
+			}
+		case err == nil && len(word) == 3 && (header || capital):
 			add(strings.ToUpper(word))
 		case code != "" && (len(word) != 3 || header || signs[strings.ToLower(word)] != ""):
 			add(code)

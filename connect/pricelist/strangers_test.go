@@ -67,6 +67,8 @@ var strangers = []stranger{
 	// Currencies.
 	{"a dollar that is not said", "sku,name,cost,stock\n1,Mug,$3.00,40\n", "sign $=CAD", "1 3.00 CAD 40", 0},
 	{"a dollar in a list in euro", "sku,name,cost eur,stock\n1,Mug,3.00,40\n2,Pot,$4.00,40\n", "sign $=USD", "1 3.00 EUR 40\n2 4.00 USD 40", 0},
+	{"goods that are called as currencies", "PEN AND PAPER WHOLESALE\nMOP AND BROOM CO\nSKU,Name,Mop price,Stock\n1,Mop,2.50,9\n", "currency=GBP", "1 2.50 GBP 9", 0},
+	{"a currency that is rare", "SKU,Name,Cost (PEN),Stock\n1,Mop,2.50,9\n", "", "1 2.50 PEN 9", 0},
 	{"no currency at all", "sku,name,cost,stock\n1,Mug,3.00,40\n", "currency=EUR", "1 3.00 EUR 40", 0},
 	{"the letterhead says it", "Harbour Wholesale\nAll prices in GBP excluding VAT\n\nsku,name,cost,stock\n1,Mug,3.00,40\n", "", "1 3.00 GBP 40", 0},
 	{"a crown that is Czech", "Kód;Název;Nákupní cena Kč;Skladem\n1;Hrnek;120,50;4\n", "", "1 120.50 CZK 4", 0},
