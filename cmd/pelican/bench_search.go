@@ -356,7 +356,7 @@ func told(ctx context.Context, pool *pgxpool.Pool, a *application.Application) e
 			return err
 		}
 		cells := []string{row[0]}
-		for _, column := range []string{"supplier", "ships from", "landed", "profit", "margin %", "days to", "stock", "rating", "sold in 30 days", "demand", "growth % a month", "rivals"} {
+		for _, column := range []string{"supplier", "ships from", "landed", "profit", "margin of net %", "days to", "stock", "rating", "sold in 30 days", "demand", "growth % a month", "rivals"} {
 			cell := `\N`
 			if v := at(row, column); v != nil {
 				cell = fmt.Sprint(v)

@@ -322,6 +322,10 @@ func (r *Reader) stock(row Row) (n int, doubt string, err error) {
 	case unknownStock:
 		return 0, fmt.Sprintf("The stock is not known (“%s”); 0 is taken.", clip(text)), nil
 	}
+	if text == "" {
+		return 0, "The list does not say how many there are; 0 is taken.", nil
+	}
+	text = about.ReplaceAllString(text, "")
 	if n, err = stock(text, row.sign(at[0], r.layout.Decimal)); err == nil || dateLike.MatchString(text) || strings.TrimSpace(text) == "" {
 		return n, "", err
 	}
@@ -342,6 +346,8 @@ func (r *Reader) stock(row Row) (n int, doubt string, err error) {
 	}
 	return 0, "", err
 }
+
+var about = regexp.MustCompile(`^(?i:ca\.?|circa|approx\.?|about|ungefähr|env\.?|cirka|около|约)\s*`)
 
 var wholeNumber = regexp.MustCompile(`\d{1,9}`)
 

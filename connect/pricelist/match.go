@@ -72,11 +72,15 @@ func propose(headers, units []string, sample []Row, l *Layout) *proposal {
 		return pairs[a].column < pairs[b].column
 	})
 	p.settleCost(l.Header > 0)
+	p.severalStocks(headers)
 	taken := map[Field]bool{}
 	for i := range p.columns {
 		taken[p.columns[i].Field] = true
 	}
 	for _, c := range pairs {
+		if c.field == Stock && slices.Contains(p.stocks, c.column) {
+			continue
+		}
 		if p.columns[c.column].Field != Ignored || slices.Contains(p.costs, c.column) && c.field == List && len(p.costs) == 1 || taken[c.field] && !c.field.many() {
 			continue
 		}
@@ -214,6 +218,25 @@ func (p *proposal) weakStock(column int) bool {
 		return false
 	}
 	return slices.Contains([]string{"qty", "quantity", "menge", "anzahl", "antal", "aantal", "cantidad", "quantite", "quantita", "ilosc", "mnozstvi", "adet", "количество", "数量", "stuck", "pcs", "units"}, plain(p.columns[column].Header))
+}
+
+// severalStocks leaves it to a person which of several columns that are called stock is meant, unless one is called so and nothing else.
+func (p *proposal) severalStocks(headers []string) {
+	var all, plainly []int
+	for i := range headers {
+		if p.roles[i] != noRole && p.roles[i] != other || p.columns[i].Field != Ignored || !p.studies[i].fits(Stock) {
+			continue
+		}
+		switch score := byHeader(p.heads[i])[Stock]; {
+		case score >= 0.98:
+			all, plainly = append(all, i), append(plainly, i)
+		case score >= 0.7:
+			all = append(all, i)
+		}
+	}
+	if len(all) > 1 && len(plainly) != 1 {
+		p.stocks = all
+	}
 }
 
 // findStock lists the columns that may say how many there are, where no header does.

@@ -203,7 +203,7 @@ type contents struct {
 	filled, cells                                                        int
 	number, whole, fraction, distinct, spaced, gtin, code, url, img, day float64
 	length                                                               float64
-	letters, stock, signed, unit, science, digit, weight                 float64
+	letters, stock, signed, unit, science, digit, weight, weighed        float64
 }
 
 var imageName = regexp.MustCompile(`(?i)\.(jpe?g|png|webp|gif)(\?.*)?$`)
@@ -259,6 +259,9 @@ func study(sample []Row, column int, decimal string) contents {
 		if weightUnitOf(text) != "" {
 			c.weight++
 		}
+		if weightUnitIn(text) != "" {
+			c.weighed++
+		}
 		if science.MatchString(text) {
 			c.science++
 		}
@@ -267,7 +270,7 @@ func study(sample []Row, column int, decimal string) contents {
 		}
 	}
 	if n := float64(c.filled); n > 0 {
-		for _, share := range []*float64{&c.number, &c.whole, &c.fraction, &c.spaced, &c.gtin, &c.code, &c.url, &c.img, &c.day, &c.length, &c.letters, &c.stock, &c.signed, &c.unit, &c.science, &c.digit, &c.weight} {
+		for _, share := range []*float64{&c.number, &c.whole, &c.fraction, &c.spaced, &c.gtin, &c.code, &c.url, &c.img, &c.day, &c.length, &c.letters, &c.stock, &c.signed, &c.unit, &c.science, &c.digit, &c.weight, &c.weighed} {
 			*share /= n
 		}
 		c.distinct = float64(len(seen)) / n
@@ -300,7 +303,7 @@ func (c contents) fits(f Field) bool {
 	case Page:
 		return c.url >= 0.5 && c.img < 0.5
 	case Weight:
-		return c.filled > 0 && c.gtin < 0.5 && c.spaced < 0.9
+		return c.filled > 0 && c.gtin < 0.5 && (c.spaced < 0.9 || c.weighed > 0.5)
 	case Title, Description:
 		return c.letters >= 0.5 && c.url < 0.5
 	case Number:

@@ -41,13 +41,13 @@ var roleWords = map[role]string{
 var roleStems = map[role]*stemSet{
 	buying: stems(`cost costs net nett netto* neto nette netta ek ekp hek einkauf* wholesale ws trade dealer reseller distributor your buy buying purchase purchasing handler* haendler* b2b inkoop* inkop* indkob* innkjop* innkop*
 		zakup* hurt* achat coste costo compra mayorista acquisto ingrosso nakup* velkoobchod* beszerzesi nagyker* achizitie angro alis toptan закуп* опт оптов* 进价 批发 采购 出厂 供货 仕入 卸 原価 도매 매입 공급 ostohinta tukku* fob exw engros gros
-		kaufpreis hors_taxe hors_taxes ht sin_iva`),
+		kaufpreis kosten selbstkosten gestehung* hors_taxe hors_taxes ht sin_iva`),
 	price: stems(`price prices prc preis* *preis prix tarif tarifa precio prijs *prijs prezzo pris priser *pris cena ceny ceni preco preto preco_unitario pret preturi hinta *hinta fiyat* egysegar ara 价格 单价 单價 价 價 価格 単価 가격 단가 цена цены each`),
 	taxed: stems(`gross brutto* bruto brut brutta ttc incl inc including inkl iva_incluida iva_inclusa ivato con_iva mit_mwst with_vat met_btw s_dph vat_incl z_vat 含税 税込`),
 	selling: stems(`rrp msrp srp retail* recommended suggested uvp vk vkp verkauf* ladenpreis endkunde* endverbraucher* list listed listen* listino listpris listprijs public conseille ppc pvp pvpr pvc venta vente advies* verkoop* consigliato vendita vejl
 		vejledende veil veiledende ca_pris utpris rek rekommender* sprzedaz* detal* maloobchod* prodejni doporucen* kisker* fogyasztoi eladasi vanzare satis perakende psf розн* рекоменд* ррц 零售 售价 售價 建议 市场价 定価 小売 上代 希望 소비자 판매 권장 consumer street
 		selling sell sale sales_price was old previous former alt alter alte alter_preis strike compare ovh svh webshop shop_price end_user resale particulier catalogue_price catalog_price antes ancien suositus* salgspris forsaljnings* cena_detaliczna empf*`),
-	least:     stems(`map mindestpreis minimum_advertised min_advertised minimum_resale lowest_advertised`),
+	least:     stems(`map mindestpreis minimum_advertised min_advertised minimum_resale lowest_advertised minimum_price min_price lowest_price prix_minimum precio_minimo minimum_selling`),
 	minimum:   stems(`moq minimum_order min_order minimum_qty min_qty minimum_quantity min_quantity mindestmenge mindestabnahme mindestbestell* mindest_bestell* quantite_minimum qte_min quantite_mini minimum_commande mini_commande cantidad_minima pedido_minimo minimo_pedido minimum_afname min_afname afname ordine_minimo minimo_ordine quantita_minima abnahmemenge minsta_order minsta_antal min_antal mindste min_best minimum_bestel* minimalna_ilosc min_ilosc minimalne_zamowienie min_odber minimalni_odber минимальн* 起订* 最小起订 最小订购 最小発注 최소 minimo minimum_units order_minimum`),
 	shipsFrom: stems(`ships_from ship_from shipped_from warehouse dispatch_from dispatched_from versand_aus lagerort expedie_de envio_desde magazzino`),
 	tax:       stems(`vat tax taxes mwst ust mehrwertsteuer umsatzsteuer steuer* *steuer moms mva tva iva btw gst hst dph afa kdv ндс alv taxe imposta impuesto podatek 税率 税额 消費税 부가세 ptu dan dane`),
@@ -212,11 +212,8 @@ func roleOf(header string) role {
 	case is(position):
 		return position
 	}
-	if len(words) == 1 && currencyIn(header) != "" { // a column that is called EUR, or €
-		return price
-	}
-	if len(words) == 0 && currencyIn(header) != "" {
-		return price
+	if currencyIn(header) != "" && !slices.ContainsFunc(words, func(w string) bool { return signOf(w) == "" && !oneWords[w] && w != "per" }) {
+		return price // a column that is called EUR, €, or EUR/pc
 	}
 	return noRole
 }

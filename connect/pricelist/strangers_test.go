@@ -116,6 +116,10 @@ var strangers = []stranger{
 	{"old numbers are no prices", "SKU,Name,Old article number,Dealer reference,Price EUR,Stock\n1,Soap,40012,77003,2.50,9\n2,Oil,40013,77004,3.50,9\n", "", "1 2.50 EUR 9\n2 3.50 EUR 9", 0},
 	{"net and nothing else", "SKU,Name,Net,Gross,Stock,Currency\n1,Soap,2.50,3.00,9,EUR\n", "", "1 2.50 EUR 9", 0},
 	{"an article that is a name", "Nr;Artikel;Preis EUR;Menge\n1;Becher;2,50;12\n", "", "1 2.50 EUR 12", 0},
+	{"two stocks", "sku,title,cost eur,stock EU,stock US\n1,Mug,3.00,4,5\n", "stock=4", "1 3.00 EUR 5", 0},
+	{"about twenty, and nothing", "sku,title,cost eur,stock\n1,Mug,3.00,ca. 20\n2,Pot,3.00,\n", "", "1 3.00 EUR 20\n2 3.00 EUR 0", 0},
+	{"a least price beside the price", "sku,title,minimum price eur,price eur,stock\n1,Mug,9.00,3.00,9\n", "", "1 3.00 EUR 9", 0},
+	{"a currency by the piece", "SKU,Name,EUR/pc,Stock\n1,Mug,12.00,9\n", "", "1 12.00 EUR 9", 0},
 	{"in stock, with a number", "sku,name,cost gbp,stock status\n1,Mug,2.50,In Stock (5+)\n2,Pot,2.50,Discontinued\n3,Pan,2.50,on its way\n", "", "1 2.50 GBP 5\n2 2.50 GBP 0\n3 2.50 GBP 0", 0},
 
 	// Other languages.
