@@ -13,7 +13,18 @@ test("a second store, in euros with tax in its prices", async ({ page }) => {
   for (const fact of ["EUR", "Europe/Stockholm", "Germany, Sweden, France"]) await expect(card).toContainText(fact);
   await expect(page.getByRole("button", { name: /Saltmarsh Nord · EUR/ })).toBeVisible();
   await page.goto("/markup");
-  await expect(page.getByRole("button", { name: /^Tax/ })).toHaveText("with 19 % tax in them");
+  await expect(page.getByRole("button", { name: /^Tax/ })).toHaveText("with 19 % tax in them, as in Germany");
+  // The tax has a line of its own, and the lines add up.
+  await page.goto("/catalog?words=mug");
+  await page.getByRole("row").first().click();
+  const earning = page.getByRole("region", { name: "What it would earn" });
+  await expect(earning).toContainText("Sales tax in the price");
+  await expect(earning).toContainText("of the price without tax");
+  const euros = async (line: RegExp) =>
+    Math.round(100 * Number((await earning.locator("div").filter({ hasText: line }).last().textContent())?.match(/€([\d.]+)$/)?.[1]));
+  expect(await euros(/^Price by your markup/)).toBe(
+    (await euros(/^Lands at/)) + (await euros(/^Sales tax/)) + (await euros(/^Fees and/)) + (await euros(/^You keep/)),
+  );
   await page.goto(`/workbench/${id}`);
   await expect(page.getByRole("columnheader", { name: "Price, EUR" })).toBeVisible();
   await expect(page.getByRole("complementary", { name: "Before it goes out" })).toContainText("€");

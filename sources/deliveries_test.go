@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"plainpelican/core/landed"
 	"plainpelican/sources"
 	"plainpelican/testkit"
 )
@@ -167,5 +168,41 @@ func TestPricesOfAListInThreeCurrencies(t *testing.T) {
 	w.Owner.Must("GET", fmt.Sprintf("/api/offers/%d?store=%d", offer, store.ID), nil, &sheet)
 	if words := fmt.Sprint(sheet.Trace); !strings.Contains(words, "9.00 GBP at") || !strings.Contains(words, "minimum advertised price}") {
 		t.Errorf("the prices that are compared: %s", words)
+	}
+}
+
+// A list is not connected while anything is open that a cost stands on, whoever asks for it, and however.
+func TestAListWithOpenQuestionsIsNotConnected(t *testing.T) {
+	w := testkit.Start(t)
+	up, problem := w.Owner.Send("list.csv", []byte("sku,title,price,special price,pack size,stock\nS1,Quay kettle,3.00,2.40,12,4\n"))
+	if problem != nil {
+		t.Fatal(problem)
+	}
+	list := sources.List{File: up.File, Name: up.Name}
+	looked := w.Look(list)
+	layout := looked.Layout
+	layout.Country, layout.Supplier, layout.Processing = "DE", "Northlight Wholesale", landed.Days{Min: 1, Max: 2}
+	layout.Answers = map[string]string{}
+	list.Layout = &layout
+	for _, step := range []struct{ words, key, answer string }{
+		{"Which of these do you pay?", "cost", "3"}, {"What is a price for?", "price_for", "pack"}, {"Which currency are the costs in?", "currency", "EUR"},
+	} {
+		problem := w.Owner.Ask("POST", "/api/lists", list, nil)
+		if problem == nil || problem.Status != 422 || problem.Field() != "questions" || problem.Detail != step.words {
+			t.Fatalf("%+v, want %s", problem, step.words)
+		}
+		layout.Answers[step.key] = step.answer
+	}
+	layout.Currency, layout.PerPack = "USD", false // what follows from the answers is not taken as given
+	w.Owner.Must("POST", "/api/lists", list, nil)
+	source := w.Source("Northlight Wholesale")
+	if source.Offers != 1 || costOf(t, w, "S1") != 20 || source.Layout.Currency != "EUR" || !source.Layout.PerPack {
+		t.Errorf("%d offers at %d, %+v", source.Offers, costOf(t, w, "S1"), source.Layout)
+	}
+	// A layout is not saved either.
+	changed := *source.Layout
+	changed.Answers = map[string]string{"cost": "3", "currency": "EUR"}
+	if problem := w.Owner.Ask("PUT", fmt.Sprintf("/api/sources/%d/layout", source.ID), changed, nil); problem == nil || problem.Field() != "questions" {
+		t.Errorf("%+v", problem)
 	}
 }

@@ -46,7 +46,7 @@ func wordSet(list string) map[string]bool {
 var (
 	perCount = regexp.MustCompile(`(?:\bper|/|\bje|\bpro|\bpar|\bpor|\bá|\ba|\bfor|\bvoor|\bza|\bna|\bpour|\bx)\s*\(?(\d{1,5})\s*(st\.?|stk\.?|stück|stuck|pcs|pieces|pc|ea|units|szt|ks|uds|u\.|pz|шт)?(?:$|[\s).,;])`)
 	countOf  = regexp.MustCompile(`(?:^|[\s(])(\d{1,5})\s*(st|stk|stück|stuck|pcs|pc|pieces|piece|ea|units|unit|szt|ks|uds|pz|шт)\.?(?:$|[\s).,;])`)
-	perWord  = regexp.MustCompile(`(?:\bper|/|\bje|\bpro|\bpar|\bpor|\bla|\ble|\bpr\.?|\bprice a|\bá|\bthe|\bvoor|\bza|\bna|\bcad[ao]|\ba)\s*\(?(?:a |1 )?([\p{L}][\p{L}0-9]*)`)
+	perWord  = regexp.MustCompile(`(?:(?:\b(?:per|je|pro|par|por|la|le|pr|the|voor|za|na|cad[ao]|price a|a)\.?|á)\s+|/\s*)\(?(?:a |1 )?([\p{L}][\p{L}0-9]*)`)
 	packOf   = regexp.MustCompile(`^(?:([\p{L}]+)\s*(?:of|à|a|zu|de|/|-|x)?\s*(\d{1,4})|(\d{1,4})\s*(?:er|x|/|per|pro|je)?\s*([\p{L}]+))$`)
 	percent  = regexp.MustCompile(`%|\bper ?cent\b`)
 )
@@ -62,8 +62,11 @@ func unitOf(text string) priceUnit {
 			return priceUnit{pieces: n}
 		}
 	}
+	if likeThousands.MatchString(w) {
+		return priceUnit{} // a thousand, or one with three decimals
+	}
 	w = plain(w)
-	if n, err := strconv.Atoi(strings.ReplaceAll(strings.TrimSuffix(strings.TrimSuffix(w, " 00"), " 000"), " ", "")); err == nil && n > 0 && n <= 100_000 {
+	if n, err := strconv.Atoi(strings.ReplaceAll(strings.TrimSuffix(w, " 00"), " ", "")); err == nil && n > 0 && n <= 100_000 {
 		return priceUnit{pieces: n}
 	}
 	if n, rest, found := strings.Cut(w, " "); found && digits(n) && oneWords[rest] { // "100 pcs"

@@ -62,7 +62,7 @@ func plain(header string) string {
 func apart(header string) string {
 	var before rune
 	for i, r := range header {
-		if unicode.IsUpper(r) && unicode.IsLower(before) {
+		if unicode.IsUpper(r) && unicode.IsLower(before) && i > 2 { // MwSt is one word
 			return header[:i] + " " + apart(header[i:])
 		}
 		before = r

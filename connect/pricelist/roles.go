@@ -41,10 +41,10 @@ var roleWords = map[role]string{
 var roleStems = map[role]*stemSet{
 	buying: stems(`cost costs net nett netto* neto nette netta ek ekp hek einkauf* wholesale ws trade dealer reseller distributor your buy buying purchase purchasing handler* haendler* b2b inkoop* inkop* indkob* innkjop* innkop*
 		zakup* hurt* achat coste costo compra mayorista acquisto ingrosso nakup* velkoobchod* beszerzesi nagyker* achizitie angro alis toptan закуп* опт оптов* 进价 批发 采购 出厂 供货 仕入 卸 原価 도매 매입 공급 ostohinta tukku* fob exw engros gros
-		kaufpreis kosten selbstkosten gestehung* hors_taxe hors_taxes ht sin_iva`),
+		kaufpreis kostpris inpris revendeur* pa_ht pa_net kosten selbstkosten gestehung* hors_taxe hors_taxes ht sin_iva`),
 	price: stems(`price prices prc preis* *preis prix tarif tarifa precio prijs *prijs prezzo pris priser *pris cena ceny ceni preco preto preco_unitario pret preturi hinta *hinta fiyat* egysegar ara 价格 单价 单價 价 價 価格 単価 가격 단가 цена цены each`),
 	taxed: stems(`gross brutto* bruto brut brutta ttc incl inc including inkl iva_incluida iva_inclusa ivato con_iva mit_mwst with_vat met_btw s_dph vat_incl z_vat 含税 税込`),
-	selling: stems(`rrp msrp srp retail* recommended suggested uvp vk vkp verkauf* ladenpreis endkunde* endverbraucher* list listed listen* listino listpris listprijs public conseille ppc pvp pvpr pvc venta vente advies* verkoop* consigliato vendita vejl
+	selling: stems(`pv_ttc pv_ht rrp msrp srp retail* recommended suggested uvp vk vkp verkauf* ladenpreis endkunde* endverbraucher* list listed listen* listino listpris listprijs public conseille ppc pvp pvpr pvc venta vente advies* verkoop* consigliato vendita vejl
 		vejledende veil veiledende ca_pris utpris rek rekommender* sprzedaz* detal* maloobchod* prodejni doporucen* kisker* fogyasztoi eladasi vanzare satis perakende psf розн* рекоменд* ррц 零售 售价 售價 建议 市场价 定価 小売 上代 希望 소비자 판매 권장 consumer street
 		selling sell sale sales_price was old previous former alt alter alte alter_preis strike compare ovh svh webshop shop_price end_user resale particulier catalogue_price catalog_price antes ancien suositus* salgspris forsaljnings* cena_detaliczna empf*`),
 	least:     stems(`map mindestpreis minimum_advertised min_advertised minimum_resale lowest_advertised minimum_price min_price lowest_price prix_minimum precio_minimo minimum_selling`),
@@ -56,10 +56,10 @@ var roleStems = map[role]*stemSet{
 	dimension: stems(`length width height depth dimension* dims cbm m3 lange laenge breite hohe hoehe tiefe masse abmessung* longueur largeur hauteur profondeur largo ancho alto lengte breedte hoogte lunghezza larghezza altezza diameter durchmesser
 		rozmer* wymiar* dlugosc szerokosc wysokosc lxwxh lxbxh lxh 尺寸 长 宽 高 サイズ寸法 matt langd bredd hojd volume volumen`),
 	date:       stems(`date datum dato valid gultig* fecha data updated aktualis* eta restock arrival expected expiry mhd bbd available_from lieferbar_ab дата 日期 有效 lead_time lieferzeit delivery_time delivery_days days tage delai plazo levertijd consegna tempi leadtime`),
-	position:   stems(`page pages seite pagina pag katalogseite pos position line row lfd rank s_no sr_no sno serial index no_ line_no zeile ligne`),
+	position:   stems(`page pages seite pagina pag katalogseite pos position line row lfd rank s_no sr_no sno serial index line_no zeile ligne`),
 	discount:   stems(`discount rabatt remise descuento korting sconto margin marge marza margen spanne profit markup saving savings rabat sleva kedvezmeny скидка 折扣`),
 	priceGroup: stems(`price_group preisgruppe rabattgruppe discount_group groupe_tarif grupo_precio prijsgroep price_class price_code price_level`),
-	other:      stems(`hs_code tariff_code tariff_no customs commodity taric zolltarif* origin coo ursprung* herkunft* year jahr rating points age warranty garantie voltage watt* power orders_ sold ordered your_order order_qty order_quantity qty_ordered bestellmenge order quantity_ordered total amount_ subtotal summe orderqty minimum_margin stock_value`),
+	other:      stems(`hs_code tariff_code tariff_no customs commodity taric zolltarif* origin coo ursprung* herkunft* year jahr rating points age warranty garantie voltage watt* power sold ordered your_order order_qty order_quantity qty_ordered bestellmenge order quantity_ordered total subtotal summe orderqty minimum_margin stock_value`),
 }
 
 // stemSet are the words of a role, sorted by how they are looked for.
@@ -128,7 +128,7 @@ func spaceless(r rune) bool {
 }
 
 // strongBuying are words that say a seller's cost whatever else stands there.
-var strongBuying = stems(`ek ekp hek einkauf* wholesale trade dealer purchase buying buy inkoop* inkop* indkob* zakup* achat compra acquisto nakup* nagyker* hurt* handler* haendler* закуп* 进价 批发 仕入 卸`)
+var strongBuying = stems(`pa_ht pa_net inpris kostpris revendeur* ek ekp hek einkauf* wholesale trade dealer purchase buying buy inkoop* inkop* indkob* zakup* achat compra acquisto nakup* nagyker* hurt* handler* haendler* закуп* 进价 批发 仕入 卸`)
 
 var (
 	// counted are words of quantities and names: beside "net", "trade" or "retail" they say that the figures are no prices.
