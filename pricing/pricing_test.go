@@ -446,3 +446,14 @@ func TestTheMarketsPricesAreNotOfAllVariants(t *testing.T) {
 		t.Errorf("%s", said)
 	}
 }
+
+// What is stored of a variant's prices comes back in the currencies that they were in; what is none of a pair is the offer's.
+func TestUnitsOfStoredPrices(t *testing.T) {
+	eur := money.MustCurrency("EUR")
+	for in, want := range map[string]string{"": "3.00 EUR 7.50 EUR 9.00 EUR", "USDGBP": "3.00 EUR 7.50 USD 9.00 GBP", "EURJPY": "3.00 EUR 7.50 EUR 900 JPY", "nonsense": "3.00 EUR 7.50 EUR 9.00 EUR"} {
+		u := pricing.UnitOf(eur, 300, 750, 900, in)
+		if got := fmt.Sprint(u.Cost, " ", u.MinAdvertised, " ", u.List); got != want {
+			t.Errorf("%q: %s, want %s", in, got, want)
+		}
+	}
+}

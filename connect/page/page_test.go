@@ -162,3 +162,25 @@ func FuzzPage(f *testing.F) {
 		}
 	})
 }
+
+// Variants that a page tells as products of one name, and JSON that is mended only where browsers' tools would.
+func TestProductsOfOneNameAreVariants(t *testing.T) {
+	offer := func(sku, price string) string {
+		return `{"@type":"Product","name":"Mug","sku":"` + sku + `","offers":{"price":"` + price + `","priceCurrency":"EUR"}}`
+	}
+	f, err := Read([]byte(page("["+offer("A", "2.00")+","+offer("B", "3.00")+","+offer("A", "2.00")+",]")), "text/html", address)
+	if err != nil || len(f.Offer.Variants) != 2 || f.Offer.Variants[1].Number != "B" || f.Offer.Variants[1].Cost.String() != "3.00 EUR" {
+		t.Errorf("%v %+v", err, f.Offer)
+	}
+	for text, want := range map[string]string{
+		`{"a":[1,2,],}`: `{"a":[1,2]}`, "{\"a\":\"x\ny\tz\"}": `{"a":"x y z"}`, `{"a":",]"}`: `{"a":",]"}`, `{"a":"\",]"}`: `{"a":"\",]"}`, "[1 ,\n ]": "[1 \n ]", `{"a":1,,}`: `{"a":1,}`, `{"a":"\\"}`: `{"a":"\\"}`,
+	} {
+		if got := mended(text); got != want {
+			t.Errorf("%s became %s, want %s", text, got, want)
+		}
+	}
+	// Mending takes time in proportion to the text, whatever it is made of.
+	if got := mended(strings.Repeat("[1,]", 500_000)); len(got) != 1_500_000 {
+		t.Errorf("%d bytes", len(got))
+	}
+}

@@ -100,3 +100,17 @@ func TestWhatIsKnownOfTheMarketIsRead(t *testing.T) {
 		}
 	}
 }
+
+// Which currencies the named prices of a variant are in is told only where they are not the cost's.
+func TestCurrenciesOfNamedPrices(t *testing.T) {
+	for want, v := range map[string]Variant{
+		"":       {Cost: money.MustParse("3.00", "EUR"), List: money.MustParse("9.00", "EUR")},
+		"EURGBP": {Cost: money.MustParse("3.00", "EUR"), List: money.MustParse("9.00", "GBP")},
+		"USDEUR": {Cost: money.MustParse("3.00", "EUR"), MinAdvertised: money.MustParse("7.50", "USD")},
+		"USDGBP": {Cost: money.MustParse("3.00", "EUR"), MinAdvertised: money.MustParse("7.50", "USD"), List: money.MustParse("9.00", "GBP")},
+	} {
+		if got := v.PricesIn(); got != want {
+			t.Errorf("%q, want %q", got, want)
+		}
+	}
+}

@@ -145,3 +145,16 @@ func TestTheMostExactImportEntryHolds(t *testing.T) {
 		}
 	}
 }
+
+// Import tax that is reclaimed is worked out and shown, and no cost; the duty is.
+func TestReclaimedImportTax(t *testing.T) {
+	m := Import{From: "CN", To: "DE", Threshold: usd("10.00"), Duty: money.Percent(500), Tax: money.Percent(1900), Reclaimed: true}
+	got, err := m.On(usd("100.00"), usd("20.00"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	total, err := got.Total()
+	if err != nil || got.Duty != usd("6.00") || got.Tax != usd("23.94") || total != usd("6.00") {
+		t.Errorf("%+v, %s in all, %v", got, total, err)
+	}
+}

@@ -197,3 +197,27 @@ func ExampleRates_Convert() {
 	fmt.Println(cost, err)
 	// Output: 6.40 USD <nil>
 }
+
+// A rate in words can be recomputed by hand: both legs of a cross rate, and the way in which a rate was set.
+func TestRatesInWords(t *testing.T) {
+	eur, usd, cny := MustCurrency("EUR"), MustCurrency("USD"), MustCurrency("CNY")
+	r := NewRates(eur, time.Date(2026, 11, 25, 0, 0, 0, 0, time.UTC))
+	for c, text := range map[Currency]string{usd: "1.1042", cny: "7.9718"} {
+		if err := r.Set(c, text); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, c := range []struct {
+		from, to Currency
+		want     string
+	}{
+		{cny, usd, "0.138513 (1 EUR = 7.9718 CNY = 1.1042 USD)"}, {eur, usd, "1.1042"}, {usd, eur, "0.905633 (1 EUR = 1.1042 USD)"},
+	} {
+		if got := r.Words(c.from, c.to); got != c.want {
+			t.Errorf("%s to %s: %s, want %s", c.from, c.to, got, c.want)
+		}
+	}
+	if err := r.SetTyped(cny, usd, "0.15"); err != nil || r.Words(cny, usd) != "0.15" {
+		t.Errorf("typed: %s %v", r.Words(cny, usd), err)
+	}
+}
