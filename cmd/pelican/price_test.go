@@ -131,3 +131,41 @@ func TestBenchesRun(t *testing.T) {
 		t.Errorf("%d: %s", code, said)
 	}
 }
+
+// From the standard input to the standard output, as one step among others; what is not used is named.
+func TestPricingInAPipe(t *testing.T) {
+	binary, err := built()
+	if err != nil {
+		t.Fatal(err)
+	}
+	examples := "../../docs/examples/"
+	pipe := exec.Command(binary, "price", "--rules", examples+"rules.json", "--in", "-", "--out", "-", "--rejects", filepath.Join(t.TempDir(), "rejects.csv"))
+	pipe.Stdin = strings.NewReader("number,colour,cost,currency\nA,red,10.00,USD\n\"B,blue,10.00,USD\nC,green,\"1,50\",USD\nD,white,10.00,USD\n")
+	var said strings.Builder
+	pipe.Stderr = &said
+	out, err := pipe.Output()
+	var ended *exec.ExitError
+	if !errors.As(err, &ended) || ended.ExitCode() != 3 {
+		t.Fatalf("%v: %s", err, said.String())
+	}
+	if rows := strings.Count(string(out), "\n"); rows != 3 || !strings.Contains(string(out), "\nA,USD,") || !strings.Contains(string(out), "\nD,USD,") {
+		t.Errorf("%s", out)
+	}
+	if !strings.Contains(said.String(), "not used: the columns colour") || !strings.Contains(said.String(), "2 priced, 2 rejected") {
+		t.Errorf("%s", said.String())
+	}
+	// Rules from the standard input.
+	rules, err := os.ReadFile(examples + "rules.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	prices := filepath.Join(t.TempDir(), "prices.csv")
+	pipe = exec.Command(binary, "price", "--rules", "-", "--in", examples+"costs.csv", "--rates", examples+"rates.csv", "--rates-age", "36500", "--out", prices)
+	pipe.Stdin = strings.NewReader(string(rules))
+	if err := pipe.Run(); !errors.As(err, &ended) || ended.ExitCode() != 3 {
+		t.Errorf("%v", err)
+	}
+	if data, err := os.ReadFile(prices); err != nil || !strings.Contains(string(data), "MUG-LAKE-350,USD") {
+		t.Errorf("%s %v", data, err)
+	}
+}

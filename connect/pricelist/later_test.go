@@ -110,3 +110,53 @@ func TestLettersOverTwoReads(t *testing.T) {
 		t.Errorf("bytes of Western letters are %s", got)
 	}
 }
+
+// Answers belong to the list as it was read when they were given: a corrected column takes its currency and unit along, another
+// delimiter makes other columns, and an older layout's decisions stand as answers.
+func TestAnswersFollowTheColumns(t *testing.T) {
+	content := []byte("sku;name;price EUR;price per 100 USD;pack size;stock\n1;Pin;0,50;25,00;12;9\n2;Nail;0,40;20,00;12;9\n")
+	at := func(l *Layout) *Look {
+		t.Helper()
+		look, err := LookAt(t.Context(), file(t, content), l, Hints{Supplier: "x"})
+		must(t, err)
+		return look
+	}
+	costs := func(look *Look) string {
+		var list []string
+		for _, o := range look.Preview {
+			for _, v := range o.Variants {
+				list = append(list, v.Cost.String())
+			}
+		}
+		return strings.Join(list, " ")
+	}
+	look := at(nil)
+	if q, open := look.open(); !open || q.Key != askCost || len(q.Choices) != 2 {
+		t.Fatalf("%+v", look.Questions)
+	}
+	l := look.Layout
+	l.Answers = map[string]string{"cost": "2", "price_for": "piece"}
+	look = at(&l)
+	if _, open := look.open(); open || costs(look) != "0.50 EUR 0.40 EUR" {
+		t.Errorf("%s %+v", costs(look), look.Questions)
+	}
+	// The other column: its currency and its unit come along, and what was said of the first does not stand for it.
+	l = look.Layout
+	l.Answers["cost"] = "3"
+	if look = at(&l); costs(look) != "0.25 USD 0.20 USD" || look.Layout.Per != 100 || look.Layout.Currency != "USD" {
+		t.Errorf("%s %+v", costs(look), look.Layout)
+	}
+	// Read with another delimiter there are other columns, and the answer about the third is gone.
+	l = look.Layout
+	l.Delimiter, l.Columns = "|", nil
+	if look = at(&l); look.Layout.Answers["cost"] != "" || look.Field != "columns" && look.Field != "questions" {
+		t.Errorf("%+v %s", look.Layout.Answers, look.Field)
+	}
+	// A layout of before there were questions: it is read as it was.
+	old := Layout{Format: "csv", Encoding: UTF8, Delimiter: ";", Header: 1, Decimal: ",", Currency: "CHF", PerPack: true, Grouping: EachRow, Supplier: "x", Country: "DE",
+		Columns: []Column{{Header: "sku", Field: Number}, {Header: "name", Field: Title}, {Header: "price EUR"}, {Header: "price per 100 USD"}, {Header: "pack size", Field: Pack}, {Header: "stock", Field: Stock}}}
+	old.Columns[2].Field = Cost
+	if look = at(&old); look.Layout.Answers["price_for"] != "pack" || look.Layout.Currency != "CHF" || !look.Layout.PerPack {
+		t.Errorf("%+v", look.Layout)
+	}
+}

@@ -4,6 +4,8 @@ import (
 	"encoding/json"
 	"strings"
 	"testing"
+
+	"plainpelican/core/money"
 )
 
 const good = `{"productGroupID":"Q1","name":"Mug","description":"<p>x</p>","category":"Kitchen","url":"https://b.example/p/Q1","image":["https://b.example/1.jpg","https://b.example/2.jpg"],
