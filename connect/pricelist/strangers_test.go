@@ -183,6 +183,7 @@ func TestListsOfStrangers(t *testing.T) {
 			}
 		})
 	}
+	t.Logf("%d questions for %d lists", asked, len(strangers))
 	if asked > len(strangers) {
 		t.Errorf("%d questions for %d lists", asked, len(strangers))
 	}
