@@ -93,10 +93,10 @@ test("rows that cannot be used are set aside beside those that can", async ({ pa
   await expect(page.getByRole("table")).toContainText("EUR 3.20");
   for (const words of [
     "the supplier wants to be asked for the cost",
-    "the cost is 0.00 EUR",
-    "the cost is -3.00 EUR",
+    "the cost is EUR 0.00",
+    "the cost is −EUR 3.00",
     "“XYZ” is not a currency",
-    "below nothing",
+    "less than none",
     "is a date",
     "is there twice",
     "it is the formula",

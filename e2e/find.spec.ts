@@ -204,7 +204,7 @@ test("a search is saved, used again, deleted, and saved after all; its answer is
   const rows = await (await file.createReadStream()).toArray();
   const lines = Buffer.concat(rows).toString("utf8").trim().split("\n");
   expect(lines.length).toBe(found + 1);
-  expect(lines[0]).toContain("landed,price,profit");
+  expect(lines[0]).toContain("landed,price,tax in it,fees,profit");
 });
 
 test("side by side and the same item elsewhere, by keyboard alone", async ({ page }) => {
