@@ -234,22 +234,27 @@ func (r *Reader) goesOn(row Row) bool {
 	return false
 }
 
-// sharedBarcodes are those that stand on products of different names: no numbers of theirs.
+// maxProducts is on how many products of a list's first rows a barcode may stand: the same item under two names is one thing, a number that was
+// copied down is another.
+const maxProducts = 3
+
+// sharedBarcodes are those that stand on many products of different names: no numbers of theirs.
 func sharedBarcodes(data []Row, column []int, product func(Row) string) map[string]bool {
 	if len(column) == 0 {
 		return nil
 	}
-	on, shared := map[string]string{}, map[string]bool{}
+	on, shared := map[string]map[string]bool{}, map[string]bool{}
 	for _, row := range data {
 		code := row.cell(column[0])
 		if code == "" {
 			continue
 		}
-		name := product(row)
-		if before, known := on[code]; known && before != name {
+		if on[code] == nil {
+			on[code] = map[string]bool{}
+		}
+		if on[code][product(row)] = true; len(on[code]) > maxProducts {
 			shared[code] = true
 		}
-		on[code] = name
 	}
 	return shared
 }

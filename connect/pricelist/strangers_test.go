@@ -266,7 +266,7 @@ func TestWhatIsNotReadIsTold(t *testing.T) {
 		"a least order":       {"sku,name,moq,cost eur,stock\n1,Mug,6,3.00,4\n", "", "", "The supplier sells at least 6 at once."},
 		"a barcode of zeros":  {"sku,name,ean,cost eur,stock\n1,Mug,0000000000000,3.00,4\n", "", "", "all zeros"},
 		"a barcode cut short": {"sku,name,ean,cost eur,stock\n1,Mug,4.00638E+12,3.00,4\n", "", "", "has lost digits"},
-		"a barcode on many":   {"sku,name,ean,cost eur,stock\n1,Mug,4006381333931,3.00,4\n2,Pot,4006381333931,3.00,4\n", "", "", "stands on several products"},
+		"a barcode on many":   {"sku,name,ean,cost eur,stock\n1,Mug,4006381333931,3.00,4\n2,Pot,4006381333931,3.00,4\n3,Pan,4006381333931,3.00,4\n4,Lid,4006381333931,3.00,4\n", "", "", "stands on several products"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			look, err := LookAt(t.Context(), file(t, []byte(c.text)), nil, Hints{Supplier: "x"})
