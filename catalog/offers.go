@@ -163,7 +163,7 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64) (Sheet, error) {
 	var currency, marketIn string
 	err := s.Pool.QueryRow(ctx, `
 		select o.id, o.number, o.title, o.description, own_category(o.source_id, o.category), o.brand, o.page_url, cardinality(o.pictures), o.option_names, o.currency, o.processing_min, o.processing_max,
-			o.rating, o.ratings, o.return_days, o.weekly, o.deliveries, o.updated_at, o.withdrawn_at, o.rivals, o.market_prices, o.market_currency, o.own_packing, o.remarks, case when cardinality(o.market_prices) > 0 then (select coalesce(min(cost), 0) from offer_variant where offer_id = o.id and not withdrawn) else 0 end, o.first_seen, u.name, u.country, u.on_time, u.verified, x.name
+			o.rating, o.ratings, o.return_days, o.weekly, o.deliveries, o.updated_at, o.withdrawn_at, o.rivals, o.market_prices, o.market_currency, o.own_packing, o.remarks, `+pricing.LeastCostSQL+`, o.first_seen, u.name, u.country, u.on_time, u.verified, x.name
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = $1`, id).Scan(
 		&o.ID, &o.Number, &o.Title, &o.Description, &o.Category, &o.Brand, &o.PageURL, &pictures, &o.OptionNames, &currency, &t.Processing.Min, &t.Processing.Max,
 		&rating, &o.Ratings, &o.ReturnDays, &o.Weekly, &t.Deliveries, &o.UpdatedAt, &o.WithdrawnAt, &o.Rivals, &t.Market, &marketIn, &o.OwnPacking, &o.Remarks, &t.LeastCost, &o.FirstSeen, &o.Supplier, &o.ShipsFrom, &o.OnTime, &o.Verified, &o.Source)

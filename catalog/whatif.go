@@ -74,7 +74,7 @@ func (s *Service) unit(ctx context.Context, offer, variant int64) (t pricing.Thi
 	var currency, marketIn, pricesIn string
 	var cost, advertised, listed int64
 	err = s.Pool.QueryRow(ctx, `
-		select x.name, u.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, case when cardinality(o.market_prices) > 0 then (select coalesce(min(cost), 0) from offer_variant where offer_id = o.id and not withdrawn) else 0 end, v.cost, v.min_advertised, v.list_price, v.prices_in
+		select x.name, u.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+`, v.cost, v.min_advertised, v.list_price, v.prices_in
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id join offer_variant v on v.offer_id = o.id and not v.withdrawn
 		where o.id = $1 and ($2::bigint = 0 or v.id = $2) order by v.cost, v.id limit 1`, offer, variant).
 		Scan(&t.Source, &t.Supplier, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost, &cost, &advertised, &listed, &pricesIn)

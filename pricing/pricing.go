@@ -226,7 +226,9 @@ func (q *Quote) land(u Unit, trace *markup.Trace) (markup.Item, error) {
 		if item.Cost.Charges, err = charges.Total(); err != nil {
 			return item, err
 		}
-		trace.Add(markup.Step{Kind: markup.StepCharges, Amount: item.Cost.Charges, Text: chargeWords(m, charges, trace)})
+		if trace != nil {
+			trace.Add(markup.Step{Kind: markup.StepCharges, Amount: item.Cost.Charges, Text: m.Words(charges)})
+		}
 	}
 	for _, known := range []struct {
 		from money.Amount
@@ -278,19 +280,8 @@ func (p *Pricer) rateWords(from money.Amount, trace *markup.Trace) string {
 	return words + ", " + p.Rates.Day().Format("2 Jan")
 }
 
-func chargeWords(m landed.Import, c landed.Charges, trace *markup.Trace) string {
-	switch {
-	case trace == nil:
-		return ""
-	case c.Duty.IsZero() && c.Tax.IsZero():
-		return fmt.Sprintf("none, %s is under %s", c.Customs, m.Threshold)
-	}
-	words := fmt.Sprintf("%s %% duty on %s is %s; %s %% tax is %s", m.Duty.PercentText(), c.Customs, c.Duty, m.Tax.PercentText(), c.Tax)
-	if c.Reclaimed {
-		words += ", which is reclaimed"
-	}
-	return words
-}
+// LeastCostSQL is the least cost of an offer o that has market prices, in minor units, and 0 without.
+const LeastCostSQL = `case when cardinality(o.market_prices) > 0 then (select coalesce(min(cost), 0) from offer_variant where offer_id = o.id and not withdrawn) else 0 end`
 
 // Ladder is a price in its parts, for the price ladder.
 type Ladder struct {

@@ -105,7 +105,7 @@ func (s *Service) other(ctx context.Context, q database.Querier, id int64) (othe
 	var rating int
 	err := q.QueryRow(ctx, `
 		select o.title, u.name, x.name, u.country, u.on_time, o.rating, o.withdrawn_at is not null or x.state <> 'connected', own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries,
-			o.market_prices, o.market_currency, o.currency, case when cardinality(o.market_prices) > 0 then (select coalesce(min(cost), 0) from offer_variant where offer_id = o.id and not withdrawn) else 0 end, cardinality(o.pictures)
+			o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+`, cardinality(o.pictures)
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = $1`, id).
 		Scan(&o.Title, &o.Supplier, &o.Source, &o.ShipsFrom, &o.OnTime, &rating, &withdrawn, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost, &o.count)
 	if database.Missing(err) {

@@ -138,7 +138,7 @@ func (d *draft) values(v *draftVariant) []string {
 func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, error) {
 	rows, err := q.Query(ctx, `
 		select d.id, d.offer_id, d.reference::text, d.revision, d.title, d.description, d.pictures, d.options, d.collections, d.tags, d.updated_at, o.title, u.name, o.page_url, o.source_id, o.number,
-			o.withdrawn_at, x.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, case when cardinality(o.market_prices) > 0 then (select coalesce(min(cost), 0) from offer_variant where offer_id = o.id and not withdrawn) else 0 end
+			o.withdrawn_at, x.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+`
 		from draft d join offer o on o.id = d.offer_id join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id
 		where $1::bigint[] is null or d.id = any ($1) order by d.id desc`, ids)
 	if err != nil {

@@ -257,11 +257,7 @@ func (w *worker) charges(item *markup.Item, given string, trace *markup.Trace) (
 		return err.Error()
 	}
 	if trace != nil {
-		words := fmt.Sprintf("none, %s is under %s", c.Customs, due.Threshold)
-		if !item.Cost.Charges.IsZero() {
-			words = fmt.Sprintf("%s %% duty on %s is %s; %s %% tax is %s", due.Duty.PercentText(), c.Customs, c.Duty, due.Tax.PercentText(), c.Tax)
-		}
-		trace.Add(markup.Step{Kind: markup.StepCharges, Amount: item.Cost.Charges, Text: words})
+		trace.Add(markup.Step{Kind: markup.StepCharges, Amount: item.Cost.Charges, Text: due.Words(c)})
 	}
 	return ""
 }

@@ -117,3 +117,15 @@ func (m Import) On(goods, freight money.Amount) (Charges, error) {
 	tax, err := base.Share(m.Tax)
 	return Charges{customs, duty, tax, m.Reclaimed}, err
 }
+
+// Words says what the charges were worked out from, for the trace of a price.
+func (m Import) Words(c Charges) string {
+	if c.Duty.IsZero() && c.Tax.IsZero() {
+		return fmt.Sprintf("none, %s is under %s", c.Customs, m.Threshold)
+	}
+	words := fmt.Sprintf("%s %% duty on %s is %s; %s %% tax is %s", m.Duty.PercentText(), c.Customs, c.Duty, m.Tax.PercentText(), c.Tax)
+	if c.Reclaimed {
+		words += ", which is reclaimed"
+	}
+	return words
+}
