@@ -100,9 +100,17 @@ func jumps(intake int64, factor int) string {
 
 // Postpone sets those staged offers apart whose costs move by a factor at once, until Release: their places are negative.
 func (s *Service) Postpone(ctx context.Context, tx pgx.Tx, intake int64, factor int) error {
+	rows, err := tx.Query(ctx, `select distinct t.offer_id `+jumps(intake, factor))
+	if err != nil {
+		return err
+	}
+	offers, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	if err != nil {
+		return err
+	}
 	offersIn, variantsIn := stagingTables(intake)
 	for _, table := range []string{variantsIn, offersIn} {
-		if _, err := tx.Exec(ctx, `update `+table+` x set place = -place where place > 0 and offer_id = any (array(select distinct t.offer_id `+strings.Replace(jumps(intake, factor), "s.place = t.place", "abs(s.place) = abs(t.place)", 1)+`))`); err != nil {
+		if _, err := tx.Exec(ctx, `update `+table+` set place = -place where place > 0 and offer_id = any ($1)`, offers); err != nil {
 			return err
 		}
 	}

@@ -34,14 +34,10 @@ func (s *Service) end(ctx context.Context, in *intaking) error {
 		if in.State == "held" && in.Hold.Kind != "prices" {
 			return nil
 		}
-		if in.State == "held" {
-			if in.Changed+in.Withdrawn == 0 {
-				return nil
+		if in.State != "held" {
+			if err := s.Shelf.Unstage(ctx, tx, in.ID); err != nil {
+				return err
 			}
-			return s.Prices.RepriceAll(ctx, tx, "changed offers")
-		}
-		if err := s.Shelf.Unstage(ctx, tx, in.ID); err != nil {
-			return err
 		}
 		if in.Changed+in.Withdrawn == 0 {
 			return nil
