@@ -3,6 +3,8 @@ package index
 import (
 	"cmp"
 	"slices"
+
+	"plainpelican/core/terms"
 )
 
 // Sort is what comes first.
@@ -38,12 +40,14 @@ type Bound[K Number | Figure] struct {
 
 // Question is a sentence about the catalog. Clauses that are not there ask for nothing.
 type Question struct {
-	Words   string
+	Words   terms.Query
 	Facets  map[Facet][]string // any of these
 	Numbers []Bound[Number]
 	// Figures are in Store, 0 is none: then they ask for nothing.
 	Figures []Bound[Figure]
 	Store   int64
+	// SoldOutToo takes an offer's figures from its cheapest variant, in stock or not.
+	SoldOutToo bool
 	// Standard hides what misses any of its bounds.
 	Standard Standard
 	Sort     Sort
@@ -67,8 +71,10 @@ type Answer[T any] struct {
 	Hidden int
 	// Hits are sorted, from Offset, at most Limit.
 	Hits []Hit[T]
-	// Instead maps words that nothing holds to the nearest that were looked up.
-	Instead map[string]string
+	// Corrections are what was looked for beside or in place of words.
+	Corrections []Correction
+	// Emptied are words without which there would be hits, where there are none.
+	Emptied []Emptied
 	Counts  Counts
 }
 
@@ -100,19 +106,17 @@ const (
 
 // Ask answers a question.
 func (s *Snapshot[T]) Ask(q Question) Answer[T] {
-	a := Answer[T]{Hits: []Hit[T]{}, Instead: map[string]string{}}
-	asked := s.asked(q.Words, a.Instead)
+	a := Answer[T]{Hits: []Hit[T]{}}
+	asked, corrections := s.asked(&q.Words)
+	a.Corrections = corrections
 	top := &best{keep: q.Offset + q.Limit}
 	for f := range a.Counts.Facets {
 		a.Counts.Facets[f] = map[string]int{}
 	}
 	for i := range s.parts {
 		p := &s.parts[i]
-		here := make([]looked, len(asked))
-		for w := range asked {
-			here[w] = asked[w][i]
-		}
-		sets := p.clauses(&q, here)
+		here, without := asked.in(i)
+		sets := p.clauses(&q, here, without)
 		all := asGiven(p.without(&sets, -1))
 		a.Total += all.n
 		if sets[standardPlace] != nil {
@@ -126,6 +130,9 @@ func (s *Snapshot[T]) Ask(q Question) Answer[T] {
 		}
 	}
 	a.Hits = s.hits(top.sorted()[min(q.Offset, len(top.entries)):])
+	if a.Total == 0 {
+		a.Emptied = s.emptied(&q, &asked)
+	}
 	return a
 }
 
@@ -143,21 +150,8 @@ func (s *Snapshot[T]) hits(rows []entry) []Hit[T] {
 	return hits
 }
 
-// asked finds the words of a question, by word, then by part.
-func (s *Snapshot[T]) asked(words string, corrected map[string]string) (asked [][]looked) {
-	for _, w := range Terms(words) {
-		found, instead := s.find(w)
-		if instead != "" {
-			corrected[w] = instead
-		}
-		asked = append(asked, found)
-	}
-	return asked
-}
-
 // clauses turns each clause that asks for something into the set of rows that meet it.
-func (p *part[T]) clauses(q *Question, asked []looked) (sets [clauses]bitset) {
-	n := len(p.ids)
+func (p *part[T]) clauses(q *Question, needs, without []looked) (sets [clauses]bitset) {
 	narrow := func(clause int, set bitset) {
 		if sets[clause] == nil {
 			sets[clause] = slices.Clone(set)
@@ -165,14 +159,13 @@ func (p *part[T]) clauses(q *Question, asked []looked) (sets [clauses]bitset) {
 			sets[clause].and(set)
 		}
 	}
-	for _, l := range asked {
-		set := none(n)
-		for _, s := range l.spans {
-			for _, row := range p.posts[p.heads[s.from]:p.heads[s.to]] {
-				set.add(row)
-			}
-		}
-		narrow(words, set)
+	for i := range needs {
+		narrow(words, p.meets(&needs[i]))
+	}
+	for i := range without {
+		others := full(len(p.ids))
+		others.without(p.meets(&without[i]))
+		narrow(words, others)
 	}
 	for f, choices := range q.Facets {
 		if len(choices) > 0 {
@@ -185,7 +178,7 @@ func (p *part[T]) clauses(q *Question, asked []looked) (sets [clauses]bitset) {
 	for _, b := range q.Standard.Numbers {
 		narrow(standardPlace, p.number(b))
 	}
-	if money := p.money[q.Store]; money != nil {
+	if money := p.columns(q); money != nil {
 		for _, b := range q.Figures {
 			narrow(firstFigure+int(b.Of), money.figure(b))
 		}
@@ -205,14 +198,14 @@ func (p *part[T]) number(b Bound[Number]) bitset {
 	if at := slices.Index(p.bounded[b.Of].offered, value); at >= 0 {
 		return p.bounded[b.Of].sets[at].bitset
 	}
-	return p.coded[b.Of].within(p.numbers[b.Of], value, b.Of.atMost())
+	return p.sliced[b.Of].within(p.numbers[b.Of], value, b.Of.atMost())
 }
 
 func (c *columns) figure(b Bound[Figure]) bitset {
 	if at := slices.Index(c.bounded[b.Of].offered, b.Value); at >= 0 {
 		return c.bounded[b.Of].sets[at].bitset
 	}
-	return c.coded[b.Of].within(c.of[b.Of], b.Value, b.Of.atMost())
+	return c.sliced[b.Of].within(c.of[b.Of], b.Value, b.Of.atMost())
 }
 
 // without is the rows alive that meet every clause but one.
@@ -248,7 +241,7 @@ func (p *part[T]) count(q *Question, sets *[clauses]bitset, all given, into *Cou
 			tally(set, since, &into.Numbers[k])
 		}
 	}
-	if money := p.money[q.Store]; money != nil {
+	if money := p.columns(q); money != nil {
 		for f, b := range money.bounded {
 			tally(others(firstFigure+f), b.sets, &into.Figures[f])
 		}
@@ -267,7 +260,7 @@ func tally(set given, within []counted, into *[]int) {
 // rank offers the rows of a set to the best ones, by the question's order.
 func (p *part[T]) rank(q *Question, asked []looked, set bitset, top *best) {
 	if f, is := byFigure[q.Sort]; is {
-		money := p.money[q.Store]
+		money := p.columns(q)
 		if money == nil {
 			pick[int64](set, p.ids, nil, false, top)
 			return

@@ -36,6 +36,13 @@ func (b bitset) or(c bitset) {
 	}
 }
 
+func (b bitset) without(c bitset) {
+	c = c[:len(b)]
+	for i := range b {
+		b[i] &^= c[i]
+	}
+}
+
 func (b bitset) len() (n int) {
 	for _, word := range b {
 		n += bits.OnesCount64(word)

@@ -54,9 +54,6 @@ func (f Facet) choicesOf(value string) []string {
 			at += next + 3
 		}
 	case ShipsTo:
-		if value == "" {
-			return nil
-		}
 		return strings.Split(value, ",")
 	}
 	return []string{value}
@@ -98,9 +95,7 @@ func (f facet) finish() facet {
 
 // answers tells for each value whether it answers to one of some choices.
 func (f *facet) answers(choices []string) []bool {
-	if f.kind == ShipsTo {
-		choices = append(slices.Clone(choices), Everywhere)
-	}
+	choices = f.kind.withEverywhere(choices)
 	does := make([]bool, len(f.values))
 	for code, value := range f.values {
 		does[code] = slices.ContainsFunc(f.kind.choicesOf(value), func(c string) bool { return slices.Contains(choices, c) })
@@ -120,15 +115,21 @@ func (f *facet) rows(choices []string) bitset {
 		}
 		return set
 	}
-	if f.kind == ShipsTo {
-		choices = append(slices.Clone(choices), Everywhere)
-	}
-	for _, choice := range choices {
-		if at, there := slices.BinarySearch(f.choices, choice); there {
+	for _, choice := range f.kind.withEverywhere(choices) {
+		at, there := slices.BinarySearch(f.choices, choice)
+		if there {
 			set.or(f.sets[at].bitset)
 		}
 	}
 	return set
+}
+
+// withEverywhere adds who ships to all, where a country is among the choices.
+func (f Facet) withEverywhere(choices []string) []string {
+	if f == ShipsTo && slices.ContainsFunc(choices, func(c string) bool { return c != "" }) {
+		return append(slices.Clone(choices), Everywhere)
+	}
+	return choices
 }
 
 // count adds how many rows of a set answer to each choice; those to none are left out. Who

@@ -28,7 +28,7 @@ const (
 	Supplier               // its name
 	Brand                  // "" is none
 	ShipsFrom              // a country
-	ShipsTo                // countries with commas between, or Everywhere
+	ShipsTo                // countries with commas between, or Everywhere; "" is not said
 	Demand                 // a class
 	Mine                   // whether it is in the Workbench or among the listings
 	facets
@@ -60,8 +60,13 @@ const (
 	numbers
 )
 
-// NoGrowth is the growth of what is not known.
-const NoGrowth = -1 << 31
+// NoGrowth is the growth of what is not known; Uncounted the rivals of what nobody has counted; Unknown any other number
+// that is not known. None of them keeps a bound that is asked for.
+const (
+	NoGrowth  = -1 << 31
+	Uncounted = 1<<31 - 1
+	Unknown   = -1
+)
 
 // Figure is what an offer comes to in one store, in minor units of its currency or as said.
 type Figure uint8
@@ -85,10 +90,12 @@ func (f Figure) atMost() bool { return f <= Days }
 
 // Row is what the index must know of an offer.
 type Row struct {
-	ID      int64
-	Text    string // title, supplier, category, brand
-	Facets  [facets]string
-	Numbers [numbers]int32
+	ID   int64
+	Text string // title, supplier, category, brand, number
+	// Values are those of its variants' options, each once; Codes its product numbers, SKUs and barcodes as terms.Code has them.
+	Values, Codes []string
+	Facets        [facets]string
+	Numbers       [numbers]int32
 	// Glance is its first picture's; not known where that was not looked at.
 	Glance likeness.Glance
 	// Grams is the least that one of its variants weighs; 0 is not known.
@@ -110,8 +117,10 @@ type Figures struct {
 
 // Pricing works out offers' figures in a store. Offered are the bounds with counts.
 type Pricing[T any] struct {
-	Of      func(*T) Figures
-	Offered [figures][]int64
+	// Of are those of the cheapest variant that is in stock; Cheapest of the cheapest, in stock or not: worked out when
+	// first asked for. Without it Of holds for both.
+	Of, Cheapest func(*T) Figures
+	Offered      [figures][]int64
 }
 
 // Prices are by store.
@@ -133,12 +142,30 @@ type part[T any] struct {
 	alive bitset
 	live  int
 	money map[int64]*columns
+	// cheapest are the columns of the cheapest variants, whether in stock or not.
+	cheapest map[int64]func() *columns
+}
+
+// columns are those that a question is about; nil where there is no such store.
+func (p *part[T]) columns(q *Question) *columns {
+	if of := p.cheapest[q.Store]; of != nil && q.SoldOutToo {
+		return of()
+	}
+	return p.money[q.Store]
+}
+
+// cheapestOf works out the columns of the cheapest variants once somebody asks.
+func cheapestOf[T any](things []T, price Pricing[T]) func() *columns {
+	if price.Cheapest == nil {
+		return nil
+	}
+	return sync.OnceValue(func() *columns { return priced(things, price.Cheapest, price.Offered) })
 }
 
 // columns are the figures of a segment's rows in one store. What has no price is beyond any bound.
 type columns struct {
 	of      [figures][]int64
-	coded   [figures]codes[int64]
+	sliced  [figures]bitSliced[int64]
 	bounded [figures]bounds[int64]
 }
 
@@ -148,10 +175,10 @@ type bounds[V int32 | int64] struct {
 	sets    []counted
 }
 
-func boundsOf[V int32 | int64](coded *codes[V], column, offered []V, atMost bool) bounds[V] {
+func boundsOf[V int32 | int64](sliced *bitSliced[V], column, offered []V, atMost bool) bounds[V] {
 	b := bounds[V]{offered: offered}
 	for _, bound := range offered {
-		b.sets = append(b.sets, asCounted(coded.within(column, bound, atMost)))
+		b.sets = append(b.sets, asCounted(sliced.within(column, bound, atMost)))
 	}
 	return b
 }
@@ -191,10 +218,8 @@ func (s *Snapshot[T]) Apply(changed []Entry[T], gone []int64) *Snapshot[T] {
 	}
 	if len(kept) > 0 {
 		seg := build(kept, s.offered)
-		p := part[T]{segment: seg, alive: full(len(kept)), live: len(kept), money: map[int64]*columns{}}
-		for store, price := range s.prices {
-			p.money[store] = priced(seg.things, price)
-		}
+		p := part[T]{segment: seg, alive: full(len(kept)), live: len(kept)}
+		p.priceIn(s.prices)
 		next.parts = append(next.parts, p)
 	}
 	next.compact()
@@ -227,8 +252,17 @@ const (
 	beneath = -1 << 63
 )
 
+// priceIn works out the columns of all stores.
+func (p *part[T]) priceIn(prices Prices[T]) {
+	p.money, p.cheapest = map[int64]*columns{}, map[int64]func() *columns{}
+	for store, price := range prices {
+		p.money[store] = priced(p.things, price.Of, price.Offered)
+		p.cheapest[store] = cheapestOf(p.things, price)
+	}
+}
+
 // priced works out the figures of all things, on as many processors as there are.
-func priced[T any](things []T, price Pricing[T]) *columns {
+func priced[T any](things []T, of func(*T) Figures, offered [figures][]int64) *columns {
 	c := &columns{}
 	for f := range c.of {
 		c.of[f] = make([]int64, len(things))
@@ -240,13 +274,13 @@ func priced[T any](things []T, price Pricing[T]) *columns {
 		free <- struct{}{}
 		working.Go(func() {
 			for i := from; i < min(from+chunk, len(things)); i++ {
-				c.put(i, price.Of(&things[i]))
+				c.put(i, of(&things[i]))
 			}
 			<-free
 		})
 	}
 	working.Wait()
-	c.bound(price.Offered)
+	c.bound(offered)
 	return c
 }
 
@@ -272,19 +306,15 @@ func (c *columns) bound(offered [figures][]int64) {
 }
 
 func (c *columns) boundOne(f int, offered []int64) {
-	c.coded[f] = codesOf(c.of[f])
-	c.bounded[f] = boundsOf(&c.coded[f], c.of[f], offered, Figure(f).atMost())
+	c.sliced[f] = bitSlicedOf(c.of[f])
+	c.bounded[f] = boundsOf(&c.sliced[f], c.of[f], offered, Figure(f).atMost())
 }
 
 // WithPrices is the same snapshot with all stores' columns worked out anew.
 func (s *Snapshot[T]) WithPrices(prices Prices[T]) *Snapshot[T] {
 	next := &Snapshot[T]{prices: prices, offered: s.offered, parts: slices.Clone(s.parts)}
 	for i := range next.parts {
-		p := &next.parts[i]
-		p.money = map[int64]*columns{}
-		for store, price := range prices {
-			p.money[store] = priced(p.things, price)
-		}
+		next.parts[i].priceIn(prices)
 	}
 	return next
 }

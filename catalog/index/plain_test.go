@@ -8,9 +8,11 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"plainpelican/core/terms"
 )
 
-var vocabulary = []string{"enamel", "mug", "kettle", "steel", "camp", "garden", "wool", "zinc", "pot", "lantern"}
+var vocabulary = []string{"enamel", "mug", "kettle", "steel", "camp", "garden", "wool", "zinc", "pot", "lantern", "crème", "creme", "350ml", "0.35 l", "不锈钢", "wi-fi", "wifi"}
 
 func one[V any](r *rand.Rand, of ...V) V { return of[r.IntN(len(of))] }
 
@@ -20,7 +22,10 @@ func randomRow(r *rand.Rand, id int64) Entry[Figures] {
 	for range 2 + r.IntN(4) + long {
 		words = append(words, one(r, vocabulary...))
 	}
-	e := Entry[Figures]{Row: Row{ID: id, Text: strings.Join(words, " ")}}
+	e := Entry[Figures]{Row: Row{ID: id, Text: strings.Join(words, " "), Codes: []string{fmt.Sprint("code", id), "both"}[:1+r.IntN(2)]}}
+	for range r.IntN(3) {
+		e.Values = append(e.Values, one(r, "plum", "deep plum", "2 L", "pot"))
+	}
 	e.Facets = [facets]string{Category: one(r, "Kitchen", "Kitchen > Camp", "Kitchen > Camp > Mugs", "Garden"), Source: one(r, "1", "2", "3"), Supplier: fmt.Sprint("Supplier ", r.IntN(300)), Brand: one(r, "", "Linden"),
 		ShipsFrom: one(r, "CN", "VN", "PL"), ShipsTo: one(r, "*", "US", "DE,US", "DE,FR,GB", ""), Demand: one(r, "rising", "steady"), Mine: one(r, "no", "no", "workbench")}
 	for k := range e.Numbers {
@@ -37,7 +42,7 @@ func randomRow(r *rand.Rand, id int64) Entry[Figures] {
 var (
 	offeredNumbers = Offered{Stock: {10, 100}, Rating: {50}, Rivals: {20, 80}, Verified: {1}}
 	// asItIs prices things that are their own prices.
-	asItIs = Prices[Figures]{1: {func(f *Figures) Figures { return *f }, [figures][]int64{Landed: {1000, 3000}, Days: {800, 1600}, Profit: {0, 500}}}}
+	asItIs = Prices[Figures]{1: {Of: func(f *Figures) Figures { return *f }, Offered: [figures][]int64{Landed: {1000, 3000}, Days: {800, 1600}, Profit: {0, 500}}}}
 )
 
 func world(r *rand.Rand, n int) (*Snapshot[Figures], map[int64]Entry[Figures]) {
@@ -50,14 +55,99 @@ func world(r *rand.Rand, n int) (*Snapshot[Figures], map[int64]Entry[Figures]) {
 	return Build(rows, offeredNumbers, asItIs), known
 }
 
-var cut = map[string][]string{}
+// position is where a term stands in a text: it, and those that mean the same there; first of a text of its own or not.
+type position struct {
+	terms, plain []string
+	begins       bool
+}
+
+var (
+	cut   = map[string][]position{}
+	plain = strings.NewReplacer("è", "e").Replace
+)
 
 // termsOf remembers what it has cut once.
-func termsOf(text string) []string {
-	if cut[text] == nil {
-		cut[text] = Terms(text)
+func termsOf(e Entry[Figures]) []position {
+	key := e.Text + "\n" + strings.Join(e.Values, "\n")
+	if cut[key] == nil {
+		var c terms.Cutter
+		var all []position
+		for i, text := range append([]string{e.Text}, e.Values...) {
+			begins := i > 0
+			c.Cut(text, func(term []byte, also bool) {
+				if !also {
+					all = append(all, position{begins: begins})
+					begins = false
+				}
+				p := &all[len(all)-1]
+				p.terms, p.plain = append(p.terms, string(term)), append(p.plain, plain(string(term)))
+			})
+		}
+		cut[key] = all
 	}
-	return cut[text]
+	return cut[key]
+}
+
+// startsWith tells whether a term begins so; a number must be all of it.
+func startsWith(term, start string) bool {
+	if strings.Trim(start, "0123456789") == "" {
+		return term == start
+	}
+	return strings.HasPrefix(term, start)
+}
+
+// plainPoints is how well a row meets a need, said plainly; -1 where it does not.
+func plainPoints(n terms.Need, e Entry[Figures]) (best int) {
+	best = -1
+	text := termsOf(e)
+	for i, a := range n.Alternatives {
+		wanted := make([]string, len(a.Terms))
+		for j, w := range a.Terms {
+			wanted[j] = plain(w)
+		}
+		bonus := func(first int) int { return map[bool]int{true: first, false: 0}[i == 0] }
+		switch a.Match {
+		case terms.Phrase:
+			for from := range text {
+				same := 0
+				for same < len(wanted) && from+same < len(text) && text[from+same].plain[0] == wanted[same] && (same == 0 || !text[from+same].begins) {
+					same++
+				}
+				if same == len(wanted) {
+					best = max(best, 256+max(20, bonus(40))-min(from, 255))
+					break
+				}
+			}
+		case terms.All:
+			if !slices.ContainsFunc(wanted, func(w string) bool {
+				return !slices.ContainsFunc(text, func(p position) bool { return slices.Contains(p.plain, w) })
+			}) {
+				best = max(best, 256-100)
+			}
+		default:
+			for at, p := range text {
+				for j, t := range p.plain {
+					for k, w := range wanted {
+						points := 256 - min(at, 255)
+						switch {
+						case t == w && a.Match != terms.AnyOf && p.terms[j] == a.Terms[k]:
+							points += bonus(40)
+						case t == w && a.Match != terms.AnyOf:
+							points += bonus(20)
+						case t == w || (a.Match == terms.Beginning && startsWith(t, w)):
+						default:
+							continue
+						}
+						best = max(best, points)
+					}
+				}
+			}
+		}
+	}
+	if n.Code != "" && slices.Contains(e.Codes, n.Code) {
+		best = 1000
+	}
+	return best
 }
 
 // answersTo says plainly whether a value of a facet is meant by a choice.
@@ -66,7 +156,7 @@ func answersTo(f Facet, value, choice string) bool {
 	case Category:
 		return value == choice || strings.HasPrefix(value, choice+" > ")
 	case ShipsTo:
-		return value == "*" || (value != "" && slices.Contains(strings.Split(value, ","), choice))
+		return (value == "*" && choice != "") || slices.Contains(strings.Split(value, ","), choice)
 	}
 	return value == choice
 }
@@ -85,11 +175,8 @@ func keepsFigure(m Figures, b Bound[Figure]) bool {
 // matches is what a question asks, said plainly, one row at a time; left is a clause to
 // leave out, as the counts of its choices do.
 func matches(q Question, e Entry[Figures], left any) bool {
-	text := termsOf(e.Text)
-	for _, w := range termsOf(q.Words) {
-		if !slices.ContainsFunc(text, func(x string) bool { return strings.HasPrefix(x, w) }) {
-			return false
-		}
+	if slices.ContainsFunc(q.Words.Needs, func(n terms.Need) bool { return plainPoints(n, e) < 0 }) || slices.ContainsFunc(q.Words.Without, func(n terms.Need) bool { return plainPoints(n, e) >= 0 }) {
+		return false
 	}
 	for f, choices := range q.Facets {
 		if left != f && len(choices) > 0 && !slices.ContainsFunc(choices, func(c string) bool { return answersTo(f, e.Facets[f], c) }) {
@@ -117,11 +204,16 @@ var sorts = []Sort{ByLanded, ByItem, ByShipping, ByDays, ByUnits, ByGrowth, ByRa
 
 func randomQuestion(r *rand.Rand) Question {
 	q := Question{Store: 1, Limit: 50, Sort: one(r, sorts...), Facets: map[Facet][]string{}, Counts: true, SeenSince: []int32{30, 150}}
+	typed := ""
 	for range r.IntN(3) {
-		w := one(r, vocabulary...)
-		q.Words += " " + w[:len(w)-r.IntN(2)]
+		w := one(r, append(slices.Clone(vocabulary[:10]), "crème", "creme", "350 ml", "2l", "plum", "35cl", "wi-fi", "wifi", "锈钢", `"steel pot"`, `"deep plum"`, "-zinc", "-plum", "both", fmt.Sprint("code", r.IntN(700)))...)
+		if terms.IsPlain(w) && w[0] >= 'a' && r.IntN(2) == 0 && w != "both" && w != "wi-fi" {
+			w = w[:len(w)-1]
+		}
+		typed += " " + w
 	}
-	choices := map[Facet][]string{Category: {"Kitchen", "Kitchen > Camp", "Garden", "Attic"}, Source: {"1", "2"}, Supplier: {"Supplier 3", "Supplier 77"}, Brand: {"Linden", ""}, ShipsFrom: {"CN", "PL", "XX"}, ShipsTo: {"US", "GB"}, Demand: {"rising"}, Mine: {"no"}}
+	q.Words = terms.Parse(typed, nil)
+	choices := map[Facet][]string{Category: {"Kitchen", "Kitchen > Camp", "Garden", "Attic"}, Source: {"1", "2"}, Supplier: {"Supplier 3", "Supplier 77"}, Brand: {"Linden", ""}, ShipsFrom: {"CN", "PL", "XX"}, ShipsTo: {"US", "GB", ""}, Demand: {"rising"}, Mine: {"no"}}
 	for f, of := range choices {
 		if r.IntN(6) == 0 {
 			q.Facets[f] = []string{one(r, of...), one(r, of...)}
@@ -170,18 +262,8 @@ func inOrder(q Question, a, b Entry[Figures]) int {
 
 // relevance is how well a row has the words of a question, said plainly.
 func relevance(q Question, e Entry[Figures]) (sum int) {
-	for _, w := range termsOf(q.Words) {
-		best := -1000
-		for at, x := range termsOf(e.Text) {
-			if strings.HasPrefix(x, w) {
-				points := -min(at, 255)
-				if x == w {
-					points += 40
-				}
-				best = max(best, points)
-			}
-		}
-		sum += best
+	for _, n := range q.Words.Needs {
+		sum += plainPoints(n, e)
 	}
 	return sum
 }

@@ -2,6 +2,7 @@ package index
 
 import (
 	"math"
+	"slices"
 	"sync"
 )
 
@@ -10,8 +11,10 @@ import (
 const (
 	wordPoints  = math.MaxUint8 + 1
 	exactPoints = 40
+	likePoints  = 20 // but for accents
+	codePoints  = 1000
 	// mostPointed is how many words have points: their sum fits.
-	mostPointed = math.MaxUint16 / (wordPoints + exactPoints)
+	mostPointed = math.MaxUint16 / codePoints
 )
 
 // scratch lends a column of so many rows, cleared; back takes it for the next.
@@ -55,8 +58,11 @@ func (p *part[T]) points(l looked) *[]uint16 {
 	for _, s := range l.spans {
 		for w := s.from; w < s.to; w++ {
 			most := uint16(wordPoints)
-			if int(w) == l.exact {
+			switch {
+			case int(w) == l.exact:
 				most += exactPoints
+			case slices.ContainsFunc(l.like, func(s span) bool { return s.from == w }):
+				most += likePoints
 			}
 			rows := p.posts[p.heads[w]:p.heads[w+1]]
 			first := p.first[p.heads[w]:p.heads[w+1]]
@@ -65,6 +71,12 @@ func (p *part[T]) points(l looked) *[]uint16 {
 				best[row] = max(best[row], most-uint16(first[i]))
 			}
 		}
+	}
+	for _, f := range l.rows {
+		best[f.row] = max(best[f.row], f.points)
+	}
+	for _, row := range l.codes {
+		best[row] = codePoints
 	}
 	return all
 }

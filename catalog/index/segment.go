@@ -1,11 +1,12 @@
 package index
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 	"sync"
 
-	"github.com/kljensen/snowball/english"
+	"plainpelican/core/terms"
 )
 
 // segment is an index over some rows, in the order of their ids.
@@ -13,7 +14,7 @@ type segment[T any] struct {
 	ids     []int64
 	facets  [facets]facet
 	numbers [numbers][]int32
-	coded   [numbers]codes[int32]
+	sliced  [numbers]bitSliced[int32]
 	bounded [numbers]bounds[int32]
 	things  []T
 	sights  sights
@@ -21,16 +22,35 @@ type segment[T any] struct {
 	since sync.Map
 
 	vocabulary []string // sorted
-	// plain are the words of letters alone, by their places; alike are those of them with the same stem.
-	plain []uint32
-	alike map[string][]uint32
-	// words are the places in the vocabulary of each row's words, in the order of its text, from starts[row].
+	// folded are the words with accents, by what they are without; plain the words of letters alone; alike those of
+	// them with the same stem.
+	folded []folded
+	plain  []uint32
+	alike  map[string][]uint32
+	// words are each row's words by their index in the vocabulary, in the order of its text, from starts[row]. Those
+	// marked as also stand where the one before them does.
 	words  []uint32
 	starts []uint32
 	// posts are the rows that hold each word, from heads[word]; first is where each holds it first.
 	posts []uint32
 	first []uint8
 	heads []uint32
+	// productCodes find rows by their product numbers.
+	productCodes []uint64
+}
+
+// also marks a word of a row that stands at the position of the one before it, begins the first of a text of its own:
+// no phrase goes over it.
+const (
+	also   = 1 << 31
+	begins = 1 << 30
+	marks  = also | begins
+)
+
+// folded is a word with accents.
+type folded struct {
+	plain string
+	word  uint32
 }
 
 // seenSince is the rows that were first seen on a day or later.
@@ -38,7 +58,7 @@ func (s *segment[T]) seenSince(day int32) counted {
 	if known, ok := s.since.Load(day); ok {
 		return known.(counted)
 	}
-	set := asCounted(s.coded[Seen].within(s.numbers[Seen], day, false))
+	set := asCounted(s.sliced[Seen].within(s.numbers[Seen], day, false))
 	s.since.Store(day, set)
 	return set
 }
@@ -56,7 +76,24 @@ func build[T any](rows []Entry[T], offered Offered) *segment[T] {
 	}
 	known := map[string]uint32{}
 	var met []string // words in the order in which they were met
-	var buffer []byte
+	var cutter terms.Cutter
+	fresh := false
+	add := func(term []byte, there bool) {
+		id, ok := known[string(term)]
+		if !ok {
+			id = uint32(len(met))
+			word := string(term)
+			known[word] = id
+			met = append(met, word)
+		}
+		if there {
+			id |= also
+		} else if fresh {
+			id |= begins
+			fresh = false
+		}
+		s.words = append(s.words, id)
+	}
 	for i := range rows {
 		r := &rows[i]
 		s.ids[i], s.things[i] = r.ID, r.Thing
@@ -69,16 +106,13 @@ func build[T any](rows []Entry[T], offered Offered) *segment[T] {
 		if r.Glance.Shapes.Known() {
 			s.sights.add(uint32(i), r.Grams, &r.Glance.Shapes, &r.Glance.Rough)
 		}
-		buffer = eachTerm(r.Text, buffer, func(term []byte) {
-			id, ok := known[string(term)]
-			if !ok {
-				id = uint32(len(met))
-				word := string(term)
-				known[word] = id
-				met = append(met, word)
-			}
-			s.words = append(s.words, id)
-		})
+		cutter.Cut(r.Text, add)
+		for _, value := range r.Values {
+			fresh = true
+			cutter.Cut(value, add)
+		}
+		fresh = false
+		s.addCodes(i, r.Codes)
 		s.starts[i+1] = uint32(len(s.words))
 	}
 	order := make([]uint32, len(met))
@@ -92,8 +126,10 @@ func build[T any](rows []Entry[T], offered Offered) *segment[T] {
 		place[id], s.vocabulary[at] = uint32(at), met[id]
 	}
 	for i, w := range s.words {
-		s.words[i] = place[w]
+		s.words[i] = place[w&^marks] | w&marks
 	}
+	slices.Sort(s.productCodes)
+	s.productCodes = slices.Compact(s.productCodes)
 	s.finish(coders, offered)
 	return s
 }
@@ -105,17 +141,22 @@ func (s *segment[T]) finish(coders [facets]*coder, offered Offered) {
 		s.facets[f] = c.facet.finish()
 	}
 	for k := range s.numbers {
-		s.coded[k] = codesOf(s.numbers[k])
-		s.bounded[k] = boundsOf(&s.coded[k], s.numbers[k], offered[k], Number(k).atMost())
+		s.sliced[k] = bitSlicedOf(s.numbers[k])
+		s.bounded[k] = boundsOf(&s.sliced[k], s.numbers[k], offered[k], Number(k).atMost())
 	}
 	s.alike = map[string][]uint32{}
 	for at, word := range s.vocabulary {
-		if isPlain(word) {
+		plain := terms.Fold(word)
+		if plain != word {
+			s.folded = append(s.folded, folded{plain, uint32(at)})
+		}
+		if terms.IsPlain(plain) {
 			s.plain = append(s.plain, uint32(at))
-			stem := english.Stem(word, false)
+			stem := terms.Stem(plain)
 			s.alike[stem] = append(s.alike[stem], uint32(at))
 		}
 	}
+	slices.SortFunc(s.folded, func(a, b folded) int { return cmp.Or(strings.Compare(a.plain, b.plain), cmp.Compare(a.word, b.word)) })
 	s.post()
 }
 
@@ -125,7 +166,7 @@ func (s *segment[T]) post() {
 	last := make([]uint32, len(s.vocabulary)) // the row, from 1, in which a word was met last
 	for i := range s.ids {
 		for _, w := range s.words[s.starts[i]:s.starts[i+1]] {
-			if last[w] != uint32(i)+1 {
+			if w &^= marks; last[w] != uint32(i)+1 {
 				last[w] = uint32(i) + 1
 				s.heads[w+1]++
 			}
@@ -139,10 +180,14 @@ func (s *segment[T]) post() {
 	next := slices.Clone(s.heads[:len(s.vocabulary)])
 	clear(last)
 	for i := range s.ids {
-		for at, w := range s.words[s.starts[i]:s.starts[i+1]] {
-			if last[w] != uint32(i)+1 {
+		position := -1
+		for _, w := range s.words[s.starts[i]:s.starts[i+1]] {
+			if w&also == 0 {
+				position++
+			}
+			if w &^= marks; last[w] != uint32(i)+1 {
 				last[w] = uint32(i) + 1
-				s.posts[next[w]], s.first[next[w]] = uint32(i), uint8(min(at, 255))
+				s.posts[next[w]], s.first[next[w]] = uint32(i), uint8(max(0, min(position, 255)))
 				next[w]++
 			}
 		}
@@ -157,7 +202,7 @@ func (snap *Snapshot[T]) merge(parts []part[T]) part[T] {
 		words += len(p.words)
 	}
 	s := &segment[T]{ids: make([]int64, 0, n), things: make([]T, 0, n), starts: make([]uint32, 1, n+1), words: make([]uint32, 0, words)}
-	out := part[T]{segment: s, alive: full(n), live: n, money: map[int64]*columns{}}
+	out := part[T]{segment: s, alive: full(n), live: n, money: map[int64]*columns{}, cheapest: map[int64]func() *columns{}}
 	from := make([]rowOf, 0, n) // which row of which part each is
 	at := make([]int, len(parts))
 	for i := range parts {
@@ -184,7 +229,7 @@ func (snap *Snapshot[T]) merge(parts []part[T]) part[T] {
 		become[r.part][r.row] = int32(row) + 1
 		s.ids, s.things = append(s.ids, p.ids[r.row]), append(s.things, p.things[r.row])
 		for _, w := range p.words[p.starts[r.row]:p.starts[r.row+1]] {
-			s.words = append(s.words, places[r.part][w])
+			s.words = append(s.words, places[r.part][w&^marks]|w&marks)
 		}
 		s.starts = append(s.starts, uint32(len(s.words)))
 	}
@@ -196,6 +241,11 @@ func (snap *Snapshot[T]) merge(parts []part[T]) part[T] {
 			}
 		}
 	}
+	codes := make([][]uint64, len(parts))
+	for i := range parts {
+		codes[i] = parts[i].productCodes
+	}
+	s.mergeCodes(codes, become)
 	for k := range s.numbers {
 		s.numbers[k] = gather(from, func(i int) []int32 { return parts[i].numbers[k] })
 	}
@@ -206,6 +256,7 @@ func (snap *Snapshot[T]) merge(parts []part[T]) part[T] {
 		}
 		c.bound(price.Offered)
 		out.money[store] = c
+		out.cheapest[store] = cheapestOf(s.things, price)
 	}
 	var coders [facets]*coder
 	for f := range coders {
@@ -278,7 +329,7 @@ func mergedVocabulary[T any](parts []part[T]) (all []string, places [][]uint32) 
 func (s *segment[T]) forget() {
 	held := none(len(s.vocabulary))
 	for _, w := range s.words {
-		held.add(w)
+		held.add(w &^ marks)
 	}
 	place := make([]uint32, len(s.vocabulary))
 	kept := s.vocabulary[:0]
@@ -293,6 +344,6 @@ func (s *segment[T]) forget() {
 	}
 	s.vocabulary = kept
 	for i, w := range s.words {
-		s.words[i] = place[w]
+		s.words[i] = place[w&^marks] | w&marks
 	}
 }

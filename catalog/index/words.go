@@ -1,87 +1,240 @@
 package index
 
 import (
-	"cmp"
 	"slices"
 	"strings"
-	"unicode"
-	"unicode/utf8"
 
-	"github.com/kljensen/snowball/english"
+	"plainpelican/core/terms"
 )
-
-// Terms cuts text into the words that are looked up: lower case, letters and digits.
-func Terms(text string) (terms []string) {
-	eachTerm(text, nil, func(term []byte) { terms = append(terms, string(term)) })
-	return terms
-}
-
-// eachTerm does something with each word of a text; the buffer is returned for the next.
-func eachTerm(text string, buffer []byte, do func(term []byte)) []byte {
-	b := buffer[:0]
-	end := func() {
-		if len(b) > 0 {
-			do(b)
-		}
-		b = b[:0]
-	}
-	for _, r := range text {
-		switch {
-		case r < utf8.RuneSelf && ('a' <= r && r <= 'z' || '0' <= r && r <= '9'):
-			b = append(b, byte(r))
-		case 'A' <= r && r <= 'Z':
-			b = append(b, byte(r)+'a'-'A')
-		case r >= utf8.RuneSelf && (unicode.IsLetter(r) || unicode.IsDigit(r)):
-			b = utf8.AppendRune(b, unicode.ToLower(r))
-		default:
-			end()
-		}
-	}
-	end()
-	return b
-}
 
 // span is a run of words in a part's vocabulary: from, up to but not to.
 type span struct{ from, to uint32 }
 
-// looked is where a part holds a word that was asked for: words that begin so, and others
-// with its stem. exact is the place of the word itself, -1 where it is not there.
+// looked is where a part holds what is needed: words of its vocabulary, and rows that were found otherwise.
 type looked struct {
 	spans []span
-	exact int
+	exact int    // the word as it was typed; -1 where it is not there
+	like  []span // words that are it but for accents
+	rows  []found
+	codes []uint32 // rows with the product number
 }
 
-// look finds a word in a part. A number must be the whole word: 100 is not the beginning of
-// every offer's number.
-func (p *part[T]) look(word string) looked {
-	at, there := slices.BinarySearch(p.vocabulary, word)
-	l := looked{exact: -1}
-	s := span{uint32(at), uint32(at)}
-	if there {
-		l.exact = at
+// found is a row that holds a phrase, or words apart, and its points.
+type found struct {
+	row    uint32
+	points uint16
+}
+
+// apartPoints are for words that need not follow each other.
+const apartPoints = wordPoints - 100
+
+// same are the words that are one but for accents.
+func (p *part[T]) same(word string) (same []span) {
+	plain := terms.Fold(word)
+	if at, there := slices.BinarySearch(p.vocabulary, plain); there {
+		same = append(same, span{uint32(at), uint32(at) + 1})
 	}
-	if isNumber(word) {
-		if there {
-			s.to++
-		}
-		return looked{[]span{s}, l.exact}
+	from, _ := slices.BinarySearchFunc(p.folded, plain, func(f folded, plain string) int { return strings.Compare(f.plain, plain) })
+	for ; from < len(p.folded) && p.folded[from].plain == plain; from++ {
+		same = append(same, span{p.folded[from].word, p.folded[from].word + 1})
 	}
-	more, _ := slices.BinarySearchFunc(p.vocabulary[at:], word, func(known, prefix string) int {
-		if strings.HasPrefix(known, prefix) {
-			return -1
+	return same
+}
+
+// exactly is a word of the vocabulary.
+func (p *part[T]) exactly(word string) (s []span, at int) {
+	if at, there := slices.BinarySearch(p.vocabulary, word); there {
+		return []span{{uint32(at), uint32(at) + 1}}, at
+	}
+	return nil, -1
+}
+
+// whole are the words that are one but for accents and endings, or spell it in another way.
+func (p *part[T]) whole(word string) []span {
+	same := p.same(word)
+	plain := terms.Fold(word)
+	if !terms.IsPlain(plain) {
+		return same
+	}
+	for _, at := range p.alike[terms.Stem(plain)] {
+		same = append(same, span{at, at + 1})
+	}
+	for _, other := range terms.Spellings(plain) {
+		same = append(same, p.same(other)...)
+		for _, at := range p.alike[terms.Stem(other)] {
+			same = append(same, span{at, at + 1})
 		}
-		return 1
-	})
-	s.to += uint32(more)
-	l.spans = []span{s}
-	if isPlain(word) {
-		for _, at := range p.alike[english.Stem(word, false)] {
-			if at < s.from || at >= s.to {
-				l.spans = append(l.spans, span{at, at + 1})
+	}
+	return same
+}
+
+// beginning are the words that begin so, beside those that are one as a whole. A number must be the whole word: 100 is
+// not the beginning of every offer's number.
+func (p *part[T]) beginning(word string) []span {
+	if terms.IsNumber(word) {
+		return p.same(word)
+	}
+	all := p.whole(word)
+	plain := terms.Fold(word)
+	for _, start := range slices.Compact([]string{plain, word}) {
+		at, _ := slices.BinarySearch(p.vocabulary, start)
+		more, _ := slices.BinarySearchFunc(p.vocabulary[at:], start, func(known, start string) int {
+			if strings.HasPrefix(known, start) {
+				return -1
 			}
+			return 1
+		})
+		if more > 0 {
+			all = append(all, span{uint32(at), uint32(at + more)})
 		}
+	}
+	from, _ := slices.BinarySearchFunc(p.folded, plain, func(f folded, plain string) int { return strings.Compare(f.plain, plain) })
+	for ; from < len(p.folded) && strings.HasPrefix(p.folded[from].plain, plain); from++ {
+		all = append(all, span{p.folded[from].word, p.folded[from].word + 1})
+	}
+	return apart(all)
+}
+
+// apart are spans without what is in them twice, in order.
+func apart(spans []span) []span {
+	slices.SortFunc(spans, func(a, b span) int { return int(a.from) - int(b.from) })
+	out := spans[:0]
+	for _, s := range spans {
+		if n := len(out); n > 0 && s.from < out[n-1].to {
+			out[n-1].to = max(out[n-1].to, s.to)
+		} else {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+// look finds a word in a part, as the beginning of one or as a whole.
+func (p *part[T]) look(word string) looked { return p.lookFor(terms.Beginning, word) }
+
+func (p *part[T]) lookFor(match terms.Match, word string) looked {
+	l := looked{like: p.same(word)}
+	_, l.exact = p.exactly(word)
+	if match == terms.Beginning {
+		l.spans = p.beginning(word)
+	} else {
+		l.spans = apart(p.whole(word))
 	}
 	return l
+}
+
+// need finds what a need asks for in a part.
+func (p *part[T]) need(n *terms.Need) looked {
+	l := looked{exact: -1}
+	for i, a := range n.Alternatives {
+		switch a.Match {
+		case terms.Beginning, terms.Whole:
+			one := p.lookFor(a.Match, a.Terms[0])
+			if l.spans = append(l.spans, one.spans...); i == 0 {
+				l.exact, l.like = one.exact, one.like
+			}
+		case terms.Exactly, terms.AnyOf:
+			for _, t := range a.Terms {
+				s, _ := p.exactly(t)
+				l.spans = append(l.spans, s...)
+			}
+		case terms.Phrase:
+			more := likePoints
+			if i == 0 {
+				more = exactPoints
+			}
+			l.rows = append(l.rows, p.phrase(a.Terms, more)...)
+		case terms.All:
+			l.rows = append(l.rows, p.all(a.Terms)...)
+		}
+	}
+	l.spans = apart(l.spans)
+	if n.Code != "" {
+		l.codes = p.withCode(n.Code)
+	}
+	return l
+}
+
+// set are the rows, alive or not, that hold some words.
+func (p *part[T]) set(spans []span) bitset {
+	set := none(len(p.ids))
+	for _, s := range spans {
+		for _, row := range p.posts[p.heads[s.from]:p.heads[s.to]] {
+			set.add(row)
+		}
+	}
+	return set
+}
+
+// all are the rows that hold each of some words as a whole.
+func (p *part[T]) all(words []string) (rows []found) {
+	set := slices.Clone(p.alive)
+	for _, w := range words {
+		set.and(p.set(p.whole(w)))
+	}
+	each(set, func(row int) { rows = append(rows, found{uint32(row), apartPoints}) })
+	return rows
+}
+
+// phrase are the rows that hold some words one behind the other, accents aside, with points as for a word and some more.
+func (p *part[T]) phrase(words []string, more int) (rows []found) {
+	alternatives := make([][]span, len(words))
+	rarest, fewest := 0, -1
+	for i, w := range words {
+		alternatives[i] = p.same(w)
+		if n := p.posted(alternatives[i]); fewest < 0 || n < fewest {
+			rarest, fewest = i, n
+		}
+	}
+	if fewest == 0 {
+		return nil
+	}
+	is := func(word uint32, i int) bool {
+		return slices.ContainsFunc(alternatives[i], func(s span) bool { return s.from == word })
+	}
+	var inOrder []uint32
+	each(p.set(alternatives[rarest]), func(row int) {
+		if !p.alive.has(uint32(row)) {
+			return
+		}
+		inOrder = inOrder[:0]
+		for _, w := range p.words[p.starts[row]:p.starts[row+1]] {
+			if w&also == 0 {
+				inOrder = append(inOrder, w)
+			}
+		}
+		for from := 0; from+len(words) <= len(inOrder); from++ {
+			i := 0
+			for i < len(words) && (i == 0 || inOrder[from+i]&begins == 0) && is(inOrder[from+i]&^begins, i) {
+				i++
+			}
+			if i == len(words) {
+				rows = append(rows, found{uint32(row), uint16(wordPoints + more - min(from, 255))})
+				return
+			}
+		}
+	})
+	return rows
+}
+
+// posted counts the rows, alive or not, that hold words, those that hold several as often.
+func (p *part[T]) posted(spans []span) (n int) {
+	for _, s := range spans {
+		n += int(p.heads[s.to] - p.heads[s.from])
+	}
+	return n
+}
+
+// meets are the rows, alive or not, that meet what was looked for.
+func (p *part[T]) meets(l *looked) bitset {
+	set := p.set(l.spans)
+	for _, f := range l.rows {
+		set.add(f.row)
+	}
+	for _, row := range l.codes {
+		set.add(row)
+	}
+	return set
 }
 
 // eachPost does something with each row, alive or not, that holds one of the words.
@@ -93,117 +246,57 @@ func (p *part[T]) eachPost(l looked, do func(row uint32)) {
 	}
 }
 
-// holds counts the rows alive that hold one of the words, up to most.
-func (p *part[T]) holds(l looked, most int) (n int) {
+// eachHolding does something with each row alive that meets what was looked for, until it says no more.
+func (p *part[T]) eachHolding(l *looked, do func(row uint32) bool) {
 	for _, s := range l.spans {
 		for _, row := range p.posts[p.heads[s.from]:p.heads[s.to]] {
-			if p.alive.has(row) {
-				if n++; n == most {
-					return n
-				}
+			if p.alive.has(row) && !do(row) {
+				return
 			}
 		}
 	}
-	return n
-}
-
-// find is where the parts hold a word; and where none does, the nearest word, which is returned.
-func (s *Snapshot[T]) find(word string) (found []looked, instead string) {
-	found = s.looked(word)
-	for i := range s.parts {
-		if s.parts[i].holds(found[i], 1) > 0 {
-			return found, ""
+	for _, f := range l.rows {
+		if p.alive.has(f.row) && !do(f.row) {
+			return
 		}
 	}
-	if instead = s.nearest(word); instead != "" {
-		found = s.looked(instead)
+	for _, row := range l.codes {
+		if p.alive.has(row) && !do(row) {
+			return
+		}
 	}
-	return found, instead
 }
 
 func (s *Snapshot[T]) looked(word string) []looked {
-	found := make([]looked, len(s.parts))
+	l := make([]looked, len(s.parts))
 	for i := range s.parts {
-		found[i] = s.parts[i].look(word)
+		l[i] = s.parts[i].look(word)
 	}
-	return found
+	return l
 }
 
-// nearest is the word that the fewest letters make of one, and of those the one that most offers hold.
-func (s *Snapshot[T]) nearest(word string) string {
-	if len(word) < 4 || !isPlain(word) {
-		return "" // numbers and models are taken as they are typed
+func (s *Snapshot[T]) needed(n *terms.Need) []looked {
+	l := make([]looked, len(s.parts))
+	for i := range s.parts {
+		l[i] = s.parts[i].need(n)
 	}
-	most := 1
-	if len(word) >= 7 {
-		most = 2
-	}
-	type candidate struct {
-		distance, offers int
-	}
-	found := map[string]candidate{}
+	return l
+}
+
+// holders counts the rows alive that meet what was looked for, up to some, and tells how many suppliers sell them, up to two.
+func (s *Snapshot[T]) holders(l []looked, enough int) (rows, suppliers int) {
+	first := ""
 	for i := range s.parts {
 		p := &s.parts[i]
-		for _, at := range p.plain {
-			known := p.vocabulary[at]
-			if len(known) < 4 || len(known)-len(word) > most || len(word)-len(known) > most {
-				continue
+		p.eachHolding(&l[i], func(row uint32) bool {
+			name := p.facets[Supplier].values[p.facets[Supplier].code[row]]
+			if rows++; rows == 1 {
+				first, suppliers = name, 1
+			} else if name != first {
+				suppliers = 2
 			}
-			if d := distance(word, known, most); d <= most {
-				if n := p.holds(looked{spans: []span{{at, at + 1}}}, len(p.ids)+1); n > 0 {
-					found[known] = candidate{d, found[known].offers + n}
-				}
-			}
-		}
+			return rows < enough
+		})
 	}
-	best := ""
-	for known, c := range found {
-		b := found[best]
-		if best == "" || cmp.Or(cmp.Compare(c.distance, b.distance), cmp.Compare(b.offers, c.offers), strings.Compare(known, best)) < 0 {
-			best = known
-		}
-	}
-	return best
-}
-
-// isPlain tells whether a word is letters alone.
-func isPlain(word string) bool { return !strings.ContainsAny(word, "0123456789") }
-
-// isNumber tells whether a word is digits alone: those are taken as they are typed.
-func isNumber(word string) bool { return strings.Trim(word, "0123456789") == "" }
-
-// distance counts the letters to change, add, leave out or swap with a neighbour, giving
-// up beyond most.
-func distance(a, b string, most int) int {
-	if len(a)-len(b) > most || len(b)-len(a) > most {
-		return most + 1
-	}
-	var rows [3][64]int
-	before, last, row := rows[0][:], rows[1][:], rows[2][:]
-	if len(b) >= 64 {
-		before, last, row = make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
-	}
-	for j := range len(b) + 1 {
-		last[j] = j
-	}
-	for i := 1; i <= len(a); i++ {
-		row[0] = i
-		least := i
-		for j := 1; j <= len(b); j++ {
-			cost := 1
-			if a[i-1] == b[j-1] {
-				cost = 0
-			}
-			row[j] = min(last[j]+1, row[j-1]+1, last[j-1]+cost)
-			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
-				row[j] = min(row[j], before[j-2]+1)
-			}
-			least = min(least, row[j])
-		}
-		if least > most+1 { // a swap may still take one off
-			return most + 1
-		}
-		before, last, row = last, row, before
-	}
-	return last[len(b)]
+	return rows, suppliers
 }

@@ -19,7 +19,7 @@ func TestAnyBoundEqualsAPlainScan(t *testing.T) {
 			for i := range column {
 				column[i] = value()
 			}
-			coded := codesOf(column)
+			coded := bitSlicedOf(column)
 			for i := range 120 {
 				bound := value() + int64(r.IntN(3)-1)*int64(i%2)
 				if bound > beyond-2 || bound < beneath+2 {

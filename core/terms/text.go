@@ -1,0 +1,48 @@
+package terms
+
+import (
+	"slices"
+	"strings"
+)
+
+// Text is a short text that needs are compared with one at a time; catalogs are searched by their index.
+type Text struct{ inOrder, all []string }
+
+// TextOf cuts a text.
+func TextOf(text string) (t Text) {
+	var c Cutter
+	c.Cut(text, func(term []byte, also bool) {
+		t.all = append(t.all, Fold(string(term)))
+		if !also {
+			t.inOrder = append(t.inOrder, Fold(string(term)))
+		}
+	})
+	return t
+}
+
+// MetBy tells whether a text meets a need, corrections aside.
+func (n *Need) MetBy(t Text) bool {
+	return slices.ContainsFunc(n.Alternatives, func(a Alternative) bool { return a.metBy(t) })
+}
+
+func (a *Alternative) metBy(t Text) bool {
+	has := func(term string, same func(known, term string) bool) bool {
+		return slices.ContainsFunc(t.all, func(known string) bool { return same(known, Fold(term)) })
+	}
+	switch a.Match {
+	case Phrase:
+		for from := range t.inOrder {
+			if from+len(a.Terms) <= len(t.inOrder) && slices.EqualFunc(t.inOrder[from:from+len(a.Terms)], a.Terms, func(known, term string) bool { return known == Fold(term) }) {
+				return true
+			}
+		}
+		return false
+	case AnyOf, Exactly:
+		return slices.ContainsFunc(a.Terms, func(term string) bool { return has(term, func(known, term string) bool { return known == term }) })
+	}
+	return !slices.ContainsFunc(a.Terms, func(term string) bool {
+		return !has(term, func(known, term string) bool {
+			return known == term || Stem(known) == Stem(term) || slices.Contains(Spellings(term), known) || (a.Match == Beginning && !IsNumber(term) && strings.HasPrefix(known, term))
+		})
+	})
+}
