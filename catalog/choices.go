@@ -36,7 +36,7 @@ func choices(counts *index.Counts, like string, pricer *pricing.Pricer) map[stri
 		}
 	}
 	for country := range to {
-		if country != index.Everywhere {
+		if country != index.Everywhere && country != "" {
 			to[country] += everywhere
 		}
 	}
@@ -47,6 +47,12 @@ func choices(counts *index.Counts, like string, pricer *pricing.Pricer) map[stri
 		}
 	}
 	out := map[string][]Choice{}
+	for _, f := range []index.Facet{index.Brand, index.Category, index.ShipsFrom, index.ShipsTo} {
+		if n, there := counts.Facets[f][""]; there {
+			delete(counts.Facets[f], "")
+			counts.Facets[f][None] = n
+		}
+	}
 	for clause, f := range facetClauses {
 		out[clause] = most(counts.Facets[f], like, f == index.Category)
 	}
@@ -64,6 +70,8 @@ func choices(counts *index.Counts, like string, pricer *pricing.Pricer) map[stri
 	out["item"] = bounded(counts.Figures[index.Item], underBounds, amount)
 	out["under"] = bounded(counts.Figures[index.Landed], underBounds, amount)
 	out["shipping"] = bounded(counts.Figures[index.Shipping], shippingBounds, amount)
+	out["profit"] = bounded(counts.Figures[index.Profit], profitBounds, amount)
+	out["margin"] = bounded(counts.Figures[index.Margin], marginBounds, plain)
 	return out
 }
 

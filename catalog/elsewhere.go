@@ -38,7 +38,7 @@ type Alternative struct {
 	likeness.Match
 	Itself   bool   `json:"itself" doc:"It is the offer that was asked for"`
 	Said     string `json:"said" enum:",same,other" doc:"What a person said of it; empty is nothing"`
-	OnTime   int    `json:"on_time" doc:"Percent"`
+	OnTime   *int   `json:"on_time" doc:"Percent; null where it is not known"`
 	Unbeaten bool   `json:"unbeaten" doc:"No other is at least as good on landed cost, days, on-time rate and rating, and better on one"`
 
 	merits likeness.Merits
@@ -115,14 +115,14 @@ func (s *Service) elsewhere(ctx context.Context, of subject, storeID int64, mark
 	}
 	slices.Sort(shown)
 	hits := snapshot.Find(shown)
-	lines, err := s.lines(ctx, hits, pricer)
+	lines, err := s.lines(ctx, hits, showing{pricer: pricer})
 	if err != nil {
 		return out, err
 	}
 	for i, line := range lines {
 		n := &hits[i].Numbers
-		a := Alternative{Line: line, Match: matches[line.ID], Itself: line.ID == of.offer, Said: of.said[line.ID], OnTime: int(n[index.OnTime])}
-		a.merits = likeness.Merits{OnTime: a.OnTime, Rating: int(n[index.Rating]), Sellable: line.Ladder != nil && line.Days != nil}
+		a := Alternative{Line: line, Match: matches[line.ID], Itself: line.ID == of.offer, Said: of.said[line.ID], OnTime: unlessUnknown(n[index.OnTime], index.Unknown)}
+		a.merits = likeness.Merits{OnTime: int(n[index.OnTime]), Rating: int(n[index.Rating]), Sellable: line.Ladder != nil && line.Days != nil}
 		if a.merits.Sellable {
 			a.merits.Landed, a.merits.Days = line.Ladder.Landed.Minor(), line.Days.Door.Max
 		}

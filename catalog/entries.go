@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -16,15 +17,93 @@ import (
 	"plainpelican/core/likeness"
 	"plainpelican/core/market"
 	"plainpelican/core/money"
+	"plainpelican/core/terms"
 	"plainpelican/pricing"
 )
 
-// thing is what an offer's price in any store rests on: its cheapest variant for sale.
+// thing is what an offer's price in any store rests on.
 type thing struct {
 	// Thing is shared by offers that have all of it in common, as those of a price list do.
 	*pricing.Thing
-	unit          pricing.Unit
-	month, rivals int32 // units in 30 days, stores that sell it
+	// bought is the cheapest variant that can be bought; where all are sold out, the cheapest.
+	bought variant
+	// cheapest is the cheapest of all, where that is sold out and another can be bought.
+	cheapest *variant
+	// month is units in 30 days, index.Unknown where nobody told; rivals the stores that sell it, or index.Uncounted.
+	month, rivals int32
+}
+
+// variant is what one of an offer's variants is bought for.
+type variant struct {
+	id   int64
+	unit pricing.Unit
+}
+
+// priced is the variant that a row's figures are of.
+func (t *thing) priced(soldOutToo bool) variant {
+	if soldOutToo && t.cheapest != nil {
+		return *t.cheapest
+	}
+	return t.bought
+}
+
+// variantsSQL are an offer's variants for sale, the cheapest first: what is told of each, in columns of arrays.
+const variantsSQL = `lateral (select array_agg(id) as ids, array_agg(cost) as costs, array_agg(stock) as stocks, array_agg(stock_unknown) as unknown, array_agg(min_advertised) as advertised, array_agg(list_price) as listed,
+	array_agg(prices_in) as prices_in, array_agg(number) as numbers, array_agg(barcode) as barcodes, array_agg(array_to_string(option_values, E'\n')) as option_values, coalesce(min(nullif(weight_grams, 0)), 0) as grams
+	from (select * from offer_variant where offer_id = o.id and not withdrawn order by cost, id) v)`
+
+// told are the variants of an offer as they are read.
+type told struct {
+	ids, costs, advertised, listed []int64
+	stocks                         []int32
+	unknown                        []bool
+	pricesIn, numbers, barcodes    []string
+	values                         []string // of all options, a line each
+}
+
+func (t *told) variant(i int, c money.Currency) variant {
+	return variant{t.ids[i], pricing.UnitOf(c, t.costs[i], t.advertised[i], t.listed[i], t.pricesIn[i])}
+}
+
+// priced are the cheapest variant that can be bought, the cheapest, where that is another, and the stock that is known.
+func (t *told) priced(c money.Currency) (bought variant, cheapest *variant, stock int32) {
+	first, known, sum := 0, false, int64(0)
+	for i := range slices.Backward(t.stocks) {
+		if t.stocks[i] > 0 || t.unknown[i] {
+			first = i
+		}
+		if !t.unknown[i] {
+			known, sum = true, sum+int64(t.stocks[i])
+		}
+	}
+	if bought = t.variant(first, c); t.costs[first] > t.costs[0] {
+		v := t.variant(0, c)
+		cheapest = &v
+	}
+	if !known {
+		return bought, cheapest, index.Unknown
+	}
+	return bought, cheapest, int32(min(sum, math.MaxInt32))
+}
+
+// searched are the words of the variants' options, each once, and the numbers that an offer is found by.
+func (t *told) searched(number string) (values, codes []string) {
+	for _, list := range t.values {
+		for value := range strings.SplitSeq(list, "\n") {
+			if value != "" && !slices.Contains(values, value) {
+				values = append(values, value)
+			}
+		}
+	}
+	codes = append(codes, terms.Code(number))
+	for i := range t.numbers {
+		for _, code := range []string{terms.Code(t.numbers[i]), terms.Code(t.barcodes[i])} {
+			if code != "" && code != codes[0] {
+				codes = append(codes, code)
+			}
+		}
+	}
+	return values, codes
 }
 
 // entries reads the offers for sale that meet a condition, in the order of their ids.
@@ -34,39 +113,46 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 		args = append(args, arg)
 	}
 	rows, err := s.Pool.Query(ctx, `
-		select o.id, o.title || ' ' || u.name || ' ' || o.category || ' ' || coalesce(m.path || ' ', '') || o.brand || ' ' || o.number, o.source_id, u.country, coalesce(m.path, o.category), o.rating,
-			o.weekly[greatest(1, cardinality(o.weekly) - 4):], o.rivals, o.return_days, u.on_time, u.verified, o.own_packing, o.demand, o.growth, extract(epoch from o.first_seen)::bigint / 86400,
+		select o.id, o.title || ' ' || u.name || ' ' || o.category || ' ' || coalesce(m.path || ' ', '') || o.brand || ' ' || o.number, o.number, o.source_id, u.country, coalesce(m.path, o.category), o.rating,
+			o.weekly[greatest(1, cardinality(o.weekly) - 4):], coalesce(o.rivals, 2147483647), coalesce(o.return_days, -1), coalesce(u.on_time, -1), u.verified, o.own_packing, o.demand, o.growth, extract(epoch from o.first_seen)::bigint / 86400,
 			case when exists (select from listing where offer_id = o.id) then 'listings' when exists (select from draft where offer_id = o.id) then 'workbench' else 'no' end,
-			v.stock, v.cost, v.min_advertised, v.list_price, v.prices_in, o.currency, u.name, o.brand, o.market_prices, o.market_currency, o.processing_min, o.processing_max, o.deliveries, x.name, p.shapes, p.outline, v.grams
+			v.ids, v.costs, v.stocks, v.unknown, v.advertised, v.listed, v.prices_in, v.numbers, v.barcodes, v.option_values,
+			o.currency, u.name, o.brand, o.market_prices, o.market_currency, o.processing_min, o.processing_max, o.deliveries, x.name, p.shapes, p.outline, v.grams
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id and x.state = 'connected'
 		left join category_mapping m on m.source_id = o.source_id and m.name = o.category
 		left join picture p on p.url = o.pictures[1] and p.shapes <> '{}'
-		join lateral (select least(sum(stock) over (), 2147483647)::int as stock, coalesce(min(nullif(weight_grams, 0)) over (), 0) as grams, cost, min_advertised, list_price, prices_in from offer_variant where offer_id = o.id and not withdrawn order by cost, id limit 1) v on true
+		join `+variantsSQL+` v on v.ids is not null
 		where o.withdrawn_at is null and `+where+` order by o.id`, args...)
 	if err != nil {
 		return err
 	}
 	var e index.Entry[thing]
-	var source, cost, advertised, listed int64
-	var pricesIn string
-	var currency, marketIn string
+	var source int64
+	var number, currency, marketIn string
 	var deliveries []byte
 	var weekly []int32
 	var shapes []int64
 	var outline []byte
 	var verified, packs bool
+	var v told
 	same := sharer{texts: map[string]string{}, deliveries: map[string]reach{}, things: map[string]*pricing.Thing{}}
 	t, f, n := &pricing.Thing{}, &e.Facets, &e.Numbers
-	read := []any{&e.ID, &e.Text, &source, &f[index.ShipsFrom], &f[index.Category], &n[index.Rating], &weekly, &n[index.Rivals], &n[index.Returns], &n[index.OnTime], &verified, &packs,
-		&f[index.Demand], &n[index.Growth], &n[index.Seen], &f[index.Mine], &n[index.Stock], &cost, &advertised, &listed, &pricesIn, &currency, &f[index.Supplier], &f[index.Brand], &t.Market, &marketIn,
-		&t.Processing.Min, &t.Processing.Max, &deliveries, &t.Source, &shapes, &outline, &e.Grams}
+	read := []any{&e.ID, &e.Text, &number, &source, &f[index.ShipsFrom], &f[index.Category], &n[index.Rating], &weekly, &n[index.Rivals], &n[index.Returns], &n[index.OnTime], &verified, &packs,
+		&f[index.Demand], &n[index.Growth], &n[index.Seen], &f[index.Mine], &v.ids, &v.costs, &v.stocks, &v.unknown, &v.advertised, &v.listed, &v.pricesIn, &v.numbers, &v.barcodes, &v.values,
+		&currency, &f[index.Supplier], &f[index.Brand], &t.Market, &marketIn, &t.Processing.Min, &t.Processing.Max, &deliveries, &t.Source, &shapes, &outline, &e.Grams}
 	complete := func() error {
 		c, err := money.ParseCurrency(currency)
 		if err != nil {
 			return err
 		}
 		f[index.Source] = itoa(source)
-		n[index.Week], n[index.Month] = demand.UnitsIn(weekly)
+		n[index.Week], n[index.Month] = index.Unknown, index.Unknown
+		if len(weekly) > 0 {
+			n[index.Week], n[index.Month] = demand.UnitsIn(weekly)
+		}
+		if n[index.Rating] == 0 {
+			n[index.Rating] = index.Unknown
+		}
 		n[index.Verified], n[index.Packs], n[index.Processing] = one(verified), one(packs), int32(t.Processing.Max)
 		if demand.Class(f[index.Demand]) == demand.Unknown {
 			n[index.Growth] = index.NoGrowth
@@ -84,7 +170,9 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 		if t.MarketCurrency, err = currencyOf(marketIn); err != nil {
 			return err
 		}
-		e.Thing = thing{same.thing(t, deliveries), pricing.UnitOf(c, cost, advertised, listed, pricesIn), n[index.Month], n[index.Rivals]}
+		e.Thing = thing{Thing: same.thing(t, deliveries), month: n[index.Month], rivals: n[index.Rivals]}
+		e.Thing.bought, e.Thing.cheapest, n[index.Stock] = v.priced(c)
+		e.Values, e.Codes = v.searched(number)
 		e.Glance = likeness.Glance{}
 		if outline != nil {
 			picture := pictureFrom(shapes, outline)
@@ -93,7 +181,7 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 		return nil
 	}
 	_, err = pgx.ForEachRow(rows, read, func() error {
-		defer func() { t.Market, weekly, shapes, outline = nil, nil, nil, nil }()
+		defer func() { t.Market, weekly, shapes, outline, v = nil, nil, nil, nil, told{} }()
 		if err := complete(); err != nil { // one offer that cannot be read never hides the others
 			s.skip(e.ID, err)
 			return nil
@@ -217,19 +305,24 @@ func (s *Service) prices(ctx context.Context) (map[int64]*pricing.Pricer, index.
 			continue // disconnected: nobody asks
 		}
 		pricers[id] = pricer
-		prices[id] = index.Pricing[thing]{Of: func(t *thing) index.Figures { return figures(pricer, t) }, Offered: offeredFigures(pricer.Currency)}
+		prices[id] = index.Pricing[thing]{Of: func(t *thing) index.Figures { return figures(pricer, t, false) }, Cheapest: func(t *thing) index.Figures { return figures(pricer, t, true) },
+			Offered: offeredFigures(pricer.Currency)}
 	}
 	return pricers, prices, nil
 }
 
 // figures are what an offer comes to in a store.
-func figures(p *pricing.Pricer, t *thing) index.Figures {
+func figures(p *pricing.Pricer, t *thing, soldOutToo bool) index.Figures {
 	quote := p.Quote(t.Thing)
-	cost, got, err := quote.Figures(t.unit)
+	cost, got, err := quote.Figures(t.priced(soldOutToo).unit)
 	if err != nil {
 		return index.Figures{}
 	}
+	worth := int64(index.NotKnown)
+	if t.month != index.Unknown && t.rivals != index.Uncounted {
+		worth = market.Worth(got.Profit, int64(t.month), int64(t.rivals)).Minor()
+	}
 	return index.Figures{Sellable: true, Of: [...]int64{
 		index.Item: cost.Item.Minor(), index.Landed: got.Landed.Minor(), index.Shipping: cost.Shipping.Minor(), index.Days: int64(quote.Choice.Door.Max), index.Tracked: int64(one(quote.Choice.Delivery.Tracked)),
-		index.Profit: got.Profit.Minor(), index.Margin: int64(got.NetMargin()), index.Worth: market.Worth(got.Profit, int64(t.month), int64(t.rivals)).Minor()}}
+		index.Profit: got.Profit.Minor(), index.Margin: int64(got.NetMargin()), index.Worth: worth}}
 }

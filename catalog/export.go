@@ -7,6 +7,7 @@ import (
 	"strconv"
 
 	"plainpelican/catalog/index"
+	"plainpelican/core/demand"
 	"plainpelican/core/money"
 	"plainpelican/platform/spreadsheet"
 	"plainpelican/pricing"
@@ -40,7 +41,7 @@ func (s *Service) export(ctx context.Context, q Sentence) (func(io.Writer) error
 		_ = out.Write(exportHeader) // told by Error
 		for from := 0; from < len(hits); from += exportPart {
 			part := hits[from:min(from+exportPart, len(hits))]
-			lines, err := s.lines(ctx, part, pricer)
+			lines, err := s.lines(ctx, part, showing{pricer: pricer, soldOutToo: q.SoldOut})
 			if err != nil {
 				return err
 			}
@@ -57,11 +58,17 @@ func (s *Service) export(ctx context.Context, q Sentence) (func(io.Writer) error
 	}, nil
 }
 
-var exportHeader = []string{"offer", "title", "supplier", "source", "ships from", "currency", "item", "shipping", "landed", "price", "tax in it", "fees", "profit", "margin of net %", "days from", "days to", "tracked", "stock", "rating", "on time %",
-	"sold in 7 days", "sold in 30 days", "demand", "growth % a month", "rivals", "returns in days"}
+var exportHeader = []string{"offer", "number", "title", "brand", "category", "supplier", "source", "page", "ships from", "currency", "item", "shipping", "landed", "price", "tax in it", "fees", "profit", "margin of net %", "days from", "days to", "tracked", "stock",
+	"landed, cheapest sold out", "rating", "on time %", "sold in 7 days", "sold in 30 days", "demand", "growth % a month", "rivals", "returns in days", "profit times units a month per rival"}
 
+// exportRow is an offer as a row of the file; what is not known is empty.
 func exportRow(l *Line, h *index.Hit[thing], p *pricing.Pricer) []string {
-	number := func(of index.Number) string { return itoa(int64(h.Numbers[of])) }
+	number := func(of index.Number, unknown int32) string {
+		if h.Numbers[of] == unknown {
+			return ""
+		}
+		return itoa(int64(h.Numbers[of]))
+	}
 	sums := make([]string, 9)
 	if p != nil && l.Ladder != nil {
 		sums = []string{p.Currency.String()}
@@ -74,10 +81,21 @@ func exportRow(l *Line, h *index.Hit[thing], p *pricing.Pricer) []string {
 	if l.Days != nil {
 		days = []string{strconv.Itoa(l.Days.Door.Min), strconv.Itoa(l.Days.Door.Max), map[bool]string{true: "yes", false: "no"}[p.Quote(h.Thing.Thing).Choice.Delivery.Tracked]}
 	}
-	growth := ""
+	growth, cheaper, worth := "", "", ""
 	if n := int(h.Numbers[index.Growth]); n != index.NoGrowth {
 		growth = strconv.FormatFloat(float64(n)/10, 'f', 1, 64)
 	}
-	return slices.Concat([]string{itoa(l.ID), l.Title, l.Supplier, l.Source, l.ShipsFrom}, sums, days,
-		[]string{number(index.Stock), l.Rating, number(index.OnTime), number(index.Week), number(index.Month), l.Demand, growth, number(index.Rivals), number(index.Returns)})
+	if l.Other != nil && !l.Other.InStock {
+		cheaper = l.Other.Landed.Decimal()
+	}
+	if l.Worth != nil {
+		worth = l.Worth.Decimal()
+	}
+	demanded := l.Demand
+	if demanded == string(demand.Unknown) {
+		demanded = ""
+	}
+	return slices.Concat([]string{itoa(l.ID), l.number, l.Title, l.brand, l.category, l.Supplier, l.Source, l.page, l.ShipsFrom}, sums, days,
+		[]string{number(index.Stock, index.Unknown), cheaper, l.Rating, number(index.OnTime, index.Unknown), number(index.Week, index.Unknown), number(index.Month, index.Unknown), demanded, growth,
+			number(index.Rivals, index.Uncounted), number(index.Returns, index.Unknown), worth})
 }

@@ -38,14 +38,14 @@ func agrees(t *testing.T, w *testkit.World, app *application.Application) bool {
 		return false
 	}
 	for _, o := range all.Offers {
-		got[1] += o.Stock
+		got[1] += *o.Stock
 	}
 	got[0], got[2], got[3] = all.Total, left(all, "from", "PL"), left(all, "category", "Kitchen > Camp")
 	kettles, err := app.Catalog.Search(ctx, catalog.Sentence{Words: "kettle", Limit: 1})
 	if err != nil {
 		return false
 	}
-	if got[4] = kettles.Total; len(kettles.Instead) > 0 {
+	if got[4] = kettles.Total; len(kettles.Corrections) > 0 {
 		got[4] = 0
 	}
 	return want == got

@@ -26,6 +26,12 @@ func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Editor, http.MethodDelete, "/api/sentences/{id}", "forgetSentence", "Forget a saved sentence", func(ctx context.Context, in *apikit.ByID) (*struct{}, error) {
 		return nil, s.forget(ctx, in.ID)
 	})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/synonyms", "getSynonyms", "Words that mean the same to the seller", func(ctx context.Context, _ *struct{}) (*apikit.Body[Synonyms], error) {
+		return apikit.OK(s.Synonyms(ctx))
+	})
+	apikit.Register(a, access.Editor, http.MethodPut, "/api/synonyms", "setSynonyms", "Say which words mean the same", func(ctx context.Context, in *struct{ Body Synonyms }) (*apikit.Body[Synonyms], error) {
+		return apikit.OK(s.setSynonyms(ctx, in.Body))
+	})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/standard", "getStandard", "The seller's own standard", func(ctx context.Context, _ *struct{}) (*apikit.Body[Standard], error) {
 		return apikit.OK(s.Standard(ctx))
 	})
@@ -34,9 +40,10 @@ func (s *Service) Register(a *apikit.API) {
 	})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}", "getOffer", "One offer in full", func(ctx context.Context, in *struct {
 		apikit.ByID
-		Store int64 `query:"store"`
+		Store   int64 `query:"store"`
+		SoldOut bool  `query:"sold_out" doc:"About the cheapest variant, sold out or not"`
 	}) (*apikit.Body[Sheet], error) {
-		return apikit.OK(s.sheet(ctx, in.ID, in.Store))
+		return apikit.OK(s.sheet(ctx, in.ID, in.Store, in.SoldOut))
 	})
 	// A POST, since it fetches the page: a link on a foreign page must not make us do so.
 	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/elsewhere", "lookFor", "The offers of an item that a page or a picture shows", func(ctx context.Context, in *struct{ Body LookFor }) (*apikit.Body[Elsewhere], error) {

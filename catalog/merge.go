@@ -83,7 +83,7 @@ func (s *Service) weighStock(ctx context.Context, w *sources.Weight, intake, sou
 	offersIn, variantsIn := stagingTables(intake)
 	if err := s.Pool.QueryRow(ctx, `
 		select count(*) from `+offersIn+` t join offer o on o.id = t.offer_id where not t.fresh and o.withdrawn_at is null
-		and not exists (select from `+variantsIn+` s where s.place = t.place and s.stock > 0)
+		and not exists (select from `+variantsIn+` s where s.place = t.place and (s.stock > 0 or s.stock_unknown))
 		and exists (select from offer_variant v where v.offer_id = o.id and not v.withdrawn and v.stock > 0)`).Scan(&w.SoldOut); err != nil || w.SoldOut == 0 || !whole {
 		return err
 	}
@@ -281,11 +281,11 @@ func merge(offersIn, variantsIn string, part bool) []step {
 			where ` + these + ` and s.fresh order by s.place`},
 		{"change variants", `
 			update offer_variant v set position = s.position, option_values = s.option_values, cost = s.cost, min_advertised = s.min_advertised, list_price = s.list_price, stock = s.stock,
-				picture = ` + picture + `, barcode = s.barcode, weight_grams = s.weight_grams, prices_in = s.prices_in, withdrawn = false
+				picture = ` + picture + `, barcode = s.barcode, weight_grams = s.weight_grams, prices_in = s.prices_in, stock_unknown = s.stock_unknown, withdrawn = false
 			from ` + variantsIn + ` s
 			where ` + these + ` and not s.fresh and v.offer_id = s.offer_id and v.number = s.number
-			and (v.position, v.option_values, v.cost, v.min_advertised, v.list_price, v.stock, v.picture, v.barcode, v.weight_grams, v.prices_in, v.withdrawn)
-				is distinct from (s.position, s.option_values, s.cost, s.min_advertised, s.list_price, s.stock, ` + picture + `, s.barcode, s.weight_grams, s.prices_in, false)`},
+			and (v.position, v.option_values, v.cost, v.min_advertised, v.list_price, v.stock, v.picture, v.barcode, v.weight_grams, v.prices_in, v.stock_unknown, v.withdrawn)
+				is distinct from (s.position, s.option_values, s.cost, s.min_advertised, s.list_price, s.stock, ` + picture + `, s.barcode, s.weight_grams, s.prices_in, s.stock_unknown, false)`},
 		{"add variants", `
 			insert into offer_variant (offer_id, ` + variantColumns + `)
 			select offer_id, ` + variantColumns + ` from ` + variantsIn + ` s where ` + these + ` and s.fresh order by s.place, s.position`},

@@ -11,8 +11,10 @@ import (
 
 	"plainpelican/catalog/index"
 	"plainpelican/core/demand"
+	"plainpelican/core/market"
 	"plainpelican/core/markup"
 	"plainpelican/core/money"
+	"plainpelican/core/terms"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
 	"plainpelican/platform/safehtml"
@@ -26,18 +28,37 @@ type Line struct {
 	Supplier  string          `json:"supplier"`
 	Source    string          `json:"source"`
 	ShipsFrom string          `json:"ships_from"`
-	Rating    string          `json:"rating"`
+	Rating    string          `json:"rating" doc:"Empty where it is not known"`
 	Picture   string          `json:"picture"`
-	Units     int             `json:"units" doc:"Sold in 30 days"`
+	Units     *int            `json:"units" doc:"Sold in 30 days; null where nobody told"`
 	Demand    string          `json:"demand" enum:"rising,steady,falling,too little data"`
 	Growth    int             `json:"growth" doc:"Tenths of a percent a month, without the season"`
-	Rivals    int             `json:"rivals" doc:"Stores that sell it, as its source says"`
+	Rivals    *int            `json:"rivals" doc:"Stores that sell it, as its source says; null where nobody has counted them"`
 	Weekly    []int32         `json:"weekly" doc:"Units a week over the last year, oldest first"`
-	Stock     int             `json:"stock"`
+	Stock     *int            `json:"stock" doc:"Of all variants; null where the source does not say"`
 	Days      *pricing.Days   `json:"days"`
-	Ladder    *pricing.Ladder `json:"ladder" doc:"Of the cheapest variant; null where there is no price"`
+	Ladder    *pricing.Ladder `json:"ladder" doc:"Of the cheapest variant that is in stock, or of the cheapest where that was asked for; null where there is no price"`
 	NoPrice   string          `json:"no_price"`
+	PricedID  int64           `json:"priced_id" doc:"The variant that the ladder is of"`
+	Other     *OtherVariant   `json:"other" doc:"The cheapest variant where it is sold out, or the cheapest in stock where the ladder is of one that is sold out; null where they are one"`
+	Worth     *money.Amount   `json:"worth" doc:"Profit times units in 30 days for each store that sells it; null where one of them is not known"`
+	Match     *MatchedVariant `json:"match" doc:"The variant whose options the words name; null where they name none"`
 	Drafts    []int64         `json:"drafts" doc:"Drafts made of it"`
+
+	number, brand, category, page string
+}
+
+// OtherVariant is a variant beside the one that a row is about.
+type OtherVariant struct {
+	Landed  money.Amount `json:"landed"`
+	Price   money.Amount `json:"price"`
+	InStock bool         `json:"in_stock"`
+}
+
+// MatchedVariant is the variant that words name.
+type MatchedVariant struct {
+	Values  []string `json:"values"`
+	InStock bool     `json:"in_stock" doc:"Or its stock is not known"`
 }
 
 // PicturePath is where a picture of an offer is served.
@@ -45,54 +66,144 @@ func PicturePath(offer int64, place int) string { return fmt.Sprintf("/pictures/
 
 func itoa(n int64) string { return strconv.FormatInt(n, 10) }
 
-// lines shows offers of an answer, in order, with their prices in a store.
-func (s *Service) lines(ctx context.Context, hits []index.Hit[thing], p *pricing.Pricer) ([]Line, error) {
+// showing is how lines are shown: in a store, or none; of the cheapest variants though they are sold out; with
+// the variants that words name.
+type showing struct {
+	pricer     *pricing.Pricer
+	soldOutToo bool
+	words      *terms.Query
+}
+
+// unlessUnknown is a number; nil where it is not known.
+func unlessUnknown(n, unknown int32) *int {
+	if n == unknown {
+		return nil
+	}
+	known := int(n)
+	return &known
+}
+
+// lines shows offers of an answer, in order.
+func (s *Service) lines(ctx context.Context, hits []index.Hit[thing], show showing) ([]Line, error) {
 	ids := make([]int64, len(hits))
 	at := map[int64]int{}
 	out := make([]Line, len(hits))
 	for i := range hits {
 		h := &hits[i]
 		ids[i], at[h.ID] = h.ID, i
-		out[i] = Line{ID: h.ID, ShipsFrom: h.ShipsFrom, Rating: apikit.Tenths(int(h.Numbers[index.Rating])), Units: int(h.Numbers[index.Month]), Stock: int(h.Numbers[index.Stock]), Rivals: int(h.Numbers[index.Rivals]), Drafts: []int64{}}
-		if p == nil {
-			continue
-		}
-		quote := p.Quote(h.Thing.Thing)
-		out[i].Days = quote.Days(h.Thing.Processing)
-		ladder, err := quote.Rungs(h.Thing.unit, nil, nil)
-		if err != nil {
-			out[i].NoPrice = p.Words(err)
-		} else {
-			out[i].Ladder = &ladder
-		}
+		out[i] = Line{ID: h.ID, ShipsFrom: h.ShipsFrom, Rating: apikit.Tenths(int(h.Numbers[index.Rating])), Units: unlessUnknown(h.Numbers[index.Month], index.Unknown),
+			Stock: unlessUnknown(h.Numbers[index.Stock], index.Unknown), Rivals: unlessUnknown(h.Numbers[index.Rivals], index.Uncounted), Drafts: []int64{}}
+		out[i].price(h.Thing, show)
 	}
 	rows, err := s.Pool.Query(ctx, `
-		select o.id, o.title, u.name, x.name, o.demand, o.growth, cardinality(o.pictures), o.weekly[greatest(1, cardinality(o.weekly) - 51):]
+		select o.id, o.title, u.name, x.name, o.demand, o.growth, cardinality(o.pictures), o.weekly[greatest(1, cardinality(o.weekly) - 51):], o.number, o.brand, own_category(o.source_id, o.category), o.page_url
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = any ($1)`, ids)
 	if err != nil {
 		return nil, err
 	}
-	var id int64
-	var title, supplier, source, class string
-	var pictures, growth int
-	var weekly []int32
-	_, err = pgx.ForEachRow(rows, []any{&id, &title, &supplier, &source, &class, &growth, &pictures, &weekly}, func() error {
-		line := &out[at[id]]
-		line.Title, line.Supplier, line.Source, line.Demand, line.Growth, line.Weekly = title, supplier, source, class, growth, list(weekly)
-		weekly = nil
+	var one Line
+	var pictures int
+	_, err = pgx.ForEachRow(rows, []any{&one.ID, &one.Title, &one.Supplier, &one.Source, &one.Demand, &one.Growth, &pictures, &one.Weekly, &one.number, &one.brand, &one.category, &one.page}, func() error {
+		line := &out[at[one.ID]]
+		line.Title, line.Supplier, line.Source, line.Demand, line.Growth, line.Weekly = one.Title, one.Supplier, one.Source, one.Demand, one.Growth, list(one.Weekly)
+		line.number, line.brand, line.category, line.page = one.number, one.brand, one.category, one.page
+		one.Weekly = nil
 		if pictures > 0 {
-			line.Picture = PicturePath(id, 0)
+			line.Picture = PicturePath(one.ID, 0)
 		}
 		return nil
 	})
 	if err != nil {
 		return nil, err
 	}
+	if show.words != nil && len(show.words.Needs) > 0 {
+		if err := s.matchVariants(ctx, show.words, ids, func(offer int64) *Line { return &out[at[offer]] }); err != nil {
+			return nil, err
+		}
+	}
 	taken, err := s.Bench.Taken(ctx, ids) // of this moment: the index follows a little later
 	for offer, drafts := range taken {
 		out[at[offer]].Drafts = drafts
 	}
 	return out, err
+}
+
+// price fills in what an offer comes to in a store.
+func (l *Line) price(t *thing, show showing) {
+	p := show.pricer
+	l.PricedID = t.priced(show.soldOutToo).id
+	if p == nil {
+		return
+	}
+	quote := p.Quote(t.Thing)
+	l.Days = quote.Days(t.Processing)
+	ladder, err := quote.Rungs(t.priced(show.soldOutToo).unit, nil, nil)
+	if err != nil {
+		l.NoPrice = p.Words(err)
+		return
+	}
+	l.Ladder = &ladder
+	if l.Units != nil && l.Rivals != nil {
+		worth := market.Worth(ladder.Profit, int64(*l.Units), int64(*l.Rivals))
+		l.Worth = &worth
+	}
+	if t.cheapest != nil {
+		other := t.priced(!show.soldOutToo)
+		if theirs, err := quote.Rungs(other.unit, nil, nil); err == nil {
+			l.Other = &OtherVariant{theirs.Landed, theirs.Price, show.soldOutToo}
+		}
+	}
+}
+
+// matchVariants shows for each offer the variant whose options or numbers meet most of what was typed and its title does not
+// say: one in stock before one that is sold out, then the first.
+func (s *Service) matchVariants(ctx context.Context, words *terms.Query, ids []int64, line func(int64) *Line) error {
+	rows, err := s.Pool.Query(ctx, `select v.offer_id, v.option_values, v.number, v.barcode, v.stock > 0 or v.stock_unknown, v.picture, cardinality(o.pictures) from offer_variant v join offer o on o.id = v.offer_id
+		where v.offer_id = any ($1) and not v.withdrawn order by v.offer_id, v.position, v.id`, ids)
+	if err != nil {
+		return err
+	}
+	best := map[int64]int{}
+	missing := map[int64][]*terms.Need{} // what an offer's title does not say
+	var offer int64
+	var values []string
+	var number, barcode string
+	var inStock bool
+	var picture, pictures int
+	_, err = pgx.ForEachRow(rows, []any{&offer, &values, &number, &barcode, &inStock, &picture, &pictures}, func() error {
+		defer func() { values = nil }()
+		l := line(offer)
+		if _, known := missing[offer]; !known {
+			title := terms.TextOf(l.Title)
+			missing[offer] = []*terms.Need{}
+			for i := range words.Needs {
+				if n := &words.Needs[i]; !n.MetBy(title) {
+					missing[offer] = append(missing[offer], n)
+				}
+			}
+		}
+		met := 0
+		for _, n := range missing[offer] {
+			if (n.Code != "" && (n.Code == terms.Code(number) || n.Code == terms.Code(barcode))) || slices.ContainsFunc(values, func(v string) bool { return n.MetBy(terms.TextOf(v)) }) {
+				met += 2
+			}
+		}
+		if words.Code != "" && (words.Code == terms.Code(number) || words.Code == terms.Code(barcode)) {
+			met += 2
+		}
+		if met > 0 && inStock {
+			met++
+		}
+		if met > best[offer] {
+			best[offer] = met
+			l.Match = &MatchedVariant{list(values), inStock}
+			if pictures > 0 {
+				l.Picture = PicturePath(offer, picture)
+			}
+		}
+		return nil
+	})
+	return err
 }
 
 // Sheet is an offer in full.
@@ -108,8 +219,8 @@ type Sheet struct {
 	Variants    []SheetVariant     `json:"variants"`
 	Deliveries  []SheetDelivery    `json:"deliveries" doc:"To any of the store's markets, or all where there is no store"`
 	Ratings     int                `json:"ratings"`
-	ReturnDays  int                `json:"return_days"`
-	OnTime      int                `json:"on_time" doc:"Percent"`
+	ReturnDays  *int               `json:"return_days" doc:"Null where it is not known"`
+	OnTime      *int               `json:"on_time" doc:"Percent; null where it is not known"`
 	Verified    bool               `json:"verified"`
 	UpdatedAt   time.Time          `json:"updated_at"`
 	WithdrawnAt *time.Time         `json:"withdrawn_at"`
@@ -130,7 +241,7 @@ type SheetVariant struct {
 	Number      string          `json:"number"`
 	Values      []string        `json:"values"`
 	Cost        money.Amount    `json:"cost"`
-	Stock       int             `json:"stock"`
+	Stock       *int            `json:"stock" doc:"Null where the source does not say"`
 	Picture     string          `json:"picture"`
 	WeightGrams int             `json:"weight_grams"`
 	Withdrawn   bool            `json:"withdrawn"`
@@ -149,7 +260,7 @@ type SheetDelivery struct {
 	Assumed bool `json:"assumed"`
 }
 
-func (s *Service) sheet(ctx context.Context, id, storeID int64) (Sheet, error) {
+func (s *Service) sheet(ctx context.Context, id, storeID int64, soldOutToo bool) (Sheet, error) {
 	var pricer *pricing.Pricer
 	if storeID != 0 {
 		var err error
@@ -180,8 +291,10 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64) (Sheet, error) {
 	if pictures > 0 {
 		o.Picture = o.Pictures[0]
 	}
-	_, month := demand.UnitsIn(o.Weekly)
-	o.Units = int(month)
+	if len(o.Weekly) > 0 {
+		_, month := demand.UnitsIn(o.Weekly)
+		o.Units = unlessUnknown(month, index.Unknown)
+	}
 	o.Verdict = demand.Judge(o.Weekly, o.UpdatedAt)
 	o.Demand, o.Growth, o.Said = string(o.Verdict.Class), o.Verdict.Growth, o.Verdict.Words(time.Now())
 	c, err := money.ParseCurrency(currency)
@@ -192,7 +305,7 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64) (Sheet, error) {
 	if t.MarketCurrency, err = currencyOf(marketIn); err != nil {
 		return o, err
 	}
-	if err := s.sheetVariants(ctx, &o, t, c, pricer); err != nil {
+	if err := s.sheetVariants(ctx, &o, t, c, pricer, soldOutToo); err != nil {
 		return o, err
 	}
 	taken, err := s.Bench.Taken(ctx, []int64{id})
@@ -200,7 +313,7 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64) (Sheet, error) {
 	return o, err
 }
 
-func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.Thing, c money.Currency, p *pricing.Pricer) error {
+func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.Thing, c money.Currency, p *pricing.Pricer, soldOutToo bool) error {
 	var quote pricing.Quote
 	if p != nil {
 		quote = p.Quote(&t)
@@ -223,41 +336,71 @@ func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.Thing, 
 		}
 		o.Deliveries = append(o.Deliveries, SheetDelivery{d.Name, d.First, d.Further, days, d.Tracked, list(to), p != nil && quote.Err == nil && d.Name == quote.Choice.Delivery.Name})
 	}
-	rows, err := s.Pool.Query(ctx, `select id, number, option_values, cost, min_advertised, list_price, prices_in, stock, picture, weight_grams, withdrawn from offer_variant where offer_id = $1 order by position, id`, o.ID)
+	rows, err := s.Pool.Query(ctx, `select id, number, option_values, cost, min_advertised, list_price, prices_in, stock, stock_unknown, picture, weight_grams, withdrawn from offer_variant where offer_id = $1 order by position, id`, o.ID)
 	if err != nil {
 		return err
 	}
 	var v SheetVariant
-	var cheapest pricing.Unit
 	var cost, advertised, listed int64
-	var picture int
+	var picture, stock int
+	var unknown bool
 	var pricesIn string
-	_, err = pgx.ForEachRow(rows, []any{&v.ID, &v.Number, &v.Values, &cost, &advertised, &listed, &pricesIn, &v.Stock, &picture, &v.WeightGrams, &v.Withdrawn}, func() error {
+	// What the sheet is about, and the other one: the least landed cost of what is in stock, and of all.
+	var inStock, cheapest *candidate
+	_, err = pgx.ForEachRow(rows, []any{&v.ID, &v.Number, &v.Values, &cost, &advertised, &listed, &pricesIn, &stock, &unknown, &picture, &v.WeightGrams, &v.Withdrawn}, func() error {
 		one := v
 		one.Cost, one.Picture, v.Values = money.New(cost, c), PicturePath(o.ID, picture), nil
-		if !one.Withdrawn {
-			o.Stock += one.Stock
+		if !unknown {
+			n := stock
+			one.Stock = &n
+			if !one.Withdrawn {
+				if o.Stock == nil {
+					o.Stock = new(int)
+				}
+				*o.Stock += stock
+			}
 		}
 		if p != nil && quote.Err == nil && !one.Withdrawn {
-			var trace markup.Trace
-			unit := pricing.UnitOf(c, cost, advertised, listed, pricesIn)
-			ladder, err := quote.Rungs(unit, nil, &trace)
-			if err != nil {
+			this := candidate{id: one.ID, unit: pricing.UnitOf(c, cost, advertised, listed, pricesIn)}
+			var err error
+			if this.ladder, err = quote.Rungs(this.unit, nil, &this.trace); err != nil {
 				o.NoPrice = p.Words(err)
 			} else {
-				one.Ladder = &ladder
-				if o.Ladder == nil || ladder.Landed.Minor() < o.Ladder.Landed.Minor() {
-					o.Ladder, o.Trace, cheapest = &ladder, trace.Lines(), unit
+				one.Ladder = &this.ladder
+				if cheapest == nil || this.ladder.Landed.Minor() < cheapest.ladder.Landed.Minor() {
+					cheapest = &this
+				}
+				if (stock > 0 || unknown) && (inStock == nil || this.ladder.Landed.Minor() < inStock.ladder.Landed.Minor()) {
+					inStock = &this
 				}
 			}
 		}
 		o.Variants = append(o.Variants, one)
 		return nil
 	})
-	if err == nil && o.Ladder != nil && o.Ladder.Market != nil {
-		if ladder, err := quote.Rungs(cheapest, &o.Ladder.Market.Middle, nil); err == nil {
+	if err != nil || cheapest == nil {
+		return err
+	}
+	shown, other := inStock, cheapest
+	if shown == nil || soldOutToo {
+		shown, other = cheapest, inStock
+	}
+	o.Ladder, o.Trace, o.PricedID = &shown.ladder, shown.trace.Lines(), shown.id
+	if other != nil && other.ladder.Landed != shown.ladder.Landed {
+		o.Other = &OtherVariant{other.ladder.Landed, other.ladder.Price, soldOutToo}
+	}
+	if o.Ladder.Market != nil {
+		if ladder, err := quote.Rungs(shown.unit, &o.Ladder.Market.Middle, nil); err == nil {
 			o.AtMarket = &ladder
 		}
 	}
-	return err
+	return nil
+}
+
+// candidate is a variant that a sheet may be about.
+type candidate struct {
+	id     int64
+	unit   pricing.Unit
+	ladder pricing.Ladder
+	trace  markup.Trace
 }

@@ -4,10 +4,12 @@ import (
 	"context"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"plainpelican/catalog/index"
 	"plainpelican/core/money"
+	"plainpelican/core/terms"
 	"plainpelican/platform/apikit"
 	"plainpelican/pricing"
 )
@@ -16,12 +18,12 @@ import (
 type Sentence struct {
 	Store      int64    `query:"store" doc:"The store whose market, rules and currency hold; 0 for none"`
 	Words      string   `query:"words" maxLength:"200"`
-	Category   string   `query:"category" maxLength:"200" doc:"And all under it"`
+	Category   string   `query:"category" maxLength:"200" doc:"And all under it; (none) is none"`
 	Sources    []string `query:"source,explode" maxItems:"50" doc:"Ids"`
 	Suppliers  []string `query:"supplier,explode" maxItems:"50"`
-	Brands     []string `query:"brand,explode" maxItems:"50"`
-	ShipsFrom  []string `query:"from,explode" maxItems:"50"`
-	ShipsTo    []string `query:"to,explode" maxItems:"50" doc:"Any of these countries"`
+	Brands     []string `query:"brand,explode" maxItems:"50" doc:"(none) is none"`
+	ShipsFrom  []string `query:"from,explode" maxItems:"50" doc:"(none) is where the source does not say"`
+	ShipsTo    []string `query:"to,explode" maxItems:"50" doc:"Any of these countries; (none) is where the source does not say"`
 	Demand     []string `query:"demand,explode" maxItems:"4"`
 	Mine       []string `query:"mine,explode" maxItems:"3" doc:"no, workbench or listings"`
 	Days       int32    `query:"days" minimum:"0" maximum:"365" doc:"Door to door, at most"`
@@ -29,13 +31,16 @@ type Sentence struct {
 	Item       string   `query:"item" maxLength:"20" doc:"The item's price is under; decimal text in the store's currency"`
 	Under      string   `query:"under" maxLength:"20" doc:"Landing under, decimal text in the store's currency"`
 	Shipping   string   `query:"shipping" maxLength:"20" doc:"Shipping costs at most; 0 is free"`
+	Profit     string   `query:"profit" maxLength:"20" doc:"At least; decimal text in the store's currency"`
+	Margin     string   `query:"margin" maxLength:"10" doc:"At least; percent of the net price"`
+	SoldOut    bool     `query:"sold_out" doc:"Figures are those of the cheapest variant, sold out or not; else of the cheapest in stock"`
 	Tracked    bool     `query:"tracked" doc:"The delivery that prices assume is tracked"`
 	Stock      int32    `query:"stock" minimum:"0"`
 	Rating     int32    `query:"rating" minimum:"0" maximum:"50" doc:"Tenths, at least"`
 	OnTime     int32    `query:"on_time" minimum:"0" maximum:"100" doc:"Percent, at least"`
 	Week       int32    `query:"week" minimum:"0" doc:"Units sold in 7 days, at least"`
 	Month      int32    `query:"month" minimum:"0" doc:"Units sold in 30 days, at least"`
-	Rivals     string   `query:"rivals" maxLength:"6" pattern:"^[0-9]*$" doc:"Stores that sell it, at most; empty is any number"`
+	Rivals     string   `query:"rivals" maxLength:"6" pattern:"^[0-9]*$" doc:"Stores that sell it, at most; empty is any number. What nobody has counted is not among them"`
 	Verified   bool     `query:"verified" doc:"The supplier is"`
 	Returns    int32    `query:"returns" minimum:"0" doc:"Days, at least"`
 	Packs      bool     `query:"packs" doc:"The supplier packs with the seller's brand"`
@@ -58,6 +63,8 @@ var (
 	dayBounds      = []int64{30, 20, 16, 12, 8, 5}
 	underBounds    = []int64{40, 25, 18, 12, 8, 5} // major units
 	shippingBounds = []int64{10, 5, 2, 0}
+	profitBounds   = []int64{1, 2, 5, 10, 20}    // major units
+	marginBounds   = []int64{10, 20, 30, 40, 50} // percent
 	newBounds      = []int32{30, 7, 1}
 )
 
@@ -79,17 +86,61 @@ func offeredFigures(c money.Currency) (offered [8][]int64) {
 	for _, n := range shippingBounds {
 		offered[index.Shipping] = append(offered[index.Shipping], major(n, c))
 	}
+	for _, n := range profitBounds {
+		offered[index.Profit] = append(offered[index.Profit], major(n, c))
+	}
+	for _, n := range marginBounds {
+		offered[index.Margin] = append(offered[index.Margin], n*int64(money.One)/100)
+	}
 	return offered
 }
 
 func today() int32 { return int32(time.Now().Unix() / 86400) }
 
+// None is the choice of offers that have no brand, no category, or do not say where they ship from or to.
+const None = "(none)"
+
+// chosen are choices as the index has them.
+func chosen(choices []string) []string {
+	out := slices.Clone(choices)
+	for i, c := range out {
+		if c == None {
+			out[i] = ""
+		}
+	}
+	return out
+}
+
+// needsStore names what of a sentence can only be answered in a store.
+func (q *Sentence) needsStore() (names []string) {
+	for _, c := range []struct {
+		asked bool
+		name  string
+	}{{q.Days > 0, "days to the door"}, {q.Tracked, "tracked delivery"}, {q.Under != "", "landed cost"}, {q.Item != "", "item price"}, {q.Shipping != "", "shipping price"}, {q.Profit != "", "profit"}, {q.Margin != "", "margin"},
+		{q.Standard, "your own standard"}, {q.SoldOut, "the cheapest variant's price"}, {index.Sort(q.Sort).NeedsStore(), "sorting by " + q.Sort}} {
+		if c.asked {
+			names = append(names, c.name)
+		}
+	}
+	return names
+}
+
 // question turns a sentence into what the index is asked.
 func (s *Service) question(ctx context.Context, q *Sentence, p *pricing.Pricer) (index.Question, error) {
-	out := index.Question{Words: q.Words, Store: q.Store, Sort: index.Sort(q.Sort), Offset: q.Offset, Limit: q.Limit, Facets: map[index.Facet][]string{
-		index.Source: q.Sources, index.Supplier: q.Suppliers, index.Brand: q.Brands, index.ShipsFrom: q.ShipsFrom, index.ShipsTo: q.ShipsTo, index.Demand: q.Demand, index.Mine: q.Mine}}
+	out := index.Question{Store: q.Store, Sort: index.Sort(q.Sort), SoldOutToo: q.SoldOut, Offset: q.Offset, Limit: q.Limit, Facets: map[index.Facet][]string{
+		index.Source: q.Sources, index.Supplier: q.Suppliers, index.Brand: chosen(q.Brands), index.ShipsFrom: chosen(q.ShipsFrom), index.ShipsTo: chosen(q.ShipsTo), index.Demand: q.Demand, index.Mine: q.Mine}}
+	if names := q.needsStore(); p == nil && len(names) > 0 {
+		return out, apikit.Problem(422, "store", "This needs a store, whose market, rules and currency decide it: %s.", strings.Join(names, ", "))
+	}
+	if q.Words != "" {
+		synonyms, err := s.Synonyms(ctx)
+		if err != nil {
+			return out, err
+		}
+		out.Words = terms.Parse(q.Words, synonyms.Groups)
+	}
 	if q.Category != "" {
-		out.Facets[index.Category] = []string{q.Category}
+		out.Facets[index.Category] = chosen([]string{q.Category})
 	}
 	number := func(of index.Number, asked bool, value int32) {
 		if asked {
@@ -135,6 +186,20 @@ func (s *Service) question(ctx context.Context, q *Sentence, p *pricing.Pricer) 
 		}
 		figure(c.of, bound.Minor()-c.atMost)
 	}
+	if q.Profit != "" {
+		least, err := money.Parse(q.Profit, p.Currency)
+		if err != nil {
+			return out, apikit.Problem(422, "profit", "“%s” is not an amount in %s.", q.Profit, p.Currency)
+		}
+		figure(index.Profit, least.Minor())
+	}
+	if q.Margin != "" {
+		percent, err := money.ParseRatio(q.Margin)
+		if err != nil {
+			return out, apikit.Problem(422, "margin", "“%s” is not a margin in percent.", q.Margin)
+		}
+		figure(index.Margin, int64(percent/100))
+	}
 	if q.Standard {
 		own, err := s.Standard(ctx)
 		if err != nil {
@@ -179,11 +244,14 @@ func (s *Service) ask(ctx context.Context, q *Sentence) (*index.Snapshot[thing],
 
 // Found is what a sentence finds.
 type Found struct {
-	Total   int               `json:"total"`
-	Hidden  int               `json:"hidden" doc:"How many more miss the seller's own standard, where it hides them"`
-	Offers  []Line            `json:"offers"`
-	Instead map[string]string `json:"instead" doc:"Words that nothing holds, and the nearest that were looked up"`
-	TookMS  float64           `json:"took_ms"`
+	Total       int                `json:"total"`
+	Hidden      int                `json:"hidden" doc:"How many more miss the seller's own standard, where it hides them"`
+	Offers      []Line             `json:"offers"`
+	Corrections []index.Correction `json:"corrections" doc:"What was looked for beside or in place of words"`
+	Emptied     []index.Emptied    `json:"emptied" doc:"Words without which there would be offers, where there are none"`
+	Ordinary    []string           `json:"ordinary" doc:"Words that were not required, such as “the”"`
+	Unread      []string           `json:"unread" doc:"Signs and words that mean nothing to the search"`
+	TookMS      float64            `json:"took_ms"`
 	// Choices are by clause, where they were asked for.
 	Choices map[string][]Choice `json:"choices,omitempty" doc:"What each clause could be, by its name"`
 	// Place is where the offer that was asked for stands in the answer, from 0.
@@ -208,7 +276,7 @@ func (s *Service) Search(ctx context.Context, q Sentence) (Found, error) {
 		}
 	}
 	answer := snapshot.Ask(question)
-	found := Found{Total: answer.Total, Hidden: answer.Hidden, Instead: answer.Instead}
+	found := Found{Total: answer.Total, Hidden: answer.Hidden, Corrections: list(answer.Corrections), Emptied: list(answer.Emptied), Ordinary: list(question.Words.Ordinary), Unread: list(question.Words.Unread)}
 	if q.Counts {
 		found.Choices = choices(&answer.Counts, q.Like, pricer)
 	}
@@ -221,7 +289,7 @@ func (s *Service) Search(ctx context.Context, q Sentence) (Found, error) {
 			found.Place = &at
 		}
 	}
-	if found.Offers, err = s.lines(ctx, answer.Hits, pricer); err != nil {
+	if found.Offers, err = s.lines(ctx, answer.Hits, showing{pricer, q.SoldOut, &question.Words}); err != nil {
 		return Found{}, err
 	}
 	found.TookMS = float64(time.Since(began).Microseconds()) / 1000

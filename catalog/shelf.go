@@ -117,7 +117,7 @@ func (s *Service) Stage(ctx context.Context, tx pgx.Tx, to sources.Staging, offe
 var (
 	offerColumns = []string{"number", "title", "description", "category", "brand", "currency", "page_url", "pictures", "option_names", "processing_min", "processing_max",
 		"rating", "ratings", "return_days", "weekly", "deliveries", "rivals", "market_currency", "market_prices", "fingerprint", "remarks", "own_packing", "demand", "growth"}
-	variantColumns = []string{"number", "position", "option_values", "cost", "min_advertised", "list_price", "stock", "picture", "barcode", "weight_grams", "prices_in"}
+	variantColumns = []string{"number", "position", "option_values", "cost", "min_advertised", "list_price", "stock", "picture", "barcode", "weight_grams", "prices_in", "stock_unknown"}
 )
 
 // offerValues are an offer's own facts, in the order of offerColumns.
@@ -130,7 +130,7 @@ func offerValues(o *source.Offer) ([]any, error) {
 
 // variantValues are a variant's facts, in the order of variantColumns.
 func variantValues(position int, v source.Variant) []any {
-	return []any{v.Number, position, list(v.Values), v.Cost.Minor(), v.MinAdvertised.Minor(), v.List.Minor(), v.Stock, v.Picture, v.Barcode, v.WeightGrams, v.PricesIn()}
+	return []any{v.Number, position, list(v.Values), v.Cost.Minor(), v.MinAdvertised.Minor(), v.List.Minor(), v.Stock, v.Picture, v.Barcode, v.WeightGrams, v.PricesIn(), v.StockUnknown}
 }
 
 // Lay puts the offers of a source that had none straight on the shelf: there is nothing to

@@ -17,7 +17,7 @@ import (
 type WhatIf struct {
 	apikit.ByID
 	Store   int64  `query:"store" required:"true"`
-	Variant int64  `query:"variant" doc:"0 is the cheapest for sale"`
+	Variant int64  `query:"variant" doc:"0 is the cheapest in stock"`
 	Price   string `query:"price" maxLength:"30" doc:"Decimal text in the store's currency"`
 	Markup  string `query:"markup" maxLength:"30" doc:"In percent of what it lands for, instead of a price"`
 }
@@ -76,7 +76,7 @@ func (s *Service) unit(ctx context.Context, offer, variant int64) (t pricing.Thi
 	err = s.Pool.QueryRow(ctx, `
 		select x.name, u.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+`, v.cost, v.min_advertised, v.list_price, v.prices_in
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id join offer_variant v on v.offer_id = o.id and not v.withdrawn
-		where o.id = $1 and ($2::bigint = 0 or v.id = $2) order by v.cost, v.id limit 1`, offer, variant).
+		where o.id = $1 and ($2::bigint = 0 or v.id = $2) order by v.stock > 0 or v.stock_unknown desc, v.cost, v.id limit 1`, offer, variant).
 		Scan(&t.Source, &t.Supplier, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost, &cost, &advertised, &listed, &pricesIn)
 	if database.Missing(err) {
 		return t, u, apikit.NotFound("variant")

@@ -42,9 +42,9 @@ type Quote struct {
 	Delivery     string          `json:"delivery"`
 	Ladder       *pricing.Ladder `json:"ladder" doc:"Of the cheapest variant; null where there is no price"`
 	NoPrice      string          `json:"no_price"`
-	Rating       string          `json:"rating"`
-	OnTime       int             `json:"on_time"`
-	ReturnDays   int             `json:"return_days"`
+	Rating       string          `json:"rating" doc:"Empty where it is not known"`
+	OnTime       *int            `json:"on_time" doc:"Percent; null where it is not known"`
+	ReturnDays   *int            `json:"return_days" doc:"Null where it is not known"`
 	Comment      string          `json:"comment"`
 	ReceivedAt   time.Time       `json:"received_at"`
 	ValidThrough time.Time       `json:"valid_through"`

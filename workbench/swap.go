@@ -47,8 +47,8 @@ type Buying struct {
 	Supplier  string `json:"supplier"`
 	Source    string `json:"source"`
 	ShipsFrom string `json:"ships_from"`
-	OnTime    int    `json:"on_time" doc:"Percent"`
-	Rating    string `json:"rating"`
+	OnTime    *int   `json:"on_time" doc:"Percent; null where it is not known"`
+	Rating    string `json:"rating" doc:"Empty where it is not known"`
 	Delivery  string `json:"delivery" doc:"The service that prices assume; empty where there is none to the market"`
 	Door      string `json:"door" doc:"Its days door to door"`
 }

@@ -37,7 +37,7 @@ func TestTheSupplierOfADraftIsSwapped(t *testing.T) {
 	d = b.mustEdit(map[string]any{"prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": "39.00"}}})
 
 	swap := b.look(map[string]any{"offer_id": second})
-	if swap.Before.Supplier != d.Supplier || swap.After.Supplier == d.Supplier || swap.After.OnTime == 0 || swap.After.Door == "" {
+	if swap.Before.Supplier != d.Supplier || swap.After.Supplier == d.Supplier || swap.After.OnTime == nil || swap.After.Door == "" {
 		t.Errorf("%+v, then %+v", swap.Before, swap.After)
 	}
 	taken := map[int64]bool{}

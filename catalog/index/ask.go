@@ -31,6 +31,12 @@ var (
 	byFigure = map[Sort]Figure{ByLanded: Landed, ByItem: Item, ByShipping: Shipping, ByDays: Days, ByProfit: Profit, ByMargin: Margin, ByWorth: Worth}
 )
 
+// NeedsStore tells whether a sort is by figures, which offers have in a store only.
+func (s Sort) NeedsStore() bool {
+	_, is := byFigure[s]
+	return is
+}
+
 // Bound is one that was asked for.
 type Bound[K Number | Figure] struct {
 	Of K

@@ -247,9 +247,12 @@ func (p *part[T]) bury(ids []int64) {
 	}
 }
 
+// NotKnown is a figure that is not known, though the offer has a price: no bound of at least holds it, and it comes last.
+const NotKnown = -1 << 63
+
 const (
 	beyond  = 1<<63 - 1 // of an upper bound
-	beneath = -1 << 63
+	beneath = NotKnown
 )
 
 // priceIn works out the columns of all stores.

@@ -254,13 +254,13 @@ func TestVariantsAndNumbersAreFound(t *testing.T) {
 func TestWhatEmptiedAnAnswerIsSaid(t *testing.T) {
 	s := catalogOf("Enamel mug", "Enamel kettle", "Steel pot")
 	for words, want := range map[string]string{
-		"enamel xylophone":            "[{[xylophone] 2 enamel}]",
-		"xylophone enamel zzyzx":      "[{[xylophone zzyzx] 2 enamel}]",
-		"enamel pot":                  "[{[pot] 2 enamel} {[enamel] 1 pot}]",
-		"mug -enamel":                 "[{[-enamel] 1 mug}]",
-		`"mug enamel" kettle`:         "[{[mug enamel] 1 kettle}]",
-		"enamel mug":                  "[]",
-		"xylophone":                   "[]",
+		"enamel xylophone":       "[{[xylophone] 2 enamel}]",
+		"xylophone enamel zzyzx": "[{[xylophone zzyzx] 2 enamel}]",
+		"enamel pot":             "[{[pot] 2 enamel} {[enamel] 1 pot}]",
+		"mug -enamel":            "[{[-enamel] 1 mug}]",
+		`"mug enamel" kettle`:    "[{[mug enamel] 1 kettle}]",
+		"enamel mug":             "[]",
+		"xylophone":              "[]",
 	} {
 		got := s.Ask(Question{Words: typed(words), Limit: 5}).Emptied
 		if fmt.Sprint(got) != want {

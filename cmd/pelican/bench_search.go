@@ -263,8 +263,8 @@ func asTold(o gen.Offer) (source.Offer, error) {
 		return source.Offer{}, err
 	}
 	out := source.Offer{Number: o.Number, Title: o.Title, Category: o.Category, Brand: o.Brand, Currency: c, OptionNames: o.OptionNames, Processing: landed.Days{Min: o.Processing[0], Max: o.Processing[1]},
-		Rating: o.Rating, Ratings: o.Ratings, ReturnDays: o.ReturnDays, OwnPacking: o.OwnPacking, Rivals: source.Rivals{Stores: o.Rivals.Stores, Currency: money.MustCurrency("USD")},
-		Supplier: source.Supplier{Number: "G" + o.Supplier.Number, Name: o.Supplier.Name, Country: o.Supplier.Country, Rating: o.Supplier.Rating, OnTime: o.Supplier.OnTime, Verified: o.Supplier.Verified}}
+		Rating: o.Rating, Ratings: o.Ratings, ReturnDays: &o.ReturnDays, OwnPacking: o.OwnPacking, Rivals: source.Rivals{Stores: &o.Rivals.Stores, Currency: money.MustCurrency("USD")},
+		Supplier: source.Supplier{Number: "G" + o.Supplier.Number, Name: o.Supplier.Name, Country: o.Supplier.Country, Rating: o.Supplier.Rating, OnTime: &o.Supplier.OnTime, Verified: o.Supplier.Verified}}
 	for _, name := range o.Pictures {
 		out.Pictures = append(out.Pictures, pictureAt(name))
 	}

@@ -91,7 +91,7 @@ func finish(o source.Offer, stockSaid bool) Found {
 		there bool
 	}{{"pictures", len(o.Pictures) > 0}, {"a description", o.Description != ""}, {"how many there are", stockSaid}, {"delivery and its charges", len(o.Deliveries) > 0}, {"where it ships from", o.Supplier.Country != ""},
 		{"a barcode", slices.ContainsFunc(o.Variants, func(v source.Variant) bool { return v.Barcode != "" })}, {"a weight", slices.ContainsFunc(o.Variants, func(v source.Variant) bool { return v.WeightGrams > 0 })},
-		{"a return policy", o.ReturnDays > 0}, {"ratings", o.Ratings > 0}} {
+		{"a return policy", o.ReturnDays != nil}, {"ratings", o.Ratings > 0}} {
 		if !fact.there {
 			f.Missing = append(f.Missing, fact.name)
 		}
@@ -301,6 +301,7 @@ func (p *parser) variant(o *source.Offer, group, item, offer thing, at int) (v s
 	if err != nil {
 		return v, false, err
 	}
+	v.StockUnknown = !counted && v.Stock == 0
 	for _, text := range p.texts(item, "image") {
 		if place := slices.Index(o.Pictures, p.absolute(text)); place >= 0 {
 			v.Picture = place

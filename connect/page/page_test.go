@@ -31,7 +31,7 @@ func TestAGroupWithVariantsIsRead(t *testing.T) {
 		t.Fatal(err)
 	}
 	o := f.Offer
-	if f.From != "JSON-LD" || o.Title != "Storm lamp" || o.Brand != "Ostrava" || o.Number != "shop.example/p/lamp?x=1" || o.Supplier.Name != "shop.example" || o.Supplier.Country != "NL" || o.ReturnDays != 30 || o.Rating != 43 || o.Ratings != 31 {
+	if f.From != "JSON-LD" || o.Title != "Storm lamp" || o.Brand != "Ostrava" || o.Number != "shop.example/p/lamp?x=1" || o.Supplier.Name != "shop.example" || o.Supplier.Country != "NL" || *o.ReturnDays != 30 || o.Rating != 43 || o.Ratings != 31 {
 		t.Errorf("%+v", o)
 	}
 	if fmt.Sprint(o.OptionNames) != "[Colour Size]" || fmt.Sprint(o.Pictures) != "[https://shop.example/1.jpg https://cdn.example/2.jpg]" || o.Processing.Max != 2 {

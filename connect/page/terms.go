@@ -80,8 +80,8 @@ func firstOf(texts ...string) string {
 // terms takes delivery and returns over, from an offer or the product.
 func (p *parser) terms(o *source.Offer, t thing) {
 	for _, policy := range p.things(t, "hasMerchantReturnPolicy") {
-		if n, err := strconv.Atoi(p.text(policy, "merchantReturnDays")); err == nil && n > 0 && n <= 3650 && o.ReturnDays == 0 {
-			o.ReturnDays = n
+		if n, err := strconv.Atoi(p.text(policy, "merchantReturnDays")); err == nil && n >= 0 && n <= 3650 && o.ReturnDays == nil {
+			o.ReturnDays = &n
 		}
 	}
 	if len(o.Deliveries) > 0 {

@@ -278,6 +278,7 @@ func (r *Reader) variant(o *source.Offer, row Row, places []int, seen map[string
 	if v.Stock, stockDoubt, err = r.stock(row); err != nil {
 		return v, "", "", fmt.Errorf("the stock: %w", err)
 	}
+	v.StockUnknown = stockDoubt != ""
 	if text := r.get(row, Cost); likeThousands.MatchString(text) && !row.kind(r.places[Cost][0]).number && strings.Contains(text, l.Decimal) && v.Cost.Currency().Digits() < 3 && l.Answers[askDecimal] == "" {
 		doubts = append(doubts, fmt.Sprintf("“%s” was read with three decimals.", clip(text)))
 	}
@@ -310,7 +311,7 @@ func (r *Reader) variant(o *source.Offer, row Row, places []int, seen map[string
 func (r *Reader) stock(row Row) (n int, doubt string, err error) {
 	at := r.places[Stock]
 	if len(at) == 0 {
-		return 0, "The list does not say how many there are; 0 is taken.", nil
+		return 0, "The list does not say how many there are.", nil
 	}
 	text := row.cell(at[0])
 	switch class := stockClassOf(text); class {
@@ -318,12 +319,12 @@ func (r *Reader) stock(row Row) (n int, doubt string, err error) {
 		if n := r.layout.StockWords[string(class)]; n > 0 {
 			return n, "", nil
 		}
-		return 0, fmt.Sprintf("“%s” does not say how many there are; 0 is taken.", clip(text)), nil
+		return 0, fmt.Sprintf("“%s” does not say how many there are.", clip(text)), nil
 	case unknownStock:
-		return 0, fmt.Sprintf("The stock is not known (“%s”); 0 is taken.", clip(text)), nil
+		return 0, fmt.Sprintf("The stock is not known (“%s”).", clip(text)), nil
 	}
 	if text == "" {
-		return 0, "The list does not say how many there are; 0 is taken.", nil
+		return 0, "The list does not say how many there are.", nil
 	}
 	text = about.ReplaceAllString(text, "")
 	if n, err = stock(text, row.sign(at[0], r.layout.Decimal)); err == nil || dateLike.MatchString(text) || strings.TrimSpace(text) == "" {
@@ -342,7 +343,7 @@ func (r *Reader) stock(row Row) (n int, doubt string, err error) {
 		}
 	}
 	if strings.IndexFunc(text, unicode.IsDigit) < 0 { // a word that is not known
-		return 0, fmt.Sprintf("“%s” does not say how many there are; 0 is taken.", clip(text)), nil
+		return 0, fmt.Sprintf("“%s” does not say how many there are.", clip(text)), nil
 	}
 	return 0, "", err
 }

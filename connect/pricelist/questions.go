@@ -104,7 +104,7 @@ func (look *Look) columnQuestions(p *proposal, data []Row) {
 	}
 	stocks := slices.DeleteFunc(slices.Clone(p.stocks), func(i int) bool { return l.Columns[i].Field != Ignored && l.Columns[i].Field != Stock })
 	if len(stocks) > 0 && (l.at(Stock) < 0 || l.Answers[askStock] != "") {
-		look.ask(Question{Key: askStock, Text: "Which of these says how many the supplier has?", Choices: append(choices(stocks), Choice{notSaid, "None of them", "the list does not say; 0 is taken"}),
+		look.ask(Question{Key: askStock, Text: "Which of these says how many the supplier has?", Choices: append(choices(stocks), Choice{notSaid, "None of them", "the list does not say, and stock is not known"}),
 			Detail: "No header says that its column is the stock."})
 	}
 }

@@ -57,8 +57,8 @@ func (o *Offer) Check() error {
 	for _, err := range []error{
 		short("number", o.Number, maxNumber), short("title", o.Title, maxTitle), short("description", o.Description, maxDescription), short("category", o.Category, maxName),
 		short("brand", o.Brand, maxName), short("supplier's number", o.Supplier.Number, maxNumber+maxName), short("supplier's name", o.Supplier.Name, maxName),
-		within("number of ratings", o.Ratings, maxCount), within("return days", o.ReturnDays, maxReturnDays), within("rating", o.Rating, 50), within("supplier's rating", o.Supplier.Rating, 50),
-		within("number of other stores", o.Rivals.Stores, maxCount), few("options", len(o.OptionNames), maxOptions), few("variants", len(o.Variants), maxVariants), few("delivery options", len(o.Deliveries), maxDeliveries),
+		within("number of ratings", o.Ratings, maxCount), within("return days", int(max(known(o.ReturnDays), 0)), maxReturnDays), within("rating", o.Rating, 50), within("supplier's rating", o.Supplier.Rating, 50),
+		within("number of other stores", int(max(known(o.Rivals.Stores), 0)), maxCount), within("on-time rate in percent", int(max(known(o.Supplier.OnTime), 0)), 100), few("options", len(o.OptionNames), maxOptions), few("variants", len(o.Variants), maxVariants), few("delivery options", len(o.Deliveries), maxDeliveries),
 		days(o.Processing),
 	} {
 		if err != nil {

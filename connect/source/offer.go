@@ -23,7 +23,8 @@ type Offer struct {
 	Currency                                             money.Currency
 	Pictures, OptionNames                                []string
 	Processing                                           landed.Days
-	Rating, Ratings, ReturnDays                          int // rating in tenths
+	Rating, Ratings                                      int  // rating in tenths; 0 is not known
+	ReturnDays                                           *int // nil is not known
 	Weekly                                               []int32
 	Deliveries                                           []landed.Delivery
 	Variants                                             []Variant
@@ -36,10 +37,11 @@ type Offer struct {
 	Fingerprint [32]byte
 }
 
-// Supplier is who sells an offer. Rating is in tenths, OnTime in percent.
+// Supplier is who sells an offer. Rating is in tenths, 0 is not known; OnTime in percent, nil is not known.
 type Supplier struct {
 	Number, Name, Country string
-	Rating, OnTime        int
+	Rating                int
+	OnTime                *int
 	Verified              bool
 }
 
@@ -51,6 +53,8 @@ type Variant struct {
 	// MinAdvertised and List are the supplier's minimum advertised and list prices; zero where it names none.
 	MinAdvertised, List         money.Amount
 	Stock, Picture, WeightGrams int
+	// StockUnknown is where the source does not say how many there are; Stock is 0 then.
+	StockUnknown bool
 }
 
 // PricesIn are the currencies of the minimum advertised and the list price, three letters each; empty where both are the cost's.
@@ -69,9 +73,9 @@ func (v *Variant) PricesIn() string {
 }
 
 // Rivals are the stores that sell the item, and prices seen there, in minor units of
-// one currency, lowest first.
+// one currency, lowest first. Stores is nil where nobody has counted them.
 type Rivals struct {
-	Stores   int
+	Stores   *int
 	Currency money.Currency
 	Prices   []int64
 }
@@ -101,11 +105,13 @@ type document struct {
 		} `json:"additionalProperty"`
 		Weight quantity `json:"weight"`
 		Offers struct {
-			Price     string   `json:"price"`
-			Currency  string   `json:"priceCurrency"`
-			Inventory quantity `json:"inventoryLevel"`
-			List      string   `json:"listPrice"`
-			Least     string   `json:"minimumAdvertisedPrice"`
+			Price     string `json:"price"`
+			Currency  string `json:"priceCurrency"`
+			Inventory *struct {
+				Value *int `json:"value"`
+			} `json:"inventoryLevel"`
+			List  string `json:"listPrice"`
+			Least string `json:"minimumAdvertisedPrice"`
 		} `json:"offers"`
 	} `json:"hasVariant"`
 	Seller struct {
@@ -113,7 +119,7 @@ type document struct {
 		Name       string      `json:"name"`
 		Country    string      `json:"addressCountry"`
 		Rating     json.Number `json:"rating"`
-		OnTime     int         `json:"onTimePercent"`
+		OnTime     *int        `json:"onTimePercent"`
 		Verified   bool        `json:"verified"`
 	} `json:"seller"`
 	Shipping []struct {
@@ -130,12 +136,12 @@ type document struct {
 		Count int         `json:"ratingCount"`
 	} `json:"aggregateRating"`
 	Returns struct {
-		Days int `json:"merchantReturnDays"`
+		Days *int `json:"merchantReturnDays"`
 	} `json:"hasMerchantReturnPolicy"`
 	Weekly  []int32 `json:"weeklyUnitsSold"`
 	Packing bool    `json:"packsWithBuyersBrand"`
 	Rivals  struct {
-		Stores   int      `json:"stores"`
+		Stores   *int     `json:"stores"`
 		Currency string   `json:"priceCurrency"`
 		Prices   []string `json:"prices"`
 	} `json:"soldElsewhere"`
@@ -152,6 +158,14 @@ func (m moneyDoc) amount() (money.Amount, error) {
 		return money.Amount{}, err
 	}
 	return money.Parse(m.Value, c)
+}
+
+// least0 is a number that may not be known, and is 0 where it is less.
+func least0(n *int) *int {
+	if n == nil || *n >= 0 {
+		return n
+	}
+	return new(int)
 }
 
 // tenths reads a rating such as 4.7 as 47.
@@ -184,8 +198,8 @@ func parse(raw []byte) (Offer, error) {
 	o := Offer{
 		Number: d.Number, Title: strings.ToValidUTF8(d.Name, ""), Description: strings.ToValidUTF8(d.Description, ""), Category: d.Category, Brand: d.Brand, PageURL: d.URL,
 		OptionNames: d.VariesBy, Processing: landed.Days{Min: d.Handling.MinValue, Max: d.Handling.MaxValue},
-		Rating: tenths(d.Rating.Value), Ratings: max(d.Rating.Count, 0), ReturnDays: max(d.Returns.Days, 0), Weekly: d.Weekly, OwnPacking: d.Packing,
-		Supplier:    Supplier{d.Seller.Identifier, d.Seller.Name, strings.ToUpper(d.Seller.Country), tenths(d.Seller.Rating), min(max(d.Seller.OnTime, 0), 100), d.Seller.Verified},
+		Rating: tenths(d.Rating.Value), Ratings: max(d.Rating.Count, 0), ReturnDays: least0(d.Returns.Days), Weekly: d.Weekly, OwnPacking: d.Packing,
+		Supplier:    Supplier{d.Seller.Identifier, d.Seller.Name, strings.ToUpper(d.Seller.Country), tenths(d.Seller.Rating), least0(d.Seller.OnTime), d.Seller.Verified},
 		Fingerprint: sha256.Sum256(bytes.TrimSpace(raw)),
 	}
 	switch {
@@ -236,7 +250,7 @@ func withoutNothing(v reflect.Value) {
 // rivals takes what can be read of the market; what cannot is left out, since nothing is
 // bought by it.
 func (o *Offer) rivals(d document) {
-	o.Rivals.Stores = max(d.Rivals.Stores, 0)
+	o.Rivals.Stores = least0(d.Rivals.Stores)
 	c, err := money.ParseCurrency(d.Rivals.Currency)
 	if err != nil {
 		return
@@ -275,8 +289,12 @@ func (o *Offer) variants(d document) error {
 			return fmt.Errorf("the price of %s is %s", v.SKU, cost)
 		case o.Currency != 0 && cost.Currency() != o.Currency:
 			return fmt.Errorf("%s is priced in %s, the others in %s", v.SKU, cost.Currency(), o.Currency)
-		case v.Offers.Inventory.Value < 0:
-			return fmt.Errorf("the stock of %s is %d", v.SKU, v.Offers.Inventory.Value)
+		}
+		stock, known := 0, v.Offers.Inventory != nil && v.Offers.Inventory.Value != nil
+		if known {
+			if stock = *v.Offers.Inventory.Value; stock < 0 {
+				return fmt.Errorf("the stock of %s is %d", v.SKU, stock)
+			}
 		}
 		seen[v.SKU], o.Currency = true, cost.Currency()
 		list, err := named(v.Offers.List, o.Currency)
@@ -301,7 +319,7 @@ func (o *Offer) variants(d document) error {
 				picture = i
 			}
 		}
-		o.Variants = append(o.Variants, Variant{v.SKU, v.GTIN, values, cost, least, list, v.Offers.Inventory.Value, picture, max(v.Weight.Value, 0)})
+		o.Variants = append(o.Variants, Variant{v.SKU, v.GTIN, values, cost, least, list, stock, picture, max(v.Weight.Value, 0), !known})
 	}
 	return nil
 }
@@ -327,6 +345,14 @@ func (o *Offer) shipping(d document) error {
 	return nil
 }
 
+// known is a number that may not be known; -1 where it is not.
+func known(n *int) int64 {
+	if n == nil {
+		return -1
+	}
+	return int64(*n)
+}
+
 // Sign fills in the fingerprint of an offer that was not given in the protocol's form: a
 // SHA-256 over all that is in it.
 func (o *Offer) Sign() {
@@ -345,7 +371,7 @@ func (o *Offer) Sign() {
 	}
 	u := o.Supplier
 	text(o.Number, o.Title, o.Description, o.Category, o.Brand, o.PageURL, u.Number, u.Name, u.Country, o.Currency.String())
-	number(int64(len(o.Pictures)), int64(len(o.OptionNames)), int64(o.Processing.Min), int64(o.Processing.Max), int64(o.Rating), int64(o.Ratings), int64(o.ReturnDays), int64(u.Rating), int64(u.OnTime), int64(len(o.Weekly)))
+	number(int64(len(o.Pictures)), int64(len(o.OptionNames)), int64(o.Processing.Min), int64(o.Processing.Max), int64(o.Rating), int64(o.Ratings), known(o.ReturnDays), int64(u.Rating), known(u.OnTime), int64(len(o.Weekly)))
 	text(o.Pictures...)
 	text(o.OptionNames...)
 	for _, w := range o.Weekly {
@@ -359,6 +385,9 @@ func (o *Offer) Sign() {
 	for _, v := range o.Variants {
 		text(v.Number, v.Barcode)
 		number(int64(len(v.Values)), v.Cost.Minor(), v.MinAdvertised.Minor(), v.List.Minor(), int64(v.Stock), int64(v.Picture), int64(v.WeightGrams))
+		if v.StockUnknown {
+			text("stock unknown")
+		}
 		text(v.Values...)
 	}
 	_, _ = h.Write(b) // a hash never fails

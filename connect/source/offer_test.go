@@ -21,7 +21,7 @@ func TestAnOfferIsRead(t *testing.T) {
 		t.Fatal(err)
 	}
 	v := o.Variants[0]
-	if o.Number != "Q1" || o.Currency.String() != "CNY" || o.Rating != 46 || o.Supplier.Rating != 47 || o.Supplier.Country != "CN" || o.ReturnDays != 30 || len(o.Weekly) != 2 {
+	if o.Number != "Q1" || o.Currency.String() != "CNY" || o.Rating != 46 || o.Supplier.Rating != 47 || o.Supplier.Country != "CN" || *o.ReturnDays != 30 || len(o.Weekly) != 2 {
 		t.Errorf("%+v", o)
 	}
 	if v.Cost.Decimal() != "46.20" || v.Picture != 1 || v.Stock != 12 || v.Values[0] != "lake" || v.Values[1] != "L" {
@@ -89,10 +89,10 @@ func TestWhatIsKnownOfTheMarketIsRead(t *testing.T) {
 	if v := o.Variants[0]; v.List.Decimal() != "138.60" || v.MinAdvertised.Decimal() != "92.40" || v.List.Currency() != o.Currency {
 		t.Errorf("%+v", v)
 	}
-	if r := o.Rivals; r.Stores != 14 || r.Currency.String() != "USD" || len(r.Prices) != 2 || r.Prices[0] != 1999 || r.Prices[1] != 2499 {
+	if r := o.Rivals; *r.Stores != 14 || r.Currency.String() != "USD" || len(r.Prices) != 2 || r.Prices[0] != 1999 || r.Prices[1] != 2499 {
 		t.Errorf("lowest first, without what is no price: %+v", r)
 	}
-	if bare, err := parse([]byte(good)); err != nil || !bare.Variants[0].List.IsZero() || bare.Rivals.Stores != 0 || len(bare.Rivals.Prices) != 0 {
+	if bare, err := parse([]byte(good)); err != nil || !bare.Variants[0].List.IsZero() || bare.Rivals.Stores != nil || bare.Supplier.OnTime != nil || len(bare.Rivals.Prices) != 0 {
 		t.Errorf("nothing is known: %+v %v", bare.Rivals, err)
 	}
 	for _, name := range []string{"listPrice", "minimumAdvertisedPrice"} {

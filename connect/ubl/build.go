@@ -138,7 +138,7 @@ func (r *Reader) variant(o *source.Offer, n node) (v source.Variant, err error) 
 	}
 	v.Cost = price
 	v.Barcode = item.at("StandardItemIdentification", "ID").text
-	v.Stock, err = inventory(n)
+	v.Stock, v.StockUnknown, err = inventory(n)
 	if err != nil {
 		return v, err
 	}
@@ -229,22 +229,22 @@ func piecesOf(n, priced node) (int, error) {
 
 // inventory is how many can be had. A catalogue does not state stock; the most that can be
 // ordered at the price, or at all, is what comes nearest.
-func inventory(n node) (total int, err error) {
+func inventory(n node) (total int, unknown bool, err error) {
 	text := leastPriced(n).at("MaximumQuantity").text
 	if text == "" {
 		text = n.at("MaximumOrderQuantity").text
 	}
 	if text == "" {
-		return 0, nil
+		return 0, true, nil
 	}
 	whole, _, _ := strings.Cut(text, ".")
 	if total, err = strconv.Atoi(whole); err != nil || total > 1<<31-1 {
-		return 0, fmt.Errorf("the most that can be ordered, “%s”, does not say how many", text)
+		return 0, false, fmt.Errorf("the most that can be ordered, “%s”, does not say how many", text)
 	}
 	if total < 0 {
-		return 0, fmt.Errorf("the most that can be ordered is %d, less than none", total)
+		return 0, false, fmt.Errorf("the most that can be ordered is %d, less than none", total)
 	}
-	return total, nil
+	return total, false, nil
 }
 
 func picture(n node) string {

@@ -6,8 +6,8 @@ type Merits struct {
 	Sellable bool
 	Landed   int64
 	Days     int // door to door, the upper end
-	OnTime   int // percent
-	Rating   int // tenths
+	OnTime   int // percent; less than 0 is not known
+	Rating   int // tenths; less than 0 is not known
 }
 
 // Unbeaten tells for each offer whether no other is at least as good on landed cost, days, on-time
@@ -27,6 +27,9 @@ func Unbeaten(all []Merits) []bool {
 }
 
 func (b Merits) beats(a Merits) bool {
-	return b.Landed <= a.Landed && b.Days <= a.Days && b.OnTime >= a.OnTime && b.Rating >= a.Rating &&
+	return b.Landed <= a.Landed && b.Days <= a.Days && atLeast(b.OnTime, a.OnTime) && atLeast(b.Rating, a.Rating) &&
 		(b.Landed < a.Landed || b.Days < a.Days || b.OnTime > a.OnTime || b.Rating > a.Rating)
 }
+
+// atLeast compares what may not be known: that is as good only as what is not known either.
+func atLeast(b, a int) bool { return (b < 0) == (a < 0) && b >= a }

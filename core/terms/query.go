@@ -293,7 +293,7 @@ func (p *parser) withSynonyms(synonyms Synonyms) {
 // leaveOrdinary drops ordinary words, unless nothing else is asked for.
 func (p *parser) leaveOrdinary() {
 	isOrdinary := func(n Need) bool { return n.word != "" && IsOrdinary(n.word) }
-	if !slices.ContainsFunc(p.q.Needs, func(n Need) bool { return !isOrdinary(n) }) {
+	if len(p.q.Without) == 0 && !slices.ContainsFunc(p.q.Needs, func(n Need) bool { return !isOrdinary(n) }) {
 		return
 	}
 	p.q.Needs = slices.DeleteFunc(p.q.Needs, func(n Need) bool {

@@ -222,5 +222,10 @@ type ByID struct {
 	ID int64 `path:"id"`
 }
 
-// Tenths writes a rating as people read it: 47 is 4.7.
-func Tenths(n int) string { return fmt.Sprintf("%d.%d", n/10, n%10) }
+// Tenths writes a rating as people read it: 47 is 4.7; nothing where it is not known.
+func Tenths(n int) string {
+	if n <= 0 {
+		return ""
+	}
+	return fmt.Sprintf("%d.%d", n/10, n%10)
+}
