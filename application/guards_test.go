@@ -32,6 +32,7 @@ func TestForeignHostsPagesAndIdsAreRefused(t *testing.T) {
 	if answer := ask("GET", "/api/me", func(r *http.Request) { r.Host = "rebound.example" }); answer.StatusCode != http.StatusMisdirectedRequest {
 		t.Errorf("an unknown host: %s", answer.Status)
 	}
+	testkit.Until(t, "the index", func() bool { return ask("GET", "/readyz", func(*http.Request) {}).StatusCode == http.StatusOK })
 	if answer := ask("GET", "/readyz", func(r *http.Request) { r.Host = "10.0.0.7" }); answer.StatusCode != http.StatusOK {
 		t.Errorf("a probe by address: %s", answer.Status)
 	}

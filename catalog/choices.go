@@ -41,7 +41,7 @@ func choices(counts *index.Counts, like string, pricer *pricing.Pricer) map[stri
 		}
 	}
 	// These few are told even where they leave nothing.
-	for f, all := range map[index.Facet][]string{index.Demand: {string(demand.Rising), string(demand.Steady), string(demand.Falling), string(demand.Unknown)}, index.Mine: {index.NotMine, "workbench", "listings"}} {
+	for f, all := range map[index.Facet][]string{index.Demand: {string(demand.Rising), string(demand.Steady), string(demand.Falling), string(demand.Stopped), string(demand.Unknown)}, index.Mine: {index.NotMine, "workbench", "listings"}} {
 		for _, value := range all {
 			counts.Facets[f][value] += 0
 		}

@@ -31,7 +31,7 @@ type Line struct {
 	Rating    string          `json:"rating" doc:"Empty where it is not known"`
 	Picture   string          `json:"picture"`
 	Units     *int            `json:"units" doc:"Sold in 30 days; null where nobody told"`
-	Demand    string          `json:"demand" enum:"rising,steady,falling,too little data"`
+	Demand    string          `json:"demand" enum:"rising,steady,falling,stopped,too little data"`
 	Growth    int             `json:"growth" doc:"Tenths of a percent a month, without the season"`
 	Rivals    *int            `json:"rivals" doc:"Stores that sell it, as its source says; null where nobody has counted them"`
 	Weekly    []int32         `json:"weekly" doc:"Units a week over the last year, oldest first"`

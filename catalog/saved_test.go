@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/csv"
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -80,7 +81,8 @@ func TestTheWholeAnswerIsExported(t *testing.T) {
 	}
 	for i, o := range found.Offers {
 		row := rows[i+1]
-		if row[0] != fmt.Sprint(o.ID) || (o.ID == 1) != (row[1] == "'=1+1 mug") || (o.Ladder != nil && row[12] != o.Ladder.Profit.Decimal()) {
+		cell := func(column string) string { return row[slices.Index(rows[0], column)] }
+		if row[0] != fmt.Sprint(o.ID) || (o.ID == 1) != (cell("title") == "'=1+1 mug") || (o.Ladder != nil && cell("profit") != o.Ladder.Profit.Decimal()) {
 			t.Fatalf("row %d: %v, offer %+v", i, row, o)
 		}
 	}

@@ -24,7 +24,7 @@ type Sentence struct {
 	Brands     []string `query:"brand,explode" maxItems:"50" doc:"(none) is none"`
 	ShipsFrom  []string `query:"from,explode" maxItems:"50" doc:"(none) is where the source does not say"`
 	ShipsTo    []string `query:"to,explode" maxItems:"50" doc:"Any of these countries; (none) is where the source does not say"`
-	Demand     []string `query:"demand,explode" maxItems:"4"`
+	Demand     []string `query:"demand,explode" maxItems:"5"`
 	Mine       []string `query:"mine,explode" maxItems:"3" doc:"no, workbench or listings"`
 	Days       int32    `query:"days" minimum:"0" maximum:"365" doc:"Door to door, at most"`
 	Processing int32    `query:"processing" minimum:"0" maximum:"365" doc:"Days, at most"`

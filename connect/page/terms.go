@@ -10,6 +10,7 @@ import (
 	"plainpelican/connect/source"
 	"plainpelican/core/landed"
 	"plainpelican/core/money"
+	"plainpelican/core/quantity"
 )
 
 // stock is how many there are, and whether the page says so. In stock without a number is one.
@@ -46,9 +47,9 @@ func (p *parser) grams(items ...thing) int {
 			case "KGM", "KG":
 				n *= 1000
 			case "LBR", "LB":
-				n *= 453.59237
+				n *= quantity.GramsPerPound
 			case "ONZ", "OZ":
-				n *= 28.349523125
+				n *= quantity.GramsPerOunce
 			}
 			return int(math.Round(n))
 		}

@@ -5,10 +5,12 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+
+	"plainpelican/core/quantity"
 )
 
-// gramsOf are the units of weight. A pound is 453.59237 g by the international agreement of 1959, an ounce a sixteenth of it.
-var gramsOf = map[string]float64{"g": 1, "kg": 1000, "oz": 28.349523125, "lb": 453.59237, "mg": 0.001, "t": 1_000_000}
+// gramsOf are the units of weight, in grams.
+var gramsOf = map[string]float64{"g": 1, "kg": 1000, "oz": quantity.GramsPerOunce, "lb": quantity.GramsPerPound, "mg": 0.001, "t": 1_000_000}
 
 var weightNames = map[string]string{
 	"g": "g", "gr": "g", "grs": "g", "gram": "g", "grams": "g", "gramm": "g", "gramme": "g", "grammes": "g", "gramos": "g", "grammi": "g", "grm": "g", "gm": "g", "gms": "g", "г": "g", "гр": "g", "克": "g", "グラム": "g", "그램": "g",

@@ -10,6 +10,7 @@ import (
 	"plainpelican/connect/pricelist"
 	"plainpelican/connect/source"
 	"plainpelican/core/money"
+	"plainpelican/core/quantity"
 )
 
 func (r *Reader) aside(l line, number, reason string) source.Unreadable {
@@ -280,9 +281,9 @@ func weight(item node) int {
 		case "KGM":
 			n *= 1000
 		case "LBR":
-			n *= 453.59237
+			n *= quantity.GramsPerPound
 		case "ONZ":
-			n *= 28.349523125
+			n *= quantity.GramsPerOunce
 		}
 		return int(n + 0.5)
 	}

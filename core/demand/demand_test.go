@@ -107,15 +107,7 @@ func TestMannKendallIsRarelyFooledByChance(t *testing.T) {
 // The monthly carbon dioxide at Mauna Loa and its published seasonally adjusted column, as
 // the package vega-datasets ships them.
 func TestSeasonAgreesWithThePublishedAdjustment(t *testing.T) {
-	f, err := os.Open("../../e2e/node_modules/vega-datasets/data/co2-concentration.csv")
-	if err != nil {
-		t.Fatalf("%v: run make setup-test", err)
-	}
-	defer func() { _ = f.Close() }()
-	rows, err := csv.NewReader(f).ReadAll()
-	if err != nil {
-		t.Fatal(err)
-	}
+	rows := publishedCO2(t)
 	// A whole number of years without a gap: the last twenty.
 	rows = rows[len(rows)-240:]
 	var raw, adjusted []float64
@@ -158,6 +150,21 @@ func TestSeasonAgreesWithThePublishedAdjustment(t *testing.T) {
 	if month := rows[high][0][5:7]; month != "05" {
 		t.Errorf("it peaks in month %s", month)
 	}
+}
+
+// publishedCO2 are the months of the published series, with the measured column and the adjusted one.
+func publishedCO2(t *testing.T) [][]string {
+	t.Helper()
+	f, err := os.Open("../../e2e/node_modules/vega-datasets/data/co2-concentration.csv")
+	if err != nil {
+		t.Fatalf("%v: run make setup-test", err)
+	}
+	defer func() { _ = f.Close() }()
+	rows, err := csv.NewReader(f).ReadAll()
+	if err != nil {
+		t.Fatal(err)
+	}
+	return rows
 }
 
 // series draws two years of weekly sales.
@@ -207,6 +214,73 @@ func TestVerdicts(t *testing.T) {
 	}
 	if words := v.Words(ended); words[:6] != "Peaks " {
 		t.Error(words)
+	}
+}
+
+// The yearly flow of the Nile at Aswan, 1871 to 1970, is known to have dropped after 1898 (Cobb, Biometrika 65, 1978; the
+// series from memory, as statistics packages ship it). Pettitt's test finds that year.
+func TestTheKnownStepOfTheNileIsFound(t *testing.T) {
+	nile := []float64{1120, 1160, 963, 1210, 1160, 1160, 813, 1230, 1370, 1140, 995, 935, 1110, 994, 1020, 960, 1180, 799, 958, 1140, 1100, 1210, 1150, 1250, 1260, 1220, 1030, 1100, 774, 840, 874, 694, 940, 833,
+		701, 916, 692, 1020, 1050, 969, 831, 726, 456, 824, 702, 1120, 1100, 832, 764, 821, 768, 845, 864, 862, 698, 845, 744, 796, 1040, 759, 781, 865, 845, 944, 984, 897, 822, 1010, 771, 676, 649, 846, 812,
+		742, 801, 1040, 860, 874, 848, 890, 744, 749, 838, 1050, 918, 986, 797, 923, 975, 815, 1020, 906, 901, 1170, 912, 746, 919, 718, 714, 740}
+	at, p := Pettitt(nile)
+	if 1871+at != 1899 || p > 1e-5 {
+		t.Errorf("the first year at the new level is %d, p %g", 1871+at, p)
+	}
+	if at := step(stabilised(nile)); 1871+at != 1899 {
+		t.Errorf("the step is in %d", 1871+at)
+	}
+	weekly := make([]int32, len(nile))
+	for i, v := range nile {
+		weekly[i] = int32(v / 10)
+	}
+	v := Judge(weekly, time.Date(2026, 11, 22, 0, 0, 0, 0, time.UTC))
+	if v.Step == nil || v.Step.Week != 28 || len(v.Peaks) > 0 || v.Class != Steady {
+		t.Errorf("%+v", v)
+	}
+}
+
+// Two years of the published monthly carbon dioxide, drawn out to weeks and counted by chance, have a season that peaks in May; the published
+// adjusted column has none.
+func TestTheKnownSeasonIsFound(t *testing.T) {
+	rows := publishedCO2(t)
+	rows = rows[len(rows)-25:]
+	for column, season := range map[int]bool{1: true, 2: false} {
+		r := rand.New(rand.NewPCG(41, 42))
+		weekly := make([]int32, 104)
+		first, _ := strconv.ParseFloat(rows[0][2], 64)
+		for w := range weekly {
+			at := float64(w) * 24 / 104
+			a, _ := strconv.ParseFloat(rows[int(at)][column], 64)
+			b, _ := strconv.ParseFloat(rows[int(at)+1][column], 64)
+			weekly[w] = poisson(r, 300+20*(a+(b-a)*(at-math.Floor(at))-first))
+		}
+		ended, _ := time.Parse(time.DateOnly, rows[24][0])
+		if v := Judge(weekly, ended); slices.Contains(v.Peaks, time.May) != season || (len(v.Peaks) > 0) != season {
+			t.Errorf("column %d: %+v", column, v)
+		}
+	}
+}
+
+func TestWords(t *testing.T) {
+	at := func(n int) *int { return &n }
+	ended := time.Date(2026, 11, 22, 0, 0, 0, 0, time.UTC)
+	for want, v := range map[string]Verdict{
+		"One week of sales is too little to judge by.":                                                                                   {Class: Unknown, Weeks: 1, Units: 3},
+		"Nothing was sold in 52 weeks.":                                                                                                  {Class: Unknown, Weeks: 104},
+		"Ten units in a year are too few to judge by.":                                                                                   {Class: Unknown, Weeks: 104, Units: 10},
+		"One unit in a year is too little to judge by.":                                                                                  {Class: Unknown, Weeks: 60, Units: 1},
+		"Sales have stopped: none for one week, since the week of 16 November 2026.":                                                     {Class: Stopped, Weeks: 104, StoppedAt: at(103)},
+		"Launched in the week of 28 September 2026; eight weeks of sales are too little to judge by.":                                    {Class: Unknown, Weeks: 104, Units: 90, Launched: at(96)},
+		"Rose over 40 weeks, which a season may do as well.":                                                                             {Class: Unknown, Moved: 1, Weeks: 40},
+		"Went from about 20 to about 55 a week at once, in the week of 16 November 2026; steady since; no season.":                       {Class: Steady, Weeks: 104, Step: &Step{103, 20, 55}},
+		"Peaks for two weeks a year in December, next month; steady without the season; two weeks stood out and will hardly come again.": {Class: Steady, Weeks: 104, Peaks: []time.Month{12}, PeakWeeks: 2, Spikes: []int{3, 4}},
+		"Rising 2.5 % a month; up 80 % in the last four weeks; whether there is a season is not known before two years.":                 {Class: Rising, Growth: 25, Lately: 80, Weeks: 60},
+	} {
+		v.Ended = ended
+		if got := v.Words(ended); got != want {
+			t.Errorf("%q, want %q", got, want)
+		}
 	}
 }
 

@@ -1,6 +1,7 @@
 package demand
 
 import (
+	"cmp"
 	"math"
 	"slices"
 )
@@ -51,6 +52,64 @@ func MannKendall(x []float64) Test {
 	t.Z = (float64(s) - math.Copysign(1, float64(s))) / math.Sqrt(variance/18)
 	t.P = math.Erfc(math.Abs(t.Z) / math.Sqrt2)
 	return t
+}
+
+// correlated is the test with the variance that neighbouring values which are alike make greater: Hamed and Rao,
+// Journal of Hydrology 204 (1998), with the significant autocorrelations of the ranks of the series without its slope, per step.
+func (t Test) correlated(x []float64, slope float64) Test {
+	n := len(x)
+	if n < 10 {
+		return t
+	}
+	flat := make([]float64, n)
+	for i := range x {
+		flat[i] = x[i] - slope*float64(i)
+	}
+	r := ranks(flat)
+	middle := float64(n-1) / 2
+	sum := 0.0
+	for i := range r {
+		r[i] -= middle
+		sum += r[i] * r[i]
+	}
+	more := 0.0
+	for lag := 1; lag <= n/4; lag++ {
+		cov := 0.0
+		for i := lag; i < n; i++ {
+			cov += r[i] * r[i-lag]
+		}
+		if rho := cov / sum; rho > 1.645/math.Sqrt(float64(n)) { // only what makes the test surer by mistake
+			k := float64(n - lag)
+			more += k * (k - 1) * (k - 2) * rho
+		} else if lag > 1 {
+			break // beyond the first that is not significant they are chance
+		}
+	}
+	factor := 1 + 2/(float64(n)*float64(n-1)*float64(n-2))*more
+	t.Z /= math.Sqrt(factor)
+	t.P = math.Erfc(math.Abs(t.Z) / math.Sqrt2)
+	return t
+}
+
+// ranks are the places of values in their order from 0, equal ones sharing theirs.
+func ranks(x []float64) []float64 {
+	order := make([]int, len(x))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(a, b int) int { return cmp.Compare(x[a], x[b]) })
+	out := make([]float64, len(x))
+	for from := 0; from < len(order); {
+		to := from + 1
+		for to < len(order) && x[order[to]] == x[order[from]] {
+			to++
+		}
+		for _, i := range order[from:to] {
+			out[i] = float64(from+to-1) / 2
+		}
+		from = to
+	}
+	return out
 }
 
 // TheilSen is the median of the slopes between all pairs of a series, per step. Source: Sen,

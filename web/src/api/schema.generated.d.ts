@@ -1137,6 +1137,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/synonyms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Words that mean the same to the seller */
+        get: operations["getSynonyms"];
+        /** Say which words mean the same */
+        put: operations["setSynonyms"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tokens": {
         parameters: {
             query?: never;
@@ -1249,7 +1267,7 @@ export interface components {
         CatalogAlternative: {
             days: components["schemas"]["PricingDays"];
             /** @enum {string} */
-            demand: "rising" | "steady" | "falling" | "too little data";
+            demand: "rising" | "steady" | "falling" | "stopped" | "too little data";
             /** @description Drafts made of it */
             drafts: number[];
             evidence: components["schemas"]["LikenessEvidence"][];
@@ -1262,21 +1280,31 @@ export interface components {
             id: number;
             /** @description It is the offer that was asked for */
             itself: boolean;
-            /** @description Of the cheapest variant; null where there is no price */
+            /** @description Of the cheapest variant that is in stock, or of the cheapest where that was asked for; null where there is no price */
             ladder: components["schemas"]["PricingLadder"];
+            /** @description The variant whose options the words name; null where they name none */
+            match: components["schemas"]["CatalogMatchedVariant"];
             no_price: string;
             /**
              * Format: int64
-             * @description Percent
+             * @description Percent; null where it is not known
              */
-            on_time: number;
+            on_time: number | null;
+            /** @description The cheapest variant where it is sold out, or the cheapest in stock where the ladder is of one that is sold out; null where they are one */
+            other: components["schemas"]["CatalogOtherVariant"];
             picture: string;
+            /**
+             * Format: int64
+             * @description The variant that the ladder is of
+             */
+            priced_id: number;
+            /** @description Empty where it is not known */
             rating: string;
             /**
              * Format: int64
-             * @description Stores that sell it, as its source says
+             * @description Stores that sell it, as its source says; null where nobody has counted them
              */
-            rivals: number;
+            rivals: number | null;
             /**
              * @description What a person said of it; empty is nothing
              * @enum {string}
@@ -1284,8 +1312,11 @@ export interface components {
             said: "" | "same" | "other";
             ships_from: string;
             source: string;
-            /** Format: int64 */
-            stock: number;
+            /**
+             * Format: int64
+             * @description Of all variants; null where the source does not say
+             */
+            stock: number | null;
             /**
              * Format: int64
              * @description From 0 to 100
@@ -1297,11 +1328,13 @@ export interface components {
             unbeaten: boolean;
             /**
              * Format: int64
-             * @description Sold in 30 days
+             * @description Sold in 30 days; null where nobody told
              */
-            units: number;
+            units: number | null;
             /** @description Units a week over the last year, oldest first */
             weekly: number[];
+            /** @description Profit times units in 30 days for each store that sells it; null where one of them is not known */
+            worth: components["schemas"]["ApikitAmountDoc"];
         };
         CatalogChoice: {
             /** Format: int64 */
@@ -1335,17 +1368,19 @@ export interface components {
             choices?: {
                 [key: string]: components["schemas"]["CatalogChoice"][];
             };
+            /** @description What was looked for beside or in place of words */
+            corrections: components["schemas"]["IndexCorrection"][];
+            /** @description Words without which there would be offers, where there are none */
+            emptied: components["schemas"]["IndexEmptied"][];
             /**
              * Format: int64
              * @description How many more miss the seller's own standard, where it hides them
              */
             hidden: number;
-            /** @description Words that nothing holds, and the nearest that were looked up */
-            instead: {
-                [key: string]: string;
-            };
             market: string;
             offers: components["schemas"]["CatalogLine"][];
+            /** @description Words that were not required, such as “the” */
+            ordinary: string[];
             /**
              * Format: int64
              * @description Of the offer that was to be found; absent where it is not in the answer
@@ -1355,11 +1390,13 @@ export interface components {
             took_ms: number;
             /** Format: int64 */
             total: number;
+            /** @description Signs and words that mean nothing to the search */
+            unread: string[];
         };
         CatalogLine: {
             days: components["schemas"]["PricingDays"];
             /** @enum {string} */
-            demand: "rising" | "steady" | "falling" | "too little data";
+            demand: "rising" | "steady" | "falling" | "stopped" | "too little data";
             /** @description Drafts made of it */
             drafts: number[];
             /**
@@ -1369,29 +1406,44 @@ export interface components {
             growth: number;
             /** Format: int64 */
             id: number;
-            /** @description Of the cheapest variant; null where there is no price */
+            /** @description Of the cheapest variant that is in stock, or of the cheapest where that was asked for; null where there is no price */
             ladder: components["schemas"]["PricingLadder"];
+            /** @description The variant whose options the words name; null where they name none */
+            match: components["schemas"]["CatalogMatchedVariant"];
             no_price: string;
+            /** @description The cheapest variant where it is sold out, or the cheapest in stock where the ladder is of one that is sold out; null where they are one */
+            other: components["schemas"]["CatalogOtherVariant"];
             picture: string;
+            /**
+             * Format: int64
+             * @description The variant that the ladder is of
+             */
+            priced_id: number;
+            /** @description Empty where it is not known */
             rating: string;
             /**
              * Format: int64
-             * @description Stores that sell it, as its source says
+             * @description Stores that sell it, as its source says; null where nobody has counted them
              */
-            rivals: number;
+            rivals: number | null;
             ships_from: string;
             source: string;
-            /** Format: int64 */
-            stock: number;
+            /**
+             * Format: int64
+             * @description Of all variants; null where the source does not say
+             */
+            stock: number | null;
             supplier: string;
             title: string;
             /**
              * Format: int64
-             * @description Sold in 30 days
+             * @description Sold in 30 days; null where nobody told
              */
-            units: number;
+            units: number | null;
             /** @description Units a week over the last year, oldest first */
             weekly: number[];
+            /** @description Profit times units in 30 days for each store that sells it; null where one of them is not known */
+            worth: components["schemas"]["ApikitAmountDoc"];
         };
         CatalogLookFor: {
             /** @description A picture of it that was uploaded */
@@ -1402,6 +1454,16 @@ export interface components {
             market: string;
             /** Format: int64 */
             store: number;
+        };
+        CatalogMatchedVariant: {
+            /** @description Or its stock is not known */
+            in_stock: boolean;
+            values: string[];
+        };
+        CatalogOtherVariant: {
+            in_stock: boolean;
+            landed: components["schemas"]["ApikitAmountDoc"];
+            price: components["schemas"]["ApikitAmountDoc"];
         };
         CatalogSaved: {
             /** @description As it stands in the address */
@@ -1431,7 +1493,7 @@ export interface components {
             /** @description To any of the store's markets, or all where there is no store */
             deliveries: components["schemas"]["CatalogSheetDelivery"][];
             /** @enum {string} */
-            demand: "rising" | "steady" | "falling" | "too little data";
+            demand: "rising" | "steady" | "falling" | "stopped" | "too little data";
             /** @description Safe HTML */
             description: string;
             /** @description Drafts made of it */
@@ -1445,52 +1507,68 @@ export interface components {
             growth: number;
             /** Format: int64 */
             id: number;
-            /** @description Of the cheapest variant; null where there is no price */
+            /** @description Of the cheapest variant that is in stock, or of the cheapest where that was asked for; null where there is no price */
             ladder: components["schemas"]["PricingLadder"];
             /** @description The country that prices assume; empty where there is no store */
             market: string;
             /** @description The store's; the one that prices assume first */
             markets: string[];
+            /** @description The variant whose options the words name; null where they name none */
+            match: components["schemas"]["CatalogMatchedVariant"];
             no_price: string;
             number: string;
             /**
              * Format: int64
-             * @description Percent
+             * @description Percent; null where it is not known
              */
-            on_time: number;
+            on_time: number | null;
             option_names: string[];
+            /** @description The cheapest variant where it is sold out, or the cheapest in stock where the ladder is of one that is sold out; null where they are one */
+            other: components["schemas"]["CatalogOtherVariant"];
             /** @description The supplier packs with the seller's brand */
             own_packing: boolean;
             page_url: string;
             picture: string;
             pictures: string[];
+            /**
+             * Format: int64
+             * @description The variant that the ladder is of
+             */
+            priced_id: number;
+            /** @description Empty where it is not known */
             rating: string;
             /** Format: int64 */
             ratings: number;
             /** @description What its source says besides, such as a least order quantity */
             remarks: string[];
-            /** Format: int64 */
-            return_days: number;
             /**
              * Format: int64
-             * @description Stores that sell it, as its source says
+             * @description Null where it is not known
              */
-            rivals: number;
+            return_days: number | null;
+            /**
+             * Format: int64
+             * @description Stores that sell it, as its source says; null where nobody has counted them
+             */
+            rivals: number | null;
             /** @description The same in a sentence */
             said: string;
             ships_from: string;
             source: string;
-            /** Format: int64 */
-            stock: number;
+            /**
+             * Format: int64
+             * @description Of all variants; null where the source does not say
+             */
+            stock: number | null;
             supplier: string;
             title: string;
             /** @description How the price of the cheapest variant for sale came about */
             trace: components["schemas"]["MarkupTraceLine"][];
             /**
              * Format: int64
-             * @description Sold in 30 days
+             * @description Sold in 30 days; null where nobody told
              */
-            units: number;
+            units: number | null;
             /** Format: date-time */
             updated_at: string;
             variants: components["schemas"]["CatalogSheetVariant"][];
@@ -1501,6 +1579,8 @@ export interface components {
             weekly: number[];
             /** Format: date-time */
             withdrawn_at: string | null;
+            /** @description Profit times units in 30 days for each store that sells it; null where one of them is not known */
+            worth: components["schemas"]["ApikitAmountDoc"];
         };
         CatalogSheetDelivery: {
             assumed: boolean;
@@ -1519,8 +1599,11 @@ export interface components {
             ladder: components["schemas"]["PricingLadder"];
             number: string;
             picture: string;
-            /** Format: int64 */
-            stock: number;
+            /**
+             * Format: int64
+             * @description Null where the source does not say
+             */
+            stock: number | null;
             values: string[];
             /** Format: int64 */
             weight_grams: number;
@@ -1569,6 +1652,12 @@ export interface components {
             trace: components["schemas"]["MarkupTraceLine"][];
             was?: components["schemas"]["ApikitAmountDoc"];
         };
+        CatalogSynonyms: {
+            /** @description Words and phrases that are found by each other */
+            groups: string[][];
+            /** @description Of the list that was read; it is only replaced while nobody has changed it */
+            version: string;
+        };
         ChangePasswordRequest: {
             current: string;
             password: string;
@@ -1576,23 +1665,78 @@ export interface components {
         DecideIntakeRequest: {
             go_on: boolean;
         };
+        DemandStep: {
+            /**
+             * Format: int64
+             * @description Units a week
+             */
+            after: number;
+            /**
+             * Format: int64
+             * @description Units a week
+             */
+            before: number;
+            /**
+             * Format: int64
+             * @description The first week at the new level
+             */
+            week: number;
+        };
         DemandVerdict: {
             /** @enum {string} */
-            class: "rising" | "steady" | "falling" | "too little data";
+            class: "rising" | "steady" | "falling" | "stopped" | "too little data";
+            /** Format: date-time */
+            ended: string;
             /**
              * Format: int64
              * @description Tenths of a percent a month, without the season
              */
             growth: number;
+            /**
+             * Format: int64
+             * @description By how many percent the last four weeks are above or below the eight before them; 0 where it may be chance
+             */
+            lately: number;
+            /**
+             * Format: int64
+             * @description The week of its launch; null where it was sold before
+             */
+            launched: number | null;
+            /**
+             * Format: int64
+             * @description What sales did in less than a year: 1 up, -1 down; a season may do the same
+             */
+            moved: number;
+            /**
+             * Format: int64
+             * @description How many weeks a short yearly peak has; 0 where there is none
+             */
+            peak_weeks: number;
             /** @description Months, 1 to 12, in which a proven season peaks */
             peaks: number[];
+            /** @description Weeks that stood out once, by their index in the last weeks */
             spikes: number[];
+            /** @description Where sales changed from one level to another at once */
+            step: components["schemas"]["DemandStep"];
+            /**
+             * Format: int64
+             * @description The first week without sales, where they have stopped
+             */
+            stopped_at: number | null;
             /**
              * Format: int64
              * @description Of the season, in percent
              */
             strength: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Sold in the last year of them
+             */
+            units: number;
+            /**
+             * Format: int64
+             * @description How many were judged
+             */
             weeks: number;
         };
         ErrorDetail: {
@@ -1635,6 +1779,23 @@ export interface components {
              * @example https://example.com/errors/example
              */
             type: string;
+        };
+        IndexCorrection: {
+            /** @description The typed word was found as well, but at one supplier only */
+            too: boolean;
+            typed: string;
+            used: string;
+        };
+        IndexEmptied: {
+            /**
+             * Format: int64
+             * @description Offers without it
+             */
+            left: number;
+            /** @description What is left to look for */
+            typed: string;
+            /** @description What emptied the answer */
+            words: string[];
         };
         LandedDays: {
             /** Format: int64 */
@@ -2337,18 +2498,25 @@ export interface components {
              * @description The offer that it became; 0 where it is not in the catalog yet
              */
             offer_id: number;
-            /** Format: int64 */
-            on_time: number;
+            /**
+             * Format: int64
+             * @description Percent; null where it is not known
+             */
+            on_time: number | null;
             /** @description Names of what varies */
             options: string[];
             /** @description How far the cheapest is above the target cost, in the target's currency; negative is under it; null where it cannot be said */
             over_target: components["schemas"]["ApikitAmountDoc"];
             pictures: string[];
+            /** @description Empty where it is not known */
             rating: string;
             /** Format: date-time */
             received_at: string;
-            /** Format: int64 */
-            return_days: number;
+            /**
+             * Format: int64
+             * @description Null where it is not known
+             */
+            return_days: number | null;
             ships_from: string;
             source: string;
             /** Format: int64 */
@@ -2757,9 +2925,10 @@ export interface components {
             offer_id: number;
             /**
              * Format: int64
-             * @description Percent
+             * @description Percent; null where it is not known
              */
-            on_time: number;
+            on_time: number | null;
+            /** @description Empty where it is not known */
             rating: string;
             ships_from: string;
             source: string;
@@ -5588,14 +5757,16 @@ export interface operations {
                 /** @description The store whose market, rules and currency hold; 0 for none */
                 store?: number;
                 words?: string;
-                /** @description And all under it */
+                /** @description And all under it; (none) is none */
                 category?: string;
                 /** @description Ids */
                 source?: string[];
                 supplier?: string[];
+                /** @description (none) is none */
                 brand?: string[];
+                /** @description (none) is where the source does not say */
                 from?: string[];
-                /** @description Any of these countries */
+                /** @description Any of these countries; (none) is where the source does not say */
                 to?: string[];
                 demand?: string[];
                 /** @description no, workbench or listings */
@@ -5610,6 +5781,12 @@ export interface operations {
                 under?: string;
                 /** @description Shipping costs at most; 0 is free */
                 shipping?: string;
+                /** @description At least; decimal text in the store's currency */
+                profit?: string;
+                /** @description At least; percent of the net price */
+                margin?: string;
+                /** @description Figures are those of the cheapest variant, sold out or not; else of the cheapest in stock */
+                sold_out?: boolean;
                 /** @description The delivery that prices assume is tracked */
                 tracked?: boolean;
                 stock?: number;
@@ -5621,7 +5798,7 @@ export interface operations {
                 week?: number;
                 /** @description Units sold in 30 days, at least */
                 month?: number;
-                /** @description Stores that sell it, at most; empty is any number */
+                /** @description Stores that sell it, at most; empty is any number. What nobody has counted is not among them */
                 rivals?: string;
                 /** @description The supplier is */
                 verified?: boolean;
@@ -5729,14 +5906,16 @@ export interface operations {
                 /** @description The store whose market, rules and currency hold; 0 for none */
                 store?: number;
                 words?: string;
-                /** @description And all under it */
+                /** @description And all under it; (none) is none */
                 category?: string;
                 /** @description Ids */
                 source?: string[];
                 supplier?: string[];
+                /** @description (none) is none */
                 brand?: string[];
+                /** @description (none) is where the source does not say */
                 from?: string[];
-                /** @description Any of these countries */
+                /** @description Any of these countries; (none) is where the source does not say */
                 to?: string[];
                 demand?: string[];
                 /** @description no, workbench or listings */
@@ -5751,6 +5930,12 @@ export interface operations {
                 under?: string;
                 /** @description Shipping costs at most; 0 is free */
                 shipping?: string;
+                /** @description At least; decimal text in the store's currency */
+                profit?: string;
+                /** @description At least; percent of the net price */
+                margin?: string;
+                /** @description Figures are those of the cheapest variant, sold out or not; else of the cheapest in stock */
+                sold_out?: boolean;
                 /** @description The delivery that prices assume is tracked */
                 tracked?: boolean;
                 stock?: number;
@@ -5762,7 +5947,7 @@ export interface operations {
                 week?: number;
                 /** @description Units sold in 30 days, at least */
                 month?: number;
-                /** @description Stores that sell it, at most; empty is any number */
+                /** @description Stores that sell it, at most; empty is any number. What nobody has counted is not among them */
                 rivals?: string;
                 /** @description The supplier is */
                 verified?: boolean;
@@ -5866,6 +6051,8 @@ export interface operations {
         parameters: {
             query?: {
                 store?: number;
+                /** @description About the cheapest variant, sold out or not */
+                sold_out?: boolean;
             };
             header?: never;
             path: {
@@ -6130,7 +6317,7 @@ export interface operations {
         parameters: {
             query: {
                 store: number;
-                /** @description 0 is the cheapest for sale */
+                /** @description 0 is the cheapest in stock */
                 variant?: number;
                 /** @description Decimal text in the store's currency */
                 price?: string;
@@ -9662,6 +9849,176 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MarkupRule"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getSynonyms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogSynonyms"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setSynonyms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatalogSynonyms"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogSynonyms"];
                 };
             };
             /** @description Bad Request */
