@@ -37,7 +37,7 @@ type Quote struct {
 	Cheapest     money.Amount    `json:"cheapest" doc:"Cost of the cheapest variant"`
 	Dearest      money.Amount    `json:"dearest"`
 	OverTarget   *money.Amount   `json:"over_target" doc:"How far the cheapest is above the target cost, in the target's currency; negative is under it; null where it cannot be said"`
-	Stock        int             `json:"stock"`
+	Stock        *int            `json:"stock" doc:"Null where it is not known"`
 	Days         *pricing.Days   `json:"days" doc:"Door to door, by the delivery that the price assumes"`
 	Delivery     string          `json:"delivery"`
 	Ladder       *pricing.Ladder `json:"ladder" doc:"Of the cheapest variant; null where there is no price"`
@@ -114,7 +114,12 @@ func (q *Quote) read(o *source.Offer, p *pricing.Pricer, target *money.Amount) {
 	least := o.Variants[0]
 	q.Dearest = least.Cost
 	for _, v := range o.Variants {
-		q.Stock += v.Stock
+		if !v.StockUnknown {
+			if q.Stock == nil {
+				q.Stock = new(int)
+			}
+			*q.Stock += v.Stock
+		}
 		if v.Cost.Minor() < least.Cost.Minor() {
 			least = v
 		}

@@ -2519,8 +2519,11 @@ export interface components {
             return_days: number | null;
             ships_from: string;
             source: string;
-            /** Format: int64 */
-            stock: number;
+            /**
+             * Format: int64
+             * @description Null where it is not known
+             */
+            stock: number | null;
             supplier: string;
             taken_by: string;
             title: string;

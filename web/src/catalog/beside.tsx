@@ -7,6 +7,7 @@ import { Button, Notice, Picture } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { DayRuler, DayWords } from "../parts/days";
 import { useKeys } from "../parts/keys";
+import { countText, ratingText, returnsText, stockText } from "../parts/known";
 import { ladderTop, PriceLadder } from "../parts/ladder";
 import { Money, num, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
@@ -19,7 +20,7 @@ type Line = {
   label: string;
   show: (o: OfferSheet) => ReactNode;
   /** What is compared: the same for all is not marked. */
-  of: (o: OfferSheet) => string | number;
+  of: (o: OfferSheet) => string | number | null;
   /** Which is best, where one is. */
   best?: "least" | "most";
 };
@@ -59,13 +60,13 @@ const lines: Line[] = [
     of: (o) => o.days?.door.max ?? "",
     best: "least",
   },
-  { label: "On time", show: (o) => `${o.on_time} %`, of: (o) => o.on_time, best: "most" },
-  { label: "Rating", show: (o) => `★ ${o.rating} of ${o.ratings}`, of: (o) => Number(o.rating), best: "most" },
-  { label: "In stock", show: (o) => o.stock.toLocaleString("en"), of: (o) => o.stock, best: "most" },
+  { label: "On time", show: (o) => (o.on_time === null ? "not known" : `${o.on_time} %`), of: (o) => o.on_time, best: "most" },
+  { label: "Rating", show: (o) => ratingText(o.rating, o.ratings), of: (o) => (o.rating === "" ? null : Number(o.rating)), best: "most" },
+  { label: "In stock", show: (o) => stockText(o.stock), of: (o) => o.stock, best: "most" },
   { label: "Variants", show: (o) => o.variants.length, of: (o) => o.variants.length },
-  { label: "Returns", show: (o) => (o.return_days ? `${o.return_days} days` : "none"), of: (o) => o.return_days, best: "most" },
+  { label: "Returns", show: (o) => returnsText(o.return_days), of: (o) => o.return_days, best: "most" },
   { label: "Packs with your brand", show: (o) => (o.own_packing ? "yes" : "no"), of: (o) => String(o.own_packing) },
-  { label: "Sold in 30 days", show: (o) => o.units.toLocaleString("en"), of: (o) => o.units, best: "most" },
+  { label: "Sold in 30 days", show: (o) => countText(o.units), of: (o) => o.units, best: "most" },
   {
     label: "Demand",
     show: (o) => (
@@ -76,7 +77,7 @@ const lines: Line[] = [
     ),
     of: (o) => o.demand,
   },
-  { label: "Rivals", show: (o) => o.rivals, of: (o) => o.rivals, best: "least" },
+  { label: "Rivals", show: (o) => countText(o.rivals), of: (o) => o.rivals, best: "least" },
 ];
 
 /** Beside lays up to six offers side by side, with what differs marked. */

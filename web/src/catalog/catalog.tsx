@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { memo, useCallback, useEffect, useEffectEvent, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
-import { api, ask, type Offer } from "../api/client";
+import { api, ask, type Offer, type Problem, type Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Dialog, Notice, Picture, Tick } from "../parts/controls";
 import { countryName } from "../parts/countries";
@@ -9,6 +9,7 @@ import { DayRuler, DayWords } from "../parts/days";
 import { Grid, GridRow } from "../parts/grid";
 import { useKept } from "../parts/kept";
 import { useKeys } from "../parts/keys";
+import { countText, ratingText, soldText, stockText } from "../parts/known";
 import { LadderLegend, ladderTop, PriceLadder } from "../parts/ladder";
 import { useCursor, useHeld, useRows } from "../parts/list";
 import { Money, percent } from "../parts/money";
@@ -18,7 +19,7 @@ import { OfferTrace } from "../parts/trace";
 import { mostBeside } from "./beside";
 import { useLookFor } from "./lookfor";
 import { OfferSheetView } from "./offer";
-import { asAddress, asQuery, nothingAsked, useAnswer, useOffers, useQuestion } from "./question";
+import { asAddress, asQuery, nothingAsked, useAnswer, useOffers, useQuestion, withoutStore } from "./question";
 import { Sentence } from "./sentence";
 
 const rowHeight = 61;
@@ -142,18 +143,34 @@ export default function Catalog() {
             <span className="text-right">Keep</span>
           </div>
           {answer.error && !answer.data ? (
-            <Notice title="The catalog does not answer" trouble>
-              <p>{answer.error.message}</p>
-              <Button onClick={() => void answer.refetch()}>Ask again</Button>
-            </Notice>
+            (answer.error as Problem).status === 422 && !store ? (
+              <Notice title="This search needs a store" trouble>
+                <p>{answer.error.message}</p>
+                <Button tone="main" onClick={() => go("/store")}>
+                  Connect a store
+                </Button>
+                <Button onClick={() => change(withoutStore(question))}>Leave these out</Button>
+              </Notice>
+            ) : (
+              <Notice title={(answer.error as Problem).status === 422 ? "The search cannot be read" : "The catalog does not answer"} trouble>
+                <p>{answer.error.message}</p>
+                <Button onClick={() => void answer.refetch()}>Ask again</Button>
+              </Notice>
+            )
           ) : count === 0 && answer.data ? (
-            <NothingFound hasSources={(sources.data ?? []).some((s) => s.state === "connected")} onClear={() => change(nothingAsked)} />
+            <NothingFound
+              hasSources={(sources.data ?? []).some((s) => s.state === "connected")}
+              emptied={answer.data.emptied}
+              onWords={(words) => change({ words })}
+              onClear={() => change(nothingAsked)}
+            />
           ) : (
             <Grid box={box} label="Offers" count={count} size={size} active={here ? `offer-${here.id}` : undefined}>
               {items.map((item) => (
                 <OfferRow
                   key={item.key}
                   store={storeId}
+                  worth={question.sort === "worth"}
                   index={item.index}
                   start={item.start}
                   offer={row(item.index)}
@@ -194,18 +211,42 @@ export default function Catalog() {
             )}
           </div>
         </div>
-        {sheetOffer && <OfferSheetView id={sheetOffer} onTake={take.start} busy={take.busy} />}
+        {sheetOffer && <OfferSheetView id={sheetOffer} soldOut={question.soldOut} onTake={take.start} busy={take.busy} />}
       </div>
       {take.dialog}
     </main>
   );
 }
 
-function NothingFound({ hasSources, onClear }: { hasSources: boolean; onClear: () => void }) {
+function NothingFound({
+  hasSources,
+  emptied,
+  onWords,
+  onClear,
+}: {
+  hasSources: boolean;
+  /** What emptied the answer, and what there would be without it. */
+  emptied: Schemas["IndexEmptied"][];
+  onWords: (words: string) => void;
+  onClear: () => void;
+}) {
   const go = useNavigate();
   return hasSources ? (
     <Notice title="No offer fits this sentence">
-      <p>Loosen a clause: each one's panel says how many offers its choices would leave.</p>
+      {emptied.length > 0 ? (
+        <ul className="space-y-1">
+          {emptied.slice(0, 4).map((e) => (
+            <li key={e.typed}>
+              {e.words.map((w) => `“${w}”`).join(" and ")} left nothing.{" "}
+              <Button onClick={() => onWords(e.typed)}>
+                {e.left === 1 ? "1 offer" : `${e.left.toLocaleString("en")} offers`} without {e.words.length === 1 ? "it" : "them"}
+              </Button>
+            </li>
+          ))}
+        </ul>
+      ) : (
+        <p>Loosen a clause: each one's panel says how many offers its choices would leave.</p>
+      )}
       <Button onClick={onClear}>Start the sentence afresh</Button>
     </Notice>
   ) : (
@@ -222,6 +263,7 @@ function NothingFound({ hasSources, onClear }: { hasSources: boolean; onClear: (
 const OfferRow = memo(function OfferRow({
   offer,
   store,
+  worth,
   index,
   start,
   top,
@@ -232,6 +274,8 @@ const OfferRow = memo(function OfferRow({
 }: {
   offer: Offer | undefined;
   store: number;
+  /** The parts of what it is sorted by are shown. */
+  worth: boolean;
   index: number;
   start: number;
   top: number;
@@ -263,10 +307,30 @@ const OfferRow = memo(function OfferRow({
               {offer.title}
             </span>
             <span className="flex text-sm whitespace-nowrap text-ink-2">
+              {offer.match && <b className="max-w-40 shrink-0 truncate">{offer.match.values.join(", ") || "one of its variants"}&nbsp;·&nbsp;</b>}
               {offer.drafts.length > 0 && <b className="shrink-0 text-profit-ink">in the Workbench&nbsp;·&nbsp;</b>}
               <span className="shrink-0">
-                ★ {offer.rating} · {offer.stock.toLocaleString("en")} in stock&nbsp;·&nbsp;
+                {ratingText(offer.rating)} · {stockText(offer.stock)}&nbsp;·&nbsp;
               </span>
+              {offer.other && offer.ladder && (
+                <span className="shrink-0 text-ink">
+                  {offer.other.in_stock ? "in stock from " : "sold out from "}
+                  <Money of={offer.other.price} />
+                  &nbsp;·&nbsp;
+                </span>
+              )}
+              {worth && (
+                <span className="shrink-0 text-ink">
+                  {offer.worth && offer.ladder && offer.rivals !== null ? (
+                    <>
+                      <Money of={offer.ladder.profit} /> × {countText(offer.units)} sold ÷ {Math.max(1, offer.rivals)} = <Money of={offer.worth} />
+                    </>
+                  ) : (
+                    "sales or rivals not known"
+                  )}
+                  &nbsp;·&nbsp;
+                </span>
+              )}
               <span className="truncate" title={`${countryName(offer.ships_from)} · ${offer.supplier}`}>
                 {countryName(offer.ships_from)} · {offer.supplier}
               </span>
@@ -278,7 +342,7 @@ const OfferRow = memo(function OfferRow({
                 <PriceLadder ladder={offer.ladder} top={top} />
                 <span className="text-sm text-ink-2">
                   lands <Money of={offer.ladder.landed} /> →{" "}
-                  <OfferTrace offer={offer.id} store={store} label={`How the price of ${offer.title} came about`}>
+                  <OfferTrace offer={offer.id} variant={offer.priced_id} store={store} label={`How the price of ${offer.title} came about`}>
                     <Money of={offer.ladder.price} className="text-ink" />
                   </OfferTrace>
                 </span>
@@ -297,7 +361,7 @@ const OfferRow = memo(function OfferRow({
           </span>
           <span role="gridcell">
             <DemandRibbon weekly={offer.weekly} />
-            <span className="block text-sm whitespace-nowrap text-ink-2">{offer.units.toLocaleString("en")} in 30 days</span>
+            <span className="block text-sm whitespace-nowrap text-ink-2">{soldText(offer.units)}</span>
           </span>
           <span role="gridcell" className="text-right">
             {offer.ladder && (

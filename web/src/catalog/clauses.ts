@@ -15,6 +15,8 @@ export type ClauseName =
   | "under"
   | "item"
   | "shipping"
+  | "profit"
+  | "margin"
   | "stock"
   | "rating"
   | "on_time"
@@ -49,6 +51,8 @@ export type ClauseOf = {
   unit?: string;
   /** What a typed number is multiplied with to be asked: a rating of 4.6 is asked as 46. */
   times?: number;
+  /** It may be less than nothing. */
+  negative?: boolean;
   /** The most that may be typed. */
   most?: number;
 };
@@ -56,17 +60,33 @@ export type ClauseOf = {
 const plain = (value: string) => value;
 const tenths = (value: string) => (Number(value) / 10).toFixed(1);
 
+/** None is the choice of what has no brand, no category, or does not say where it ships. */
+export const none = "(none)";
+
 const mine: Record<string, string> = { no: "not mine yet", workbench: "in my Workbench", listings: "in my Listings" };
 
 /** The clauses, in the order in which the sentence says them. */
 export const clauses: Record<ClauseName, ClauseOf> = {
-  category: { label: "Category", before: "in", none: "any category", kind: "one", say: plain, always: true },
-  brand: { label: "Brand", before: "of brand", none: "any brand", kind: "many", say: (v) => v || "no brand" },
+  category: { label: "Category", before: "in", none: "any category", kind: "one", say: (v) => (v === none ? "no category" : v), always: true },
+  brand: { label: "Brand", before: "of brand", none: "any brand", kind: "many", say: (v) => (v === none ? "no brand" : v) },
   source: { label: "Source", before: "from", none: "any source", kind: "many", say: (v, how) => how.source(v), always: true },
   supplier: { label: "Supplier", before: "sold by", none: "any supplier", kind: "many", say: plain },
   verified: { label: "Verified supplier", before: "by", none: "any supplier, verified or not", kind: "yes", say: () => "verified suppliers" },
-  from: { label: "Ships from", before: ", shipped from", none: "anywhere", kind: "many", say: countryName, always: true },
-  to: { label: "Ships to", before: "and also to", none: "any country", kind: "many", say: (v) => (v === "*" ? "the whole world" : countryName(v)) },
+  from: {
+    label: "Ships from",
+    before: ", shipped from",
+    none: "anywhere",
+    kind: "many",
+    say: (v) => (v === none ? "a country not told" : countryName(v)),
+    always: true,
+  },
+  to: {
+    label: "Ships to",
+    before: "and also to",
+    none: "any country",
+    kind: "many",
+    say: (v) => (v === "*" ? "the whole world" : v === none ? "countries not told" : countryName(v)),
+  },
   days: {
     label: "Days to the door",
     before: "within",
@@ -97,6 +117,25 @@ export const clauses: Record<ClauseName, ClauseOf> = {
     kind: "amount",
     say: (v, how) => (Number(v) === 0 ? "free" : `for ${how.amount(v)} at most`),
     priced: true,
+  },
+  profit: {
+    label: "Profit",
+    before: ", profit",
+    none: "of any size",
+    kind: "amount",
+    say: (v, how) => `of ${how.amount(v)} or more`,
+    priced: true,
+    negative: true,
+  },
+  margin: {
+    label: "Margin",
+    before: ", margin",
+    none: "of any size",
+    kind: "number",
+    say: (v) => `of ${v} % or more`,
+    priced: true,
+    unit: "% or more",
+    most: 100,
   },
   stock: { label: "Stock", before: ", with", none: "any stock", kind: "number", say: (v) => `${v} or more in stock`, always: true, unit: "or more" },
   rating: {

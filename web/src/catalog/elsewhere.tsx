@@ -9,6 +9,7 @@ import { Button, Notice, Picture } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { DayRuler, DayWords } from "../parts/days";
 import { useKeys } from "../parts/keys";
+import { countText, ratingText } from "../parts/known";
 import { useCursor } from "../parts/list";
 import { Money } from "../parts/money";
 import { useSay } from "../parts/toast";
@@ -277,10 +278,10 @@ function Row({
           </>
         )}
       </td>
-      <td className={number}>{o.on_time} %</td>
-      <td className={number}>★ {o.rating}</td>
-      <td className={number}>{o.units.toLocaleString("en")}</td>
-      <td className={number}>{o.stock.toLocaleString("en")}</td>
+      <td className={number}>{o.on_time === null ? "not known" : `${o.on_time} %`}</td>
+      <td className={number}>{ratingText(o.rating)}</td>
+      <td className={number}>{countText(o.units)}</td>
+      <td className={number}>{o.stock === null ? "not known" : o.stock === 0 ? "sold out" : o.stock.toLocaleString("en")}</td>
       <td className={`${cell} w-28 whitespace-nowrap`}>
         {say && !o.itself && (
           <div className="flex flex-col items-start">

@@ -7,6 +7,7 @@ import { Button, Dialog, Notice, Picture } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { DayRuler, DayWords, dayText } from "../parts/days";
 import { useKeys } from "../parts/keys";
+import { countText, onTimeText, ratingText, returnsText, soldText, stockText } from "../parts/known";
 import { ladderTop, PriceLadder } from "../parts/ladder";
 import { Money, num, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
@@ -15,11 +16,22 @@ import { Trace } from "../parts/trace";
 import { WhatIf } from "./whatif";
 
 /** OfferSheetView is the sheet about the offer under the cursor. */
-export const OfferSheetView = memo(function OfferSheetView({ id, onTake, busy }: { id: number; onTake: (ids: number[]) => void; busy: boolean }) {
+export const OfferSheetView = memo(function OfferSheetView({
+  id,
+  soldOut,
+  onTake,
+  busy,
+}: {
+  id: number;
+  /** About its cheapest variant, sold out or not. */
+  soldOut: boolean;
+  onTake: (ids: number[]) => void;
+  busy: boolean;
+}) {
   const { storeId, may } = useSession();
   const offer = useQuery({
-    queryKey: ["offer", id, storeId],
-    queryFn: () => ask(api.GET("/api/offers/{id}", { params: { path: { id }, query: { store: storeId } } })),
+    queryKey: ["offer", id, storeId, soldOut],
+    queryFn: () => ask(api.GET("/api/offers/{id}", { params: { path: { id }, query: { store: storeId, sold_out: soldOut } } })),
     placeholderData: (before) => before,
     staleTime: 30_000,
   });
@@ -69,11 +81,12 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
             {offer.title}
           </h2>
           <p className="mt-1 text-sm text-ink-2">
-            {offer.supplier} on {offer.source} · ★ {offer.rating} of {offer.ratings} · {offer.on_time} % on time{offer.verified && " · verified"}
+            {offer.supplier} on {offer.source} · {ratingText(offer.rating, offer.ratings)} · {onTimeText(offer.on_time)}
+            {offer.verified && " · verified"}
           </p>
           <p className="text-sm text-ink-2">
-            From {countryName(offer.ships_from)} · {offer.variants.length === 1 ? "1 variant" : `${offer.variants.length} variants`} ·{" "}
-            {offer.stock.toLocaleString("en")} in stock · {offer.return_days ? `returns ${offer.return_days} days` : "no returns"}
+            From {countryName(offer.ships_from)} · {offer.variants.length === 1 ? "1 variant" : `${offer.variants.length} variants`} · {stockText(offer.stock)}{" "}
+            · {offer.return_days === 0 ? "no returns" : `returns ${returnsText(offer.return_days)}`}
             {offer.own_packing && " · packs with your brand"}
           </p>
         </div>
@@ -156,7 +169,7 @@ function Demand({ offer }: { offer: OfferSheet }) {
             <span>{verdict.weeks} weeks ago</span>
             {verdict.peaks.length > 0 && <span>shaded: its peak months</span>}
             {verdict.spikes.length > 0 && <span>ringed: weeks that stood out</span>}
-            <span>{offer.units.toLocaleString("en")} in 30 days</span>
+            <span>{soldText(offer.units)}</span>
           </p>
         </>
       )}
@@ -171,12 +184,31 @@ function Earning({ offer }: { offer: OfferSheet }) {
   return (
     <section aria-label="What it would earn">
       <h3 className="mt-5 mb-1">
-        What it would earn <span className="font-sans text-sm font-normal text-ink-2">the cheapest variant</span>
+        What it would earn{" "}
+        <span className="font-sans text-sm font-normal text-ink-2">
+          {offer.other && !offer.other.in_stock ? "the cheapest variant in stock" : "the cheapest variant"}
+        </span>
       </h3>
       <PriceLadder ladder={ladder} top={ladderTop(ladder)} width={326} />
+      {offer.other && (
+        <div className={row}>
+          <span>{offer.other.in_stock ? "In stock from" : "Cheapest, but sold out"}</span>
+          <span>
+            lands <Money of={offer.other.landed} /> → <Money of={offer.other.price} />
+          </span>
+        </div>
+      )}
       <div className={row}>
         <span>Rivals</span>
-        <span>{offer.rivals === 0 ? "no store is known to sell it" : offer.rivals === 1 ? "1 store sells it" : `${offer.rivals} stores sell it`}</span>
+        <span>
+          {offer.rivals === null
+            ? "nobody has counted them"
+            : offer.rivals === 0
+              ? "no other store sells it"
+              : offer.rivals === 1
+                ? "1 store sells it"
+                : `${offer.rivals} stores sell it`}
+        </span>
       </div>
       {ladder.market && (
         <div className={row}>
@@ -304,7 +336,7 @@ function Variants({ offer }: { offer: OfferSheet }) {
               <td className="text-right">
                 <Money of={v.cost} />
               </td>
-              <td className={`text-right ${v.stock === 0 ? "text-loss" : ""}`}>{v.stock}</td>
+              <td className={`text-right ${v.stock === 0 ? "text-loss" : ""}`}>{countText(v.stock, "?")}</td>
               <td className="text-right">{v.weight_grams > 0 ? `${v.weight_grams} g` : "—"}</td>
               <td className="text-right">{v.ladder && <Money of={v.ladder.profit} signed />}</td>
             </tr>

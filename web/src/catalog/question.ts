@@ -3,7 +3,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, ask, type Offer, type Schemas } from "../api/client";
 import { rest, typing } from "../parts/turns";
-import { type ClauseName, clauseNames, clauses } from "./clauses";
+import { type ClauseName, clauseNames, clauses, none } from "./clauses";
 
 export const sorts = {
   relevance: "best match",
@@ -30,19 +30,30 @@ export type Question = {
   words: string;
   values: Partial<Record<ClauseName, string[]>>;
   standard: boolean;
+  /** Figures are those of the cheapest variant, though it is sold out. */
+  soldOut: boolean;
   sort: Sort;
 };
 
-export const nothingAsked: Question = { words: "", values: {}, standard: false, sort: "relevance" };
+export const nothingAsked: Question = { words: "", values: {}, standard: false, soldOut: false, sort: "relevance" };
 
 export function questionOf(params: URLSearchParams): Question {
   const sort = params.get("sort") as Sort | null;
   const values: Question["values"] = {};
   for (const name of clauseNames) {
-    const given = params.getAll(name).filter((v) => v !== "" || name === "brand");
+    const given = params
+      .getAll(name)
+      .map((v) => (v === "" && name === "brand" ? none : v)) // as searches were saved before
+      .filter((v) => v !== "");
     if (given.length > 0) values[name] = clauses[name].kind === "many" ? given : given.slice(0, 1);
   }
-  return { words: params.get("words") ?? "", values, standard: params.get("standard") === "true", sort: sort && sort in sorts ? sort : "relevance" };
+  return {
+    words: params.get("words") ?? "",
+    values,
+    standard: params.get("standard") === "true",
+    soldOut: params.get("sold_out") === "true",
+    sort: sort && sort in sorts ? sort : "relevance",
+  };
 }
 
 /** asAddress is a question as it stands in the address. */
@@ -51,6 +62,7 @@ export function asAddress(question: Question): URLSearchParams {
   if (question.words) out.set("words", question.words);
   for (const name of clauseNames) for (const value of question.values[name] ?? []) out.append(name, value);
   if (question.standard) out.set("standard", "true");
+  if (question.soldOut) out.set("sold_out", "true");
   if (question.sort !== "relevance") out.set("sort", question.sort);
   return out;
 }
@@ -64,8 +76,8 @@ type Asking = {
 };
 
 /**
- * useQuestion reads the sentence from the address and writes it there; what is typed is written once typing
- * rests, or at settle: at each key that would take the browser as long as an answer. A changed sentence is asked
+ * useQuestion reads the sentence from the address and writes it there, a clause as a step of its own that the browser's Back undoes; what is
+ * typed is written once typing rests, or at settle: at each key that would take the browser as long as an answer. A changed sentence is asked
  * at once, before the page draws itself for it.
  */
 export function useQuestion(store: number): Asking {
@@ -74,9 +86,9 @@ export function useQuestion(store: number): Asking {
   const address = asAddress(questionOf(params)).toString();
   const held = useMemo(() => questionOf(new URLSearchParams(address)), [address]);
   // What was changed here counts until another hand changes the address, which follows a little later.
-  const [changed, setChanged] = useState<{ question: Question; over: string }>();
+  const [changed, setChanged] = useState<{ question: Question; over: string[] }>();
   const wrote = useRef<string>(undefined);
-  const mine = changed !== undefined && (address === changed.over || address === wrote.current);
+  const mine = changed !== undefined && (changed.over.includes(address) || address === wrote.current);
   const question = mine ? changed.question : held;
   const write = useRef<{ timer: number; now: () => void }>(undefined);
   const settle = useCallback(() => {
@@ -97,21 +109,34 @@ export function useQuestion(store: number): Asking {
     const there = asAddress({ ...question, ...part });
     const next = questionOf(there);
     void client.prefetchQuery(asked(next, store, 0));
-    setChanged({ question: next, over: address });
+    const typed = "words" in part && Object.keys(part).length === 1;
+    const over = [address];
+    if (!typed && write.current) {
+      // What was typed is a step of its own: Back undoes the clause alone.
+      over.push(asAddress(question).toString());
+      settle();
+    }
+    setChanged({ question: next, over });
     clearTimeout(write.current?.timer);
     const now = () => {
       wrote.current = there.toString();
-      setParams(there, { replace: true });
+      setParams(there, { replace: typed });
     };
     write.current = { timer: window.setTimeout(settle, rest), now };
-    if ("words" in part) typing();
+    if (typed) typing();
     else settle();
   };
   return { question, open: mine && asAddress(question).toString() !== address, change, settle };
 }
 
+/** withoutStore is a question without what only a store can answer. */
+export function withoutStore(question: Question): Question {
+  const values = Object.fromEntries(Object.entries(question.values).filter(([name]) => !clauses[name as ClauseName].priced));
+  return { ...question, values, standard: false, soldOut: false, sort: pricedSorts.includes(question.sort) ? "relevance" : question.sort };
+}
+
 /** asQuery is a question as the API takes it. */
-export function asQuery({ words, values, standard, sort }: Question, store: number) {
+export function asQuery({ words, values, standard, soldOut, sort }: Question, store: number) {
   const first = (name: ClauseName) => values[name]?.[0] ?? "";
   const number = (name: ClauseName) => Math.max(0, Math.round(Number(first(name)) || 0));
   return {
@@ -119,6 +144,7 @@ export function asQuery({ words, values, standard, sort }: Question, store: numb
     store,
     sort,
     ...(standard && { standard }),
+    ...(soldOut && { sold_out: true }),
     category: first("category"),
     source: values.source ?? [],
     supplier: values.supplier ?? [],
@@ -130,6 +156,8 @@ export function asQuery({ words, values, standard, sort }: Question, store: numb
     item: first("item"),
     under: first("under"),
     shipping: first("shipping"),
+    profit: first("profit"),
+    margin: first("margin"),
     ...(values.verified && { verified: true }),
     ...(values.tracked && { tracked: true }),
     ...(values.packs && { packs: true }),

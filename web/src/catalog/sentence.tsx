@@ -44,14 +44,13 @@ export function Sentence({
     source: (id) => sources.find((s) => String(s.id) === id)?.name ?? "a source",
   };
   const { byLink } = useLookFor();
-  const instead = Object.entries(found?.instead ?? {});
   const set = (name: ClauseName, values: string[]) => {
     const next = { ...question.values };
     if (values.length > 0) next[name] = values;
     else delete next[name];
     change({ values: next });
   };
-  const usable = clauseNames.filter((name) => store || !clauses[name].priced);
+  const usable = clauseNames.filter((name) => store || !clauses[name].priced || question.values[name]);
   const said = usable.filter((name) => clauses[name].always || question.values[name] || open === name);
   const rest = usable.filter((name) => !said.includes(name));
   return (
@@ -143,12 +142,24 @@ export function Sentence({
       first.
       <span className="ml-3 text-sm text-ink-2" aria-live="polite">
         {found ? `${found.total.toLocaleString("en")} offers in ${Math.max(1, Math.round(found.took_ms))} ms` : "…"}
-        {instead.map(([asked, used]) => (
-          <span key={asked}>
-            {" "}
-            · nothing says “{asked}”, showing <b>{used}</b>
-          </span>
-        ))}
+        {found?.corrections.map(({ typed, used, too }) =>
+          too ? (
+            <span key={typed}>
+              {" "}
+              · also showing <b>{used}</b>,{" "}
+              <button type="button" className="underline underline-offset-2" onClick={() => change({ words: question.words.replace(typed, `"${typed}"`) })}>
+                only “{typed}”
+              </button>
+            </span>
+          ) : (
+            <span key={typed}>
+              {" "}
+              · nothing says “{typed}”, showing <b>{used}</b>
+            </span>
+          ),
+        )}
+        {found && found.ordinary.length > 0 && <span> · without {found.ordinary.map((w) => `“${w}”`).join(", ")}</span>}
+        {found && found.unread.length > 0 && <span className="text-loss"> · not understood: {found.unread.join(" ")}</span>}
       </span>
       <SentenceTools question={question} address={asAddress(question).toString()} change={change} hidden={current ? found?.hidden : undefined} />
     </search>
@@ -227,7 +238,7 @@ function Panel({
           suffix={clause.unit ?? ""}
           bounds={{
             currency: clause.kind === "amount" ? store?.currency : undefined,
-            least: 0,
+            least: clause.negative ? undefined : 0,
             most: clause.most,
             whole: clause.kind === "number" && !clause.times,
           }}

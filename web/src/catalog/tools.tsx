@@ -8,6 +8,7 @@ import { Button, Field, Tick } from "../parts/controls";
 import { readNumber } from "../parts/number";
 import { useSay } from "../parts/toast";
 import type { Question } from "./question";
+import { SynonymList } from "./synonyms";
 
 type Standard = Schemas["CatalogStandard"];
 
@@ -34,7 +35,14 @@ export function SentenceTools({
           <OwnStandard /> <span aria-live="polite">{question.standard && hidden !== undefined && `hides ${hidden.toLocaleString("en")}`}</span>
         </span>
       )}
+      {store && (
+        <span className="flex items-center gap-1.5">
+          <Tick checked={question.soldOut} onChange={() => change({ soldOut: !question.soldOut })} label="Price the cheapest variant though it is sold out" />
+          <span aria-hidden="true">price sold-out variants too</span>
+        </span>
+      )}
       <SavedSentences address={address} />
+      <SynonymList />
       <a href={`/api/offers/export?${file}`} download className="underline decoration-line-2 underline-offset-2 hover:decoration-beak">
         the whole answer as CSV
       </a>

@@ -34,23 +34,23 @@ const underlined = "min-h-6 rounded underline decoration-line-2 decoration-dotte
 const heading = "How this price came about";
 
 /** OfferTrace opens the steps of an offer's price by the rules, which are asked for when it is opened. */
-export function OfferTrace({ offer, store, children, label }: { offer: number; store: number; children: ReactNode; label: string }) {
+export function OfferTrace({ offer, variant, store, children, label }: { offer: number; variant: number; store: number; children: ReactNode; label: string }) {
   return (
     <Opener words={children} label={label} className={underlined} panelLabel={heading} panelClass="w-96 p-3" align="end" apart>
       {() => (
         <>
           <h3 className="mb-1 text-base">{heading}</h3>
-          <Asked offer={offer} store={store} />
+          <Asked offer={offer} variant={variant} store={store} />
         </>
       )}
     </Opener>
   );
 }
 
-function Asked({ offer, store }: { offer: number; store: number }) {
+function Asked({ offer, variant, store }: { offer: number; variant: number; store: number }) {
   const asked = useQuery({
-    queryKey: ["offer", offer, store, "trace"],
-    queryFn: () => ask(api.GET("/api/offers/{id}/what-if", { params: { path: { id: offer }, query: { store } } })),
+    queryKey: ["offer", offer, store, "trace", variant],
+    queryFn: () => ask(api.GET("/api/offers/{id}/what-if", { params: { path: { id: offer }, query: { store, variant } } })),
   });
   if (asked.error && !asked.data) return <p className="text-loss">{asked.error.message}</p>;
   return asked.data ? <TraceList steps={asked.data.trace} /> : <p className="text-ink-2">…</p>;

@@ -7,6 +7,7 @@ import { Button, Picture } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { DayRuler, dayText } from "../parts/days";
 import { useKeys } from "../parts/keys";
+import { ratingText, returnsText, stockText } from "../parts/known";
 import { LadderLegend, ladderTop, PriceLadder } from "../parts/ladder";
 import { Money, num, percent } from "../parts/money";
 import { dayName } from "../parts/time";
@@ -163,24 +164,24 @@ export function Quotes({ request, onTaken }: { request: Full; onTaken: () => voi
           {line("Ships from", (q) => countryName(q.ships_from))}
           {line(
             "On time",
-            (q) => `${q.on_time} %`,
-            best((q) => q.on_time, true),
+            (q) => (q.on_time === null ? "not known" : `${q.on_time} %`),
+            best((q) => q.on_time ?? undefined, true),
           )}
           {line(
             "Rating",
-            (q) => q.rating,
-            best((q) => Number(q.rating), true),
+            (q) => ratingText(q.rating),
+            best((q) => (q.rating === "" ? undefined : Number(q.rating)), true),
           )}
           {line(
             "Stock",
-            (q) => q.stock.toLocaleString("en"),
-            best((q) => q.stock, true),
+            (q) => stockText(q.stock),
+            best((q) => q.stock ?? undefined, true),
           )}
           {line("Varies by", (q) => (q.options.length > 0 ? `${q.options.join(", ")}: ${q.variants} to buy` : "nothing"))}
           {line(
             "Returns",
-            (q) => (q.return_days ? `${q.return_days} days` : "none"),
-            best((q) => q.return_days, true),
+            (q) => returnsText(q.return_days),
+            best((q) => q.return_days ?? undefined, true),
           )}
           {line("They say", (q) => (
             <span className="text-sm">{q.comment || "nothing"}</span>

@@ -7,6 +7,7 @@ import { cell, number } from "../parts/cells";
 import { Button, Notice, Picture } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { useKeys } from "../parts/keys";
+import { onTimeText, ratingText } from "../parts/known";
 import { Money } from "../parts/money";
 import { useSay } from "../parts/toast";
 
@@ -228,8 +229,8 @@ function Facts({ title, of, beside }: { title: string; of: Buying; beside: Buyin
       </p>
       <p>
         <span className={bold(days(of) < days(beside))}>{of.door ? `${of.door} by ${of.delivery}` : "no delivery to the market"}</span> ·{" "}
-        <span className={bold(of.on_time > beside.on_time)}>{of.on_time} % on time</span> ·{" "}
-        <span className={bold(Number(of.rating) > Number(beside.rating))}>★ {of.rating}</span>
+        <span className={bold(of.on_time !== null && beside.on_time !== null && of.on_time > beside.on_time)}>{onTimeText(of.on_time)}</span> ·{" "}
+        <span className={bold(of.rating !== "" && beside.rating !== "" && Number(of.rating) > Number(beside.rating))}>{ratingText(of.rating)}</span>
       </p>
     </section>
   );
