@@ -92,7 +92,7 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Bench: a.Workbench, Jobs: a.Jobs, Log: log, Turns: a.Turns, PicturesAhead: s.PicturesAhead}
 	a.Workbench.KeepPictures, a.Workbench.Touched, a.Workbench.Tints = a.Catalog.KeepPictures, a.Catalog.Touched, a.Catalog.Tints
 	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs, Progress: a.Progress, Shelf: a.Catalog, Blobs: folder, Prices: a.Pricing, Log: log, Turns: a.Turns, Pause: 15 * time.Second, Retries: 8}
-	a.Catalog.ReadPage = a.Sources.Page
+	a.Catalog.Show = a.Sources.Show
 	a.Requests = &requests.Service{Pool: pool, Sources: a.Sources, Pricing: a.Pricing, Pictures: a.Catalog, Blobs: folder, Jobs: a.Jobs, Progress: a.Progress, Log: log}
 	a.Publishing = &publishing.Service{Pool: pool, Drafts: a.Workbench, Stores: a.Stores, Supply: a.Sources, Catalog: a.Catalog, Jobs: a.Jobs, Progress: a.Progress,
 		Log: log, PicturePath: catalog.PicturePath, Pause: 3 * time.Second, Tries: 8}

@@ -10,7 +10,7 @@ import (
 
 	"github.com/jackc/pgx/v5/pgxpool"
 
-	"plainpelican/connect/source"
+	"plainpelican/connect/page"
 	"plainpelican/platform/blobs"
 	"plainpelican/platform/jobs"
 	"plainpelican/platform/outgoing"
@@ -30,8 +30,8 @@ type Service struct {
 	Turns   *turns.Turns
 	// PicturesAhead is how many pictures are looked at before anybody asks for them.
 	PicturesAhead int
-	// ReadPage reads the product on a web page. Its error is a clause that says why it cannot.
-	ReadPage func(ctx context.Context, link string) (source.Offer, error)
+	// Show reads what a link shows: a product on a page, or a picture. Its error is a clause that says why it cannot.
+	Show func(ctx context.Context, link string) (page.Shown, error)
 
 	now      atomic.Pointer[state]
 	building sync.Mutex

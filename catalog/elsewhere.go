@@ -14,6 +14,7 @@ import (
 
 	"plainpelican/catalog/index"
 	"plainpelican/core/likeness"
+	"plainpelican/core/money"
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
@@ -26,6 +27,10 @@ type Elsewhere struct {
 	Title  string        `json:"title" doc:"Of what it was asked for"`
 	Market string        `json:"market" doc:"The country that prices and days are for; empty where there is no store"`
 	Offers []Alternative `json:"offers" doc:"The offer itself among them, those that land for least first"`
+	// Packs are the same item, so many at a time.
+	Packs []Alternative `json:"packs" doc:"The same item in another pack"`
+	// Doubtful are those that much speaks for, and not enough.
+	Doubtful []Alternative `json:"doubtful" doc:"Of which it is doubtful: with its product number and nothing else in common, or unlike the others of the item"`
 	// Apart are those that somebody said are not the same.
 	Apart    []Alternative `json:"apart" doc:"Alike, but somebody said that they are not the same"`
 	Pictures int           `json:"pictures" doc:"How many pictures of it were compared with the first pictures of others"`
@@ -40,12 +45,18 @@ type Alternative struct {
 	Said     string `json:"said" enum:",same,other" doc:"What a person said of it; empty is nothing"`
 	OnTime   *int   `json:"on_time" doc:"Percent; null where it is not known"`
 	Unbeaten bool   `json:"unbeaten" doc:"No other is at least as good on landed cost, days, on-time rate and rating, and better on one"`
+	// PerPiece is the landed cost of one piece of a pack; OwnPerPiece of the offer that it was asked for.
+	PerPiece    *money.Amount `json:"per_piece" doc:"Landed cost of one piece, of another pack"`
+	OwnPerPiece *money.Amount `json:"own_per_piece" doc:"Landed cost of one piece of the offer that it was asked for"`
 
 	merits likeness.Merits
 }
 
 // mostAlike is how many offers with like words and pictures are looked at closely, and half as many by pictures alone.
 const mostAlike = 140
+
+// mostTurned is how many are looked at closely for each way in which a picture may be turned.
+const mostTurned = 30
 
 // subject is what is looked for elsewhere.
 type subject struct {
@@ -56,6 +67,16 @@ type subject struct {
 	// pictureOnly is that nothing else is known of it.
 	pictureOnly bool
 	said        map[int64]string
+}
+
+// pictures counts those of it, as they are.
+func (of *subject) pictures() (n int) {
+	for _, p := range of.item.Pictures {
+		if p.How == "" {
+			n++
+		}
+	}
+	return n
 }
 
 // OfferElsewhere finds an offer's item at other suppliers, as it comes to in one of a store's markets.
@@ -86,7 +107,7 @@ func (s *Service) ofOffer(ctx context.Context, id int64) (subject, error) {
 
 // elsewhere finds the offers of an item, as they come to in one of a store's markets.
 func (s *Service) elsewhere(ctx context.Context, of subject, storeID int64, market string) (Elsewhere, error) {
-	out := Elsewhere{ID: of.offer, Title: of.title, Offers: []Alternative{}, Apart: []Alternative{}, Pictures: len(of.item.Pictures)}
+	out := Elsewhere{ID: of.offer, Title: of.title, Offers: []Alternative{}, Packs: []Alternative{}, Doubtful: []Alternative{}, Apart: []Alternative{}, Pictures: of.pictures()}
 	snapshot, pricer, err := s.at(ctx, storeID)
 	if err != nil {
 		return out, err
@@ -105,13 +126,24 @@ func (s *Service) elsewhere(ctx context.Context, of subject, storeID int64, mark
 	if err != nil {
 		return out, err
 	}
-	matches := compared(of, items, remembered(snapshot.Rarity))
+	rarity := remembered(snapshot.Rarity)
+	matches := compared(of, items, rarity)
+	belongs := func(id int64) bool {
+		return matches[id].Strength >= likeness.Same || of.said[id] == "same" || of.pictureOnly
+	}
 	if of.offer != 0 {
+		group, err := s.group(ctx, of, items, matches, rarity)
+		if err != nil {
+			return out, err
+		}
+		belongs = func(id int64) bool { return group[id] }
 		matches[of.offer] = likeness.Match{Strength: 100, Evidence: []likeness.Evidence{}}
 	}
 	shown := make([]int64, 0, len(matches))
-	for other := range matches {
-		shown = append(shown, other)
+	for other, m := range matches {
+		if m.Strength >= likeness.Same || belongs(other) || m.Packs != nil || m.Doubted || of.said[other] != "" {
+			shown = append(shown, other)
+		}
 	}
 	slices.Sort(shown)
 	hits := snapshot.Find(shown)
@@ -126,14 +158,161 @@ func (s *Service) elsewhere(ctx context.Context, of subject, storeID int64, mark
 		if a.merits.Sellable {
 			a.merits.Landed, a.merits.Days = line.Ladder.Landed.Minor(), line.Days.Door.Max
 		}
-		if a.Said == "other" {
+		switch {
+		case a.Said == "other":
 			out.Apart = append(out.Apart, a)
-		} else {
+		case belongs(line.ID):
 			out.Offers = append(out.Offers, a)
+		case a.Packs != nil:
+			out.Packs = append(out.Packs, a)
+		default:
+			out.Doubtful = append(out.Doubtful, a)
 		}
 	}
 	judge(out.Offers)
+	return out, out.perPiece()
+}
+
+// perPiece compares other packs by what one piece lands for.
+func (e *Elsewhere) perPiece() error {
+	var own *money.Amount
+	for i := range e.Offers {
+		if e.Offers[i].Itself && e.Offers[i].Ladder != nil {
+			own = &e.Offers[i].Ladder.Landed
+		}
+	}
+	for i := range e.Packs {
+		a := &e.Packs[i]
+		if a.Ladder == nil {
+			continue
+		}
+		piece, err := shareOf(a.Ladder.Landed, a.Packs.There)
+		if err != nil {
+			return err
+		}
+		if a.PerPiece = &piece; own != nil {
+			piece, err := shareOf(*own, a.Packs.Here)
+			if err != nil {
+				return err
+			}
+			a.OwnPerPiece = &piece
+		}
+	}
+	slices.SortStableFunc(e.Packs, func(a, b Alternative) int {
+		if a.PerPiece == nil || b.PerPiece == nil {
+			return cmp.Compare(one(a.PerPiece == nil), one(b.PerPiece == nil))
+		}
+		return cmp.Compare(a.PerPiece.Minor(), b.PerPiece.Minor())
+	})
+	return nil
+}
+
+// shareOf is an amount shared by so many, rounded to the minor unit.
+func shareOf(a money.Amount, by int) (money.Amount, error) {
+	n, err := money.MulDiv(a.Minor(), 1, int64(by))
+	return money.New(n, a.Currency()), err
+}
+
+// nearby is the strength from which an offer may belong to an item by what others of it say, and mostNearby how many of
+// the strongest are compared with each other.
+const (
+	nearby     = 45
+	mostNearby = 32
+)
+
+// group tells which offers are the item: those that are one with each other on the whole, not with the offer alone that was asked
+// for, so that from whichever of them one starts the same are found.
+func (s *Service) group(ctx context.Context, of subject, items map[int64]*likeness.Item, matches map[int64]likeness.Match, rarity func(string) float64) (map[int64]bool, error) {
+	ids := []int64{of.offer}
+	for id, m := range matches {
+		if m.Strength >= nearby || of.said[id] != "" {
+			ids = append(ids, id)
+		}
+	}
+	slices.SortFunc(ids[1:], func(a, b int64) int {
+		return cmp.Or(cmp.Compare(matches[b].Strength, matches[a].Strength), cmp.Compare(a, b))
+	})
+	ids = ids[:min(len(ids), mostNearby+1)]
+	slices.Sort(ids)
+	said, err := s.decisions(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	for _, id := range ids {
+		if item := items[id]; item != nil {
+			item.Prepare()
+		}
+	}
+	strength := map[likeness.Pair]int{}
+	var mu sync.Mutex
+	var working sync.WaitGroup
+	free := make(chan struct{}, runtime.GOMAXPROCS(0))
+	for i := range ids {
+		free <- struct{}{}
+		working.Go(func() {
+			for j := i + 1; j < len(ids); j++ {
+				m, known := likeness.Match{}, true
+				switch of.offer {
+				case ids[i]:
+					m = matches[ids[j]]
+				case ids[j]:
+					m = matches[ids[i]]
+				default:
+					known = false
+				}
+				if !known {
+					m = likeness.Compare(items[ids[i]], items[ids[j]], rarity)
+				}
+				how := m.Strength
+				if m.Apart() {
+					how = likeness.Never
+				}
+				switch said[likeness.Pair{A: int(ids[i]), B: int(ids[j])}] {
+				case "same":
+					how = 100
+				case "other":
+					how = likeness.Never
+				}
+				mu.Lock()
+				strength[likeness.Pair{A: i, B: j}] = how
+				mu.Unlock()
+			}
+			<-free
+		})
+	}
+	working.Wait()
+	groups := likeness.Groups(len(ids), strength)
+	at := slices.Index(ids, of.offer)
+	out := map[int64]bool{}
+	for i, id := range ids {
+		if groups[i] == groups[at] {
+			out[id] = true
+		}
+	}
+	for id := range out { // what others vouch for is said
+		if m := matches[id]; id != of.offer && m.Strength < likeness.Same {
+			m.Evidence = append(m.Evidence, likeness.Evidence{Kind: likeness.ByGroup, Points: likeness.Same - m.Strength, Said: "the same as others of this item"})
+			m.Strength = likeness.Same
+			matches[id] = m
+		}
+	}
 	return out, nil
+}
+
+// decisions are what people said of pairs among some offers, the lower id first.
+func (s *Service) decisions(ctx context.Context, ids []int64) (map[likeness.Pair]string, error) {
+	rows, err := s.Pool.Query(ctx, `select offer, other, same from said_alike where offer = any ($1) and other = any ($1)`, ids)
+	if err != nil {
+		return nil, err
+	}
+	out := map[likeness.Pair]string{}
+	var a, b int64
+	var same bool
+	_, err = pgx.ForEachRow(rows, []any{&a, &b, &same}, func() error {
+		out[likeness.Pair{A: int(a), B: int(b)}] = map[bool]string{true: "same", false: "other"}[same]
+		return nil
+	})
+	return out, err
 }
 
 // compared are those of some offers that are the same item, or of which somebody said something.
@@ -151,7 +330,7 @@ func compared(of subject, items map[int64]*likeness.Item, rarity func(string) fl
 					item = &likeness.Item{Pictures: item.Pictures}
 				}
 				m := likeness.Compare(of.item, item, rarity)
-				if m.Strength >= likeness.Same || of.said[other] != "" || (of.pictureOnly && m.Strength > 0) {
+				if m.Strength >= nearby || m.Packs != nil || m.Doubted || of.said[other] != "" || (of.pictureOnly && m.Strength > 0) {
 					mu.Lock()
 					matches[other] = m
 					mu.Unlock()
@@ -180,8 +359,8 @@ func (s *Service) Compare(ctx context.Context, id int64, parts iter.Seq[[]int64]
 		if err != nil {
 			return nil, err
 		}
-		for other := range compared(of, items, rarity) {
-			if other != id {
+		for other, m := range compared(of, items, rarity) {
+			if other != id && m.Strength >= likeness.Same {
 				same = append(same, other)
 			}
 		}
@@ -260,6 +439,14 @@ func (s *Service) candidates(ctx context.Context, snapshot *index.Snapshot[thing
 	}
 	for _, h := range snapshot.Similar(likeness.Content(of.item.Title), picture, of.item.Lightest(), mostAlike) {
 		ids = append(ids, h.ID)
+	}
+	for _, p := range of.item.Pictures {
+		if p.How != "" { // by a link or a picture it is looked for mirrored, turned and cropped, too
+			glance := p.Glance()
+			for _, h := range snapshot.Similar(nil, &glance, of.item.Lightest(), mostTurned) {
+				ids = append(ids, h.ID)
+			}
+		}
 	}
 	for other := range of.said {
 		ids = append(ids, other)

@@ -3,6 +3,7 @@ package catalog
 import (
 	"context"
 	"errors"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -27,7 +28,7 @@ func (AheadArgs) InsertOpts() river.InsertOpts {
 const (
 	aheadFor   = 40 * time.Second // a job's share of a minute
 	aheadAtOne = 1000             // offers chosen at once, those that sell most first
-	aheadPart  = 20               // offers that instances are told of at once
+	aheadPart  = 20               // pictures that instances are told of at once
 	mostSilent = 3                // servers that do not answer, before a job gives up until the next
 )
 
@@ -43,33 +44,32 @@ func (s *Service) Ahead(ctx context.Context) error {
 			return past(ctx, err)
 		}
 		rows, err := s.Pool.Query(ctx, `
-			select o.id, o.pictures[1] from offer o join source x on x.id = o.source_id and x.state = 'connected' left join picture p on p.url = o.pictures[1]
+			select o.pictures[1] from offer o join source x on x.id = o.source_id and x.state = 'connected' left join picture p on p.url = o.pictures[1]
 			where o.withdrawn_at is null and cardinality(o.pictures) > 0 and (p.url is null or (p.hash <> '' and p.shapes = '{}'))
 			order by o.weekly[cardinality(o.weekly)] desc nulls last, o.id limit $1`, aheadAtOne)
 		if err != nil {
 			return past(ctx, err)
 		}
-		var urls []string
-		of := map[string][]int64{}
-		var id int64
-		var url string
-		if _, err := pgx.ForEachRow(rows, []any{&id, &url}, func() error {
-			if of[url] == nil {
-				urls = append(urls, url)
-			}
-			of[url] = append(of[url], id)
-			return nil
-		}); err != nil || len(urls) == 0 {
+		list, err := pgx.CollectRows(rows, pgx.RowTo[string])
+		if err != nil || len(list) == 0 {
 			return past(ctx, err)
 		}
+		urls := list[:0]
+		there := map[string]bool{}
+		for _, url := range list {
+			if !there[url] {
+				there[url] = true
+				urls = append(urls, url)
+			}
+		}
 		urls = urls[:min(len(urls), s.PicturesAhead-known)]
-		var seen []int64
+		var seen []string
 		for i, url := range urls {
 			_, err := s.see(ctx, url)
 			var silence *silentError
 			switch {
 			case err == nil:
-				seen = append(seen, of[url]...)
+				seen = append(seen, url)
 			case ctx.Err() != nil:
 			case errors.As(err, &silence):
 				if silent++; silent == mostSilent {
@@ -80,7 +80,7 @@ func (s *Service) Ahead(ctx context.Context) error {
 			}
 			if len(seen) >= aheadPart || (len(seen) > 0 && (ctx.Err() != nil || i == len(urls)-1)) {
 				// Those that were seen are told of though the time is over.
-				if err := logChange(context.WithoutCancel(ctx), s.Pool, nil, seen); err != nil {
+				if err := s.pictureSeen(context.WithoutCancel(ctx), seen...); err != nil {
 					return err
 				}
 				seen = nil
@@ -88,6 +88,24 @@ func (s *Service) Ahead(ctx context.Context) error {
 			if ctx.Err() != nil {
 				return nil
 			}
+		}
+	}
+	return nil
+}
+
+// pictureSeen tells all instances which offers show pictures first that were looked at: as many as share them.
+func (s *Service) pictureSeen(ctx context.Context, urls ...string) error {
+	rows, err := s.Pool.Query(ctx, `select o.id from unnest($1::text[]) u join offer o on hashtextextended(o.pictures[1], 0) = hashtextextended(u, 0) and o.pictures[1] = u where o.withdrawn_at is null order by o.id`, urls)
+	if err != nil {
+		return err
+	}
+	offers, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	if err != nil {
+		return err
+	}
+	for part := range slices.Chunk(offers, changePart) {
+		if err := logChange(ctx, s.Pool, nil, part); err != nil {
+			return err
 		}
 	}
 	return nil
@@ -181,7 +199,7 @@ func (s *Service) looks(ctx context.Context, offer int64) ([]likeness.Picture, e
 		look, err := s.see(waiting, urls[0])
 		if err == nil {
 			known[urls[0]] = look
-			err = logChange(ctx, s.Pool, nil, []int64{offer})
+			err = s.pictureSeen(ctx, urls[0])
 		}
 		if err != nil && !errors.Is(err, pictures.ErrNone) && waiting.Err() == nil {
 			return nil, err // without it the other evidence stands
@@ -242,7 +260,7 @@ func (s *Service) Tints(ctx context.Context, offer int64) (map[int]likeness.Tint
 				return nil, err
 			}
 			if there = err == nil; there && place == 0 { // what the item is found elsewhere by
-				if err := logChange(ctx, s.Pool, nil, []int64{offer}); err != nil {
+				if err := s.pictureSeen(ctx, url); err != nil {
 					return nil, err
 				}
 			}

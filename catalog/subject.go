@@ -59,34 +59,49 @@ func (s *Service) byLink(ctx context.Context, link string) (id int64, err error)
 
 // ofPicture looks for what an uploaded picture shows.
 func (s *Service) ofPicture(file string) (subject, error) {
-	of := subject{title: "the picture", pictureOnly: true, item: &likeness.Item{}}
 	content, err := s.Blobs.Open(file)
 	if err != nil {
-		return of, apikit.Problem(422, "file", "The picture did not arrive. Send it again.")
+		return subject{}, apikit.Problem(422, "file", "The picture did not arrive. Send it again.")
 	}
 	defer func() { _ = content.Close() }()
 	whole, err := io.ReadAll(io.LimitReader(content, pictures.MostBytes))
 	if err != nil {
-		return of, err
+		return subject{}, err
 	}
-	if _, _, err := pictures.Check(bytes.NewReader(whole)); err != nil {
-		return of, apikit.Problem(422, "file", "It cannot be looked for: %s.", err)
+	return subjectOf("file", whole)
+}
+
+// subjectOf looks for what a picture shows, which was given in a field.
+func subjectOf(field string, content []byte) (subject, error) {
+	of := subject{title: "the picture", pictureOnly: true, item: &likeness.Item{PictureTells: true}}
+	if _, _, err := pictures.Check(bytes.NewReader(content)); err != nil {
+		return of, apikit.Problem(422, field, "It cannot be looked for: %s.", err)
 	}
-	look := Seen(whole)
+	look := Seen(content)
 	if look.Outline == nil {
-		return of, apikit.Problem(422, "file", "It cannot be looked for: the picture is of one colour all over.")
+		return of, apikit.Problem(422, field, "It cannot be looked for: the picture is of one colour all over.")
 	}
-	of.item.Pictures = []likeness.Picture{look.Picture}
+	of.item.Pictures = withTurned(look.Picture)
 	return of, nil
+}
+
+// withTurned are a picture and the ways in which it may be shown elsewhere.
+func withTurned(p likeness.Picture) []likeness.Picture {
+	return append([]likeness.Picture{p}, p.Turned()...)
 }
 
 // ofPage looks for what a page shows that is in no catalog.
 func (s *Service) ofPage(ctx context.Context, link string) (subject, error) {
-	offer, err := s.ReadPage(ctx, strings.TrimSpace(link))
+	shown, err := s.Show(ctx, strings.TrimSpace(link))
 	if err != nil {
 		return subject{}, apikit.Problem(422, "link", "It cannot be looked for: %s.", strings.TrimSuffix(err.Error(), "."))
 	}
+	if shown.Picture != nil {
+		return subjectOf("link", shown.Picture)
+	}
+	offer := shown.Offer
 	of := subject{title: offer.Title, item: itemOf(offer)}
+	of.item.PictureTells = true
 	for _, url := range offer.Pictures[:min(len(offer.Pictures), mostLooks)] {
 		waiting, cancel := context.WithTimeout(ctx, patience)
 		_, content, err := s.PictureAt(waiting, url)
@@ -96,7 +111,11 @@ func (s *Service) ofPage(ctx context.Context, link string) (subject, error) {
 			return of, err
 		}
 		if look := Seen(content); err == nil && look.Outline != nil {
-			of.item.Pictures = append(of.item.Pictures, look.Picture)
+			if len(of.item.Pictures) == 0 {
+				of.item.Pictures = withTurned(look.Picture)
+			} else {
+				of.item.Pictures = append(of.item.Pictures, look.Picture)
+			}
 		}
 	}
 	return of, nil

@@ -297,36 +297,53 @@ func (s *Service) readLink(ctx context.Context, sourceID int64, link string) (fo
 	return found, known, err
 }
 
-// Page reads the product on a web page. Its error is a clause that says why it cannot.
-func (s *Service) Page(ctx context.Context, link string) (source.Offer, error) {
+// Show reads what a link shows: the product on a page, with or without a price, or a picture. Its error is a clause that
+// says why it cannot.
+func (s *Service) Show(ctx context.Context, link string) (page.Shown, error) {
 	address, err := fileAddress(link)
 	if err != nil {
-		return source.Offer{}, fmt.Errorf("“%s” is not a link", link)
+		return page.Shown{}, fmt.Errorf("“%s” is not a link", link)
 	}
-	found, err := s.fetchPage(ctx, address)
-	return found.Offer, err
+	answer, err := s.getPage(ctx, address, "text/html,application/xhtml+xml,image/*")
+	if err != nil {
+		return page.Shown{}, err
+	}
+	kind := answer.Header.Get("Content-Type")
+	if strings.HasPrefix(http.DetectContentType(answer.Body), "image/") || strings.HasPrefix(kind, "image/") {
+		return page.Shown{Picture: answer.Body}, nil
+	}
+	return page.Show(answer.Body, kind, address)
 }
 
 func (s *Service) fetchPage(ctx context.Context, address string) (found page.Found, err error) {
-	answer, err := s.Connector.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: address, Repeatable: true, MostBytes: mostPageBytes, Header: http.Header{"Accept": {"text/html,application/xhtml+xml"}}})
-	switch {
-	case errors.Is(err, outgoing.ErrTooLarge):
-		return found, fmt.Errorf("the page is larger than %d MB, or unpacks to that", mostPageBytes>>20)
-	case err != nil:
-		return found, errors.New(strings.TrimSuffix(words(address, err), "."))
-	}
-	switch {
-	case answer.Status == http.StatusNotFound, answer.Status == http.StatusGone:
-		return found, errGone
-	case answer.Status == http.StatusUnauthorized, answer.Status == http.StatusForbidden:
-		return found, errors.New("the page may not be read without signing in")
-	case answer.Status != http.StatusOK:
-		return found, fmt.Errorf("its server is out of order (it answers %d)", answer.Status)
+	answer, err := s.getPage(ctx, address, "text/html,application/xhtml+xml")
+	if err != nil {
+		return found, err
 	}
 	if found, err = page.Read(answer.Body, answer.Header.Get("Content-Type"), address); err == nil {
 		err = found.Offer.Check()
 	}
 	return found, err
+}
+
+// getPage asks for a page. Its error is a clause that says why it cannot be had.
+func (s *Service) getPage(ctx context.Context, address, accept string) (*outgoing.Response, error) {
+	answer, err := s.Connector.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: address, Repeatable: true, MostBytes: mostPageBytes, Header: http.Header{"Accept": {accept}}})
+	switch {
+	case errors.Is(err, outgoing.ErrTooLarge):
+		return nil, fmt.Errorf("the page is larger than %d MB, or unpacks to that", mostPageBytes>>20)
+	case err != nil:
+		return nil, errors.New(strings.TrimSuffix(words(address, err), "."))
+	}
+	switch {
+	case answer.Status == http.StatusNotFound, answer.Status == http.StatusGone:
+		return nil, errGone
+	case answer.Status == http.StatusUnauthorized, answer.Status == http.StatusForbidden:
+		return nil, errors.New("the page may not be read without signing in")
+	case answer.Status != http.StatusOK:
+		return nil, fmt.Errorf("its server is out of order (it answers %d)", answer.Status)
+	}
+	return answer, nil
 }
 
 func saveLinks(ctx context.Context, tx pgx.Tx, intake int64, results []LinkResult) error {

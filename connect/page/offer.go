@@ -83,6 +83,31 @@ func (p *parser) offer(t thing) (Found, error) {
 	return finish(o, stockSaid), nil
 }
 
+// unpriced is what a product is known by, without what it costs.
+func (p *parser) unpriced(t thing) source.Offer {
+	o := source.Offer{Title: strings.Join(strings.Fields(p.text(t, "name")), " "), Brand: p.text(t, "brand"), PageURL: p.own.String()}
+	p.pictures(&o, t)
+	items := append([]thing{t}, p.things(t, "hasVariant")...)
+	for _, item := range items[:min(len(items), mostVariants)] {
+		p.pictures(&o, item)
+		v := source.Variant{WeightGrams: p.grams(item, t)}
+		p.barcode(&v, item)
+		if v.Barcode != "" || v.WeightGrams > 0 {
+			o.Variants = append(o.Variants, v)
+		}
+	}
+	return o
+}
+
+// barcode reads a variant's.
+func (p *parser) barcode(v *source.Variant, from thing) {
+	for _, name := range []string{"gtin13", "gtin12", "gtin14", "gtin8", "gtin"} {
+		if v.Barcode == "" {
+			v.Barcode = p.text(from, name)
+		}
+	}
+}
+
 // finish names what the page did not say.
 func finish(o source.Offer, stockSaid bool) Found {
 	f := Found{Offer: o}
@@ -279,11 +304,7 @@ func (p *parser) variant(o *source.Offer, group, item, offer thing, at int) (v s
 		return v, false, fmt.Errorf("the price is %s", v.Cost)
 	}
 	for _, from := range []thing{item, offer} {
-		for _, name := range []string{"gtin13", "gtin12", "gtin14", "gtin8", "gtin"} {
-			if v.Barcode == "" {
-				v.Barcode = p.text(from, name)
-			}
-		}
+		p.barcode(&v, from)
 		if v.Number == "" {
 			v.Number = p.text(from, "sku")
 		}

@@ -68,6 +68,36 @@ func Read(body []byte, contentType, address string) (Found, error) {
 	return found, err
 }
 
+// Shown is what a page shows, to be looked for elsewhere: what it costs is not needed.
+type Shown struct {
+	Offer source.Offer
+	// Picture is the picture that the link leads to, where it leads to no page.
+	Picture []byte
+}
+
+// Show reads what a page shows as Read does, though it may not say what it costs.
+func Show(body []byte, contentType, address string) (Shown, error) {
+	found, err := Read(body, contentType, address)
+	if err == nil {
+		return Shown{Offer: found.Offer}, nil
+	}
+	p, again := parse(body, contentType, address)
+	if again != nil {
+		return Shown{}, err
+	}
+	for _, nodes := range [][]thing{p.linked, p.micro} {
+		if product, _ := p.best(nodes); product != nil {
+			if o := p.unpriced(product); o.Title != "" {
+				return Shown{Offer: o}, nil
+			}
+		}
+	}
+	if title, picture := strings.Join(strings.Fields(p.graph["og:title"]), " "), p.absolute(p.graph["og:image"]); title != "" && p.graph["og:image"] != "" && picture != "" {
+		return Shown{Offer: source.Offer{Title: title, Pictures: []string{picture}, PageURL: p.own.String()}}, nil
+	}
+	return Shown{}, err
+}
+
 // find reads the first of the ways in which a page may describe its product.
 func (p *parser) find() (Found, error) {
 	for _, way := range []struct {

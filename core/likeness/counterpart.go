@@ -150,15 +150,15 @@ func named(names []string, name string) bool {
 func (s *Side) otherSize(o *Side) bool {
 	x, y := s.quantities(), o.quantities()
 	for unit, of := range x {
-		if there := y[unit]; len(of) > 0 && len(there) > 0 && !slices.ContainsFunc(of, func(q float64) bool { return slices.Contains(there, q) }) {
+		if there := y[unit]; len(of) > 0 && len(there) > 0 && !slices.ContainsFunc(of, func(q int64) bool { return slices.ContainsFunc(there, func(r int64) bool { return sameSize(q, r) }) }) {
 			return true
 		}
 	}
 	return false
 }
 
-func (s *Side) quantities() map[string][]float64 {
-	out := map[string][]float64{}
+func (s *Side) quantities() map[string][]int64 {
+	out := map[string][]int64{}
 	for _, names := range s.Values {
 		for _, n := range names {
 			for unit, q := range Quantities(n) {

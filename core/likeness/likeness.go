@@ -6,6 +6,8 @@ import (
 	"math"
 	"slices"
 	"strings"
+
+	"plainpelican/core/quantity"
 )
 
 // Item is what is known of an offer.
@@ -19,10 +21,12 @@ type Item struct {
 	Grams []int
 	// Pictures are its pictures, those that are known.
 	Pictures []Picture
+	// PictureTells is where an identical picture is enough, whatever the words: of what somebody looks for by a link.
+	PictureTells bool
 
 	known          bool
 	words          []string
-	inTitle, inAll map[string][]float64
+	inTitle, inAll map[string][]int64
 }
 
 // Prepare works out beforehand what comparing needs of an item. It must not change afterwards.
@@ -30,7 +34,7 @@ func (i *Item) Prepare() {
 	if i.known {
 		return
 	}
-	i.words, i.inTitle, i.inAll = Content(i.Title), Quantities(i.Title), Quantities(strings.Join(i.Values, " "))
+	i.words, i.inTitle, i.inAll = Content(i.Title), Quantities(i.Title), Quantities(strings.Join(i.Values, "\n"))
 	for unit, all := range i.inTitle {
 		for _, q := range all {
 			if !slices.Contains(i.inAll[unit], q) {
@@ -61,11 +65,12 @@ const (
 	BySize    Kind = "size"
 	ByOptions Kind = "options"
 	ByWeight  Kind = "weight"
+	ByGroup   Kind = "group"
 )
 
 // Evidence is one reason for or against.
 type Evidence struct {
-	Kind Kind `json:"kind" enum:"number,picture,words,size,options,weight"`
+	Kind Kind `json:"kind" enum:"number,picture,words,size,options,weight,group"`
 	// Points is how strongly it speaks for the same item; against it where negative.
 	Points int    `json:"points" doc:"How strongly it speaks for the same item, of 100; against it where negative"`
 	Said   string `json:"said"`
@@ -76,16 +81,48 @@ type Match struct {
 	// Strength is from 0 to 100.
 	Strength int        `json:"strength" doc:"From 0 to 100"`
 	Evidence []Evidence `json:"evidence"`
+	// Packs are how many come together here and there, where that alone makes two offers of an item others.
+	Packs *Packed `json:"packs" doc:"How many come together, where it is the same item in another pack; null where it is not"`
+	// Doubted is where they have a product number in common and nothing else.
+	Doubted bool `json:"doubted" doc:"They have the same product number, and nothing else in common"`
+}
+
+// Apart tells whether two offers are not one item, whatever others say: in size, or in how many come together.
+func (m *Match) Apart() bool {
+	return m.Packs != nil || slices.ContainsFunc(m.Evidence, func(e Evidence) bool { return e.Kind == BySize && e.Points < 0 })
+}
+
+// Packed is how many come together of an item at two offers.
+type Packed struct {
+	Here  int `json:"here"`
+	There int `json:"there"`
 }
 
 // Same is the strength from which two offers are called the same item: chosen so that words alone
 // need the rest to agree.
 const Same = 60
 
+// sameWords is how many telling words a title has at least for the same title to be enough.
+const sameWords = 3
+
 // Compare weighs the evidence on two offers. rarity says how much a word tells: the rarer, the more;
 // nil takes all words as equal.
 func Compare(a, b *Item, rarity func(word string) float64) Match {
 	a, b = a.prepared(), b.prepared()
+	here, there := a.pack(), b.pack()
+	packed := here != there && here > 0 && there > 0
+	m := compare(a, b, rarity, 1, 1)
+	if packed && m.Strength < Same {
+		if single := compare(a, b, rarity, here, there); single.Strength >= Same {
+			m.Packs = &Packed{here, there}
+		}
+	}
+	return m
+}
+
+// compare weighs the evidence on two offers; where they come in packs, by what one piece of each is.
+func compare(a, b *Item, rarity func(word string) float64, here, there int) Match {
+	perPiece := here != there
 	m := Match{Evidence: []Evidence{}}
 	add := func(kind Kind, points int, said string) {
 		if points != 0 {
@@ -97,30 +134,53 @@ func Compare(a, b *Item, rarity func(word string) float64) Match {
 	switch {
 	case gtin != "":
 		add(ByGTIN, 70, "the same product number, "+gtin)
-	case len(a.GTINs) > 0 && len(b.GTINs) > 0:
+	case len(a.GTINs) > 0 && len(b.GTINs) > 0 && !perPiece: // a pack has a number of its own
 		add(ByGTIN, -25, "other product numbers")
 	}
 	share, common := alike(a.words, b.words, rarity)
 	if share >= 0.2 {
 		add(ByWords, int(math.Round(45*share)), fmt.Sprintf("%d %% of the words that tell: %s", int(math.Round(100*share)), strings.Join(common[:min(len(common), 4)], ", ")))
 	}
-	sizes(add, a, b)
+	sizes(add, a, b, perPiece)
 	if len(a.Values) > 0 && len(b.Values) > 0 {
 		if common := both(fold(a.Values), fold(b.Values)); len(common) > 0 {
 			most := max(len(a.Values), len(b.Values))
 			add(ByOptions, int(math.Round(20*float64(len(common))/float64(most))), fmt.Sprintf("%d of %d options agree: %s", len(common), most, strings.Join(common[:min(len(common), 3)], ", ")))
 		}
 	}
-	weights(add, a, b)
+	weights(add, a, b, here, there)
 	// Pictures take longest, and are looked at where they can make or unmake it.
-	if gtin == "" && (m.Strength+samePicture >= Same || a.Title == "") {
+	alone := gtin != "" && !slices.ContainsFunc(m.Evidence, func(e Evidence) bool { return e.Kind != ByGTIN && e.Points > 0 })
+	if (gtin == "" && (m.Strength+samePicture >= Same || a.Title == "")) || alone {
 		pictures(add, a, b)
 	}
-	if gtin == "" && slices.ContainsFunc(m.Evidence, func(e Evidence) bool { return e.Kind == BySize && e.Points < 0 }) {
+	against := slices.ContainsFunc(m.Evidence, func(e Evidence) bool { return e.Points < 0 })
+	switch {
+	case slices.ContainsFunc(m.Evidence, func(e Evidence) bool { return e.Kind == BySize && e.Points < 0 }):
 		m.Strength = min(m.Strength, otherSize) // the same words and pictures stand for another size too
+	case alone && !slices.ContainsFunc(m.Evidence, func(e Evidence) bool { return e.Kind != ByGTIN && e.Points > 0 }):
+		m.Strength, m.Doubted = min(m.Strength, doubtful), true
+	case (a.PictureTells || b.PictureTells) && !against && slices.ContainsFunc(m.Evidence, func(e Evidence) bool { return e.Kind == ByPicture && e.Points == identical }):
+		m.Strength = max(m.Strength, Same)
+	case share > 0.999 && len(a.words) >= sameWords && !against:
+		m.Strength = max(m.Strength, Same) // the same title is enough to propose it
 	}
 	m.Strength = max(0, min(100, m.Strength))
 	return m
+}
+
+// doubtful is the most that one product number comes to where nothing else is alike: numbers are mistyped, and borrowed.
+const doubtful = 55
+
+// pack is how many come together: 1 where nothing says so, 0 where there are packs of several sizes.
+func (i *Item) pack() int {
+	switch all := i.inTitle[counts]; {
+	case len(all) == 1:
+		return int(all[0])
+	case len(all) == 0 && len(i.inAll[counts]) == 0:
+		return 1
+	}
+	return 0
 }
 
 // otherSize is the most that two offers of other sizes or counts come to.
@@ -148,6 +208,9 @@ func Full(gtin string) string {
 
 const samePicture = 45
 
+// identical is how many points pictures have that are one but for how they were saved.
+const identical = samePicture
+
 // What the likeness of outlines tells: nothing at neither, eight points for each hundredth more, less
 // as steeply, down to otherPicture.
 const (
@@ -161,54 +224,76 @@ func pictures(add func(Kind, int, string), a, b *Item) {
 	if len(a.Pictures) == 0 || len(b.Pictures) == 0 {
 		return
 	}
-	best := 0.0
+	best, how := 0.0, ""
 	for i := range a.Pictures {
 		for j := range b.Pictures {
-			best = max(best, Fit(&a.Pictures[i], &b.Pictures[j]))
+			if fit := Fit(&a.Pictures[i], &b.Pictures[j]); fit > best {
+				best, how = fit, a.Pictures[i].How+b.Pictures[j].How
+			}
 		}
+	}
+	if how != "" {
+		how = ", " + how
 	}
 	points := max(otherPicture, min(samePicture, int(math.Round((best-neither)*steep))))
 	said := "other pictures"
 	switch {
 	case best >= SameFit:
-		said = fmt.Sprintf("the same picture, outlines %d %% alike", int(100*best))
+		said = fmt.Sprintf("the same picture%s, outlines %d %% alike", how, int(100*best))
 	case points > 0:
-		said = fmt.Sprintf("much the same picture, outlines %d %% alike", int(100*best))
+		said = fmt.Sprintf("much the same picture%s, outlines %d %% alike", how, int(100*best))
 	case points > otherPicture:
 		said = fmt.Sprintf("another picture, outlines %d %% alike", int(100*best))
 	}
 	add(ByPicture, points, said)
 }
 
-// sizes of one unit that both name agree where any does. How many come together must be named by
-// both: where only one says so, the other is taken for a single one.
-func sizes(add func(Kind, int, string), a, b *Item) {
-	for _, unit := range units {
-		of, against := a.inAll[unit.name], b.inAll[unit.name]
-		if unit.name == counts {
+// kinds of quantities, in the order in which they are told.
+var kinds = []string{string(quantity.Volume), string(quantity.Length), string(quantity.Weight), string(quantity.Power), string(quantity.Voltage), string(quantity.Charge), string(quantity.Energy), string(quantity.Storage),
+	string(quantity.Frequency), string(quantity.Light), string(quantity.Pressure), string(quantity.Turning), parts, counts}
+
+// sizes of one kind that both name agree size by size: each that one title names and the other offer does not is
+// another, where both have such. How many come together must be named by both: where only one says so, the other is
+// taken for a single one.
+func sizes(add func(Kind, int, string), a, b *Item, perPiece bool) {
+	for _, kind := range kinds {
+		of, against := a.inAll[kind], b.inAll[kind]
+		if kind == counts {
 			here, there := only(a.inTitle[counts], against), only(b.inTitle[counts], of)
-			if len(here)+len(there) > 0 {
+			switch {
+			case perPiece:
+			case len(here)+len(there) > 0:
 				add(BySize, -40, together(here, there))
-				continue
+			case len(of) > 0 && len(against) > 0:
+				add(BySize, 10, fmt.Sprintf("%d together in both", of[0]))
 			}
+			continue
 		}
 		if len(of) == 0 || len(against) == 0 {
 			continue
 		}
-		if common := both(of, against); len(common) > 0 {
-			add(BySize, 10, fmt.Sprintf("%s in both", unit.say(common[0])))
-		} else {
-			add(BySize, -40, fmt.Sprintf("%s here, %s there", unit.say(of[0]), unit.say(against[0])))
+		here, there := only(a.inTitle[kind], against), only(b.inTitle[kind], of)
+		common := slices.DeleteFunc(slices.Clone(of), func(q int64) bool { return len(only([]int64{q}, against)) > 0 })
+		switch {
+		case len(here) > 0 && len(there) > 0:
+			add(BySize, -40, fmt.Sprintf("%s here, %s there", sayQuantity(kind, here[0]), sayQuantity(kind, there[0])))
+		case len(common) > 0:
+			add(BySize, 10, fmt.Sprintf("%s in both", sayQuantity(kind, common[0])))
+		default:
+			add(BySize, -40, fmt.Sprintf("%s here, %s there", sayQuantity(kind, of[0]), sayQuantity(kind, against[0])))
 		}
 	}
 }
 
-// only are those of a that are not in b.
-func only[V comparable](a, b []V) []V {
-	return slices.DeleteFunc(slices.Clone(a), func(v V) bool { return slices.Contains(b, v) })
+// sameSize tells whether two sizes are one but for rounding, as 6 feet and 183 cm are: within one and a half in a hundred.
+func sameSize(a, b int64) bool { return math.Abs(float64(a-b)) <= 0.015*float64(max(a, b)) }
+
+// only are the sizes of a that b does not have.
+func only(a, b []int64) []int64 {
+	return slices.DeleteFunc(slices.Clone(a), func(v int64) bool { return slices.ContainsFunc(b, func(w int64) bool { return sameSize(v, w) }) })
 }
 
-func together(here, there []float64) string {
+func together(here, there []int64) string {
 	switch {
 	case len(there) == 0:
 		return fmt.Sprintf("%v together here, not there", here[0])
@@ -219,17 +304,18 @@ func together(here, there []float64) string {
 }
 
 // weights agree within a twentieth, and speak against each other from a quarter on. It is the lightest
-// variants that tell: among others some two often agree.
-func weights(add func(Kind, int, string), a, b *Item) {
+// variants that tell: among others some two often agree. Packs are told by what one piece weighs.
+func weights(add func(Kind, int, string), a, b *Item, here, there int) {
 	best, from, to := math.Inf(1), 0, 0
 	for _, x := range a.Grams {
 		for _, y := range b.Grams {
+			x, y := x/here, y/there
 			if off := offBy(x, y); off < best {
 				best, from, to = off, x, y
 			}
 		}
 	}
-	x, y := a.Lightest(), b.Lightest()
+	x, y := a.Lightest()/here, b.Lightest()/there
 	switch {
 	case offBy(x, y) <= 0.05:
 		add(ByWeight, 12, fmt.Sprintf("weighs the same, %d g", x))

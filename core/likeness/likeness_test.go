@@ -4,6 +4,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/xrash/smetrics"
@@ -48,7 +49,7 @@ func TestContentLeavesClaimsYearsAndSizesOut(t *testing.T) {
 
 func TestQuantities(t *testing.T) {
 	got := Quantities("Mug 350 ml 0.5l, 30cm tall, set of 3, 24 pieces 2026")
-	for kind, want := range map[string][]float64{"volume": {350, 500}, "length": {300}, "count": {3, 24}, "weight": nil} {
+	for kind, want := range map[string][]int64{"volume": {350e6, 500e6}, "length": {300e3}, "count": {24, 3}, "weight": nil} {
 		if !slices.Equal(got[kind], want) {
 			t.Errorf("%s: %v, want %v", kind, got[kind], want)
 		}
@@ -63,7 +64,9 @@ func TestTheSameAndNearMisses(t *testing.T) {
 		same  bool
 	}{
 		"another shop's words":      {Item{Title: "HOT SALE Enamel Steel Mug for Outdoor camping", GTINs: nil, Values: []string{"red", "blue", "350 ml"}, Grams: []int{182}, Pictures: nil}, true},
-		"its number, other words":   {Item{Title: "Kaffeebecher Emaille", GTINs: []string{"04006381333931"}, Values: nil, Grams: nil, Pictures: nil}, true},
+		"its number, other words":   {Item{Title: "Kaffeebecher Emaille", GTINs: []string{"04006381333931"}, Values: nil, Grams: []int{183}, Pictures: nil}, true},
+		"its number, its picture":   {Item{Title: "Kaffeebecher Emaille", GTINs: []string{"04006381333931"}, Pictures: seen(1)}, true},
+		"its number and nothing":    {Item{Title: "Fahrradlampe", GTINs: []string{"04006381333931"}, Pictures: seen(2)}, false},
 		"another size":              {Item{Title: "2026 NEW Camping Enamelled Steel Mug Enamel 500 ml", GTINs: nil, Values: []string{"Red", "Blue", "500 ml"}, Grams: []int{260}, Pictures: nil}, false},
 		"another count":             {Item{Title: "Camping Enamelled Steel Mug Enamel 350 ml set of 6", GTINs: []string{"4006381333948"}, Values: []string{"Red"}, Grams: []int{1100}, Pictures: nil}, false},
 		"another count, no number":  {Item{Title: "Camping Enamelled Steel Mug Enamel 350 ml 6 pcs", GTINs: nil, Values: []string{"Red", "Blue", "350 ml"}, Grams: []int{185}, Pictures: nil}, false},
@@ -78,6 +81,41 @@ func TestTheSameAndNearMisses(t *testing.T) {
 		}
 		if back := Compare(&c.other, &mug, nil); back.Strength != m.Strength {
 			t.Errorf("%s: %d one way, %d the other", name, m.Strength, back.Strength)
+		}
+	}
+}
+
+func TestPacksAreTheSameItemInAnotherPack(t *testing.T) {
+	single := Item{Title: "Camping Enamelled Steel Mug 350 ml", Values: []string{"Red", "350 ml"}, Grams: []int{180}}
+	for title, want := range map[string]int{"Camping Enamelled Steel Mug 350 ml x2": 2, "Set of 6 Camping Enamelled Steel Mug 350 ml": 6, "Camping Enamelled Steel Mug 350 ml dozen": 12, "Camping Enamelled Steel Mug 350 ml": 0} {
+		other := Item{Title: title, Values: []string{"Red", "350 ml"}, Grams: []int{181 * max(want, 1)}, GTINs: []string{"4006381333948"}}
+		m, back := Compare(&single, &other, nil), Compare(&other, &single, nil)
+		if want == 0 {
+			if m.Strength < Same || m.Packs != nil {
+				t.Errorf("%s: %+v", title, m)
+			}
+			continue
+		}
+		if m.Strength >= Same || m.Packs == nil || *m.Packs != (Packed{1, want}) || back.Packs == nil || *back.Packs != (Packed{want, 1}) {
+			t.Errorf("%s: %+v and back %+v", title, m, back)
+		}
+	}
+}
+
+func TestSizesAreComparedOneByOne(t *testing.T) {
+	mat := Item{Title: "Yoga mat natural rubber 183 x 61 cm 6 mm"}
+	for title, same := range map[string]bool{"Yoga mat natural rubber 183x61cm 6mm": true, "Yoga mat natural rubber 72 x 24 in 6 mm": true, "Yoga mat natural rubber 183 x 61 cm 10 mm": false, "Yoga mat natural rubber 173 x 61 cm 6 mm": false, "Yoga mat natural rubber 183 cm": true} {
+		if m := Compare(&mat, &Item{Title: title}, nil); (m.Strength >= Same) != same {
+			t.Errorf("%s: %+v", title, m)
+		}
+	}
+}
+
+func TestTheSameTitleIsEnough(t *testing.T) {
+	for title, same := range map[string]bool{"NEW Speckled Enamel Jug, free shipping": true, "Speckled Enamel": false} {
+		other := Item{Title: strings.ReplaceAll(title, "NEW ", "2026 ")}
+		if m := Compare(&Item{Title: title}, &other, nil); (m.Strength >= Same) != same {
+			t.Errorf("%s: %+v", title, m)
 		}
 	}
 }

@@ -17,6 +17,8 @@ type Outline [Edge * Edge]uint8
 type Picture struct {
 	Shapes  Shapes
 	Outline *Outline
+	// How it was turned to be looked for; "" is as it is.
+	How string
 }
 
 // softly is the change of brightness that counts half: more counts little more, so that no one edge
@@ -37,7 +39,7 @@ func PictureOf(gray []uint8, width, height int) Picture {
 	if !slices.ContainsFunc(changes, func(c uint8) bool { return c > 0 }) {
 		return Picture{}
 	}
-	return Picture{shapesOf(changes, fine), (*Outline)(changesOf(sums, width, height, Edge))}
+	return Picture{Shapes: shapesOf(changes, fine), Outline: (*Outline)(changesOf(sums, width, height, Edge))}
 }
 
 // changesOf is how sharply brightness changes at so many places each way.

@@ -1,10 +1,13 @@
 package likeness
 
 import (
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 	"unicode"
+
+	"plainpelican/core/quantity"
 )
 
 // noise are words of titles that say nothing of the item: claims and what every shop says. From
@@ -13,7 +16,7 @@ var noise = map[string]bool{}
 
 func init() {
 	for _, w := range strings.Fields(`a an and at best big by cheap delivery discount dropship dropshipping factory fast for free from gift good guarantee guaranteed high hot in item limited mom dad new
-		newest of off offer ok on original pc pcs piece premium price product promotion quality sale seller set shipping shop special stock super the time to top wholesale with arrival direct your`) {
+		newest of off offer ok on original pc pcs piece premium price product promotion quality sale seller set shipping shop special stock super the time to top wholesale with arrival direct your x`) {
 		noise[w] = true
 	}
 }
@@ -23,7 +26,7 @@ func init() {
 func Content(title string) (words []string) {
 	for _, w := range strings.FieldsFunc(strings.ToLower(title), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) && r != '.' }) {
 		w = strings.Trim(w, ".")
-		if w == "" || noise[w] || strings.IndexFunc(w, unicode.IsDigit) >= 0 || unitNamed(w) != nil || slices.Contains(words, w) {
+		if w == "" || noise[w] || strings.IndexFunc(w, unicode.IsDigit) >= 0 || isUnit(w) || slices.Contains(words, w) {
 			continue
 		}
 		words = append(words, w)
@@ -110,61 +113,47 @@ func JaroWinkler(a, b string) float64 {
 	return jaro + float64(prefix)*0.1*(1-jaro)
 }
 
-// unit is what quantities in titles are counted in.
-type unit struct {
-	name  string
-	words map[string]float64 // with how many of the first of them each is
-	base  string
+// counts is the kind of quantity that says how many come together, parts how many of something one has: 8 ribs, 5 dice.
+const (
+	counts = "count"
+	parts  = "parts"
+)
+
+var countedParts = regexp.MustCompile(`(\d{1,4})[ -]?(cells?|ribs?|dice|compartments?|tiers?|drawers?|shelves|rows?|burners?|slots?|pockets?)(?:[^a-z]|$)`)
+
+// isUnit tells whether a word counts or measures, and says nothing of the item by itself.
+func isUnit(w string) bool {
+	return quantity.UnitNamed(w) != nil || slices.Contains([]string{"pieces", "pcs", "pack", "cells", "ribs", "dice"}, w)
 }
 
-// counts is the unit of how many come together.
-const counts = "count"
-
-var units = []*unit{
-	{"volume", map[string]float64{"ml": 1, "cl": 10, "l": 1000, "liter": 1000, "litre": 1000, "liters": 1000, "litres": 1000}, "ml"},
-	{"length", map[string]float64{"mm": 1, "cm": 10, "m": 1000, "inch": 25.4, "inches": 25.4}, "mm"},
-	{"weight", map[string]float64{"g": 1, "kg": 1000}, "g"},
-	{counts, map[string]float64{"pieces": 1, "pcs": 1, "pack": 1, "cells": 1, "ribs": 1, "dice": 1}, "pieces"},
-}
-
-func (u *unit) say(q float64) string { return strconv.FormatFloat(q, 'f', -1, 64) + " " + u.base }
-
-func unitNamed(word string) *unit {
-	for _, u := range units {
-		if u.words[word] != 0 {
-			return u
-		}
-	}
-	return nil
-}
-
-// Quantities are the sizes and counts that a text names, by kind, in the smallest unit: "350 ml",
-// "0.35 l", "35cm", "set of 3", "3-pack".
-func Quantities(text string) map[string][]float64 {
-	out := map[string][]float64{}
-	put := func(kind string, q float64) {
+// Quantities are the sizes and counts that a text names, by kind: "350 ml", "0.35 l", "35cm", "set of 3", "2er-Set", each in the
+// base unit of its kind.
+func Quantities(text string) map[string][]int64 {
+	out := map[string][]int64{}
+	text = strings.ToLower(text)
+	put := func(kind string, q int64) {
 		if !slices.Contains(out[kind], q) {
 			out[kind] = append(out[kind], q)
 		}
 	}
-	words := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) && r != '.' })
-	for i, w := range words {
-		at := strings.IndexFunc(w, func(r rune) bool { return !unicode.IsDigit(r) && r != '.' })
-		digits, unit := w, ""
-		if at >= 0 {
-			digits, unit = w[:at], w[at:]
-		} else if i+1 < len(words) {
-			unit = words[i+1]
-		}
-		q, err := strconv.ParseFloat(digits, 64)
-		if err != nil || digits == "" {
-			continue
-		}
-		if u := unitNamed(unit); u != nil {
-			put(u.name, q*u.words[unit])
-		} else if at < 0 && i >= 2 && words[i-1] == "of" && (words[i-2] == "set" || words[i-2] == "pack") {
-			put(counts, q)
+	for _, m := range quantity.Measures(text) {
+		put(string(m.Dimension), m.Value)
+	}
+	for _, n := range Packs(text) {
+		put(counts, int64(n))
+	}
+	for _, m := range countedParts.FindAllStringSubmatch(text, -1) {
+		if n, err := strconv.ParseInt(m[1], 10, 64); err == nil {
+			put(parts, n)
 		}
 	}
 	return out
+}
+
+// sayQuantity writes one as people do.
+func sayQuantity(kind string, q int64) string {
+	if kind == counts || kind == parts {
+		return strconv.FormatInt(q, 10)
+	}
+	return quantity.Say(quantity.Dimension(kind), q)
 }

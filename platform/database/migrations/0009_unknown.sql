@@ -11,6 +11,9 @@ alter table staged_variant add stock_unknown boolean not null default false;
 
 update offer set fingerprint = '' where cardinality(weekly) > 0; -- sales are judged otherwise: with the next whole import
 
+-- Offers by their first picture, which many may share.
+create index offer_first_picture on offer (hashtextextended(pictures[1], 0)) where withdrawn_at is null;
+
 -- Words that mean the same to the seller: each row is a group of them.
 create table synonym (
     position integer primary key,
@@ -19,6 +22,7 @@ create table synonym (
 
 -- +goose Down
 drop table synonym;
+drop index offer_first_picture;
 alter table staged_variant drop column stock_unknown;
 alter table offer_variant drop column stock_unknown;
 update supplier set on_time = 0 where on_time is null;

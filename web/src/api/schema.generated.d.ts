@@ -1268,6 +1268,8 @@ export interface components {
             days: components["schemas"]["PricingDays"];
             /** @enum {string} */
             demand: "rising" | "steady" | "falling" | "stopped" | "too little data";
+            /** @description They have the same product number, and nothing else in common */
+            doubted: boolean;
             /** @description Drafts made of it */
             drafts: number[];
             evidence: components["schemas"]["LikenessEvidence"][];
@@ -1292,6 +1294,12 @@ export interface components {
             on_time: number | null;
             /** @description The cheapest variant where it is sold out, or the cheapest in stock where the ladder is of one that is sold out; null where they are one */
             other: components["schemas"]["CatalogOtherVariant"];
+            /** @description Landed cost of one piece of the offer that it was asked for */
+            own_per_piece: components["schemas"]["ApikitAmountDoc"];
+            /** @description How many come together, where it is the same item in another pack; null where it is not */
+            packs: components["schemas"]["LikenessPacked"];
+            /** @description Landed cost of one piece, of another pack */
+            per_piece: components["schemas"]["ApikitAmountDoc"];
             picture: string;
             /**
              * Format: int64
@@ -1344,6 +1352,8 @@ export interface components {
         CatalogElsewhere: {
             /** @description Alike, but somebody said that they are not the same */
             apart: components["schemas"]["CatalogAlternative"][];
+            /** @description Of which it is doubtful: with its product number and nothing else in common, or unlike the others of the item */
+            doubtful: components["schemas"]["CatalogAlternative"][];
             /**
              * Format: int64
              * @description The offer that it was asked for; 0 where it is in no catalog
@@ -1353,6 +1363,8 @@ export interface components {
             market: string;
             /** @description The offer itself among them, those that land for least first */
             offers: components["schemas"]["CatalogAlternative"][];
+            /** @description The same item in another pack */
+            packs: components["schemas"]["CatalogAlternative"][];
             /**
              * Format: int64
              * @description How many pictures of it were compared with the first pictures of others
@@ -1827,13 +1839,19 @@ export interface components {
         };
         LikenessEvidence: {
             /** @enum {string} */
-            kind: "number" | "picture" | "words" | "size" | "options" | "weight";
+            kind: "number" | "picture" | "words" | "size" | "options" | "weight" | "group";
             /**
              * Format: int64
              * @description How strongly it speaks for the same item, of 100; against it where negative
              */
             points: number;
             said: string;
+        };
+        LikenessPacked: {
+            /** Format: int64 */
+            here: number;
+            /** Format: int64 */
+            there: number;
         };
         MakeTokenRequest: {
             /**

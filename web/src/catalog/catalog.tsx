@@ -306,28 +306,20 @@ const OfferRow = memo(function OfferRow({
             <span className="block truncate font-semibold" title={offer.title}>
               {offer.title}
             </span>
-            <span className="flex text-sm whitespace-nowrap text-ink-2">
+            <span className="flex overflow-hidden text-sm whitespace-nowrap text-ink-2">
               {offer.match && <b className="max-w-40 shrink-0 truncate">{offer.match.values.join(", ") || "one of its variants"}&nbsp;·&nbsp;</b>}
               {offer.drafts.length > 0 && <b className="shrink-0 text-profit-ink">in the Workbench&nbsp;·&nbsp;</b>}
-              <span className="shrink-0">
-                {ratingText(offer.rating)} · {stockText(offer.stock)}&nbsp;·&nbsp;
-              </span>
+              {worth ? (
+                <Worth offer={offer} />
+              ) : (
+                <span className="shrink-0">
+                  {ratingText(offer.rating)} · {stockText(offer.stock)}&nbsp;·&nbsp;
+                </span>
+              )}
               {offer.other && offer.ladder && (
                 <span className="shrink-0 text-ink">
                   {offer.other.in_stock ? "in stock from " : "sold out from "}
                   <Money of={offer.other.price} />
-                  &nbsp;·&nbsp;
-                </span>
-              )}
-              {worth && (
-                <span className="shrink-0 text-ink">
-                  {offer.worth && offer.ladder && offer.rivals !== null ? (
-                    <>
-                      <Money of={offer.ladder.profit} /> × {countText(offer.units)} sold ÷ {Math.max(1, offer.rivals)} = <Money of={offer.worth} />
-                    </>
-                  ) : (
-                    "sales or rivals not known"
-                  )}
                   &nbsp;·&nbsp;
                 </span>
               )}
@@ -378,6 +370,20 @@ const OfferRow = memo(function OfferRow({
     </GridRow>
   );
 });
+
+/** Worth shows the parts of what offers are sorted by: profit times units a month for each store that sells it. */
+function Worth({ offer }: { offer: Offer }) {
+  if (!offer.worth || !offer.ladder || offer.rivals === null) return <span className="shrink-0">sales or rivals not known&nbsp;·&nbsp;</span>;
+  return (
+    <span className="shrink-0 text-ink">
+      <Money of={offer.ladder.profit} /> × {countText(offer.units)} sold ÷ {offer.rivals === 1 ? "1 rival" : `${offer.rivals} rivals`} ={" "}
+      <b>
+        <Money of={offer.worth} />
+      </b>
+      &nbsp;·&nbsp;
+    </span>
+  );
+}
 
 /** useTake takes offers to the Workbench, and asks before it makes a second draft of one. */
 function useTake(onTaken: () => void) {
