@@ -209,8 +209,10 @@ func (d *demonstration) seed(ctx context.Context, key string) error {
 	if err := a.FetchRates(ctx); err != nil {
 		return err
 	}
-	if _, err := a.Sources.Connect(access.With(ctx, access.Identity{Name: "the demo"}), sources.Credentials{Address: "http://" + d.address(1), ClientID: bazaar.Demo.ClientID, ClientSecret: bazaar.Demo.ClientSecret}); err != nil {
-		return err
+	for i, of := range []bazaar.Settings{bazaar.Demo, bazaar.Tern} { // some items are sold at both
+		if _, err := a.Sources.Connect(access.With(ctx, access.Identity{Name: "the demo"}), sources.Credentials{Address: "http://" + d.address([]int{1, 5}[i]), ClientID: of.ClientID, ClientSecret: of.ClientSecret}); err != nil {
+			return err
+		}
 	}
 	for _, m := range demoMembers {
 		if _, err := a.Members.Add(ctx, m.email, m.name, m.role, m.password); err != nil {
@@ -288,8 +290,8 @@ func (d *demonstration) announce(ctx context.Context, ended <-chan error, log st
 			fmt.Printf("  %-26s %-18s (%s)\n", m.email, m.password, m.role)
 		}
 		fmt.Printf("\nStores to connect:         http://%s  (Saltmarsh Goods, USD)\n                           http://%s  (Saltmarsh Nord, EUR)\n", d.address(2), d.address(3))
-		fmt.Printf("Marketplace, connected:    http://%s  client id %s, secret %s\n", d.address(1), bazaar.Demo.ClientID, bazaar.Demo.ClientSecret)
-		fmt.Printf("Marketplace to connect:    http://%s  client id %s, secret %s\nPrice list to connect:     http://%s/price-list.csv  (or .xlsx)\nCatalogue to connect:      http://%s/catalogue.xml\n\nCtrl-C stops everything.\n", d.address(5), bazaar.Tern.ClientID, bazaar.Tern.ClientSecret, d.address(6), d.address(7))
+		fmt.Printf("Marketplaces, connected:   http://%s  client id %s, secret %s\n", d.address(1), bazaar.Demo.ClientID, bazaar.Demo.ClientSecret)
+		fmt.Printf("                           http://%s  client id %s, secret %s\nPrice list to connect:     http://%s/price-list.csv  (or .xlsx)\nCatalogue to connect:      http://%s/catalogue.xml\n\nCtrl-C stops everything.\n", d.address(5), bazaar.Tern.ClientID, bazaar.Tern.ClientSecret, d.address(6), d.address(7))
 		return nil
 	}
 	return errors.New("the application did not answer within 30 seconds: see " + log)

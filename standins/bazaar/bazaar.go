@@ -37,6 +37,8 @@ type Settings struct {
 	Prefix    string
 	Suppliers int
 	Near      bool
+	// Shares is the seed of a marketplace of which it sells some items, too.
+	Shares uint64
 	// PageSize is the most offers on a page, Slow how long each answer takes.
 	PageSize int
 	Slow     time.Duration
@@ -49,7 +51,7 @@ type Settings struct {
 }
 
 func (s Settings) catalog() gen.Catalog {
-	return gen.Catalog{Seed: s.Seed, Prefix: s.Prefix, Suppliers: s.Suppliers, Near: s.Near}
+	return gen.Catalog{Seed: s.Seed, Prefix: s.Prefix, Suppliers: s.Suppliers, Near: s.Near, Shares: s.Shares}
 }
 
 // Demo is the marketplace of the demo.
@@ -57,7 +59,7 @@ var Demo = Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 1200, ClientID: "
 
 // Tern is the demo's other marketplace: nearer, smaller, slower, and stricter.
 var Tern = Settings{Name: "Tern Market", Seed: 23, Offers: 420, ClientID: "saltmarsh", ClientSecret: "demo-tern-secret", PerSecond: 4, PictureSize: 800,
-	Prefix: "TM", Suppliers: 60, Near: true, PageSize: 40, Slow: 120 * time.Millisecond, QuoteEvery: 15 * time.Second, TargetsOnly: true}
+	Prefix: "TM", Suppliers: 60, Near: true, PageSize: 40, Slow: 120 * time.Millisecond, QuoteEvery: 15 * time.Second, TargetsOnly: true, Shares: Demo.Seed}
 
 // Server is the marketplace.
 type Server struct {

@@ -85,6 +85,8 @@ type Catalog struct {
 	Suppliers int
 	// Near makes its suppliers domestic and European, with days to match.
 	Near bool
+	// Shares is the seed of a catalog of which every third item is sold here, too; 0 is none.
+	Shares uint64
 }
 
 // Suppliers is how many suppliers a marketplace has, where nothing else is said.
@@ -137,6 +139,9 @@ func (c Catalog) Offers(n int) iter.Seq[Offer] {
 		for family := 0; made < n; family++ {
 			r := rand.New(rand.NewPCG(c.Seed, uint64(family)))
 			thing := c.thing(r, family)
+			if c.Shares != 0 && family%3 == 1 {
+				thing = Catalog{Seed: c.Shares}.thing(rand.New(rand.NewPCG(c.Shares, uint64(family))), family)
+			}
 			sellers := 1
 			if r.IntN(2) == 0 {
 				sellers = 2 + r.IntN(8)

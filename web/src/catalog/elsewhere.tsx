@@ -180,6 +180,8 @@ function Offers({ offer }: { offer: number }) {
             <Row key={o.id} o={o} current={i === cursor} onPoint={() => setCursor(i)} say={mayTell ? say : undefined} buy={buy} />
           ))}
         </tbody>
+        <Further heading="The same item in another pack" rows={found.data?.packs ?? []} say={mayTell ? say : undefined} />
+        <Further heading="Doubtful: say whether it is the same" rows={found.data?.doubtful ?? []} say={mayTell ? say : undefined} />
       </table>
       {(found.data?.apart.length ?? 0) > 0 && (
         <div className="p-4">
@@ -208,6 +210,45 @@ function Offers({ offer }: { offer: number }) {
   );
 }
 
+/** Further lists offers that are not the item itself, and why. */
+function Further({ heading, rows, say }: { heading: string; rows: Alternative[]; say: ((o: Alternative, said: Said) => void) | undefined }) {
+  if (rows.length === 0) return null;
+  return (
+    <tbody>
+      <tr>
+        <th colSpan={11} scope="rowgroup" className="px-4 pt-5 pb-1 text-left font-semibold">
+          {heading}
+        </th>
+      </tr>
+      {rows.map((o) => (
+        <Row key={o.id} o={o} current={false} say={say} buy={undefined} />
+      ))}
+    </tbody>
+  );
+}
+
+/** PackWords say how many come together, and what one piece lands for. */
+function PackWords({ o }: { o: Alternative }) {
+  if (!o.packs) return null;
+  return (
+    <span className="block">
+      <b>
+        {o.packs.there} together, {o.packs.here} here
+      </b>
+      {o.per_piece && (
+        <>
+          : <Money of={o.per_piece} /> a piece
+          {o.own_per_piece && (
+            <>
+              , <Money of={o.own_per_piece} /> here
+            </>
+          )}
+        </>
+      )}
+    </span>
+  );
+}
+
 function howMany(offers: number, itself: boolean) {
   if (itself && offers <= 1) return "nobody else sells it, as far as is known";
   if (offers === 0) return "nobody sells it, as far as is known";
@@ -223,7 +264,7 @@ function Row({
 }: {
   o: Alternative;
   current: boolean;
-  onPoint: () => void;
+  onPoint?: () => void;
   say: ((o: Alternative, said: Said) => void) | undefined;
   buy: ((o: Alternative) => void) | undefined;
 }) {
@@ -251,7 +292,8 @@ function Row({
           "the one that was asked for"
         ) : (
           <>
-            <b>{o.said === "same" ? "said to be the same" : `${o.strength} of 100`}</b>{" "}
+            <PackWords o={o} />
+            {!o.packs && <b>{o.said === "same" ? "said to be the same" : `${o.strength} of 100`}</b>}{" "}
             <span className="text-sm text-ink-2">
               {[...o.evidence]
                 .sort((a, b) => b.points - a.points)
