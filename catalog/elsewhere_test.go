@@ -6,6 +6,7 @@ import (
 	"image"
 	"image/draw"
 	"image/jpeg"
+	"net/http"
 	"slices"
 	"strings"
 	"testing"
@@ -227,5 +228,136 @@ func TestWhatAPictureOrAPageShowsIsFound(t *testing.T) {
 		if p := w.Owner.Ask("POST", "/api/elsewhere", in, nil); p == nil || p.Status != 422 || !strings.Contains(p.Detail, says) {
 			t.Errorf("%+v: %+v", in, p)
 		}
+	}
+}
+
+// From whichever offer of an item one starts, the same are found.
+func TestAnItemIsTheSameFromWherever(t *testing.T) {
+	market := testkit.Bazaar
+	market.Offers = 600
+	w := testkit.StartWith(t, market)
+	w.Ready()
+	w.AwaitOffers(600)
+	w.App.Catalog.PicturesAhead = 1000
+	for range 8 {
+		if err := w.App.Catalog.Ahead(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := w.App.Catalog.CatchUp(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	items := map[int64][]int64{}
+	of := func(id int64) []int64 {
+		if items[id] == nil {
+			var found catalog.Elsewhere
+			w.Owner.Must("GET", fmt.Sprintf("/api/offers/%d/elsewhere?store=1", id), nil, &found)
+			for _, o := range found.Offers {
+				items[id] = append(items[id], o.ID)
+			}
+			slices.Sort(items[id])
+		}
+		return items[id]
+	}
+	pairs, unlike := 0, 0
+	for id := int64(1); id <= 150; id++ {
+		for _, other := range of(id) {
+			if pairs++; !slices.Equal(of(id), of(other)) {
+				t.Logf("from %d %v, from %d %v", id, of(id), other, of(other))
+				unlike++
+			}
+		}
+	}
+	if pairs < 300 || unlike*50 > pairs {
+		t.Errorf("%d of %d find others", unlike, pairs)
+	}
+}
+
+func TestAnotherPackAndADoubtfulNumber(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	for _, sql := range []string{
+		`update offer set title = 'Speckled Enamel Jug with Spout 350 ml' where id in (21, 22)`, `update offer set title = 'Speckled Enamel Jug with Spout 350 ml, 4er-Set' where id = 23`, `update offer set title = 'Speckled Enamel Jug with Spout 500 ml' where id = 24`,
+		`update offer set title = 'Thing of quite another kind' where id = 25`, `update offer set pictures = '{}', option_names = '{}' where id between 21 and 25`,
+		`update offer_variant set option_values = '{}', barcode = '', weight_grams = 200 where offer_id between 21 and 24`, `update offer_variant set weight_grams = 810 where offer_id = 23`, `update offer_variant set option_values = '{}', weight_grams = 0 where offer_id = 25`,
+		`update offer_variant set barcode = '4006381333931' where offer_id in (21, 25)`,
+	} {
+		if _, err := w.App.Pool.Exec(t.Context(), sql); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := w.App.Catalog.Changed(t.Context(), w.App.Pool, 1); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := w.App.Catalog.CatchUp(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	var found catalog.Elsewhere
+	w.Owner.Must("GET", "/api/offers/21/elsewhere?store=1", nil, &found)
+	ids := func(list []catalog.Alternative) (ids []int64) {
+		for _, o := range list {
+			ids = append(ids, o.ID)
+		}
+		slices.Sort(ids)
+		return ids
+	}
+	if !slices.Equal(ids(found.Offers), []int64{21, 22}) || !slices.Equal(ids(found.Packs), []int64{23}) || !slices.Equal(ids(found.Doubtful), []int64{25}) {
+		t.Fatalf("the same %v, other packs %v, doubtful %v", ids(found.Offers), ids(found.Packs), ids(found.Doubtful))
+	}
+	pack := found.Packs[0]
+	if *pack.Match.Packs != (likeness.Packed{Here: 1, There: 4}) || (pack.Ladder != nil && pack.PerPiece.Minor() != (pack.Ladder.Landed.Minor()+2)/4) {
+		t.Errorf("%+v, a piece %v of %v", pack.Match.Packs, pack.PerPiece, pack.Ladder)
+	}
+}
+
+// A page that does not say what it costs, and a link straight to a picture, can be looked for; an identical picture is
+// enough, whatever the words.
+func TestAPageWithoutAPriceAndAPictureAreLookedFor(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	_, content, err := w.App.Catalog.Picture(t.Context(), 7, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	w.App.Catalog.PicturesAhead = 100
+	if err := w.App.Catalog.Ahead(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := w.App.Catalog.CatchUp(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	shop := http.NewServeMux()
+	shop.HandleFunc("/shot.jpg", func(rw http.ResponseWriter, _ *http.Request) { _, _ = rw.Write(content) })
+	shop.HandleFunc("/page", func(rw http.ResponseWriter, r *http.Request) {
+		rw.Header().Set("Content-Type", "text/html")
+		_, _ = fmt.Fprintf(rw, `<script type="application/ld+json">{"@type":"Product","name":"Ganz andere Worte","image":"http://%s/shot.jpg"}</script>`, r.Host)
+	})
+	address := w.Serve(shop)
+	for _, path := range []string{"/shot.jpg", "/page"} {
+		var found catalog.Elsewhere
+		w.Owner.Must("POST", "/api/elsewhere", catalog.LookFor{Store: 1, Link: address + path}, &found)
+		if !slices.ContainsFunc(found.Offers, func(o catalog.Alternative) bool { return o.ID == 7 }) {
+			t.Errorf("%s: %d found, not offer 7", path, len(found.Offers))
+		}
+	}
+}
+
+// All offers that share a picture are told of it, beyond as many as are chosen at once.
+func TestAPictureThatManyShareReachesAll(t *testing.T) {
+	market := testkit.Bazaar
+	market.Offers = 1300
+	w := testkit.StartWith(t, market)
+	w.Ready()
+	w.AwaitOffers(1300)
+	if _, err := w.App.Pool.Exec(t.Context(), `update offer set pictures = (select pictures from offer where id = 1); delete from picture; delete from catalog_change`); err != nil {
+		t.Fatal(err)
+	}
+	w.App.Catalog.PicturesAhead = 5000
+	if err := w.App.Catalog.Ahead(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	var told int
+	if err := w.App.Pool.QueryRow(t.Context(), `select count(distinct o) from catalog_change, unnest(offers) o`).Scan(&told); err != nil || told != 1300 {
+		t.Errorf("%d of 1300 are told of: %v", told, err)
 	}
 }

@@ -1,12 +1,14 @@
 package catalog
 
 import (
+	"cmp"
 	"context"
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -47,36 +49,73 @@ func (t *thing) priced(soldOutToo bool) variant {
 	return t.bought
 }
 
-// variantsSQL are an offer's variants for sale, the cheapest first: what is told of each, in columns of arrays.
-const variantsSQL = `lateral (select array_agg(id) as ids, array_agg(cost) as costs, array_agg(stock) as stocks, array_agg(stock_unknown) as unknown, array_agg(min_advertised) as advertised, array_agg(list_price) as listed,
-	array_agg(prices_in) as prices_in, array_agg(number) as numbers, array_agg(barcode) as barcodes, array_agg(array_to_string(option_values, E'\n')) as option_values, coalesce(min(nullif(weight_grams, 0)), 0) as grams
-	from (select * from offer_variant where offer_id = o.id and not withdrawn order by cost, id) v)`
+// variantsSQL are an offer's variants for sale in one text, which is read faster than columns of arrays: a variant
+// behind another with U+001E between them, their facts with U+001F.
+const variantsSQL = `lateral (select string_agg(translate(concat_ws(E'\x1f', id, cost, stock, stock_unknown::int, min_advertised, list_price, weight_grams, prices_in, number, barcode, array_to_string(option_values, E'\n')), E'\x1e', ' '), E'\x1e') as told
+	from offer_variant where offer_id = o.id and not withdrawn)`
 
-// told are the variants of an offer as they are read.
-type told struct {
-	ids, costs, advertised, listed []int64
-	stocks                         []int32
-	unknown                        []bool
-	pricesIn, numbers, barcodes    []string
-	values                         []string // of all options, a line each
+// told are the variants of an offer as they are read, the cheapest first.
+type told []toldVariant
+
+type toldVariant struct {
+	id, cost, advertised, listed int64
+	stock, grams                 int32
+	unknown                      bool
+	pricesIn, number, barcode    string
+	values                       string // of all options, a line each
 }
 
-func (t *told) variant(i int, c money.Currency) variant {
-	return variant{t.ids[i], pricing.UnitOf(c, t.costs[i], t.advertised[i], t.listed[i], t.pricesIn[i])}
+// read reads what variantsSQL tells.
+func (t *told) read(text string) error {
+	*t = (*t)[:0]
+	for one := range strings.SplitSeq(text, "\x1e") {
+		var v toldVariant
+		var numbers [7]int64
+		for i := range numbers {
+			field, rest, _ := strings.Cut(one, "\x1f")
+			n, err := strconv.ParseInt(field, 10, 64)
+			if err != nil {
+				return fmt.Errorf("a variant: %w", err)
+			}
+			numbers[i], one = n, rest
+		}
+		v.id, v.cost, v.stock, v.unknown, v.advertised, v.listed, v.grams = numbers[0], numbers[1], int32(numbers[2]), numbers[3] != 0, numbers[4], numbers[5], int32(numbers[6])
+		v.pricesIn, one, _ = strings.Cut(one, "\x1f")
+		v.number, one, _ = strings.Cut(one, "\x1f")
+		v.barcode, v.values, _ = strings.Cut(one, "\x1f")
+		*t = append(*t, v)
+	}
+	slices.SortFunc(*t, func(a, b toldVariant) int { return cmp.Or(cmp.Compare(a.cost, b.cost), cmp.Compare(a.id, b.id)) })
+	return nil
+}
+
+// lightest is the least weight that is known; 0 is none.
+func (t told) lightest() (grams int32) {
+	for i := range t {
+		if g := t[i].grams; g > 0 && (grams == 0 || g < grams) {
+			grams = g
+		}
+	}
+	return grams
+}
+
+func (t told) variant(i int, c money.Currency) variant {
+	v := &t[i]
+	return variant{v.id, pricing.UnitOf(c, v.cost, v.advertised, v.listed, v.pricesIn)}
 }
 
 // priced are the cheapest variant that can be bought, the cheapest, where that is another, and the stock that is known.
-func (t *told) priced(c money.Currency) (bought variant, cheapest *variant, stock int32) {
+func (t told) priced(c money.Currency) (bought variant, cheapest *variant, stock int32) {
 	first, known, sum := 0, false, int64(0)
-	for i := range slices.Backward(t.stocks) {
-		if t.stocks[i] > 0 || t.unknown[i] {
+	for i := range slices.Backward(t) {
+		if t[i].stock > 0 || t[i].unknown {
 			first = i
 		}
-		if !t.unknown[i] {
-			known, sum = true, sum+int64(t.stocks[i])
+		if !t[i].unknown {
+			known, sum = true, sum+int64(t[i].stock)
 		}
 	}
-	if bought = t.variant(first, c); t.costs[first] > t.costs[0] {
+	if bought = t.variant(first, c); t[first].cost > t[0].cost {
 		v := t.variant(0, c)
 		cheapest = &v
 	}
@@ -87,17 +126,15 @@ func (t *told) priced(c money.Currency) (bought variant, cheapest *variant, stoc
 }
 
 // searched are the words of the variants' options, each once, and the numbers that an offer is found by.
-func (t *told) searched(number string) (values, codes []string) {
-	for _, list := range t.values {
-		for value := range strings.SplitSeq(list, "\n") {
+func (t told) searched(number string) (values, codes []string) {
+	codes = append(make([]string, 0, 1+2*len(t)), terms.Code(number))
+	for i := range t {
+		for value := range strings.SplitSeq(t[i].values, "\n") {
 			if value != "" && !slices.Contains(values, value) {
 				values = append(values, value)
 			}
 		}
-	}
-	codes = append(codes, terms.Code(number))
-	for i := range t.numbers {
-		for _, code := range []string{terms.Code(t.numbers[i]), terms.Code(t.barcodes[i])} {
+		for _, code := range [2]string{terms.Code(t[i].number), terms.Code(t[i].barcode)} {
 			if code != "" && code != codes[0] {
 				codes = append(codes, code)
 			}
@@ -116,19 +153,18 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 		select o.id, o.title || ' ' || u.name || ' ' || o.category || ' ' || coalesce(m.path || ' ', '') || o.brand || ' ' || o.number, o.number, o.source_id, u.country, coalesce(m.path, o.category), o.rating,
 			o.weekly[greatest(1, cardinality(o.weekly) - 4):], coalesce(o.rivals, 2147483647), coalesce(o.return_days, -1), coalesce(u.on_time, -1), u.verified, o.own_packing, o.demand, o.growth, extract(epoch from o.first_seen)::bigint / 86400,
 			case when exists (select from listing where offer_id = o.id) then 'listings' when exists (select from draft where offer_id = o.id) then 'workbench' else 'no' end,
-			v.ids, v.costs, v.stocks, v.unknown, v.advertised, v.listed, v.prices_in, v.numbers, v.barcodes, v.option_values,
-			o.currency, u.name, o.brand, o.market_prices, o.market_currency, o.processing_min, o.processing_max, o.deliveries, x.name, p.shapes, p.outline, v.grams
+			v.told, o.currency, u.name, o.brand, o.market_prices, o.market_currency, o.processing_min, o.processing_max, o.deliveries, x.name, p.shapes, p.outline
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id and x.state = 'connected'
 		left join category_mapping m on m.source_id = o.source_id and m.name = o.category
 		left join picture p on p.url = o.pictures[1] and p.shapes <> '{}'
-		join `+variantsSQL+` v on v.ids is not null
+		join `+variantsSQL+` v on v.told is not null
 		where o.withdrawn_at is null and `+where+` order by o.id`, args...)
 	if err != nil {
 		return err
 	}
 	var e index.Entry[thing]
 	var source int64
-	var number, currency, marketIn string
+	var number, currency, marketIn, variants string
 	var deliveries []byte
 	var weekly []int32
 	var shapes []int64
@@ -138,8 +174,7 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 	same := sharer{texts: map[string]string{}, deliveries: map[string]reach{}, things: map[string]*pricing.Thing{}}
 	t, f, n := &pricing.Thing{}, &e.Facets, &e.Numbers
 	read := []any{&e.ID, &e.Text, &number, &source, &f[index.ShipsFrom], &f[index.Category], &n[index.Rating], &weekly, &n[index.Rivals], &n[index.Returns], &n[index.OnTime], &verified, &packs,
-		&f[index.Demand], &n[index.Growth], &n[index.Seen], &f[index.Mine], &v.ids, &v.costs, &v.stocks, &v.unknown, &v.advertised, &v.listed, &v.pricesIn, &v.numbers, &v.barcodes, &v.values,
-		&currency, &f[index.Supplier], &f[index.Brand], &t.Market, &marketIn, &t.Processing.Min, &t.Processing.Max, &deliveries, &t.Source, &shapes, &outline, &e.Grams}
+		&f[index.Demand], &n[index.Growth], &n[index.Seen], &f[index.Mine], &variants, &currency, &f[index.Supplier], &f[index.Brand], &t.Market, &marketIn, &t.Processing.Min, &t.Processing.Max, &deliveries, &t.Source, &shapes, &outline}
 	complete := func() error {
 		c, err := money.ParseCurrency(currency)
 		if err != nil {
@@ -170,6 +205,10 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 		if t.MarketCurrency, err = currencyOf(marketIn); err != nil {
 			return err
 		}
+		if err := v.read(variants); err != nil {
+			return err
+		}
+		e.Grams = v.lightest()
 		e.Thing = thing{Thing: same.thing(t, deliveries), month: n[index.Month], rivals: n[index.Rivals]}
 		e.Thing.bought, e.Thing.cheapest, n[index.Stock] = v.priced(c)
 		e.Values, e.Codes = v.searched(number)
@@ -181,7 +220,7 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 		return nil
 	}
 	_, err = pgx.ForEachRow(rows, read, func() error {
-		defer func() { t.Market, weekly, shapes, outline, v = nil, nil, nil, nil, told{} }()
+		defer func() { t.Market, weekly, shapes, outline = nil, nil, nil, nil }()
 		if err := complete(); err != nil { // one offer that cannot be read never hides the others
 			s.skip(e.ID, err)
 			return nil

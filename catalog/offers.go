@@ -117,7 +117,7 @@ func (s *Service) lines(ctx context.Context, hits []index.Hit[thing], show showi
 		return nil, err
 	}
 	if show.words != nil && len(show.words.Needs) > 0 {
-		if err := s.matchVariants(ctx, show.words, ids, func(offer int64) *Line { return &out[at[offer]] }); err != nil {
+		if err := s.matchVariants(ctx, show.words, out); err != nil {
 			return nil, err
 		}
 	}
@@ -155,16 +155,44 @@ func (l *Line) price(t *thing, show showing) {
 	}
 }
 
-// matchVariants shows for each offer the variant whose options or numbers meet most of what was typed and its title does not
+// matchVariants shows for each offer the variant whose options or numbers meet most of what was typed and the offer itself does not
 // say: one in stock before one that is sold out, then the first.
-func (s *Service) matchVariants(ctx context.Context, words *terms.Query, ids []int64, line func(int64) *Line) error {
+func (s *Service) matchVariants(ctx context.Context, words *terms.Query, lines []Line) error {
+	missing := map[int64][]*terms.Need{}
+	at := map[int64]*Line{}
+	var ids []int64
+	for i := range lines {
+		l := &lines[i]
+		itself := terms.TextOf(l.Title + "\n" + l.category + "\n" + l.brand + "\n" + l.Supplier)
+		var needs []*terms.Need
+		for n := range words.Needs {
+			if need := &words.Needs[n]; !need.MetBy(itself) {
+				needs = append(needs, need)
+			}
+		}
+		if len(needs) > 0 || words.Code != "" {
+			missing[l.ID], at[l.ID] = needs, l
+			ids = append(ids, l.ID)
+		}
+	}
+	if len(ids) == 0 {
+		return nil
+	}
 	rows, err := s.Pool.Query(ctx, `select v.offer_id, v.option_values, v.number, v.barcode, v.stock > 0 or v.stock_unknown, v.picture, cardinality(o.pictures) from offer_variant v join offer o on o.id = v.offer_id
 		where v.offer_id = any ($1) and not v.withdrawn order by v.offer_id, v.position, v.id`, ids)
 	if err != nil {
 		return err
 	}
 	best := map[int64]int{}
-	missing := map[int64][]*terms.Need{} // what an offer's title does not say
+	cut := map[string]terms.Text{} // many variants have the same value
+	meets := func(n *terms.Need, value string) bool {
+		text, known := cut[value]
+		if !known {
+			text = terms.TextOf(value)
+			cut[value] = text
+		}
+		return n.MetBy(text)
+	}
 	var offer int64
 	var values []string
 	var number, barcode string
@@ -172,23 +200,15 @@ func (s *Service) matchVariants(ctx context.Context, words *terms.Query, ids []i
 	var picture, pictures int
 	_, err = pgx.ForEachRow(rows, []any{&offer, &values, &number, &barcode, &inStock, &picture, &pictures}, func() error {
 		defer func() { values = nil }()
-		l := line(offer)
-		if _, known := missing[offer]; !known {
-			title := terms.TextOf(l.Title)
-			missing[offer] = []*terms.Need{}
-			for i := range words.Needs {
-				if n := &words.Needs[i]; !n.MetBy(title) {
-					missing[offer] = append(missing[offer], n)
-				}
-			}
-		}
+		l := at[offer]
 		met := 0
+		sku, ean := terms.Code(number), terms.Code(barcode)
 		for _, n := range missing[offer] {
-			if (n.Code != "" && (n.Code == terms.Code(number) || n.Code == terms.Code(barcode))) || slices.ContainsFunc(values, func(v string) bool { return n.MetBy(terms.TextOf(v)) }) {
+			if (n.Code != "" && (n.Code == sku || n.Code == ean)) || slices.ContainsFunc(values, func(v string) bool { return meets(n, v) }) {
 				met += 2
 			}
 		}
-		if words.Code != "" && (words.Code == terms.Code(number) || words.Code == terms.Code(barcode)) {
+		if words.Code != "" && (words.Code == sku || words.Code == ean) {
 			met += 2
 		}
 		if met > 0 && inStock {

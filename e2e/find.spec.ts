@@ -314,3 +314,57 @@ test("the supplier of a draft is swapped by keys while pictures cannot be had, a
   await expect(page.getByText(`Bought from ${before.supplier} again.`)).toBeVisible();
   await misbehave(bazaar);
 });
+
+test("Back undoes a clause, and what was typed before it stays", async ({ page }) => {
+  await page.goto("/catalog");
+  await page.getByLabel("Words", { exact: true }).fill("mug");
+  await page.getByRole("button", { name: /^Days to the door/ }).click();
+  await page
+    .getByRole("dialog")
+    .getByRole("button", { name: /^• ?16 days|16 days/ })
+    .click();
+  await expect(page).toHaveURL(/days=16/);
+  await page.getByRole("button", { name: /^Further clauses/ }).click();
+  await page.getByRole("button", { name: "Margin", exact: true }).click();
+  await page
+    .getByRole("dialog")
+    .getByRole("button", { name: /^of 20 % or more/ })
+    .click();
+  await expect(page).toHaveURL(/margin=20/);
+  await page.goBack();
+  await expect(page).not.toHaveURL(/margin/);
+  await expect(page.getByRole("button", { name: "Days to the door: 16 days" })).toBeVisible();
+  await page.goBack();
+  await expect(page).not.toHaveURL(/days/);
+  await expect(page.getByLabel("Words", { exact: true })).toHaveValue("mug");
+});
+
+test("an answer says which word emptied it, what it did not understand, and finds a variant by its colour", async ({ page }) => {
+  await page.goto("/catalog?words=the+mug+xylophone+*");
+  await expect(page.getByText("not understood: *")).toBeVisible();
+  await expect(page.getByText("without “the”")).toBeVisible();
+  await expect(page.getByText("“xylophone” left nothing.")).toBeVisible();
+  await page.getByRole("button", { name: /offers without it$/ }).click();
+  await expect(page.getByLabel("Words", { exact: true })).toHaveValue("mug");
+  await page.getByLabel("Words", { exact: true }).fill("plum mug");
+  await expect(page.getByRole("grid", { name: "Offers" }).getByText(/^plum/).first()).toBeVisible();
+  expect(await total(page)).toBeGreaterThan(0);
+});
+
+test("a synonym that the seller says is found, by keyboard alone", async ({ page }) => {
+  await page.goto("/catalog?words=mug");
+  await expect.poll(() => total(page)).toBeGreaterThan(0);
+  const mugs = await total(page);
+  await page.getByRole("button", { name: /^Synonyms/ }).focus();
+  await page.keyboard.press("Enter");
+  await page.getByLabel(/^Words that mean the same/).fill("beaker = mug\nalone");
+  await page.getByRole("button", { name: "Save synonyms" }).press("Enter");
+  await expect(page.getByRole("alert").filter({ hasText: "stands alone" })).toBeVisible();
+  await page.getByLabel(/^Words that mean the same/).fill("beaker = mug");
+  await page.getByRole("button", { name: "Save synonyms" }).press("Enter");
+  await expect(page.getByText("The synonyms are saved.")).toBeVisible();
+  await page.goto("/catalog?words=beaker");
+  await expect.poll(() => total(page)).toBe(mugs);
+  const { version } = await api<{ version: string }>(page, "GET", "/api/synonyms");
+  await api(page, "PUT", "/api/synonyms", { groups: [], version });
+});

@@ -151,7 +151,7 @@ func compare(a, b *Item, rarity func(word string) float64, here, there int) Matc
 	weights(add, a, b, here, there)
 	// Pictures take longest, and are looked at where they can make or unmake it.
 	alone := gtin != "" && !slices.ContainsFunc(m.Evidence, func(e Evidence) bool { return e.Kind != ByGTIN && e.Points > 0 })
-	if (gtin == "" && (m.Strength+samePicture >= Same || a.Title == "")) || alone {
+	if (gtin == "" && (m.Strength+samePicture >= Same || a.Title == "" || a.PictureTells)) || alone {
 		pictures(add, a, b)
 	}
 	against := slices.ContainsFunc(m.Evidence, func(e Evidence) bool { return e.Points < 0 })

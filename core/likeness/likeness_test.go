@@ -49,7 +49,7 @@ func TestContentLeavesClaimsYearsAndSizesOut(t *testing.T) {
 
 func TestQuantities(t *testing.T) {
 	got := Quantities("Mug 350 ml 0.5l, 30cm tall, set of 3, 24 pieces 2026")
-	for kind, want := range map[string][]int64{"volume": {350e6, 500e6}, "length": {300e3}, "count": {24, 3}, "weight": nil} {
+	for kind, want := range map[string][]int64{"volume": {350e6, 500e6}, "length": {300e3}, "count": {3, 24}, "weight": nil} {
 		if !slices.Equal(got[kind], want) {
 			t.Errorf("%s: %v, want %v", kind, got[kind], want)
 		}

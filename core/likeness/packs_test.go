@@ -9,7 +9,7 @@ import (
 func TestPacks(t *testing.T) {
 	for text, want := range map[string][]int{
 		"Mug x2": {2}, "Mug x 2": {2}, "2x Mug": {2}, "2 x Mug": {2}, "Mug 2x": {2}, "Mug 2 x": {2}, "Mug ×2": {2}, "Mug (x3)": {3},
-		"Mug 2pk": {2}, "Mug 2 pk": {2}, "Mug 2-pack": {2}, "Mug 2 Pack": {2}, "2Pack mug": {2}, "Mug pack of 2": {2}, "Mug, Pack 4": {4}, "Mug pack-of-6": nil,
+		"Mug 2pk": {2}, "Mug 2 pk": {2}, "Mug 2-pack": {2}, "Mug 2 Pack": {2}, "2Pack mug": {2}, "Mug pack of 2": {2}, "Mug, Pack 4": {4}, "Mug pack-of-6": {6},
 		"2-piece mug": {2}, "Mug 2 pieces": {2}, "Mug 2pcs": {2}, "2 pcs mug": {2}, "4PCS/Set mug": {4}, "Mug 12 count": {12}, "Mug 12ct": {12}, "Mug (12 ct)": {12}, "Mug 3 units": {3},
 		"Mug box of 12": {12}, "case of 24 mugs": {24}, "Mug set of 4": {4}, "Mug set 4": {4}, "4 set mug": {4}, "Mug, bundle of 3": {3}, "lot of 5 mugs": {5}, "Mug qty 4": {4}, "Mug Quantity: 4": {4},
 		"two pack mug": {2}, "Mug twin pack": {2}, "triple pack mug": {3}, "pair of mugs": {2}, "Mug, pair": {2}, "dozen mugs": {12}, "half dozen mugs": {6}, "Set of six mugs": {6}, "Mug set of two": {2}, "Three-piece mug": {3},

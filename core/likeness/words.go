@@ -1,7 +1,6 @@
 package likeness
 
 import (
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -119,7 +118,7 @@ const (
 	parts  = "parts"
 )
 
-var countedParts = regexp.MustCompile(`(\d{1,4})[ -]?(cells?|ribs?|dice|compartments?|tiers?|drawers?|shelves|rows?|burners?|slots?|pockets?)(?:[^a-z]|$)`)
+var countedParts = set(`cell cells rib ribs dice compartment compartments tier tiers drawer drawers shelves row rows burner burners slot slots pocket pockets`)
 
 // isUnit tells whether a word counts or measures, and says nothing of the item by itself.
 func isUnit(w string) bool {
@@ -142,9 +141,15 @@ func Quantities(text string) map[string][]int64 {
 	for _, n := range Packs(text) {
 		put(counts, int64(n))
 	}
-	for _, m := range countedParts.FindAllStringSubmatch(text, -1) {
-		if n, err := strconv.ParseInt(m[1], 10, 64); err == nil {
-			put(parts, n)
+	var room [48]token
+	all := tokens(text, room[:0])
+	for i, t := range all {
+		next := i + 1
+		if next < len(all) && all[next].text == "-" {
+			next++
+		}
+		if t.digit && t.n > 0 && next < len(all) && countedParts[all[next].text] {
+			put(parts, int64(t.n))
 		}
 	}
 	return out

@@ -7,10 +7,13 @@ import (
 	"path/filepath"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
+	"unicode"
 	"unicode/utf8"
 
+	"golang.org/x/text/cases"
 	"golang.org/x/text/unicode/norm"
 )
 
@@ -199,4 +202,53 @@ func ExampleParse() {
 	// Output:
 	// kettle [kettle]
 	// 2 l [=volume:2000000000]
+}
+
+// Unicode's published normalisation data, as golang.org/x/text ships it for its own tests: a character and its
+// decomposition are cut into the same terms. And its case folding, by the same module.
+func TestNormalisationAndFoldingAreUnicodes(t *testing.T) {
+	dir, err := exec.Command("go", "list", "-m", "-f", "{{.Dir}}", "golang.org/x/text").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	content, err := os.ReadFile(filepath.Join(strings.TrimSpace(string(dir)), "unicode", "norm", "data15.0.0_test.go"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	compared := 0
+	for _, line := range regexp.MustCompile(`\{(0x[0-9a-f]+), \d+, \d+, \d+, [fg]\([^"]*("(?:[^"\\]|\\.)*")`).FindAllSubmatch(content, -1) {
+		r, err := strconv.ParseInt(string(line[1]), 0, 32)
+		if err != nil {
+			t.Fatal(err)
+		}
+		apart, err := strconv.Unquote(string(line[2]))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if apart == "" {
+			continue
+		}
+		if compared++; !slices.Equal(Of("x"+string(rune(r))), Of("x"+apart)) {
+			t.Errorf("%U: %q, taken apart %q", r, Of("x"+string(rune(r))), Of("x"+apart))
+		}
+	}
+	if compared < 1000 {
+		t.Errorf("only %d characters were compared", compared)
+	}
+	fold := cases.Fold()
+	folded := func(text string) (out []string) {
+		for _, term := range Of(text) {
+			out = append(out, Fold(term))
+		}
+		return out
+	}
+	for r := rune(1); r < 0x3000; r++ {
+		// An iota below a letter is an accent here; the letters of old Church books are no others' here.
+		if (r >= 0x1f80 && r <= 0x1fff) || (r >= 0x1c80 && r <= 0x1c8f) {
+			continue
+		}
+		if a, b := folded(string(r)), folded(fold.String(string(r))); unicode.IsLetter(r) && r != 'İ' && !slices.Equal(a, b) {
+			t.Errorf("%U %c: %q, case folded %q", r, r, a, b)
+		}
+	}
 }

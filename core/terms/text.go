@@ -26,9 +26,6 @@ func (n *Need) MetBy(t Text) bool {
 }
 
 func (a *Alternative) metBy(t Text) bool {
-	has := func(term string, same func(known, term string) bool) bool {
-		return slices.ContainsFunc(t.all, func(known string) bool { return same(known, Fold(term)) })
-	}
 	switch a.Match {
 	case Phrase:
 		for from := range t.inOrder {
@@ -38,11 +35,18 @@ func (a *Alternative) metBy(t Text) bool {
 		}
 		return false
 	case AnyOf, Exactly:
-		return slices.ContainsFunc(a.Terms, func(term string) bool { return has(term, func(known, term string) bool { return known == term }) })
+		return slices.ContainsFunc(a.Terms, func(term string) bool { return slices.Contains(t.all, Fold(term)) })
 	}
 	return !slices.ContainsFunc(a.Terms, func(term string) bool {
-		return !has(term, func(known, term string) bool {
-			return known == term || Stem(known) == Stem(term) || slices.Contains(Spellings(term), known) || (a.Match == Beginning && !IsNumber(term) && strings.HasPrefix(known, term))
+		term = Fold(term)
+		if slices.ContainsFunc(t.all, func(known string) bool {
+			return known == term || (a.Match == Beginning && !IsNumber(term) && strings.HasPrefix(known, term))
+		}) {
+			return false
+		}
+		stem, others := Stem(term), Spellings(term)
+		return !slices.ContainsFunc(t.all, func(known string) bool {
+			return slices.Contains(others, known) || (known[:1] == term[:1] && Stem(known) == stem)
 		})
 	})
 }
