@@ -286,12 +286,7 @@ func TestAnotherPackAndADoubtfulNumber(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if err := w.App.Catalog.Changed(t.Context(), w.App.Pool, 1); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := w.App.Catalog.CatchUp(t.Context()); err != nil {
-		t.Fatal(err)
-	}
+	reindexed(t, w)
 	var found catalog.Elsewhere
 	w.Owner.Must("GET", "/api/offers/21/elsewhere?store=1", nil, &found)
 	ids := func(list []catalog.Alternative) (ids []int64) {

@@ -14,18 +14,24 @@ import (
 	"plainpelican/testkit"
 )
 
-// A row's figures are those of the cheapest variant that is in stock, unless the cheapest of all is asked for; both
-// are said. Stock that is not known may be bought.
-func TestWhatCanBeBoughtCounts(t *testing.T) {
-	w := testkit.Start(t)
-	store := w.Ready()
-	unlike(t, w)
+// reindexed has the index read the first source anew, after it was changed behind its back.
+func reindexed(t *testing.T, w *testkit.World) {
+	t.Helper()
 	if err := w.App.Catalog.Changed(t.Context(), w.App.Pool, 1); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := w.App.Catalog.CatchUp(t.Context()); err != nil {
 		t.Fatal(err)
 	}
+}
+
+// A row's figures are those of the cheapest variant that is in stock, unless the cheapest of all is asked for; both
+// are said. Stock that is not known may be bought.
+func TestWhatCanBeBoughtCounts(t *testing.T) {
+	w := testkit.Start(t)
+	store := w.Ready()
+	unlike(t, w)
+	reindexed(t, w)
 	others, soldOut := 0, 0
 	for _, asked := range []string{"", "&sold_out=true"} {
 		for _, o := range w.Search(fmt.Sprintf("store=%d&sort=landed&limit=200%s", store.ID, asked)).Offers {
@@ -73,12 +79,7 @@ func TestWhatIsNotKnownIsNotNought(t *testing.T) {
 	if _, err := w.App.Pool.Exec(t.Context(), unknown); err != nil {
 		t.Fatal(err)
 	}
-	if err := w.App.Catalog.Changed(t.Context(), w.App.Pool, 1); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := w.App.Catalog.CatchUp(t.Context()); err != nil {
-		t.Fatal(err)
-	}
+	reindexed(t, w)
 	var sheet catalog.Sheet
 	w.Owner.Must("GET", "/api/offers/7?store=1", nil, &sheet)
 	if sheet.Rivals != nil || sheet.Units != nil || sheet.Rating != "" || sheet.OnTime != nil || sheet.Stock != nil || len(sheet.Weekly) != 0 || !strings.Contains(sheet.Said, "nothing is known") {
@@ -151,12 +152,7 @@ func TestAVariantIsFoundAndShown(t *testing.T) {
 		where o.id = v.offer_id and v.id = (select max(id) from offer_variant where offer_id = 7)`); err != nil {
 		t.Fatal(err)
 	}
-	if err := w.App.Catalog.Changed(t.Context(), w.App.Pool, 1); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := w.App.Catalog.CatchUp(t.Context()); err != nil {
-		t.Fatal(err)
-	}
+	reindexed(t, w)
 	var sheet catalog.Sheet
 	w.Owner.Must("GET", "/api/offers/7", nil, &sheet)
 	of := sheet.Variants[slices.IndexFunc(sheet.Variants, func(v catalog.SheetVariant) bool { return slices.Contains(v.Values, "Aubergine") })]

@@ -24,7 +24,7 @@ export default defineConfig({
     { name: "rest", retries: 1, testIgnore: process.env.SCREENSHOTS ? /journey/ : /journey|screenshots/ },
   ],
   webServer: {
-    command: "../bin/pelican demo --reset --dir ../.pelican/e2e",
+    command: "../bin/pelican demo --reset --second=false --dir ../.pelican/e2e",
     env: { ...process.env, PORT: String(port) } as Record<string, string>,
     url: `http://localhost:${port}/readyz`,
     timeout: 60_000,

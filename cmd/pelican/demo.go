@@ -51,6 +51,8 @@ type demonstration struct {
 	db     *exec.Cmd
 	env    []string
 	url    string
+	// marketplaces are those that are connected from the start.
+	marketplaces []bazaar.Settings
 }
 
 func (d *demonstration) address(offset int) string {
@@ -61,6 +63,7 @@ func demo(ctx context.Context, args []string) error {
 	flags := flag.NewFlagSet("demo", flag.ContinueOnError)
 	dir := flags.String("dir", ".pelican/demo", "folder for the demo's data")
 	reset := flags.Bool("reset", false, "forget all demo data first")
+	second := flags.Bool("second", true, "connect the second marketplace, too, which sells some of the first one's items")
 	if err := flags.Parse(args); err != nil {
 		return err
 	}
@@ -71,7 +74,10 @@ func demo(ctx context.Context, args []string) error {
 			return fmt.Errorf("PORT is %q: give a port number", text)
 		}
 	}
-	d := &demonstration{dir: *dir, port: port}
+	d := &demonstration{dir: *dir, port: port, marketplaces: []bazaar.Settings{bazaar.Demo}}
+	if *second {
+		d.marketplaces = append(d.marketplaces, bazaar.Tern)
+	}
 	servers, err := d.listen()
 	if err != nil {
 		return err
@@ -209,7 +215,7 @@ func (d *demonstration) seed(ctx context.Context, key string) error {
 	if err := a.FetchRates(ctx); err != nil {
 		return err
 	}
-	for i, of := range []bazaar.Settings{bazaar.Demo, bazaar.Tern} { // some items are sold at both
+	for i, of := range d.marketplaces {
 		if _, err := a.Sources.Connect(access.With(ctx, access.Identity{Name: "the demo"}), sources.Credentials{Address: "http://" + d.address([]int{1, 5}[i]), ClientID: of.ClientID, ClientSecret: of.ClientSecret}); err != nil {
 			return err
 		}

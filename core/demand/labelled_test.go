@@ -24,10 +24,9 @@ func poisson(r *rand.Rand, mean float64) int32 {
 
 // made are weekly sales of a kind, with what they were made as.
 type made struct {
-	x       []int32
-	at      int // the week in which something happens
-	peak    int // the week of the year, from the first, in which the season peaks
-	percent float64
+	x    []int32
+	at   int // the week in which something happens
+	peak int // the week of the year, from the first, in which the season peaks
 }
 
 const labelledEnd = "2026-11-22"

@@ -165,7 +165,7 @@ const maxMeasures = 64
 
 // Measures are the sizes that a text names, in order. The text is in lower case, or units are not recognised.
 func Measures(text string) (found []Measure) {
-	if strings.IndexAny(text, "0123456789") < 0 {
+	if !strings.ContainsAny(text, "0123456789") {
 		return nil
 	}
 	size := 0
