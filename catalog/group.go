@@ -46,7 +46,7 @@ func (s *Service) group(ctx context.Context, of subject, items map[int64]*likene
 	ids = append(ids, likeThem(ids[1:min(len(ids), 1+mostAsked)], ids, items, matches, rarity)...)
 	ids = ids[:min(len(ids), mostNearby+1)]
 	slices.Sort(ids)
-	said, err := s.decisions(ctx, ids)
+	said, err := s.saidSame(ctx, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -114,8 +114,8 @@ func pairwise(ids []int64, item func(int64) *likeness.Item, rarity func(string) 
 				if m.Apart() {
 					how = likeness.Never
 				}
-				if same, is := said[[2]int64{ids[i], ids[j]}]; is {
-					how = map[bool]int{true: 100, false: likeness.Never}[same]
+				if said[[2]int64{ids[i], ids[j]}] {
+					how = 100
 				}
 				mu.Lock()
 				strength[likeness.Pair{A: i, B: j}] = how
@@ -128,17 +128,17 @@ func pairwise(ids []int64, item func(int64) *likeness.Item, rarity func(string) 
 	return strength
 }
 
-// decisions are what people said of pairs among some offers, the lower id first: whether they are the same.
-func (s *Service) decisions(ctx context.Context, ids []int64) (map[[2]int64]bool, error) {
-	rows, err := s.Pool.Query(ctx, `select offer, other, same from said_alike where offer = any ($1) and other = any ($1)`, ids)
+// saidSame are the pairs among some offers of which people said that they are the same, the lower id first. That two are not the
+// same is between these two: it parts no others.
+func (s *Service) saidSame(ctx context.Context, ids []int64) (map[[2]int64]bool, error) {
+	rows, err := s.Pool.Query(ctx, `select offer, other from said_alike where same and offer = any ($1) and other = any ($1)`, ids)
 	if err != nil {
 		return nil, err
 	}
 	out := map[[2]int64]bool{}
 	var a, b int64
-	var same bool
-	_, err = pgx.ForEachRow(rows, []any{&a, &b, &same}, func() error {
-		out[[2]int64{a, b}] = same
+	_, err = pgx.ForEachRow(rows, []any{&a, &b}, func() error {
+		out[[2]int64{a, b}] = true
 		return nil
 	})
 	return out, err

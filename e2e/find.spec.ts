@@ -226,7 +226,7 @@ test("side by side and the same item elsewhere, by keyboard alone", async ({ pag
   await page.keyboard.press("e");
   await expect(page.getByRole("heading", { name: "The same item elsewhere" })).toBeVisible();
   await expect(page.getByText("▲ unbeaten:")).toBeVisible();
-  const rows = page.locator("tbody tr");
+  const rows = page.locator("tbody").first().locator("tr");
   await rows.nth(1).waitFor();
   const before = await rows.count();
   while ((await page.locator("tr[aria-selected=true]").textContent())?.includes("the one that was asked for")) await page.keyboard.press("j");

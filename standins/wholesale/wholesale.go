@@ -32,9 +32,6 @@ type Server struct {
 	catalog []gen.Offer
 }
 
-// marketplace is the seed of the marketplace of which wholesalers sell some items, too.
-const marketplace = 11
-
 // New makes Northlight Wholesale with its whole list, on day 0.
 func New(offers int) *Server { return wholesaler("Northlight Wholesale", "NL", 37, offers) }
 
@@ -43,7 +40,7 @@ func Corvane(offers int) *Server { return wholesaler("Corvane Supply", "CV", 41,
 
 func wholesaler(name, prefix string, seed uint64, offers int) *Server {
 	s := &Server{Name: name, seed: seed}
-	for o := range (gen.Catalog{Seed: seed, Prefix: prefix, Suppliers: 1, Near: true, Shares: marketplace}).Offers(offers) {
+	for o := range (gen.Catalog{Seed: seed, Prefix: prefix, Suppliers: 1, Near: true}).Offers(offers) {
 		s.catalog = append(s.catalog, o)
 	}
 	return s
