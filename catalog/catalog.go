@@ -36,6 +36,7 @@ type Service struct {
 	now      atomic.Pointer[state]
 	building sync.Mutex
 	fetching sync.Map // url to *sync.Mutex: a picture is fetched once at a time
+	synonyms atomic.Pointer[knownSynonyms]
 	skipped  sync.Map // ids of offers that cannot be read and are not in the index, to the reason
 	failing  atomic.Pointer[indexFailure]
 }

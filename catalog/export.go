@@ -41,7 +41,7 @@ func (s *Service) export(ctx context.Context, q Sentence) (func(io.Writer) error
 		_ = out.Write(exportHeader) // told by Error
 		for from := 0; from < len(hits); from += exportPart {
 			part := hits[from:min(from+exportPart, len(hits))]
-			lines, err := s.lines(ctx, part, showing{pricer: pricer, soldOutToo: q.SoldOut})
+			lines, err := s.lines(ctx, part, showing{pricer: pricer, soldOutToo: q.SoldOut, full: true})
 			if err != nil {
 				return err
 			}

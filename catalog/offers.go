@@ -67,6 +67,8 @@ type showing struct {
 	pricer     *pricing.Pricer
 	soldOutToo bool
 	words      *terms.Query
+	// full is with the seller's own category, for a file.
+	full bool
 }
 
 // unlessUnknown is a number; nil where it is not known.
@@ -90,8 +92,12 @@ func (s *Service) lines(ctx context.Context, hits []index.Hit[thing], show showi
 			Stock: unlessUnknown(h.Numbers[index.Stock], index.Unknown), Rivals: unlessUnknown(h.Numbers[index.Rivals], index.Uncounted), Drafts: []int64{}}
 		out[i].price(h.Thing, show)
 	}
+	category := `o.category` // as its supplier has it: words are compared with it
+	if show.full {
+		category = `own_category(o.source_id, o.category)`
+	}
 	rows, err := s.Pool.Query(ctx, `
-		select o.id, o.title, u.name, x.name, o.demand, o.growth, cardinality(o.pictures), o.weekly[greatest(1, cardinality(o.weekly) - 51):], o.number, o.brand, own_category(o.source_id, o.category), o.page_url
+		select o.id, o.title, u.name, x.name, o.demand, o.growth, cardinality(o.pictures), o.weekly[greatest(1, cardinality(o.weekly) - 51):], o.number, o.brand, `+category+`, o.page_url
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = any ($1)`, ids)
 	if err != nil {
 		return nil, err
@@ -143,8 +149,7 @@ func (l *Line) price(t *thing, show showing) {
 		l.Worth = &worth
 	}
 	if t.cheapest != nil {
-		other := t.priced(!show.soldOutToo)
-		if theirs, err := quote.Rungs(other.unit, nil, nil); err == nil {
+		if _, theirs, err := quote.Figures(t.priced(!show.soldOutToo).unit); err == nil {
 			l.Other = &OtherVariant{theirs.Landed, theirs.Price, show.soldOutToo}
 		}
 	}

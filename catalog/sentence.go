@@ -133,11 +133,11 @@ func (s *Service) question(ctx context.Context, q *Sentence, p *pricing.Pricer) 
 		return out, apikit.Problem(422, "store", "This needs a store, whose market, rules and currency decide it: %s.", strings.Join(names, ", "))
 	}
 	if q.Words != "" {
-		synonyms, err := s.Synonyms(ctx)
+		groups, err := s.recentSynonyms(ctx)
 		if err != nil {
 			return out, err
 		}
-		out.Words = terms.Parse(q.Words, synonyms.Groups)
+		out.Words = terms.Parse(q.Words, groups)
 	}
 	if q.Category != "" {
 		out.Facets[index.Category] = chosen([]string{q.Category})
@@ -289,7 +289,7 @@ func (s *Service) Search(ctx context.Context, q Sentence) (Found, error) {
 			found.Place = &at
 		}
 	}
-	if found.Offers, err = s.lines(ctx, answer.Hits, showing{pricer, q.SoldOut, &question.Words}); err != nil {
+	if found.Offers, err = s.lines(ctx, answer.Hits, showing{pricer: pricer, soldOutToo: q.SoldOut, words: &question.Words}); err != nil {
 		return Found{}, err
 	}
 	found.TookMS = float64(time.Since(began).Microseconds()) / 1000

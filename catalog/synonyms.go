@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -33,6 +34,28 @@ func synonymsOf(groups [][]string) (out Synonyms, err error) {
 
 // Synonyms are those that were said last.
 func (s *Service) Synonyms(ctx context.Context) (Synonyms, error) { return readSynonyms(ctx, s.Pool) }
+
+// recentFor is how old the synonyms of a search may be, where another instance has changed them.
+const recentFor = 2 * time.Second
+
+// knownSynonyms are those that were read last.
+type knownSynonyms struct {
+	groups [][]string
+	at     time.Time
+}
+
+// recentSynonyms are those of a moment ago: a search at each key does not read them.
+func (s *Service) recentSynonyms(ctx context.Context) ([][]string, error) {
+	if known := s.synonyms.Load(); known != nil && time.Since(known.at) < recentFor {
+		return known.groups, nil
+	}
+	at := time.Now()
+	list, err := s.Synonyms(ctx)
+	if err == nil {
+		s.synonyms.Store(&knownSynonyms{list.Groups, at})
+	}
+	return list.Groups, err
+}
 
 func readSynonyms(ctx context.Context, db database.Querier) (Synonyms, error) {
 	rows, err := db.Query(ctx, `select words from synonym order by position`)
@@ -98,5 +121,6 @@ func (s *Service) setSynonyms(ctx context.Context, in Synonyms) (Synonyms, error
 	if err != nil {
 		return in, err
 	}
+	s.synonyms.Store(nil)
 	return synonymsOf(groups)
 }
