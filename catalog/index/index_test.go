@@ -212,7 +212,7 @@ func TestWordsAsTheyAreTyped(t *testing.T) {
 	s := catalogOf("Creme Brulee dish", "Crème Brûlée dish", "Cre\u0300me brule\u0301e torch", "Straße sign", "Wi-Fi router", "Router with wifi", "USB C cable", "T-shirt 350 ml", "Tshirt 350ml", "Lamp X200", "Lamp X-200", "Board 15 cm", "Board 150 mm", "不锈钢咖啡杯", "Kettle lid, 2 Pack", "Kettle 2 L")
 	for words, want := range map[string]string{
 		"creme brulee": "1 2 3", "crème brûlée": "2 3 1", "strasse": "4", "straße": "4", "STRASSE": "4", "naïve": "",
-		"wifi": "5 6", "wi-fi": "5 6", "wi fi": "5 6", "usbc": "7 usbc>usb c", "usb-c": "7", "tshirt": "9 8", "t-shirt": "8 9", "x200": "10 11", "x-200": "11 10", "lamp x 200": "11 10",
+		"wifi": "5 6", "wi-fi": "5 6", "wi fi": "5 6", "usbc": "7", "usb-c": "7", "tshirt": "9 8", "t-shirt": "8 9", "x200": "10 11", "x-200": "11 10", "lamp x 200": "11 10",
 		"350ml": "9 8", "350 ml": "9 8", "0,35 l": "9 8", "15cm": "12 13", "150 mm": "12 13", "15 m": "", "咖啡": "14", "咖钢": "", "kettle 2 l": "16", "kettle 2": "16 15",
 		"the kettle": "15 16", "kettle & lid": "15", "kettle -lid": "16", `"2 l"`: "16", `kettle -"2 pack"`: "16",
 	} {

@@ -59,7 +59,7 @@ func (p *part[T]) whole(word string) []span {
 	for _, at := range p.alike[terms.Stem(plain)] {
 		same = append(same, span{at, at + 1})
 	}
-	for _, other := range terms.Spellings(plain) {
+	for _, other := range terms.Spellings(word) {
 		same = append(same, p.same(other)...)
 		for _, at := range p.alike[terms.Stem(other)] {
 			same = append(same, span{at, at + 1})

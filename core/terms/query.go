@@ -230,10 +230,8 @@ func (p *parser) word(minus bool) {
 	case len(list) == 1:
 		n.word = list[0]
 		n.Alternatives = []Alternative{{begins, list}}
-		if at := strings.IndexAny(joined, "0123456789"); at > 0 && IsNumber(joined[at:]) {
-			n.Alternatives = append(n.Alternatives, Alternative{Phrase, []string{joined[:at], joined[at:]}})
-		} else if at := leadingDigits([]byte(joined)); at > 0 && at < len(joined) && IsPlain(joined[at:]) {
-			n.Alternatives = append(n.Alternatives, Alternative{Phrase, []string{joined[:at], joined[at:]}})
+		if runs := runsOf(joined); len(runs) > 1 && len(runs) <= 4 { // x200, 45x45
+			n.Alternatives = append(n.Alternatives, Alternative{Phrase, runs})
 		}
 	case isSpaceless(first) || !strings.ContainsFunc(chunk, isJoiner):
 		n.Alternatives = []Alternative{{Phrase, list}}
@@ -241,6 +239,19 @@ func (p *parser) word(minus bool) {
 		n.Alternatives = []Alternative{{Phrase, list}, {All, list}, {begins, []string{joined}}}
 	}
 	p.add(n, minus)
+}
+
+// runsOf are the runs of digits and of letters of a term.
+func runsOf(term string) (runs []string) {
+	isDigit := func(i int) bool { return term[i] >= '0' && term[i] <= '9' }
+	from := 0
+	for i := 1; i <= len(term); i++ {
+		if i == len(term) || isDigit(i) != isDigit(i-1) {
+			runs = append(runs, term[from:i])
+			from = i
+		}
+	}
+	return runs
 }
 
 // join lets two words that follow each other be one: tea pot, wi fi.

@@ -37,7 +37,7 @@ func (c *Cutter) Cut(text string, do func(term []byte, also bool)) {
 	text = normal(text)
 	c.term, c.last, c.chain, c.parts = c.term[:0], c.last[:0], c.chain[:0], 0
 	cluster := false
-	joiners := 0 // since the last term: 1 where it was one joiner, 2 where it was anything else
+	joiners := 0 // since the last term: 1 where it was one joiner, 3 where it was one space, 2 where it was anything else
 	end := func() {
 		if len(c.term) == 0 {
 			return
@@ -56,6 +56,9 @@ func (c *Cutter) Cut(text string, do func(term []byte, also bool)) {
 			}
 		} else {
 			c.chain, c.parts = append(c.chain[:0], c.term...), 1
+		}
+		if joiners == 3 && short(c.last, c.term) {
+			do(append(c.last, c.term...), true)
 		}
 		c.last, c.term = append(c.last[:0], c.term...), c.term[:0]
 		joiners = 0
@@ -82,9 +85,12 @@ func (c *Cutter) Cut(text string, do func(term []byte, also bool)) {
 				end()
 				cluster = false
 			}
-			if joiners == 0 && isJoiner(r) {
+			switch {
+			case joiners == 0 && isJoiner(r):
 				joiners = 1
-			} else {
+			case joiners == 0 && r == ' ':
+				joiners = 3
+			default:
 				joiners = 2
 			}
 		}
@@ -137,6 +143,12 @@ func joinable(a, b []byte) bool {
 		return false
 	}
 	return a[len(a)-1] < '0' || a[len(a)-1] > '9' || b[0] < '0' || b[0] > '9'
+}
+
+// short tells whether two terms with a space between them are often written as one: USB C, T shirt, Wi Fi.
+func short(a, b []byte) bool {
+	letters := func(t []byte) bool { return digits(t) == 0 && t[0] < utf8.RuneSelf && !ordinary[string(t)] }
+	return len(a) > 0 && len(a)+len(b) > 2 && (len(a) == 1 || len(b) == 1 || len(a)+len(b) == 4) && len(a)+len(b) <= maxJoined && letters(a) && letters(b)
 }
 
 func leadingDigits(term []byte) int {
@@ -268,9 +280,22 @@ func init() {
 var endings = [][2]string{{"our", "or"}, {"ours", "ors"}, {"oured", "ored"}, {"ouring", "oring"}, {"ourful", "orful"}, {"ourless", "orless"}, {"ourite", "orite"}, {"ise", "ize"}, {"iser", "izer"}, {"isers", "izers"}, {"ised", "ized"}, {"ising", "izing"},
 	{"tre", "ter"}, {"tres", "ters"}, {"bre", "ber"}, {"bres", "bers"}, {"lled", "led"}, {"lling", "ling"}, {"ller", "ler"}, {"llen", "len"}, {"lour", "lor"}}
 
-// Spellings are other ways to spell a term or its plural: colour and color, knife and knives.
-func Spellings(folded string) []string {
+// umlauts are written as two letters where they cannot be typed, and read from them.
+var (
+	umlauts    = strings.NewReplacer("ä", "ae", "ö", "oe", "ü", "ue", "å", "aa", "ø", "oe")
+	fromDouble = strings.NewReplacer("ae", "a", "oe", "o", "ue", "u", "aa", "a")
+)
+
+// Spellings are other ways to spell a term or its plural, without accents: colour and color, knife and knives, muesli and müsli.
+func Spellings(term string) []string {
+	folded := Fold(term)
 	out := slices.Clone(irregular[folded])
+	if double := umlauts.Replace(term); double != term {
+		out = append(out, Fold(double))
+	}
+	if single := fromDouble.Replace(folded); single != folded && len(single) > 2 {
+		out = append(out, single)
+	}
 	if other := spelt[folded]; other != "" {
 		out = append(out, other)
 	}

@@ -32,6 +32,7 @@ func cut(text string) string {
 
 func TestCut(t *testing.T) {
 	for text, want := range map[string]string{
+		"USB C T shirt Wi Fi a mug":              "usb c|usbc t shirt|tshirt wi fi|wifi a mug",
 		"2026 NEW Hot-Sale!! Mugs, GLASS ★ Café": "2026 new hot sale|hotsale mugs glass café",
 		"Wi-Fi USB-C T-shirt men's B&B":          "wi fi|wifi usb c|usbc t shirt|tshirt men s|mens b b|bb",
 		"350ml":                                  "350ml|350|=volume:350000000",
@@ -98,6 +99,9 @@ func TestSpellings(t *testing.T) {
 		if !slices.Contains(Spellings(a), b) || !slices.Contains(Spellings(b), a) {
 			t.Errorf("%s and %s: %v and %v", a, b, Spellings(a), Spellings(b))
 		}
+	}
+	if !slices.Contains(Spellings("muesli"), "musli") || !slices.Contains(Spellings("müsli"), "muesli") {
+		t.Error(Spellings("muesli"), Spellings("müsli"))
 	}
 	if got := Spellings("mug"); len(got) > 0 {
 		t.Error(got)

@@ -38,13 +38,14 @@ func (a *Alternative) metBy(t Text) bool {
 		return slices.ContainsFunc(a.Terms, func(term string) bool { return slices.Contains(t.all, Fold(term)) })
 	}
 	return !slices.ContainsFunc(a.Terms, func(term string) bool {
+		typed := term
 		term = Fold(term)
 		if slices.ContainsFunc(t.all, func(known string) bool {
 			return known == term || (a.Match == Beginning && !IsNumber(term) && strings.HasPrefix(known, term))
 		}) {
 			return false
 		}
-		stem, others := Stem(term), Spellings(term)
+		stem, others := Stem(term), Spellings(typed)
 		return !slices.ContainsFunc(t.all, func(known string) bool {
 			return slices.Contains(others, known) || (known[:1] == term[:1] && Stem(known) == stem)
 		})
