@@ -136,7 +136,7 @@ func (s *Service) elsewhere(ctx context.Context, of subject, storeID int64, mark
 		if err != nil {
 			return out, err
 		}
-		belongs = func(id int64) bool { return group[id] }
+		belongs = func(id int64) bool { return group[id] || of.said[id] == "same" }
 		matches[of.offer] = likeness.Match{Strength: 100, Evidence: []likeness.Evidence{}}
 	}
 	shown := make([]int64, 0, len(matches))

@@ -6,7 +6,7 @@ import (
 	"slices"
 )
 
-// codes are a column in few steps, each bit of a row's step in a set of its own, so that a bound that was
+// bitSliced is a column in few steps, each bit of a row's step in a set of its own, so that a bound that was
 // never offered is compared with 64 rows at a time (a bit-sliced index: O'Neil and Quass, 1997); only rows of the
 // step that it falls into are looked at themselves.
 type bitSliced[V int32 | int64] struct {

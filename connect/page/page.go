@@ -77,13 +77,16 @@ type Shown struct {
 
 // Show reads what a page shows as Read does, though it may not say what it costs.
 func Show(body []byte, contentType, address string) (Shown, error) {
-	found, err := Read(body, contentType, address)
-	if err == nil {
-		return Shown{Offer: found.Offer}, nil
-	}
-	p, again := parse(body, contentType, address)
-	if again != nil {
+	p, err := parse(body, contentType, address)
+	if err != nil {
 		return Shown{}, err
+	}
+	found, err := p.find()
+	switch {
+	case p.steps > maxSteps:
+		return Shown{}, ErrTooLarge
+	case err == nil:
+		return Shown{Offer: found.Offer}, nil
 	}
 	for _, nodes := range [][]thing{p.linked, p.micro} {
 		if product, _ := p.best(nodes); product != nil {
