@@ -60,9 +60,6 @@ func (s *Service) group(ctx context.Context, of subject, items map[int64]*likene
 		}
 		out[id] = true
 		if m := matches[id]; id != of.offer && m.Strength < likeness.Same { // what others vouch for is said
-			if m.Evidence == nil {
-				m = likeness.Compare(&this, items[id], rarity)
-			}
 			m.Evidence = append(m.Evidence, likeness.Evidence{Kind: likeness.ByGroup, Points: likeness.Same - m.Strength, Said: "the same as others of this item"})
 			m.Strength = likeness.Same
 			matches[id] = m
