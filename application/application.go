@@ -34,7 +34,7 @@ import (
 	"plainpelican/platform/progress"
 	"plainpelican/platform/secrets"
 	"plainpelican/platform/settings"
-	"plainpelican/platform/turns"
+	"plainpelican/platform/throttle"
 	"plainpelican/pricing"
 	"plainpelican/publishing"
 	"plainpelican/requests"
@@ -59,7 +59,7 @@ type Application struct {
 	Progress   *progress.Stream
 	Jobs       *jobs.Runner
 	Outgoing   *outgoing.Client
-	Turns      *turns.Turns
+	Throttle   *throttle.Throttle
 	Blobs      *blobs.Folder
 
 	API     *apikit.API
@@ -81,7 +81,7 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 		return nil, err
 	}
 	client := outgoing.New(s.AllowNetworks)
-	a := &Application{Settings: s, Pool: pool, Log: log, Outgoing: client, Blobs: folder, Progress: progress.New(pool), Jobs: jobs.New(pool, log), metrics: prometheus.NewRegistry(), Turns: &turns.Turns{}, router: chi.NewRouter()}
+	a := &Application{Settings: s, Pool: pool, Log: log, Outgoing: client, Blobs: folder, Progress: progress.New(pool), Jobs: jobs.New(pool, log), metrics: prometheus.NewRegistry(), Throttle: &throttle.Throttle{}, router: chi.NewRouter()}
 	a.Members = members.New(pool, strings.HasPrefix(s.PublicURL, "https:"), log)
 	a.Members.Unavailable, a.Members.Address = unavailable, a.clientAddress
 	a.Stores = &stores.Service{Pool: pool, Connector: store.Connector{Client: client}, Box: box, PublicURL: s.PublicURL, Log: log}
@@ -89,50 +89,50 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a.Stores.Pricing = a.Pricing
 	a.Workbench = &workbench.Service{Pool: pool, Pricing: a.Pricing, Stores: a.Stores, Progress: a.Progress, PicturePath: catalog.PicturePath}
 	a.Pricing.Drafts = a.Workbench
-	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Bench: a.Workbench, Jobs: a.Jobs, Log: log, Turns: a.Turns, PicturesAhead: s.PicturesAhead}
-	a.Workbench.KeepPictures, a.Workbench.Touched, a.Workbench.Tints = a.Catalog.KeepPictures, a.Catalog.Touched, a.Catalog.Tints
-	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs, Progress: a.Progress, Shelf: a.Catalog, Blobs: folder, Prices: a.Pricing, Log: log, Turns: a.Turns, Pause: 15 * time.Second, Retries: 8}
-	a.Catalog.Show = a.Sources.Show
+	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Drafts: a.Workbench, Jobs: a.Jobs, Log: log, Throttle: a.Throttle, MaxDescribed: s.PicturesAhead}
+	a.Workbench.FetchPictures, a.Workbench.NotifyOffers, a.Workbench.MedianColours = a.Catalog.FetchPictures, a.Catalog.NotifyOffers, a.Catalog.MedianColours
+	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs, Progress: a.Progress, Offers: a.Catalog, Blobs: folder, Prices: a.Pricing, Log: log, Throttle: a.Throttle, RetryDelay: 15 * time.Second, Retries: 8}
+	a.Catalog.ShowLink = a.Sources.ShowLink
 	a.Requests = &requests.Service{Pool: pool, Sources: a.Sources, Pricing: a.Pricing, Pictures: a.Catalog, Blobs: folder, Jobs: a.Jobs, Progress: a.Progress, Log: log}
 	a.Publishing = &publishing.Service{Pool: pool, Drafts: a.Workbench, Stores: a.Stores, Supply: a.Sources, Catalog: a.Catalog, Jobs: a.Jobs, Progress: a.Progress,
 		Log: log, PicturePath: catalog.PicturePath, Pause: 3 * time.Second, Tries: 8}
-	a.Pricing.Listings, a.Pricing.Catalog, a.Workbench.Past = a.Publishing, a.Catalog, a.Publishing
+	a.Pricing.Listings, a.Pricing.Catalog, a.Workbench.Listings = a.Publishing, a.Catalog, a.Publishing
 	a.Pricing.Work(a.Jobs)
 	a.Sources.Work(a.Jobs)
 	a.Catalog.Work(a.Jobs)
 	a.Requests.Work(a.Jobs)
 	a.Publishing.Work(a.Jobs)
-	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[UpkeepArgs]) error {
+	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[MaintenanceArgs]) error {
 		return errors.Join(a.FetchRates(ctx), a.Members.Prune(ctx), a.Stores.Prune(ctx), a.Sources.Prune(ctx), a.Catalog.ForgetChanges(ctx))
 	})
-	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[SweepArgs]) error {
-		return errors.Join(a.Sources.Sweep(ctx), a.Publishing.Sweep(ctx))
+	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[RecoverArgs]) error {
+		return errors.Join(a.Sources.RecoverLost(ctx), a.Publishing.Sweep(ctx))
 	})
 	a.metrics.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	a.routes()
 	return a, nil
 }
 
-// UpkeepArgs is the hourly job that fetches the day's exchange rates and forgets old sessions and old lists.
-type UpkeepArgs struct{}
+// MaintenanceArgs is the hourly job that fetches the day's exchange rates and forgets old sessions and old lists.
+type MaintenanceArgs struct{}
 
 // Kind names the job.
-func (UpkeepArgs) Kind() string { return "upkeep" }
+func (MaintenanceArgs) Kind() string { return "maintenance" }
 
 // InsertOpts puts it into its queue, and one at a time.
-func (UpkeepArgs) InsertOpts() river.InsertOpts {
-	return river.InsertOpts{Queue: "upkeep", UniqueOpts: river.UniqueOpts{ByPeriod: time.Minute}}
+func (MaintenanceArgs) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: "maintenance", UniqueOpts: river.UniqueOpts{ByPeriod: time.Minute}}
 }
 
-// SweepArgs is the job, twice a minute, that takes up work whose job was lost.
-type SweepArgs struct{}
+// RecoverArgs is the job, twice a minute, that takes up work whose job was lost.
+type RecoverArgs struct{}
 
 // Kind names the job.
-func (SweepArgs) Kind() string { return "sweep" }
+func (RecoverArgs) Kind() string { return "recover" }
 
 // InsertOpts puts it into its queue, and one at a time.
-func (SweepArgs) InsertOpts() river.InsertOpts {
-	return river.InsertOpts{Queue: "upkeep", UniqueOpts: river.UniqueOpts{ByPeriod: 10 * time.Second}}
+func (RecoverArgs) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: "maintenance", UniqueOpts: river.UniqueOpts{ByPeriod: 10 * time.Second}}
 }
 
 // FetchRates takes the newest table of exchange rates in.
@@ -156,20 +156,20 @@ func (a *Application) Start(ctx context.Context) error {
 	for _, follow := range []func(context.Context){a.Progress.Follow, a.Catalog.Follow} {
 		a.following.Go(func() { follow(ctx) })
 	}
-	hourly := river.NewPeriodicJob(river.PeriodicInterval(time.Hour), func() (river.JobArgs, *river.InsertOpts) { return UpkeepArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true})
-	due := river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) { return sources.DueArgs{}, nil }, nil)
+	hourly := river.NewPeriodicJob(river.PeriodicInterval(time.Hour), func() (river.JobArgs, *river.InsertOpts) { return MaintenanceArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true})
+	due := river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) { return sources.StartDueArgs{}, nil }, nil)
 	quotes := river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) {
 		return requests.DueArgs{}, &river.InsertOpts{UniqueOpts: river.UniqueOpts{ByArgs: true, ByPeriod: 30 * time.Second}}
 	}, nil)
-	sweep := river.NewPeriodicJob(river.PeriodicInterval(30*time.Second), func() (river.JobArgs, *river.InsertOpts) { return SweepArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true})
+	sweep := river.NewPeriodicJob(river.PeriodicInterval(30*time.Second), func() (river.JobArgs, *river.InsertOpts) { return RecoverArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true})
 	periodic := []*river.PeriodicJob{hourly, due, quotes, sweep}
 	if a.Settings.PicturesAhead > 0 {
-		periodic = append(periodic, river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) { return catalog.AheadArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true}))
+		periodic = append(periodic, river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) { return catalog.DescribePicturesArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true}))
 	}
 	if err := a.Jobs.Start(ctx, a.Settings.Workers, periodic...); err != nil {
 		return err
 	}
-	return a.Pricing.CatchUp(ctx)
+	return a.Pricing.RepriceUnpriced(ctx)
 }
 
 // ClaimFolder sees to it that all instances of a database keep their pictures and files in one
@@ -214,21 +214,21 @@ func (a *Application) Stop() {
 	a.following.Wait()
 }
 
-// Quay is what waits at each station.
-type Quay struct {
-	Sources   int `json:"sources" doc:"Connected"`
-	Troubled  int `json:"troubled" doc:"Connected, with something wrong"`
-	Intakes   int `json:"intakes" doc:"Under way"`
-	Offers    int `json:"offers"`
-	Drafts    int `json:"drafts"`
-	Rules     int `json:"rules" doc:"Markup rules of the store"`
-	Live      int `json:"live"`
-	Runs      int `json:"runs" doc:"Under way"`
-	Repricing int `json:"repricing" doc:"Stores whose prices are being brought up to their rules"`
+// Header is what waits at each station.
+type Header struct {
+	Sources    int `json:"sources" doc:"Connected"`
+	WithErrors int `json:"with_errors" doc:"Connected, with something wrong"`
+	Imports    int `json:"imports" doc:"Under way"`
+	Offers     int `json:"offers"`
+	Drafts     int `json:"drafts"`
+	Rules      int `json:"rules" doc:"Markup rules of the store"`
+	Live       int `json:"live"`
+	Runs       int `json:"runs" doc:"Under way"`
+	Repricing  int `json:"repricing" doc:"Stores whose prices are being brought up to their rules"`
 }
 
-func (a *Application) quay(ctx context.Context, storeID int64) (Quay, error) {
-	var q Quay
+func (a *Application) quay(ctx context.Context, storeID int64) (Header, error) {
+	var q Header
 	list, err := a.Sources.List(ctx)
 	if err != nil {
 		return q, err
@@ -239,11 +239,11 @@ func (a *Application) quay(ctx context.Context, storeID int64) (Quay, error) {
 		}
 		q.Sources++
 		q.Offers += s.Offers
-		if s.Trouble != "" {
-			q.Troubled++
+		if s.Error != "" {
+			q.WithErrors++
 		}
-		if len(s.Intakes) > 0 && (s.Intakes[0].State == "running" || (s.Intakes[0].State == "waiting" && s.Intakes[0].Trouble == "")) {
-			q.Intakes++
+		if len(s.Imports) > 0 && (s.Imports[0].State == "running" || (s.Imports[0].State == "waiting" && s.Imports[0].Error == "")) {
+			q.Imports++
 		}
 	}
 	if q.Drafts, err = a.Workbench.Count(ctx); err != nil {
@@ -259,15 +259,15 @@ func (a *Application) quay(ctx context.Context, storeID int64) (Quay, error) {
 	return q, err
 }
 
-// stillEvery is how often it is looked whether who reads a stream is still signed in.
-const stillEvery = 3 * time.Second
+// heartbeatInterval is how often it is looked whether who reads a stream is still signed in.
+const heartbeatInterval = 3 * time.Second
 
 // progress streams what long work is doing, until the session or token that asked has ended.
 func (a *Application) progress(w http.ResponseWriter, r *http.Request) {
 	ctx, end := context.WithCancel(r.Context())
 	defer end()
 	go func() {
-		tick := time.NewTicker(stillEvery)
+		tick := time.NewTicker(heartbeatInterval)
 		defer tick.Stop()
 		for {
 			select {
@@ -304,9 +304,9 @@ func (a *Application) register() {
 	a.Pricing.Register(a.API)
 	a.Workbench.Register(a.API)
 	a.Publishing.Register(a.API)
-	apikit.Register(a.API, access.Fulfiller, http.MethodGet, "/api/quay", "getQuay", "What waits at each station", func(ctx context.Context, in *struct {
+	apikit.Register(a.API, access.Fulfiller, http.MethodGet, "/api/quay", "getHeader", "Counts for the header", func(ctx context.Context, in *struct {
 		Store int64 `query:"store"`
-	}) (*apikit.Body[Quay], error) {
+	}) (*apikit.Body[Header], error) {
 		return apikit.OK(a.quay(ctx, in.Store))
 	})
 	a.API.Raw(access.Fulfiller, http.MethodGet, "/api/progress", a.progress)

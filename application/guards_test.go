@@ -47,7 +47,7 @@ func TestForeignHostsPagesAndIdsAreRefused(t *testing.T) {
 	if answer := ask("GET", "/api/me", func(r *http.Request) { r.Header.Set("X-Request-Id", "mine-forged") }); strings.Contains(answer.Header.Get("X-Request-Id"), "mine") {
 		t.Error("a caller's own id is taken over")
 	}
-	if answer := ask("GET", "/api/elsewhere?link=http://127.0.0.1/", func(r *http.Request) { r.Header.Set("Sec-Fetch-Site", "same-origin") }); answer.StatusCode != http.StatusMethodNotAllowed {
+	if answer := ask("GET", "/api/alternatives?link=http://127.0.0.1/", func(r *http.Request) { r.Header.Set("Sec-Fetch-Site", "same-origin") }); answer.StatusCode != http.StatusMethodNotAllowed {
 		t.Errorf("a GET that fetches: %s", answer.Status)
 	}
 }

@@ -62,7 +62,7 @@ var unasked = []string{"/api/sources", "/api/quay", "/api/requests", "/api/progr
 func (a *Application) noticed(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if strings.HasPrefix(r.URL.Path, "/api/") && !slices.Contains(unasked, r.URL.Path) {
-			defer a.Turns.Person()()
+			defer a.Throttle.Interactive()()
 		}
 		next.ServeHTTP(w, r)
 	})

@@ -14,29 +14,29 @@ import (
 	"plainpelican/platform/blobs"
 	"plainpelican/platform/jobs"
 	"plainpelican/platform/outgoing"
-	"plainpelican/platform/turns"
+	"plainpelican/platform/throttle"
 	"plainpelican/pricing"
 )
 
 // Service is the catalog capability.
 type Service struct {
-	Pool    *pgxpool.Pool
-	Pricing *pricing.Service
-	Blobs   *blobs.Folder
-	Client  *outgoing.Client
-	Bench   Bench
-	Jobs    *jobs.Runner
-	Log     *slog.Logger
-	Turns   *turns.Turns
-	// PicturesAhead is how many pictures are looked at before anybody asks for them.
-	PicturesAhead int
-	// Show reads what a link shows: a product on a page, or a picture. Its error is a clause that says why it cannot.
-	Show func(ctx context.Context, link string) (page.Shown, error)
+	Pool     *pgxpool.Pool
+	Pricing  *pricing.Service
+	Blobs    *blobs.Folder
+	Client   *outgoing.Client
+	Drafts   DraftLookup
+	Jobs     *jobs.Runner
+	Log      *slog.Logger
+	Throttle *throttle.Throttle
+	// MaxDescribed is how many pictures are looked at before anybody asks for them.
+	MaxDescribed int
+	// ShowLink reads what a link shows: a product on a page, or a picture. Its error is a clause that says why it cannot.
+	ShowLink func(ctx context.Context, link string) (page.Shown, error)
 
-	now      atomic.Pointer[state]
+	now      atomic.Pointer[indexState]
 	building sync.Mutex
 	fetching sync.Map // url to *sync.Mutex: a picture is fetched once at a time
-	synonyms atomic.Pointer[knownSynonyms]
+	synonyms atomic.Pointer[cachedSynonyms]
 	skipped  sync.Map // ids of offers that cannot be read and are not in the index, to the reason
 	failing  atomic.Pointer[indexFailure]
 }
@@ -47,8 +47,8 @@ type indexFailure struct {
 	err   error
 }
 
-// patientFor is how long an index may fail to follow before its instance is not ready.
-const patientFor = 30 * time.Second
+// maxIndexFailure is how long an index may fail to follow before its instance is not ready.
+const maxIndexFailure = 30 * time.Second
 
 // Ready tells whether questions can be answered, and how many offers cannot be read and are left
 // out. Its error is a sentence.
@@ -57,16 +57,16 @@ func (s *Service) Ready() (skipped int, err error) {
 	switch failing := s.failing.Load(); {
 	case s.now.Load() == nil:
 		return skipped, errors.New("the catalog is being indexed")
-	case failing != nil && time.Since(failing.since) > patientFor:
+	case failing != nil && time.Since(failing.since) > maxIndexFailure:
 		return skipped, errors.New("the catalog's index cannot follow the database")
 	}
 	return skipped, nil
 }
 
-// Bench is what the catalog must know of the workbench.
-type Bench interface {
-	// Taken maps offers to the drafts that were made of them.
-	Taken(ctx context.Context, offers []int64) (map[int64][]int64, error)
-	// Groups lists the collections and tags that drafts have.
-	Groups(ctx context.Context) (collections, tags []string, err error)
+// DraftLookup is what the catalog must know of the workbench.
+type DraftLookup interface {
+	// DraftsOf maps offers to the drafts that were made of them.
+	DraftsOf(ctx context.Context, offers []int64) (map[int64][]int64, error)
+	// CollectionsAndTags lists the collections and tags that drafts have.
+	CollectionsAndTags(ctx context.Context) (collections, tags []string, err error)
 }

@@ -53,7 +53,7 @@ func TestPricesInTheCatalogAreThoseOfTheStore(t *testing.T) {
 	w := testkit.Start(t)
 	store := w.Ready()
 	bare := w.Search("limit=5")
-	if bare.Offers[0].Ladder != nil || len(bare.Choices["days"]) != 0 {
+	if bare.Offers[0].Ladder != nil || len(bare.Facets["days"]) != 0 {
 		t.Error("there are prices without a store")
 	}
 	query := fmt.Sprintf("store=%d&sort=profit&limit=200", store.ID)
@@ -246,7 +246,7 @@ func TestWhatIf(t *testing.T) {
 	w := testkit.Start(t)
 	store := w.Ready()
 	id := w.Offer(0)
-	ask := func(query string) (s catalog.Supposed) {
+	ask := func(query string) (s catalog.WhatIfResult) {
 		w.Owner.Must("GET", fmt.Sprintf("/api/offers/%d/what-if?store=%d%s", id, store.ID, query), nil, &s)
 		return s
 	}
@@ -273,7 +273,7 @@ func TestWhatIf(t *testing.T) {
 	}) {
 		t.Error("no offer says what other stores sell it for")
 	}
-	var names pricing.Choices
+	var names pricing.RuleChoices
 	w.Owner.Must("GET", fmt.Sprintf("/api/stores/%d/money-rules/choices", store.ID), nil, &names)
 	if len(names.Suppliers) == 0 || len(names.Categories) == 0 || len(names.Deliveries) < 3 || len(names.Currencies) < 2 || names.Endings[0] != ".99" {
 		t.Errorf("%+v", names)

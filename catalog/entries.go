@@ -23,12 +23,12 @@ import (
 	"plainpelican/pricing"
 )
 
-// thing is what an offer's price in any store rests on.
-type thing struct {
+// offerPricing is what an offer's price in any store rests on.
+type offerPricing struct {
 	// Thing is shared by offers that have all of it in common, as those of a price list do.
-	*pricing.Thing
-	// bought is the cheapest variant that can be bought; where all are sold out, the cheapest.
-	bought variant
+	*pricing.OfferFacts
+	// buyable is the cheapest variant that can be bought; where all are sold out, the cheapest.
+	buyable variant
 	// cheapest is the cheapest of all, where that is sold out and another can be bought.
 	cheapest *variant
 	// month is units in 30 days, index.Unknown where nobody told; rivals the stores that sell it, or index.Uncounted.
@@ -42,11 +42,11 @@ type variant struct {
 }
 
 // priced is the variant that a row's figures are of.
-func (t *thing) priced(soldOutToo bool) variant {
+func (t *offerPricing) priced(soldOutToo bool) variant {
 	if soldOutToo && t.cheapest != nil {
 		return *t.cheapest
 	}
-	return t.bought
+	return t.buyable
 }
 
 // variantsSQL are an offer's variants for sale in one text, which is read faster than columns of arrays: a variant
@@ -54,10 +54,10 @@ func (t *thing) priced(soldOutToo bool) variant {
 const variantsSQL = `lateral (select string_agg(translate(concat_ws(E'\x1f', id, cost, stock, stock_unknown::int, min_advertised, list_price, weight_grams, prices_in, number, barcode, array_to_string(option_values, E'\n')), E'\x1e', ' '), E'\x1e') as told
 	from offer_variant where offer_id = o.id and not withdrawn)`
 
-// told are the variants of an offer as they are read, the cheapest first.
-type told []toldVariant
+// variantRows are the variants of an offer as they are read, the cheapest first.
+type variantRows []variantRow
 
-type toldVariant struct {
+type variantRow struct {
 	id, cost, advertised, listed int64
 	stock, grams                 int32
 	unknown                      bool
@@ -65,11 +65,11 @@ type toldVariant struct {
 	values                       string // of all options, a line each
 }
 
-// read reads what variantsSQL tells.
-func (t *told) read(text string) error {
+// parse reads what variantsSQL tells.
+func (t *variantRows) parse(text string) error {
 	*t = (*t)[:0]
 	for one := range strings.SplitSeq(text, "\x1e") {
-		var v toldVariant
+		var v variantRow
 		var numbers [7]int64
 		for i := range numbers {
 			field, rest, _ := strings.Cut(one, "\x1f")
@@ -85,12 +85,12 @@ func (t *told) read(text string) error {
 		v.barcode, v.values, _ = strings.Cut(one, "\x1f")
 		*t = append(*t, v)
 	}
-	slices.SortFunc(*t, func(a, b toldVariant) int { return cmp.Or(cmp.Compare(a.cost, b.cost), cmp.Compare(a.id, b.id)) })
+	slices.SortFunc(*t, func(a, b variantRow) int { return cmp.Or(cmp.Compare(a.cost, b.cost), cmp.Compare(a.id, b.id)) })
 	return nil
 }
 
 // lightest is the least weight that is known; 0 is none.
-func (t told) lightest() (grams int32) {
+func (t variantRows) lightest() (grams int32) {
 	for i := range t {
 		if g := t[i].grams; g > 0 && (grams == 0 || g < grams) {
 			grams = g
@@ -99,13 +99,13 @@ func (t told) lightest() (grams int32) {
 	return grams
 }
 
-func (t told) variant(i int, c money.Currency) variant {
+func (t variantRows) variant(i int, c money.Currency) variant {
 	v := &t[i]
 	return variant{v.id, pricing.UnitOf(c, v.cost, v.advertised, v.listed, v.pricesIn)}
 }
 
 // priced are the cheapest variant that can be bought, the cheapest, where that is another, and the stock that is known.
-func (t told) priced(c money.Currency) (bought variant, cheapest *variant, stock int32) {
+func (t variantRows) priced(c money.Currency) (bought variant, cheapest *variant, stock int32) {
 	first, known, sum := 0, false, int64(0)
 	for i := range slices.Backward(t) {
 		if t[i].stock > 0 || t[i].unknown {
@@ -126,7 +126,7 @@ func (t told) priced(c money.Currency) (bought variant, cheapest *variant, stock
 }
 
 // searched are the words of the variants' options, each once, and the numbers that an offer is found by.
-func (t told) searched(number string) (values, codes []string) {
+func (t variantRows) searched(number string) (values, codes []string) {
 	codes = append(make([]string, 0, 1+2*len(t)), terms.Code(number))
 	for i := range t {
 		for value := range strings.SplitSeq(t[i].values, "\n") {
@@ -143,8 +143,8 @@ func (t told) searched(number string) (values, codes []string) {
 	return values, codes
 }
 
-// entries reads the offers for sale that meet a condition, in the order of their ids.
-func (s *Service) entries(ctx context.Context, where string, arg any, do func(index.Entry[thing])) error {
+// readEntries reads the offers for sale that meet a condition, in the order of their ids.
+func (s *Service) readEntries(ctx context.Context, where string, arg any, do func(index.Entry[offerPricing])) error {
 	args := []any{}
 	if arg != nil {
 		args = append(args, arg)
@@ -153,16 +153,16 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 		select o.id, o.title || ' ' || u.name || ' ' || o.category || ' ' || coalesce(m.path || ' ', '') || o.brand || ' ' || o.number, o.number, o.source_id, u.country, coalesce(m.path, o.category), o.rating,
 			o.weekly[greatest(1, cardinality(o.weekly) - 4):], coalesce(o.rivals, 2147483647), coalesce(o.return_days, -1), coalesce(u.on_time, -1), u.verified, o.own_packing, o.demand, o.growth, extract(epoch from o.first_seen)::bigint / 86400,
 			case when exists (select from listing where offer_id = o.id) then 'listings' when exists (select from draft where offer_id = o.id) then 'workbench' else 'no' end,
-			v.told, o.currency, u.name, o.brand, o.market_prices, o.market_currency, o.processing_min, o.processing_max, o.deliveries, x.name, p.shapes, p.outline
+			v.told, o.currency, u.name, o.brand, o.market_prices, o.market_currency, o.processing_min, o.processing_max, o.deliveries, x.name, p.hashes, p.edge_map
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id and x.state = 'connected'
 		left join category_mapping m on m.source_id = o.source_id and m.name = o.category
-		left join picture p on p.url = o.pictures[1] and p.shapes <> '{}'
+		left join picture p on p.url = o.pictures[1] and p.hashes <> '{}'
 		join `+variantsSQL+` v on v.told is not null
 		where o.withdrawn_at is null and `+where+` order by o.id`, args...)
 	if err != nil {
 		return err
 	}
-	var e index.Entry[thing]
+	var e index.Entry[offerPricing]
 	var source int64
 	var number, currency, marketIn, variants string
 	var deliveries []byte
@@ -170,9 +170,9 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 	var shapes []int64
 	var outline []byte
 	var verified, packs bool
-	var v told
-	same := sharer{texts: map[string]string{}, deliveries: map[string]reach{}, things: map[string]*pricing.Thing{}}
-	t, f, n := &pricing.Thing{}, &e.Facets, &e.Numbers
+	var v variantRows
+	same := interner{texts: map[string]string{}, deliveries: map[string]deliveryReach{}, factsByKey: map[string]*pricing.OfferFacts{}}
+	t, f, n := &pricing.OfferFacts{}, &e.Facets, &e.Numbers
 	read := []any{&e.ID, &e.Text, &number, &source, &f[index.ShipsFrom], &f[index.Category], &n[index.Rating], &weekly, &n[index.Rivals], &n[index.Returns], &n[index.OnTime], &verified, &packs,
 		&f[index.Demand], &n[index.Growth], &n[index.Seen], &f[index.Mine], &variants, &currency, &f[index.Supplier], &f[index.Brand], &t.Market, &marketIn, &t.Processing.Min, &t.Processing.Max, &deliveries, &t.Source, &shapes, &outline}
 	complete := func() error {
@@ -188,9 +188,9 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 		if n[index.Rating] == 0 {
 			n[index.Rating] = index.Unknown
 		}
-		n[index.Verified], n[index.Packs], n[index.Processing] = one(verified), one(packs), int32(t.Processing.Max)
+		n[index.Verified], n[index.Packs], n[index.Processing] = boolToInt(verified), boolToInt(packs), int32(t.Processing.Max)
 		if demand.Class(f[index.Demand]) == demand.Unknown {
-			n[index.Growth] = index.NoGrowth
+			n[index.Growth] = index.GrowthUnknown
 		}
 		for k := range f {
 			f[k] = same.text(f[k])
@@ -205,24 +205,24 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 		if t.MarketCurrency, err = currencyOf(marketIn); err != nil {
 			return err
 		}
-		if err := v.read(variants); err != nil {
+		if err := v.parse(variants); err != nil {
 			return err
 		}
 		e.Grams = v.lightest()
-		e.Thing = thing{Thing: same.thing(t, deliveries), month: n[index.Month], rivals: n[index.Rivals]}
-		e.Thing.bought, e.Thing.cheapest, n[index.Stock] = v.priced(c)
+		e.Item = offerPricing{OfferFacts: same.facts(t, deliveries), month: n[index.Month], rivals: n[index.Rivals]}
+		e.Item.buyable, e.Item.cheapest, n[index.Stock] = v.priced(c)
 		e.Values, e.Codes = v.searched(number)
-		e.Glance = likeness.Glance{}
+		e.Picture = likeness.CoarseDescriptor{}
 		if outline != nil {
 			picture := pictureFrom(shapes, outline)
-			e.Glance = picture.Glance()
+			e.Picture = picture.Descriptor()
 		}
 		return nil
 	}
 	_, err = pgx.ForEachRow(rows, read, func() error {
 		defer func() { t.Market, weekly, shapes, outline = nil, nil, nil, nil }()
 		if err := complete(); err != nil { // one offer that cannot be read never hides the others
-			s.skip(e.ID, err)
+			s.skipOffer(e.ID, err)
 			return nil
 		}
 		s.skipped.Delete(e.ID)
@@ -232,30 +232,30 @@ func (s *Service) entries(ctx context.Context, where string, arg any, do func(in
 	return err
 }
 
-// skip leaves an offer out of the index, and says so where it is seen: in the log and in readyz.
-func (s *Service) skip(id int64, why error) {
+// skipOffer leaves an offer out of the index, and says so where it is seen: in the log and in readyz.
+func (s *Service) skipOffer(id int64, why error) {
 	if _, known := s.skipped.Swap(id, why.Error()); !known {
 		s.Log.Error("an offer cannot be read and is not in the catalog", "offer", id, "error", why)
 	}
 }
 
-func one(yes bool) int32 {
+func boolToInt(yes bool) int32 {
 	if yes {
 		return 1
 	}
 	return 0
 }
 
-// sharer lets offers that say the same share it.
-type sharer struct {
+// interner lets offers that say the same share it.
+type interner struct {
 	texts      map[string]string
-	deliveries map[string]reach
-	things     map[string]*pricing.Thing
+	deliveries map[string]deliveryReach
+	factsByKey map[string]*pricing.OfferFacts
 	key        []byte
 }
 
-// thing is a copy of one, or one that is just so. Prices seen at other stores are an offer's own.
-func (s *sharer) thing(t *pricing.Thing, deliveries []byte) *pricing.Thing {
+// facts is a copy of one, or one that is just so. Prices seen at other stores are an offer's own.
+func (s *interner) facts(t *pricing.OfferFacts, deliveries []byte) *pricing.OfferFacts {
 	if len(t.Market) > 0 {
 		own := *t
 		return &own
@@ -266,41 +266,41 @@ func (s *sharer) thing(t *pricing.Thing, deliveries []byte) *pricing.Thing {
 	}
 	s.key = binary.AppendVarint(binary.AppendVarint(s.key, int64(t.Processing.Min)), int64(t.Processing.Max))
 	s.key = append(append(s.key, t.MarketCurrency.String()...), deliveries...)
-	if known := s.things[string(s.key)]; known != nil {
+	if known := s.factsByKey[string(s.key)]; known != nil {
 		return known
 	}
 	own := *t
-	if len(s.things) < mostShared {
-		s.things[string(s.key)] = &own
+	if len(s.factsByKey) < maxInterned {
+		s.factsByKey[string(s.key)] = &own
 	}
 	return &own
 }
 
-// mostShared is how many different texts and sets of deliveries are remembered.
-const mostShared = 50_000
+// maxInterned is how many different texts and sets of deliveries are remembered.
+const maxInterned = 50_000
 
-func (s *sharer) text(t string) string {
+func (s *interner) text(t string) string {
 	known, ok := s.texts[t]
 	if ok {
 		return known
 	}
-	if len(s.texts) < mostShared {
+	if len(s.texts) < maxInterned {
 		s.texts[t] = t
 	}
 	return t
 }
 
-// reach is how an offer is delivered, and where to.
-type reach struct {
+// deliveryReach is how an offer is delivered, and where to.
+type deliveryReach struct {
 	deliveries []landed.Delivery
 	to         string
 }
 
-func (s *sharer) delivery(raw []byte) (reach, error) {
+func (s *interner) delivery(raw []byte) (deliveryReach, error) {
 	if known, ok := s.deliveries[string(raw)]; ok {
 		return known, nil
 	}
-	var r reach
+	var r deliveryReach
 	if err := json.Unmarshal(raw, &r.deliveries); err != nil {
 		return r, err
 	}
@@ -317,7 +317,7 @@ func (s *sharer) delivery(raw []byte) (reach, error) {
 	if r.to = strings.Join(slices.Compact(to), ","); slices.Contains(to, index.Everywhere) {
 		r.to = index.Everywhere
 	}
-	if len(s.deliveries) < mostShared {
+	if len(s.deliveries) < maxInterned {
 		s.deliveries[string(raw)] = r
 	}
 	return r, nil
@@ -332,36 +332,36 @@ func currencyOf(code string) (money.Currency, error) {
 }
 
 // prices are how offers are priced in each connected store at this moment.
-func (s *Service) prices(ctx context.Context) (map[int64]*pricing.Pricer, index.Prices[thing], error) {
+func (s *Service) prices(ctx context.Context) (map[int64]*pricing.Pricer, index.Prices[offerPricing], error) {
 	ids, err := s.Pricing.Stores.Connected(ctx, s.Pool)
 	if err != nil {
 		return nil, nil, err
 	}
-	pricers, prices := map[int64]*pricing.Pricer{}, index.Prices[thing]{}
+	pricers, prices := map[int64]*pricing.Pricer{}, index.Prices[offerPricing]{}
 	for _, id := range ids {
 		pricer, err := s.Pricing.Pricer(ctx, id)
 		if err != nil {
 			continue // disconnected: nobody asks
 		}
 		pricers[id] = pricer
-		prices[id] = index.Pricing[thing]{Of: func(t *thing) index.Figures { return figures(pricer, t, false) }, Cheapest: func(t *thing) index.Figures { return figures(pricer, t, true) },
+		prices[id] = index.Pricing[offerPricing]{Of: func(t *offerPricing) index.StoreValues { return storeColumns(pricer, t, false) }, Cheapest: func(t *offerPricing) index.StoreValues { return storeColumns(pricer, t, true) },
 			Offered: offeredFigures(pricer.Currency)}
 	}
 	return pricers, prices, nil
 }
 
-// figures are what an offer comes to in a store.
-func figures(p *pricing.Pricer, t *thing, soldOutToo bool) index.Figures {
-	quote := p.Quote(t.Thing)
-	cost, got, err := quote.Figures(t.priced(soldOutToo).unit)
+// storeColumns are what an offer comes to in a store.
+func storeColumns(p *pricing.Pricer, t *offerPricing, soldOutToo bool) index.StoreValues {
+	quote := p.Quote(t.OfferFacts)
+	cost, got, err := quote.Price(t.priced(soldOutToo).unit)
 	if err != nil {
-		return index.Figures{}
+		return index.StoreValues{}
 	}
 	worth := int64(index.NotKnown)
-	if t.month != index.Unknown && t.rivals != index.Uncounted {
+	if t.month != index.Unknown && t.rivals != index.NotCounted {
 		worth = market.Worth(got.Profit, int64(t.month), int64(t.rivals)).Minor()
 	}
-	return index.Figures{Sellable: true, Of: [...]int64{
-		index.Item: cost.Item.Minor(), index.Landed: got.Landed.Minor(), index.Shipping: cost.Shipping.Minor(), index.Days: int64(quote.Choice.Door.Max), index.Tracked: int64(one(quote.Choice.Delivery.Tracked)),
+	return index.StoreValues{Sellable: true, Values: [...]int64{
+		index.Item: cost.Item.Minor(), index.Landed: got.Landed.Minor(), index.Shipping: cost.Shipping.Minor(), index.Days: int64(quote.Choice.Door.Max), index.Tracked: int64(boolToInt(quote.Choice.Delivery.Tracked)),
 		index.Profit: got.Profit.Minor(), index.Margin: int64(got.NetMargin()), index.Worth: worth}}
 }

@@ -22,8 +22,8 @@ func (s *Service) Export(ctx context.Context, q Sentence, w io.Writer) error {
 	return write(w)
 }
 
-// exportPart is how many offers are written at a time.
-const exportPart = 500
+// exportBatch is how many offers are written at a time.
+const exportBatch = 500
 
 // export writes the whole answer of a sentence as CSV, part by part, of one state of the catalog.
 func (s *Service) export(ctx context.Context, q Sentence) (func(io.Writer) error, error) {
@@ -32,16 +32,16 @@ func (s *Service) export(ctx context.Context, q Sentence) (func(io.Writer) error
 		return nil, err
 	}
 	question.Offset, question.Limit = 0, snapshot.Len()
-	hits := snapshot.Ask(question).Hits
+	hits := snapshot.Search(question).Hits
 	return func(w io.Writer) error {
 		if _, err := io.WriteString(w, "\xef\xbb\xbf"); err != nil {
 			return err
 		}
 		out := spreadsheet.NewWriter(w)
 		_ = out.Write(exportHeader) // told by Error
-		for from := 0; from < len(hits); from += exportPart {
-			part := hits[from:min(from+exportPart, len(hits))]
-			lines, err := s.lines(ctx, part, showing{pricer: pricer, soldOutToo: q.SoldOut, full: true})
+		for from := 0; from < len(hits); from += exportBatch {
+			part := hits[from:min(from+exportBatch, len(hits))]
+			lines, err := s.lines(ctx, part, lineOptions{pricer: pricer, soldOutToo: q.SoldOut, full: true})
 			if err != nil {
 				return err
 			}
@@ -62,7 +62,7 @@ var exportHeader = []string{"offer", "number", "title", "brand", "category", "su
 	"landed, cheapest sold out", "rating", "on time %", "sold in 7 days", "sold in 30 days", "demand", "growth % a month", "rivals", "returns in days", "profit times units a month per rival"}
 
 // exportRow is an offer as a row of the file; what is not known is empty.
-func exportRow(l *Line, h *index.Hit[thing], p *pricing.Pricer) []string {
+func exportRow(l *Line, h *index.Hit[offerPricing], p *pricing.Pricer) []string {
 	number := func(of index.Number, unknown int32) string {
 		if h.Numbers[of] == unknown {
 			return ""
@@ -79,10 +79,10 @@ func exportRow(l *Line, h *index.Hit[thing], p *pricing.Pricer) []string {
 	}
 	days := make([]string, 3)
 	if l.Days != nil {
-		days = []string{strconv.Itoa(l.Days.Door.Min), strconv.Itoa(l.Days.Door.Max), map[bool]string{true: "yes", false: "no"}[p.Quote(h.Thing.Thing).Choice.Delivery.Tracked]}
+		days = []string{strconv.Itoa(l.Days.Door.Min), strconv.Itoa(l.Days.Door.Max), map[bool]string{true: "yes", false: "no"}[p.Quote(h.Item.OfferFacts).Choice.Delivery.Tracked]}
 	}
 	growth, cheaper, worth := "", "", ""
-	if n := int(h.Numbers[index.Growth]); n != index.NoGrowth {
+	if n := int(h.Numbers[index.Growth]); n != index.GrowthUnknown {
 		growth = strconv.FormatFloat(float64(n)/10, 'f', 1, 64)
 	}
 	if l.Other != nil && !l.Other.InStock {
@@ -97,5 +97,5 @@ func exportRow(l *Line, h *index.Hit[thing], p *pricing.Pricer) []string {
 	}
 	return slices.Concat([]string{itoa(l.ID), l.number, l.Title, l.brand, l.category, l.Supplier, l.Source, l.page, l.ShipsFrom}, sums, days,
 		[]string{number(index.Stock, index.Unknown), cheaper, l.Rating, number(index.OnTime, index.Unknown), number(index.Week, index.Unknown), number(index.Month, index.Unknown), demanded, growth,
-			number(index.Rivals, index.Uncounted), number(index.Returns, index.Unknown), worth})
+			number(index.Rivals, index.NotCounted), number(index.Returns, index.Unknown), worth})
 }

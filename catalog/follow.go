@@ -13,28 +13,28 @@ import (
 	"plainpelican/pricing"
 )
 
-// state is one snapshot of the index.
-type state struct {
-	snapshot *index.Snapshot[thing]
+// indexState is one snapshot of the index.
+type indexState struct {
+	snapshot *index.Snapshot[offerPricing]
 	// pricers are those by which its columns were worked out, by store.
 	pricers map[int64]*pricing.Pricer
-	// upTo is the last change of the log that is in it.
-	upTo int64
+	// lastChange is the last change of the log that is in it.
+	lastChange int64
 	// at is when it was brought up to date.
 	at time.Time
 }
 
-// longest is how long an index may have been out of touch and still follow the log, which is kept for a day.
-const longest = 12 * time.Hour
+// maxOffline is how long an index may have been out of touch and still follow the log, which is kept for a day.
+const maxOffline = 12 * time.Hour
 
-// Touched tells all instances that drafts or listings of some offers were made or removed.
-func (s *Service) Touched(ctx context.Context, db database.Querier, offers []int64) error {
+// NotifyOffers tells all instances that drafts or listings of some offers were made or removed.
+func (s *Service) NotifyOffers(ctx context.Context, db database.Querier, offers []int64) error {
 	return logChange(ctx, db, nil, offers)
 }
 
-// Changed tells all instances that a source's offers may be others: that it was connected,
+// NotifySource tells all instances that a source's offers may be others: that it was connected,
 // disconnected or renamed, or its categories mapped.
-func (s *Service) Changed(ctx context.Context, db database.Querier, sourceID int64) error {
+func (s *Service) NotifySource(ctx context.Context, db database.Querier, sourceID int64) error {
 	return logChange(ctx, db, &sourceID, nil)
 }
 
@@ -98,7 +98,7 @@ func (s *Service) follow(ctx context.Context) error {
 		if err != nil && !over {
 			return err
 		}
-		many, err := s.CatchUp(ctx)
+		many, err := s.FollowChanges(ctx)
 		if err == nil && prices {
 			err = s.reprice(ctx)
 		}
@@ -117,10 +117,10 @@ func (s *Service) follow(ctx context.Context) error {
 // Refresh brings the index up to date: it is built where there is none, else it catches up and
 // prices anew.
 func (s *Service) Refresh(ctx context.Context) error {
-	if now := s.now.Load(); now == nil || time.Since(now.at) > longest {
+	if now := s.now.Load(); now == nil || time.Since(now.at) > maxOffline {
 		return s.rebuild(ctx)
 	}
-	if _, err := s.CatchUp(ctx); err != nil {
+	if _, err := s.FollowChanges(ctx); err != nil {
 		return err
 	}
 	return s.reprice(ctx)
@@ -129,20 +129,20 @@ func (s *Service) Refresh(ctx context.Context) error {
 func (s *Service) rebuild(ctx context.Context) error {
 	s.building.Lock()
 	defer s.building.Unlock()
-	next := &state{at: time.Now()}
+	next := &indexState{at: time.Now()}
 	// What changes while it is read is in the log, and read again.
-	if err := s.Pool.QueryRow(ctx, `select coalesce(max(seq), 0) from catalog_change`).Scan(&next.upTo); err != nil {
+	if err := s.Pool.QueryRow(ctx, `select coalesce(max(seq), 0) from catalog_change`).Scan(&next.lastChange); err != nil {
 		return err
 	}
-	var prices index.Prices[thing]
+	var prices index.Prices[offerPricing]
 	var err error
 	if next.pricers, prices, err = s.prices(ctx); err != nil {
 		return err
 	}
-	next.snapshot = index.Build[thing](nil, offeredNumbers, prices)
-	var part []index.Entry[thing]
-	err = s.entries(ctx, `true`, nil, func(e index.Entry[thing]) {
-		if part = append(part, e); len(part) == buildPart {
+	next.snapshot = index.Build[offerPricing](nil, offeredNumbers, prices)
+	var part []index.Entry[offerPricing]
+	err = s.readEntries(ctx, `true`, nil, func(e index.Entry[offerPricing]) {
+		if part = append(part, e); len(part) == buildBatch {
 			next.snapshot = next.snapshot.Apply(part, nil)
 			part = part[:0]
 		}
@@ -155,20 +155,20 @@ func (s *Service) rebuild(ctx context.Context) error {
 	return nil
 }
 
-// buildPart is how many offers are indexed at once, changePart how many changed ones are read
-// at once, mostEntries how many entries of the log.
+// buildBatch is how many offers are indexed at once, changeBatch how many changed ones are read
+// at once, maxLogEntries how many entries of the log.
 const (
-	buildPart   = 1 << 16
-	changePart  = 20_000
-	mostEntries = 500
+	buildBatch    = 1 << 16
+	changeBatch   = 20_000
+	maxLogEntries = 500
 )
 
-// CatchUp follows the log to its end and tells whether it said much.
-func (s *Service) CatchUp(ctx context.Context) (many bool, err error) {
+// FollowChanges follows the log to its end and tells whether it said much.
+func (s *Service) FollowChanges(ctx context.Context) (many bool, err error) {
 	for {
 		var more bool
-		err = s.Turns.Do(ctx, func() (err error) {
-			more, err = s.step(ctx)
+		err = s.Throttle.Do(ctx, func() (err error) {
+			more, err = s.applyNextChanges(ctx)
 			return err
 		})
 		if err != nil || !more {
@@ -178,22 +178,22 @@ func (s *Service) CatchUp(ctx context.Context) (many bool, err error) {
 	}
 }
 
-// step applies the next changes of the log, and tells whether there may be more.
-func (s *Service) step(ctx context.Context) (more bool, err error) {
+// applyNextChanges applies the next changes of the log, and tells whether there may be more.
+func (s *Service) applyNextChanges(ctx context.Context) (more bool, err error) {
 	s.building.Lock()
 	defer s.building.Unlock()
 	now := s.now.Load()
-	rows, err := s.Pool.Query(ctx, `select seq, source_id, offers from catalog_change where seq > $1 order by seq limit $2`, now.upTo, mostEntries)
+	rows, err := s.Pool.Query(ctx, `select seq, source_id, offers from catalog_change where seq > $1 order by seq limit $2`, now.lastChange, maxLogEntries)
 	if err != nil {
 		return false, err
 	}
-	upTo := now.upTo
+	upTo := now.lastChange
 	var ids, whole []int64
 	var seq int64
 	var source *int64
 	var offers []int64
 	entries, rest := 0, false
-	most := s.Turns.Slice(changePart)
+	most := s.Throttle.BatchSize(changeBatch)
 	_, err = pgx.ForEachRow(rows, []any{&seq, &source, &offers}, func() error {
 		if rest = rest || (len(ids) > 0 && len(ids)+len(offers) > most); rest {
 			return nil // the next step's
@@ -207,30 +207,30 @@ func (s *Service) step(ctx context.Context) (more bool, err error) {
 		offers, source = nil, nil
 		return nil
 	})
-	if err != nil || upTo == now.upTo {
+	if err != nil || upTo == now.lastChange {
 		return false, err
 	}
 	slices.Sort(ids)
 	ids = slices.Compact(ids)
-	next := &state{now.snapshot, now.pricers, upTo, time.Now()}
-	if err := s.apply(ctx, next, ids, `o.id = any ($1)`, ids); err != nil {
+	next := &indexState{now.snapshot, now.pricers, upTo, time.Now()}
+	if err := s.rereadOffers(ctx, next, ids, `o.id = any ($1)`, ids); err != nil {
 		return false, err
 	}
 	slices.Sort(whole)
 	for _, source := range slices.Compact(whole) {
-		if err := s.apply(ctx, next, next.snapshot.With(index.Source, itoa(source)), `o.source_id = $1`, source); err != nil {
+		if err := s.rereadOffers(ctx, next, next.snapshot.With(index.Source, itoa(source)), `o.source_id = $1`, source); err != nil {
 			return false, err
 		}
 	}
 	s.now.Store(next)
-	return rest || entries == mostEntries || len(ids) >= most/2, nil
+	return rest || entries == maxLogEntries || len(ids) >= most/2, nil
 }
 
-// apply reads offers anew; those of before that are not for sale any more are gone.
-func (s *Service) apply(ctx context.Context, next *state, before []int64, where string, arg any) error {
-	var changed []index.Entry[thing]
+// rereadOffers reads offers anew; those of before that are not for sale any more are gone.
+func (s *Service) rereadOffers(ctx context.Context, next *indexState, before []int64, where string, arg any) error {
+	var changed []index.Entry[offerPricing]
 	there := map[int64]bool{}
-	err := s.entries(ctx, where, arg, func(e index.Entry[thing]) {
+	err := s.readEntries(ctx, where, arg, func(e index.Entry[offerPricing]) {
 		changed = append(changed, e)
 		there[e.ID] = true
 	})
@@ -254,8 +254,8 @@ func (s *Service) reprice(ctx context.Context) error {
 	return s.repriceAll(ctx)
 }
 
-// priceIn sees to it that a store which was connected a moment ago has its columns.
-func (s *Service) priceIn(ctx context.Context, store int64) error {
+// ensurePriced sees to it that a store which was connected a moment ago has its columns.
+func (s *Service) ensurePriced(ctx context.Context, store int64) error {
 	s.building.Lock()
 	defer s.building.Unlock()
 	if s.now.Load().pricers[store] != nil {
@@ -270,7 +270,7 @@ func (s *Service) repriceAll(ctx context.Context) error {
 		return err
 	}
 	now := s.now.Load()
-	s.now.Store(&state{now.snapshot.WithPrices(prices), pricers, now.upTo, now.at})
+	s.now.Store(&indexState{now.snapshot.WithPrices(prices), pricers, now.lastChange, now.at})
 	return nil
 }
 

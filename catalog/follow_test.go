@@ -52,8 +52,8 @@ func agrees(t *testing.T, w *testkit.World, app *application.Application) bool {
 }
 
 // left is how many offers a choice of a clause would leave.
-func left(found catalog.Found, clause, value string) int {
-	for _, c := range found.Choices[clause] {
+func left(found catalog.SearchResult, clause, value string) int {
+	for _, c := range found.Facets[clause] {
 		if c.Value == value {
 			return c.Count
 		}
@@ -78,7 +78,7 @@ func TestTheIndexFollowsOnEveryInstance(t *testing.T) {
 		func() {
 			day++
 			w.Bazaar.SetDay(day)
-			w.Owner.Must("POST", "/api/sources/1/intakes", nil, nil)
+			w.Owner.Must("POST", "/api/sources/1/imports", nil, nil)
 			w.TakenIn()
 		},
 		func() {
@@ -126,7 +126,7 @@ func TestTheIndexFollowsOnEveryInstance(t *testing.T) {
 	}
 	// A disconnected source's offers are in no index; what is asked for is what is there.
 	if got := w.Search("limit=200&counts=true"); got.Total == 0 || left(got, "source", "1") != got.Total {
-		t.Errorf("%d offers, %v by source", got.Total, got.Choices["source"])
+		t.Errorf("%d offers, %v by source", got.Total, got.Facets["source"])
 	}
 }
 
@@ -147,7 +147,7 @@ func TestNoChangeIsMissedBetweenTransactions(t *testing.T) {
 				}
 				err := database.InTx(t.Context(), pool, func(tx pgx.Tx) error {
 					time.Sleep(time.Duration(r.IntN(3)) * time.Millisecond) // its other work
-					if err := w.App.Catalog.Changed(t.Context(), tx, int64(writer)+100); err != nil {
+					if err := w.App.Catalog.NotifySource(t.Context(), tx, int64(writer)+100); err != nil {
 						return err
 					}
 					time.Sleep(time.Duration(r.IntN(3)) * time.Millisecond) // before it can be seen

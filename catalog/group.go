@@ -12,13 +12,13 @@ import (
 	"plainpelican/core/likeness"
 )
 
-// nearby is the strength from which an offer may belong to an item by what others of it say, mostNearby how many of
-// the strongest are compared with each other, and mostAsked of how many that surely belong it is asked who else is like them.
+// groupCandidateStrength is the strength from which an offer may belong to an item by what others of it say, maxGroupCandidates how many of
+// the strongest are compared with each other, and maxGroupMembersAsked of how many that surely belong it is asked who else is like them.
 const (
-	nearby     = 45
-	remote     = 10 // and by what they say that surely belong
-	mostNearby = 32
-	mostAsked  = 3
+	groupCandidateStrength = 45
+	linkedStrength         = 10 // and by what they say that surely belong
+	maxGroupCandidates     = 32
+	maxGroupMembersAsked   = 3
 )
 
 // group tells which offers are the item: those that are one with each other on the whole, not with the offer alone that was asked
@@ -35,7 +35,7 @@ func (s *Service) group(ctx context.Context, of subject, items map[int64]*likene
 	}
 	ids := []int64{of.offer}
 	for id, m := range matches {
-		if m.Strength >= nearby || of.said[id] != "" {
+		if m.Strength >= groupCandidateStrength || of.decisions[id] != "" {
 			ids = append(ids, id)
 		}
 	}
@@ -43,10 +43,10 @@ func (s *Service) group(ctx context.Context, of subject, items map[int64]*likene
 		return cmp.Or(cmp.Compare(matches[b].Strength, matches[a].Strength), cmp.Compare(a, b))
 	}
 	slices.SortFunc(ids[1:], stronger)
-	ids = append(ids, likeThem(ids[1:min(len(ids), 1+mostAsked)], ids, items, matches, rarity)...)
-	ids = ids[:min(len(ids), mostNearby+1)]
+	ids = append(ids, linkedTo(ids[1:min(len(ids), 1+maxGroupMembersAsked)], ids, items, matches, rarity)...)
+	ids = ids[:min(len(ids), maxGroupCandidates+1)]
 	slices.Sort(ids)
-	said, err := s.saidSame(ctx, ids)
+	said, err := s.sameDecisions(ctx, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -68,8 +68,8 @@ func (s *Service) group(ctx context.Context, of subject, items map[int64]*likene
 	return out, nil
 }
 
-// likeThem are further offers that are one with some that surely belong.
-func likeThem(sure, known []int64, items map[int64]*likeness.Item, matches map[int64]likeness.Match, rarity func(string) float64) (more []int64) {
+// linkedTo are further offers that are one with some that surely belong.
+func linkedTo(sure, known []int64, items map[int64]*likeness.Item, matches map[int64]likeness.Match, rarity func(string) float64) (more []int64) {
 	found := make([][]int64, len(sure))
 	var working sync.WaitGroup
 	for i, id := range sure {
@@ -79,7 +79,7 @@ func likeThem(sure, known []int64, items map[int64]*likeness.Item, matches map[i
 		items[id].Prepare()
 		working.Go(func() {
 			for other, m := range matches {
-				if m.Strength >= remote && m.Packs == nil && !slices.Contains(known, other) {
+				if m.Strength >= linkedStrength && m.Packs == nil && !slices.Contains(known, other) {
 					if m := likeness.Compare(items[id], items[other], rarity); m.Strength >= likeness.Same {
 						found[i] = append(found[i], other)
 					}
@@ -108,7 +108,7 @@ func pairwise(ids []int64, item func(int64) *likeness.Item, rarity func(string) 
 			for j := i + 1; j < len(ids); j++ {
 				m := likeness.Compare(item(ids[i]), item(ids[j]), rarity)
 				how := m.Strength
-				if m.Apart() {
+				if m.IsDifferent() {
 					how = likeness.Never
 				}
 				if said[[2]int64{ids[i], ids[j]}] {
@@ -125,10 +125,10 @@ func pairwise(ids []int64, item func(int64) *likeness.Item, rarity func(string) 
 	return strength
 }
 
-// saidSame are the pairs among some offers of which people said that they are the same, the lower id first. That two are not the
+// sameDecisions are the pairs among some offers of which people said that they are the same, the lower id first. That two are not the
 // same is between these two: it parts no others.
-func (s *Service) saidSame(ctx context.Context, ids []int64) (map[[2]int64]bool, error) {
-	rows, err := s.Pool.Query(ctx, `select offer, other from said_alike where same and offer = any ($1) and other = any ($1)`, ids)
+func (s *Service) sameDecisions(ctx context.Context, ids []int64) (map[[2]int64]bool, error) {
+	rows, err := s.Pool.Query(ctx, `select offer, other from match_decision where same and offer = any ($1) and other = any ($1)`, ids)
 	if err != nil {
 		return nil, err
 	}

@@ -13,18 +13,18 @@ import (
 
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers", "searchOffers", "Ask the catalog a sentence", func(ctx context.Context, in *Sentence) (*apikit.Body[Found], error) {
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers", "searchOffers", "Ask the catalog a sentence", func(ctx context.Context, in *Sentence) (*apikit.Body[SearchResult], error) {
 		return apikit.OK(s.Search(ctx, *in))
 	})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/export", "exportOffers", "The whole answer of a sentence as CSV", s.handleExport)
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/sentences", "savedSentences", "Sentences kept under a name", func(ctx context.Context, _ *struct{}) (*apikit.Body[[]Saved], error) {
-		return apikit.OK(s.saved(ctx))
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/saved-searches", "listSavedSearches", "Searches saved under a name", func(ctx context.Context, _ *struct{}) (*apikit.Body[[]SavedSearch], error) {
+		return apikit.OK(s.savedSearches(ctx))
 	})
-	apikit.Register(a, access.Editor, http.MethodPut, "/api/sentences", "saveSentence", "Keep a sentence under a name", func(ctx context.Context, in *struct{ Body Saving }) (*apikit.Body[Saved], error) {
-		return apikit.OK(s.save(ctx, in.Body))
+	apikit.Register(a, access.Editor, http.MethodPut, "/api/saved-searches", "saveSearch", "Save a search under a name", func(ctx context.Context, in *struct{ Body SaveSearchInput }) (*apikit.Body[SavedSearch], error) {
+		return apikit.OK(s.saveSearch(ctx, in.Body))
 	})
-	apikit.Register(a, access.Editor, http.MethodDelete, "/api/sentences/{id}", "forgetSentence", "Forget a saved sentence", func(ctx context.Context, in *apikit.ByID) (*struct{}, error) {
-		return nil, s.forget(ctx, in.ID)
+	apikit.Register(a, access.Editor, http.MethodDelete, "/api/saved-searches/{id}", "deleteSavedSearch", "Delete a saved search", func(ctx context.Context, in *apikit.ByID) (*struct{}, error) {
+		return nil, s.deleteSearch(ctx, in.ID)
 	})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/synonyms", "getSynonyms", "Words that mean the same to the seller", func(ctx context.Context, _ *struct{}) (*apikit.Body[Synonyms], error) {
 		return apikit.OK(s.Synonyms(ctx))
@@ -46,33 +46,33 @@ func (s *Service) Register(a *apikit.API) {
 		return apikit.OK(s.sheet(ctx, in.ID, in.Store, in.SoldOut))
 	})
 	// A POST, since it fetches the page: a link on a foreign page must not make us do so.
-	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/elsewhere", "lookFor", "The offers of an item that a page or a picture shows", func(ctx context.Context, in *struct{ Body LookFor }) (*apikit.Body[Elsewhere], error) {
-		return timed(func() (Elsewhere, error) { return s.lookFor(ctx, in.Body) })
+	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/alternatives", "lookUpAlternatives", "Offers of the item that a page or a picture shows", func(ctx context.Context, in *struct{ Body LookupInput }) (*apikit.Body[Alternatives], error) {
+		return timed(func() (Alternatives, error) { return s.lookUp(ctx, in.Body) })
 	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}/elsewhere", "offerElsewhere", "The same item at other suppliers", func(ctx context.Context, in *struct {
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}/alternatives", "offerAlternatives", "The same item at other suppliers", func(ctx context.Context, in *struct {
 		apikit.ByID
 		Store  int64  `query:"store"`
 		Market string `query:"market" maxLength:"2" doc:"One of the store's markets; empty is the one that prices assume"`
-	}) (*apikit.Body[Elsewhere], error) {
-		return timed(func() (Elsewhere, error) { return s.OfferElsewhere(ctx, in.ID, in.Store, in.Market) })
+	}) (*apikit.Body[Alternatives], error) {
+		return timed(func() (Alternatives, error) { return s.FindAlternatives(ctx, in.ID, in.Store, in.Market) })
 	})
-	apikit.Register(a, access.Editor, http.MethodPut, "/api/offers/{id}/elsewhere/{other}", "sayAlike", "Say that two offers are the same item, or not", func(ctx context.Context, in *struct {
+	apikit.Register(a, access.Editor, http.MethodPut, "/api/offers/{id}/alternatives/{other}", "decideMatch", "Decide that two offers are the same item, or not", func(ctx context.Context, in *struct {
 		apikit.ByID
 		Other int64 `path:"other"`
 		Body  struct {
-			Said string `json:"said" enum:",same,other" doc:"Empty takes it back"`
+			Decision string `json:"decision" enum:",same,other" doc:"Empty takes it back"`
 		}
 	}) (*struct{}, error) {
-		return nil, s.say(ctx, in.ID, in.Other, in.Body.Said)
+		return nil, s.saveDecision(ctx, in.ID, in.Other, in.Body.Decision)
 	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}/what-if", "whatIf", "What an offer would leave at another price", func(ctx context.Context, in *WhatIf) (*apikit.Body[Supposed], error) {
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}/what-if", "whatIf", "What an offer would leave at another price", func(ctx context.Context, in *WhatIf) (*apikit.Body[WhatIfResult], error) {
 		return apikit.OK(s.whatIf(ctx, *in))
 	})
 	a.Raw(access.Fulfiller, http.MethodGet, "/pictures/{offer}/{place}", s.servePicture)
 }
 
 // timed says how long finding took.
-func timed(find func() (Elsewhere, error)) (*apikit.Body[Elsewhere], error) {
+func timed(find func() (Alternatives, error)) (*apikit.Body[Alternatives], error) {
 	began := time.Now()
 	found, err := find()
 	found.TookMS = float64(time.Since(began).Microseconds()) / 1000

@@ -17,10 +17,10 @@ import (
 // reindexed has the index read the first source anew, after it was changed behind its back.
 func reindexed(t *testing.T, w *testkit.World) {
 	t.Helper()
-	if err := w.App.Catalog.Changed(t.Context(), w.App.Pool, 1); err != nil {
+	if err := w.App.Catalog.NotifySource(t.Context(), w.App.Pool, 1); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := w.App.Catalog.CatchUp(t.Context()); err != nil {
+	if _, err := w.App.Catalog.FollowChanges(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -127,8 +127,8 @@ func TestTheEmptyChoice(t *testing.T) {
 		}
 	}
 	found := w.Search("counts=true&limit=0")
-	if i := slices.IndexFunc(found.Choices["brand"], func(c catalog.Choice) bool { return c.Value == catalog.None }); i < 0 || found.Choices["brand"][i].Count != w.Search("brand=(none)").Total {
-		t.Errorf("%+v", found.Choices["brand"])
+	if i := slices.IndexFunc(found.Facets["brand"], func(c catalog.FacetValue) bool { return c.Value == catalog.None }); i < 0 || found.Facets["brand"][i].Count != w.Search("brand=(none)").Total {
+		t.Errorf("%+v", found.Facets["brand"])
 	}
 }
 

@@ -13,10 +13,10 @@ import (
 	"plainpelican/sources"
 )
 
-// Weigh says what putting the staged offers on the shelf, and withdrawing what a whole
+// CheckImpact says what putting the staged offers on the shelf, and withdrawing what a whole
 // catalog no longer lists, would do.
-func (s *Service) Weigh(ctx context.Context, intake, sourceID int64, whole bool, seen *roaring64.Bitmap) (sources.Weight, error) {
-	var w sources.Weight
+func (s *Service) CheckImpact(ctx context.Context, intake, sourceID int64, whole bool, seen *roaring64.Bitmap) (sources.Impact, error) {
+	var w sources.Impact
 	gone, total, err := s.unseen(ctx, s.Pool, sourceID, seen)
 	if err != nil {
 		return w, err
@@ -34,14 +34,14 @@ func (s *Service) Weigh(ctx context.Context, intake, sourceID int64, whole bool,
 			return w, err
 		}
 	}
-	if err := s.weighStock(ctx, &w, intake, sourceID, whole); err != nil {
+	if err := s.checkStockImpact(ctx, &w, intake, sourceID, whole); err != nil {
 		return w, err
 	}
 	if err := s.Pool.QueryRow(ctx, `select count(*), coalesce(min(o.currency), ''), coalesce(min(t.currency), '') from `+offersIn+` t join offer o on o.id = t.offer_id where not t.fresh and o.withdrawn_at is null and o.currency <> t.currency`).
-		Scan(&w.OtherCurrency, &w.From, &w.Into); err != nil {
+		Scan(&w.OtherCurrency, &w.FromCurrency, &w.ToCurrency); err != nil {
 		return w, err
 	}
-	moved := `from ` + offersIn + ` t join offer o on o.id = t.offer_id join ` + variantsIn + ` s on s.place = t.place join offer_variant v on v.offer_id = t.offer_id and v.number = s.number
+	moved := `from ` + offersIn + ` t join offer o on o.id = t.offer_id join ` + variantsIn + ` s on s.seq = t.seq join offer_variant v on v.offer_id = t.offer_id and v.number = s.number
 		where not t.fresh and o.withdrawn_at is null and (v.cost <> s.cost or o.currency <> t.currency)`
 	if err := s.Pool.QueryRow(ctx, `select count(distinct t.offer_id) `+moved).Scan(&w.Repriced); err != nil || w.Repriced == 0 {
 		return w, err
@@ -78,12 +78,12 @@ func (s *Service) examples(ctx context.Context, list []sources.Example, moved st
 	return list, err
 }
 
-// weighStock counts the offers that had stock and would have none, of all that had some.
-func (s *Service) weighStock(ctx context.Context, w *sources.Weight, intake, sourceID int64, whole bool) error {
+// checkStockImpact counts the offers that had stock and would have none, of all that had some.
+func (s *Service) checkStockImpact(ctx context.Context, w *sources.Impact, intake, sourceID int64, whole bool) error {
 	offersIn, variantsIn := stagingTables(intake)
 	if err := s.Pool.QueryRow(ctx, `
 		select count(*) from `+offersIn+` t join offer o on o.id = t.offer_id where not t.fresh and o.withdrawn_at is null
-		and not exists (select from `+variantsIn+` s where s.place = t.place and (s.stock > 0 or s.stock_unknown))
+		and not exists (select from `+variantsIn+` s where s.seq = t.seq and (s.stock > 0 or s.stock_unknown))
 		and exists (select from offer_variant v where v.offer_id = o.id and not v.withdrawn and v.stock > 0)`).Scan(&w.SoldOut); err != nil || w.SoldOut == 0 || !whole {
 		return err
 	}
@@ -91,16 +91,16 @@ func (s *Service) weighStock(ctx context.Context, w *sources.Weight, intake, sou
 		Scan(&w.InStock)
 }
 
-// jumps are the staged offers with a cost that moves by a factor at once, in one currency.
-func jumps(intake int64, factor int) string {
+// costJumpsSQL are the staged offers with a cost that moves by a factor at once, in one currency.
+func costJumpsSQL(intake int64, factor int) string {
 	offersIn, variantsIn := stagingTables(intake)
-	return fmt.Sprintf(`from %s t join offer o on o.id = t.offer_id join %s s on s.place = t.place join offer_variant v on v.offer_id = t.offer_id and v.number = s.number
+	return fmt.Sprintf(`from %s t join offer o on o.id = t.offer_id join %s s on s.seq = t.seq join offer_variant v on v.offer_id = t.offer_id and v.number = s.number
 		where not t.fresh and o.withdrawn_at is null and o.currency = t.currency and v.cost > 0 and not v.withdrawn and (s.cost >= v.cost::numeric * %d or v.cost >= s.cost::numeric * %d)`, offersIn, variantsIn, factor, factor)
 }
 
-// Postpone sets those staged offers apart whose costs move by a factor at once, until Release: their places are negative.
-func (s *Service) Postpone(ctx context.Context, tx pgx.Tx, intake int64, factor int) error {
-	rows, err := tx.Query(ctx, `select distinct t.offer_id `+jumps(intake, factor))
+// HoldBack sets those staged offers apart whose costs move by a factor at once, until Release: their places are negative.
+func (s *Service) HoldBack(ctx context.Context, tx pgx.Tx, intake int64, factor int) error {
+	rows, err := tx.Query(ctx, `select distinct t.offer_id `+costJumpsSQL(intake, factor))
 	if err != nil {
 		return err
 	}
@@ -110,35 +110,35 @@ func (s *Service) Postpone(ctx context.Context, tx pgx.Tx, intake int64, factor 
 	}
 	offersIn, variantsIn := stagingTables(intake)
 	for _, table := range []string{variantsIn, offersIn} {
-		if _, err := tx.Exec(ctx, `update `+table+` set place = -place where place > 0 and offer_id = any ($1)`, offers); err != nil {
+		if _, err := tx.Exec(ctx, `update `+table+` set seq = -seq where seq > 0 and offer_id = any ($1)`, offers); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// Postponed counts the offers that are set apart, with the largest moves among them.
-func (s *Service) Postponed(ctx context.Context, intake, sourceID int64, factor int) (w sources.Weight, err error) {
+// HeldBack counts the offers that are set apart, with the largest moves among them.
+func (s *Service) HeldBack(ctx context.Context, intake, sourceID int64, factor int) (w sources.Impact, err error) {
 	offersIn, _ := stagingTables(intake)
-	if err := s.Pool.QueryRow(ctx, `select count(*) from `+offersIn+` where place < 0`).Scan(&w.Repriced); err != nil || w.Repriced == 0 {
+	if err := s.Pool.QueryRow(ctx, `select count(*) from `+offersIn+` where seq < 0`).Scan(&w.Repriced); err != nil || w.Repriced == 0 {
 		return w, err
 	}
 	if err := s.Pool.QueryRow(ctx, `select count(*) from offer where source_id = $1 and withdrawn_at is null`, sourceID).Scan(&w.Offers); err != nil {
 		return w, err
 	}
-	w.Examples, err = s.examples(ctx, nil, jumps(intake, factor)+` and t.place < 0`)
+	w.Examples, err = s.examples(ctx, nil, costJumpsSQL(intake, factor)+` and t.seq < 0`)
 	return w, err
 }
 
-// Release puts those that were set apart behind all others, and returns the last place.
-func (s *Service) Release(ctx context.Context, tx pgx.Tx, intake int64, staged int) (last int, err error) {
+// ReleaseHeldBack puts those that were set apart behind all others, and returns the last place.
+func (s *Service) ReleaseHeldBack(ctx context.Context, tx pgx.Tx, intake int64, staged int) (last int, err error) {
 	offersIn, variantsIn := stagingTables(intake)
 	for _, table := range []string{variantsIn, offersIn} {
-		if _, err := tx.Exec(ctx, `update `+table+` set place = $1 - place where place < 0`, staged); err != nil {
+		if _, err := tx.Exec(ctx, `update `+table+` set seq = $1 - seq where seq < 0`, staged); err != nil {
 			return 0, err
 		}
 	}
-	err = tx.QueryRow(ctx, `select coalesce(max(place), 0) from `+offersIn).Scan(&last)
+	err = tx.QueryRow(ctx, `select coalesce(max(seq), 0) from `+offersIn).Scan(&last)
 	return last, err
 }
 
@@ -198,8 +198,8 @@ func (s *Service) WithdrawNumbers(ctx context.Context, tx pgx.Tx, sourceID int64
 	return len(gone), logChange(ctx, tx, nil, gone)
 }
 
-// Survey lets the database know what was staged, so that it plans the merging well.
-func (s *Service) Survey(ctx context.Context, intake int64) error {
+// AnalyzeStaging lets the database know what was staged, so that it plans the merging well.
+func (s *Service) AnalyzeStaging(ctx context.Context, intake int64) error {
 	offers, variants := stagingTables(intake)
 	_, err := s.Pool.Exec(ctx, `analyze `+offers+`, `+variants)
 	return err
@@ -207,12 +207,12 @@ func (s *Service) Survey(ctx context.Context, intake int64) error {
 
 // Merge puts the staged offers of some places on the shelf: an update of the rows that
 // differ and an insert of those that are missing. It is safe to repeat.
-func (s *Service) Merge(ctx context.Context, tx pgx.Tx, from sources.Staging, upTo int64) (sources.Counts, error) {
-	var counts sources.Counts
-	offersIn, variantsIn := stagingTables(from.Intake)
+func (s *Service) Merge(ctx context.Context, tx pgx.Tx, from sources.Staging, upTo int64) (sources.MergeCounts, error) {
+	var counts sources.MergeCounts
+	offersIn, variantsIn := stagingTables(from.ImportID)
 	var suppliers int64
-	for _, step := range merge(offersIn, variantsIn, from.Part) {
-		tag, err := tx.Exec(ctx, step.sql, from.Source, from.Place, upTo)
+	for _, step := range mergeSteps(offersIn, variantsIn, from.Partial) {
+		tag, err := tx.Exec(ctx, step.sql, from.SourceID, from.After, upTo)
 		if err != nil {
 			return counts, fmt.Errorf("%s: %w", step.name, err)
 		}
@@ -228,9 +228,9 @@ func (s *Service) Merge(ctx context.Context, tx pgx.Tx, from sources.Staging, up
 	// All of a supplier's offers are found by its name, and ship from where it is.
 	theirs := ``
 	if suppliers > 0 {
-		theirs = ` union select o.id from offer o join supplier u on u.id = o.supplier_id join ` + offersIn + ` s on s.supplier = u.number where u.source_id = $3 and s.place > $1 and s.place <= $2`
+		theirs = ` union select o.id from offer o join supplier u on u.id = o.supplier_id join ` + offersIn + ` s on s.supplier = u.number where u.source_id = $3 and s.seq > $1 and s.seq <= $2`
 	}
-	rows, err := tx.Query(ctx, `select s.offer_id from `+offersIn+` s where s.place > $1 and s.place <= $2 and $3::bigint is not null`+theirs, from.Place, upTo, from.Source)
+	rows, err := tx.Query(ctx, `select s.offer_id from `+offersIn+` s where s.seq > $1 and s.seq <= $2 and $3::bigint is not null`+theirs, from.After, upTo, from.SourceID)
 	if err != nil {
 		return counts, err
 	}
@@ -241,13 +241,13 @@ func (s *Service) Merge(ctx context.Context, tx pgx.Tx, from sources.Staging, up
 	return counts, logChange(ctx, tx, nil, ids)
 }
 
-type step struct{ name, sql string }
+type mergeStep struct{ name, sql string }
 
-// merge lists the steps in order; $1 is the source, $2 and $3 the places. Of a part, a known
+// mergeSteps lists the steps in order; $1 is the source, $2 and $3 the places. Of a part, a known
 // offer's own facts stay until the whole comes again, as do the variants that it does not name.
-func merge(offersIn, variantsIn string, part bool) []step {
-	these := ` s.place > $2 and s.place <= $3 and $1::bigint is not null `
-	suppliers := `(select distinct on (supplier) * from ` + offersIn + ` s where ` + these + ` order by supplier, place) s`
+func mergeSteps(offersIn, variantsIn string, part bool) []mergeStep {
+	these := ` s.seq > $2 and s.seq <= $3 and $1::bigint is not null `
+	suppliers := `(select distinct on (supplier) * from ` + offersIn + ` s where ` + these + ` order by supplier, seq) s`
 	offerColumns, variantColumns := strings.Join(offerColumns, ", "), strings.Join(variantColumns, ", ")
 	changeOffers := `
 	update offer o set supplier_id = u.id, title = s.title, description = s.description, category = s.category, brand = s.brand, currency = s.currency, page_url = s.page_url,
@@ -263,7 +263,7 @@ func merge(offersIn, variantsIn string, part bool) []step {
 		update offer o set fingerprint = '', withdrawn_at = null, updated_at = now() from ` + offersIn + ` s
 		where ` + these + ` and not s.fresh and o.id = s.offer_id`
 	}
-	steps := []step{
+	steps := []mergeStep{
 		{"change suppliers", `
 			update supplier u set name = s.supplier_name, country = s.country, rating = s.supplier_rating, on_time = s.on_time, verified = s.verified
 			from ` + suppliers + `
@@ -278,7 +278,7 @@ func merge(offersIn, variantsIn string, part bool) []step {
 			insert into offer (id, source_id, supplier_id, ` + offerColumns + `) overriding system value
 			select s.offer_id, $1, u.id, s.` + strings.ReplaceAll(offerColumns, ", ", ", s.") + `
 			from ` + offersIn + ` s join supplier u on u.source_id = $1 and u.number = s.supplier
-			where ` + these + ` and s.fresh order by s.place`},
+			where ` + these + ` and s.fresh order by s.seq`},
 		{"change variants", `
 			update offer_variant v set position = s.position, option_values = s.option_values, cost = s.cost, min_advertised = s.min_advertised, list_price = s.list_price, stock = s.stock,
 				picture = ` + picture + `, barcode = s.barcode, weight_grams = s.weight_grams, prices_in = s.prices_in, stock_unknown = s.stock_unknown, withdrawn = false
@@ -288,17 +288,17 @@ func merge(offersIn, variantsIn string, part bool) []step {
 				is distinct from (s.position, s.option_values, s.cost, s.min_advertised, s.list_price, s.stock, ` + picture + `, s.barcode, s.weight_grams, s.prices_in, s.stock_unknown, false)`},
 		{"add variants", `
 			insert into offer_variant (offer_id, ` + variantColumns + `)
-			select offer_id, ` + variantColumns + ` from ` + variantsIn + ` s where ` + these + ` and s.fresh order by s.place, s.position`},
+			select offer_id, ` + variantColumns + ` from ` + variantsIn + ` s where ` + these + ` and s.fresh order by s.seq, s.position`},
 		{"add variants to known offers", `
 			insert into offer_variant (offer_id, ` + variantColumns + `)
 			select offer_id, ` + variantColumns + ` from ` + variantsIn + ` s where ` + these + ` and not s.fresh
-			and not exists (select from offer_variant v where v.offer_id = s.offer_id and v.number = s.number) order by s.place, s.position`},
+			and not exists (select from offer_variant v where v.offer_id = s.offer_id and v.number = s.number) order by s.seq, s.position`},
 	}
 	if !part {
-		steps = append(steps, step{"withdraw variants", `
+		steps = append(steps, mergeStep{"withdraw variants", `
 			update offer_variant v set withdrawn = true from ` + offersIn + ` s
 			where ` + these + ` and not s.fresh and v.offer_id = s.offer_id and not v.withdrawn
-			and not exists (select from ` + variantsIn + ` w where w.place = s.place and w.number = v.number)`})
+			and not exists (select from ` + variantsIn + ` w where w.seq = s.seq and w.number = v.number)`})
 	}
 	return steps
 }

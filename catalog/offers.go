@@ -61,18 +61,18 @@ func PicturePath(offer int64, place int) string { return fmt.Sprintf("/pictures/
 
 func itoa(n int64) string { return strconv.FormatInt(n, 10) }
 
-// showing is how lines are shown: in a store, or none; of the cheapest variants though they are sold out; with
+// lineOptions is how lines are shown: in a store, or none; of the cheapest variants though they are sold out; with
 // the variants that words name.
-type showing struct {
+type lineOptions struct {
 	pricer     *pricing.Pricer
 	soldOutToo bool
-	words      *terms.Query
+	query      *terms.Query
 	// full is with the seller's own category, for a file.
 	full bool
 }
 
-// unlessUnknown is a number; nil where it is not known.
-func unlessUnknown(n, unknown int32) *int {
+// knownOrNil is a number; nil where it is not known.
+func knownOrNil(n, unknown int32) *int {
 	if n == unknown {
 		return nil
 	}
@@ -81,16 +81,16 @@ func unlessUnknown(n, unknown int32) *int {
 }
 
 // lines shows offers of an answer, in order.
-func (s *Service) lines(ctx context.Context, hits []index.Hit[thing], show showing) ([]Line, error) {
+func (s *Service) lines(ctx context.Context, hits []index.Hit[offerPricing], show lineOptions) ([]Line, error) {
 	ids := make([]int64, len(hits))
 	at := map[int64]int{}
 	out := make([]Line, len(hits))
 	for i := range hits {
 		h := &hits[i]
 		ids[i], at[h.ID] = h.ID, i
-		out[i] = Line{ID: h.ID, ShipsFrom: h.ShipsFrom, Rating: apikit.Tenths(int(h.Numbers[index.Rating])), Units: unlessUnknown(h.Numbers[index.Month], index.Unknown),
-			Stock: unlessUnknown(h.Numbers[index.Stock], index.Unknown), Rivals: unlessUnknown(h.Numbers[index.Rivals], index.Uncounted), Drafts: []int64{}}
-		out[i].price(h.Thing, show)
+		out[i] = Line{ID: h.ID, ShipsFrom: h.ShipsFrom, Rating: apikit.Tenths(int(h.Numbers[index.Rating])), Units: knownOrNil(h.Numbers[index.Month], index.Unknown),
+			Stock: knownOrNil(h.Numbers[index.Stock], index.Unknown), Rivals: knownOrNil(h.Numbers[index.Rivals], index.NotCounted), Drafts: []int64{}}
+		out[i].price(h.Item, show)
 	}
 	category := `o.category` // as its supplier has it: words are compared with it
 	if show.full {
@@ -117,12 +117,12 @@ func (s *Service) lines(ctx context.Context, hits []index.Hit[thing], show showi
 	if err != nil {
 		return nil, err
 	}
-	if show.words != nil && len(show.words.Needs) > 0 {
-		if err := s.matchVariants(ctx, show.words, out); err != nil {
+	if show.query != nil && len(show.query.Needs) > 0 {
+		if err := s.matchVariants(ctx, show.query, out); err != nil {
 			return nil, err
 		}
 	}
-	taken, err := s.Bench.Taken(ctx, ids) // of this moment: the index follows a little later
+	taken, err := s.Drafts.DraftsOf(ctx, ids) // of this moment: the index follows a little later
 	for offer, drafts := range taken {
 		out[at[offer]].Drafts = drafts
 	}
@@ -130,17 +130,17 @@ func (s *Service) lines(ctx context.Context, hits []index.Hit[thing], show showi
 }
 
 // price fills in what an offer comes to in a store.
-func (l *Line) price(t *thing, show showing) {
+func (l *Line) price(t *offerPricing, show lineOptions) {
 	p := show.pricer
 	l.PricedID = t.priced(show.soldOutToo).id
 	if p == nil {
 		return
 	}
-	quote := p.Quote(t.Thing)
+	quote := p.Quote(t.OfferFacts)
 	l.Days = quote.Days(t.Processing)
-	ladder, err := quote.Rungs(t.priced(show.soldOutToo).unit, nil, nil)
+	ladder, err := quote.Ladder(t.priced(show.soldOutToo).unit, nil, nil)
 	if err != nil {
-		l.NoPrice = p.Words(err)
+		l.NoPrice = p.ErrorMessage(err)
 		return
 	}
 	l.Ladder = &ladder
@@ -149,7 +149,7 @@ func (l *Line) price(t *thing, show showing) {
 		l.Worth = &worth
 	}
 	if t.cheapest != nil {
-		if _, theirs, err := quote.Figures(t.priced(!show.soldOutToo).unit); err == nil {
+		if _, theirs, err := quote.Price(t.priced(!show.soldOutToo).unit); err == nil {
 			l.Other = &OtherVariant{theirs.Landed, theirs.Price, show.soldOutToo}
 		}
 	}

@@ -7,11 +7,11 @@ import (
 	"plainpelican/core/money"
 )
 
-// perPiece compares other packs by what one piece lands for.
-func (e *Elsewhere) perPiece() error {
+// comparePieces compares other packs by what one piece lands for.
+func (e *Alternatives) comparePieces() error {
 	var own *money.Amount
 	for i := range e.Offers {
-		if e.Offers[i].Itself && e.Offers[i].Ladder != nil {
+		if e.Offers[i].IsSubject && e.Offers[i].Ladder != nil {
 			own = &e.Offers[i].Ladder.Landed
 		}
 	}
@@ -34,7 +34,7 @@ func (e *Elsewhere) perPiece() error {
 	}
 	slices.SortStableFunc(e.Packs, func(a, b Alternative) int {
 		if a.PerPiece == nil || b.PerPiece == nil {
-			return cmp.Compare(one(a.PerPiece == nil), one(b.PerPiece == nil))
+			return cmp.Compare(boolToInt(a.PerPiece == nil), boolToInt(b.PerPiece == nil))
 		}
 		return cmp.Compare(a.PerPiece.Minor(), b.PerPiece.Minor())
 	})

@@ -50,7 +50,7 @@ func (s *Service) PictureAt(ctx context.Context, url string) (hash string, conte
 	one.(*sync.Mutex).Lock()
 	defer one.(*sync.Mutex).Unlock()
 	var trouble string
-	err = s.Pool.QueryRow(ctx, `select hash, trouble from picture where url = $1 and (hash <> '' or fetched_at > now() - interval '10 minutes')`, url).Scan(&hash, &trouble)
+	err = s.Pool.QueryRow(ctx, `select hash, error from picture where url = $1 and (hash <> '' or fetched_at > now() - interval '10 minutes')`, url).Scan(&hash, &trouble)
 	if err == nil && hash == "" {
 		return "", nil, fmt.Errorf("%w: %s", pictures.ErrNone, trouble) // not asked for again so soon
 	}
@@ -75,7 +75,7 @@ func (s *Service) fetch(ctx context.Context, url string) (string, []byte, error)
 	// Somebody who turns the page does not stop the fetching: the picture is kept for the next.
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 30*time.Second)
 	defer cancel()
-	answer, err := s.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: url, Repeatable: true, MostBytes: pictures.MostBytes})
+	answer, err := s.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: url, Repeatable: true, MaxBytes: pictures.MaxBytes})
 	if err != nil {
 		return "", nil, &silentError{err}
 	}
@@ -94,8 +94,8 @@ func (s *Service) fetch(ctx context.Context, url string) (string, []byte, error)
 		}
 	}
 	_, err = s.Pool.Exec(ctx, `
-		insert into picture (url, hash, width, height, trouble) values ($1, $2, $3, $4, $5)
-		on conflict (url) do update set hash = excluded.hash, width = excluded.width, height = excluded.height, trouble = excluded.trouble, fetched_at = now()`,
+		insert into picture (url, hash, width, height, error) values ($1, $2, $3, $4, $5)
+		on conflict (url) do update set hash = excluded.hash, width = excluded.width, height = excluded.height, error = excluded.error, fetched_at = now()`,
 		url, hash, width, height, trouble)
 	if err == nil && trouble != "" {
 		err = fmt.Errorf("%w: %s", pictures.ErrNone, trouble)
@@ -116,38 +116,40 @@ func (s *Service) sized(hash string, content []byte, width int) ([]byte, error) 
 	return small, s.Blobs.PutAs(key, small)
 }
 
-// KeepArgs is the job that fetches the pictures of offers that were taken, so that they are
+// FetchPicturesArgs is the job that fetches the pictures of offers that were taken, so that they are
 // there when their suppliers have deleted them.
-type KeepArgs struct{ Offers []int64 }
+type FetchPicturesArgs struct{ Offers []int64 }
 
 // Kind names the job.
-func (KeepArgs) Kind() string { return "keep_pictures" }
+func (FetchPicturesArgs) Kind() string { return "fetch_pictures" }
 
 // InsertOpts puts it into its queue.
-func (KeepArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "picture"} }
+func (FetchPicturesArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "picture"} }
 
 // Work adds the worker.
 func (s *Service) Work(r *jobs.Runner) {
-	jobs.Handle(r, func(ctx context.Context, job *river.Job[KeepArgs]) error { return s.keep(ctx, job.Args.Offers) })
-	jobs.Handle(r, func(ctx context.Context, _ *river.Job[AheadArgs]) error { return s.Ahead(ctx) })
+	jobs.Handle(r, func(ctx context.Context, job *river.Job[FetchPicturesArgs]) error {
+		return s.fetchAll(ctx, job.Args.Offers)
+	})
+	jobs.Handle(r, func(ctx context.Context, _ *river.Job[DescribePicturesArgs]) error { return s.DescribePictures(ctx) })
 }
 
-// keepAtOnce is how many offers' pictures one job fetches.
-const keepAtOnce = 2
+// fetchBatch is how many offers' pictures one job fetches.
+const fetchBatch = 2
 
-// KeepPictures has the pictures of offers fetched, once the transaction is through.
-func (s *Service) KeepPictures(ctx context.Context, tx pgx.Tx, offers []int64) error {
-	for part := range slices.Chunk(offers, keepAtOnce) {
-		if err := s.Jobs.Add(ctx, tx, KeepArgs{part}, nil); err != nil {
+// FetchPictures has the pictures of offers fetched, once the transaction is through.
+func (s *Service) FetchPictures(ctx context.Context, tx pgx.Tx, offers []int64) error {
+	for part := range slices.Chunk(offers, fetchBatch) {
+		if err := s.Jobs.Add(ctx, tx, FetchPicturesArgs{part}, nil); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// keep fetches all pictures of offers and makes the sizes that lists show. A picture that
+// fetchAll fetches all pictures of offers and makes the sizes that lists show. A picture that
 // cannot be had is said where it is shown; it is no failure of ours.
-func (s *Service) keep(ctx context.Context, offers []int64) error {
+func (s *Service) fetchAll(ctx context.Context, offers []int64) error {
 	for _, offer := range offers {
 		for place := 0; ; place++ {
 			hash, content, err := s.Picture(ctx, offer, place)
@@ -170,9 +172,9 @@ func (s *Service) keep(ctx context.Context, offers []int64) error {
 	return nil
 }
 
-// Given keeps a picture that a person sent as a file, as a JPEG of at most a width in pixels.
+// SaveUploadedPicture keeps a picture that a person sent as a file, as a JPEG of at most a width in pixels.
 // Its error is a clause that says why it cannot be used.
-func (s *Service) Given(file string, width int) (hash string, err error) {
+func (s *Service) SaveUploadedPicture(file string, width int) (hash string, err error) {
 	content, err := s.Blobs.Open(file)
 	if err != nil {
 		return "", errors.New("it did not arrive")
@@ -184,7 +186,7 @@ func (s *Service) Given(file string, width int) (hash string, err error) {
 	if _, err := content.Seek(0, io.SeekStart); err != nil {
 		return "", err
 	}
-	whole, err := io.ReadAll(io.LimitReader(content, pictures.MostBytes))
+	whole, err := io.ReadAll(io.LimitReader(content, pictures.MaxBytes))
 	if err == nil {
 		whole, err = pictures.Scale(whole, width, true)
 	}

@@ -33,10 +33,10 @@ func (st Standard) bounds() (b index.Standard) {
 		b.Numbers = append(b.Numbers, index.Bound[index.Number]{Of: index.OnTime, Value: int64(st.OnTime)})
 	}
 	if st.Days > 0 {
-		b.Figures = append(b.Figures, index.Bound[index.Figure]{Of: index.Days, Value: int64(st.Days)})
+		b.Figures = append(b.Figures, index.Bound[index.StoreColumn]{Of: index.Days, Value: int64(st.Days)})
 	}
 	if st.Tracked {
-		b.Figures = append(b.Figures, index.Bound[index.Figure]{Of: index.Tracked, Value: 1})
+		b.Figures = append(b.Figures, index.Bound[index.StoreColumn]{Of: index.Tracked, Value: 1})
 	}
 	return b
 }
@@ -57,62 +57,62 @@ func (s *Service) setStandard(ctx context.Context, own Standard) (Standard, erro
 	return own, err
 }
 
-// Saved is a sentence under a name, for all who work here.
-type Saved struct {
-	ID    int64  `json:"id"`
-	Name  string `json:"name"`
-	Asked string `json:"asked" doc:"As it stands in the address"`
+// SavedSearch is a sentence under a name, for all who work here.
+type SavedSearch struct {
+	ID       int64  `json:"id"`
+	Name     string `json:"name"`
+	Sentence string `json:"sentence" doc:"As it stands in the address"`
 	// Currency is what its amounts are in; empty where there was no store.
 	Currency string    `json:"currency"`
 	SavedBy  string    `json:"saved_by"`
 	SavedAt  time.Time `json:"saved_at"`
 }
 
-// Saving keeps a sentence under a name; one of that name is replaced only where that is wanted.
-type Saving struct {
+// SaveSearchInput keeps a sentence under a name; one of that name is replaced only where that is wanted.
+type SaveSearchInput struct {
 	Name     string `json:"name" maxLength:"80"`
-	Asked    string `json:"asked" maxLength:"4000"`
+	Sentence string `json:"sentence" maxLength:"4000"`
 	Currency string `json:"currency,omitempty" maxLength:"3" doc:"What its amounts are in"`
 	Replace  bool   `json:"replace,omitempty" doc:"Replace one of that name"`
 }
 
-func (s *Service) saved(ctx context.Context) ([]Saved, error) {
-	rows, err := s.Pool.Query(ctx, `select id, name, asked, currency, saved_by, saved_at from saved_sentence order by lower(name)`)
+func (s *Service) savedSearches(ctx context.Context) ([]SavedSearch, error) {
+	rows, err := s.Pool.Query(ctx, `select id, name, sentence, currency, saved_by, saved_at from saved_search order by lower(name)`)
 	if err != nil {
 		return nil, err
 	}
-	all, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Saved])
+	all, err := pgx.CollectRows(rows, pgx.RowToStructByPos[SavedSearch])
 	return list(all), err
 }
 
-func (s *Service) save(ctx context.Context, in Saving) (Saved, error) {
+func (s *Service) saveSearch(ctx context.Context, in SaveSearchInput) (SavedSearch, error) {
 	name := strings.Join(strings.Fields(in.Name), " ")
 	if name == "" {
-		return Saved{}, apikit.Problem(422, "name", "Give the sentence a name.")
+		return SavedSearch{}, apikit.Problem(422, "name", "Give the sentence a name.")
 	}
-	if _, err := url.ParseQuery(in.Asked); err != nil {
-		return Saved{}, apikit.Problem(422, "asked", "That is not a sentence's address.")
+	if _, err := url.ParseQuery(in.Sentence); err != nil {
+		return SavedSearch{}, apikit.Problem(422, "asked", "That is not a sentence's address.")
 	}
 	rows, err := s.Pool.Query(ctx, `
-		insert into saved_sentence as s (name, asked, currency, saved_by) values ($1, $2, $4, $3)
-		on conflict (lower(name)) do update set name = $1, asked = $2, currency = $4, saved_by = $3, saved_at = now() where $5 returning id, name, asked, currency, saved_by, saved_at`,
-		name, in.Asked, access.Who(ctx).Name, in.Currency, in.Replace)
+		insert into saved_search as s (name, sentence, currency, saved_by) values ($1, $2, $4, $3)
+		on conflict (lower(name)) do update set name = $1, sentence = $2, currency = $4, saved_by = $3, saved_at = now() where $5 returning id, name, sentence, currency, saved_by, saved_at`,
+		name, in.Sentence, access.Who(ctx).Name, in.Currency, in.Replace)
 	if err != nil {
-		return Saved{}, err
+		return SavedSearch{}, err
 	}
-	saved, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Saved])
+	saved, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[SavedSearch])
 	if database.Missing(err) { // one of that name is there, and is not to be replaced
 		var by string
-		if err := s.Pool.QueryRow(ctx, `select saved_by from saved_sentence where lower(name) = lower($1)`, name).Scan(&by); err != nil {
-			return Saved{}, err
+		if err := s.Pool.QueryRow(ctx, `select saved_by from saved_search where lower(name) = lower($1)`, name).Scan(&by); err != nil {
+			return SavedSearch{}, err
 		}
-		return Saved{}, apikit.Problem(409, "name", "%s saved a search as “%s” already. Give yours another name, or replace it.", by, name)
+		return SavedSearch{}, apikit.Problem(409, "name", "%s saved a search as “%s” already. Give yours another name, or replace it.", by, name)
 	}
 	return saved, err
 }
 
-func (s *Service) forget(ctx context.Context, id int64) error {
-	tag, err := s.Pool.Exec(ctx, `delete from saved_sentence where id = $1`, id)
+func (s *Service) deleteSearch(ctx context.Context, id int64) error {
+	tag, err := s.Pool.Exec(ctx, `delete from saved_search where id = $1`, id)
 	if err == nil && tag.RowsAffected() == 0 {
 		err = apikit.NotFound("sentence")
 	}

@@ -15,29 +15,29 @@ import (
 
 func TestSentencesAreKeptUnderAName(t *testing.T) {
 	w := testkit.Start(t)
-	var one, again catalog.Saved
-	w.Owner.Must("PUT", "/api/sentences", catalog.Saving{Name: "  Mugs   for summer ", Asked: "words=mug&days=16"}, &one)
-	second := catalog.Saving{Name: "mugs for Summer", Asked: "words=mug&days=12", Currency: "USD"}
-	if p := w.Owner.Ask("PUT", "/api/sentences", second, nil); p == nil || p.Status != 409 || !strings.Contains(p.Detail, "Olga saved a search") {
+	var one, again catalog.SavedSearch
+	w.Owner.Must("PUT", "/api/saved-searches", catalog.SaveSearchInput{Name: "  Mugs   for summer ", Sentence: "words=mug&days=16"}, &one)
+	second := catalog.SaveSearchInput{Name: "mugs for Summer", Sentence: "words=mug&days=12", Currency: "USD"}
+	if p := w.Owner.Ask("PUT", "/api/saved-searches", second, nil); p == nil || p.Status != 409 || !strings.Contains(p.Detail, "Olga saved a search") {
 		t.Errorf("one of that name was overwritten unasked: %+v", p)
 	}
 	second.Replace = true
-	w.Owner.Must("PUT", "/api/sentences", second, &again)
-	if one.Name != "Mugs for summer" || again.ID != one.ID || again.Asked != "words=mug&days=12" {
+	w.Owner.Must("PUT", "/api/saved-searches", second, &again)
+	if one.Name != "Mugs for summer" || again.ID != one.ID || again.Sentence != "words=mug&days=12" {
 		t.Errorf("%+v, %+v", one, again)
 	}
-	for _, bad := range []catalog.Saving{{Name: "  ", Asked: "words=mug"}, {Name: "x", Asked: "%zz"}} {
-		if p := w.Owner.Ask("PUT", "/api/sentences", bad, nil); p == nil || p.Status != 422 {
+	for _, bad := range []catalog.SaveSearchInput{{Name: "  ", Sentence: "words=mug"}, {Name: "x", Sentence: "%zz"}} {
+		if p := w.Owner.Ask("PUT", "/api/saved-searches", bad, nil); p == nil || p.Status != 422 {
 			t.Errorf("%+v: %+v", bad, p)
 		}
 	}
-	w.Owner.Must("DELETE", fmt.Sprintf("/api/sentences/%d", one.ID), nil, nil)
-	var list []catalog.Saved
-	w.Owner.Must("GET", "/api/sentences", nil, &list)
+	w.Owner.Must("DELETE", fmt.Sprintf("/api/saved-searches/%d", one.ID), nil, nil)
+	var list []catalog.SavedSearch
+	w.Owner.Must("GET", "/api/saved-searches", nil, &list)
 	if len(list) != 0 {
 		t.Errorf("%+v", list)
 	}
-	if p := w.Owner.Ask("DELETE", fmt.Sprintf("/api/sentences/%d", one.ID), nil, nil); p == nil || p.Status != 404 {
+	if p := w.Owner.Ask("DELETE", fmt.Sprintf("/api/saved-searches/%d", one.ID), nil, nil); p == nil || p.Status != 404 {
 		t.Errorf("%+v", p)
 	}
 }

@@ -126,8 +126,8 @@ func (q *Sentence) needsStore() (names []string) {
 }
 
 // question turns a sentence into what the index is asked.
-func (s *Service) question(ctx context.Context, q *Sentence, p *pricing.Pricer) (index.Question, error) {
-	out := index.Question{Store: q.Store, Sort: index.Sort(q.Sort), SoldOutToo: q.SoldOut, Offset: q.Offset, Limit: q.Limit, Facets: map[index.Facet][]string{
+func (s *Service) question(ctx context.Context, q *Sentence, p *pricing.Pricer) (index.Query, error) {
+	out := index.Query{Store: q.Store, Sort: index.Sort(q.Sort), SoldOutToo: q.SoldOut, Offset: q.Offset, Limit: q.Limit, Facets: map[index.Facet][]string{
 		index.Source: q.Sources, index.Supplier: q.Suppliers, index.Brand: chosen(q.Brands), index.ShipsFrom: chosen(q.ShipsFrom), index.ShipsTo: chosen(q.ShipsTo), index.Demand: q.Demand, index.Mine: q.Mine}}
 	if names := q.needsStore(); p == nil && len(names) > 0 {
 		return out, apikit.Problem(422, "store", "This needs a store, whose market, rules and currency decide it: %s.", strings.Join(names, ", "))
@@ -144,10 +144,10 @@ func (s *Service) question(ctx context.Context, q *Sentence, p *pricing.Pricer) 
 	}
 	number := func(of index.Number, asked bool, value int32) {
 		if asked {
-			out.Numbers = append(out.Numbers, index.Bound[index.Number]{Of: of, Value: int64(value)})
+			out.NumberBounds = append(out.NumberBounds, index.Bound[index.Number]{Of: of, Value: int64(value)})
 		}
 	}
-	for of, least := range map[index.Number]int32{index.Stock: q.Stock, index.Rating: q.Rating, index.OnTime: q.OnTime, index.Week: q.Week, index.Month: q.Month, index.Returns: q.Returns, index.Processing: q.Processing, index.Verified: one(q.Verified), index.Packs: one(q.Packs)} {
+	for of, least := range map[index.Number]int32{index.Stock: q.Stock, index.Rating: q.Rating, index.OnTime: q.OnTime, index.Week: q.Week, index.Month: q.Month, index.Returns: q.Returns, index.Processing: q.Processing, index.Verified: boolToInt(q.Verified), index.Packs: boolToInt(q.Packs)} {
 		number(of, least > 0, least)
 	}
 	if q.Rivals != "" {
@@ -161,8 +161,8 @@ func (s *Service) question(ctx context.Context, q *Sentence, p *pricing.Pricer) 
 	if p == nil {
 		return out, nil
 	}
-	figure := func(of index.Figure, value int64) {
-		out.Figures = append(out.Figures, index.Bound[index.Figure]{Of: of, Value: value})
+	figure := func(of index.StoreColumn, value int64) {
+		out.StoreBounds = append(out.StoreBounds, index.Bound[index.StoreColumn]{Of: of, Value: value})
 	}
 	if q.Days > 0 {
 		figure(index.Days, int64(q.Days))
@@ -171,7 +171,7 @@ func (s *Service) question(ctx context.Context, q *Sentence, p *pricing.Pricer) 
 		figure(index.Tracked, 1)
 	}
 	for _, c := range []struct {
-		of      index.Figure
+		of      index.StoreColumn
 		clause  string
 		typed   string
 		atMost  int64 // what is taken off an amount to be under it
@@ -211,7 +211,7 @@ func (s *Service) question(ctx context.Context, q *Sentence, p *pricing.Pricer) 
 }
 
 // at is the snapshot of this moment, and how it is priced in a store; 0 is none.
-func (s *Service) at(ctx context.Context, store int64) (*index.Snapshot[thing], *pricing.Pricer, error) {
+func (s *Service) at(ctx context.Context, store int64) (*index.Snapshot[offerPricing], *pricing.Pricer, error) {
 	now := s.now.Load()
 	if now == nil {
 		return nil, nil, apikit.Problem(503, "", "The catalog is being read into memory. Try again in a moment.")
@@ -225,7 +225,7 @@ func (s *Service) at(ctx context.Context, store int64) (*index.Snapshot[thing], 
 	if _, err := s.Pricing.Pricer(ctx, store); err != nil { // connected a moment ago, or not at all
 		return nil, nil, err
 	}
-	if err := s.priceIn(ctx, store); err != nil {
+	if err := s.ensurePriced(ctx, store); err != nil {
 		return nil, nil, err
 	}
 	now = s.now.Load()
@@ -233,17 +233,17 @@ func (s *Service) at(ctx context.Context, store int64) (*index.Snapshot[thing], 
 }
 
 // ask prepares a sentence's question and the snapshot that answers it.
-func (s *Service) ask(ctx context.Context, q *Sentence) (*index.Snapshot[thing], index.Question, *pricing.Pricer, error) {
+func (s *Service) ask(ctx context.Context, q *Sentence) (*index.Snapshot[offerPricing], index.Query, *pricing.Pricer, error) {
 	snapshot, pricer, err := s.at(ctx, q.Store)
 	if err != nil {
-		return nil, index.Question{}, nil, err
+		return nil, index.Query{}, nil, err
 	}
 	question, err := s.question(ctx, q, pricer)
 	return snapshot, question, pricer, err
 }
 
-// Found is what a sentence finds.
-type Found struct {
+// SearchResult is what a sentence finds.
+type SearchResult struct {
 	Total       int                `json:"total"`
 	Hidden      int                `json:"hidden" doc:"How many more miss the seller's own standard, where it hides them"`
 	Offers      []Line             `json:"offers"`
@@ -252,45 +252,45 @@ type Found struct {
 	Ordinary    []string           `json:"ordinary" doc:"Words that were not required, such as “the”"`
 	Unread      []string           `json:"unread" doc:"Signs and words that mean nothing to the search"`
 	TookMS      float64            `json:"took_ms"`
-	// Choices are by clause, where they were asked for.
-	Choices map[string][]Choice `json:"choices,omitempty" doc:"What each clause could be, by its name"`
+	// Facets are by clause, where they were asked for.
+	Facets map[string][]FacetValue `json:"facets,omitempty" doc:"What each clause could be, by its name"`
 	// Place is where the offer that was asked for stands in the answer, from 0.
-	Place *int `json:"place,omitempty" doc:"Of the offer that was to be found; absent where it is not in the answer"`
+	Position *int `json:"position,omitempty" doc:"Of the offer that was to be found; absent where it is not in the answer"`
 	// Market is the country that prices assume; empty where there is no store.
 	Market string `json:"market"`
 }
 
-// maxPlace is how far down an answer an offer is looked for: as many rows as are listed.
-const maxPlace = 100_000
+// maxPicturePosition is how far down an answer an offer is looked for: as many rows as are listed.
+const maxPicturePosition = 100_000
 
 // Search asks the catalog a sentence.
-func (s *Service) Search(ctx context.Context, q Sentence) (Found, error) {
+func (s *Service) Search(ctx context.Context, q Sentence) (SearchResult, error) {
 	began := time.Now()
 	snapshot, question, pricer, err := s.ask(ctx, &q)
 	if err != nil {
-		return Found{}, err
+		return SearchResult{}, err
 	}
 	if question.Counts = q.Counts; q.Counts {
 		for _, days := range newBounds {
 			question.SeenSince = append(question.SeenSince, today()-days+1)
 		}
 	}
-	answer := snapshot.Ask(question)
-	found := Found{Total: answer.Total, Hidden: answer.Hidden, Corrections: list(answer.Corrections), Emptied: list(answer.Emptied), Ordinary: list(question.Words.Ordinary), Unread: list(question.Words.Unread)}
+	answer := snapshot.Search(question)
+	found := SearchResult{Total: answer.Total, Hidden: answer.Hidden, Corrections: list(answer.Corrections), Emptied: list(answer.Emptied), Ordinary: list(question.Words.Ordinary), Unread: list(question.Words.Unread)}
 	if q.Counts {
-		found.Choices = choices(&answer.Counts, q.Like, pricer)
+		found.Facets = facetValues(&answer.Counts, q.Like, pricer)
 	}
 	if pricer != nil {
 		found.Market = pricer.MoneyRules.Market
 	}
 	if q.Find != 0 {
-		question.Offset, question.Limit, question.Counts = 0, maxPlace, false
-		if at := slices.IndexFunc(snapshot.Ask(question).Hits, func(h index.Hit[thing]) bool { return h.ID == q.Find }); at >= 0 {
-			found.Place = &at
+		question.Offset, question.Limit, question.Counts = 0, maxPicturePosition, false
+		if at := slices.IndexFunc(snapshot.Search(question).Hits, func(h index.Hit[offerPricing]) bool { return h.ID == q.Find }); at >= 0 {
+			found.Position = &at
 		}
 	}
-	if found.Offers, err = s.lines(ctx, answer.Hits, showing{pricer: pricer, soldOutToo: q.SoldOut, words: &question.Words}); err != nil {
-		return Found{}, err
+	if found.Offers, err = s.lines(ctx, answer.Hits, lineOptions{pricer: pricer, soldOutToo: q.SoldOut, query: &question.Words}); err != nil {
+		return SearchResult{}, err
 	}
 	found.TookMS = float64(time.Since(began).Microseconds()) / 1000
 	return found, nil

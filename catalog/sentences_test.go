@@ -209,7 +209,7 @@ func TestRandomSentencesAgreeWithSQL(t *testing.T) {
 	if _, err := w.App.Pool.Exec(t.Context(), `update offer set first_seen = first_seen - id % 12 * interval '1 day'`); err != nil {
 		t.Fatal(err)
 	}
-	if err := w.App.Catalog.Changed(t.Context(), w.App.Pool, 1); err != nil {
+	if err := w.App.Catalog.NotifySource(t.Context(), w.App.Pool, 1); err != nil {
 		t.Fatal(err)
 	}
 	ctx := access.With(t.Context(), access.Identity{Name: "Olga", Role: access.Owner})
@@ -218,10 +218,10 @@ func TestRandomSentencesAgreeWithSQL(t *testing.T) {
 	for round := range 3 {
 		if round > 0 { // and again as the marketplace drifts
 			w.Bazaar.SetDay(round * 6)
-			w.Owner.Must("POST", "/api/sources/1/intakes", nil, nil)
+			w.Owner.Must("POST", "/api/sources/1/imports", nil, nil)
 			w.TakenIn()
 		}
-		if _, err := w.App.Catalog.CatchUp(ctx); err != nil {
+		if _, err := w.App.Catalog.FollowChanges(ctx); err != nil {
 			t.Fatal(err)
 		}
 		tell(t, w)
@@ -252,7 +252,7 @@ var bounds = map[string]string{"days": `days <= %s`, "processing": `processing <
 // named are the clauses with names for choices, as they are in SQL.
 var named = map[string]string{"from": `country`, "category": `case category when '' then '(none)' else category end`, "source": `source`, "demand": `demand`, "mine": `mine`}
 
-func compare(t *testing.T, w *testkit.World, s sentence, got catalog.Found) {
+func compare(t *testing.T, w *testkit.World, s sentence, got catalog.SearchResult) {
 	t.Helper()
 	// What is counted under the same conditions is counted at once.
 	type counting struct{ names, conditions []string }
@@ -268,7 +268,7 @@ func compare(t *testing.T, w *testkit.World, s sentence, got catalog.Found) {
 	count("total ", "", `true`)
 	count("unhidden ", "standard", `true`)
 	said := map[string]int{"total ": got.Total, "unhidden ": got.Total + got.Hidden}
-	for clause, choices := range got.Choices {
+	for clause, choices := range got.Facets {
 		for _, c := range choices {
 			condition := bounds[clause]
 			if clause == "supplier" {

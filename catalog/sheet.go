@@ -20,30 +20,30 @@ import (
 // Sheet is an offer in full.
 type Sheet struct {
 	Line
-	Number      string             `json:"number"`
-	Description string             `json:"description" doc:"Safe HTML"`
-	Category    string             `json:"category"`
-	Brand       string             `json:"brand"`
-	PageURL     string             `json:"page_url"`
-	Pictures    []string           `json:"pictures"`
-	OptionNames []string           `json:"option_names"`
-	Variants    []SheetVariant     `json:"variants"`
-	Deliveries  []SheetDelivery    `json:"deliveries" doc:"To any of the store's markets, or all where there is no store"`
-	Ratings     int                `json:"ratings"`
-	ReturnDays  *int               `json:"return_days" doc:"Null where it is not known"`
-	OnTime      *int               `json:"on_time" doc:"Percent; null where it is not known"`
-	Verified    bool               `json:"verified"`
-	UpdatedAt   time.Time          `json:"updated_at"`
-	WithdrawnAt *time.Time         `json:"withdrawn_at"`
-	AtMarket    *pricing.Ladder    `json:"at_market" doc:"What it would earn at the middle of the prices seen at other stores; null where none are known"`
-	Trace       []markup.TraceLine `json:"trace" doc:"How the price of the cheapest variant for sale came about"`
-	Remarks     []string           `json:"remarks" doc:"What its source says besides, such as a least order quantity"`
-	OwnPacking  bool               `json:"own_packing" doc:"The supplier packs with the seller's brand"`
-	FirstSeen   time.Time          `json:"first_seen"`
-	Verdict     demand.Verdict     `json:"verdict" doc:"What its sales say"`
-	Said        string             `json:"said" doc:"The same in a sentence"`
-	Markets     []string           `json:"markets" doc:"The store's; the one that prices assume first"`
-	Market      string             `json:"market" doc:"The country that prices assume; empty where there is no store"`
+	Number         string             `json:"number"`
+	Description    string             `json:"description" doc:"Safe HTML"`
+	Category       string             `json:"category"`
+	Brand          string             `json:"brand"`
+	PageURL        string             `json:"page_url"`
+	Pictures       []string           `json:"pictures"`
+	OptionNames    []string           `json:"option_names"`
+	Variants       []SheetVariant     `json:"variants"`
+	Deliveries     []SheetDelivery    `json:"deliveries" doc:"To any of the store's markets, or all where there is no store"`
+	Ratings        int                `json:"ratings"`
+	ReturnDays     *int               `json:"return_days" doc:"Null where it is not known"`
+	OnTime         *int               `json:"on_time" doc:"Percent; null where it is not known"`
+	Verified       bool               `json:"verified"`
+	UpdatedAt      time.Time          `json:"updated_at"`
+	WithdrawnAt    *time.Time         `json:"withdrawn_at"`
+	AtMarketMedian *pricing.Ladder    `json:"at_market" doc:"What it would earn at the median of the prices seen at other stores; null where none are known"`
+	Trace          []markup.TraceLine `json:"trace" doc:"How the price of the cheapest variant for sale came about"`
+	Remarks        []string           `json:"remarks" doc:"What its source says besides, such as a least order quantity"`
+	OwnPacking     bool               `json:"own_packing" doc:"The supplier packs with the seller's brand"`
+	FirstSeen      time.Time          `json:"first_seen"`
+	Verdict        demand.Verdict     `json:"verdict" doc:"What its sales say"`
+	Said           string             `json:"said" doc:"The same in a sentence"`
+	Markets        []string           `json:"markets" doc:"The store's; the one that prices assume first"`
+	Market         string             `json:"market" doc:"The country that prices assume; empty where there is no store"`
 }
 
 // SheetVariant is a variant of an offer with what it would earn.
@@ -80,7 +80,7 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64, soldOutToo bool)
 		}
 	}
 	o := Sheet{Pictures: []string{}, Variants: []SheetVariant{}, Deliveries: []SheetDelivery{}, Markets: []string{}, Trace: []markup.TraceLine{}}
-	var t pricing.Thing
+	var t pricing.OfferFacts
 	var rating, pictures int
 	var currency, marketIn string
 	err := s.Pool.QueryRow(ctx, `
@@ -104,7 +104,7 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64, soldOutToo bool)
 	}
 	if len(o.Weekly) > 0 {
 		_, month := demand.UnitsIn(o.Weekly)
-		o.Units = unlessUnknown(month, index.Unknown)
+		o.Units = knownOrNil(month, index.Unknown)
 	}
 	o.Verdict = demand.Judge(o.Weekly, o.UpdatedAt)
 	o.Demand, o.Growth, o.Said = string(o.Verdict.Class), o.Verdict.Growth, o.Verdict.Words(time.Now())
@@ -119,19 +119,19 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64, soldOutToo bool)
 	if err := s.sheetVariants(ctx, &o, t, c, pricer, soldOutToo); err != nil {
 		return o, err
 	}
-	taken, err := s.Bench.Taken(ctx, []int64{id})
+	taken, err := s.Drafts.DraftsOf(ctx, []int64{id})
 	o.Drafts = list(taken[id])
 	return o, err
 }
 
-func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.Thing, c money.Currency, p *pricing.Pricer, soldOutToo bool) error {
+func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.OfferFacts, c money.Currency, p *pricing.Pricer, soldOutToo bool) error {
 	var quote pricing.Quote
 	if p != nil {
 		quote = p.Quote(&t)
 		o.Market = p.MoneyRules.Market
 		o.Markets = append([]string{o.Market}, slices.DeleteFunc(slices.Clone(p.Markets), func(market string) bool { return market == o.Market })...)
 		o.Days = quote.Days(t.Processing)
-		o.NoPrice = p.Words(quote.Err)
+		o.NoPrice = p.ErrorMessage(quote.Err)
 	}
 	for _, d := range t.Deliveries {
 		to := d.To
@@ -174,8 +174,8 @@ func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.Thing, 
 		if p != nil && quote.Err == nil && !one.Withdrawn {
 			this := candidate{id: one.ID, unit: pricing.UnitOf(c, cost, advertised, listed, pricesIn)}
 			var err error
-			if this.ladder, err = quote.Rungs(this.unit, nil, &this.trace); err != nil {
-				o.NoPrice = p.Words(err)
+			if this.ladder, err = quote.Ladder(this.unit, nil, &this.trace); err != nil {
+				o.NoPrice = p.ErrorMessage(err)
 			} else {
 				one.Ladder = &this.ladder
 				if cheapest == nil || this.ladder.Landed.Minor() < cheapest.ladder.Landed.Minor() {
@@ -201,8 +201,8 @@ func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.Thing, 
 		o.Other = &OtherVariant{other.ladder.Landed, other.ladder.Price, soldOutToo}
 	}
 	if o.Ladder.Market != nil {
-		if ladder, err := quote.Rungs(shown.unit, &o.Ladder.Market.Middle, nil); err == nil {
-			o.AtMarket = &ladder
+		if ladder, err := quote.Ladder(shown.unit, &o.Ladder.Market.Median, nil); err == nil {
+			o.AtMarketMedian = &ladder
 		}
 	}
 	return nil

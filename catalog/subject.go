@@ -17,38 +17,38 @@ import (
 	"plainpelican/platform/pictures"
 )
 
-// LookFor is something to be found in the catalog that need not be in it.
-type LookFor struct {
+// LookupInput is something to be found in the catalog that need not be in it.
+type LookupInput struct {
 	Link   string `json:"link" maxLength:"2000" doc:"A page that shows it"`
 	File   string `json:"file" maxLength:"64" doc:"A picture of it that was uploaded"`
 	Store  int64  `json:"store"`
 	Market string `json:"market" maxLength:"2" doc:"One of the store's markets; empty is the one that prices assume"`
 }
 
-// lookFor finds the offers of an item that a page or a picture shows.
-func (s *Service) lookFor(ctx context.Context, in LookFor) (Elsewhere, error) {
+// lookUp finds the offers of an item that a page or a picture shows.
+func (s *Service) lookUp(ctx context.Context, in LookupInput) (Alternatives, error) {
 	switch {
 	case in.File != "":
-		of, err := s.ofPicture(in.File)
+		of, err := s.subjectOfPicture(in.File)
 		if err != nil {
-			return Elsewhere{}, err
+			return Alternatives{}, err
 		}
-		return s.elsewhere(ctx, of, in.Store, in.Market)
+		return s.findAlternatives(ctx, of, in.Store, in.Market)
 	case strings.TrimSpace(in.Link) == "":
-		return Elsewhere{}, apikit.Problem(422, "link", "Give a link or a picture to look by.")
+		return Alternatives{}, apikit.Problem(422, "link", "Give a link or a picture to look by.")
 	}
 	id, err := s.byLink(ctx, in.Link)
 	if err == nil {
-		return s.OfferElsewhere(ctx, id, in.Store, in.Market)
+		return s.FindAlternatives(ctx, id, in.Store, in.Market)
 	}
 	if !database.Missing(err) {
-		return Elsewhere{}, err
+		return Alternatives{}, err
 	}
-	of, err := s.ofPage(ctx, in.Link)
+	of, err := s.subjectOfPage(ctx, in.Link)
 	if err != nil {
-		return Elsewhere{}, err
+		return Alternatives{}, err
 	}
-	return s.elsewhere(ctx, of, in.Store, in.Market)
+	return s.findAlternatives(ctx, of, in.Store, in.Market)
 }
 
 // byLink is the offer that has a page.
@@ -57,14 +57,14 @@ func (s *Service) byLink(ctx context.Context, link string) (id int64, err error)
 	return id, err
 }
 
-// ofPicture looks for what an uploaded picture shows.
-func (s *Service) ofPicture(file string) (subject, error) {
+// subjectOfPicture looks for what an uploaded picture shows.
+func (s *Service) subjectOfPicture(file string) (subject, error) {
 	content, err := s.Blobs.Open(file)
 	if err != nil {
 		return subject{}, apikit.Problem(422, "file", "The picture did not arrive. Send it again.")
 	}
 	defer func() { _ = content.Close() }()
-	whole, err := io.ReadAll(io.LimitReader(content, pictures.MostBytes))
+	whole, err := io.ReadAll(io.LimitReader(content, pictures.MaxBytes))
 	if err != nil {
 		return subject{}, err
 	}
@@ -77,8 +77,8 @@ func subjectOf(field string, content []byte) (subject, error) {
 	if _, _, err := pictures.Check(bytes.NewReader(content)); err != nil {
 		return of, apikit.Problem(422, field, "It cannot be looked for: %s.", err)
 	}
-	look := Seen(content)
-	if look.Outline == nil {
+	look := Describe(content)
+	if look.EdgeMap == nil {
 		return of, apikit.Problem(422, field, "It cannot be looked for: the picture is of one colour all over.")
 	}
 	of.item.Pictures = withTurned(look.Picture)
@@ -90,9 +90,9 @@ func withTurned(p likeness.Picture) []likeness.Picture {
 	return append([]likeness.Picture{p}, p.Turned()...)
 }
 
-// ofPage looks for what a page shows that is in no catalog.
-func (s *Service) ofPage(ctx context.Context, link string) (subject, error) {
-	shown, err := s.Show(ctx, strings.TrimSpace(link))
+// subjectOfPage looks for what a page shows that is in no catalog.
+func (s *Service) subjectOfPage(ctx context.Context, link string) (subject, error) {
+	shown, err := s.ShowLink(ctx, strings.TrimSpace(link))
 	if err != nil {
 		return subject{}, apikit.Problem(422, "link", "It cannot be looked for: %s.", strings.TrimSuffix(err.Error(), "."))
 	}
@@ -102,15 +102,15 @@ func (s *Service) ofPage(ctx context.Context, link string) (subject, error) {
 	offer := shown.Offer
 	of := subject{title: offer.Title, item: itemOf(offer)}
 	of.item.PictureTells = true
-	for _, url := range offer.Pictures[:min(len(offer.Pictures), mostLooks)] {
-		waiting, cancel := context.WithTimeout(ctx, patience)
+	for _, url := range offer.Pictures[:min(len(offer.Pictures), maxSubjectPictures)] {
+		waiting, cancel := context.WithTimeout(ctx, pictureTimeout)
 		_, content, err := s.PictureAt(waiting, url)
 		late := waiting.Err() != nil
 		cancel()
 		if err != nil && !errors.Is(err, pictures.ErrNone) && !late {
 			return of, err
 		}
-		if look := Seen(content); err == nil && look.Outline != nil {
+		if look := Describe(content); err == nil && look.EdgeMap != nil {
 			if len(of.item.Pictures) == 0 {
 				of.item.Pictures = withTurned(look.Picture)
 			} else {
@@ -145,5 +145,5 @@ func tell(item *likeness.Item, barcode string, values []string, grams int) {
 	}
 }
 
-// patience is how long a picture is waited for by somebody who looks for its like.
-const patience = 3 * time.Second
+// pictureTimeout is how long a picture is waited for by somebody who looks for its like.
+const pictureTimeout = 3 * time.Second

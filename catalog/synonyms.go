@@ -38,8 +38,8 @@ func (s *Service) Synonyms(ctx context.Context) (Synonyms, error) { return readS
 // recentFor is how old the synonyms of a search may be, where another instance has changed them.
 const recentFor = 2 * time.Second
 
-// knownSynonyms are those that were read last.
-type knownSynonyms struct {
+// cachedSynonyms are those that were read last.
+type cachedSynonyms struct {
 	groups [][]string
 	at     time.Time
 }
@@ -52,7 +52,7 @@ func (s *Service) recentSynonyms(ctx context.Context) ([][]string, error) {
 	at := time.Now()
 	list, err := s.Synonyms(ctx)
 	if err == nil {
-		s.synonyms.Store(&knownSynonyms{list.Groups, at})
+		s.synonyms.Store(&cachedSynonyms{list.Groups, at})
 	}
 	return list.Groups, err
 }

@@ -19,35 +19,35 @@ type WhatIf struct {
 	Store   int64  `query:"store" required:"true"`
 	Variant int64  `query:"variant" doc:"0 is the cheapest in stock"`
 	Price   string `query:"price" maxLength:"30" doc:"Decimal text in the store's currency"`
-	Markup  string `query:"markup" maxLength:"30" doc:"In percent of what it lands for, instead of a price"`
+	Markup  string `query:"markup" maxLength:"30" doc:"In percent of the landed cost, instead of a price"`
 }
 
-// Supposed is what a supposed price leaves, beside the rule's.
-type Supposed struct {
+// WhatIfResult is what a supposed price leaves, beside the rule's.
+type WhatIfResult struct {
 	pricing.Ladder
 	RulePrice money.Amount       `json:"rule_price"`
 	Trace     []markup.TraceLine `json:"trace"`
 }
 
-func (s *Service) whatIf(ctx context.Context, in WhatIf) (Supposed, error) {
+func (s *Service) whatIf(ctx context.Context, in WhatIf) (WhatIfResult, error) {
 	p, err := s.Pricing.Pricer(ctx, in.Store)
 	if err != nil {
-		return Supposed{}, err
+		return WhatIfResult{}, err
 	}
 	thing, unit, err := s.unit(ctx, in.ID, in.Variant)
 	if err != nil {
-		return Supposed{}, err
+		return WhatIfResult{}, err
 	}
 	quote := p.Quote(&thing)
-	_, rule, err := quote.Figures(unit)
+	_, rule, err := quote.Price(unit)
 	if err != nil {
-		return Supposed{}, apikit.Problem(422, "", "%s", p.Words(err))
+		return WhatIfResult{}, apikit.Problem(422, "", "%s", p.ErrorMessage(err))
 	}
 	price := rule.Price
 	switch {
 	case in.Price != "":
 		if price, err = money.Parse(strings.ReplaceAll(in.Price, ",", "."), p.Currency); err != nil || price.Minor() <= 0 {
-			return Supposed{}, apikit.Problem(422, "price", "“%s” is not a price in %s.", in.Price, p.Currency)
+			return WhatIfResult{}, apikit.Problem(422, "price", "“%s” is not a price in %s.", in.Price, p.Currency)
 		}
 	case in.Markup != "":
 		percent, err := money.ParseRatio(strings.ReplaceAll(in.Markup, ",", "."))
@@ -55,22 +55,22 @@ func (s *Service) whatIf(ctx context.Context, in WhatIf) (Supposed, error) {
 			price, err = quote.AtMarkup(unit, percent/100)
 		}
 		if err != nil || price.Minor() <= 0 {
-			return Supposed{}, apikit.Problem(422, "markup", "“%s” %% is not a markup that leaves a price.", in.Markup)
+			return WhatIfResult{}, apikit.Problem(422, "markup", "“%s” %% is not a markup that leaves a price.", in.Markup)
 		}
 	}
-	out := Supposed{RulePrice: rule.Price}
+	out := WhatIfResult{RulePrice: rule.Price}
 	var trace markup.Trace
 	typed := &price
 	if price == rule.Price {
 		typed = nil
 	}
-	out.Ladder, err = quote.Rungs(unit, typed, &trace)
+	out.Ladder, err = quote.Ladder(unit, typed, &trace)
 	out.Trace = trace.Lines()
 	return out, err
 }
 
 // unit reads what a variant of an offer is bought for.
-func (s *Service) unit(ctx context.Context, offer, variant int64) (t pricing.Thing, u pricing.Unit, err error) {
+func (s *Service) unit(ctx context.Context, offer, variant int64) (t pricing.OfferFacts, u pricing.Unit, err error) {
 	var currency, marketIn, pricesIn string
 	var cost, advertised, listed int64
 	err = s.Pool.QueryRow(ctx, `
@@ -92,7 +92,7 @@ func (s *Service) unit(ctx context.Context, offer, variant int64) (t pricing.Thi
 }
 
 // Names lists what rules may name, as pricing.Catalog has it.
-func (s *Service) Names(ctx context.Context) (c pricing.Choices, err error) {
+func (s *Service) Names(ctx context.Context) (c pricing.RuleChoices, err error) {
 	for _, list := range []struct {
 		into *[]string
 		sql  string
@@ -109,6 +109,6 @@ func (s *Service) Names(ctx context.Context) (c pricing.Choices, err error) {
 			return c, err
 		}
 	}
-	c.Collections, c.Tags, err = s.Bench.Groups(ctx)
+	c.Collections, c.Tags, err = s.Drafts.CollectionsAndTags(ctx)
 	return c, err
 }

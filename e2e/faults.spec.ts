@@ -41,14 +41,14 @@ test("the store cuts the connection after creating: nothing is listed twice", as
 test("the marketplace is down: said in plain words, and the catalog goes on", async ({ page }) => {
   await misbehave(bazaar, { down: true });
   await page.goto("/sources");
-  await page.getByRole("button", { name: "Take in now" }).click();
+  await page.getByRole("button", { name: "Import now" }).click();
   await expect(page.getByRole("alert").filter({ hasText: "Nothing answers at" }).first()).toBeVisible({ timeout: 40_000 });
-  await expect(page.getByRole("link", { name: /^Sources/ })).toContainText("1 troubled");
+  await expect(page.getByRole("link", { name: /^Sources/ })).toContainText("1 with errors");
   await page.goto("/catalog?words=kettle");
   await expect(page.getByRole("row").first()).toContainText(/kettle/i);
   await misbehave(bazaar);
   await page.goto("/sources");
-  await page.getByRole("button", { name: "Take in now" }).click();
+  await page.getByRole("button", { name: "Import now" }).click();
   await expect(page.getByRole("listitem").filter({ hasText: "Quayside Bazaar" })).toContainText("All is well", { timeout: 40_000 });
 });
 

@@ -131,7 +131,7 @@ test("the steps of a price open by keyboard, again and again, and give the keybo
     await price.focus();
     await page.keyboard.press("Enter");
     const steps = page.getByRole("dialog", { name: "How this price came about" });
-    await expect(steps.getByText("Lands at")).toBeVisible();
+    await expect(steps.getByText("Landed cost")).toBeVisible();
     await expect(price).toHaveAttribute("aria-expanded", "true");
     await page.keyboard.press("Escape");
     await expect(steps).toBeHidden();
@@ -200,7 +200,7 @@ test("a search is saved, used again, deleted, and saved after all; its answer is
   await page.getByRole("button", { name: "Delete Rain, soon" }).click();
   await page.getByRole("button", { name: "Undo" }).click();
   await expect(page.getByText("Saved as “Rain, soon”.").last()).toBeVisible();
-  const [file] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: "the whole answer as CSV" }).click()]);
+  const [file] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: "Export CSV" }).click()]);
   const rows = await (await file.createReadStream()).toArray();
   const lines = Buffer.concat(rows).toString("utf8").trim().split("\n");
   expect(lines.length).toBe(found + 1);
@@ -212,19 +212,19 @@ test("side by side and the same item elsewhere, by keyboard alone", async ({ pag
   await page.getByRole("grid", { name: "Offers" }).getByRole("row").nth(3).waitFor();
   for (const key of ["x", "j", "x", "j", "x", "c"]) await page.keyboard.press(key);
   await expect(page.getByRole("heading", { name: "3 offers side by side" })).toBeVisible();
-  await expect(page.getByRole("row", { name: /Lands at \(they differ\)/ })).toContainText("$");
+  await expect(page.getByRole("row", { name: /Landed cost \(they differ\)/ })).toContainText("$");
   await page.keyboard.press("Escape");
   await page.getByRole("grid", { name: "Offers" }).getByRole("row").first().waitFor();
   // An item that several sell.
   let id = 0;
   for (let at = 1; at < 60 && !id; at++) {
-    const found = await api<{ offers: { itself: boolean; strength: number }[] }>(page, "GET", `/api/offers/${at}/elsewhere?store=1`);
-    if (found.offers.filter((o) => !o.itself && o.strength < 90).length > 1) id = at;
+    const found = await api<{ offers: { is_subject: boolean; strength: number }[] }>(page, "GET", `/api/offers/${at}/alternatives?store=1`);
+    if (found.offers.filter((o) => !o.is_subject && o.strength < 90).length > 1) id = at;
   }
   await page.goto(`/catalog?offer=${id}`);
   await page.getByRole("region", { name: "Offer", exact: true }).getByRole("heading").first().waitFor();
   await page.keyboard.press("e");
-  await expect(page.getByRole("heading", { name: "The same item elsewhere" })).toBeVisible();
+  await expect(page.getByRole("heading", { name: "Other suppliers of this item" })).toBeVisible();
   await expect(page.getByText("▲ unbeaten:")).toBeVisible();
   const rows = page.locator("tbody").first().locator("tr");
   await rows.nth(1).waitFor();
@@ -242,7 +242,7 @@ test("side by side and the same item elsewhere, by keyboard alone", async ({ pag
   const { page_url } = await api<{ page_url: string }>(page, "GET", `/api/offers/${id}`);
   await page.goto("/catalog");
   await page.getByLabel("Words", { exact: true }).fill(page_url);
-  await expect(page).toHaveURL(/\/catalog\/elsewhere\?link=/);
+  await expect(page).toHaveURL(/\/catalog\/alternatives\?link=/);
   await expect(page.getByText("the one that was asked for")).toBeVisible();
   await expect(rows).toHaveCount(before);
   await page.goto("/catalog");
@@ -253,8 +253,8 @@ test("side by side and the same item elsewhere, by keyboard alone", async ({ pag
 /** several finds an offer whose item others sell too, and that nobody has taken. */
 async function several(page: Page) {
   for (let id = 1; id < 80; id++) {
-    const found = await api<{ offers: { itself: boolean; drafts: number[]; ladder: unknown }[] }>(page, "GET", `/api/offers/${id}/elsewhere?store=1`);
-    const itself = found.offers.find((o) => o.itself);
+    const found = await api<{ offers: { is_subject: boolean; drafts: number[]; ladder: unknown }[] }>(page, "GET", `/api/offers/${id}/alternatives?store=1`);
+    const itself = found.offers.find((o) => o.is_subject);
     if (found.offers.length > 2 && itself?.ladder && found.offers.every((o) => o.drafts.length === 0)) return id;
   }
   throw new Error("no item is sold by several");
@@ -262,10 +262,10 @@ async function several(page: Page) {
 
 test("what a picture shows is found: chosen, pasted, or none at all", async ({ page }) => {
   const id = await several(page);
-  await api(page, "GET", `/api/offers/${id}/elsewhere?store=1`); // its picture has been looked at from here on
+  await api(page, "GET", `/api/offers/${id}/alternatives?store=1`); // its picture has been looked at from here on
   const picture = await (await page.request.get(`/pictures/${id}/0`)).body();
   await page.goto("/catalog");
-  await page.getByRole("link", { name: "by a link or a picture" }).click();
+  await page.getByRole("link", { name: "by link or picture" }).click();
   await page.getByLabel(/Drop a picture here/).setInputFiles({ name: "seen.jpg", mimeType: "image/jpeg", buffer: picture });
   await expect(page.getByText("What the picture shows:")).toBeVisible();
   await expect(page.locator(`#offer-${id}`)).toContainText("the same picture");
@@ -281,7 +281,7 @@ test("what a picture shows is found: chosen, pasted, or none at all", async ({ p
   );
   await expect(page.locator(`#offer-${id}`)).toContainText("the same picture");
   await expect(page.getByText("pasted.jpg")).toBeVisible();
-  await page.goto("/catalog/elsewhere");
+  await page.goto("/catalog/alternatives");
   await page.getByLabel(/Drop a picture here/).setInputFiles({ name: "page.png", mimeType: "image/png", buffer: Buffer.from("<html>") });
   await expect(page.getByText("It cannot be looked for: what is there is not a picture.")).toBeVisible();
 });

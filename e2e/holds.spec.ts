@@ -16,16 +16,16 @@ test("row, sheet and keys mean the offer of the address; what is selected surviv
   await page.keyboard.press("x");
   await page.keyboard.press("j");
   await page.keyboard.press("x");
-  await expect(page.getByText("2 marked")).toBeVisible();
+  await expect(page.getByText("2 selected")).toBeVisible();
   await page.keyboard.press("c");
   await expect(page).toHaveURL(/\/catalog\/beside\//);
   await page.goBack();
-  await expect(page.getByText("2 marked")).toBeVisible();
+  await expect(page.getByText("2 selected")).toBeVisible();
   await page.keyboard.press("g");
   await page.keyboard.press("w");
   await expect(page).toHaveURL(/\/workbench/);
   await page.goBack();
-  await expect(page.getByText("2 marked")).toBeVisible();
+  await expect(page.getByText("2 selected")).toBeVisible();
 });
 
 test("a dialog gives the keyboard back to what it was opened from", async ({ page }) => {
@@ -82,8 +82,8 @@ test("numbers are read as people write them, and what is none is said", async ({
   // A rate that is far from the day's is asked about.
   await page.goto("/markup");
   await page.getByRole("button", { name: /^Rate of EUR/ }).click();
-  await page.getByLabel("Typed").fill("115");
-  await page.getByLabel("Typed").press("Enter");
+  await page.getByLabel("Manual rate").fill("115");
+  await page.getByLabel("Manual rate").press("Enter");
   await expect(page.getByRole("alert").filter({ hasText: "The day's rate is" })).toContainText("times that");
   await page.keyboard.press("Escape");
 });

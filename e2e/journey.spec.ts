@@ -101,7 +101,7 @@ test("3 Catalog: the sentence, the cursor and the sheet", async ({ page }) => {
   await expect(grid.getByRole("row").nth(1)).toHaveAttribute("aria-selected", "true");
   await page.keyboard.press("k");
   await expect(grid.getByRole("row").first()).toHaveAttribute("aria-selected", "true");
-  for (const part of ["Lands at", "Price by your markup", "You keep", "Delivery to United States", "Variants", "Demand", "In the supplier's words"])
+  for (const part of ["Landed cost", "Price by your markup", "Profit", "Delivery to United States", "Variants", "Demand", "In the supplier's words"])
     await expect(sheet).toContainText(part);
   await expect(sheet.getByRole("img", { name: /^Cost \$.*profit \$/ })).toBeVisible();
   await expect(sheet.getByRole("img", { name: /^Processing .* within your 16 days/ }).first()).toBeVisible();
@@ -121,7 +121,7 @@ test("4 Taking offers to the Workbench, and not twice without asking", async ({ 
   await rows.nth(0).click({ position: { x: 200, y: 12 } });
   await page.getByRole("region", { name: "Offer", exact: true }).getByRole("button", { name: "Take to the Workbench" }).click();
   await expect(page.getByRole("dialog")).toContainText("This is in the Workbench already");
-  await page.getByRole("button", { name: "Leave it" }).click();
+  await page.getByRole("button", { name: "Cancel" }).click();
   await expect(page.getByRole("link", { name: /^Workbench/ })).toContainText("2 drafts");
 });
 
@@ -162,8 +162,8 @@ test("5 Workbench: words, pictures, variants, a typed price", async ({ page }) =
   await cell.fill("1.00");
   await cell.press("Enter");
   await expect(page.getByRole("alert")).toContainText("loses");
-  await expect(page.getByRole("complementary", { name: "Before it goes out" })).toContainText("on each sale");
-  await page.getByRole("button", { name: /^Release the typed price/ }).click();
+  await expect(page.getByRole("complementary", { name: "Before publishing" })).toContainText("on each sale");
+  await page.getByRole("button", { name: /^Use the rule price/ }).click();
   await expect(cell).toHaveValue(ruled);
   await cell.fill("abc");
   await cell.press("Enter");
@@ -171,7 +171,7 @@ test("5 Workbench: words, pictures, variants, a typed price", async ({ page }) =
   await expect(cell).toHaveValue("abc"); // what was typed stays until it is corrected
   await cell.fill("29.50");
   await cell.press("Enter");
-  await expect(page.getByRole("button", { name: /^Release the typed price/ })).toBeVisible();
+  await expect(page.getByRole("button", { name: /^Use the rule price/ })).toBeVisible();
 
   await page.getByRole("button", { name: "None" }).click();
   await expect(page.getByText("No variant is chosen.")).toBeVisible();
@@ -191,7 +191,7 @@ test("6 Markup: the effect is seen, then applied", async ({ page }) => {
   await page.getByRole("button", { name: "Set", exact: true }).click();
   await expect(page.getByRole("heading", { name: "If you apply this" })).toBeVisible();
   const effect = page.getByRole("region", { name: "Effect" });
-  await expect(effect).toContainText("1typed, stay as they are");
+  await expect(effect).toContainText("1manual, stay as they are");
   await expect(effect.getByRole("table")).toContainText("$");
   await page.getByRole("button", { name: "Apply to all" }).click();
   await expect(page.getByText("Applied. Drafts are being repriced")).toBeVisible();
@@ -217,8 +217,8 @@ test("7 Publishing: what succeeds, what fails and why, mended and tried again", 
   );
   await api(page, "POST", "/api/drafts/take", { offers: ids });
   await page.goto("/workbench");
-  await page.getByLabel("Mark all drafts").check();
-  await page.getByRole("button", { name: /^Publish 3 marked/ }).click();
+  await page.getByLabel("Select all drafts").check();
+  await page.getByRole("button", { name: /^Publish 3 selected/ }).click();
   await expect(page.getByRole("dialog")).toContainText("is not ready and stays here");
   await expect(page.getByRole("dialog")).toContainText("144 variants are chosen; this store allows 100");
   await page.getByRole("button", { name: "Publish the 2 that can", exact: true }).click();
@@ -233,7 +233,7 @@ test("7 Publishing: what succeeds, what fails and why, mended and tried again", 
   await expect(failed).toContainText("144 variants are chosen; this store allows 100");
 
   await failed.getByRole("link", { name: "Edit its variants" }).click();
-  await expect(page.getByText("This stops it.")).toBeVisible();
+  await expect(page.getByText("Blocks publishing.")).toBeVisible();
   await page.getByRole("button", { name: "None" }).click();
   for (const n of [0, 1, 2, 3, 4]) await page.getByRole("checkbox", { name: /^Sell/ }).nth(n).click(); // faster than each is saved
   await expect(page.getByText("5 of 144 chosen")).toBeVisible();
@@ -260,9 +260,9 @@ test("7 Publishing: an offer that its supplier withdrew", async ({ page }) => {
   const answer = await fetch(`${bazaar}/p/${leaving}`);
   expect(answer.status).toBe(410);
   await fetch(`${bazaar}/-/day?day=0`, { method: "PUT" });
-  await api(page, "POST", "/api/sources/1/intakes?whole=true");
+  await api(page, "POST", "/api/sources/1/imports?full=true");
   await expect
-    .poll(async () => (await api<{ intakes: { state: string }[] }[]>(page, "GET", "/api/sources"))[0]?.intakes[0]?.state, { timeout: 30_000 })
+    .poll(async () => (await api<{ imports: { state: string }[] }[]>(page, "GET", "/api/sources"))[0]?.imports[0]?.state, { timeout: 30_000 })
     .toBe("finished");
   await fetch(`${bazaar}/-/day?day=1`, { method: "PUT" });
   const all = await api<{ offers: { id: number }[] }>(page, "GET", "/api/offers?limit=20");

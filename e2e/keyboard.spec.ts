@@ -31,12 +31,12 @@ test("from the Catalog to the storefront by keyboard alone", async ({ page }) =>
   while ((await page.locator("[role=row][aria-selected=true]").textContent())?.includes("in the Workbench")) await press("j");
   await press("x");
   await press("Shift+J");
-  await expect(page.getByText("1 marked")).toBeVisible();
+  await expect(page.getByText("1 selected")).toBeVisible();
   await press("t");
   await expect(page.getByText(/in the Workbench\./)).toBeVisible();
   await press("g");
   await press("w");
-  await expect(page.getByText("Before it goes out")).toBeVisible();
+  await expect(page.getByText("Before publishing")).toBeVisible();
   await press("1");
   await page.keyboard.type("Lantern by keyboard");
   await press("Enter");
@@ -48,7 +48,7 @@ test("from the Catalog to the storefront by keyboard alone", async ({ page }) =>
   await press("4");
   await page.keyboard.type("44.00");
   await press("Enter");
-  await expect(page.getByRole("button", { name: /^Release the typed price/ })).toBeVisible();
+  await expect(page.getByRole("button", { name: /^Use the rule price/ })).toBeVisible();
   await page.evaluate(() => (document.activeElement as HTMLElement).blur());
   await press("p");
   await expect(page.getByRole("dialog")).toContainText("visible to customers");

@@ -77,7 +77,7 @@ await page.close();
 await bare.addInitScript(watch);
 await bare.goto(`${url}/healthz`);
 await bare.evaluate(() => {
-  document.body.innerHTML = '<input aria-label="Words" /><ol></ol>';
+  document.body.innerHTML = '<input aria-label="Description" /><ol></ol>';
   document.querySelector("input").addEventListener("input", async ({ target: { value: words } }) => {
     const answer = await (await fetch(`/api/offers?${new URLSearchParams({ words, store: "1", sort: "relevance", limit: "50" })}`)).json();
     const lines = answer.offers.map((o) => Object.assign(document.createElement("li"), { textContent: o.title }));

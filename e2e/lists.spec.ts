@@ -71,7 +71,7 @@ test("what delivery costs is read from a table", async ({ page }) => {
   await page.getByRole("textbox", { name: "Supplier" }).fill("Harbour Row");
   await page.getByLabel("Ships from").selectOption("DE");
   await processing(page, 1, 2);
-  await page.getByRole("button", { name: "Take it in" }).click();
+  await page.getByRole("button", { name: "Import" }).click();
   await expect(page.getByRole("listitem").filter({ hasText: "Harbour Row" })).toContainText("3 offers", { timeout: 30_000 });
 });
 
@@ -82,9 +82,9 @@ test("pictures come in a zip, and what is none of them is set aside", async ({ p
     ["TRAY.png", picture],
     ["lamp.png", Buffer.from("<html>not found</html>")],
   ]);
-  await page.getByLabel("Send a new file, or pictures").setInputFiles(file("pictures.zip", archive));
+  await page.getByLabel("Upload a new file, or pictures").setInputFiles(file("pictures.zip", archive));
   await expect(page.getByText("2 pictures sent beside it")).toBeVisible({ timeout: 30_000 });
-  await expect(page.getByText(/1 set aside/).first()).toBeVisible();
+  await expect(page.getByText(/1 rejected/).first()).toBeVisible();
   await page.goto("/catalog?words=cork+mug");
   await expect(page.getByRole("row").filter({ hasText: "Cork mug" }).locator("img").first()).toHaveJSProperty("naturalWidth", 1);
   await page.goto("/catalog?words=cork+lamp");
@@ -96,8 +96,8 @@ test("what a list does not say is asked before it goes in, by keyboard alone", a
   await page.goto("/sources/list");
   const rows = [
     "Page;Code;Name;VAT %;Price;Special price;Pack size;Availability",
-    "12;QR-1;Quay kettle;20;3,20;2,40;12;In stock",
-    "12;QR-2;Quay tray;20;9,10;8,40;1;Out of stock",
+    "12;QR-1;Header kettle;20;3,20;2,40;12;In stock",
+    "12;QR-2;Header tray;20;9,10;8,40;1;Out of stock",
   ];
   await page
     .locator("input[type=file]")
@@ -106,10 +106,10 @@ test("what a list does not say is asked before it goes in, by keyboard alone", a
   const questions = page.getByRole("region", { name: "Questions about this list" });
   await expect(questions).toContainText("Which of these do you pay?");
   await expect(page.getByText("Not read: Page (a position or page), VAT % (a tax).")).toBeVisible();
-  await page.getByRole("textbox", { name: "Supplier" }).fill("Quay Row");
+  await page.getByRole("textbox", { name: "Supplier" }).fill("Header Row");
   await page.getByLabel("Ships from").selectOption("DE");
   await processing(page, 1, 2);
-  const take = page.getByRole("button", { name: "Take it in" });
+  const take = page.getByRole("button", { name: "Import" });
   await expect(take).toBeDisabled();
   const answer = async (name: string | RegExp) => {
     const radio = questions.getByRole("radio", { name });
@@ -124,15 +124,15 @@ test("what a list does not say is asked before it goes in, by keyboard alone", a
   await page.keyboard.type("25");
   await page.keyboard.press("Enter");
   await expect(questions).toContainText("all answered");
-  const first = page.getByRole("row").filter({ hasText: "Quay kettle" });
+  const first = page.getByRole("row").filter({ hasText: "Header kettle" });
   await expect(first).toContainText("EUR 0.20");
   await expect(first).toContainText("EUR 2.40 for 12");
   await expect(first).toContainText("25");
   await take.click();
-  await expect(page.getByRole("listitem").filter({ hasText: "Quay Row" })).toContainText("2 offers", { timeout: 30_000 });
+  await expect(page.getByRole("listitem").filter({ hasText: "Header Row" })).toContainText("2 offers", { timeout: 30_000 });
   // A slip of the decimal sign in the next delivery waits, while the rest goes in.
-  await page.getByRole("listitem").filter({ hasText: "Quay Row" }).getByRole("button").click();
-  await page.getByLabel("Send a new file, or pictures").setInputFiles(file("quay.csv", rows.join("\n").replace("8,40", "84,0")));
+  await page.getByRole("listitem").filter({ hasText: "Header Row" }).getByRole("button").click();
+  await page.getByLabel("Upload a new file, or pictures").setInputFiles(file("quay.csv", rows.join("\n").replace("8,40", "84,0")));
   const waits = page.getByRole("region", { name: "Waits for you" });
   await expect(waits).toContainText("1 offer with a cost that moves 5 times or more at once.", { timeout: 30_000 });
   await expect(waits).toContainText("EUR 8.40 → EUR 84.00");

@@ -8,9 +8,9 @@ const places = [
   "/sources/requests",
   "/sources/requests/new",
   "/catalog",
-  "/catalog/beside/1,2,3",
-  "/catalog/elsewhere",
-  "/catalog/elsewhere/1",
+  "/catalog/compare/1,2,3",
+  "/catalog/alternatives",
+  "/catalog/alternatives/1",
   "/workbench",
   "/listings",
   "/store",
@@ -51,7 +51,7 @@ for (const theme of ["light", "dark"] as const) {
     }
     await page.goto("/sources/list");
     await page.getByLabel("Or the address").fill(`http://127.0.0.1:${port + 6}/price-list.xlsx`);
-    await page.getByRole("button", { name: "Look at it" }).click();
+    await page.getByRole("button", { name: "Analyze" }).click();
     await page.getByText("The first rows as offers").waitFor();
     await page.getByRole("button", { name: "Add a delivery" }).click();
     await check("price list");
@@ -140,7 +140,7 @@ test("nothing is cut off at 1280 px without saying itself elsewhere", async ({ p
   }
   await page.goto("/sources/list");
   await page.getByLabel("Or the address").fill(`http://127.0.0.1:${port + 6}/price-list.csv`);
-  await page.getByRole("button", { name: "Look at it" }).click();
+  await page.getByRole("button", { name: "Analyze" }).click();
   await page.getByText("The first rows as offers").waitFor();
   expect(await cutOff(page), "a price list").toEqual([]);
 });
@@ -157,7 +157,7 @@ test("the browser has nothing to complain of", async ({ page }) => {
     await settle(page);
   }
   await page.goto("/workbench");
-  await page.getByText("Before it goes out").waitFor();
+  await page.getByText("Before publishing").waitFor();
   await page.keyboard.press("p"); // a dialog, which locks scrolling with a style of its own
   await page.getByRole("dialog").waitFor();
   expect(complaints).toEqual([]);

@@ -2,7 +2,7 @@ import { expect, type Page, test } from "@playwright/test";
 import { api, connectStore, signIn } from "./world";
 
 type Rules = { revision: number; rules: { id: number; formula: { kind: string; bands: { ratio: string }[] } }[]; [part: string]: unknown };
-type Draft = { id: number; variants: { typed: boolean; ladder: { price: { value: string } } | null }[] };
+type Draft = { id: number; variants: { manual: boolean; ladder: { price: { value: string } } | null }[] };
 
 const at = "/api/stores/1/money-rules";
 
@@ -24,7 +24,7 @@ async function plainly(page: Page, change: Record<string, unknown> = {}) {
   const last = rules.rules.at(-1);
   if (last) last.formula = { kind: "multiple", basis: "landed", bands: [{ from: { value: "0", currency: "USD" }, ratio: "2" }] } as never;
   await api(page, "PUT", at, {
-    rules: { ...rules, rules: [last], imports: [], rates: { oldest_days: 4, typed: [] }, delivery: { way: "cheapest", otherwise: "any_fastest" }, ...change },
+    rules: { ...rules, rules: [last], imports: [], rates: { max_age_days: 4, manual: [] }, delivery: { way: "cheapest", otherwise: "any_fastest" }, ...change },
     revision,
   });
   await settled(page);
@@ -37,7 +37,7 @@ async function settled(page: Page) {
 
 const standing = (page: Page) => expect(page.getByRole("heading", { name: "How prices stand" })).toBeVisible();
 
-test("a rule is written as a sentence, seen, applied to what is marked, and taken back", async ({ page }) => {
+test("a rule is written as a sentence, seen, applied to what is selected, and taken back", async ({ page }) => {
   await begin(page);
   await page.goto("/markup");
   await standing(page);
@@ -72,8 +72,8 @@ test("a rule is written as a sentence, seen, applied to what is marked, and take
   await expect(page.getByRole("dialog", { name: "How this price came about" })).toContainText("× landed");
   await page.keyboard.press("Escape");
   await effect.getByRole("checkbox").nth(1).check();
-  await page.getByRole("button", { name: "Only the 1 marked" }).click();
-  await expect(page.getByText("Applied to 1 marked.")).toBeVisible();
+  await page.getByRole("button", { name: "Only the 1 selected" }).click();
+  await expect(page.getByText("Applied to 1 selected.")).toBeVisible();
   await settled(page);
   await expect(effect).toContainText("still follow earlier rules");
   await page.getByRole("button", { name: /^Bring \d+ along/ }).click();
@@ -81,7 +81,7 @@ test("a rule is written as a sentence, seen, applied to what is marked, and take
   await standing(page);
   await expect(page.getByRole("region", { name: "Past changes" })).toContainText("Every draft brought to the rules in force");
   await page.getByRole("button", { name: "Take back" }).click();
-  await expect(page.getByRole("region", { name: "Past changes" })).toContainText("Taken back: Every draft brought");
+  await expect(page.getByRole("region", { name: "Past changes" })).toContainText("Undone: Every draft brought");
 });
 
 test("rules are moved by drag, switched off, duplicated, and one that is never reached is pointed out", async ({ page }) => {
@@ -168,7 +168,7 @@ test("fees and tax, import charges, a typed rate and the delivery are words too"
   await expect(page.getByRole("button", { name: /^Import 1 charges/ })).toHaveText("10 % duty and 5.5 % tax");
   await expect(effect).toContainText("Import charges");
   await page.getByRole("button", { name: /^Rate of CNY/ }).click();
-  await page.getByRole("textbox", { name: "Typed" }).fill("0.2");
+  await page.getByRole("textbox", { name: "Manual rate" }).fill("0.2");
   await page.keyboard.press("Enter");
   await page.getByRole("button", { name: /^Delivery/ }).click();
   await page.getByRole("button", { name: "the fastest, whatever it costs" }).click();
@@ -176,7 +176,7 @@ test("fees and tax, import charges, a typed rate and the delivery are words too"
   await page.getByRole("button", { name: "Apply to all" }).click();
   await expect(page.getByText("Applied. Drafts")).toBeVisible();
   await settled(page);
-  await expect(page.getByRole("region", { name: "Exchange rates" })).toContainText("typed by Ines");
+  await expect(page.getByRole("region", { name: "Exchange rates" })).toContainText("set by Ines");
   await page.goto("/workbench");
   await page
     .getByRole("button", { name: /^How the price of/ })
@@ -209,14 +209,14 @@ test("what if: nothing is kept until it is asked for", async ({ page }) => {
 test("many prices at once, and back as one step", async ({ page }) => {
   const ids = await begin(page);
   await page.goto("/workbench");
-  await page.getByLabel("Mark all drafts").check();
+  await page.getByLabel("Select all drafts").check();
   await page.getByRole("button", { name: /^Change prices of/ }).click();
   const dialog = page.getByRole("dialog");
   await dialog.getByLabel(/^Percent/).fill("-10");
   await expect(dialog).toContainText("0 rise,");
   await dialog.getByRole("button", { name: /^Type \d+ prices/ }).click();
   await expect(page.getByText(/prices moved\./)).toBeVisible();
-  const typed = async () => (await api<Draft>(page, "GET", `/api/drafts/${ids[0]}?store=1`)).variants.filter((v) => v.typed).length;
+  const typed = async () => (await api<Draft>(page, "GET", `/api/drafts/${ids[0]}?store=1`)).variants.filter((v) => v.manual).length;
   expect(await typed()).toBeGreaterThan(0);
   await page.getByRole("button", { name: "Undo", exact: true }).click();
   await expect(page.getByText(/drafts are back/)).toBeVisible();

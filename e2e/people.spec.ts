@@ -23,11 +23,11 @@ test("a second store, in euros with tax in its prices", async ({ page }) => {
   const euros = async (line: RegExp) =>
     Math.round(100 * Number((await earning.locator("div").filter({ hasText: line }).last().textContent())?.match(/€([\d.]+)$/)?.[1]));
   expect(await euros(/^Price by your markup/)).toBe(
-    (await euros(/^Lands at/)) + (await euros(/^Sales tax/)) + (await euros(/^Fees and/)) + (await euros(/^You keep/)),
+    (await euros(/^Landed cost/)) + (await euros(/^Sales tax/)) + (await euros(/^Fees and/)) + (await euros(/^Profit/)),
   );
   await page.goto(`/workbench/${id}`);
   await expect(page.getByRole("columnheader", { name: "Price, EUR" })).toBeVisible();
-  await expect(page.getByRole("complementary", { name: "Before it goes out" })).toContainText("€");
+  await expect(page.getByRole("complementary", { name: "Before publishing" })).toContainText("€");
   await page
     .getByRole("button", { name: /^How the price of/ })
     .first()
@@ -37,12 +37,12 @@ test("a second store, in euros with tax in its prices", async ({ page }) => {
   const price = page.locator("input[data-price]").first();
   await price.fill("77.00");
   await price.press("Enter");
-  await expect(page.getByRole("button", { name: /^Release the typed price/ })).toBeVisible();
+  await expect(page.getByRole("button", { name: /^Use the rule price/ })).toBeVisible();
 
   await page.getByRole("button", { name: /Saltmarsh Nord · EUR/ }).click();
   await page.getByRole("menuitem", { name: /Saltmarsh Goods · USD/ }).click();
   await expect(page.getByRole("columnheader", { name: "Price, USD" })).toBeVisible();
-  await expect(page.getByRole("button", { name: /^Release the typed price/ })).toHaveCount(0); // typed for the other store only
+  await expect(page.getByRole("button", { name: /^Use the rule price/ })).toHaveCount(0); // typed for the other store only
 });
 
 test("two people on one draft: the second is told, nothing is overwritten", async ({ page, browser }) => {
@@ -82,7 +82,7 @@ test("a column of prices is pasted, and undone as one step", async ({ page }) =>
     await expect(prices.nth(1)).toHaveValue("51.25");
     await page.getByRole("button", { name: "Undo price" }).click();
     await expect(prices.first()).toHaveValue(before);
-    await expect(page.getByRole("button", { name: /^Release the typed price/ })).toHaveCount(0);
+    await expect(page.getByRole("button", { name: /^Use the rule price/ })).toHaveCount(0);
   }
 });
 

@@ -20,7 +20,7 @@ test("a product is asked for, quotes lie side by side, one is taken", async ({ p
   await expect(page.getByRole("heading", { name: "Kettle with a folding spout" })).toBeVisible();
   await expect(page.getByAltText("What is wanted")).toBeVisible();
   await expect(page.getByText("3 quotes; no more will come")).toBeVisible({ timeout: 60_000 });
-  const lands = page.getByRole("row", { name: /Lands for/ }).getByRole("cell");
+  const lands = page.getByRole("row", { name: /Landed cost/ }).getByRole("cell");
   await expect(lands).toHaveCount(3);
   const figures = (await lands.allTextContents()).map((t) => Number(/\$([\d.]+)/.exec(t)?.[1]));
   expect(figures.every((n) => n > 0)).toBe(true);

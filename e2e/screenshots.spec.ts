@@ -22,25 +22,25 @@ test("screenshots", async ({ page }) => {
   await page.keyboard.press("x");
   await shot("catalog");
   for (const key of ["j", "x", "j", "x"]) await page.keyboard.press(key);
-  await page.getByText("3 marked").waitFor();
+  await page.getByText("3 selected").waitFor();
   await page.keyboard.press("c");
   await page.getByRole("heading", { name: /side by side/ }).waitFor();
   await shot("beside");
   let sold = 1; // an item that several sell
   for (let id = 1; id < 60; id++) {
-    const found = await api<{ offers: unknown[] }>(page, "GET", `/api/offers/${id}/elsewhere?store=1`);
+    const found = await api<{ offers: unknown[] }>(page, "GET", `/api/offers/${id}/alternatives?store=1`);
     if (found.offers.length > 4) {
       sold = id;
       break;
     }
   }
-  await page.goto(`/catalog/elsewhere/${sold}`);
+  await page.goto(`/catalog/alternatives/${sold}`);
   await page.getByText("▲ unbeaten:").waitFor();
-  await shot("elsewhere");
+  await shot("alternatives");
   const bought = await api<{ taken: { draft_id: number }[] }>(page, "POST", "/api/drafts/take", { offers: [sold] });
-  const others = await api<{ offers: { id: number; itself: boolean; unbeaten: boolean }[] }>(page, "GET", `/api/offers/${sold}/elsewhere?store=1`);
+  const others = await api<{ offers: { id: number; is_subject: boolean; unbeaten: boolean }[] }>(page, "GET", `/api/offers/${sold}/alternatives?store=1`);
   await page.goto(
-    `/workbench/${bought.taken[0]?.draft_id}/swap/${others.offers.find((o) => !o.itself && o.unbeaten)?.id ?? others.offers.find((o) => !o.itself)?.id}`,
+    `/workbench/${bought.taken[0]?.draft_id}/swap/${others.offers.find((o) => !o.is_subject && o.unbeaten)?.id ?? others.offers.find((o) => !o.is_subject)?.id}`,
   );
   await page.getByRole("heading", { name: /Swap the supplier/ }).waitFor();
   await shot("swap");
@@ -84,7 +84,7 @@ test("screenshots", async ({ page }) => {
     prices: last ? [{ variant_id: last.id, price: last.ladder.landed.value }] : [],
   });
   await page.goto(`/workbench/${first}`);
-  await page.getByText("Before it goes out").waitFor();
+  await page.getByText("Before publishing").waitFor();
   await shot("workbench");
   await page.goto("/catalog?words=lantern&days=16&sort=profit");
   await page.getByLabel("Supposed price").focus();
@@ -99,7 +99,7 @@ test("screenshots", async ({ page }) => {
     .click();
   await shot("trace");
   await page.keyboard.press("Escape");
-  await page.getByLabel("Mark all drafts").check();
+  await page.getByLabel("Select all drafts").check();
   await page.getByRole("button", { name: /^Change prices of/ }).click();
   await page.getByLabel(/^Percent/).fill("-8");
   await page.getByText(/rise,/).waitFor();
@@ -131,14 +131,14 @@ test("screenshots", async ({ page }) => {
   await shot("requests");
   await page.goto("/sources/list");
   await page.getByLabel("Or the address").fill(`http://127.0.0.1:${port + 6}/price-list.csv`);
-  await page.getByRole("button", { name: "Look at it" }).click();
+  await page.getByRole("button", { name: "Analyze" }).click();
   await page.getByText("The first rows as offers").waitFor();
   await page.getByRole("textbox", { name: "Supplier" }).fill("Northlight Wholesale");
   await page.getByLabel("Ships from").selectOption("DE");
   await processing(page, 1, 2);
   await page.getByText("Say how many days").waitFor({ state: "hidden" });
   await shot("price-list");
-  await page.getByRole("button", { name: "Take it in" }).click();
+  await page.getByRole("button", { name: "Import" }).click();
   await page.getByRole("listitem").filter({ hasText: "Northlight" }).getByText("All is well").waitFor({ timeout: 30_000 });
   await page.getByRole("listitem").filter({ hasText: "Quayside" }).getByRole("button").click();
   await page.getByRole("button", { name: "Compare everything" }).click();
@@ -193,7 +193,7 @@ async function rules(page: import("@playwright/test").Page, draft: number) {
     },
     base,
   ];
-  const rates = { oldest_days: 4, typed: [{ currency: "CNY", rate: "0.1402" }] };
+  const rates = { max_age_days: 4, manual: [{ currency: "CNY", rate: "0.1402" }] };
   const imports = [{ from: "*", to: "US", threshold: usd("20.00"), duty: "0.05", tax: "0" }];
   await api(page, "PUT", "/api/stores/1/money-rules", { rules: { ...now, rules: list, rates, imports }, revision });
   const sheet = await api<{ revision: number }>(page, "GET", `/api/drafts/${draft}?store=1`);

@@ -20,7 +20,7 @@ test("a price list is looked at, corrected by dragging, and taken in", async ({ 
   await page.goto("/sources");
   await page.getByRole("button", { name: "Connect a price list" }).click();
   await page.getByLabel("Or the address it is fetched from").fill(`${northlight}/price-list.csv`);
-  await page.getByRole("button", { name: "Look at it" }).click();
+  await page.getByRole("button", { name: "Analyze" }).click();
   await expect(page.getByRole("button", { name: "Delimiter: semicolons" })).toBeVisible();
   await expect(page.getByRole("button", { name: "Encoding: Windows-1252" })).toBeVisible();
   await expect(page.getByRole("button", { name: "Decimal sign: a comma" })).toBeVisible();
@@ -61,11 +61,11 @@ test("a price list is looked at, corrected by dragging, and taken in", async ({ 
   await page.getByLabel("Days in transit, at least").fill("3");
   await page.getByLabel("Days in transit, at most").fill("6");
   await page.getByRole("button", { name: "Add it" }).click();
-  await page.getByRole("button", { name: "Take it in" }).click();
+  await page.getByRole("button", { name: "Import" }).click();
   await expect(line(page, "Northlight Wholesale")).toContainText("258 offers", { timeout: 30_000 });
   await expect(line(page, "Northlight Wholesale")).toContainText("All is well");
   await line(page, "Northlight Wholesale").getByRole("button").click();
-  await page.getByText("12 set aside").click();
+  await page.getByText("12 rejected").click();
   await expect(page.getByText(/the stock: “01.12.2026” is a date/).first()).toBeVisible();
   const [file] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: "Download them with their reasons" }).click()]);
   expect(file.suggestedFilename()).toMatch(/^set-aside-\d+\.csv$/);
@@ -76,17 +76,17 @@ test("a list that has changed is asked about, not loaded wrongly", async ({ page
   await list(0, true);
   await page.goto("/sources");
   await line(page, "Northlight Wholesale").getByRole("button").click();
-  await page.getByRole("button", { name: "Take in now" }).click();
+  await page.getByRole("button", { name: "Import now" }).click();
   const held = page.getByRole("region", { name: "Waits for you" });
   await expect(held).toContainText("its column “Net price €” is not there any more", { timeout: 30_000 });
   await held.getByRole("button", { name: "Look at its columns" }).click();
   await expect(page.getByLabel(/What Net £/)).toHaveValue("cost");
-  await page.getByRole("button", { name: "Not now" }).click();
+  await page.getByRole("button", { name: "Cancel" }).click();
   await line(page, "Northlight Wholesale").getByRole("button").click();
-  await held.getByRole("button", { name: "Drop it" }).click();
+  await held.getByRole("button", { name: "Discard this import" }).click();
   await expect(held).toBeHidden();
   await list(0, false);
-  await page.getByRole("button", { name: "Take in now" }).click();
+  await page.getByRole("button", { name: "Import now" }).click();
   await expect(page.getByText("0 new, 0 changed, 258 unchanged").first()).toBeVisible({ timeout: 30_000 });
 });
 
@@ -156,7 +156,7 @@ test("a schedule is a sentence, and a pause is said", async ({ page }) => {
   await expect(page.getByRole("button", { name: "Schedule: every Tuesday at 07:30" })).toBeVisible();
   await page.getByRole("button", { name: "Pause" }).click();
   await expect(line(page, "Northlight Wholesale")).toContainText("Paused; its offers stay.");
-  await page.getByRole("button", { name: "Go on" }).click();
+  await page.getByRole("button", { name: "Resume" }).click();
   await expect(page.getByText(/; next in \d/)).toBeVisible();
 });
 

@@ -168,7 +168,7 @@ func TestWorkbooksMadeToHarm(t *testing.T) {
 	} {
 		f := book(t, parts)
 		bounded(t, name, func() error {
-			_, err := pricelist.LookAt(t.Context(), f, nil, pricelist.Hints{Currency: "EUR", Supplier: "x"})
+			_, err := pricelist.Analyze(t.Context(), f, nil, pricelist.Hints{Currency: "EUR", Supplier: "x"})
 			return err
 		})
 	}

@@ -96,9 +96,9 @@ func TestOneOfferOutOfBoundsIsRejectedAlone(t *testing.T) {
 	h.page = listed(append(bad, good...)...)
 	w.Owner.Must("POST", "/api/sources", sources.Credentials{Address: w.Serve(h), ClientID: "x", ClientSecret: "y"}, nil)
 	source := w.TakenIn()
-	in := source.Intakes[0]
-	if in.State != "finished" || in.SetAside != len(bad) || source.Offers != len(good) {
-		t.Fatalf("%d rejected, %d offers: %+v", in.SetAside, source.Offers, in)
+	in := source.Imports[0]
+	if in.State != "finished" || in.Rejected != len(bad) || source.Offers != len(good) {
+		t.Fatalf("%d rejected, %d offers: %+v", in.Rejected, source.Offers, in)
 	}
 	w.AwaitOffers(len(good))
 	found := w.Search("words=mug")
@@ -135,12 +135,12 @@ func TestACatalogThatEndsEarlyWithdrawsOnlyWhatIsGone(t *testing.T) {
 	w.ConnectBazaar()
 	w.Fault(w.BazaarURL, fault.Plan{ShortPercent: 90})
 	source := w.Swept()
-	if in := source.Intakes[0]; source.Offers != market.Offers || in.Withdrawn != 0 || in.State != "finished" || !strings.Contains(source.Trouble, "listed") {
-		t.Errorf("%d offers, %q, %+v", source.Offers, source.Trouble, in)
+	if in := source.Imports[0]; source.Offers != market.Offers || in.Withdrawn != 0 || in.State != "finished" || !strings.Contains(source.Error, "listed") {
+		t.Errorf("%d offers, %q, %+v", source.Offers, source.Error, in)
 	}
 	w.Fault(w.BazaarURL, fault.Plan{})
-	if source = w.Swept(); source.Offers != market.Offers || source.Trouble != "" {
-		t.Errorf("%d offers, %q", source.Offers, source.Trouble)
+	if source = w.Swept(); source.Offers != market.Offers || source.Error != "" {
+		t.Errorf("%d offers, %q", source.Offers, source.Error)
 	}
 	// Pages that go round in a circle end with a word, and withdraw nothing.
 	h := &hostile{}
@@ -149,7 +149,7 @@ func TestACatalogThatEndsEarlyWithdrawsOnlyWhatIsGone(t *testing.T) {
 		return map[string]any{"offers": []any{offer("C-"+cursor, nil)}, "next": next, "total": 3}
 	}
 	w.Owner.Must("POST", "/api/sources", sources.Credentials{Address: w.Serve(h), ClientID: "x", ClientSecret: "y"}, nil)
-	if circle := w.Source("Hostile"); circle.Intakes[0].State != "failed" || !strings.Contains(circle.Trouble, "again and again") {
+	if circle := w.Source("Hostile"); circle.Imports[0].State != "failed" || !strings.Contains(circle.Error, "again and again") {
 		t.Errorf("%+v", circle)
 	}
 }
@@ -163,21 +163,21 @@ func TestAShortFaultOfASourceIsWaitedOut(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			w.Fault(w.BazaarURL, plan)
-			w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
+			w.Owner.Must("POST", "/api/sources/1/imports?full=true", nil, nil)
 			var list []sources.Source
 			testkit.Until(t, "the source's word", func() bool {
 				w.Owner.Must("GET", "/api/sources", nil, &list)
-				return strings.Contains(list[0].Trouble, "It is tried again in")
+				return strings.Contains(list[0].Error, "It is tried again in")
 			})
-			if in := list[0].Intakes[0]; in.State != "waiting" {
+			if in := list[0].Imports[0]; in.State != "waiting" {
 				t.Errorf("%+v", in)
 			}
-			if plan.RetryAfter > 0 && !strings.Contains(list[0].Trouble, "20 seconds") {
-				t.Errorf("%s", list[0].Trouble)
+			if plan.RetryAfter > 0 && !strings.Contains(list[0].Error, "20 seconds") {
+				t.Errorf("%s", list[0].Error)
 			}
 			w.Fault(w.BazaarURL, fault.Plan{})
-			if source := w.TakenIn(); source.Intakes[0].State != "finished" || source.Trouble != "" {
-				t.Errorf("%+v", source.Intakes[0])
+			if source := w.TakenIn(); source.Imports[0].State != "finished" || source.Error != "" {
+				t.Errorf("%+v", source.Imports[0])
 			}
 		})
 	}

@@ -150,7 +150,7 @@ func TestWorkWhoseInstanceDiesEachTimeIsGivenUp(t *testing.T) {
 	id := w.Take(w.Offer(0))[0]
 	// Slow enough that the work has not ended by itself when its instance is found to be gone.
 	w.Fault(w.BazaarURL, fault.Plan{LatencyMS: 8000})
-	w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
+	w.Owner.Must("POST", "/api/sources/1/imports?full=true", nil, nil)
 	w.Fault(w.ShopURL, fault.Plan{LatencyMS: 8000})
 	var run publishing.Run
 	w.Owner.Must("POST", "/api/runs", map[string]any{"store_id": 1, "draft_ids": []int64{id}, "visible": true, "sell_empty": false}, &run)
@@ -163,19 +163,19 @@ func TestWorkWhoseInstanceDiesEachTimeIsGivenUp(t *testing.T) {
 		}
 		return tag.RowsAffected()
 	}
-	for _, kind := range []string{"intake", "publish"} {
+	for _, kind := range []string{"import", "publish"} {
 		testkit.Until(t, "it is worked on", func() bool {
 			return exec(`update river_job set attempt = 8, attempted_by = array['ended'] where kind = '`+kind+`' and state = 'running'`) > 0
 		})
 	}
 	testkit.Until(t, "both are given up", func() bool {
 		var n int
-		if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from river_job where state = 'discarded' and kind in ('intake', 'publish')`).Scan(&n); err != nil {
+		if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from river_job where state = 'discarded' and kind in ('import_run', 'publish')`).Scan(&n); err != nil {
 			t.Fatal(err)
 		}
 		return n >= 2
 	})
-	if err := w.App.Sources.Sweep(t.Context()); err != nil {
+	if err := w.App.Sources.RecoverLost(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 	if err := w.App.Publishing.Sweep(t.Context()); err != nil {
@@ -183,7 +183,7 @@ func TestWorkWhoseInstanceDiesEachTimeIsGivenUp(t *testing.T) {
 	}
 	var list []sources.Source
 	w.Owner.Must("GET", "/api/sources", nil, &list)
-	if in := list[0].Intakes[0]; in.State != "failed" || !strings.Contains(in.Trouble, "cut off each time") {
+	if in := list[0].Imports[0]; in.State != "failed" || !strings.Contains(in.Error, "cut off each time") {
 		t.Errorf("%+v", in)
 	}
 	if item := ended(t, w, run.ID)[0].Items[0]; item.State != publishing.Failed || !strings.Contains(item.Reason, "cut off each time") {

@@ -246,7 +246,7 @@ func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/tokens", "listTokens", "List your tokens; an owner sees everybody's", func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]Token], error) {
 		return apikit.OK(s.tokens(ctx))
 	})
-	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/tokens", "makeToken", "Make a token; its secret is shown this once", func(ctx context.Context, in *struct {
+	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/tokens", "createToken", "Make a token; its secret is shown this once", func(ctx context.Context, in *struct {
 		Body struct {
 			Name string      `json:"name" minLength:"1" maxLength:"100"`
 			Role access.Role `json:"role" enum:"owner,editor,fulfiller"`
@@ -255,7 +255,7 @@ func (s *Service) Register(a *apikit.API) {
 	}) (*apikit.Body[NewToken], error) {
 		return apikit.OK(s.makeToken(ctx, in.Body.Name, in.Body.Role, in.Body.Days))
 	})
-	apikit.Register(a, access.Fulfiller, http.MethodDelete, "/api/tokens/{id}", "dropToken", "Revoke a token", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
+	apikit.Register(a, access.Fulfiller, http.MethodDelete, "/api/tokens/{id}", "deleteToken", "Revoke a token", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
 		return nil, s.dropToken(ctx, in.ID)
 	})
 }

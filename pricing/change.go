@@ -13,8 +13,8 @@ import (
 	"plainpelican/platform/database"
 )
 
-// InForce are the money rules of a store as they hold now.
-type InForce struct {
+// CurrentRules are the money rules of a store as they hold now.
+type CurrentRules struct {
 	MoneyRules
 	Revision  int       `json:"revision"`
 	What      string    `json:"what" doc:"What the last change was"`
@@ -22,12 +22,12 @@ type InForce struct {
 	ChangedAt time.Time `json:"changed_at"`
 }
 
-// InForce reads the money rules of a store.
-func (s *Service) InForce(ctx context.Context, storeID int64) (InForce, error) {
+// CurrentRules reads the money rules of a store.
+func (s *Service) CurrentRules(ctx context.Context, storeID int64) (CurrentRules, error) {
 	if _, err := s.Stores.Basis(ctx, s.Pool, storeID); err != nil {
-		return InForce{}, err
+		return CurrentRules{}, err
 	}
-	var f InForce
+	var f CurrentRules
 	var stored []byte
 	err := s.Pool.QueryRow(ctx, `select rules, revision, what, changed_by, changed_at from money_rules where store_id = $1 order by revision desc limit 1`, storeID).
 		Scan(&stored, &f.Revision, &f.What, &f.ChangedBy, &f.ChangedAt)
@@ -55,38 +55,38 @@ func (s *Service) Apply(ctx context.Context, storeID int64, rules MoneyRules, re
 			what = "Every draft brought to the rules in force"
 		}
 		return rules, what, nil
-	}, func(tx pgx.Tx, next int) ([]hold, error) {
+	}, func(tx pgx.Tx, next int) ([]pinnedDraft, error) {
 		if len(marked) > 0 {
-			return nil, leave(ctx, tx, storeID, marked, next)
+			return nil, pinOthers(ctx, tx, storeID, marked, next)
 		}
-		freed, err := holdsOf(ctx, tx, storeID)
+		freed, err := pinnedDrafts(ctx, tx, storeID)
 		if err != nil {
 			return nil, err
 		}
-		_, err = tx.Exec(ctx, `delete from price_hold where store_id = $1`, storeID)
+		_, err = tx.Exec(ctx, `delete from price_pin where store_id = $1`, storeID)
 		return freed, err
 	})
 }
 
-// leave holds every draft that is not marked with the rules it has.
-func leave(ctx context.Context, tx pgx.Tx, storeID int64, marked []int64, next int) error {
-	if _, err := tx.Exec(ctx, `delete from price_hold where store_id = $1 and draft_id = any ($2)`, storeID, marked); err != nil {
+// pinOthers holds every draft that is not marked with the rules it has.
+func pinOthers(ctx context.Context, tx pgx.Tx, storeID int64, marked []int64, next int) error {
+	if _, err := tx.Exec(ctx, `delete from price_pin where store_id = $1 and draft_id = any ($2)`, storeID, marked); err != nil {
 		return err
 	}
 	_, err := tx.Exec(ctx, `
-		insert into price_hold (store_id, draft_id, revision, since)
+		insert into price_pin (store_id, draft_id, revision, since)
 		select distinct store_id, draft_id, $3::int - 1, $3::int from price where store_id = $1 and draft_id <> all ($2) on conflict do nothing`, storeID, marked, next)
 	return err
 }
 
-// TakeBack undoes the newest change as one step: the rules before it hold again, and the
+// UndoChange undoes the newest change as one step: the rules before it hold again, and the
 // drafts that it moved or left behind are as they were.
-func (s *Service) TakeBack(ctx context.Context, storeID int64, revision int) (Run, error) {
-	var freed []hold
+func (s *Service) UndoChange(ctx context.Context, storeID int64, revision int) (Run, error) {
+	var freed []pinnedDraft
 	return s.change(ctx, storeID, revision, func(tx pgx.Tx, _ MoneyRules) (MoneyRules, string, error) {
 		var what string
 		var stored []byte
-		if err := tx.QueryRow(ctx, `select what, freed from money_rules where store_id = $1 and revision = $2`, storeID, revision).Scan(&what, &stored); err != nil {
+		if err := tx.QueryRow(ctx, `select what, released_pins from money_rules where store_id = $1 and revision = $2`, storeID, revision).Scan(&what, &stored); err != nil {
 			return MoneyRules{}, "", err
 		}
 		if err := json.Unmarshal(stored, &freed); err != nil {
@@ -94,26 +94,26 @@ func (s *Service) TakeBack(ctx context.Context, storeID int64, revision int) (Ru
 		}
 		before, err := asOf(ctx, tx, storeID, revision-1)
 		if database.Missing(err) {
-			return before, "", apikit.Problem(409, "", "These are the first rules the store had; there is nothing to take back.")
+			return before, "", apikit.Problem(409, "", "These are the first rules the store had; there is nothing to undo.")
 		}
-		return before, "Taken back: " + what, err
-	}, func(tx pgx.Tx, _ int) ([]hold, error) {
-		if _, err := tx.Exec(ctx, `delete from price_hold where store_id = $1 and since = $2`, storeID, revision); err != nil {
+		return before, "Undone: " + what, err
+	}, func(tx pgx.Tx, _ int) ([]pinnedDraft, error) {
+		if _, err := tx.Exec(ctx, `delete from price_pin where store_id = $1 and since = $2`, storeID, revision); err != nil {
 			return nil, err
 		}
 		for _, h := range freed {
-			if _, err := tx.Exec(ctx, `insert into price_hold (store_id, draft_id, revision, since) select $1, id, $3, $4 from draft where id = $2 on conflict do nothing`, storeID, h.DraftID, h.Revision, h.Revision+1); err != nil {
+			if _, err := tx.Exec(ctx, `insert into price_pin (store_id, draft_id, revision, since) select $1, id, $3, $4 from draft where id = $2 on conflict do nothing`, storeID, h.DraftID, h.Revision, h.Revision+1); err != nil {
 				return nil, err
 			}
 		}
-		_, err := tx.Exec(ctx, `update money_rules set taken_back = true where store_id = $1 and revision = $2`, storeID, revision)
+		_, err := tx.Exec(ctx, `update money_rules set undone = true where store_id = $1 and revision = $2`, storeID, revision)
 		return nil, err
 	})
 }
 
 // change keeps a new revision after the one that was read, lets holds be settled, and
 // begins the repricing, all in one transaction. It is the one place where rules change.
-func (s *Service) change(ctx context.Context, storeID int64, revision int, next func(pgx.Tx, MoneyRules) (MoneyRules, string, error), settle func(tx pgx.Tx, next int) ([]hold, error)) (Run, error) {
+func (s *Service) change(ctx context.Context, storeID int64, revision int, next func(pgx.Tx, MoneyRules) (MoneyRules, string, error), settle func(tx pgx.Tx, next int) ([]pinnedDraft, error)) (Run, error) {
 	var run int64
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		// Drafts that are being priced by the rules before are waited for.
@@ -139,47 +139,47 @@ func (s *Service) change(ctx context.Context, storeID int64, revision int, next 
 		if err != nil {
 			return err
 		}
-		if err := keep(ctx, tx, storeID, at+1, rules, what, access.Who(ctx).Name, freed); err != nil {
+		if err := saveRules(ctx, tx, storeID, at+1, rules, what, access.Who(ctx).Name, freed); err != nil {
 			return err
 		}
 		if err := members.Audit(ctx, tx, "changed money rules", what, before, rules); err != nil {
 			return err
 		}
 		after := at + 1
-		if run, err = s.begin(ctx, tx, storeID, &after, what, !rules.landsAlike(before)); err != nil {
+		if run, err = s.startRun(ctx, tx, storeID, &after, what, !rules.sameLandedCost(before)); err != nil {
 			return err
 		}
-		return Changed(ctx, tx)
+		return NotifyChanged(ctx, tx)
 	})
 	if err != nil {
 		return Run{}, err
 	}
-	if err := s.Progress.Tell(ctx, "money_rules", map[string]int64{"store_id": storeID}); err != nil {
+	if err := s.Progress.Publish(ctx, "money_rules", map[string]int64{"store_id": storeID}); err != nil {
 		s.Log.Warn("telling of money rules", "store", storeID, "error", err)
 	}
-	s.tell(ctx, run)
+	s.notify(ctx, run)
 	return s.run(ctx, run)
 }
 
-// Change is one past change of a store's money rules, or of its prices by rates and offers.
-type Change struct {
+// RuleChange is one past change of a store's money rules, or of its prices by rates and offers.
+type RuleChange struct {
 	Revision  int       `json:"revision"`
 	What      string    `json:"what"`
 	ChangedBy string    `json:"changed_by"`
 	ChangedAt time.Time `json:"changed_at"`
-	TakenBack bool      `json:"taken_back"`
+	Undone    bool      `json:"undone"`
 	// Run is the repricing that it began; none for the first rules.
 	Run *Run `json:"run"`
 }
 
 // Changes lists the newest changes, with how many prices each moved.
-func (s *Service) Changes(ctx context.Context, storeID int64) ([]Change, error) {
-	rows, err := s.Pool.Query(ctx, `select revision, what, changed_by, changed_at, taken_back from money_rules where store_id = $1 order by revision desc limit 100`, storeID)
+func (s *Service) Changes(ctx context.Context, storeID int64) ([]RuleChange, error) {
+	rows, err := s.Pool.Query(ctx, `select revision, what, changed_by, changed_at, undone from money_rules where store_id = $1 order by revision desc limit 100`, storeID)
 	if err != nil {
 		return nil, err
 	}
-	list, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (c Change, err error) {
-		return c, row.Scan(&c.Revision, &c.What, &c.ChangedBy, &c.ChangedAt, &c.TakenBack)
+	list, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (c RuleChange, err error) {
+		return c, row.Scan(&c.Revision, &c.What, &c.ChangedBy, &c.ChangedAt, &c.Undone)
 	})
 	if err != nil {
 		return nil, err
@@ -197,7 +197,7 @@ func (s *Service) Changes(ctx context.Context, storeID int64) ([]Change, error) 
 		if r.Revision == nil {
 			// Rates and offers change prices too: they stand in the list where they moved some.
 			if r.Moved > 0 {
-				list = append(list, Change{What: "Prices followed " + r.Why, ChangedBy: r.StartedBy, ChangedAt: r.StartedAt, Run: r})
+				list = append(list, RuleChange{What: "Prices followed " + r.Why, ChangedBy: r.StartedBy, ChangedAt: r.StartedAt, Run: r})
 			}
 			continue
 		}

@@ -21,15 +21,15 @@ func TestARuleGoesToAnotherStoreSwitchedOffAndInItsCurrency(t *testing.T) {
 	rule.ID, rule.Conditions = 7, markup.Conditions{Tags: []string{"summer"}, Under: money.MustParse("22.08", "USD")}
 	rule.Formula = markup.Flat(markup.PercentPlus, 500_000, money.MustParse("11.04", "USD"), usd)
 	var copied markup.Rule
-	path := fmt.Sprintf("/api/stores/%d/money-rules/to-store", goods.ID)
-	w.Owner.Must("POST", path, pricing.ToStore{Store: nord.ID, Rule: rule}, &copied)
+	path := fmt.Sprintf("/api/stores/%d/money-rules/copy", goods.ID)
+	w.Owner.Must("POST", path, pricing.CopyRuleInput{Store: nord.ID, Rule: rule}, &copied)
 	list := w.MoneyRules(nord.ID).Rules
 	// The day's rate is 1.1042 dollars for a euro.
 	if len(list) != 2 || !list[0].Off || list[0].ID != 7 || list[0].Conditions.Under.String() != "20.00 EUR" || list[0].Formula.Bands[0].Amount.String() != "10.00 EUR" || list[0].Floor.LeastProfit.String() != "2.72 EUR" {
 		t.Errorf("%+v", list[0])
 	}
 	rule.Floor.LeastProfit = money.MustParse("1.00", "EUR")
-	if problem := w.Owner.Ask("POST", path, pricing.ToStore{Store: nord.ID, Rule: rule}, nil); problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, "not in the store's currency") {
+	if problem := w.Owner.Ask("POST", path, pricing.CopyRuleInput{Store: nord.ID, Rule: rule}, nil); problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, "not in the store's currency") {
 		t.Errorf("a rule of two currencies: %+v", problem)
 	}
 	if rules := w.MoneyRules(nord.ID); !rules.Fees.TaxIncluded || rules.Fees.TaxRate.PercentText() != "19" || rules.Market != "DE" {
@@ -45,7 +45,7 @@ func TestChangedOffersMoveTheirDrafts(t *testing.T) {
 	if run := w.Repriced(store); run.Why != "changed offers" || run.Moved == 0 || stored(t, w) == before {
 		t.Errorf("%+v", run)
 	}
-	var list []pricing.Change
+	var list []pricing.RuleChange
 	w.Owner.Must("GET", fmt.Sprintf("/api/stores/%d/money-rules/changes", store), nil, &list)
 	if list[0].What != "Prices followed changed offers" || list[0].Run.Moved == 0 {
 		t.Errorf("%+v", list[0])
@@ -70,7 +70,7 @@ func TestAStoreThatIsConnectedLaterPricesWhatIsThere(t *testing.T) {
 	if _, err := w.App.Pool.Exec(t.Context(), `delete from price where store_id = $1`, nord.ID); err != nil {
 		t.Fatal(err)
 	}
-	if err := w.App.Pricing.CatchUp(t.Context()); err != nil {
+	if err := w.App.Pricing.RepriceUnpriced(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 	if w.Repriced(nord.ID); fmt.Sprint(prices(w, nord.ID, ids[2])) != fmt.Sprint(euros) {
@@ -94,7 +94,7 @@ func TestAChangeIsDescribed(t *testing.T) {
 		{"Delivery", func(m *pricing.MoneyRules) { m.Delivery.Otherwise = landed.NotSold }},
 		{"Import charges, exchange rates", func(m *pricing.MoneyRules) {
 			m.Imports = landed.Imports{{From: "CN", To: "US", Threshold: money.Zero(usd)}}
-			m.Rates.OldestDays = 9
+			m.Rates.MaxAgeDays = 9
 		}},
 	} {
 		rules := w.MoneyRules(store)
@@ -132,7 +132,9 @@ func TestRulesFromBeforeAreCarriedOver(t *testing.T) {
 		}
 	}
 	carried := strings.SplitN(strings.SplitN(testkit.Migration(t, "0002_money_rules.sql"), "-- What the interface could set until now", 2)[1], "drop table markup_rules", 2)[0]
-	if _, err := pool.Exec(t.Context(), "--"+carried); err != nil {
+	renamed := strings.SplitN(testkit.Migration(t, "0010_names.sql"), "update money_rules", 2)[1]
+	renamed, _, _ = strings.Cut(renamed, ";")
+	if _, err := pool.Exec(t.Context(), "--"+carried+"; update money_rules"+renamed); err != nil {
 		t.Fatal(err)
 	}
 	rules := w.MoneyRules(store.ID)

@@ -25,14 +25,14 @@ type Effect struct {
 	MovedDrafts   int `json:"moved_drafts"`
 	MovedLive     int `json:"moved_live"`
 	RaisedToFloor int `json:"raised_to_floor"`
-	BelowFloor    int `json:"below_floor" doc:"Typed prices under their floor"`
+	BelowFloor    int `json:"below_floor" doc:"Manual prices under their floor"`
 	Capped        int `json:"capped"`
 	OverCeiling   int `json:"over_ceiling"`
-	Typed         int `json:"typed"`
-	Lose          int `json:"lose"`
+	Manual        int `json:"manual"`
+	LosesMoney    int `json:"loses_money"`
 	Unpriced      int `json:"unpriced"`
-	// Held drafts stay with earlier rules until a change is applied to all.
-	Held int `json:"held"`
+	// Pinned drafts stay with earlier rules until a change is applied to all.
+	Pinned int `json:"pinned"`
 	// ByRule counts the variants that each rule prices; typed ones count for none.
 	ByRule []RuleCount `json:"by_rule"`
 	Before Margins     `json:"before"`
@@ -58,7 +58,7 @@ type Margins struct {
 	// last from 80 % on.
 	Bins   []int       `json:"bins"`
 	Low    money.Ratio `json:"low"`
-	Middle money.Ratio `json:"middle"`
+	Median money.Ratio `json:"median"`
 	High   money.Ratio `json:"high"`
 
 	fine [2001]int // by tenths of a percent from -100 to 100 %
@@ -72,7 +72,7 @@ func (m *Margins) add(r money.Ratio) {
 	m.n++
 }
 
-func (m *Margins) settle() {
+func (m *Margins) finish() {
 	m.Bins = make([]int, bins)
 	quartile := func(quarters int) money.Ratio {
 		at, seen := (m.n-1)*quarters/4, 0
@@ -87,7 +87,7 @@ func (m *Margins) settle() {
 		m.Bins[min(max((tenth-1000+200+10)/20, 0), bins-1)] += n
 	}
 	if m.n > 0 {
-		m.Low, m.Middle, m.High = quartile(1), quartile(2), quartile(3)
+		m.Low, m.Median, m.High = quartile(1), quartile(2), quartile(3)
 	}
 }
 
@@ -108,25 +108,25 @@ type Move struct {
 	by      int64
 }
 
-// shown is how many moves are listed each way.
-const shown = 100
+// maxMovesEachWay is how many moves are listed each way.
+const maxMovesEachWay = 100
 
-// looking is how many drafts are looked at in one piece.
-const looking = 10_000
+// effectBatch is how many drafts are looked at in one piece.
+const effectBatch = 10_000
 
 // Effect works out what other money rules would do, without keeping anything. Where they
 // are the ones in force it says how the drafts stand.
 func (s *Service) Effect(ctx context.Context, storeID int64, rules MoneyRules) (Effect, error) {
-	b, err := s.openBook(ctx, s.Pool, storeID)
+	b, err := s.pricersOf(ctx, s.Pool, storeID)
 	if err != nil {
 		return Effect{}, err
 	}
 	now := b.newest
-	if err := rules.check(now.Basis); err != nil {
+	if err := rules.check(now.StoreBasis); err != nil {
 		return Effect{}, err
 	}
 	rules.sign(ctx, now.MoneyRules, s.Now())
-	then, err := s.pricer(ctx, s.Pool, now.Basis, rules, now.Revision)
+	then, err := s.pricer(ctx, s.Pool, now.StoreBasis, rules, now.Revision)
 	if err != nil {
 		return Effect{}, err
 	}
@@ -138,129 +138,129 @@ func (s *Service) Effect(ctx context.Context, storeID int64, rules MoneyRules) (
 	for _, id := range ids {
 		live[id] = true
 	}
-	l := look{byRule: map[int]int{}, e: Effect{Moves: []Move{}, ByRule: []RuleCount{}, Unreachable: then.rules.Unreachable(), Held: len(b.held), What: describe(now.MoneyRules, rules), Revision: now.Revision}, now: b, then: then, live: live}
-	l.c.bare = true
-	quick := rules.landsAlike(now.MoneyRules)
+	l := effectRun{byRule: map[int]int{}, effect: Effect{Moves: []Move{}, ByRule: []RuleCount{}, Unreachable: then.rules.Unreachable(), Pinned: len(b.pinned), What: describe(now.MoneyRules, rules), Revision: now.Revision}, now: b, then: then, live: live}
+	l.repricer.withoutTraces = true
+	quick := rules.sameLandedCost(now.MoneyRules)
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	ahead := s.lotsAfter(ctx, storeID, 0, quick)
+	ahead := s.readAhead(ctx, storeID, 0, quick)
 	for after := int64(0); ; {
 		r := <-ahead
 		if r.err != nil {
 			return Effect{}, r.err
 		}
-		if len(r.lots) == 0 {
+		if len(r.inputs) == 0 {
 			break
 		}
-		last := r.lots[len(r.lots)-1].DraftID
-		ahead = s.lotsAfter(ctx, storeID, last, quick) // while the rows of these come
-		l.begin(r.lots, quick)
+		last := r.inputs[len(r.inputs)-1].DraftID
+		ahead = s.readAhead(ctx, storeID, last, quick) // while the rows of these come
+		l.startBatch(r.inputs, quick)
 		if err := eachRow(ctx, s.Pool, false, `where store_id = $1 and draft_id > $2 and draft_id <= $3`, l.row, storeID, after, last); err != nil {
 			return Effect{}, err
 		}
-		l.leave()
+		l.endDraft()
 		after = last
 	}
 	for _, r := range rules.Rules {
-		l.e.ByRule = append(l.e.ByRule, RuleCount{r.ID, l.byRule[r.ID]})
+		l.effect.ByRule = append(l.effect.ByRule, RuleCount{r.ID, l.byRule[r.ID]})
 	}
-	l.e.Before.settle()
-	l.e.After.settle()
+	l.effect.Before.finish()
+	l.effect.After.finish()
 	l.pick()
-	return l.e, s.nameMoves(ctx, &l)
+	return l.effect, s.nameMoves(ctx, &l)
 }
 
-// lotsAfter begins to read the next drafts.
-func (s *Service) lotsAfter(ctx context.Context, storeID, after int64, bare bool) <-chan lotsRead {
-	into := make(chan lotsRead, 1)
+// readAhead begins to read the next drafts.
+func (s *Service) readAhead(ctx context.Context, storeID, after int64, bare bool) <-chan inputBatch {
+	into := make(chan inputBatch, 1)
 	go func() {
-		var r lotsRead
-		r.lots, r.err = s.Drafts.Lots(ctx, s.Pool, storeID, nil, after, looking, bare)
+		var r inputBatch
+		r.inputs, r.err = s.Drafts.PricingInputs(ctx, s.Pool, storeID, nil, after, effectBatch, bare)
 		into <- r
 	}()
 	return into
 }
 
-// look is an effect on its way: rows are compared as they come, draft by draft.
-type look struct {
-	e      Effect
-	now    *book
-	then   *Pricer
-	live   map[int64]bool
-	byRule map[int]int
-	c      clerk
-	moves  []Move
+// effectRun is an effect on its way: rows are compared as they come, draft by draft.
+type effectRun struct {
+	effect   Effect
+	now      *pricerSet
+	then     *Pricer
+	live     map[int64]bool
+	byRule   map[int]int
+	repricer repricer
+	moves    []Move
 
-	quick bool
-	lots  []Lot
-	place int
+	quick  bool
+	inputs []DraftInput
+	index  int
 	// of the draft that rows come for
 	item    markup.Item
 	quote   Quote
-	here    bool
+	inDraft bool
 	largest Move
 	moved   int
 }
 
-func (l *look) begin(lots []Lot, quick bool) {
-	l.lots, l.quick, l.place, l.here = lots, quick, 0, false
-	l.e.Drafts += len(lots)
+func (l *effectRun) startBatch(lots []DraftInput, quick bool) {
+	l.inputs, l.quick, l.index, l.inDraft = lots, quick, 0, false
+	l.effect.Drafts += len(lots)
 }
 
-func (l *look) row(before *row) {
-	if !l.here || l.lots[l.place].DraftID != before.draft {
-		l.leave()
-		for l.place < len(l.lots) && l.lots[l.place].DraftID < before.draft {
-			l.place++
+func (l *effectRun) row(before *priceRow) {
+	if !l.inDraft || l.inputs[l.index].DraftID != before.draft {
+		l.endDraft()
+		for l.index < len(l.inputs) && l.inputs[l.index].DraftID < before.draft {
+			l.index++
 		}
-		if l.place == len(l.lots) || l.lots[l.place].DraftID != before.draft {
+		if l.index == len(l.inputs) || l.inputs[l.index].DraftID != before.draft {
 			return
 		}
-		l.here = true
-		lot := &l.lots[l.place]
-		if l.item = l.then.itemOf(&lot.Thing); !l.quick {
-			l.quote = l.then.Quote(&lot.Thing)
+		l.inDraft = true
+		lot := &l.inputs[l.index]
+		if l.item = l.then.itemOf(&lot.Facts); !l.quick {
+			l.quote = l.then.Quote(&lot.Facts)
 		}
 	}
-	lot := &l.lots[l.place]
-	at := slices.IndexFunc(lot.Variants, func(v LotVariant) bool { return v.ID == before.variant })
-	var after row
+	lot := &l.inputs[l.index]
+	at := slices.IndexFunc(lot.Variants, func(v VariantInput) bool { return v.ID == before.variant })
+	var after priceRow
 	switch {
 	case at >= 0 && !lot.Variants[at].Chosen, at < 0 && !l.quick:
 		return
 	case l.quick:
-		after = l.c.again(l.then, &l.item, before)
+		after = l.repricer.priceFromStored(l.then, &l.item, before)
 	default:
-		after = l.c.anew(&l.quote, lot.DraftID, &lot.Variants[at])
+		after = l.repricer.priceFromOffer(&l.quote, lot.DraftID, &lot.Variants[at])
 	}
 	l.compare(before, &after)
 }
 
-// leave ends a draft: the largest of its moves stands for it.
-func (l *look) leave() {
+// endDraft ends a draft: the largest of its moves stands for it.
+func (l *effectRun) endDraft() {
 	if l.moved > 0 {
-		l.e.MovedDrafts++
+		l.effect.MovedDrafts++
 		if l.largest.Live = l.live[l.largest.DraftID]; l.largest.Live {
-			l.e.MovedLive++
+			l.effect.MovedLive++
 		}
 		l.largest.Others = l.moved - 1
 		l.moves = append(l.moves, l.largest)
 	}
-	l.moved, l.here = 0, false
+	l.moved, l.inDraft = 0, false
 }
 
-func (l *look) compare(before, after *row) {
-	e, f := &l.e, &l.c.figures
+func (l *effectRun) compare(before, after *priceRow) {
+	e, f := &l.effect, &l.repricer.result
 	e.Variants++
-	if after.trouble != "" || before.trouble != "" {
-		if after.trouble != "" {
+	if after.errorText != "" || before.errorText != "" {
+		if after.errorText != "" {
 			e.Unpriced++
 		}
 		return
 	}
 	now := l.now.of(before.draft)
 	landing := l.item // landed from the stored row, where nothing lands anew
-	if l.quick || landing.LandFrom(before.landing, now.Currency) == nil {
+	if l.quick || landing.SetLandedFrom(before.landedTrace, now.Currency) == nil {
 		if total, err := landing.Cost.Total(); err == nil {
 			if old, err := markup.Judge(total, money.New(before.price, now.Currency), now.terms); err == nil {
 				e.Before.add(old.NetMargin())
@@ -271,8 +271,8 @@ func (l *look) compare(before, after *row) {
 	if f.Rule != 0 {
 		l.byRule[f.Rule]++
 	}
-	if after.typed() {
-		e.Typed++
+	if after.isManual() {
+		e.Manual++
 	}
 	if f.RaisedToFloor {
 		e.RaisedToFloor++
@@ -287,7 +287,7 @@ func (l *look) compare(before, after *row) {
 		e.OverCeiling++
 	}
 	if f.Profit.Negative() {
-		e.Lose++
+		e.LosesMoney++
 	}
 	by := after.price - before.price
 	switch {
@@ -299,56 +299,56 @@ func (l *look) compare(before, after *row) {
 		return
 	}
 	if l.moved++; l.moved == 1 || magnitude(by) > magnitude(l.largest.by) {
-		l.largest = Move{DraftID: before.draft, Now: money.New(before.price, l.then.Currency), Then: Ladder{Figures: *f}, variant: before.variant, by: by}
+		l.largest = Move{DraftID: before.draft, Now: money.New(before.price, l.then.Currency), Then: Ladder{PriceResult: *f}, variant: before.variant, by: by}
 	}
 }
 
 func magnitude(n int64) int64 { return max(n, -n) }
 
 // pick keeps the largest moves either way, rises first.
-func (l *look) pick() {
+func (l *effectRun) pick() {
 	slices.SortFunc(l.moves, func(a, b Move) int { return cmp.Or(cmp.Compare(b.by, a.by), cmp.Compare(a.DraftID, b.DraftID)) })
 	kept := l.moves
-	if len(kept) > 2*shown {
-		kept = append(slices.Clone(kept[:shown]), kept[len(kept)-shown:]...)
+	if len(kept) > 2*maxMovesEachWay {
+		kept = append(slices.Clone(kept[:maxMovesEachWay]), kept[len(kept)-maxMovesEachWay:]...)
 	}
 	slices.SortStableFunc(kept, func(a, b Move) int { return cmp.Compare(magnitude(b.by), magnitude(a.by)) })
-	l.e.Moves = append(l.e.Moves, kept...)
+	l.effect.Moves = append(l.effect.Moves, kept...)
 }
 
 // nameMoves fills in what people call the drafts that are listed, and their ladders.
-func (s *Service) nameMoves(ctx context.Context, l *look) error {
-	ids := make([]int64, len(l.e.Moves))
-	for i := range l.e.Moves {
-		ids[i] = l.e.Moves[i].DraftID
+func (s *Service) nameMoves(ctx context.Context, l *effectRun) error {
+	ids := make([]int64, len(l.effect.Moves))
+	for i := range l.effect.Moves {
+		ids[i] = l.effect.Moves[i].DraftID
 	}
 	names, err := s.Drafts.Names(ctx, ids)
 	if err != nil {
 		return err
 	}
-	lots, err := s.Drafts.Lots(ctx, s.Pool, l.then.StoreID, ids, 0, 0, false)
+	lots, err := s.Drafts.PricingInputs(ctx, s.Pool, l.then.StoreID, ids, 0, 0, false)
 	if err != nil {
 		return err
 	}
-	byID := map[int64]*Lot{}
+	byID := map[int64]*DraftInput{}
 	for i := range lots {
 		byID[lots[i].DraftID] = &lots[i]
 	}
-	for i := range l.e.Moves {
-		m := &l.e.Moves[i]
+	for i := range l.effect.Moves {
+		m := &l.effect.Moves[i]
 		name := names[m.DraftID]
 		m.Title, m.Picture, m.Variant = name.Title, name.Picture, name.Variants[m.variant]
 		lot := byID[m.DraftID]
 		if lot == nil {
 			continue
 		}
-		quote := l.then.Quote(&lot.Thing)
+		quote := l.then.Quote(&lot.Facts)
 		for _, v := range lot.Variants {
 			if v.ID != m.variant {
 				continue
 			}
 			var trace markup.Trace
-			if ladder, err := quote.Rungs(v.Unit, nil, &trace); err == nil {
+			if ladder, err := quote.Ladder(v.Unit, nil, &trace); err == nil {
 				m.Then, m.Trace = ladder, trace.Lines()
 			}
 		}

@@ -11,13 +11,13 @@ import (
 	"plainpelican/platform/apikit"
 )
 
-func newestFirst(list []Change) []Change {
-	slices.SortStableFunc(list, func(a, b Change) int { return b.ChangedAt.Compare(a.ChangedAt) })
+func newestFirst(list []RuleChange) []RuleChange {
+	slices.SortStableFunc(list, func(a, b RuleChange) int { return b.ChangedAt.Compare(a.ChangedAt) })
 	return list
 }
 
-// Choices are what rules may say in a store, to choose from.
-type Choices struct {
+// RuleChoices are what rules may say in a store, to choose from.
+type RuleChoices struct {
 	Endings   []string `json:"endings"`
 	Markets   []string `json:"markets"`
 	Sources   []string `json:"sources"`
@@ -34,28 +34,28 @@ type Choices struct {
 
 // Catalog names what offers and drafts have, for rules to be chosen from.
 type Catalog interface {
-	Names(ctx context.Context) (Choices, error)
+	Names(ctx context.Context) (RuleChoices, error)
 }
 
-func (s *Service) choices(ctx context.Context, storeID int64) (Choices, error) {
+func (s *Service) choices(ctx context.Context, storeID int64) (RuleChoices, error) {
 	basis, err := s.Stores.Basis(ctx, s.Pool, storeID)
 	if err != nil {
-		return Choices{}, err
+		return RuleChoices{}, err
 	}
 	c, err := s.Catalog.Names(ctx)
 	c.Endings, c.Markets = markup.EndingsFor(basis.Currency), basis.Markets
 	return c, err
 }
 
-// ToStore says how a rule would read in another store.
-type ToStore struct {
+// CopyRuleInput says how a rule would read in another store.
+type CopyRuleInput struct {
 	Store int64       `json:"store"`
 	Rule  markup.Rule `json:"rule"`
 }
 
-// inAnother rewrites a rule for another store's currency: amounts at the day's rate, endings
+// copyRule rewrites a rule for another store's currency: amounts at the day's rate, endings
 // that the currency has. It is switched off there, to be looked at first.
-func (s *Service) inAnother(ctx context.Context, storeID int64, in ToStore) (markup.Rule, error) {
+func (s *Service) copyRule(ctx context.Context, storeID int64, in CopyRuleInput) (markup.Rule, error) {
 	from, err := s.Pricer(ctx, storeID)
 	if err != nil {
 		return markup.Rule{}, err
@@ -75,7 +75,7 @@ func (s *Service) inAnother(ctx context.Context, storeID int64, in ToStore) (mar
 				return apikit.Problem(422, "rule", "The rule is not in the store's currency, %s.", from.Currency)
 			}
 			if *a, err = to.convert(*a); err != nil {
-				return apikit.Problem(422, "rule", "%s", to.Words(err))
+				return apikit.Problem(422, "rule", "%s", to.ErrorMessage(err))
 			}
 		}
 		return nil
@@ -114,10 +114,10 @@ func (s *Service) inAnother(ctx context.Context, storeID int64, in ToStore) (mar
 
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/money-rules", "getMoneyRules", "The money rules of a store", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[InForce], error) {
-		return apikit.OK(s.InForce(ctx, in.ID))
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/money-rules", "getMoneyRules", "The money rules of a store", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[CurrentRules], error) {
+		return apikit.OK(s.CurrentRules(ctx, in.ID))
 	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/money-rules/choices", "moneyRuleChoices", "What rules may say, to choose from", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Choices], error) {
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/money-rules/choices", "moneyRuleChoices", "What rules may say, to choose from", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[RuleChoices], error) {
 		return apikit.OK(s.choices(ctx, in.ID))
 	})
 	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/stores/{id}/money-rules/effect", "moneyRulesEffect", "What other money rules would do to drafts and listings", func(ctx context.Context, in *struct {
@@ -131,26 +131,26 @@ func (s *Service) Register(a *apikit.API) {
 		Body struct {
 			Rules    MoneyRules `json:"rules"`
 			Revision int        `json:"revision" doc:"The revision that was read; a newer one refuses the change"`
-			Marked   []int64    `json:"marked,omitempty" maxItems:"50000" doc:"Drafts to move; the others stay with the rules they have. None is all."`
+			Marked   []int64    `json:"only_drafts,omitempty" maxItems:"50000" doc:"Drafts to move; the others stay with the rules they have. None is all."`
 		}
 	}) (*apikit.Body[Run], error) {
 		return apikit.OK(s.Apply(ctx, in.ID, in.Body.Rules, in.Body.Revision, in.Body.Marked))
 	})
-	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/{id}/money-rules/take-back", "takeBackMoneyRules", "Undo the newest change as one step", func(ctx context.Context, in *struct {
+	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/{id}/money-rules/undo", "undoMoneyRules", "Undo the newest change as one step", func(ctx context.Context, in *struct {
 		apikit.ByID
 		Body struct {
-			Revision int `json:"revision" doc:"The change to take back, which must be the newest"`
+			Revision int `json:"revision" doc:"The change to undo, which must be the newest"`
 		}
 	}) (*apikit.Body[Run], error) {
-		return apikit.OK(s.TakeBack(ctx, in.ID, in.Body.Revision))
+		return apikit.OK(s.UndoChange(ctx, in.ID, in.Body.Revision))
 	})
-	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/{id}/money-rules/to-store", "ruleToStore", "Put a rule, switched off, at the top of another store's list", func(ctx context.Context, in *struct {
+	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/{id}/money-rules/copy", "copyRule", "Copy a rule, switched off, to the top of another store's list", func(ctx context.Context, in *struct {
 		apikit.ByID
-		Body ToStore
+		Body CopyRuleInput
 	}) (*apikit.Body[markup.Rule], error) {
-		return apikit.OK(s.inAnother(ctx, in.ID, in.Body))
+		return apikit.OK(s.copyRule(ctx, in.ID, in.Body))
 	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/money-rules/changes", "listMoneyRuleChanges", "Past changes, newest first", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[[]Change], error) {
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/money-rules/changes", "listMoneyRuleChanges", "Past changes, newest first", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[[]RuleChange], error) {
 		return apikit.OK(s.Changes(ctx, in.ID))
 	})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/rates", "getRates", "The day's exchange rates", func(ctx context.Context, in *struct {

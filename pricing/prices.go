@@ -18,27 +18,27 @@ import (
 
 // Drafts is what pricing must know of the workbench.
 type Drafts interface {
-	// Lots gives drafts in order of id: those of ids, or else up to limit of them after one.
+	// PricingInputs gives drafts in order of id: those of ids, or else up to limit of them after one.
 	// Without bare they come with their deliveries and variants, typed prices in the store
 	// among them; bare ones have what rules ask about and the ids of variants not chosen.
-	Lots(ctx context.Context, q database.Querier, storeID int64, ids []int64, after int64, limit int, bare bool) ([]Lot, error)
+	PricingInputs(ctx context.Context, q database.Querier, storeID int64, ids []int64, after int64, limit int, bare bool) ([]DraftInput, error)
 	// Names says what people call drafts and their variants.
 	Names(ctx context.Context, drafts []int64) (map[int64]Name, error)
 }
 
-// Lot is a draft to be priced.
-type Lot struct {
+// DraftInput is a draft to be priced.
+type DraftInput struct {
 	DraftID  int64
-	Thing    Thing
-	Variants []LotVariant
+	Facts    OfferFacts
+	Variants []VariantInput
 }
 
-// LotVariant is a draft variant to be priced; Typed is 0 where the rules price it.
-type LotVariant struct {
-	ID     int64
-	Chosen bool
-	Unit   Unit
-	Typed  int64
+// VariantInput is a draft variant to be priced; Typed is 0 where the rules price it.
+type VariantInput struct {
+	ID          int64
+	Chosen      bool
+	Unit        Unit
+	ManualPrice int64
 }
 
 // Name is what people call a draft.
@@ -47,16 +47,16 @@ type Name struct {
 	Variants       map[int64]string
 }
 
-// row is a stored price.
-type row struct {
-	draft, variant int64
-	price, was     int64
-	rule           int32
-	marks          int16
-	trouble        string
-	landing, trace []byte
-	// at is where the row lies, and version its xmin: others where somebody wrote it meanwhile.
-	at      pgtype.TID
+// priceRow is a stored price.
+type priceRow struct {
+	draft, variant     int64
+	price, was         int64
+	rule               int32
+	flags              int16
+	errorText          string
+	landedTrace, trace []byte
+	// tid is where the row lies, and version its xmin: others where somebody wrote it meanwhile.
+	tid     pgtype.TID
 	version uint32
 	moves   bool // to another price than the stored one
 }
@@ -68,7 +68,7 @@ const (
 	belowFloor
 )
 
-func pack(m markup.Marks) (bits int16) {
+func packFlags(m markup.Flags) (bits int16) {
 	if m.RaisedToFloor {
 		bits |= raisedToFloor
 	}
@@ -84,24 +84,24 @@ func pack(m markup.Marks) (bits int16) {
 	return bits
 }
 
-func unpack(bits int16) markup.Marks {
-	return markup.Marks{RaisedToFloor: bits&raisedToFloor != 0, Capped: bits&capped != 0, OverCeiling: bits&overCeiling != 0, BelowFloor: bits&belowFloor != 0}
+func unpackFlags(bits int16) markup.Flags {
+	return markup.Flags{RaisedToFloor: bits&raisedToFloor != 0, Capped: bits&capped != 0, OverCeiling: bits&overCeiling != 0, BelowFloor: bits&belowFloor != 0}
 }
 
-// typed tells whether the price was typed; the rules leave it alone.
-func (r *row) typed() bool { return r.rule == 0 && r.price > 0 }
+// isManual tells whether the price was typed; the rules leave it alone.
+func (r *priceRow) isManual() bool { return r.rule == 0 && r.price > 0 }
 
-// same tells whether another row says the same: the price, what it rests on in amounts,
+// equal tells whether another row says the same: the price, what it rests on in amounts,
 // and how it came about. An amount that another day's rate converts to the same is the same.
-func (r *row) same(o *row) bool {
-	if r.price != o.price || r.was != o.was || r.rule != o.rule || r.marks != o.marks || r.trouble != o.trouble || !bytes.Equal(r.trace, o.trace) {
+func (r *priceRow) equal(o *priceRow) bool {
+	if r.price != o.price || r.was != o.was || r.rule != o.rule || r.flags != o.flags || r.errorText != o.errorText || !bytes.Equal(r.trace, o.trace) {
 		return false
 	}
-	if bytes.Equal(r.landing, o.landing) {
+	if bytes.Equal(r.landedTrace, o.landedTrace) {
 		return true
 	}
 	var a, b markup.Trace
-	if a.ReadCompact(r.landing) != nil || b.ReadCompact(o.landing) != nil || len(a.Steps) != len(b.Steps) {
+	if a.ReadCompact(r.landedTrace) != nil || b.ReadCompact(o.landedTrace) != nil || len(a.Steps) != len(b.Steps) {
 		return false
 	}
 	for i := range a.Steps {
@@ -112,80 +112,80 @@ func (r *row) same(o *row) bool {
 	return true
 }
 
-// clerk works prices out one after another, with space that is used again.
-type clerk struct {
-	// bare leaves traces out, for prices that are only looked at.
-	bare           bool
-	landing, trace markup.Trace
-	space          []byte
-	// figures are those of the last price.
-	figures markup.Figures
+// repricer works prices out one after another, with space that is used again.
+type repricer struct {
+	// withoutTraces leaves traces out, for prices that are only looked at.
+	withoutTraces      bool
+	landedTrace, trace markup.Trace
+	buffer             []byte
+	// result are those of the last price.
+	result markup.PriceResult
 }
 
-// anew lands a variant and prices it.
-func (c *clerk) anew(q *Quote, draft int64, v *LotVariant) row {
-	c.landing.Reset()
-	into := &c.landing
-	if c.bare {
+// priceFromOffer lands a variant and prices it.
+func (c *repricer) priceFromOffer(q *Quote, draft int64, v *VariantInput) priceRow {
+	c.landedTrace.Reset()
+	into := &c.landedTrace
+	if c.withoutTraces {
 		into = nil
 	}
-	item, err := q.land(v.Unit, into)
-	r := row{draft: draft, variant: v.ID}
+	item, err := q.landedItem(v.Unit, into)
+	r := priceRow{draft: draft, variant: v.ID}
 	if err != nil {
-		r.price, r.trouble = v.Typed, q.pricer.Words(err)
+		r.price, r.errorText = v.ManualPrice, q.pricer.ErrorMessage(err)
 		return r
 	}
-	if !c.bare {
-		r.landing = c.landing.AppendCompact(nil, q.pricer.Currency)
+	if !c.withoutTraces {
+		r.landedTrace = c.landedTrace.AppendCompact(nil, q.pricer.Currency)
 	}
-	c.price(q.pricer, &item, v.Typed, &r)
+	c.price(q.pricer, &item, v.ManualPrice, &r)
 	return r
 }
 
 // price fills a row's price in, from an item that has landed.
-func (c *clerk) price(p *Pricer, item *markup.Item, typed int64, r *row) {
+func (c *repricer) price(p *Pricer, item *markup.Item, typed int64, r *priceRow) {
 	c.trace.Reset()
 	into := &c.trace
-	if c.bare {
+	if c.withoutTraces {
 		into = nil
 	}
-	var f markup.Figures
+	var f markup.PriceResult
 	var err error
 	if typed > 0 {
 		f, err = p.rules.Judge(item, money.New(typed, p.Currency), p.terms, into)
 	} else {
 		f, err = p.rules.Price(item, p.terms, into)
 	}
-	c.figures = f
+	c.result = f
 	if err != nil {
-		r.price, r.trouble = typed, p.Words(err)
+		r.price, r.errorText = typed, p.ErrorMessage(err)
 		return
 	}
-	r.price, r.was, r.rule, r.marks = f.Price.Minor(), f.Was.Minor(), int32(f.Rule), pack(f.Marks)
-	if c.bare {
+	r.price, r.was, r.rule, r.flags = f.Price.Minor(), f.Was.Minor(), int32(f.Rule), packFlags(f.Flags)
+	if c.withoutTraces {
 		return
 	}
-	begin := len(c.space)
-	if cap(c.space)-begin < 512 {
-		c.space, begin = make([]byte, 0, 1<<16), 0
+	begin := len(c.buffer)
+	if cap(c.buffer)-begin < 512 {
+		c.buffer, begin = make([]byte, 0, 1<<16), 0
 	}
-	c.space = c.trace.AppendCompact(c.space, p.Currency)
-	r.trace = c.space[begin:len(c.space):len(c.space)]
+	c.buffer = c.trace.AppendCompact(c.buffer, p.Currency)
+	r.trace = c.buffer[begin:len(c.buffer):len(c.buffer)]
 }
 
-// again prices a stored row by other rules, from what it landed for.
-func (c *clerk) again(p *Pricer, item *markup.Item, old *row) row {
-	r := row{draft: old.draft, variant: old.variant, landing: old.landing, at: old.at, version: old.version}
+// priceFromStored prices a stored row by other rules, from what it landed for.
+func (c *repricer) priceFromStored(p *Pricer, item *markup.Item, old *priceRow) priceRow {
+	r := priceRow{draft: old.draft, variant: old.variant, landedTrace: old.landedTrace, tid: old.tid, version: old.version}
 	typed := int64(0)
-	if old.typed() {
+	if old.isManual() {
 		typed = old.price
 	}
-	if len(old.landing) == 0 { // it never landed, and no rule changes that
-		r.price, r.trouble = typed, old.trouble
+	if len(old.landedTrace) == 0 { // it never landed, and no rule changes that
+		r.price, r.errorText = typed, old.errorText
 		return r
 	}
-	if err := item.LandFrom(old.landing, p.Currency); err != nil {
-		r.price, r.trouble = typed, "How it landed cannot be read any more; it is worked out again with the next rates."
+	if err := item.SetLandedFrom(old.landedTrace, p.Currency); err != nil {
+		r.price, r.errorText = typed, "How it landed cannot be read any more; it is worked out again with the next rates."
 		return r
 	}
 	c.price(p, item, typed, &r)
@@ -203,23 +203,23 @@ func (s *Service) PriceDrafts(ctx context.Context, tx pgx.Tx, ids []int64) error
 		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock_shared(7310, $1::int)`, id); err != nil {
 			return err
 		}
-		b, err := s.openBook(ctx, tx, id)
+		b, err := s.pricersOf(ctx, tx, id)
 		if err != nil {
 			return err
 		}
-		lots, err := s.Drafts.Lots(ctx, tx, id, ids, 0, 0, false)
+		lots, err := s.Drafts.PricingInputs(ctx, tx, id, ids, 0, 0, false)
 		if err != nil {
 			return err
 		}
-		var c clerk
-		var rows []row
+		var c repricer
+		var rows []priceRow
 		for i := range lots {
-			quote := b.of(lots[i].DraftID).Quote(&lots[i].Thing)
+			quote := b.of(lots[i].DraftID).Quote(&lots[i].Facts)
 			for j := range lots[i].Variants {
-				rows = append(rows, c.anew(&quote, lots[i].DraftID, &lots[i].Variants[j]))
+				rows = append(rows, c.priceFromOffer(&quote, lots[i].DraftID, &lots[i].Variants[j]))
 			}
 		}
-		if err := upsert(ctx, tx, id, rows); err != nil {
+		if err := upsertPrices(ctx, tx, id, rows); err != nil {
 			return err
 		}
 	}
@@ -227,14 +227,14 @@ func (s *Service) PriceDrafts(ctx context.Context, tx pgx.Tx, ids []int64) error
 }
 
 // columnsOf are the values of rows, column by column.
-func columnsOf(rows []row) []any {
+func columnsOf(rows []priceRow) []any {
 	n := len(rows)
 	draft, variant, price, was := make([]int64, n), make([]int64, n), make([]int64, n), make([]int64, n)
 	rule, marks, trouble, landing, trace := make([]int32, n), make([]int16, n), make([]string, n), make([][]byte, n), make([][]byte, n)
 	for i := range rows {
 		r := &rows[i]
-		draft[i], variant[i], price[i], was[i], rule[i], marks[i], trouble[i] = r.draft, r.variant, r.price, r.was, r.rule, r.marks, r.trouble
-		landing[i], trace[i] = orEmpty(r.landing), orEmpty(r.trace)
+		draft[i], variant[i], price[i], was[i], rule[i], marks[i], trouble[i] = r.draft, r.variant, r.price, r.was, r.rule, r.flags, r.errorText
+		landing[i], trace[i] = orEmpty(r.landedTrace), orEmpty(r.trace)
 	}
 	return []any{draft, variant, price, was, rule, marks, trouble, landing, trace}
 }
@@ -246,16 +246,16 @@ func orEmpty(b []byte) []byte {
 	return b
 }
 
-func upsert(ctx context.Context, q database.Querier, storeID int64, rows []row) error {
+func upsertPrices(ctx context.Context, q database.Querier, storeID int64, rows []priceRow) error {
 	if len(rows) == 0 {
 		return nil
 	}
 	_, err := q.Exec(ctx, `
-		insert into price as p (store_id, draft_id, draft_variant_id, price, was, rule, marks, trouble, landing, trace)
+		insert into price as p (store_id, draft_id, draft_variant_id, price, was, rule, flags, error, landed_trace, trace)
 		select $1, * from unnest($2::bigint[], $3::bigint[], $4::bigint[], $5::bigint[], $6::int[], $7::smallint[], $8::text[], $9::bytea[], $10::bytea[])
-		on conflict (store_id, draft_id, draft_variant_id) do update set price = excluded.price, was = excluded.was, rule = excluded.rule, marks = excluded.marks,
-			trouble = excluded.trouble, landing = excluded.landing, trace = excluded.trace
-		where (p.price, p.was, p.rule, p.marks, p.trouble, p.landing, p.trace) is distinct from (excluded.price, excluded.was, excluded.rule, excluded.marks, excluded.trouble, excluded.landing, excluded.trace)`,
+		on conflict (store_id, draft_id, draft_variant_id) do update set price = excluded.price, was = excluded.was, rule = excluded.rule, flags = excluded.flags,
+			error = excluded.error, landed_trace = excluded.landed_trace, trace = excluded.trace
+		where (p.price, p.was, p.rule, p.flags, p.error, p.landed_trace, p.trace) is distinct from (excluded.price, excluded.was, excluded.rule, excluded.flags, excluded.error, excluded.landed_trace, excluded.trace)`,
 		append([]any{storeID}, columnsOf(rows)...)...)
 	if err != nil {
 		return fmt.Errorf("keeping prices: %w", err)
@@ -263,26 +263,26 @@ func upsert(ctx context.Context, q database.Querier, storeID int64, rows []row) 
 	return nil
 }
 
-// Kept is a stored price as people see it.
-type Kept struct {
+// StoredPrice is a stored price as people see it.
+type StoredPrice struct {
 	// Ladder is nil where there is no price; Trouble says why.
-	Ladder  *Ladder
-	Trouble string
-	Typed   bool
-	Trace   []markup.TraceLine
+	Ladder *Ladder
+	Error  string
+	Manual bool
+	Trace  []markup.TraceLine
 }
 
-// Kept reads what drafts sell for in a store, by draft variant.
-func (s *Service) Kept(ctx context.Context, q database.Querier, p *Pricer, drafts []int64, traced bool) (map[int64]Kept, error) {
+// StoredPrices reads what drafts sell for in a store, by draft variant.
+func (s *Service) StoredPrices(ctx context.Context, q database.Querier, p *Pricer, drafts []int64, traced bool) (map[int64]StoredPrice, error) {
 	rows, err := s.rows(ctx, q, `where store_id = $1 and ($2::bigint[] is null or draft_id = any ($2))`, p.StoreID, drafts)
 	if err != nil {
 		return nil, err
 	}
-	b, err := s.openBook(ctx, q, p.StoreID)
+	b, err := s.pricersOf(ctx, q, p.StoreID)
 	if err != nil {
 		return nil, err
 	}
-	out := make(map[int64]Kept, len(rows))
+	out := make(map[int64]StoredPrice, len(rows))
 	for i := range rows {
 		r := &rows[i]
 		out[r.variant] = r.kept(b.of(r.draft), traced)
@@ -290,19 +290,19 @@ func (s *Service) Kept(ctx context.Context, q database.Querier, p *Pricer, draft
 	return out, nil
 }
 
-func (r *row) kept(p *Pricer, traced bool) Kept {
-	k := Kept{Trouble: r.trouble, Typed: r.typed(), Trace: []markup.TraceLine{}}
-	if r.trouble != "" || r.price == 0 {
+func (r *priceRow) kept(p *Pricer, traced bool) StoredPrice {
+	k := StoredPrice{Error: r.errorText, Manual: r.isManual(), Trace: []markup.TraceLine{}}
+	if r.errorText != "" || r.price == 0 {
 		return k
 	}
 	var t markup.Trace
-	if err := errors.Join(t.ReadCompact(r.landing), t.ReadCompact(r.trace)); err != nil {
-		k.Trouble = "Its price cannot be read any more; it is worked out again with the next rates."
+	if err := errors.Join(t.ReadCompact(r.landedTrace), t.ReadCompact(r.trace)); err != nil {
+		k.Error = "Its price cannot be read any more; it is worked out again with the next rates."
 		return k
 	}
 	f, cost, err := r.figures(p, &t)
 	if err != nil {
-		k.Trouble = p.Words(err)
+		k.Error = p.ErrorMessage(err)
 		return k
 	}
 	ladder := p.ladder(cost, f, p.Currency)
@@ -314,26 +314,26 @@ func (r *row) kept(p *Pricer, traced bool) Kept {
 }
 
 // figures are what a stored price leaves, by the fees it was priced with.
-func (r *row) figures(p *Pricer, landing *markup.Trace) (markup.Figures, landed.Cost, error) {
+func (r *priceRow) figures(p *Pricer, landing *markup.Trace) (markup.PriceResult, landed.Cost, error) {
 	cost := landing.Cost()
 	total, err := cost.Total()
 	if err != nil {
-		return markup.Figures{}, cost, err
+		return markup.PriceResult{}, cost, err
 	}
 	f, err := markup.Judge(total, money.New(r.price, p.Currency), p.terms)
 	if r.was > 0 {
 		f.Was = money.New(r.was, p.Currency)
 	}
-	f.Rule, f.Marks = int(r.rule), unpack(r.marks)
+	f.Rule, f.Flags = int(r.rule), unpackFlags(r.flags)
 	return f, cost, err
 }
 
 // rows reads stored prices in order of draft and variant.
-func (s *Service) rows(ctx context.Context, q database.Querier, where string, args ...any) ([]row, error) {
-	var list []row
-	err := eachRow(ctx, q, true, where, func(r *row) {
+func (s *Service) rows(ctx context.Context, q database.Querier, where string, args ...any) ([]priceRow, error) {
+	var list []priceRow
+	err := eachRow(ctx, q, true, where, func(r *priceRow) {
 		kept := *r
-		kept.landing, kept.trace = bytes.Clone(r.landing), bytes.Clone(r.trace)
+		kept.landedTrace, kept.trace = bytes.Clone(r.landedTrace), bytes.Clone(r.trace)
 		list = append(list, kept)
 	}, args...)
 	return list, err
@@ -341,27 +341,27 @@ func (s *Service) rows(ctx context.Context, q database.Querier, where string, ar
 
 // eachRow goes through stored prices in order of draft and variant. A row and its bytes
 // are good until the function returns. Not whole, it lacks was price, marks and trace.
-func eachRow(ctx context.Context, q database.Querier, whole bool, where string, do func(*row), args ...any) error {
-	columns := `draft_id, draft_variant_id, price, rule, trouble, landing`
+func eachRow(ctx context.Context, q database.Querier, whole bool, where string, do func(*priceRow), args ...any) error {
+	columns := `draft_id, draft_variant_id, price, rule, error, landed_trace`
 	if whole {
-		columns += `, was, marks, trace, xmin, ctid`
+		columns += `, was, flags, trace, xmin, ctid`
 	}
 	found, err := q.Query(ctx, `select `+columns+` from price `+where+` order by draft_id, draft_variant_id`, args...)
 	if err != nil {
 		return err
 	}
 	defer found.Close()
-	var r row
+	var r priceRow
 	for found.Next() {
 		v := found.RawValues() // in the binary format, which all of these types have
 		r.draft, r.variant, r.price, r.rule = int64(binary.BigEndian.Uint64(v[0])), int64(binary.BigEndian.Uint64(v[1])), int64(binary.BigEndian.Uint64(v[2])), int32(binary.BigEndian.Uint32(v[3]))
-		r.trouble, r.landing = "", v[5]
+		r.errorText, r.landedTrace = "", v[5]
 		if len(v[4]) > 0 {
-			r.trouble = string(v[4])
+			r.errorText = string(v[4])
 		}
 		if whole {
-			r.was, r.marks, r.trace, r.version = int64(binary.BigEndian.Uint64(v[6])), int16(binary.BigEndian.Uint16(v[7])), v[8], binary.BigEndian.Uint32(v[9])
-			r.at = pgtype.TID{BlockNumber: binary.BigEndian.Uint32(v[10]), OffsetNumber: binary.BigEndian.Uint16(v[10][4:]), Valid: true}
+			r.was, r.flags, r.trace, r.version = int64(binary.BigEndian.Uint64(v[6])), int16(binary.BigEndian.Uint16(v[7])), v[8], binary.BigEndian.Uint32(v[9])
+			r.tid = pgtype.TID{BlockNumber: binary.BigEndian.Uint32(v[10]), OffsetNumber: binary.BigEndian.Uint16(v[10][4:]), Valid: true}
 		}
 		do(&r)
 	}

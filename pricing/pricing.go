@@ -22,8 +22,8 @@ import (
 	"plainpelican/platform/progress"
 )
 
-// Basis is what pricing must know of a store.
-type Basis struct {
+// StoreBasis is what pricing must know of a store.
+type StoreBasis struct {
 	StoreID  int64
 	Handle   string
 	Currency money.Currency
@@ -33,7 +33,7 @@ type Basis struct {
 // Stores is where pricing asks for stores: by the pool, or by the transaction that it is
 // in, so that nobody waits for a second connection while holding one.
 type Stores interface {
-	Basis(ctx context.Context, q database.Querier, storeID int64) (Basis, error)
+	Basis(ctx context.Context, q database.Querier, storeID int64) (StoreBasis, error)
 	// Connected lists the ids of connected stores.
 	Connected(ctx context.Context, q database.Querier) ([]int64, error)
 }
@@ -55,21 +55,21 @@ type Service struct {
 
 // Pricer prices in one store, by the money rules and rates of one moment.
 type Pricer struct {
-	Basis
+	StoreBasis
 	MoneyRules
 	Revision int
 	Rates    *money.Rates
 	// OldRates tells that the day's rates are older than the money rules allow.
 	OldRates bool
 
-	rules *markup.Rules
-	terms markup.Terms
-	typed map[money.Currency]TypedRate
-	today time.Time
+	rules       *markup.Rules
+	terms       markup.Terms
+	manualRates map[money.Currency]ManualRate
+	today       time.Time
 }
 
-// Thing is what is common to an offer's variants, and a draft's.
-type Thing struct {
+// OfferFacts is what is common to an offer's variants, and a draft's.
+type OfferFacts struct {
 	Source, Supplier, Category, Brand, ShipsFrom string
 	Collections, Tags                            []string
 	Processing                                   landed.Days
@@ -81,9 +81,9 @@ type Thing struct {
 	LeastCost int64
 }
 
-// ofThisVariant tells whether prices that were seen at other stores may be those of a variant. They are the item's: where a variant
+// marketApplies tells whether prices that were seen at other stores may be those of a variant. They are the item's: where a variant
 // costs a quarter more than the cheapest, as a larger size does, they are not taken for its own.
-func (q *Quote) ofThisVariant(u Unit) bool {
+func (q *Quote) marketApplies(u Unit) bool {
 	return q.leastCost == 0 || u.Cost.Minor() <= q.leastCost+q.leastCost/4
 }
 
@@ -118,8 +118,8 @@ func (s *Service) Pricer(ctx context.Context, storeID int64) (*Pricer, error) {
 	return s.pricer(ctx, s.Pool, basis, rules, revision)
 }
 
-func (s *Service) pricer(ctx context.Context, q database.Querier, basis Basis, rules MoneyRules, revision int) (*Pricer, error) {
-	p := &Pricer{Basis: basis, MoneyRules: rules, Revision: revision, terms: rules.Fees.terms(), typed: map[money.Currency]TypedRate{}, today: s.Now()}
+func (s *Service) pricer(ctx context.Context, q database.Querier, basis StoreBasis, rules MoneyRules, revision int) (*Pricer, error) {
+	p := &Pricer{StoreBasis: basis, MoneyRules: rules, Revision: revision, terms: rules.Fees.terms(), manualRates: map[money.Currency]ManualRate{}, today: s.Now()}
 	var err error
 	if p.rules, err = markup.NewRules(basis.Currency, rules.Rules...); err != nil {
 		return nil, err
@@ -128,15 +128,15 @@ func (s *Service) pricer(ctx context.Context, q database.Querier, basis Basis, r
 		return nil, err
 	}
 	if p.Rates != nil {
-		p.OldRates = days(p.today.Sub(p.Rates.Day())) > rules.Rates.OldestDays
-	} else if len(rules.Rates.Typed) > 0 {
+		p.OldRates = days(p.today.Sub(p.Rates.Day())) > rules.Rates.MaxAgeDays
+	} else if len(rules.Rates.Manual) > 0 {
 		p.Rates = money.NewRates(basis.Currency, p.today)
 	}
-	for _, r := range rules.Rates.Typed {
+	for _, r := range rules.Rates.Manual {
 		if err := p.Rates.SetTyped(r.Currency, basis.Currency, r.Rate); err != nil {
 			return nil, err
 		}
-		p.typed[r.Currency] = r
+		p.manualRates[r.Currency] = r
 	}
 	return p, nil
 }
@@ -163,7 +163,7 @@ type Quote struct {
 
 // Quote chooses the delivery that prices of a thing assume. The quote carries the error
 // where there is none.
-func (p *Pricer) Quote(t *Thing) Quote {
+func (p *Pricer) Quote(t *OfferFacts) Quote {
 	q := Quote{pricer: p, item: p.itemOf(t), leastCost: t.LeastCost}
 	if q.Choice, q.Err = landed.Choose(t.Deliveries, t.Processing, p.MoneyRules.Market, p.PromiseDays, p.Delivery, p.convert); q.Err != nil {
 		return q
@@ -178,7 +178,7 @@ func (p *Pricer) Quote(t *Thing) Quote {
 	}
 	if spread, ok := market.Of(t.Market, t.MarketCurrency); ok {
 		if converted, err := spread.In(p.convert); err == nil {
-			q.Market, q.item.Market = &converted, converted.Middle
+			q.Market, q.item.Market = &converted, converted.Median
 		}
 	}
 	return q
@@ -201,12 +201,12 @@ func (q *Quote) Days(processing landed.Days) *Days {
 	return &Days{processing, q.Choice.Delivery.Transit, q.Choice.Door, q.pricer.PromiseDays, q.Choice.KeepsPromise}
 }
 
-func (p *Pricer) itemOf(t *Thing) markup.Item {
+func (p *Pricer) itemOf(t *OfferFacts) markup.Item {
 	return markup.Item{Store: p.Handle, Source: t.Source, Supplier: t.Supplier, ShipsFrom: t.ShipsFrom, Category: t.Category, Brand: t.Brand, Collections: t.Collections, Tags: t.Tags}
 }
 
-// land fills an item with what a unit lands for; the trace, where given, gets the steps.
-func (q *Quote) land(u Unit, trace *markup.Trace) (markup.Item, error) {
+// landedItem fills an item with what a unit lands for; the trace, where given, gets the steps.
+func (q *Quote) landedItem(u Unit, trace *markup.Trace) (markup.Item, error) {
 	item, p := q.item, q.pricer
 	if q.Err != nil {
 		return item, q.Err
@@ -243,7 +243,7 @@ func (q *Quote) land(u Unit, trace *markup.Trace) (markup.Item, error) {
 		}
 		trace.Add(markup.Step{Kind: known.kind, Amount: *known.into, Text: p.rateWords(known.from, trace)})
 	}
-	if q.Market != nil && !q.ofThisVariant(u) {
+	if q.Market != nil && !q.marketApplies(u) {
 		item.Market = money.Zero(p.Currency)
 		trace.Add(markup.Step{Kind: markup.StepMarket, Amount: item.Market})
 	} else if q.Market != nil {
@@ -274,8 +274,8 @@ func (p *Pricer) rateWords(from money.Amount, trace *markup.Trace) string {
 		return ""
 	}
 	words := from.String() + " at " + p.Rates.Words(c, p.Currency)
-	if typed, ok := p.typed[c]; ok {
-		return fmt.Sprintf("%s, typed by %s %s", words, typed.By, typed.At.Format("2 Jan"))
+	if typed, ok := p.manualRates[c]; ok {
+		return fmt.Sprintf("%s, set by %s %s", words, typed.By, typed.At.Format("2 Jan"))
 	}
 	return words + ", " + p.Rates.Day().Format("2 Jan")
 }
@@ -290,7 +290,7 @@ type Ladder struct {
 	Charges  money.Amount `json:"charges"`
 	// Tax is the sales tax in the price: what it is more than net.
 	Tax money.Amount `json:"tax"`
-	markup.Figures
+	markup.PriceResult
 	markup.Shares
 	// Market is where other stores' prices lie, where any are known.
 	Market *market.Spread `json:"market,omitempty"`
@@ -298,14 +298,14 @@ type Ladder struct {
 	OldRate bool `json:"old_rate"`
 }
 
-// Rungs works out the ladder of a unit: by the rules, or of a typed price. A trace, where
+// Ladder works out the ladder of a unit: by the rules, or of a typed price. A trace, where
 // given, is filled with every step.
-func (q *Quote) Rungs(u Unit, typed *money.Amount, trace *markup.Trace) (Ladder, error) {
-	item, err := q.land(u, trace)
+func (q *Quote) Ladder(u Unit, typed *money.Amount, trace *markup.Trace) (Ladder, error) {
+	item, err := q.landedItem(u, trace)
 	if err != nil {
 		return Ladder{}, err
 	}
-	var f markup.Figures
+	var f markup.PriceResult
 	if typed != nil {
 		f, err = q.pricer.rules.Judge(&item, *typed, q.pricer.terms, trace)
 	} else {
@@ -318,26 +318,26 @@ func (q *Quote) Rungs(u Unit, typed *money.Amount, trace *markup.Trace) (Ladder,
 
 // MarketOf are the prices seen at other stores, where they may be those of a unit; else nil.
 func (q *Quote) MarketOf(u Unit) *market.Spread {
-	if !q.ofThisVariant(u) {
+	if !q.marketApplies(u) {
 		return nil
 	}
 	return q.Market
 }
 
-func (p *Pricer) ladder(cost landed.Cost, f markup.Figures, paidIn money.Currency) Ladder {
+func (p *Pricer) ladder(cost landed.Cost, f markup.PriceResult, paidIn money.Currency) Ladder {
 	charges := cost.Charges
 	if charges == (money.Amount{}) {
 		charges = money.Zero(p.Currency)
 	}
 	tax := money.New(f.Price.Minor()-f.Net.Minor(), p.Currency)
-	return Ladder{Item: cost.Item, Shipping: cost.Shipping, Charges: charges, Tax: tax, Figures: f, Shares: f.Shares(), OldRate: p.OldRates && paidIn != p.Currency && p.typed[paidIn].Rate == ""}
+	return Ladder{Item: cost.Item, Shipping: cost.Shipping, Charges: charges, Tax: tax, PriceResult: f, Shares: f.Shares(), OldRate: p.OldRates && paidIn != p.Currency && p.manualRates[paidIn].Rate == ""}
 }
 
-// Figures prices a unit without its ladder, for lists that rank many, beside what it costs.
-func (q *Quote) Figures(u Unit) (landed.Cost, markup.Figures, error) {
-	item, err := q.land(u, nil)
+// Price prices a unit without its ladder, for lists that rank many, beside what it costs.
+func (q *Quote) Price(u Unit) (landed.Cost, markup.PriceResult, error) {
+	item, err := q.landedItem(u, nil)
 	if err != nil {
-		return landed.Cost{}, markup.Figures{}, err
+		return landed.Cost{}, markup.PriceResult{}, err
 	}
 	f, err := q.pricer.rules.Price(&item, q.pricer.terms, nil)
 	return item.Cost, f, err
@@ -354,7 +354,7 @@ func (q *Quote) AtMargin(u Unit, ratio money.Ratio) (money.Amount, error) {
 }
 
 func (q *Quote) at(u Unit, price func(money.Amount) (money.Amount, error)) (money.Amount, error) {
-	item, err := q.land(u, nil)
+	item, err := q.landedItem(u, nil)
 	if err != nil {
 		return money.Amount{}, err
 	}
@@ -365,17 +365,17 @@ func (q *Quote) at(u Unit, price func(money.Amount) (money.Amount, error)) (mone
 	return price(total)
 }
 
-// End gives a price the ending of the rule that would price the unit.
-func (q *Quote) End(u Unit, price money.Amount) (money.Amount, error) {
-	item, err := q.land(u, nil)
+// ApplyEnding gives a price the ending of the rule that would price the unit.
+func (q *Quote) ApplyEnding(u Unit, price money.Amount) (money.Amount, error) {
+	item, err := q.landedItem(u, nil)
 	if err != nil {
 		return money.Amount{}, err
 	}
 	return q.pricer.rules.End(&item, price)
 }
 
-// Words says in the words of the job why there is no price.
-func (p *Pricer) Words(err error) string {
+// ErrorMessage says in the words of the job why there is no price.
+func (p *Pricer) ErrorMessage(err error) string {
 	switch {
 	case err == nil:
 		return ""
@@ -384,7 +384,7 @@ func (p *Pricer) Words(err error) string {
 	case errors.Is(err, landed.ErrNotSellable):
 		return fmt.Sprintf("No delivery goes to %s, so it cannot be sold there.", p.MoneyRules.Market)
 	case errors.Is(err, money.ErrNoRate):
-		return "There is no exchange rate for its currency yet. Type one under the store's money rules, or wait for the day's."
+		return "There is no exchange rate for its currency yet. Set one under the store's money rules, or wait for the day's."
 	case errors.Is(err, markup.ErrNoPrice) && strings.HasSuffix(err.Error(), markup.ErrNoProfit.Error()):
 		return "Fees, returns and tax take the whole of every price, so that none leaves a profit."
 	case errors.Is(err, markup.ErrNoPrice):

@@ -35,7 +35,7 @@ func multiple(ratio money.Ratio) markup.Formula {
 	return markup.Flat(markup.Multiple, ratio, money.Amount{}, usd)
 }
 
-func effect(w *testkit.World, store int64, rules pricing.InForce) (e pricing.Effect) {
+func effect(w *testkit.World, store int64, rules pricing.CurrentRules) (e pricing.Effect) {
 	w.Owner.Must("POST", fmt.Sprintf("/api/stores/%d/money-rules/effect", store), rules.MoneyRules, &e)
 	return e
 }
@@ -69,13 +69,13 @@ func TestTheEffectIsSeenAndThenApplied(t *testing.T) {
 	rules := w.MoneyRules(store)
 	before, kept := prices(w, store, ids[0]), stored(t, w)
 	same := effect(w, store, rules)
-	if same.Rise+same.Fall != 0 || same.Variants < 2 || same.Drafts != 3 || same.What != "" || same.Before.Middle != same.After.Middle {
+	if same.Rise+same.Fall != 0 || same.Variants < 2 || same.Drafts != 3 || same.What != "" || same.Before.Median != same.After.Median {
 		t.Errorf("the rules in force move prices: %+v", same)
 	}
 	rules.Rules[0].Formula = multiple(3 * money.One)
 	up := effect(w, store, rules)
 	if up.Rise != up.Variants-up.Unpriced || up.Fall != 0 || up.MovedDrafts != len(up.Moves) || up.Moves[0].Then.Price.Minor() <= up.Moves[0].Now.Minor() || up.Moves[0].Title == "" || up.Moves[0].Variant == "" ||
-		up.What != "A rule changed" || up.After.Middle <= up.Before.Middle {
+		up.What != "A rule changed" || up.After.Median <= up.Before.Median {
 		t.Errorf("three times instead of twice: %+v", up)
 	}
 	if up.Moves[0].Then.Item.Minor()+up.Moves[0].Then.Shipping.Minor() != up.Moves[0].Then.Landed.Minor() {
@@ -101,12 +101,12 @@ func TestTheEffectIsSeenAndThenApplied(t *testing.T) {
 	if stored(t, w) != again {
 		t.Error("priced again by the same rules, prices are others")
 	}
-	w.Owner.Must("POST", fmt.Sprintf("/api/stores/%d/money-rules/take-back", store), map[string]int{"revision": 3}, nil)
-	w.Owner.Must("POST", fmt.Sprintf("/api/stores/%d/money-rules/take-back", store), map[string]int{"revision": 4}, nil)
+	w.Owner.Must("POST", fmt.Sprintf("/api/stores/%d/money-rules/undo", store), map[string]int{"revision": 3}, nil)
+	w.Owner.Must("POST", fmt.Sprintf("/api/stores/%d/money-rules/undo", store), map[string]int{"revision": 4}, nil)
 	w.Repriced(store)
-	var list []pricing.Change
+	var list []pricing.RuleChange
 	w.Owner.Must("GET", fmt.Sprintf("/api/stores/%d/money-rules/changes", store), nil, &list)
-	if len(list) < 5 || !strings.HasPrefix(list[0].What, "Taken back") || list[0].ChangedBy != "Olga" || list[0].Run == nil {
+	if len(list) < 5 || !strings.HasPrefix(list[0].What, "Undone") || list[0].ChangedBy != "Olga" || list[0].Run == nil {
 		t.Errorf("%+v", list)
 	}
 }
@@ -120,12 +120,12 @@ func TestAChangeIsTakenBackAsOneStep(t *testing.T) {
 	if run := w.ApplyRules(store, rules); run.Moved == 0 || stored(t, w) == kept || run.Why != "A rule changed, fees and tax, delivery" {
 		t.Fatalf("nothing moved: %+v", run)
 	}
-	w.Owner.Must("POST", fmt.Sprintf("/api/stores/%d/money-rules/take-back", store), map[string]int{"revision": 2}, nil)
+	w.Owner.Must("POST", fmt.Sprintf("/api/stores/%d/money-rules/undo", store), map[string]int{"revision": 2}, nil)
 	w.Repriced(store)
 	if stored(t, w) != kept {
 		t.Error("taken back, prices are not what they were")
 	}
-	if problem := w.Owner.Ask("POST", fmt.Sprintf("/api/stores/%d/money-rules/take-back", store), map[string]int{"revision": 2}, nil); problem == nil || problem.Status != 409 {
+	if problem := w.Owner.Ask("POST", fmt.Sprintf("/api/stores/%d/money-rules/undo", store), map[string]int{"revision": 2}, nil); problem == nil || problem.Status != 409 {
 		t.Errorf("an older change was taken back: %+v", problem)
 	}
 }
@@ -139,8 +139,8 @@ func TestAppliedToMarkedTheOthersStay(t *testing.T) {
 	if got := prices(w, store, ids[1]); fmt.Sprint(got) != fmt.Sprint(before) {
 		t.Errorf("one that was not marked moved from %v to %v", before, got)
 	}
-	if e := effect(w, store, w.MoneyRules(store)); e.Held != 2 || e.MovedDrafts != 2 {
-		t.Errorf("%d drafts stay behind, %d would move", e.Held, e.MovedDrafts)
+	if e := effect(w, store, w.MoneyRules(store)); e.Pinned != 2 || e.MovedDrafts != 2 {
+		t.Errorf("%d drafts stay behind, %d would move", e.Pinned, e.MovedDrafts)
 	}
 	// An edit of one that stayed behind prices it by the rules it stayed with.
 	var d workbench.Draft
@@ -157,13 +157,13 @@ func TestAppliedToMarkedTheOthersStay(t *testing.T) {
 	if got := prices(w, store, ids[1]); fmt.Sprint(got) != fmt.Sprint(before) {
 		t.Errorf("after an edit: %v", got)
 	}
-	if run := w.ApplyRules(store, w.MoneyRules(store)); run.Moved == 0 || effect(w, store, w.MoneyRules(store)).Held != 0 {
+	if run := w.ApplyRules(store, w.MoneyRules(store)); run.Moved == 0 || effect(w, store, w.MoneyRules(store)).Pinned != 0 {
 		t.Errorf("applied to all: %+v", run)
 	}
-	w.Owner.Must("POST", fmt.Sprintf("/api/stores/%d/money-rules/take-back", store), map[string]int{"revision": 3}, nil)
+	w.Owner.Must("POST", fmt.Sprintf("/api/stores/%d/money-rules/undo", store), map[string]int{"revision": 3}, nil)
 	w.Repriced(store)
-	if e := effect(w, store, w.MoneyRules(store)); e.Held != 2 {
-		t.Errorf("taken back, %d stay behind", e.Held)
+	if e := effect(w, store, w.MoneyRules(store)); e.Pinned != 2 {
+		t.Errorf("taken back, %d stay behind", e.Pinned)
 	}
 }
 
@@ -176,13 +176,13 @@ func TestTypedPricesAreLeftAlone(t *testing.T) {
 	rules := w.MoneyRules(store)
 	rules.Rules[0].Formula = multiple(4 * money.One)
 	e := effect(w, store, rules)
-	if e.Typed != 1 || e.Rise != e.Variants-1 || e.Lose != 1 || e.BelowFloor != 1 {
+	if e.Manual != 1 || e.Rise != e.Variants-1 || e.LosesMoney != 1 || e.BelowFloor != 1 {
 		t.Errorf("%+v", e)
 	}
 	w.ApplyRules(store, rules)
 	w.Owner.Must("GET", path, nil, &d)
 	v := d.Variants[0]
-	if !v.Typed || v.Ladder.Price.String() != "1.00 USD" || !v.Ladder.BelowFloor || v.RulePrice == nil || v.Trace[len(v.Trace)-1].Words != "Profit" {
+	if !v.Manual || v.Ladder.Price.String() != "1.00 USD" || !v.Ladder.BelowFloor || v.RulePrice == nil || v.Trace[len(v.Trace)-1].Words != "Profit" {
 		t.Errorf("%+v", v)
 	}
 }
@@ -205,9 +205,9 @@ func TestMoneyRulesThatCannotBe(t *testing.T) {
 		{"delivery.name", "Name the delivery", func(m *pricing.MoneyRules) { m.Delivery.Way = landed.Named }},
 		{"market", "does not sell to", func(m *pricing.MoneyRules) { m.Market = "DE" }},
 		{"promise_days", "1 to 90", func(m *pricing.MoneyRules) { m.PromiseDays = 0 }},
-		{"rates.oldest_days", "1 to 60", func(m *pricing.MoneyRules) { m.Rates.OldestDays = 0 }},
-		{"rates.typed", "is not a rate from CNY to USD", func(m *pricing.MoneyRules) {
-			m.Rates.Typed = []pricing.TypedRate{{Currency: money.MustCurrency("CNY"), Rate: "0"}}
+		{"rates.max_age_days", "1 to 60", func(m *pricing.MoneyRules) { m.Rates.MaxAgeDays = 0 }},
+		{"rates.manual", "is not a rate from CNY to USD", func(m *pricing.MoneyRules) {
+			m.Rates.Manual = []pricing.ManualRate{{Currency: money.MustCurrency("CNY"), Rate: "0"}}
 		}},
 	} {
 		rules := w.MoneyRules(store.ID).MoneyRules
@@ -227,13 +227,13 @@ func TestRates(t *testing.T) {
 		t.Errorf("%+v", table)
 	}
 	rules := w.MoneyRules(store)
-	rules.Rates.Typed = []pricing.TypedRate{{Currency: money.MustCurrency("CNY"), Rate: "0.5"}}
+	rules.Rates.Manual = []pricing.ManualRate{{Currency: money.MustCurrency("CNY"), Rate: "0.5"}}
 	e := effect(w, store, rules)
 	if e.Rise == 0 || e.Fall != 0 || e.What != "Exchange rates" {
 		t.Errorf("a dearer yuan moves %d up, %d down: %q", e.Rise, e.Fall, e.What)
 	}
 	w.ApplyRules(store, rules)
-	if in := w.MoneyRules(store).Rates.Typed[0]; in.By != "Olga" || in.At.IsZero() {
+	if in := w.MoneyRules(store).Rates.Manual[0]; in.By != "Olga" || in.At.IsZero() {
 		t.Errorf("who typed it is not kept: %+v", in)
 	}
 	said := func(words string) bool {
@@ -257,7 +257,7 @@ func TestRates(t *testing.T) {
 		}
 		return false
 	}
-	if !said("CNY at 0.5, typed by Olga") || !said(", "+time.Now().UTC().Format("2 Jan")) {
+	if !said("CNY at 0.5, set by Olga") || !said(", "+time.Now().UTC().Format("2 Jan")) {
 		t.Error("no trace says which rate of which day it used")
 	}
 	if said("older than your money rules allow") {
@@ -338,13 +338,13 @@ func TestARepricingThatIsKilledGoesOnWhereItWas(t *testing.T) {
 	rules.Rules[0].Formula = multiple(3 * money.One)
 	w.ApplyRules(store, rules)
 	undisturbed := stored(t, w)
-	w.Owner.Must("POST", fmt.Sprintf("/api/stores/%d/money-rules/take-back", store), map[string]int{"revision": 2}, nil)
+	w.Owner.Must("POST", fmt.Sprintf("/api/stores/%d/money-rules/undo", store), map[string]int{"revision": 2}, nil)
 	w.Repriced(store)
 	w.App.Pricing.Batch = 1
 	var run int64
 	err := w.App.Pool.QueryRow(t.Context(), `
 		with r as (insert into money_rules (store_id, revision, rules, what, changed_by) select store_id, 4, rules, what, changed_by from money_rules where revision = 2)
-		insert into reprice_run (store_id, revision, why, full_way, state, started_by) values ($1, 4, '', false, 'waiting', '') returning id`, store).Scan(&run)
+		insert into reprice_run (store_id, revision, why, with_landed_cost, state, started_by) values ($1, 4, '', false, 'waiting', '') returning id`, store).Scan(&run)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -404,7 +404,7 @@ func TestTheTaxOfAnotherMarketIsAskedFor(t *testing.T) {
 	}
 	rules = w.MoneyRules(store)
 	rules.Market = "SE"
-	apply := map[string]any{"rules": rules.MoneyRules, "revision": rules.Revision, "marked": []int64{}}
+	apply := map[string]any{"rules": rules.MoneyRules, "revision": rules.Revision, "only_drafts": []int64{}}
 	problem := w.Owner.Ask("PUT", fmt.Sprintf("/api/stores/%d/money-rules", store), apply, nil)
 	if problem == nil || problem.Field() != "fees.tax_rate" || !strings.Contains(problem.Detail, "Say what it is in SE") {
 		t.Fatalf("%+v", problem)

@@ -29,15 +29,15 @@ type Rate struct {
 	Into string `json:"into"`
 }
 
-// usualOldest is how many days old rates may be, so that a weekend and a holiday pass.
-const usualOldest = 4
+// defaultMaxRateAge is how many days old rates may be, so that a weekend and a holiday pass.
+const defaultMaxRateAge = 4
 
 func (s *Service) rateTable(ctx context.Context, storeID int64) (RateTable, error) {
 	table, err := latestRates(ctx, s.Pool)
 	if err != nil || table == nil {
 		return RateTable{Rates: []Rate{}}, err
 	}
-	into, oldest := table.Base(), usualOldest
+	into, oldest := table.Base(), defaultMaxRateAge
 	if storeID != 0 {
 		basis, err := s.Stores.Basis(ctx, s.Pool, storeID)
 		if err != nil {
@@ -47,7 +47,7 @@ func (s *Service) rateTable(ctx context.Context, storeID int64) (RateTable, erro
 		if err != nil {
 			return RateTable{}, err
 		}
-		into, oldest = basis.Currency, rules.Rates.OldestDays
+		into, oldest = basis.Currency, rules.Rates.MaxAgeDays
 	}
 	out := RateTable{Base: table.Base(), Day: table.Day().Format(time.DateOnly), Age: max(days(s.Now().Sub(table.Day())), 0), Rates: []Rate{}}
 	out.Stale = out.Age > oldest
@@ -108,12 +108,12 @@ func (s *Service) SaveRates(ctx context.Context, table *money.Rates) error {
 		if err := s.RepriceAll(ctx, tx, "the rates of "+table.Day().Format("2 Jan")); err != nil {
 			return err
 		}
-		return Changed(ctx, tx)
+		return NotifyChanged(ctx, tx)
 	})
 }
 
-// Changed tells every instance that prices rest on something new.
-func Changed(ctx context.Context, q database.Querier) error {
+// NotifyChanged tells every instance that prices rest on something new.
+func NotifyChanged(ctx context.Context, q database.Querier) error {
 	_, err := q.Exec(ctx, `select pg_notify('pricing', '')`)
 	return err
 }

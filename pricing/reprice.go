@@ -24,7 +24,7 @@ type RepriceArgs struct {
 func (RepriceArgs) Kind() string { return "reprice" }
 
 // InsertOpts puts it into its queue.
-func (RepriceArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "upkeep"} }
+func (RepriceArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "maintenance"} }
 
 // Work adds the job's worker.
 func (s *Service) Work(r *jobs.Runner) {
@@ -52,10 +52,10 @@ const runColumns = `id, store_id, revision, why, state, drafts, seen, moved, sta
 // who edits one of them waits for a moment only.
 const batchDrafts = 2000
 
-// begin puts a run into the queue.
-func (s *Service) begin(ctx context.Context, tx pgx.Tx, storeID int64, revision *int, why string, full bool) (int64, error) {
+// startRun puts a run into the queue.
+func (s *Service) startRun(ctx context.Context, tx pgx.Tx, storeID int64, revision *int, why string, full bool) (int64, error) {
 	var id int64
-	err := tx.QueryRow(ctx, `insert into reprice_run (store_id, revision, why, full_way, state, started_by) values ($1, $2, $3, $4, 'waiting', $5) returning id`,
+	err := tx.QueryRow(ctx, `insert into reprice_run (store_id, revision, why, with_landed_cost, state, started_by) values ($1, $2, $3, $4, 'waiting', $5) returning id`,
 		storeID, revision, why, full, access.Who(ctx).Name).Scan(&id)
 	if err != nil {
 		return 0, err
@@ -71,22 +71,22 @@ func (s *Service) RepriceAll(ctx context.Context, tx pgx.Tx, why string) error {
 	}
 	for _, id := range list {
 		var waiting bool
-		if err := tx.QueryRow(ctx, `select exists (select from reprice_run where store_id = $1 and state = 'waiting' and full_way)`, id).Scan(&waiting); err != nil {
+		if err := tx.QueryRow(ctx, `select exists (select from reprice_run where store_id = $1 and state = 'waiting' and with_landed_cost)`, id).Scan(&waiting); err != nil {
 			return err
 		}
 		if waiting {
 			continue // it will see this change too
 		}
-		if _, err := s.begin(ctx, tx, id, nil, why, true); err != nil {
+		if _, err := s.startRun(ctx, tx, id, nil, why, true); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// CatchUp reprices stores whose drafts lack a price, as after an upgrade or where a store
+// RepriceUnpriced reprices stores whose drafts lack a price, as after an upgrade or where a store
 // was connected while there were drafts.
-func (s *Service) CatchUp(ctx context.Context) error {
+func (s *Service) RepriceUnpriced(ctx context.Context) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `
 			select s.id from store s where s.state = 'connected' and not exists (select from reprice_run r where r.store_id = s.id and r.state <> 'finished')
@@ -99,7 +99,7 @@ func (s *Service) CatchUp(ctx context.Context) error {
 			return err
 		}
 		for _, id := range list {
-			if _, err := s.begin(ctx, tx, id, nil, "drafts without a price", true); err != nil {
+			if _, err := s.startRun(ctx, tx, id, nil, "drafts without a price", true); err != nil {
 				return err
 			}
 		}
@@ -139,9 +139,9 @@ func (s *Service) Reprice(ctx context.Context, id int64) error {
 		if more, err = w.batch(ctx); err != nil {
 			return fmt.Errorf("repricing store %d: %w", run.StoreID, err)
 		}
-		s.tell(ctx, id)
+		s.notify(ctx, id)
 	}
-	return Changed(ctx, s.Pool)
+	return NotifyChanged(ctx, s.Pool)
 }
 
 // walk is a run on its way. While one batch is written, the next is read: a row that
@@ -149,38 +149,38 @@ func (s *Service) Reprice(ctx context.Context, id int64) error {
 type walk struct {
 	s          *Service
 	run, store int64
-	book       *book
-	ahead      chan lotsRead
+	pricers    *pricerSet
+	ahead      chan inputBatch
 	aheadOf    int64
 }
 
-// lotsRead are the drafts after one, and what is stored of their prices.
-type lotsRead struct {
-	lots []Lot
-	old  []row
-	err  error
+// inputBatch are the drafts after one, and what is stored of their prices.
+type inputBatch struct {
+	inputs []DraftInput
+	old    []priceRow
+	err    error
 }
 
-func (w *walk) read(ctx context.Context, after int64, full bool) (r lotsRead) {
-	r.lots, r.err = w.s.Drafts.Lots(ctx, w.s.Pool, w.store, nil, after, cmp.Or(w.s.Batch, batchDrafts), !full)
-	if r.err == nil && len(r.lots) > 0 {
-		r.old, r.err = w.s.rows(ctx, w.s.Pool, `where store_id = $1 and draft_id > $2 and draft_id <= $3`, w.store, after, r.lots[len(r.lots)-1].DraftID)
+func (w *walk) read(ctx context.Context, after int64, full bool) (r inputBatch) {
+	r.inputs, r.err = w.s.Drafts.PricingInputs(ctx, w.s.Pool, w.store, nil, after, cmp.Or(w.s.Batch, batchDrafts), !full)
+	if r.err == nil && len(r.inputs) > 0 {
+		r.old, r.err = w.s.rows(ctx, w.s.Pool, `where store_id = $1 and draft_id > $2 and draft_id <= $3`, w.store, after, r.inputs[len(r.inputs)-1].DraftID)
 	}
 	return r
 }
 
 // next is the batch after a draft, read ahead or now; the one after it is begun.
-func (w *walk) next(ctx context.Context, after int64, full bool) lotsRead {
-	var r lotsRead
+func (w *walk) next(ctx context.Context, after int64, full bool) inputBatch {
+	var r inputBatch
 	if w.ahead != nil && w.aheadOf == after {
 		r = <-w.ahead
 	} else {
 		r = w.read(ctx, after, full)
 	}
 	w.ahead = nil
-	if r.err == nil && len(r.lots) > 0 {
-		w.ahead, w.aheadOf = make(chan lotsRead, 1), r.lots[len(r.lots)-1].DraftID
-		go func(into chan<- lotsRead, after int64) { into <- w.read(ctx, after, full) }(w.ahead, w.aheadOf)
+	if r.err == nil && len(r.inputs) > 0 {
+		w.ahead, w.aheadOf = make(chan inputBatch, 1), r.inputs[len(r.inputs)-1].DraftID
+		go func(into chan<- inputBatch, after int64) { into <- w.read(ctx, after, full) }(w.ahead, w.aheadOf)
 	}
 	return r
 }
@@ -192,12 +192,12 @@ func (w *walk) batch(ctx context.Context) (more bool, err error) {
 		var after int64
 		var full bool
 		var revision int
-		err := tx.QueryRow(ctx, `select last_draft, full_way, (select max(revision) from money_rules m where m.store_id = r.store_id) from reprice_run r where id = $1 for update`, w.run).Scan(&after, &full, &revision)
+		err := tx.QueryRow(ctx, `select last_draft, with_landed_cost, (select max(revision) from money_rules m where m.store_id = r.store_id) from reprice_run r where id = $1 for update`, w.run).Scan(&after, &full, &revision)
 		if err != nil {
 			return err
 		}
-		if w.book == nil || w.book.newest.Revision != revision {
-			if w.book, err = s.openBook(ctx, tx, w.store); err != nil {
+		if w.pricers == nil || w.pricers.newest.Revision != revision {
+			if w.pricers, err = s.pricersOf(ctx, tx, w.store); err != nil {
 				return err
 			}
 		}
@@ -205,18 +205,18 @@ func (w *walk) batch(ctx context.Context) (more bool, err error) {
 		if r.err != nil {
 			return r.err
 		}
-		lots := r.lots
+		lots := r.inputs
 		if len(lots) == 0 {
 			_, err := tx.Exec(ctx, `update reprice_run set state = 'finished', finished_at = now(), drafts = seen where id = $1`, w.run)
 			return err
 		}
 		more = true
 		last := lots[len(lots)-1].DraftID
-		fresh, missing := compare(w.book, lots, r.old, full)
-		if err := upsert(ctx, tx, w.store, missing); err != nil {
+		fresh, missing := repriceBatch(w.pricers, lots, r.old, full)
+		if err := upsertPrices(ctx, tx, w.store, missing); err != nil {
 			return err
 		}
-		moved, err := rewrite(ctx, tx, fresh, full)
+		moved, err := updatePrices(ctx, tx, fresh, full)
 		if err != nil {
 			return err
 		}
@@ -226,9 +226,9 @@ func (w *walk) batch(ctx context.Context) (more bool, err error) {
 	return more, err
 }
 
-// compare works out the prices of lots and keeps the rows that differ from the stored ones.
-func compare(b *book, lots []Lot, old []row, full bool) (changed, missing []row) {
-	var c clerk
+// repriceBatch works out the prices of lots and keeps the rows that differ from the stored ones.
+func repriceBatch(b *pricerSet, lots []DraftInput, old []priceRow, full bool) (changed, missing []priceRow) {
+	var c repricer
 	place := 0
 	for i := range lots {
 		lot := &lots[i]
@@ -237,27 +237,27 @@ func compare(b *book, lots []Lot, old []row, full bool) (changed, missing []row)
 			place++
 		}
 		if !full {
-			item := p.itemOf(&lot.Thing)
+			item := p.itemOf(&lot.Facts)
 			for ; place < len(old) && old[place].draft == lot.DraftID; place++ {
-				if fresh := c.again(p, &item, &old[place]); !fresh.same(&old[place]) {
+				if fresh := c.priceFromStored(p, &item, &old[place]); !fresh.equal(&old[place]) {
 					fresh.moves = fresh.price != old[place].price
 					changed = append(changed, fresh)
 				}
 			}
 			continue
 		}
-		known := map[int64]*row{}
+		known := map[int64]*priceRow{}
 		for ; place < len(old) && old[place].draft == lot.DraftID; place++ {
 			known[old[place].variant] = &old[place]
 		}
-		quote := p.Quote(&lot.Thing)
+		quote := p.Quote(&lot.Facts)
 		for j := range lot.Variants {
-			fresh := c.anew(&quote, lot.DraftID, &lot.Variants[j])
+			fresh := c.priceFromOffer(&quote, lot.DraftID, &lot.Variants[j])
 			before := known[fresh.variant]
 			if before == nil {
 				missing = append(missing, fresh)
-			} else if !fresh.same(before) {
-				fresh.at, fresh.version, fresh.moves = before.at, before.version, fresh.price != before.price
+			} else if !fresh.equal(before) {
+				fresh.tid, fresh.version, fresh.moves = before.tid, before.version, fresh.price != before.price
 				changed = append(changed, fresh)
 			}
 		}
@@ -265,30 +265,30 @@ func compare(b *book, lots []Lot, old []row, full bool) (changed, missing []row)
 	return changed, missing
 }
 
-// rewrite stores rows that nobody has written since they were read, and counts the prices
+// updatePrices stores rows that nobody has written since they were read, and counts the prices
 // that moved. Rows are found by where they lie, which their version then vouches for; what
 // they landed for is written only where it was worked out anew.
-func rewrite(ctx context.Context, q database.Querier, rows []row, full bool) (moved int, err error) {
+func updatePrices(ctx context.Context, q database.Querier, rows []priceRow, full bool) (moved int, err error) {
 	if len(rows) == 0 {
 		return 0, nil
 	}
 	n := len(rows)
 	at, version, moves := make([]pgtype.TID, n), make([]int64, n), make([]bool, n)
 	for i := range rows {
-		at[i], version[i], moves[i] = rows[i].at, int64(rows[i].version), rows[i].moves
+		at[i], version[i], moves[i] = rows[i].tid, int64(rows[i].version), rows[i].moves
 	}
 	c := columnsOf(rows) // draft and variant stay
-	price, was, rule, marks, trouble, landing, trace := c[2], c[3], c[4], c[5], c[6], c[7], c[8]
-	args := []any{at, version, moves, price, was, rule, marks, trouble, trace}
+	price, was, rule, flags, errors, landedTrace, trace := c[2], c[3], c[4], c[5], c[6], c[7], c[8]
+	args := []any{at, version, moves, price, was, rule, flags, errors, trace}
 	set, more, name := ``, ``, ``
 	if full {
-		args = append(args, landing)
-		set, more, name = `, landing = n.landing`, `, $10::bytea[]`, `, landing`
+		args = append(args, landedTrace)
+		set, more, name = `, landed_trace = n.landed_trace`, `, $10::bytea[]`, `, landed_trace`
 	}
 	err = q.QueryRow(ctx, `
-		with done as (update price p set price = n.price, was = n.was, rule = n.rule, marks = n.marks, trouble = n.trouble, trace = n.trace`+set+`
+		with done as (update price p set price = n.price, was = n.was, rule = n.rule, flags = n.flags, error = n.error, trace = n.trace`+set+`
 			from unnest($1::tid[], $2::bigint[], $3::boolean[], $4::bigint[], $5::bigint[], $6::int[], $7::smallint[], $8::text[], $9::bytea[]`+more+`)
-				n (at, version, moves, price, was, rule, marks, trouble, trace`+name+`)
+				n (at, version, moves, price, was, rule, flags, error, trace`+name+`)
 			where p.ctid = n.at and p.xmin::text::bigint = n.version returning n.moves)
 		select count(*) filter (where moves) from done`, args...).Scan(&moved)
 	return moved, err
@@ -314,11 +314,11 @@ func (s *Service) RuleCount(ctx context.Context, storeID int64) (n int, err erro
 	return n, err
 }
 
-// tell lets browsers know; one that misses it asks again.
-func (s *Service) tell(ctx context.Context, id int64) {
+// notify lets browsers know; one that misses it asks again.
+func (s *Service) notify(ctx context.Context, id int64) {
 	run, err := s.run(ctx, id)
 	if err == nil {
-		err = s.Progress.Tell(ctx, "reprice", run)
+		err = s.Progress.Publish(ctx, "reprice", run)
 	}
 	if err != nil {
 		s.Log.Warn("telling of a repricing", "run", id, "error", err)

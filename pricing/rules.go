@@ -55,13 +55,13 @@ func (f Fees) terms() markup.Terms {
 
 // RateRules say how old a day's rates may be, and hold rates typed by hand.
 type RateRules struct {
-	OldestDays int         `json:"oldest_days"`
-	Typed      []TypedRate `json:"typed" maxItems:"200"`
+	MaxAgeDays int          `json:"max_age_days"`
+	Manual     []ManualRate `json:"manual" maxItems:"200"`
 }
 
-// TypedRate is a rate that a person typed: units of the store's currency per 1 of another.
+// ManualRate is a rate that a person typed: units of the store's currency per 1 of another.
 // Who and when are filled in by the server.
-type TypedRate struct {
+type ManualRate struct {
 	Currency money.Currency `json:"currency"`
 	Rate     string         `json:"rate" maxLength:"24"`
 	By       string         `json:"by,omitempty"`
@@ -70,7 +70,7 @@ type TypedRate struct {
 
 // check returns a problem for a person where the rules cannot be. Everything but the
 // markup rules themselves, which NewRules checks, is checked here.
-func (m *MoneyRules) check(b Basis) error {
+func (m *MoneyRules) check(b StoreBasis) error {
 	rules, err := markup.NewRules(b.Currency, m.Rules...)
 	if err != nil {
 		return asProblem("rules", err)
@@ -104,17 +104,17 @@ func (m *MoneyRules) check(b Basis) error {
 }
 
 func (r *RateRules) check(c money.Currency) error {
-	if r.OldestDays < 1 || r.OldestDays > 60 {
-		return apikit.Problem(422, "rates.oldest_days", "Rates may be from 1 to 60 days old.")
+	if r.MaxAgeDays < 1 || r.MaxAgeDays > 60 {
+		return apikit.Problem(422, "rates.max_age_days", "Rates may be from 1 to 60 days old.")
 	}
 	seen := map[money.Currency]bool{}
-	for _, typed := range r.Typed {
+	for _, typed := range r.Manual {
 		if seen[typed.Currency] {
-			return apikit.Problem(422, "rates.typed", "Two rates are typed for %s.", typed.Currency)
+			return apikit.Problem(422, "rates.manual", "Two rates are set for %s.", typed.Currency)
 		}
 		seen[typed.Currency] = true
 		if err := money.NewRates(c, time.Time{}).SetTyped(typed.Currency, c, typed.Rate); err != nil {
-			return apikit.Problem(422, "rates.typed", "“%s” is not a rate from %s to %s; write how much 1 %s is, such as 0.1385.", typed.Rate, typed.Currency, c, typed.Currency)
+			return apikit.Problem(422, "rates.manual", "“%s” is not a rate from %s to %s; write how much 1 %s is, such as 0.1385.", typed.Rate, typed.Currency, c, typed.Currency)
 		}
 	}
 	return nil
@@ -125,10 +125,10 @@ func (m *MoneyRules) sign(ctx context.Context, before MoneyRules, now time.Time)
 	if m.Fees.TaxFor == "" && m.Market == before.Market {
 		m.Fees.TaxFor = before.Fees.TaxFor
 	}
-	for i := range m.Rates.Typed {
-		typed := &m.Rates.Typed[i]
+	for i := range m.Rates.Manual {
+		typed := &m.Rates.Manual[i]
 		typed.By, typed.At = access.Who(ctx).Name, now
-		for _, old := range before.Rates.Typed {
+		for _, old := range before.Rates.Manual {
 			if old.Currency == typed.Currency && old.Rate == typed.Rate {
 				*typed = old
 			}
@@ -136,8 +136,8 @@ func (m *MoneyRules) sign(ctx context.Context, before MoneyRules, now time.Time)
 	}
 }
 
-// landsAlike tells whether two sets of rules land everything for the same.
-func (m MoneyRules) landsAlike(o MoneyRules) bool {
+// sameLandedCost tells whether two sets of rules land everything for the same.
+func (m MoneyRules) sameLandedCost(o MoneyRules) bool {
 	return reflect.DeepEqual(m.Imports, o.Imports) && reflect.DeepEqual(m.Rates, o.Rates) && m.Delivery == o.Delivery && m.Market == o.Market && m.PromiseDays == o.PromiseDays
 }
 
@@ -218,22 +218,22 @@ func readRules(ctx context.Context, q database.Querier, sql string, args ...any)
 	return m, revision, json.Unmarshal(stored, &m)
 }
 
-func keep(ctx context.Context, q database.Querier, storeID int64, revision int, m MoneyRules, what, by string, freed []hold) error {
+func saveRules(ctx context.Context, q database.Querier, storeID int64, revision int, m MoneyRules, what, by string, freed []pinnedDraft) error {
 	stored, err := json.Marshal(m)
 	if err != nil {
 		return err
 	}
-	list, err := json.Marshal(append([]hold{}, freed...))
+	list, err := json.Marshal(append([]pinnedDraft{}, freed...))
 	if err != nil {
 		return err
 	}
-	_, err = q.Exec(ctx, `insert into money_rules (store_id, revision, rules, what, changed_by, freed) values ($1, $2, $3, $4, $5, $6)`, storeID, revision, stored, what, by, list)
+	_, err = q.Exec(ctx, `insert into money_rules (store_id, revision, rules, what, changed_by, released_pins) values ($1, $2, $3, $4, $5, $6)`, storeID, revision, stored, what, by, list)
 	return err
 }
 
 // Start gives a store that was connected its money rules, where it has none yet, and
 // begins to price what is in the workbench.
-func (s *Service) Start(ctx context.Context, tx pgx.Tx, b Basis, includedTax money.Ratio) error {
+func (s *Service) Start(ctx context.Context, tx pgx.Tx, b StoreBasis, includedTax money.Ratio) error {
 	var there bool
 	if err := tx.QueryRow(ctx, `select exists (select from money_rules where store_id = $1)`, b.StoreID).Scan(&there); err != nil {
 		return err
@@ -243,17 +243,17 @@ func (s *Service) Start(ctx context.Context, tx pgx.Tx, b Basis, includedTax mon
 		if err := m.check(b); err != nil {
 			return err
 		}
-		if err := keep(ctx, tx, b.StoreID, 1, m, "The rules to begin with", "", nil); err != nil {
+		if err := saveRules(ctx, tx, b.StoreID, 1, m, "The rules to begin with", "", nil); err != nil {
 			return err
 		}
 	}
-	_, err := s.begin(ctx, tx, b.StoreID, nil, "the store was connected", true)
+	_, err := s.startRun(ctx, tx, b.StoreID, nil, "the store was connected", true)
 	return err
 }
 
 // startRules are twice what an item lands for, keeping at least 3 in the store's currency,
 // ending in .99 where it has cents, with the usual card fees and the store's own tax.
-func startRules(b Basis, tax money.Ratio) MoneyRules {
+func startRules(b StoreBasis, tax money.Ratio) MoneyRules {
 	ending := markup.NoEnding
 	if b.Currency.Digits() > 0 {
 		ending = markup.Ending{Allowed: markup.EndingsFor(b.Currency)[:1]}
@@ -263,7 +263,7 @@ func startRules(b Basis, tax money.Ratio) MoneyRules {
 		Rules: []markup.Rule{{ID: 1, Formula: markup.Flat(markup.Multiple, 2*money.One, money.Amount{}, b.Currency), Floor: markup.Floor{LeastProfit: money.New(3*unit, b.Currency)},
 			Ending: ending, Was: markup.Was{Kind: markup.NoWas, Ending: markup.NoEnding}}},
 		Fees:    Fees{PaymentPercent: money.Percent(290), PaymentFixed: money.New(30*unit/100, b.Currency), Returns: money.Percent(150), TaxRate: tax, TaxIncluded: tax > 0, TaxFor: b.Markets[0]},
-		Imports: landed.Imports{}, Rates: RateRules{OldestDays: usualOldest, Typed: []TypedRate{}}, Delivery: landed.UsualPolicy, Market: b.Markets[0], PromiseDays: 16,
+		Imports: landed.Imports{}, Rates: RateRules{MaxAgeDays: defaultMaxRateAge, Manual: []ManualRate{}}, Delivery: landed.UsualPolicy, Market: b.Markets[0], PromiseDays: 16,
 	}
 }
 

@@ -79,7 +79,7 @@ func (s *Service) checkStore(ctx context.Context, storeID int64) error {
 			return err
 		}
 	}
-	return s.Progress.Tell(ctx, "listings", map[string]int64{"store": storeID})
+	return s.Progress.Publish(ctx, "listings", map[string]int64{"store": storeID})
 }
 
 // Check has a store asked which drafts it holds more than once.

@@ -46,8 +46,8 @@ type Supply interface {
 type Catalog interface {
 	Picture(ctx context.Context, offer int64, place int) (hash string, content []byte, err error)
 	Withdraw(ctx context.Context, offer int64) error
-	// Touched lets it know that listings of some offers were made.
-	Touched(ctx context.Context, db database.Querier, offers []int64) error
+	// NotifyOffers lets it know that listings of some offers were made.
+	NotifyOffers(ctx context.Context, db database.Querier, offers []int64) error
 }
 
 // Service is the publishing capability.
@@ -163,7 +163,7 @@ func (s *Service) Start(ctx context.Context, storeID int64, drafts []int64, visi
 	if err := s.close(ctx, id); err != nil { // where all were left out
 		return Run{}, err
 	}
-	s.tell(ctx, id)
+	s.notify(ctx, id)
 	return s.run(ctx, id)
 }
 
@@ -206,7 +206,7 @@ func (s *Service) Retry(ctx context.Context, runID int64, items []int64) (Run, e
 	if err != nil {
 		return Run{}, err
 	}
-	s.tell(ctx, runID)
+	s.notify(ctx, runID)
 	return s.run(ctx, runID)
 }
 
@@ -250,7 +250,7 @@ func (s *Service) Sweep(ctx context.Context) error {
 	})
 	slices.Sort(ended)
 	for _, run := range slices.Compact(ended) {
-		s.tell(ctx, run)
+		s.notify(ctx, run)
 	}
 	return err
 }
@@ -263,7 +263,7 @@ func (s *Service) Stop(ctx context.Context, runID int64) (Run, error) {
 	if err := s.close(ctx, runID); err != nil {
 		return Run{}, err
 	}
-	s.tell(ctx, runID)
+	s.notify(ctx, runID)
 	return s.run(ctx, runID)
 }
 
@@ -307,11 +307,11 @@ func (s *Service) Figures(ctx context.Context, storeID int64) (live, running int
 	return live, running, err
 }
 
-// tell lets browsers know; one that misses it asks again.
-func (s *Service) tell(ctx context.Context, runID int64) {
+// notify lets browsers know; one that misses it asks again.
+func (s *Service) notify(ctx context.Context, runID int64) {
 	run, err := s.run(ctx, runID)
 	if err == nil {
-		err = s.Progress.Tell(ctx, "run", run)
+		err = s.Progress.Publish(ctx, "run", run)
 	}
 	if err != nil {
 		s.Log.Warn("telling of a run", "run", runID, "error", err)

@@ -70,7 +70,7 @@ func (s *Service) work(ctx context.Context, args Args, tried int) error {
 	if err != nil {
 		return err
 	}
-	s.tell(ctx, item.runID)
+	s.notify(ctx, item.runID)
 	err = s.send(ctx, &item)
 	if ctx.Err() != nil {
 		return ctx.Err() // stopping: another instance goes on with it
@@ -104,7 +104,7 @@ func (s *Service) work(ctx context.Context, args Args, tried int) error {
 	if err := s.close(ctx, item.runID); err != nil {
 		return err
 	}
-	s.tell(ctx, item.runID)
+	s.notify(ctx, item.runID)
 	return nil
 }
 
@@ -151,7 +151,7 @@ func (s *Service) later(ctx context.Context, item sending, why error) error {
 		item.ItemID, item.Attempt, words); err != nil {
 		return err
 	}
-	s.tell(ctx, item.runID)
+	s.notify(ctx, item.runID)
 	return river.JobSnooze(wait)
 }
 
@@ -164,7 +164,7 @@ func (s *Service) fail(ctx context.Context, item sending, why *failure) error {
 // saying shows on the run what an item is at.
 func (s *Service) saying(ctx context.Context, item *sending, words string) {
 	if _, err := s.Pool.Exec(ctx, `update publish_item set reason = $3, updated_at = now() where id = $1 and attempt = $2 and state = 'sending'`, item.ItemID, item.Attempt, words); err == nil {
-		s.tell(ctx, item.runID)
+		s.notify(ctx, item.runID)
 	}
 }
 
@@ -225,7 +225,7 @@ func (s *Service) check(ctx context.Context, item *sending, draft workbench.Read
 		return err
 	}
 	if err != nil {
-		item.note = fmt.Sprintf("%s, so cost and stock are as they were taken in.", trimStop(err.Error()))
+		item.note = fmt.Sprintf("%s, so cost and stock are as they were imported.", trimStop(err.Error()))
 	}
 	if !sold {
 		if err := s.Catalog.Withdraw(ctx, draft.OfferID); err != nil {
@@ -357,6 +357,6 @@ func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready
 		if before != nil {
 			touched = append(touched, *before)
 		}
-		return s.Catalog.Touched(ctx, tx, touched)
+		return s.Catalog.NotifyOffers(ctx, tx, touched)
 	})
 }

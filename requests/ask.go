@@ -25,15 +25,15 @@ type DueArgs struct{ RequestID int64 }
 func (DueArgs) Kind() string { return "due_requests" }
 
 // InsertOpts puts it into its queue.
-func (DueArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "intake"} }
+func (DueArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "import"} }
 
 // Work adds the workers.
 func (s *Service) Work(r *jobs.Runner) {
 	jobs.Handle(r, func(ctx context.Context, job *river.Job[DueArgs]) error { return s.AskDue(ctx, job.Args.RequestID) })
 }
 
-// errand is one source to be spoken to about one request.
-type errand struct {
+// outboundCall is one source to be spoken to about one request.
+type outboundCall struct {
 	request, source int64
 	key, state      string
 	failures        int
@@ -44,12 +44,12 @@ type errand struct {
 // requests that are over. Each call may be made twice without harm.
 func (s *Service) AskDue(ctx context.Context, only int64) error {
 	rows, err := s.Pool.Query(ctx, `
-		select a.request_id, a.source_id, a.key::text, a.state, a.failures, r.made_at from request_source a join request r on r.id = a.request_id
+		select a.request_id, a.source_id, a.key::text, a.state, a.failures, r.made_at from request_source a join quote_request r on r.id = a.request_id
 		where a.next_at <= now() and $1::bigint in (0, a.request_id) order by a.next_at limit 200`, only)
 	if err != nil {
 		return err
 	}
-	due, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (e errand, err error) {
+	due, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (e outboundCall, err error) {
 		return e, row.Scan(&e.request, &e.source, &e.key, &e.state, &e.failures, &e.madeAt)
 	})
 	if err != nil {
@@ -63,10 +63,10 @@ func (s *Service) AskDue(ctx context.Context, only int64) error {
 }
 
 // run does an errand and keeps what came of it. Only a failure on our side is an error.
-func (s *Service) run(ctx context.Context, e errand) error {
+func (s *Service) run(ctx context.Context, e outboundCall) error {
 	session, _, address, err := s.Sources.Open(ctx, e.source)
 	var quotes []source.Quote
-	var unusable []source.Unreadable
+	var unusable []source.RejectedItem
 	next := e.state
 	if err == nil {
 		switch e.state {
@@ -99,11 +99,11 @@ func (s *Service) run(ctx context.Context, e errand) error {
 	case apikit.IsProblem(err):
 		trouble = "This source is disconnected."
 	case err != nil:
-		trouble = sources.Trouble(address, err)
+		trouble = sources.ErrorMessage(address, err)
 	}
 	said := make([]string, len(unusable))
 	for i, u := range unusable {
-		said[i] = u.Place + ": " + u.Reason
+		said[i] = u.Position + ": " + u.Reason
 	}
 	if trouble != "" {
 		s.Log.Warn("asking a source for quotes", "request", e.request, "source", e.source, "error", err)
@@ -116,7 +116,7 @@ func (s *Service) run(ctx context.Context, e errand) error {
 		wait := pause(e, next, failures)
 		// Somebody may have withdrawn it meanwhile: then what is next stays as they said.
 		_, err := tx.Exec(ctx, `
-			update request_source set state = $4, trouble = $5, failures = $6, next_at = case when $4 in ('ended', 'refused') then null else now() + $7::interval end,
+			update request_source set state = $4, error = $5, failures = $6, next_at = case when $4 in ('ended', 'refused') then null else now() + $7::interval end,
 				asked_at = case when $5 = '' then now() else asked_at end, unusable = case when $4 in ('asked', 'ended') and $3 = 'asked' and $5 = '' then $8 else unusable end
 			where request_id = $1 and source_id = $2 and state = $3`,
 			e.request, e.source, e.state, next, trouble, failures, wait.String(), said)
@@ -138,14 +138,14 @@ func (s *Service) run(ctx context.Context, e errand) error {
 		return s.Jobs.Add(ctx, tx, DueArgs{e.request}, &river.InsertOpts{ScheduledAt: time.Now().Add(wait)})
 	})
 	if err == nil {
-		s.tell(ctx, e.request)
+		s.notify(ctx, e.request)
 	}
 	return err
 }
 
 // pause is how long until a source is spoken to again: soon at first, then less and less
 // often, since suppliers take hours or days; after failures ever longer, up to an hour.
-func pause(e errand, next string, failures int) time.Duration {
+func pause(e outboundCall, next string, failures int) time.Duration {
 	age := time.Since(e.madeAt)
 	switch {
 	case failures > 0:
@@ -160,11 +160,11 @@ func pause(e errand, next string, failures int) time.Duration {
 	return time.Hour
 }
 
-func (s *Service) send(ctx context.Context, session *source.Session, e errand) error {
+func (s *Service) send(ctx context.Context, session *source.Session, e outboundCall) error {
 	r := source.Request{ID: e.key}
 	var target int64
 	var currency, picture string
-	err := s.Pool.QueryRow(ctx, `select words, details, link, picture, target_cost, currency, market, units from request where id = $1`, e.request).
+	err := s.Pool.QueryRow(ctx, `select words, details, link, picture, target_cost, currency, market, units from quote_request where id = $1`, e.request).
 		Scan(&r.Words, &r.Details, &r.Link, &picture, &target, &currency, &r.Market, &r.Units)
 	if err != nil {
 		return err

@@ -55,7 +55,7 @@ type Quote struct {
 
 // InFull is a request with its quotes, those that land for the least first.
 type InFull struct {
-	Request
+	QuoteRequest
 	Offers []Quote `json:"offers"`
 }
 
@@ -65,7 +65,7 @@ func (s *Service) InFull(ctx context.Context, id, storeID int64) (InFull, error)
 	if err != nil {
 		return InFull{}, err
 	}
-	out := InFull{Request: r, Offers: []Quote{}}
+	out := InFull{QuoteRequest: r, Offers: []Quote{}}
 	var pricer *pricing.Pricer
 	if storeID != 0 {
 		if pricer, err = s.Pricing.Pricer(ctx, storeID); err != nil {
@@ -138,11 +138,11 @@ func (q *Quote) read(o *source.Offer, p *pricing.Pricer, target *money.Amount) {
 			}
 		}
 	}
-	quote := p.Quote(&pricing.Thing{Source: q.Source, Supplier: q.Supplier, Category: o.Category, Brand: o.Brand, ShipsFrom: q.ShipsFrom,
+	quote := p.Quote(&pricing.OfferFacts{Source: q.Source, Supplier: q.Supplier, Category: o.Category, Brand: o.Brand, ShipsFrom: q.ShipsFrom,
 		Processing: o.Processing, Deliveries: o.Deliveries, Market: o.Rivals.Prices, MarketCurrency: o.Rivals.Currency})
-	ladder, err := quote.Rungs(pricing.Unit{Cost: least.Cost, MinAdvertised: least.MinAdvertised, List: least.List}, nil, nil)
+	ladder, err := quote.Ladder(pricing.Unit{Cost: least.Cost, MinAdvertised: least.MinAdvertised, List: least.List}, nil, nil)
 	if err != nil {
-		q.NoPrice = p.Words(err)
+		q.NoPrice = p.ErrorMessage(err)
 		return
 	}
 	q.Ladder, q.Days, q.Delivery = &ladder, quote.Days(o.Processing), quote.Choice.Delivery.Name
@@ -154,7 +154,7 @@ func (s *Service) Take(ctx context.Context, id int64) error {
 	var request, from int64
 	var key, number, taken, state, name string
 	err := s.Pool.QueryRow(ctx, `
-		select q.request_id, q.source_id, a.key::text, q.number, q.taken_by, r.state, r.words from quote q join request_source a using (request_id, source_id) join request r on r.id = q.request_id where q.id = $1`, id).
+		select q.request_id, q.source_id, a.key::text, q.number, q.taken_by, r.state, r.words from quote q join request_source a using (request_id, source_id) join quote_request r on r.id = q.request_id where q.id = $1`, id).
 		Scan(&request, &from, &key, &number, &taken, &state, &name)
 	switch {
 	case database.Missing(err):
@@ -177,7 +177,7 @@ func (s *Service) Take(ctx context.Context, id int64) error {
 	case errors.Is(err, source.ErrExpired):
 		return apikit.Problem(409, "", "The supplier does not stand by this quote any more. Ask again to get a new one.")
 	case err != nil:
-		return apikit.Problem(502, "", "%s", sources.Trouble(address, err))
+		return apikit.Problem(502, "", "%s", sources.ErrorMessage(address, err))
 	}
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `update quote set taken_by = $2, taken_at = now(), offer_number = $3 where id = $1 and taken_by = ''`, id, access.Who(ctx).Name, number); err != nil {
@@ -189,10 +189,10 @@ func (s *Service) Take(ctx context.Context, id int64) error {
 		if err := members.Audit(ctx, tx, "took a quote", name, nil, map[string]string{"offer": number}); err != nil {
 			return err
 		}
-		return s.Sources.CatchUp(ctx, tx, from)
+		return s.Sources.ImportChanges(ctx, tx, from)
 	})
 	if err == nil {
-		s.tell(ctx, request)
+		s.notify(ctx, request)
 	}
 	return err
 }
@@ -201,10 +201,10 @@ func itoa(n int64) string { return strconv.FormatInt(n, 10) }
 
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/requests", "listRequests", "List what was asked for", func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]Request], error) {
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/requests", "listRequests", "List what was asked for", func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]QuoteRequest], error) {
 		return apikit.OK(s.List(ctx, 0))
 	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/requests", "makeRequest", "Ask suppliers for a product that nobody carries", func(ctx context.Context, in *struct{ Body Wanted }) (*apikit.Body[Made], error) {
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/requests", "createRequest", "Ask suppliers for a product that nobody carries", func(ctx context.Context, in *struct{ Body QuoteRequestInput }) (*apikit.Body[Made], error) {
 		id, err := s.Make(ctx, in.Body)
 		return apikit.OK(Made{id}, err)
 	})
@@ -253,7 +253,7 @@ func (s *Service) requestPicture(w http.ResponseWriter, r *http.Request) {
 	var hash string
 	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
 	if err == nil {
-		err = s.Pool.QueryRow(r.Context(), `select picture from request where id = $1 and picture <> ''`, id).Scan(&hash)
+		err = s.Pool.QueryRow(r.Context(), `select picture from quote_request where id = $1 and picture <> ''`, id).Scan(&hash)
 	}
 	if err != nil {
 		http.NotFound(w, r)

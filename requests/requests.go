@@ -30,14 +30,14 @@ import (
 type Sources interface {
 	// Open makes a session with a connected source.
 	Open(ctx context.Context, id int64) (session *source.Session, name, address string, err error)
-	// CatchUp has what has changed at a source taken in, once the transaction is through.
-	CatchUp(ctx context.Context, tx pgx.Tx, id int64) error
+	// ImportChanges has what has changed at a source taken in, once the transaction is through.
+	ImportChanges(ctx context.Context, tx pgx.Tx, id int64) error
 }
 
 // Pictures keeps and serves pictures.
 type Pictures interface {
 	PictureAt(ctx context.Context, url string) (hash string, content []byte, err error)
-	Given(file string, width int) (hash string, err error)
+	SaveUploadedPicture(file string, width int) (hash string, err error)
 	ServePicture(w http.ResponseWriter, r *http.Request, hash string, content []byte, err error)
 }
 
@@ -53,8 +53,8 @@ type Service struct {
 	Log      *slog.Logger
 }
 
-// Wanted is what a person asks for.
-type Wanted struct {
+// QuoteRequestInput is what a person asks for.
+type QuoteRequestInput struct {
 	Words    string  `json:"words" minLength:"1" maxLength:"200" doc:"What is wanted"`
 	Details  string  `json:"details" maxLength:"4000"`
 	Link     string  `json:"link" maxLength:"2000" doc:"A page that shows it"`
@@ -66,29 +66,29 @@ type Wanted struct {
 	Sources  []int64 `json:"sources" maxItems:"100" doc:"Whom to ask"`
 }
 
-// Request is a request as people see it.
-type Request struct {
-	ID      int64         `json:"id"`
-	Words   string        `json:"words"`
-	Details string        `json:"details"`
-	Link    string        `json:"link"`
-	Picture string        `json:"picture"`
-	Target  *money.Amount `json:"target"`
-	Market  string        `json:"market"`
-	Units   int           `json:"units"`
-	State   string        `json:"state" enum:"open,settled,withdrawn"`
-	MadeBy  string        `json:"made_by"`
-	MadeAt  time.Time     `json:"made_at"`
-	Asked   []Asked       `json:"asked"`
-	Quotes  int           `json:"quotes"`
+// QuoteRequest is a request as people see it.
+type QuoteRequest struct {
+	ID      int64           `json:"id"`
+	Words   string          `json:"words"`
+	Details string          `json:"details"`
+	Link    string          `json:"link"`
+	Picture string          `json:"picture"`
+	Target  *money.Amount   `json:"target"`
+	Market  string          `json:"market"`
+	Units   int             `json:"units"`
+	State   string          `json:"state" enum:"open,settled,withdrawn"`
+	MadeBy  string          `json:"made_by"`
+	MadeAt  time.Time       `json:"made_at"`
+	Asked   []SourceRequest `json:"asked"`
+	Quotes  int             `json:"quotes"`
 }
 
-// Asked is a source that a request was sent to.
-type Asked struct {
+// SourceRequest is a source that a request was sent to.
+type SourceRequest struct {
 	SourceID int64      `json:"source_id"`
 	Source   string     `json:"source"`
 	State    string     `json:"state" enum:"waiting,asked,leaving,ended,refused"`
-	Trouble  string     `json:"trouble"`
+	Error    string     `json:"error"`
 	Unusable []string   `json:"unusable" doc:"Quotes that could not be read, and why"`
 	AskedAt  *time.Time `json:"asked_at"`
 	Quotes   int        `json:"quotes"`
@@ -97,7 +97,7 @@ type Asked struct {
 const pictureWidth = 800
 
 // Make keeps a request and has it sent.
-func (s *Service) Make(ctx context.Context, w Wanted) (int64, error) {
+func (s *Service) Make(ctx context.Context, w QuoteRequestInput) (int64, error) {
 	target, picture, err := s.check(&w)
 	if err != nil {
 		return 0, err
@@ -105,7 +105,7 @@ func (s *Service) Make(ctx context.Context, w Wanted) (int64, error) {
 	var id int64
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, `
-			insert into request (words, details, link, picture, target_cost, currency, market, units, made_by) values ($1, $2, $3, $4, $5, $6, $7, $8, $9) returning id`,
+			insert into quote_request (words, details, link, picture, target_cost, currency, market, units, made_by) values ($1, $2, $3, $4, $5, $6, $7, $8, $9) returning id`,
 			w.Words, w.Details, w.Link, picture, target.Minor(), w.Currency, w.Market, w.Units, access.Who(ctx).Name).Scan(&id)
 		if err != nil {
 			return err
@@ -125,7 +125,7 @@ func (s *Service) Make(ctx context.Context, w Wanted) (int64, error) {
 	return id, err
 }
 
-func (s *Service) check(w *Wanted) (target money.Amount, picture string, err error) {
+func (s *Service) check(w *QuoteRequestInput) (target money.Amount, picture string, err error) {
 	if w.Words = strings.TrimSpace(w.Words); w.Words == "" {
 		return target, "", apikit.Problem(422, "words", "Say in a few words what is wanted.")
 	}
@@ -146,7 +146,7 @@ func (s *Service) check(w *Wanted) (target money.Amount, picture string, err err
 		w.Currency = ""
 	}
 	if w.File != "" {
-		if picture, err = s.Pictures.Given(w.File, pictureWidth); err != nil {
+		if picture, err = s.Pictures.SaveUploadedPicture(w.File, pictureWidth); err != nil {
 			return target, "", apikit.Problem(422, "file", "The picture cannot be used: %s.", err)
 		}
 	}
@@ -154,16 +154,16 @@ func (s *Service) check(w *Wanted) (target money.Amount, picture string, err err
 }
 
 // List lists requests, open ones first, the newest first; or one.
-func (s *Service) List(ctx context.Context, only int64) ([]Request, error) {
+func (s *Service) List(ctx context.Context, only int64) ([]QuoteRequest, error) {
 	rows, err := s.Pool.Query(ctx, `
 		select id, words, details, link, picture, target_cost, currency, market, units, state, made_by, made_at,
-			array(select row(a.source_id, x.name, a.state, a.trouble, a.unusable, a.asked_at, (select count(*) from quote q where q.request_id = a.request_id and q.source_id = a.source_id)::int)
-				from request_source a join source x on x.id = a.source_id where a.request_id = request.id order by x.name)
-		from request where $1::bigint in (0, id) order by state = 'open' desc, id desc limit 500`, only)
+			array(select row(a.source_id, x.name, a.state, a.error, a.unusable, a.asked_at, (select count(*) from quote q where q.request_id = a.request_id and q.source_id = a.source_id)::int)
+				from request_source a join source x on x.id = a.source_id where a.request_id = quote_request.id order by x.name)
+		from quote_request where $1::bigint in (0, id) order by state = 'open' desc, id desc limit 500`, only)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (r Request, err error) {
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (r QuoteRequest, err error) {
 		var target int64
 		var currency, picture string
 		if err = row.Scan(&r.ID, &r.Words, &r.Details, &r.Link, &picture, &target, &currency, &r.Market, &r.Units, &r.State, &r.MadeBy, &r.MadeAt, &r.Asked); err != nil {
@@ -187,13 +187,13 @@ func (s *Service) List(ctx context.Context, only int64) ([]Request, error) {
 	})
 }
 
-func (s *Service) one(ctx context.Context, id int64) (Request, error) {
+func (s *Service) one(ctx context.Context, id int64) (QuoteRequest, error) {
 	list, err := s.List(ctx, id)
 	if err == nil && len(list) == 0 {
 		err = apikit.NotFound("request")
 	}
 	if err != nil {
-		return Request{}, err
+		return QuoteRequest{}, err
 	}
 	return list[0], nil
 }
@@ -218,10 +218,10 @@ func (s *Service) Withdraw(ctx context.Context, id int64) error {
 // settle ends an open request. Sources that were asked are told that it is over; where a
 // quote was taken, that says it.
 func (s *Service) settle(ctx context.Context, tx pgx.Tx, id int64, state string) (words string, err error) {
-	err = tx.QueryRow(ctx, `update request set state = $2 where id = $1 and state = 'open' returning words`, id, state).Scan(&words)
+	err = tx.QueryRow(ctx, `update quote_request set state = $2 where id = $1 and state = 'open' returning words`, id, state).Scan(&words)
 	if database.Missing(err) {
 		var known bool
-		if err := tx.QueryRow(ctx, `select exists (select from request where id = $1)`, id).Scan(&known); err != nil {
+		if err := tx.QueryRow(ctx, `select exists (select from quote_request where id = $1)`, id).Scan(&known); err != nil {
 			return "", err
 		}
 		if !known {
@@ -234,7 +234,7 @@ func (s *Service) settle(ctx context.Context, tx pgx.Tx, id int64, state string)
 	}
 	// One whose quote was taken knows; one that never heard of it need not.
 	_, err = tx.Exec(ctx, `
-		update request_source a set trouble = '', failures = 0, state = next.state, next_at = case when next.state = 'leaving' then now() end
+		update request_source a set error = '', failures = 0, state = next.state, next_at = case when next.state = 'leaving' then now() end
 		from (select source_id, case when asked_at is null or exists (select from quote q where q.request_id = $1 and q.source_id = s.source_id and q.taken_at is not null) then 'ended' else 'leaving' end as state
 			from request_source s where request_id = $1) next
 		where a.request_id = $1 and a.source_id = next.source_id and a.state in ('waiting', 'asked')`, id)
@@ -254,8 +254,8 @@ func (s *Service) AskAgain(ctx context.Context, id int64) error {
 	})
 }
 
-func (s *Service) tell(ctx context.Context, id int64) {
-	if err := s.Progress.Tell(ctx, "request:"+itoa(id), map[string]int64{"id": id}); err != nil {
+func (s *Service) notify(ctx context.Context, id int64) {
+	if err := s.Progress.Publish(ctx, "request:"+itoa(id), map[string]int64{"id": id}); err != nil {
 		s.Log.Error("telling of a request", "request", id, "error", err)
 	}
 }

@@ -19,7 +19,7 @@ import (
 	"plainpelican/testkit"
 )
 
-func ask(w *testkit.World, wanted requests.Wanted) requests.InFull {
+func ask(w *testkit.World, wanted requests.QuoteRequestInput) requests.InFull {
 	var made requests.Made
 	w.Owner.Must("POST", "/api/requests", wanted, &made)
 	return full(w, made.ID)
@@ -36,7 +36,7 @@ func itoa(n int64) string {
 }
 
 // mug is a request to the first source for something that there is not.
-var mug = requests.Wanted{Words: "folding enamel mug with a bamboo sleeve", Details: "bamboo, not rubber", Target: "3.20", Currency: "USD", Market: "US", Units: 150, Sources: []int64{1}}
+var mug = requests.QuoteRequestInput{Words: "folding enamel mug with a bamboo sleeve", Details: "bamboo, not rubber", Target: "3.20", Currency: "USD", Market: "US", Units: 150, Sources: []int64{1}}
 
 func quoted(t *testing.T, w *testkit.World, id int64, n int) (r requests.InFull) {
 	t.Helper()
@@ -94,7 +94,7 @@ func TestAProductNobodyCarriesIsAskedForAndTaken(t *testing.T) {
 		t.Errorf("%s, taken by %q", r.State, r.Offers[0].TakenBy)
 	}
 	// It stays when the whole catalog is compared.
-	if in := w.Swept().Intakes[0]; in.Withdrawn != 0 || in.Seen != testkit.Bazaar.Offers+1 {
+	if in := w.Swept().Imports[0]; in.Withdrawn != 0 || in.Seen != testkit.Bazaar.Offers+1 {
 		t.Errorf("%+v", in)
 	}
 }
@@ -114,7 +114,7 @@ func TestEachSourceIsAskedForItself(t *testing.T) {
 	id := ask(w, aimless).ID
 	r := quoted(t, w, id, 3)
 	testkit.Until(t, "the refusal", func() bool { r = full(w, id); return r.Asked[1].State == "refused" })
-	if !strings.Contains(r.Asked[1].Trouble, "cost to reach") || r.Asked[0].Trouble != "" {
+	if !strings.Contains(r.Asked[1].Error, "cost to reach") || r.Asked[0].Error != "" {
 		t.Errorf("%+v", r.Asked)
 	}
 
@@ -139,14 +139,14 @@ func TestASourceThatIsOutOfOrderIsAskedAgain(t *testing.T) {
 	w.Fault(w.BazaarURL, fault.Plan{ErrorPercent: 100})
 	id := ask(w, mug).ID
 	var r requests.InFull
-	testkit.Until(t, "the trouble", func() bool { r = full(w, id); return r.Asked[0].Trouble != "" })
-	if r.Asked[0].State != "waiting" || !strings.Contains(r.Asked[0].Trouble, "out of order") {
+	testkit.Until(t, "the trouble", func() bool { r = full(w, id); return r.Asked[0].Error != "" })
+	if r.Asked[0].State != "waiting" || !strings.Contains(r.Asked[0].Error, "out of order") {
 		t.Errorf("%+v", r.Asked[0])
 	}
 	w.Fault(w.BazaarURL, fault.Plan{CutAfter: 1, Only: "PUT /requests"}) // its answer is lost after the work was done
 	w.Owner.Must("POST", "/api/requests/"+itoa(id)+"/ask", nil, nil)
 	r = quoted(t, w, id, 3)
-	if r.Asked[0].Trouble != "" {
+	if r.Asked[0].Error != "" {
 		t.Errorf("%+v", r.Asked[0])
 	}
 	w.Owner.Must("POST", "/api/requests/"+itoa(id)+"/withdraw", nil, nil)
@@ -163,9 +163,9 @@ func TestWhatCannotBeAskedIsSaid(t *testing.T) {
 	if problem != nil {
 		t.Fatal(problem)
 	}
-	for field, spoil := range map[string]func(*requests.Wanted){
-		"words": func(r *requests.Wanted) { r.Words = "  " }, "link": func(r *requests.Wanted) { r.Link = "javascript:alert(1)" }, "target": func(r *requests.Wanted) { r.Target = "call" },
-		"currency": func(r *requests.Wanted) { r.Currency = "XYZ" }, "file": func(r *requests.Wanted) { r.File = up.File }, "sources": func(r *requests.Wanted) { r.Sources = []int64{99} },
+	for field, spoil := range map[string]func(*requests.QuoteRequestInput){
+		"words": func(r *requests.QuoteRequestInput) { r.Words = "  " }, "link": func(r *requests.QuoteRequestInput) { r.Link = "javascript:alert(1)" }, "target": func(r *requests.QuoteRequestInput) { r.Target = "call" },
+		"currency": func(r *requests.QuoteRequestInput) { r.Currency = "XYZ" }, "file": func(r *requests.QuoteRequestInput) { r.File = up.File }, "sources": func(r *requests.QuoteRequestInput) { r.Sources = []int64{99} },
 	} {
 		wanted := mug
 		spoil(&wanted)
@@ -173,7 +173,7 @@ func TestWhatCannotBeAskedIsSaid(t *testing.T) {
 			t.Errorf("%s: %+v", field, problem)
 		}
 	}
-	var list []requests.Request
+	var list []requests.QuoteRequest
 	if w.Owner.Must("GET", "/api/requests", nil, &list); len(list) != 0 {
 		t.Errorf("something was kept all the same: %+v", list)
 	}
@@ -209,7 +209,7 @@ func TestTwoInstancesAskOnce(t *testing.T) {
 	seen := map[string]bool{}
 	for _, id := range ids {
 		r := full(w, id)
-		if len(r.Offers) != 3 || r.Asked[0].State != "ended" || r.Asked[0].Trouble != "" {
+		if len(r.Offers) != 3 || r.Asked[0].State != "ended" || r.Asked[0].Error != "" {
 			t.Errorf("%d quotes, %+v", len(r.Offers), r.Asked[0])
 		}
 		for _, q := range r.Offers {
@@ -231,7 +231,7 @@ func TestTwoInstancesAskOnce(t *testing.T) {
 		err := w.App.Pool.QueryRow(t.Context(), `select count(*) from offer where title ilike '%bamboo sleeve%'`).Scan(&n)
 		return err == nil && n == 1
 	})
-	if in := w.Swept().Intakes[0]; in.Seen != testkit.Bazaar.Offers+1 {
+	if in := w.Swept().Imports[0]; in.Seen != testkit.Bazaar.Offers+1 {
 		t.Errorf("%d offers at the source", in.Seen)
 	}
 }

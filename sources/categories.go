@@ -17,7 +17,7 @@ type CategoryName struct {
 	Name     string `json:"name"`
 	Offers   int    `json:"offers"`
 	Path     string `json:"path" doc:"Where it was said to belong; empty where nothing was said, and the supplier's name stands"`
-	SaidBy   string `json:"said_by"`
+	MappedBy string `json:"mapped_by"`
 	Proposal string `json:"proposal" doc:"Where its words say it could belong; empty where they do not"`
 }
 
@@ -30,7 +30,7 @@ type Categories struct {
 // CategoriesOf lists the category names of a source's offers with where they belong.
 func (s *Service) CategoriesOf(ctx context.Context, id int64) (Categories, error) {
 	out := Categories{Names: []CategoryName{}, Tree: []string{}}
-	if _, err := s.one(ctx, id); err != nil {
+	if _, err := s.get(ctx, id); err != nil {
 		return out, err
 	}
 	rows, err := s.Pool.Query(ctx, `select path from category order by path`)
@@ -41,14 +41,14 @@ func (s *Service) CategoriesOf(ctx context.Context, id int64) (Categories, error
 		return out, err
 	}
 	rows, err = s.Pool.Query(ctx, `
-		select n.name, n.offers, coalesce(m.path, ''), coalesce(m.said_by, '') from (
+		select n.name, n.offers, coalesce(m.path, ''), coalesce(m.mapped_by, '') from (
 			select category as name, count(*)::int as offers from offer where source_id = $1 and category <> '' and withdrawn_at is null group by category) n
 		left join category_mapping m on m.source_id = $1 and m.name = n.name order by n.offers desc, n.name limit 5000`, id)
 	if err != nil {
 		return out, err
 	}
 	var c CategoryName
-	_, err = pgx.ForEachRow(rows, []any{&c.Name, &c.Offers, &c.Path, &c.SaidBy}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&c.Name, &c.Offers, &c.Path, &c.MappedBy}, func() error {
 		one := c
 		if one.Path == "" {
 			one.Proposal, _ = category.Propose(one.Name, out.Tree)
@@ -89,15 +89,15 @@ func (s *Service) MapCategories(ctx context.Context, id int64, choices []Categor
 				return err
 			}
 			if _, err := tx.Exec(ctx, `
-				insert into category_mapping (source_id, name, path, said_by) values ($1, $2, $3, $4)
-				on conflict (source_id, name) do update set path = excluded.path, said_by = excluded.said_by`, id, c.Name, path, access.Who(ctx).Name); err != nil {
+				insert into category_mapping (source_id, name, path, mapped_by) values ($1, $2, $3, $4)
+				on conflict (source_id, name) do update set path = excluded.path, mapped_by = excluded.mapped_by`, id, c.Name, path, access.Who(ctx).Name); err != nil {
 				return err
 			}
 		}
 		if _, err := tx.Exec(ctx, `delete from category c where not exists (select from category_mapping m where m.path = c.path)`); err != nil {
 			return err
 		}
-		if err := s.Shelf.Changed(ctx, tx, id); err != nil {
+		if err := s.Offers.NotifySource(ctx, tx, id); err != nil {
 			return err
 		}
 		if err := s.Prices.RepriceAll(ctx, tx, "mapped categories"); err != nil {

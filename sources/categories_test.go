@@ -53,7 +53,7 @@ func TestCategoryNamesAreMappedToOnesOwnTree(t *testing.T) {
 		t.Errorf("priced by rule %d: %v", by, err)
 	}
 	// Another source's names are proposed from their words, and what comes later is mapped alike.
-	list := w.ConnectList(sources.List{Address: w.Serve(wholesale.New(60).Handler()) + "/price-list.csv"})
+	list := w.ConnectList(sources.PriceListInput{Address: w.Serve(wholesale.New(60).Handler()) + "/price-list.csv"})
 	proposed := map[string]string{}
 	for _, n := range of(list.ID).Names {
 		proposed[n.Name] = n.Proposal

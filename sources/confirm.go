@@ -10,26 +10,26 @@ import (
 // maxAsked is how many offers that a marketplace did not list are asked about one by one.
 const maxAsked = 500
 
-// confirm asks a marketplace about each offer that its whole catalog did not list, before any is
+// confirmWithdrawals asks a marketplace about each offer that its whole catalog did not list, before any is
 // withdrawn: a catalog that ends early, or shifts while it is read, leaves out what is still sold.
 // What is still sold is staged as it is now. An import that saw fewer than were announced, or could
 // not ask about all, withdraws only what the source says is gone, and the next one reads everything again.
-func (s *Service) confirm(ctx context.Context, in *intaking) (note string, err error) {
-	if in.source.Kind != "marketplace" || !in.Whole || in.straight {
+func (s *Service) confirmWithdrawals(ctx context.Context, in *activeImport) (note string, err error) {
+	if in.source.Kind != "marketplace" || !in.Full || in.initialLoad {
 		return "", nil
 	}
-	unseen, err := s.Shelf.Unseen(ctx, in.SourceID, in.seen)
+	unseen, err := s.Offers.Unseen(ctx, in.SourceID, in.seen)
 	if err != nil || len(unseen) == 0 {
 		return "", err
 	}
 	full := in.Expected == 0 || in.Seen >= in.Expected
-	gone, still, rejected, asked := s.askAbout(ctx, in, unseen[:min(len(unseen), maxAsked)])
+	gone, still, rejected, asked := s.checkOffers(ctx, in, unseen[:min(len(unseen), maxAsked)])
 	if ctx.Err() != nil {
 		return "", ctx.Err()
 	}
 	if len(still)+len(rejected) > 0 {
 		// They are staged like a page of the catalog; reading has ended, so its cursor stays.
-		b := batch{Page: source.Page{Offers: still, SetAside: rejected, Next: in.cursor, Total: in.Expected}, last: true}
+		b := batch{Page: source.Page{Offers: still, Rejected: rejected, Next: in.cursor, Total: in.Expected}, last: true}
 		if err := s.stage(ctx, in, b); err != nil {
 			return "", err
 		}
@@ -43,11 +43,11 @@ func (s *Service) confirm(ctx context.Context, in *intaking) (note string, err e
 	if full && asked == len(unseen) {
 		return note, nil // each was asked about; those still sold are seen now
 	}
-	in.Whole, in.gone = false, append(in.gone, gone...)
+	in.Full, in.withdrawnNumbers = false, append(in.withdrawnNumbers, gone...)
 	if err := s.save(ctx, s.Pool, in); err != nil {
 		return "", err
 	}
-	if _, err := s.Pool.Exec(ctx, `update source set swept_at = null where id = $1`, in.SourceID); err != nil {
+	if _, err := s.Pool.Exec(ctx, `update source set full_import_at = null where id = $1`, in.SourceID); err != nil {
 		return "", err
 	}
 	if !full {
@@ -56,9 +56,9 @@ func (s *Service) confirm(ctx context.Context, in *intaking) (note string, err e
 	return "The source did not say of each missing offer whether it is still sold, so only what it says is gone was withdrawn. Everything is read again next time.", nil
 }
 
-// askAbout asks about offers one by one and returns the numbers of those that are gone, those that are
+// checkOffers asks about offers one by one and returns the numbers of those that are gone, those that are
 // still sold, those that are there and cannot be read, and how many answers came.
-func (s *Service) askAbout(ctx context.Context, in *intaking, numbers []string) (gone []string, still []source.Offer, rejected []source.Unreadable, asked int) {
+func (s *Service) checkOffers(ctx context.Context, in *activeImport, numbers []string) (gone []string, still []source.Offer, rejected []source.RejectedItem, asked int) {
 	session, _, _, err := s.Open(ctx, in.SourceID)
 	if err != nil {
 		return nil, nil, nil, 0
@@ -68,7 +68,7 @@ func (s *Service) askAbout(ctx context.Context, in *intaking, numbers []string) 
 		switch {
 		case errors.Is(err, source.ErrWithdrawn):
 			gone = append(gone, number)
-		case passing(err) || ctx.Err() != nil:
+		case isTemporary(err) || ctx.Err() != nil:
 			return gone, still, rejected, asked
 		case err == nil && offer.Number == number:
 			still = append(still, offer)
@@ -76,7 +76,7 @@ func (s *Service) askAbout(ctx context.Context, in *intaking, numbers []string) 
 			if err == nil {
 				err = errors.New("the source answers with another offer")
 			}
-			rejected = append(rejected, source.Unreadable{Number: number, Place: number, Reason: err.Error()})
+			rejected = append(rejected, source.RejectedItem{Number: number, Position: number, Reason: err.Error()})
 		}
 		asked++
 	}

@@ -25,34 +25,34 @@ type Credentials struct {
 
 func purpose(address string) string { return "source " + address }
 
-// usualSchedule is how often a marketplace's changes are taken in, until somebody says otherwise.
-const usualSchedule = "FREQ=HOURLY;INTERVAL=6"
+// defaultSchedule is how often a marketplace's changes are taken in, until somebody says otherwise.
+const defaultSchedule = "FREQ=HOURLY;INTERVAL=6"
 
 // Connect checks the credentials with the source, keeps them sealed, and begins an intake.
 // Connecting a known address again replaces its credentials and keeps its offers.
 func (s *Service) Connect(ctx context.Context, in Credentials) (int64, error) {
 	u, err := outgoing.Address(in.Address)
 	if err != nil {
-		return 0, apikit.Problem(422, "address", "%s", words(in.Address, err))
+		return 0, apikit.Problem(422, "address", "%s", errorMessage(in.Address, err))
 	}
 	address := u.String()
 	_, d, err := s.Connector.SignIn(ctx, address, in.ClientID, in.ClientSecret)
 	if err != nil {
-		return 0, apikit.Problem(422, fieldOf(err), "%s", words(address, err))
+		return 0, apikit.Problem(422, credentialField(err), "%s", errorMessage(address, err))
 	}
-	next, err := schedule.Next(usualSchedule, "UTC", time.Now())
+	next, err := schedule.Next(defaultSchedule, "UTC", time.Now())
 	if err != nil {
 		return 0, err
 	}
 	var id int64
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, `
-			insert into source (kind, name, address, client_id, secret, state, requests_per_second, repeats, zone, next_at, takes_requests) values ('marketplace', $1, $2, $3, $4, 'connected', $5, $6, 'UTC', $7, $8)
+			insert into source (kind, name, address, client_id, secret, state, requests_per_second, schedule, time_zone, next_at, takes_requests) values ('marketplace', $1, $2, $3, $4, 'connected', $5, $6, 'UTC', $7, $8)
 			on conflict (address) where address <> '' do update set name = excluded.name, client_id = excluded.client_id, secret = excluded.secret, state = 'connected',
-				requests_per_second = excluded.requests_per_second, takes_requests = excluded.takes_requests, trouble = '', connected_at = now()
-			returning id`, d.Name, address, in.ClientID, s.Box.Seal(purpose(address), in.ClientSecret), d.Limits.RequestsPerSecond, usualSchedule, next, d.TakesRequests).Scan(&id)
+				requests_per_second = excluded.requests_per_second, takes_requests = excluded.takes_requests, error = '', connected_at = now()
+			returning id`, d.Name, address, in.ClientID, s.Box.Seal(purpose(address), in.ClientSecret), d.Limits.RequestsPerSecond, defaultSchedule, next, d.TakesRequests).Scan(&id)
 		if err == nil {
-			err = s.Shelf.Changed(ctx, tx, id)
+			err = s.Offers.NotifySource(ctx, tx, id)
 		}
 		if err != nil {
 			return err
@@ -62,7 +62,7 @@ func (s *Service) Connect(ctx context.Context, in Credentials) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
-	_, err = s.Begin(ctx, id, What{Whole: true})
+	_, err = s.Start(ctx, id, ImportScope{Full: true})
 	return id, err
 }
 
@@ -71,20 +71,20 @@ func (s *Service) Connect(ctx context.Context, in Credentials) (int64, error) {
 func (s *Service) Disconnect(ctx context.Context, id int64) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var name string
-		err := tx.QueryRow(ctx, `update source set state = 'disconnected', secret = null, trouble = '', next_at = null where id = $1 and state = 'connected' returning name`, id).Scan(&name)
+		err := tx.QueryRow(ctx, `update source set state = 'disconnected', secret = null, error = '', next_at = null where id = $1 and state = 'connected' returning name`, id).Scan(&name)
 		if database.Missing(err) {
 			return apikit.NotFound("source")
 		}
 		if err != nil {
 			return err
 		}
-		if err := s.dropHeld(ctx, tx, id); err != nil {
+		if err := s.discardPending(ctx, tx, id); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `update intake set state = 'failed', trouble = 'The source was disconnected.', finished_at = now() where source_id = $1 and state in ('waiting', 'running')`, id); err != nil {
+		if _, err := tx.Exec(ctx, `update import_run set state = 'failed', error = 'The source was disconnected.', finished_at = now() where source_id = $1 and state in ('waiting', 'running')`, id); err != nil {
 			return err
 		}
-		if err := s.Shelf.Changed(ctx, tx, id); err != nil {
+		if err := s.Offers.NotifySource(ctx, tx, id); err != nil {
 			return err
 		}
 		return members.Audit(ctx, tx, "disconnected source", name, nil, nil)
@@ -113,23 +113,23 @@ func (s *Service) Open(ctx context.Context, id int64) (session *source.Session, 
 	return session, name, address, err
 }
 
-// CatchUpArgs is the job that takes in what has changed at a source, after what is under way.
-type CatchUpArgs struct{ SourceID int64 }
+// ImportChangesArgs is the job that takes in what has changed at a source, after what is under way.
+type ImportChangesArgs struct{ SourceID int64 }
 
 // Kind names the job.
-func (CatchUpArgs) Kind() string { return "catch_up" }
+func (ImportChangesArgs) Kind() string { return "import_changes" }
 
 // InsertOpts puts it into its queue.
-func (CatchUpArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "intake"} }
+func (ImportChangesArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "import"} }
 
-// CatchUp has what has changed at a source taken in, once the transaction is through.
-func (s *Service) CatchUp(ctx context.Context, tx pgx.Tx, id int64) error {
-	return s.Jobs.Add(ctx, tx, CatchUpArgs{id}, nil)
+// ImportChanges has what has changed at a source taken in, once the transaction is through.
+func (s *Service) ImportChanges(ctx context.Context, tx pgx.Tx, id int64) error {
+	return s.Jobs.Add(ctx, tx, ImportChangesArgs{id}, nil)
 }
 
-func (s *Service) catchUp(ctx context.Context, id int64) error {
+func (s *Service) importChanges(ctx context.Context, id int64) error {
 	var held, busy bool
-	err := s.Pool.QueryRow(ctx, `select exists (select from intake where source_id = $1 and state = 'held'), exists (select from intake where source_id = $1 and state in ('waiting', 'running'))`, id).Scan(&held, &busy)
+	err := s.Pool.QueryRow(ctx, `select exists (select from import_run where source_id = $1 and state = 'needs_approval'), exists (select from import_run where source_id = $1 and state in ('waiting', 'running'))`, id).Scan(&held, &busy)
 	switch {
 	case err != nil:
 		return err
@@ -138,14 +138,14 @@ func (s *Service) catchUp(ctx context.Context, id int64) error {
 	case busy:
 		return river.JobSnooze(5 * time.Second)
 	}
-	if _, err = s.Begin(ctx, id, What{}); apikit.IsProblem(err) {
+	if _, err = s.Start(ctx, id, ImportScope{}); apikit.IsProblem(err) {
 		return nil // disconnected, or another has just begun
 	}
 	return err
 }
 
-// Trouble says in the words of the job why a source could not be spoken to.
-func Trouble(address string, err error) string { return words(address, err) }
+// ErrorMessage says in the words of the job why a source could not be spoken to.
+func ErrorMessage(address string, err error) string { return errorMessage(address, err) }
 
 type openSession struct {
 	session *source.Session
@@ -166,7 +166,7 @@ func (s *Service) StillSold(ctx context.Context, sourceID int64, number string) 
 			return true, err
 		}
 		if err != nil {
-			return true, errors.New(words(address, err))
+			return true, errors.New(errorMessage(address, err))
 		}
 		kept = openSession{session, time.Now().Add(10 * time.Minute)}
 		s.sessions.Store(sourceID, kept)

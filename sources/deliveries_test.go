@@ -43,12 +43,12 @@ func TestSecondDeliveriesOfSmallSuppliers(t *testing.T) {
 	}{
 		{"the same again", whole, "finished", "", 1150, 10},
 		{"one is gone", priceList(9, "eur", usual), "finished", "", 1150, 9},
-		{"nine of ten are gone", priceList(1, "eur", usual), "held", "9 offers of 10 would be withdrawn", 1150, 10},
-		{"ten times a hundredfold", priceList(10, "eur", func(i int) (string, int) { return fmt.Sprintf("%d50.00", i+2), 7 }), "held", "10 offers of 10 would change their cost", 1150, 10},
-		{"one cost slips by a decimal", priceList(10, "eur", changed(9, "115.00")), "held", "1 offer with a cost that moves 5 times or more", 1150, 10},
-		{"another currency", priceList(10, "eur", func(i int) (string, int) { return fmt.Sprintf("%d.50 USD", i+2), 7 }), "held", "would be priced in another currency, as USD in place of EUR", 1150, 10},
-		{"no stock any more", priceList(10, "eur", func(i int) (string, int) { cost, _ := usual(i); return cost, 0 }), "held", "10 offers of 10 with stock would have none", 1150, 10},
-		{"cut short", whole[:strings.LastIndex(whole, "S9")+8], "held", "seems to end within its last row", 1150, 10},
+		{"nine of ten are gone", priceList(1, "eur", usual), "needs_approval", "9 offers of 10 would be withdrawn", 1150, 10},
+		{"ten times a hundredfold", priceList(10, "eur", func(i int) (string, int) { return fmt.Sprintf("%d50.00", i+2), 7 }), "needs_approval", "10 offers of 10 would change their cost", 1150, 10},
+		{"one cost slips by a decimal", priceList(10, "eur", changed(9, "115.00")), "needs_approval", "1 offer with a cost that moves 5 times or more", 1150, 10},
+		{"another currency", priceList(10, "eur", func(i int) (string, int) { return fmt.Sprintf("%d.50 USD", i+2), 7 }), "needs_approval", "would be priced in another currency, as USD in place of EUR", 1150, 10},
+		{"no stock any more", priceList(10, "eur", func(i int) (string, int) { cost, _ := usual(i); return cost, 0 }), "needs_approval", "10 offers of 10 with stock would have none", 1150, 10},
+		{"cut short", whole[:strings.LastIndex(whole, "S9")+8], "needs_approval", "seems to end within its last row", 1150, 10},
 		{"every row rejected", priceList(10, "eur", func(int) (string, int) { return "on request", 7 }), "failed", "All 10 rows were rejected", 1150, 10},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -57,9 +57,9 @@ func TestSecondDeliveriesOfSmallSuppliers(t *testing.T) {
 			if problem != nil {
 				t.Fatal(problem)
 			}
-			source := w.ConnectList(sources.List{File: up.File, Name: up.Name})
+			source := w.ConnectList(sources.PriceListInput{File: up.File, Name: up.Name})
 			if source.Offers != 10 {
-				t.Fatalf("%+v", source.Intakes[0])
+				t.Fatalf("%+v", source.Imports[0])
 			}
 			list := c.list
 			if c.name == "cut short" { // and one is missing
@@ -72,10 +72,10 @@ func TestSecondDeliveriesOfSmallSuppliers(t *testing.T) {
 			path := fmt.Sprintf("/api/sources/%d/files", source.ID)
 			w.Owner.Must("POST", path, up, nil)
 			after := w.Source("Northlight Wholesale")
-			in := after.Intakes[0]
-			said := in.Trouble
-			if in.Hold != nil {
-				said = in.Hold.Reason
+			in := after.Imports[0]
+			said := in.Error
+			if in.Approval != nil {
+				said = in.Approval.Reason
 			}
 			if in.State != c.state || !strings.Contains(said, c.words) || c.words == "" && said != "" || after.Offers != c.offers {
 				t.Errorf("%s %q, %d offers", in.State, said, after.Offers)
@@ -83,12 +83,12 @@ func TestSecondDeliveriesOfSmallSuppliers(t *testing.T) {
 			if got := costOf(t, w, "S9"); c.offers == 10 && got != c.cost {
 				t.Errorf("S9 costs %d", got)
 			}
-			if c.state != "held" {
+			if c.state != "needs_approval" {
 				return
 			}
 			// What was approved goes in, whichever reason it waited for.
-			w.Owner.Must("POST", fmt.Sprintf("/api/intakes/%d/decide", in.ID), map[string]bool{"go_on": true}, nil)
-			if in := w.Source("Northlight Wholesale").Intakes[0]; in.State != "finished" {
+			w.Owner.Must("POST", fmt.Sprintf("/api/imports/%d/decide", in.ID), map[string]bool{"approve": true}, nil)
+			if in := w.Source("Northlight Wholesale").Imports[0]; in.State != "finished" {
 				t.Errorf("approved: %+v", in)
 			}
 			if c.name == "one cost slips by a decimal" && costOf(t, w, "S9") != 11500 {
@@ -109,23 +109,23 @@ func TestACostThatMovesFarWaitsAlone(t *testing.T) {
 			return fmt.Sprintf("%d.%d", i+2, others), 7
 		})
 	}
-	send := func(text string) sources.Intake {
+	send := func(text string) sources.ImportRun {
 		up, problem := w.Owner.Send("list.csv", []byte(text))
 		if problem != nil {
 			t.Fatal(problem)
 		}
 		id := w.Source("Northlight Wholesale").ID
 		w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/files", id), up, nil)
-		return w.Source("Northlight Wholesale").Intakes[0]
+		return w.Source("Northlight Wholesale").Imports[0]
 	}
 	up, problem := w.Owner.Send("list.csv", []byte(list("11.50", 50)))
 	if problem != nil {
 		t.Fatal(problem)
 	}
-	w.ConnectList(sources.List{File: up.File, Name: up.Name})
+	w.ConnectList(sources.PriceListInput{File: up.File, Name: up.Name})
 	text := strings.Replace(list("1150", 50), "S3,Thing number 3,5.50", "S3,Thing number 3,5.60", 1)
-	if in := send(text); in.State != "held" || in.Hold.Kind != "prices" || len(in.Hold.Examples) != 1 || in.Hold.Examples[0].Number != "S9" {
-		t.Fatalf("%+v %+v", in, in.Hold)
+	if in := send(text); in.State != "needs_approval" || in.Approval.Kind != "prices" || len(in.Approval.Examples) != 1 || in.Approval.Examples[0].Number != "S9" {
+		t.Fatalf("%+v %+v", in, in.Approval)
 	}
 	if costOf(t, w, "S3") != 560 || costOf(t, w, "S9") != 1150 {
 		t.Errorf("S3 %d, S9 %d", costOf(t, w, "S3"), costOf(t, w, "S9"))
@@ -150,7 +150,7 @@ func TestPricesOfAListInThreeCurrencies(t *testing.T) {
 	if problem != nil {
 		t.Fatal(problem)
 	}
-	w.ConnectList(sources.List{File: up.File, Name: up.Name})
+	w.ConnectList(sources.PriceListInput{File: up.File, Name: up.Name})
 	var said string
 	if err := w.App.Pool.QueryRow(t.Context(), `select string_agg(concat_ws(' ', number, cost, list_price, min_advertised, prices_in), ', ' order by number) from offer_variant`).Scan(&said); err != nil || said != "S1 300 900 750 USDGBP, S2 400 0 0 " {
 		t.Fatalf("%s %v", said, err)
@@ -178,7 +178,7 @@ func TestAListWithOpenQuestionsIsNotConnected(t *testing.T) {
 	if problem != nil {
 		t.Fatal(problem)
 	}
-	list := sources.List{File: up.File, Name: up.Name}
+	list := sources.PriceListInput{File: up.File, Name: up.Name}
 	looked := w.Look(list)
 	layout := looked.Layout
 	layout.Country, layout.Supplier, layout.Processing = "DE", "Northlight Wholesale", landed.Days{Min: 1, Max: 2}
@@ -187,14 +187,14 @@ func TestAListWithOpenQuestionsIsNotConnected(t *testing.T) {
 	for _, step := range []struct{ words, key, answer string }{
 		{"Which of these do you pay?", "cost", "3"}, {"What is a price for?", "price_for", "pack"}, {"Which currency are the costs in?", "currency", "EUR"},
 	} {
-		problem := w.Owner.Ask("POST", "/api/lists", list, nil)
+		problem := w.Owner.Ask("POST", "/api/price-lists", list, nil)
 		if problem == nil || problem.Status != 422 || problem.Field() != "questions" || problem.Detail != step.words {
 			t.Fatalf("%+v, want %s", problem, step.words)
 		}
 		layout.Answers[step.key] = step.answer
 	}
 	layout.Currency, layout.PerPack = "USD", false // what follows from the answers is not taken as given
-	w.Owner.Must("POST", "/api/lists", list, nil)
+	w.Owner.Must("POST", "/api/price-lists", list, nil)
 	source := w.Source("Northlight Wholesale")
 	if source.Offers != 1 || costOf(t, w, "S1") != 20 || source.Layout.Currency != "EUR" || !source.Layout.PerPack {
 		t.Errorf("%d offers at %d, %+v", source.Offers, costOf(t, w, "S1"), source.Layout)

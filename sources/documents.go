@@ -9,7 +9,7 @@ import (
 
 	"plainpelican/connect/pricelist"
 	"plainpelican/connect/ubl"
-	"plainpelican/platform/turns"
+	"plainpelican/platform/throttle"
 )
 
 func kindOf(l *pricelist.Layout) string {
@@ -23,9 +23,9 @@ func termsOf(l *pricelist.Layout) ubl.Terms {
 	return ubl.Terms{Supplier: l.Supplier, Country: l.Country, Processing: l.Processing, Deliveries: l.Deliveries}
 }
 
-// lookDocument shows the first lines of a UBL catalogue as the offers that they would become.
-func lookDocument(file *os.File, given *pricelist.Layout, hints pricelist.Hints) (*pricelist.Look, error) {
-	look := &pricelist.Look{Sheets: []string{}, Notes: []string{}, Columns: []pricelist.ColumnLook{}, Head: []pricelist.HeadRow{}, Preview: []pricelist.PreviewOffer{}, Questions: []pricelist.Question{}, Unread: []pricelist.UnreadColumn{}}
+// analyzeDocument shows the first lines of a UBL catalogue as the offers that they would become.
+func analyzeDocument(file *os.File, given *pricelist.Layout, hints pricelist.Hints) (*pricelist.Analysis, error) {
+	look := &pricelist.Analysis{Sheets: []string{}, Notes: []string{}, Columns: []pricelist.ColumnLook{}, Head: []pricelist.HeadRow{}, Preview: []pricelist.PreviewOffer{}, Questions: []pricelist.Question{}, Unread: []pricelist.UnreadColumn{}}
 	look.Layout = pricelist.Layout{Supplier: hints.Supplier, Processing: pricelist.NotSaid, Answers: map[string]string{}}
 	if given != nil {
 		look.Layout = *given
@@ -44,9 +44,9 @@ func lookDocument(file *os.File, given *pricelist.Layout, hints pricelist.Hints)
 		if err != nil {
 			return nil, err
 		}
-		for _, u := range item.SetAside {
+		for _, u := range item.Rejected {
 			look.Bad++
-			look.Preview = append(look.Preview, pricelist.PreviewOffer{Place: look.Rows, Number: u.Number, Trouble: u.Reason, Options: []string{}, Variants: []pricelist.PreviewVariant{}, Cells: []string{u.Content}})
+			look.Preview = append(look.Preview, pricelist.PreviewOffer{Row: look.Rows, Number: u.Number, Error: u.Reason, Options: []string{}, Variants: []pricelist.PreviewVariant{}, Cells: []string{u.Content}})
 		}
 		if item.Offer != nil {
 			if look.Rows++; l.Currency == "" { // of what is typed beside it
@@ -61,28 +61,28 @@ func lookDocument(file *os.File, given *pricelist.Layout, hints pricelist.Hints)
 		l.Supplier = r.Supplier
 	}
 	look.Rows = 0 // how many there are in all is not known before they are read
-	look.Field, look.Trouble = l.Check()
+	look.Field, look.Error = l.Check()
 	return look, nil
 }
 
 // documentFeed reads a catalogue document; its cursor counts the items that were read.
 type documentFeed struct {
-	file   *os.File
-	reader *ubl.Reader
-	done   int
-	turns  *turns.Turns
+	file     *os.File
+	reader   *ubl.Reader
+	done     int
+	throttle *throttle.Throttle
 }
 
-func (s *Service) openDocument(file *os.File, in *intaking) (feed, error) {
+func (s *Service) openDocument(file *os.File, in *activeImport) (feed, error) {
 	if in.source.Layout == nil {
-		return nil, errAsk{"Say first what the document does not say of its supplier."}
+		return nil, errNeedsDecision{"First say what the document does not say of its supplier."}
 	}
 	reader, err := ubl.New(file, termsOf(in.source.Layout))
 	if err != nil {
 		_ = file.Close()
-		return nil, listWords(err)
+		return nil, listError(err)
 	}
-	d := &documentFeed{file: file, reader: reader, turns: s.Turns}
+	d := &documentFeed{file: file, reader: reader, throttle: s.Throttle}
 	done, err := strconv.Atoi(in.cursor)
 	if err != nil {
 		return d, nil // at the beginning
@@ -90,7 +90,7 @@ func (s *Service) openDocument(file *os.File, in *intaking) (feed, error) {
 	for ; d.done < done; d.done++ {
 		if _, err := reader.Next(); err != nil {
 			d.close()
-			return nil, listWords(err)
+			return nil, listError(err)
 		}
 	}
 	return d, nil
@@ -99,7 +99,7 @@ func (s *Service) openDocument(file *os.File, in *intaking) (feed, error) {
 func (d *documentFeed) close() { _ = d.file.Close() }
 
 func (d *documentFeed) next(ctx context.Context) (b batch, err error) {
-	err = d.turns.Do(ctx, func() error {
+	err = d.throttle.Do(ctx, func() error {
 		b, err = d.read(ctx)
 		return err
 	})
@@ -107,22 +107,22 @@ func (d *documentFeed) next(ctx context.Context) (b batch, err error) {
 }
 
 func (d *documentFeed) read(ctx context.Context) (batch, error) {
-	b := batch{rows: []row{}}
-	for range d.turns.Slice(listBatch) {
+	b := batch{rows: []sourceRow{}}
+	for range d.throttle.BatchSize(listBatch) {
 		item, err := d.reader.Next()
 		if errors.Is(err, io.EOF) {
 			b.last = true
 			break
 		}
 		if err != nil {
-			return b, listWords(err)
+			return b, listError(err)
 		}
 		d.done++
 		if item.Offer != nil {
 			b.Offers = append(b.Offers, *item.Offer)
-			b.rows = append(b.rows, row{"line of " + item.Offer.Number, []string{}})
+			b.rows = append(b.rows, sourceRow{"line of " + item.Offer.Number, []string{}})
 		}
-		b.SetAside = append(b.SetAside, item.SetAside...)
+		b.Rejected = append(b.Rejected, item.Rejected...)
 	}
 	b.Next = strconv.Itoa(d.done)
 	return b, ctx.Err()

@@ -11,7 +11,7 @@ import (
 	"plainpelican/connect/pricelist"
 	"plainpelican/connect/source"
 	"plainpelican/connect/ubl"
-	"plainpelican/platform/turns"
+	"plainpelican/platform/throttle"
 )
 
 // feed is a supplier's catalog being read.
@@ -27,34 +27,34 @@ type batch struct {
 	last bool
 	// cutShort is true where the file ends within its last row.
 	cutShort bool
-	rows     []row // of the offers, where they come from a price list
+	rows     []sourceRow // of the offers, where they come from a price list
 
 	links []LinkResult // of pasted links
 
-	// unbuilt are products of a price list that are built only where they differ.
-	unbuilt []pricelist.Item
-	build   func(pricelist.Item) pricelist.Item
+	// lazy are products of a price list that are built only where they differ.
+	lazy  []pricelist.Item
+	build func(pricelist.Item) pricelist.Item
 }
 
-type row struct {
-	place string
-	cells []string
+type sourceRow struct {
+	position string
+	cells    []string
 }
 
-// errAsk is a failure that a person can decide about.
-type errAsk struct{ reason string }
+// errNeedsDecision is a failure that a person can decide about.
+type errNeedsDecision struct{ reason string }
 
-func (e errAsk) Error() string { return e.reason }
+func (e errNeedsDecision) Error() string { return e.reason }
 
 // open opens what an intake reads, where it was left.
-func (s *Service) open(ctx context.Context, in *intaking) (feed, error) {
+func (s *Service) open(ctx context.Context, in *activeImport) (feed, error) {
 	if in.source.Kind == "marketplace" {
 		session, _, _, err := s.Open(ctx, in.SourceID)
 		if err != nil {
 			return nil, err
 		}
 		since := ""
-		if !in.Whole {
+		if !in.Full {
 			err := s.Pool.QueryRow(ctx, `select as_of from source where id = $1`, in.SourceID).Scan(&since)
 			if err != nil {
 				return nil, err
@@ -77,13 +77,13 @@ func (s *Service) open(ctx context.Context, in *intaking) (feed, error) {
 		_ = file.Close()
 		return nil, err
 	}
-	_, err = s.Pool.Exec(ctx, `update intake set columns = $2 where id = $1`, in.ID, f.reader.Names())
+	_, err = s.Pool.Exec(ctx, `update import_run set columns = $2 where id = $1`, in.ID, f.reader.Names())
 	return f, err
 }
 
 // openFile opens the file of an intake; one that has none is fetched. A zip of pictures is
 // unpacked, and the list taken in its place.
-func (s *Service) openFile(ctx context.Context, in *intaking) (*os.File, error) {
+func (s *Service) openFile(ctx context.Context, in *activeImport) (*os.File, error) {
 	for unpacked := false; ; unpacked = true {
 		if in.file == "" {
 			hash, name, err := s.fetch(ctx, in)
@@ -91,7 +91,7 @@ func (s *Service) openFile(ctx context.Context, in *intaking) (*os.File, error) 
 				return nil, err
 			}
 			in.file, in.FileName = hash, name
-			if _, err := s.Pool.Exec(ctx, `update intake set file = $2, file_name = $3 where id = $1`, in.ID, hash, name); err != nil {
+			if _, err := s.Pool.Exec(ctx, `update import_run set file = $2, file_name = $3 where id = $1`, in.ID, hash, name); err != nil {
 				return nil, err
 			}
 		}
@@ -113,13 +113,13 @@ func (s *Service) openFile(ctx context.Context, in *intaking) (*os.File, error) 
 
 // marketFeed reads a marketplace page by page.
 type marketFeed struct {
-	session *source.Session
-	cursor  string
-	since   string
-	met     map[string]bool // cursors, so that pages that go round in a circle are noticed
+	session     *source.Session
+	cursor      string
+	since       string
+	seenCursors map[string]bool // cursors, so that pages that go round in a circle are noticed
 }
 
-var errCircle = errors.New("the source names the same page of its catalog again")
+var errCursorLoop = errors.New("the source names the same page of its catalog again")
 
 func (m *marketFeed) close() {}
 
@@ -129,9 +129,9 @@ func (m *marketFeed) next(ctx context.Context) (batch, error) {
 		return batch{}, err
 	}
 	last := page.Next == ""
-	m.met[m.cursor] = true
-	if !last && m.met[page.Next] {
-		return batch{}, errCircle
+	m.seenCursors[m.cursor] = true
+	if !last && m.seenCursors[page.Next] {
+		return batch{}, errCursorLoop
 	}
 	m.cursor = page.Next
 	if m.since != "" {
@@ -140,27 +140,27 @@ func (m *marketFeed) next(ctx context.Context) (batch, error) {
 	return batch{Page: page, last: last}, nil
 }
 
-// ahead reads a feed's next batches while the one before is being staged.
-type ahead struct {
+// prefetcher reads a feed's next batches while the one before is being staged.
+type prefetcher struct {
 	feed  feed
-	ready chan read
+	ready chan batchResult
 	stop  context.CancelFunc
 }
 
-type read struct {
+type batchResult struct {
 	batch batch
 	err   error
 }
 
-func readAhead(ctx context.Context, f feed) *ahead {
+func prefetch(ctx context.Context, f feed) *prefetcher {
 	ctx, stop := context.WithCancel(ctx)
-	a := &ahead{f, make(chan read, 1), stop}
+	a := &prefetcher{f, make(chan batchResult, 1), stop}
 	go func() {
 		defer close(a.ready)
 		for {
 			b, err := f.next(ctx)
 			select {
-			case a.ready <- read{b, err}:
+			case a.ready <- batchResult{b, err}:
 			case <-ctx.Done():
 				return
 			}
@@ -172,7 +172,7 @@ func readAhead(ctx context.Context, f feed) *ahead {
 	return a
 }
 
-func (a *ahead) next() (batch, error) {
+func (a *prefetcher) next() (batch, error) {
 	r, open := <-a.ready
 	if !open {
 		return batch{}, context.Canceled
@@ -181,7 +181,7 @@ func (a *ahead) next() (batch, error) {
 }
 
 // close waits until the reading has ended, so that nothing reads a file that is closed.
-func (a *ahead) close() {
+func (a *prefetcher) close() {
 	a.stop()
 	for range a.ready {
 		continue
@@ -191,37 +191,37 @@ func (a *ahead) close() {
 
 // listFeed reads a price list; its cursor counts the items that were read.
 type listFeed struct {
-	file   *os.File
-	reader *pricelist.Reader
-	done   int
-	total  int
-	build  func(pricelist.Item) pricelist.Item
-	turns  *turns.Turns
+	file     *os.File
+	reader   *pricelist.Reader
+	done     int
+	total    int
+	build    func(pricelist.Item) pricelist.Item
+	throttle *throttle.Throttle
 }
 
-func (s *Service) openList(ctx context.Context, file *os.File, in *intaking) (*listFeed, error) {
+func (s *Service) openList(ctx context.Context, file *os.File, in *activeImport) (*listFeed, error) {
 	if in.source.Layout == nil {
-		return nil, errAsk{"Say first what the columns of this list hold."}
+		return nil, errNeedsDecision{"First say what the columns of this list hold."}
 	}
 	var together bool // as they were the last time: it need not be read twice to know
 	if err := s.Pool.QueryRow(ctx, `select rows_together from source where id = $1`, in.SourceID).Scan(&together); err != nil {
 		return nil, err
 	}
-	together = together && !in.straight
+	together = together && !in.initialLoad
 	reader, err := pricelist.Open(ctx, file, in.source.Layout, together)
 	if err != nil {
-		return nil, listWords(err)
+		return nil, listError(err)
 	}
 	if !together && reader.Together() {
 		if _, err := s.Pool.Exec(ctx, `update source set rows_together = true where id = $1 and not rows_together`, in.SourceID); err != nil {
 			return nil, err
 		}
 	}
-	if reader.Pictures, err = s.sentPictures(ctx, s.Pool, in.SourceID); err != nil {
+	if reader.Pictures, err = s.uploadedPictures(ctx, s.Pool, in.SourceID); err != nil {
 		return nil, err
 	}
-	f := &listFeed{file: file, reader: reader, total: reader.Total(), build: reader.Builder(), turns: s.Turns}
-	reader.Lazy = !in.straight
+	f := &listFeed{file: file, reader: reader, total: reader.Total(), build: reader.Builder(), throttle: s.Throttle}
+	reader.Lazy = !in.initialLoad
 	done, err := strconv.Atoi(in.cursor)
 	if err != nil {
 		return f, nil // at the beginning
@@ -229,7 +229,7 @@ func (s *Service) openList(ctx context.Context, file *os.File, in *intaking) (*l
 	for f.done < done {
 		if _, err := reader.Next(); err != nil {
 			f.close()
-			return nil, listWords(err)
+			return nil, listError(err)
 		}
 		f.done++
 	}
@@ -244,7 +244,7 @@ func (l *listFeed) close() {
 const listBatch = 4000
 
 func (l *listFeed) next(ctx context.Context) (b batch, err error) {
-	err = l.turns.Do(ctx, func() error {
+	err = l.throttle.Do(ctx, func() error {
 		b, err = l.read(ctx)
 		return err
 	})
@@ -252,19 +252,19 @@ func (l *listFeed) next(ctx context.Context) (b batch, err error) {
 }
 
 func (l *listFeed) read(ctx context.Context) (batch, error) {
-	b := batch{rows: []row{}}
-	for range l.turns.Slice(listBatch) {
+	b := batch{rows: []sourceRow{}}
+	for range l.throttle.BatchSize(listBatch) {
 		item, err := l.reader.Next()
 		if errors.Is(err, io.EOF) {
 			b.last, b.cutShort = true, l.reader.CutShort()
 			break
 		}
 		if err != nil {
-			return b, listWords(err)
+			return b, listError(err)
 		}
 		l.done++
-		if item.Offer == nil && len(item.SetAside) == 0 {
-			b.unbuilt = append(b.unbuilt, item)
+		if item.Offer == nil && len(item.Rejected) == 0 {
+			b.lazy = append(b.lazy, item)
 			continue
 		}
 		b.add(item)
@@ -277,18 +277,18 @@ func (l *listFeed) read(ctx context.Context) (batch, error) {
 func (b *batch) add(item pricelist.Item) {
 	if item.Offer != nil {
 		b.Offers = append(b.Offers, *item.Offer)
-		b.rows = append(b.rows, row{fmt.Sprintf("row %d", item.Place), item.Cells})
+		b.rows = append(b.rows, sourceRow{fmt.Sprintf("row %d", item.Row), item.Cells})
 	}
-	for _, a := range item.SetAside {
-		b.SetAside = append(b.SetAside, a.Unreadable)
+	for _, a := range item.Rejected {
+		b.Rejected = append(b.Rejected, a.RejectedItem)
 	}
 }
 
-// listWords turns what is wrong with a list into what is said of it.
-func listWords(err error) error {
+// listError turns what is wrong with a list into what is said of it.
+func listError(err error) error {
 	var changed pricelist.ErrLayout
 	if errors.As(err, &changed) {
-		return errAsk{changed.Reason}
+		return errNeedsDecision{changed.Reason}
 	}
 	if errors.Is(err, pricelist.ErrXML) {
 		return problem(pricelist.ErrNotATable)

@@ -16,12 +16,12 @@ import (
 	"plainpelican/platform/spreadsheet"
 )
 
-// SetAside is an item that an intake could not use.
-type SetAside struct {
-	Place   string   `json:"place"`
-	Reason  string   `json:"reason"`
-	Content string   `json:"content"`
-	Cells   []string `json:"cells" doc:"The row, where it is one of a price list"`
+// RejectedRow is an item that an intake could not use.
+type RejectedRow struct {
+	Position string   `json:"position"`
+	Reason   string   `json:"reason"`
+	Content  string   `json:"content"`
+	Cells    []string `json:"cells" doc:"The row, where it is one of a price list"`
 }
 
 // Connected names the source that was connected.
@@ -41,53 +41,53 @@ func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Owner, http.MethodPost, "/api/sources/{id}/disconnect", "disconnectSource", "Disconnect a source", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
 		return nil, s.Disconnect(ctx, in.ID)
 	})
-	apikit.Register(a, access.Owner, http.MethodPut, "/api/sources/{id}", "keepSource", "Change a source's name, schedule and limits, or pause it", func(ctx context.Context, in *struct {
+	apikit.Register(a, access.Owner, http.MethodPut, "/api/sources/{id}", "updateSource", "Change a source's name, schedule and limits, or pause it", func(ctx context.Context, in *struct {
 		apikit.ByID
-		Body Habits
+		Body SourceSettings
 	}) (*apikit.None, error) {
-		return nil, s.Keep(ctx, in.ID, in.Body)
+		return nil, s.SaveSettings(ctx, in.ID, in.Body)
 	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/sources/{id}/intakes", "beginIntake", "Take a source's catalog in: its changes, or all of it", func(ctx context.Context, in *struct {
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/sources/{id}/imports", "startImport", "Import a source's catalog: its changes, or all of it", func(ctx context.Context, in *struct {
 		apikit.ByID
-		Whole bool `query:"whole"`
-	}) (*apikit.Body[Intake], error) {
-		return apikit.OK(s.Begin(ctx, in.ID, What{Whole: in.Whole}))
+		Whole bool `query:"full"`
+	}) (*apikit.Body[ImportRun], error) {
+		return apikit.OK(s.Start(ctx, in.ID, ImportScope{Full: in.Whole}))
 	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/intakes/{id}/decide", "decideIntake", "Go on with an intake that is held, or drop it", func(ctx context.Context, in *struct {
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/imports/{id}/decide", "decideImport", "Approve an import that needs it, or discard it", func(ctx context.Context, in *struct {
 		apikit.ByID
 		Body struct {
-			GoOn bool `json:"go_on"`
+			GoOn bool `json:"approve"`
 		}
 	}) (*apikit.None, error) {
 		return nil, s.Decide(ctx, in.ID, in.Body.GoOn)
 	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/intakes/{id}/set-aside", "listSetAside", "What an intake set aside, with the reasons", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[[]SetAside], error) {
-		rows, err := s.Pool.Query(ctx, `select place, reason, content, cells from set_aside where intake_id = $1 order by id limit 1000`, in.ID)
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/imports/{id}/rejected", "listRejected", "What an import rejected, with the reasons", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[[]RejectedRow], error) {
+		rows, err := s.Pool.Query(ctx, `select position, reason, content, cells from rejected_row where import_id = $1 order by id limit 1000`, in.ID)
 		if err != nil {
 			return nil, err
 		}
-		return apikit.OK(pgx.CollectRows(rows, pgx.RowToStructByPos[SetAside]))
+		return apikit.OK(pgx.CollectRows(rows, pgx.RowToStructByPos[RejectedRow]))
 	})
-	a.Raw(access.Fulfiller, http.MethodGet, "/api/intakes/{id}/set-aside.csv", s.downloadSetAside)
+	a.Raw(access.Fulfiller, http.MethodGet, "/api/imports/{id}/rejected.csv", s.downloadRejected)
 	a.Raw(access.Editor, http.MethodPost, "/api/files", s.upload)
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/lists/look", "lookAtList", "Look at a price list: how it is written, what its columns hold, its first rows as offers", func(ctx context.Context, in *struct{ Body List }) (*apikit.Body[Looked], error) {
-		return apikit.OK(s.Look(ctx, in.Body))
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/price-lists/analyze", "analyzeList", "Analyze a price list: how it is written, what its columns hold, its first rows as offers", func(ctx context.Context, in *struct{ Body PriceListInput }) (*apikit.Body[Analysis], error) {
+		return apikit.OK(s.Analyze(ctx, in.Body))
 	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/lists/deliveries", "readDeliveries", "Read a table of what delivery costs", func(ctx context.Context, in *struct{ Body Freight }) (*apikit.Body[Deliveries], error) {
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/price-lists/deliveries", "readDeliveries", "Read a table of what delivery costs", func(ctx context.Context, in *struct{ Body DeliveryTable }) (*apikit.Body[DeliveryResult], error) {
 		return apikit.OK(s.ReadDeliveries(ctx, in.Body))
 	})
-	apikit.Register(a, access.Owner, http.MethodPost, "/api/lists", "connectList", "Connect a price list", func(ctx context.Context, in *struct{ Body List }) (*apikit.Body[Connected], error) {
+	apikit.Register(a, access.Owner, http.MethodPost, "/api/price-lists", "connectList", "Connect a price list", func(ctx context.Context, in *struct{ Body PriceListInput }) (*apikit.Body[Connected], error) {
 		id, err := s.ConnectList(ctx, in.Body)
 		return apikit.OK(Connected{id}, err)
 	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/links", "pasteLinks", "Take the products of pasted links in, one a line", func(ctx context.Context, in *struct {
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/links", "importLinks", "Import the products of pasted links, one a line", func(ctx context.Context, in *struct {
 		Body struct {
 			Links string `json:"links" maxLength:"200000"`
 		}
-	}) (*apikit.Body[Intake], error) {
-		return apikit.OK(s.Paste(ctx, in.Body.Links))
+	}) (*apikit.Body[ImportRun], error) {
+		return apikit.OK(s.ImportLinks(ctx, in.Body.Links))
 	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/intakes/{id}/links", "listLinkResults", "What came of each pasted link", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[[]LinkResult], error) {
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/imports/{id}/links", "listLinkResults", "What came of each pasted link", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[[]LinkResult], error) {
 		return apikit.OK(s.LinkResults(ctx, in.ID))
 	})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/sources/{id}/categories", "listCategories", "A source's category names and where they belong in the seller's own tree", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Categories], error) {
@@ -102,55 +102,55 @@ func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Owner, http.MethodPost, "/api/sources/{id}/connect", "reconnectList", "Connect a price list again", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
 		return nil, s.Reconnect(ctx, in.ID)
 	})
-	apikit.Register(a, access.Editor, http.MethodPut, "/api/sources/{id}/layout", "saveLayout", "Say anew how a list is read", func(ctx context.Context, in *struct {
+	apikit.Register(a, access.Editor, http.MethodPut, "/api/sources/{id}/layout", "saveLayout", "Change how a list is read", func(ctx context.Context, in *struct {
 		apikit.ByID
 		Body pricelist.Layout
 	}) (*apikit.None, error) {
 		return nil, s.SaveLayout(ctx, in.ID, in.Body)
 	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/sources/{id}/look", "lookAtSource", "Look at a list's newest file by its layout", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Looked], error) {
-		return apikit.OK(s.lookAgain(ctx, in.ID))
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/sources/{id}/analysis", "analyzeSource", "Analyze a list's newest file by its layout", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Analysis], error) {
+		return apikit.OK(s.analyzeNewest(ctx, in.ID))
 	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/sources/{id}/files", "sendFile", "Take a new file of a list in, or some rows of it that were mended", func(ctx context.Context, in *struct {
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/sources/{id}/files", "importFile", "Import a new file of a list, or corrected rows of it", func(ctx context.Context, in *struct {
 		apikit.ByID
-		Part bool `query:"part" doc:"Only some rows: what is missing is not withdrawn"`
-		Body Upload
-	}) (*apikit.Body[Intake], error) {
-		return apikit.OK(s.Send(ctx, in.ID, in.Body, in.Part))
+		Part bool `query:"partial" doc:"Only some rows: what is missing is not withdrawn"`
+		Body UploadedFile
+	}) (*apikit.Body[ImportRun], error) {
+		return apikit.OK(s.ImportFile(ctx, in.ID, in.Body, in.Part))
 	})
 }
 
-// lookAgain shows the file of a list's newest intake. A list that has changed is looked at
+// analyzeNewest shows the file of a list's newest intake. A list that has changed is looked at
 // anew: what was said of columns that are still there is kept.
-func (s *Service) lookAgain(ctx context.Context, id int64) (Looked, error) {
-	var in List
+func (s *Service) analyzeNewest(ctx context.Context, id int64) (Analysis, error) {
+	var in PriceListInput
 	var layout *pricelist.Layout
 	err := s.Pool.QueryRow(ctx, `
-		select i.file, i.file_name, x.layout, x.address from intake i join source x on x.id = i.source_id where x.id = $1 and i.file <> '' and i.whole order by i.id desc limit 1`, id).
+		select i.file, i.file_name, x.layout, x.address from import_run i join source x on x.id = i.source_id where x.id = $1 and i.file <> '' and i.is_full order by i.id desc limit 1`, id).
 		Scan(&in.File, &in.Name, &layout, &in.Address)
 	if database.Missing(err) {
-		return Looked{}, apikit.NotFound("price list")
+		return Analysis{}, apikit.NotFound("price list")
 	}
 	if err != nil || layout == nil {
-		return Looked{}, err
+		return Analysis{}, err
 	}
 	in.Layout = layout
-	looked, err := s.Look(ctx, in)
+	looked, err := s.Analyze(ctx, in)
 	if err == nil && pricelist.Same(looked.Columns, layout.Columns) {
 		return looked, nil
 	}
 	in.Layout = nil
-	anew, err := s.Look(ctx, in)
+	anew, err := s.Analyze(ctx, in)
 	if err != nil {
 		return anew, err
 	}
 	in.Layout = anew.Layout.Keep(layout)
-	return s.Look(ctx, in)
+	return s.Analyze(ctx, in)
 }
 
-// downloadSetAside writes what an intake set aside as CSV, to be mended and sent again: the
+// downloadRejected writes what an intake set aside as CSV, to be mended and sent again: the
 // columns of the list, with the place and the reason behind them.
-func (s *Service) downloadSetAside(w http.ResponseWriter, r *http.Request) {
+func (s *Service) downloadRejected(w http.ResponseWriter, r *http.Request) {
 	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
 	if err != nil {
 		http.NotFound(w, r)
@@ -158,13 +158,13 @@ func (s *Service) downloadSetAside(w http.ResponseWriter, r *http.Request) {
 	}
 	ctx := r.Context()
 	var names []string
-	if err := s.Pool.QueryRow(ctx, `select columns from intake where id = $1`, id).Scan(&names); err != nil {
+	if err := s.Pool.QueryRow(ctx, `select columns from import_run where id = $1`, id).Scan(&names); err != nil {
 		http.NotFound(w, r)
 		return
 	}
-	rows, err := s.Pool.Query(ctx, `select place, reason, content, cells from set_aside where intake_id = $1 order by id`, id)
+	rows, err := s.Pool.Query(ctx, `select position, reason, content, cells from rejected_row where import_id = $1 order by id`, id)
 	if err != nil {
-		http.Error(w, onOurSide, http.StatusInternalServerError)
+		http.Error(w, internalErrorMessage, http.StatusInternalServerError)
 		return
 	}
 	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
@@ -175,9 +175,9 @@ func (s *Service) downloadSetAside(w http.ResponseWriter, r *http.Request) {
 	if !isList {
 		names = []string{"item"}
 	}
-	_ = out.Write(append(names, "set aside: place", "set aside: reason"))
-	var item SetAside
-	_, err = pgx.ForEachRow(rows, []any{&item.Place, &item.Reason, &item.Content, &item.Cells}, func() error {
+	_ = out.Write(append(names, "rejected: position", "rejected: reason"))
+	var item RejectedRow
+	_, err = pgx.ForEachRow(rows, []any{&item.Position, &item.Reason, &item.Content, &item.Cells}, func() error {
 		cells := item.Cells
 		if !isList {
 			cells = []string{item.Content}
@@ -189,10 +189,10 @@ func (s *Service) downloadSetAside(w http.ResponseWriter, r *http.Request) {
 			}
 		}
 		item.Cells = nil
-		return out.Write(append(line, item.Place, item.Reason))
+		return out.Write(append(line, item.Position, item.Reason))
 	})
 	if err != nil {
-		s.Log.Error("writing what was set aside", "intake", id, "error", err)
+		s.Log.Error("writing rejected rows", "import", id, "error", err)
 	}
 	out.Flush()
 }

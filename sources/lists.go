@@ -25,15 +25,15 @@ import (
 	"plainpelican/platform/outgoing"
 )
 
-// MostFileBytes is how large a file of offers may be.
-const MostFileBytes = 3 << 29 // 1.5 GiB
+// MaxFileBytes is how large a file of offers may be.
+const MaxFileBytes = 3 << 29 // 1.5 GiB
 
-var tooLarge = fmt.Sprintf("The file is larger than %.1f GB, the most that can be taken in. Split it, or send it as XLSX.", float64(MostFileBytes)/(1<<30))
+var tooLarge = fmt.Sprintf("The file is larger than %.1f GB, the most that can be imported. Split it, or send it as XLSX.", float64(MaxFileBytes)/(1<<30))
 
 func problem(err error) error { return apikit.Problem(422, "file", "%s", apikit.Sentence(err)) }
 
-// Upload is a file that was sent, and not used yet.
-type Upload struct {
+// UploadedFile is a file that was sent, and not used yet.
+type UploadedFile struct {
 	File string `json:"file" doc:"Names the file in later requests"`
 	Name string `json:"name"`
 	Size int64  `json:"size" doc:"Bytes"`
@@ -42,11 +42,11 @@ type Upload struct {
 // upload keeps the body of a request as a file.
 func (s *Service) upload(w http.ResponseWriter, r *http.Request) {
 	name := path.Base(strings.ReplaceAll(r.URL.Query().Get("name"), `\`, "/"))
-	if r.ContentLength > MostFileBytes {
+	if r.ContentLength > MaxFileBytes {
 		apikit.WriteProblem(w, http.StatusRequestEntityTooLarge, "file", tooLarge)
 		return
 	}
-	hash, size, err := s.Blobs.PutStream(http.MaxBytesReader(w, r.Body, MostFileBytes))
+	hash, size, err := s.Blobs.PutStream(http.MaxBytesReader(w, r.Body, MaxFileBytes))
 	var over *http.MaxBytesError
 	switch {
 	case errors.As(err, &over):
@@ -63,31 +63,31 @@ func (s *Service) upload(w http.ResponseWriter, r *http.Request) {
 			apikit.WriteProblem(w, http.StatusServiceUnavailable, "file", apikit.DatabaseAway)
 			return
 		}
-		apikit.WriteJSON(w, http.StatusOK, Upload{hash, name, size})
+		apikit.WriteJSON(w, http.StatusOK, UploadedFile{hash, name, size})
 	}
 }
 
-// List is a price list to be looked at or connected: a file, or the address it is fetched from.
-type List struct {
-	File    string            `json:"file" maxLength:"64" doc:"An uploaded file"`
-	Address string            `json:"address" maxLength:"2000" doc:"Where the list is fetched from; empty where it is uploaded"`
-	Name    string            `json:"name" maxLength:"200"`
-	Layout  *pricelist.Layout `json:"layout,omitempty" doc:"What was corrected of what was found; absent to find all anew"`
-	Store   int64             `json:"store" doc:"Whose currency is taken where the list names none; 0 for none"`
-	Repeats string            `json:"repeats" maxLength:"300" doc:"RFC 5545 rule of when it is fetched again"`
-	Zone    string            `json:"zone" maxLength:"60"`
+// PriceListInput is a price list to be looked at or connected: a file, or the address it is fetched from.
+type PriceListInput struct {
+	File     string            `json:"file" maxLength:"64" doc:"An uploaded file"`
+	Address  string            `json:"address" maxLength:"2000" doc:"Where the list is fetched from; empty where it is uploaded"`
+	Name     string            `json:"name" maxLength:"200"`
+	Layout   *pricelist.Layout `json:"layout,omitempty" doc:"What was corrected of what was found; absent to detect everything afresh"`
+	Store    int64             `json:"store" doc:"Whose currency is taken where the list names none; 0 for none"`
+	Schedule string            `json:"schedule" maxLength:"300" doc:"RFC 5545 rule of when it is fetched again"`
+	TimeZone string            `json:"time_zone" maxLength:"60"`
 }
 
-// Looked is what was found out about a list, with the file that was looked at.
-type Looked struct {
+// Analysis is what was found out about a list, with the file that was looked at.
+type Analysis struct {
 	File string `json:"file"`
 	Name string `json:"name"`
-	pricelist.Look
+	pricelist.Analysis
 }
 
-// Look finds out how a list is written and what its columns hold, and shows its first rows.
-func (s *Service) Look(ctx context.Context, in List) (Looked, error) {
-	out := Looked{File: in.File, Name: in.Name}
+// Analyze finds out how a list is written and what its columns hold, and shows its first rows.
+func (s *Service) Analyze(ctx context.Context, in PriceListInput) (Analysis, error) {
+	out := Analysis{File: in.File, Name: in.Name}
 	hints := pricelist.Hints{}
 	if in.File == "" {
 		var err error
@@ -95,7 +95,7 @@ func (s *Service) Look(ctx context.Context, in List) (Looked, error) {
 			if apikit.IsProblem(err) {
 				return out, err
 			}
-			return out, apikit.Problem(422, "address", "%s", fileWords(in.Address, err))
+			return out, apikit.Problem(422, "address", "%s", fileErrorMessage(in.Address, err))
 		}
 	}
 	file, err := s.file(out.File)
@@ -109,17 +109,17 @@ func (s *Service) Look(ctx context.Context, in List) (Looked, error) {
 			return out, err
 		}
 	}
-	look, err := pricelist.LookAt(ctx, file, in.Layout, hints)
+	look, err := pricelist.Analyze(ctx, file, in.Layout, hints)
 	if errors.Is(err, pricelist.ErrXML) {
-		look, err = lookDocument(file, in.Layout, hints)
+		look, err = analyzeDocument(file, in.Layout, hints)
 	}
 	if err != nil {
-		if changed := (errAsk{}); errors.As(listWords(err), &changed) {
+		if changed := (errNeedsDecision{}); errors.As(listError(err), &changed) {
 			return out, apikit.Problem(422, "layout", "%s", changed.reason)
 		}
-		return out, listWords(err)
+		return out, listError(err)
 	}
-	out.Look = *look
+	out.Analysis = *look
 	return out, nil
 }
 
@@ -148,11 +148,11 @@ func supplierName(file string) string {
 }
 
 // ConnectList makes a source of a price list and begins to take it in.
-func (s *Service) ConnectList(ctx context.Context, in List) (int64, error) {
+func (s *Service) ConnectList(ctx context.Context, in PriceListInput) (int64, error) {
 	if in.Layout == nil {
-		return 0, apikit.Problem(422, "layout", "Say first what the columns of this list hold.")
+		return 0, apikit.Problem(422, "layout", "First say what the columns of this list hold.")
 	}
-	layout, err := s.settled(ctx, in)
+	layout, err := s.checkedLayout(ctx, in)
 	if err != nil {
 		return 0, err
 	}
@@ -160,7 +160,7 @@ func (s *Service) ConnectList(ctx context.Context, in List) (int64, error) {
 	if in.Address != "" {
 		u, err := fileAddress(in.Address)
 		if err != nil {
-			return 0, apikit.Problem(422, "address", "%s", words(in.Address, err))
+			return 0, apikit.Problem(422, "address", "%s", errorMessage(in.Address, err))
 		}
 		address = u
 	}
@@ -174,12 +174,12 @@ func (s *Service) ConnectList(ctx context.Context, in List) (int64, error) {
 		if err != nil {
 			return err
 		}
-		if address != "" && in.Repeats != "" {
-			if err := setNext(ctx, tx, id, in.Repeats, in.Zone); err != nil {
-				return apikit.Problem(422, "repeats", "%s", apikit.Sentence(err))
+		if address != "" && in.Schedule != "" {
+			if err := setNext(ctx, tx, id, in.Schedule, in.TimeZone); err != nil {
+				return apikit.Problem(422, "schedule", "%s", apikit.Sentence(err))
 			}
 		}
-		if _, err := s.begin(ctx, tx, id, What{Whole: true, File: in.File, FileName: in.Name}); err != nil {
+		if _, err := s.start(ctx, tx, id, ImportScope{Full: true, File: in.File, FileName: in.Name}); err != nil {
 			return err
 		}
 		return members.Audit(ctx, tx, "connected source", layout.Supplier, nil, map[string]string{"address": address, "file": in.Name})
@@ -187,12 +187,12 @@ func (s *Service) ConnectList(ctx context.Context, in List) (int64, error) {
 	return id, err
 }
 
-// settled is a layout as what was answered makes it. It is a problem where a list leaves something open that a cost, a
+// checkedLayout is a layout as what was answered makes it. It is a problem where a list leaves something open that a cost, a
 // stock or a weight stands on.
-func (s *Service) settled(ctx context.Context, in List) (*pricelist.Layout, error) {
-	looked, err := s.Look(ctx, in)
-	if err == nil && looked.Trouble != "" {
-		err = apikit.Problem(422, looked.Field, "%s", looked.Trouble)
+func (s *Service) checkedLayout(ctx context.Context, in PriceListInput) (*pricelist.Layout, error) {
+	looked, err := s.Analyze(ctx, in)
+	if err == nil && looked.Error != "" {
+		err = apikit.Problem(422, looked.Field, "%s", looked.Error)
 	}
 	return &looked.Layout, err
 }
@@ -201,7 +201,7 @@ func (s *Service) settled(ctx context.Context, in List) (*pricelist.Layout, erro
 func (s *Service) Reconnect(ctx context.Context, id int64) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var name, rule, zone string
-		err := tx.QueryRow(ctx, `update source set state = 'connected', trouble = '', connected_at = now() where id = $1 and state = 'disconnected' and kind <> 'marketplace' returning name, repeats, zone`, id).Scan(&name, &rule, &zone)
+		err := tx.QueryRow(ctx, `update source set state = 'connected', error = '', connected_at = now() where id = $1 and state = 'disconnected' and kind <> 'marketplace' returning name, schedule, time_zone`, id).Scan(&name, &rule, &zone)
 		if database.Missing(err) {
 			return apikit.NotFound("disconnected list")
 		}
@@ -211,7 +211,7 @@ func (s *Service) Reconnect(ctx context.Context, id int64) error {
 		if err := setNext(ctx, tx, id, rule, zone); err != nil {
 			return err
 		}
-		if err := s.Shelf.Changed(ctx, tx, id); err != nil {
+		if err := s.Offers.NotifySource(ctx, tx, id); err != nil {
 			return err
 		}
 		return members.Audit(ctx, tx, "connected source", name, nil, nil)
@@ -221,13 +221,13 @@ func (s *Service) Reconnect(ctx context.Context, id int64) error {
 // SaveLayout says anew how a source's list is read, and takes the file of its newest intake in by
 // that, which is the one that was looked at.
 func (s *Service) SaveLayout(ctx context.Context, id int64, l pricelist.Layout) error {
-	var newest List
-	err := s.Pool.QueryRow(ctx, `select file, file_name from intake where source_id = $1 and file <> '' and whole order by id desc limit 1`, id).Scan(&newest.File, &newest.Name)
+	var newest PriceListInput
+	err := s.Pool.QueryRow(ctx, `select file, file_name from import_run where source_id = $1 and file <> '' and is_full order by id desc limit 1`, id).Scan(&newest.File, &newest.Name)
 	if err != nil && !database.Missing(err) {
 		return err
 	}
 	if newest.Layout = &l; newest.File != "" {
-		settled, err := s.settled(ctx, newest)
+		settled, err := s.checkedLayout(ctx, newest)
 		if err != nil {
 			return err
 		}
@@ -237,16 +237,16 @@ func (s *Service) SaveLayout(ctx context.Context, id int64, l pricelist.Layout) 
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var name string
-		err := tx.QueryRow(ctx, `update source set layout = $2, trouble = '' where id = $1 and kind in ('price list', 'catalogue document') and state = 'connected' returning name`, id, l).Scan(&name)
+		err := tx.QueryRow(ctx, `update source set layout = $2, error = '' where id = $1 and kind in ('price list', 'catalogue document') and state = 'connected' returning name`, id, l).Scan(&name)
 		if database.Missing(err) {
 			return apikit.NotFound("price list")
 		}
 		if err != nil {
 			return err
 		}
-		_, err = s.begin(ctx, tx, id, What{Whole: true, File: newest.File, FileName: newest.Name})
+		_, err = s.start(ctx, tx, id, ImportScope{Full: true, File: newest.File, FileName: newest.Name})
 		if database.Taken(err) {
-			return apikit.Problem(409, "", "An intake of this source is on its way. Wait until it has ended.")
+			return apikit.Problem(409, "", "An import of this source is under way. Wait until it has ended.")
 		}
 		if err != nil {
 			return err
@@ -255,51 +255,51 @@ func (s *Service) SaveLayout(ctx context.Context, id int64, l pricelist.Layout) 
 	})
 }
 
-// Send takes a new file of a source in: the whole list, or only some rows that were mended.
-func (s *Service) Send(ctx context.Context, id int64, up Upload, part bool) (Intake, error) {
+// ImportFile takes a new file of a source in: the whole list, or only some rows that were mended.
+func (s *Service) ImportFile(ctx context.Context, id int64, up UploadedFile, part bool) (ImportRun, error) {
 	file, err := s.file(up.File)
 	if err != nil {
-		return Intake{}, err
+		return ImportRun{}, err
 	}
 	_ = file.Close()
 	var kind string
 	if err := s.Pool.QueryRow(ctx, `select kind from source where id = $1`, id).Scan(&kind); err != nil {
-		return Intake{}, apikit.NotFound("source")
+		return ImportRun{}, apikit.NotFound("source")
 	}
 	if kind != "price list" && kind != "catalogue document" {
-		return Intake{}, apikit.Problem(409, "file", "This source is not taken in from a file.")
+		return ImportRun{}, apikit.Problem(409, "file", "This source is not imported from a file.")
 	}
-	in, err := s.Begin(ctx, id, What{Whole: !part, Part: part, File: up.File, FileName: up.Name})
+	in, err := s.Start(ctx, id, ImportScope{Full: !part, Partial: part, File: up.File, FileName: up.Name})
 	return in, err
 }
 
-// Freight is a table of deliveries that was sent as a file of its own.
-type Freight struct {
+// DeliveryTable is a table of deliveries that was sent as a file of its own.
+type DeliveryTable struct {
 	File     string `json:"file" maxLength:"64" doc:"An uploaded file"`
 	Currency string `json:"currency" maxLength:"3" doc:"Taken where the table names none"`
 }
 
-// Deliveries are what was read of such a table.
-type Deliveries struct {
+// DeliveryResult are what was read of such a table.
+type DeliveryResult struct {
 	Deliveries []landed.Delivery `json:"deliveries"`
 	Notes      []string          `json:"notes" doc:"Rows that could not be used, and why"`
 }
 
 // ReadDeliveries reads a table of deliveries; nothing is kept.
-func (s *Service) ReadDeliveries(ctx context.Context, in Freight) (Deliveries, error) {
+func (s *Service) ReadDeliveries(ctx context.Context, in DeliveryTable) (DeliveryResult, error) {
 	file, err := s.file(in.File)
 	if err != nil {
-		return Deliveries{}, err
+		return DeliveryResult{}, err
 	}
 	defer func() { _ = file.Close() }()
 	list, notes, err := pricelist.DeliveriesOf(ctx, file, in.Currency)
 	if errors.Is(err, pricelist.ErrNoDeliveries) {
-		return Deliveries{}, problem(err)
+		return DeliveryResult{}, problem(err)
 	}
 	if err != nil {
-		return Deliveries{}, listWords(err)
+		return DeliveryResult{}, listError(err)
 	}
-	return Deliveries{list, append([]string{}, notes...)}, nil
+	return DeliveryResult{list, append([]string{}, notes...)}, nil
 }
 
 // fileAddress reads the address of a file, which unlike that of a server has a path.
@@ -316,13 +316,13 @@ func fileAddress(typed string) (string, error) {
 }
 
 // fetch downloads a source's file.
-func (s *Service) fetch(ctx context.Context, in *intaking) (hash, name string, err error) {
+func (s *Service) fetch(ctx context.Context, in *activeImport) (hash, name string, err error) {
 	if in.source.Address == "" {
 		return "", "", apikit.Problem(409, "file", "This list has no address. Send its newest file.")
 	}
 	hash, name, _, err = s.download(ctx, in.source.Address)
 	if err != nil && !apikit.IsProblem(err) && !blobs.Fault(err) && ctx.Err() == nil {
-		err = &fetchError{fileWords(in.source.Address, err), err}
+		err = &fetchError{fileErrorMessage(in.source.Address, err), err}
 	}
 	return hash, name, err
 }
@@ -335,7 +335,7 @@ func (s *Service) download(ctx context.Context, typed string) (hash, name, chars
 	}
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Minute)
 	defer cancel()
-	err = s.Connector.Client.Download(ctx, address, MostFileBytes, func(answer *http.Response) error {
+	err = s.Connector.Client.Download(ctx, address, MaxFileBytes, func(answer *http.Response) error {
 		var err error
 		if _, parameters, err := mime.ParseMediaType(answer.Header.Get("Content-Type")); err == nil {
 			charset = parameters["charset"]
@@ -346,8 +346,8 @@ func (s *Service) download(ctx context.Context, typed string) (hash, name, chars
 	return hash, path.Base(address), charset, err
 }
 
-// fileWords says why a file could not be fetched.
-func fileWords(address string, err error) string {
+// fileErrorMessage says why a file could not be fetched.
+func fileErrorMessage(address string, err error) string {
 	var status outgoing.ErrStatus
 	switch {
 	case errors.As(err, &status) && (status == http.StatusNotFound || status == http.StatusGone):
@@ -359,5 +359,5 @@ func fileWords(address string, err error) string {
 	case errors.Is(err, outgoing.ErrTooLarge):
 		return tooLarge
 	}
-	return words(address, err)
+	return errorMessage(address, err)
 }

@@ -31,7 +31,7 @@ func TestAPriceListIsLookedAtAndTakenIn(t *testing.T) {
 	for _, name := range []string{"/price-list.csv", "/price-list.xlsx"} {
 		t.Run(name, func(t *testing.T) {
 			w, _, address := northlight(t)
-			looked := w.Look(sources.List{Address: address + name})
+			looked := w.Look(sources.PriceListInput{Address: address + name})
 			got := map[pricelist.Field]string{}
 			for _, c := range looked.Columns {
 				got[c.Field] = c.Header
@@ -45,9 +45,9 @@ func TestAPriceListIsLookedAtAndTakenIn(t *testing.T) {
 			if looked.Layout.Currency != "EUR" || looked.Layout.Grouping != pricelist.ByParent || looked.Good == 0 || len(looked.Preview) == 0 {
 				t.Errorf("%+v", looked.Layout)
 			}
-			source := w.ConnectList(sources.List{Address: address + name})
-			in := source.Intakes[0]
-			if in.State != "finished" || in.Added != 60 || in.SetAside < 2 || source.Offers != 60 || source.Kind != "price list" {
+			source := w.ConnectList(sources.PriceListInput{Address: address + name})
+			in := source.Imports[0]
+			if in.State != "finished" || in.Added != 60 || in.Rejected < 2 || source.Offers != 60 || source.Kind != "price list" {
 				t.Fatalf("%+v", in)
 			}
 			var cost int64
@@ -57,8 +57,8 @@ func TestAPriceListIsLookedAtAndTakenIn(t *testing.T) {
 			}
 			w.AwaitOffers(60)
 			before := versions(t, w)
-			w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/intakes", source.ID), nil, nil)
-			if again := w.Source("Northlight Wholesale").Intakes[0]; again.Unchanged != 60 || again.Added+again.Changed+again.Withdrawn != 0 {
+			w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/imports", source.ID), nil, nil)
+			if again := w.Source("Northlight Wholesale").Imports[0]; again.Unchanged != 60 || again.Added+again.Changed+again.Withdrawn != 0 {
 				t.Errorf("again: %+v", again)
 			}
 			if versions(t, w) != before {
@@ -70,11 +70,11 @@ func TestAPriceListIsLookedAtAndTakenIn(t *testing.T) {
 
 func TestRowsSetAsideAreDownloadedMendedAndSentAgain(t *testing.T) {
 	w, _, address := northlight(t)
-	source := w.ConnectList(sources.List{Address: address + "/price-list.csv"})
-	answer := get(t, w, fmt.Sprintf("/api/intakes/%d/set-aside.csv", source.Intakes[0].ID))
+	source := w.ConnectList(sources.PriceListInput{Address: address + "/price-list.csv"})
+	answer := get(t, w, fmt.Sprintf("/api/imports/%d/rejected.csv", source.Imports[0].ID))
 	read := csv.NewReader(strings.NewReader(strings.TrimPrefix(answer, "\ufeff")))
 	rows, err := read.ReadAll()
-	if err != nil || len(rows) != source.Intakes[0].SetAside+1 {
+	if err != nil || len(rows) != source.Imports[0].Rejected+1 {
 		t.Fatalf("%d rows: %v", len(rows), err)
 	}
 	var mended strings.Builder
@@ -98,9 +98,9 @@ func TestRowsSetAsideAreDownloadedMendedAndSentAgain(t *testing.T) {
 	if problem != nil {
 		t.Fatal(problem)
 	}
-	w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/files?part=true", source.ID), up, nil)
-	in := w.Source("Northlight Wholesale").Intakes[0]
-	if in.State != "finished" || in.SetAside != 0 || in.Withdrawn != 0 || in.Added+in.Changed == 0 || in.Whole {
+	w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/files?partial=true", source.ID), up, nil)
+	in := w.Source("Northlight Wholesale").Imports[0]
+	if in.State != "finished" || in.Rejected != 0 || in.Withdrawn != 0 || in.Added+in.Changed == 0 || in.Full {
 		t.Errorf("%+v", in)
 	}
 }
@@ -130,32 +130,32 @@ func get(t *testing.T, w *testkit.World, path string) string {
 
 func TestAChangedListIsAskedAbout(t *testing.T) {
 	w, n, address := northlight(t)
-	source := w.ConnectList(sources.List{Address: address + "/price-list.csv"})
+	source := w.ConnectList(sources.PriceListInput{Address: address + "/price-list.csv"})
 	n.Set(0, true)
-	w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/intakes", source.ID), nil, nil)
+	w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/imports", source.ID), nil, nil)
 	held := w.Source("Northlight Wholesale")
-	if in := held.Intakes[0]; in.State != "held" || in.Hold.Kind != "layout" || !strings.Contains(held.Trouble, "its column “Net price €” is not there any more") || held.Offers != 60 {
+	if in := held.Imports[0]; in.State != "needs_approval" || in.Approval.Kind != "layout" || !strings.Contains(held.Error, "its column “Net price €” is not there any more") || held.Offers != 60 {
 		t.Fatalf("%+v", held)
 	}
-	var looked sources.Looked
-	w.Owner.Must("GET", fmt.Sprintf("/api/sources/%d/look", source.ID), nil, &looked)
-	if looked.Trouble != "" || looked.Layout.Supplier != "Northlight Wholesale" || looked.Layout.Country != "DE" {
-		t.Errorf("what was said before is forgotten: %q %+v", looked.Trouble, looked.Layout)
+	var looked sources.Analysis
+	w.Owner.Must("GET", fmt.Sprintf("/api/sources/%d/analysis", source.ID), nil, &looked)
+	if looked.Error != "" || looked.Layout.Supplier != "Northlight Wholesale" || looked.Layout.Country != "DE" {
+		t.Errorf("what was said before is forgotten: %q %+v", looked.Error, looked.Layout)
 	}
 	w.Owner.Must("PUT", fmt.Sprintf("/api/sources/%d/layout", source.ID), looked.Layout, nil)
 	in := w.Source("Northlight Wholesale")
-	if in.Intakes[0].State != "held" && in.Intakes[0].Changed == 0 {
-		t.Errorf("by the new layout: %+v", in.Intakes[0])
+	if in.Imports[0].State != "needs_approval" && in.Imports[0].Changed == 0 {
+		t.Errorf("by the new layout: %+v", in.Imports[0])
 	}
 	// The costs are in another currency: all are repriced, which is asked about.
-	if h := in.Intakes[0].Hold; h == nil || h.Kind != "shares" || h.Repriced < 50 {
-		t.Errorf("%+v", in.Intakes[0])
+	if h := in.Imports[0].Approval; h == nil || h.Kind != "shares" || h.Repriced < 50 {
+		t.Errorf("%+v", in.Imports[0])
 	}
 }
 
 func TestAListThatCannotBeTakenIn(t *testing.T) {
 	w, _, address := northlight(t)
-	source := w.ConnectList(sources.List{Address: address + "/price-list.csv"})
+	source := w.ConnectList(sources.PriceListInput{Address: address + "/price-list.csv"})
 	inward := w.Serve(http.RedirectHandler("http://10.1.2.3/list.csv", http.StatusFound))
 	login := w.Serve(http.HandlerFunc(func(rw http.ResponseWriter, _ *http.Request) {
 		_, _ = io.WriteString(rw, "<!doctype html><form>Sign in")
@@ -163,16 +163,16 @@ func TestAListThatCannotBeTakenIn(t *testing.T) {
 	for _, c := range []struct{ address, words string }{
 		{address + "/no-such-list.csv", "There is no file at"}, {login, "perhaps one that asks to sign in"}, {inward, "is a private address"}, {"nonsense", "Nothing answers at"}, {"ftp://x/y.csv", "is not a web address"},
 	} {
-		problem := w.Owner.Ask("POST", "/api/lists/look", sources.List{Address: c.address}, nil)
+		problem := w.Owner.Ask("POST", "/api/price-lists/analyze", sources.PriceListInput{Address: c.address}, nil)
 		if problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, c.words) {
 			t.Errorf("%s: %+v", c.address, problem)
 		}
 	}
 	for _, plan := range []fault.Plan{{Empty: true}, {Truncate: true}, {Down: true}} {
 		w.Fault(address, plan)
-		w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/intakes", source.ID), nil, nil)
+		w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/imports", source.ID), nil, nil)
 		after := w.Source("Northlight Wholesale")
-		if after.Intakes[0].State == "finished" || after.Offers != 60 || after.Trouble == "" {
+		if after.Imports[0].State == "finished" || after.Offers != 60 || after.Error == "" {
 			t.Errorf("%+v: %+v", plan, after)
 		}
 	}
@@ -180,10 +180,10 @@ func TestAListThatCannotBeTakenIn(t *testing.T) {
 	if problem != nil {
 		t.Fatal(problem)
 	}
-	if problem := w.Owner.Ask("POST", "/api/lists/look", sources.List{File: up.File}, nil); problem == nil || problem.Field() != "file" || problem.Detail != "The file is empty." {
+	if problem := w.Owner.Ask("POST", "/api/price-lists/analyze", sources.PriceListInput{File: up.File}, nil); problem == nil || problem.Field() != "file" || problem.Detail != "The file is empty." {
 		t.Errorf("%+v", problem)
 	}
-	if problem := w.Owner.Ask("POST", "/api/lists", sources.List{File: strings.Repeat("0", 64), Layout: source.Layout}, nil); problem == nil || problem.Status != 404 {
+	if problem := w.Owner.Ask("POST", "/api/price-lists", sources.PriceListInput{File: strings.Repeat("0", 64), Layout: source.Layout}, nil); problem == nil || problem.Status != 404 {
 		t.Errorf("a file that is not there: %+v", problem)
 	}
 }
@@ -192,21 +192,21 @@ func TestACatalogueDocumentIsTakenIn(t *testing.T) {
 	w := testkit.Start(t)
 	corvane := wholesale.Corvane(60)
 	address := w.Serve(corvane.Handler()) + "/catalogue.xml"
-	looked := w.Look(sources.List{Address: address})
+	looked := w.Look(sources.PriceListInput{Address: address})
 	if looked.Layout.Format != "ubl" || looked.Layout.Supplier != "Corvane Supply" || looked.Field != "country" || len(looked.Preview) < 40 || looked.Bad == 0 {
 		t.Fatalf("%+v", looked.Layout)
 	}
 	layout := looked.Layout
 	layout.Country, layout.Processing = "SE", landed.Days{Min: 1, Max: 2}
-	w.Owner.Must("POST", "/api/lists", sources.List{File: looked.File, Address: address, Name: looked.Name, Layout: &layout}, nil)
+	w.Owner.Must("POST", "/api/price-lists", sources.PriceListInput{File: looked.File, Address: address, Name: looked.Name, Layout: &layout}, nil)
 	source := w.Source("Corvane Supply")
-	if in := source.Intakes[0]; source.Kind != "catalogue document" || in.State != "finished" || in.Added < 58 || in.SetAside == 0 {
+	if in := source.Imports[0]; source.Kind != "catalogue document" || in.State != "finished" || in.Added < 58 || in.Rejected == 0 {
 		t.Fatalf("%+v", source)
 	}
 	before := versions(t, w)
-	again := func() sources.Intake {
-		w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/intakes", source.ID), nil, nil)
-		return w.Source("Corvane Supply").Intakes[0]
+	again := func() sources.ImportRun {
+		w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/imports", source.ID), nil, nil)
+		return w.Source("Corvane Supply").Imports[0]
 	}
 	if in := again(); in.Unchanged != source.Offers || versions(t, w) != before {
 		t.Errorf("unchanged offers were written again: %+v", in)
@@ -223,17 +223,17 @@ func TestACatalogueDocumentIsTakenIn(t *testing.T) {
 
 func TestAListIsDisconnectedAndConnectedAgain(t *testing.T) {
 	w, _, address := northlight(t)
-	source := w.ConnectList(sources.List{Address: address + "/price-list.csv", Repeats: "FREQ=DAILY;BYHOUR=6;BYMINUTE=0", Zone: "Europe/Berlin"})
-	if source.NextAt == nil || source.Zone != "Europe/Berlin" {
+	source := w.ConnectList(sources.PriceListInput{Address: address + "/price-list.csv", Schedule: "FREQ=DAILY;BYHOUR=6;BYMINUTE=0", TimeZone: "Europe/Berlin"})
+	if source.NextAt == nil || source.TimeZone != "Europe/Berlin" {
 		t.Errorf("%+v", source)
 	}
 	w.AwaitOffers(60)
 	path := fmt.Sprintf("/api/sources/%d", source.ID)
-	if problem := w.Owner.Ask("POST", "/api/lists", sources.List{File: strings.Repeat("a", 64), Address: address + "/price-list.csv", Layout: source.Layout}, nil); problem == nil || problem.Status != 404 {
+	if problem := w.Owner.Ask("POST", "/api/price-lists", sources.PriceListInput{File: strings.Repeat("a", 64), Address: address + "/price-list.csv", Layout: source.Layout}, nil); problem == nil || problem.Status != 404 {
 		t.Errorf("without its file: %+v", problem)
 	}
-	looked := w.Look(sources.List{Address: address + "/price-list.csv"})
-	if problem := w.Owner.Ask("POST", "/api/lists", sources.List{File: looked.File, Address: address + "/price-list.csv", Layout: source.Layout}, nil); problem == nil || problem.Status != 409 || problem.Field() != "address" {
+	looked := w.Look(sources.PriceListInput{Address: address + "/price-list.csv"})
+	if problem := w.Owner.Ask("POST", "/api/price-lists", sources.PriceListInput{File: looked.File, Address: address + "/price-list.csv", Layout: source.Layout}, nil); problem == nil || problem.Status != 409 || problem.Field() != "address" {
 		t.Errorf("connected twice: %+v", problem)
 	}
 	w.Owner.Must("POST", path+"/disconnect", nil, nil)
@@ -280,13 +280,13 @@ func TestAFileOfTwoGigabytesIsRefusedBeforeItIsRead(t *testing.T) {
 
 func TestOldListsAreLetGoButTheNewest(t *testing.T) {
 	w, n, address := northlight(t)
-	source := w.ConnectList(sources.List{Address: address + "/price-list.csv"})
+	source := w.ConnectList(sources.PriceListInput{Address: address + "/price-list.csv"})
 	n.Set(1, false)
-	w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/intakes", source.ID), nil, nil)
+	w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/imports", source.ID), nil, nil)
 	w.Source("Northlight Wholesale")
 	hashes := func() (list []string) {
 		t.Helper()
-		rows, err := w.App.Pool.Query(t.Context(), `select file from intake order by id`)
+		rows, err := w.App.Pool.Query(t.Context(), `select file from import_run order by id`)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -299,7 +299,7 @@ func TestOldListsAreLetGoButTheNewest(t *testing.T) {
 	if err := w.App.Sources.Prune(t.Context()); err != nil || hashes()[0] == "" {
 		t.Errorf("let go within the week: %v", err)
 	}
-	if _, err := w.App.Pool.Exec(t.Context(), `update intake set finished_at = now() - interval '8 days'`); err != nil {
+	if _, err := w.App.Pool.Exec(t.Context(), `update import_run set finished_at = now() - interval '8 days'`); err != nil {
 		t.Fatal(err)
 	}
 	if err := w.App.Sources.Prune(t.Context()); err != nil {
@@ -312,8 +312,8 @@ func TestOldListsAreLetGoButTheNewest(t *testing.T) {
 	if _, err := w.App.Sources.Blobs.Open(before[0]); err == nil {
 		t.Error("the old file is still there")
 	}
-	var looked sources.Looked
-	w.Owner.Must("GET", fmt.Sprintf("/api/sources/%d/look", source.ID), nil, &looked)
+	var looked sources.Analysis
+	w.Owner.Must("GET", fmt.Sprintf("/api/sources/%d/analysis", source.ID), nil, &looked)
 	if looked.Good == 0 {
 		t.Errorf("the newest cannot be looked at any more: %+v", looked)
 	}
@@ -323,8 +323,8 @@ func TestADisconnectedSourceLeavesNothingStaged(t *testing.T) {
 	w := testkit.Start(t)
 	w.ConnectBazaar()
 	w.Fault(w.BazaarURL, fault.Plan{Empty: true})
-	w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
-	if in := w.TakenIn().Intakes[0]; in.State != "held" {
+	w.Owner.Must("POST", "/api/sources/1/imports?full=true", nil, nil)
+	if in := w.TakenIn().Imports[0]; in.State != "needs_approval" {
 		t.Fatalf("%+v", in)
 	}
 	w.Owner.Must("POST", "/api/sources/1/disconnect", nil, nil)
@@ -337,18 +337,18 @@ func TestADisconnectedSourceLeavesNothingStaged(t *testing.T) {
 func TestAListWhoseRowsStandTogetherIsReadOnceAndOneWhoseRowsNoLongerDoComesInWholeAllTheSame(t *testing.T) {
 	w := testkit.Start(t)
 	var id int64
-	send := func(text string) sources.Intake {
+	send := func(text string) sources.ImportRun {
 		t.Helper()
 		up, problem := w.Owner.Send("list.csv", []byte("Product no.;SKU;Title;Colour;Cost EUR;Stock\n"+text))
 		if problem != nil {
 			t.Fatal(problem)
 		}
 		if id == 0 {
-			id = w.ConnectList(sources.List{File: up.File, Name: up.Name}).ID
+			id = w.ConnectList(sources.PriceListInput{File: up.File, Name: up.Name}).ID
 		} else {
 			w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/files", id), up, nil)
 		}
-		return w.Source("Northlight Wholesale").Intakes[0]
+		return w.Source("Northlight Wholesale").Imports[0]
 	}
 	together := func() (yes bool) {
 		if err := w.App.Pool.QueryRow(t.Context(), `select rows_together from source`).Scan(&yes); err != nil {

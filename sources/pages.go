@@ -26,42 +26,42 @@ import (
 
 // LinkResult is what came of one pasted link.
 type LinkResult struct {
-	Place   int      `json:"place" doc:"The line, from 1"`
-	Link    string   `json:"link"`
-	Number  string   `json:"number"`
-	OfferID int64    `json:"offer_id" doc:"0 where there is none"`
-	Known   bool     `json:"known" doc:"It was in the catalog already, from another source"`
-	Title   string   `json:"title"`
-	FoundIn string   `json:"found_in" doc:"JSON-LD, microdata or Open Graph"`
-	Missing []string `json:"missing" doc:"What the page does not say"`
-	Trouble string   `json:"trouble"`
+	Line             int      `json:"line" doc:"The line, from 1"`
+	Link             string   `json:"link"`
+	Number           string   `json:"number"`
+	OfferID          int64    `json:"offer_id" doc:"0 where there is none"`
+	AlreadyInCatalog bool     `json:"already_in_catalog" doc:"It was in the catalog already, from another source"`
+	Title            string   `json:"title"`
+	Format           string   `json:"format" doc:"JSON-LD, microdata or Open Graph"`
+	Missing          []string `json:"missing" doc:"What the page does not say"`
+	Error            string   `json:"error"`
 }
 
 const (
-	mostLinks     = 500
-	mostPageBytes = 6 << 20
-	betweenPages  = 100 * time.Millisecond
-	pagesSchedule = "FREQ=DAILY;BYHOUR=5;BYMINUTE=0"
+	maxLinks             = 500
+	maxPageBytes         = 6 << 20
+	pageInterval         = 100 * time.Millisecond
+	defaultPagesSchedule = "FREQ=DAILY;BYHOUR=5;BYMINUTE=0"
 )
 
-// Paste begins to take the products of links in, one a line. Lines said twice count once.
-func (s *Service) Paste(ctx context.Context, text string) (Intake, error) {
-	links := linesOf(text)
+// ImportLinks begins to take the products of links in, one a line. Lines said twice count once.
+func (s *Service) ImportLinks(ctx context.Context, text string) (ImportRun, error) {
+	links := distinctLines(text)
 	switch {
 	case len(links) == 0:
-		return Intake{}, apikit.Problem(422, "links", "Paste at least one link, such as https://shop.example/lamp.")
-	case len(links) > mostLinks:
-		return Intake{}, apikit.Problem(422, "links", "That is %d links; up to %d can be taken in at once.", len(links), mostLinks)
+		return ImportRun{}, apikit.Problem(422, "links", "Paste at least one link, such as https://shop.example/lamp.")
+	case len(links) > maxLinks:
+		return ImportRun{}, apikit.Problem(422, "links", "That is %d links; up to %d can be imported at once.", len(links), maxLinks)
 	}
 	file, _, err := s.Blobs.PutStream(strings.NewReader(strings.Join(links, "\n")))
 	if err != nil {
-		return Intake{}, err
+		return ImportRun{}, err
 	}
-	next, err := schedule.Next(pagesSchedule, "UTC", time.Now())
+	next, err := schedule.Next(defaultPagesSchedule, "UTC", time.Now())
 	if err != nil {
-		return Intake{}, err
+		return ImportRun{}, err
 	}
-	var in Intake
+	var in ImportRun
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(7304)`); err != nil { // two people, one source of pages
 			return err
@@ -69,27 +69,27 @@ func (s *Service) Paste(ctx context.Context, text string) (Intake, error) {
 		var id int64
 		err := tx.QueryRow(ctx, `update source set state = 'connected', next_at = coalesce(next_at, $1) where kind = 'pages' returning id`, next).Scan(&id)
 		if database.Missing(err) {
-			err = tx.QueryRow(ctx, `insert into source (kind, name, address, client_id, state, requests_per_second, repeats, next_at) values ('pages', 'Single pages', '', '', 'connected', 1, $1, $2) returning id`, pagesSchedule, next).Scan(&id)
+			err = tx.QueryRow(ctx, `insert into source (kind, name, address, client_id, state, requests_per_second, schedule, next_at) values ('pages', 'Single pages', '', '', 'connected', 1, $1, $2) returning id`, defaultPagesSchedule, next).Scan(&id)
 		}
 		if err == nil {
-			err = s.Shelf.Changed(ctx, tx, id)
+			err = s.Offers.NotifySource(ctx, tx, id)
 		}
 		if err != nil {
 			return err
 		}
-		in, err = s.begin(ctx, tx, id, What{Part: true, File: file, FileName: plural(len(links), "link", "links")})
+		in, err = s.start(ctx, tx, id, ImportScope{Partial: true, File: file, FileName: plural(len(links), "link", "links")})
 		return err
 	})
 	if database.Taken(err) {
-		return in, apikit.Problem(409, "links", "Other links are being taken in. Wait until they are through.")
+		return in, apikit.Problem(409, "links", "Other links are being imported. Wait until they are through.")
 	}
 	if err == nil {
-		s.tell(ctx, in)
+		s.notify(ctx, in)
 	}
 	return in, err
 }
 
-func linesOf(text string) (links []string) {
+func distinctLines(text string) (links []string) {
 	seen := map[string]bool{}
 	for line := range strings.Lines(text) {
 		if line = strings.TrimSpace(line); line != "" && !seen[line] {
@@ -101,7 +101,7 @@ func linesOf(text string) (links []string) {
 }
 
 // openPages reads the links of an intake: those that were pasted, or all that are known.
-func (s *Service) openPages(ctx context.Context, in *intaking) (feed, error) {
+func (s *Service) openPages(ctx context.Context, in *activeImport) (feed, error) {
 	var links []string
 	if in.file == "" {
 		rows, err := s.Pool.Query(ctx, `select page_url from offer where source_id = $1 and withdrawn_at is null order by id`, in.SourceID)
@@ -114,7 +114,7 @@ func (s *Service) openPages(ctx context.Context, in *intaking) (feed, error) {
 		if in.file, _, err = s.Blobs.PutStream(strings.NewReader(strings.Join(links, "\n"))); err != nil {
 			return nil, err
 		}
-		if _, err := s.Pool.Exec(ctx, `update intake set file = $2 where id = $1`, in.ID, in.file); err != nil {
+		if _, err := s.Pool.Exec(ctx, `update import_run set file = $2 where id = $1`, in.ID, in.file); err != nil {
 			return nil, err
 		}
 	} else {
@@ -122,11 +122,11 @@ func (s *Service) openPages(ctx context.Context, in *intaking) (feed, error) {
 		if err != nil {
 			return nil, err
 		}
-		links = linesOf(string(content))
+		links = distinctLines(string(content))
 	}
 	ctx, stop := context.WithCancel(ctx)
-	p := &pagesFeed{stop: stop, links: links, read: make(chan readPage)}
-	p.first, p.done = doneLinks(in.cursor)
+	p := &pagesFeed{stop: stop, links: links, read: make(chan pageResult)}
+	p.first, p.done = parseCursor(in.cursor)
 	var places []int // before any is done: done changes as it goes
 	for place := p.first + 1; place <= len(links); place++ {
 		if !p.done[place] {
@@ -143,19 +143,19 @@ type pagesFeed struct {
 	links []string
 	first int          // how many of the first are done
 	done  map[int]bool // by place, from 1, those that are done besides
-	read  chan readPage
+	read  chan pageResult
 }
 
-type readPage struct {
-	place int
+type pageResult struct {
+	line  int
 	found page.Found
 	known LinkResult
 	err   error
 }
 
 const (
-	pagesAtOnce  = 6
-	pagePatience = 40 * time.Second // with its redirects and further attempts
+	pagesAtOnce = 6
+	pageTimeout = 40 * time.Second // with its redirects and further attempts
 )
 
 // readAll begins a page after the other, so many at once, and closes read when all are through.
@@ -172,12 +172,12 @@ func (p *pagesFeed) readAll(ctx context.Context, s *Service, sourceID int64, pla
 		}
 		all.Go(func() {
 			defer func() { <-room }()
-			own, cancel := context.WithTimeout(ctx, pagePatience)
+			own, cancel := context.WithTimeout(ctx, pageTimeout)
 			defer cancel()
-			r := readPage{place: place}
+			r := pageResult{line: place}
 			r.found, r.known, r.err = s.readLink(own, sourceID, p.links[place-1])
 			if own.Err() != nil && ctx.Err() == nil {
-				r.err = fmt.Errorf("its page took longer than %d seconds", int(pagePatience.Seconds()))
+				r.err = fmt.Errorf("its page took longer than %d seconds", int(pageTimeout.Seconds()))
 			}
 			select {
 			case <-ctx.Done():
@@ -187,7 +187,7 @@ func (p *pagesFeed) readAll(ctx context.Context, s *Service, sourceID int64, pla
 		select {
 		case <-ctx.Done():
 			return
-		case <-time.After(betweenPages):
+		case <-time.After(pageInterval):
 		}
 	}
 }
@@ -200,9 +200,9 @@ func (p *pagesFeed) close() {
 }
 
 func (p *pagesFeed) next(ctx context.Context) (batch, error) {
-	b := batch{rows: []row{}}
+	b := batch{rows: []sourceRow{}}
 	b.Total = len(p.links)
-	var r readPage
+	var r pageResult
 	select {
 	case <-ctx.Done():
 		return b, ctx.Err()
@@ -213,33 +213,33 @@ func (p *pagesFeed) next(ctx context.Context) (batch, error) {
 		}
 		r = next
 	}
-	link := p.links[r.place-1]
+	link := p.links[r.line-1]
 	if database.Away(r.err) {
 		return b, r.err
 	}
-	for p.done[r.place] = true; p.done[p.first+1]; {
+	for p.done[r.line] = true; p.done[p.first+1]; {
 		p.first++
 		delete(p.done, p.first)
 	}
-	result := LinkResult{Place: r.place, Link: link, Missing: []string{}}
+	result := LinkResult{Line: r.line, Link: link, Missing: []string{}}
 	switch {
 	case ctx.Err() != nil:
 		return b, ctx.Err()
 	case r.err != nil:
-		result.Trouble = apikit.Sentence(r.err)
-		number := numberOf(link)
+		result.Error = apikit.Sentence(r.err)
+		number := offerNumber(link)
 		if errors.Is(r.err, errGone) {
 			number = "" // not there: when all are compared, it is withdrawn
 		}
-		b.SetAside = []source.Unreadable{{Number: number, Place: fmt.Sprintf("link %d", r.place), Reason: r.err.Error(), Content: link}}
+		b.Rejected = []source.RejectedItem{{Number: number, Position: fmt.Sprintf("link %d", r.line), Reason: r.err.Error(), Content: link}}
 	case r.known.OfferID != 0:
-		result.OfferID, result.Title, result.Known = r.known.OfferID, r.known.Title, true
+		result.OfferID, result.Title, result.AlreadyInCatalog = r.known.OfferID, r.known.Title, true
 	default:
 		o := r.found.Offer
-		result.Number, result.Title, result.FoundIn = o.Number, o.Title, r.found.From
+		result.Number, result.Title, result.Format = o.Number, o.Title, r.found.From
 		result.Missing = append(result.Missing, r.found.Missing...)
 		b.Offers = []source.Offer{o}
-		b.rows = []row{{fmt.Sprintf("link %d", r.place), []string{link}}}
+		b.rows = []sourceRow{{fmt.Sprintf("link %d", r.line), []string{link}}}
 	}
 	b.links = []LinkResult{result}
 	b.Next, b.last = p.cursor(), p.first == len(p.links)
@@ -255,7 +255,7 @@ func (p *pagesFeed) cursor() string {
 	return text
 }
 
-func doneLinks(cursor string) (first int, done map[int]bool) {
+func parseCursor(cursor string) (first int, done map[int]bool) {
 	done = map[int]bool{}
 	for i, field := range strings.Fields(cursor) {
 		n, err := strconv.Atoi(field)
@@ -272,8 +272,8 @@ func doneLinks(cursor string) (first int, done map[int]bool) {
 
 var errGone = errors.New("there is no page any more")
 
-// numberOf is the number that the page at a link gives its offer.
-func numberOf(link string) string {
+// offerNumber is the number that the page at a link gives its offer.
+func offerNumber(link string) string {
 	address, err := fileAddress(link)
 	if err != nil {
 		return ""
@@ -297,14 +297,14 @@ func (s *Service) readLink(ctx context.Context, sourceID int64, link string) (fo
 	return found, known, err
 }
 
-// Show reads what a link shows: the product on a page, with or without a price, or a picture. Its error is a clause that
+// ShowLink reads what a link shows: the product on a page, with or without a price, or a picture. Its error is a clause that
 // says why it cannot.
-func (s *Service) Show(ctx context.Context, link string) (page.Shown, error) {
+func (s *Service) ShowLink(ctx context.Context, link string) (page.Shown, error) {
 	address, err := fileAddress(link)
 	if err != nil {
 		return page.Shown{}, fmt.Errorf("“%s” is not a link", link)
 	}
-	answer, err := s.getPage(ctx, address, "text/html,application/xhtml+xml,image/*")
+	answer, err := s.requestPage(ctx, address, "text/html,application/xhtml+xml,image/*")
 	if err != nil {
 		return page.Shown{}, err
 	}
@@ -316,7 +316,7 @@ func (s *Service) Show(ctx context.Context, link string) (page.Shown, error) {
 }
 
 func (s *Service) fetchPage(ctx context.Context, address string) (found page.Found, err error) {
-	answer, err := s.getPage(ctx, address, "text/html,application/xhtml+xml")
+	answer, err := s.requestPage(ctx, address, "text/html,application/xhtml+xml")
 	if err != nil {
 		return found, err
 	}
@@ -326,14 +326,14 @@ func (s *Service) fetchPage(ctx context.Context, address string) (found page.Fou
 	return found, err
 }
 
-// getPage asks for a page. Its error is a clause that says why it cannot be had.
-func (s *Service) getPage(ctx context.Context, address, accept string) (*outgoing.Response, error) {
-	answer, err := s.Connector.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: address, Repeatable: true, MostBytes: mostPageBytes, Header: http.Header{"Accept": {accept}}})
+// requestPage asks for a page. Its error is a clause that says why it cannot be had.
+func (s *Service) requestPage(ctx context.Context, address, accept string) (*outgoing.Response, error) {
+	answer, err := s.Connector.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: address, Repeatable: true, MaxBytes: maxPageBytes, Header: http.Header{"Accept": {accept}}})
 	switch {
 	case errors.Is(err, outgoing.ErrTooLarge):
-		return nil, fmt.Errorf("the page is larger than %d MB, or unpacks to that", mostPageBytes>>20)
+		return nil, fmt.Errorf("the page is larger than %d MB, or unpacks to that", maxPageBytes>>20)
 	case err != nil:
-		return nil, errors.New(strings.TrimSuffix(words(address, err), "."))
+		return nil, errors.New(strings.TrimSuffix(errorMessage(address, err), "."))
 	}
 	switch {
 	case answer.Status == http.StatusNotFound, answer.Status == http.StatusGone:
@@ -349,11 +349,11 @@ func (s *Service) getPage(ctx context.Context, address, accept string) (*outgoin
 func saveLinks(ctx context.Context, tx pgx.Tx, intake int64, results []LinkResult) error {
 	for _, r := range results {
 		var known *int64
-		if r.Known {
+		if r.AlreadyInCatalog {
 			known = &r.OfferID
 		}
-		if _, err := tx.Exec(ctx, `insert into link_result (intake_id, place, link, number, known, title, found_in, missing, trouble) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
-			intake, r.Place, r.Link, r.Number, known, r.Title, r.FoundIn, r.Missing, r.Trouble); err != nil {
+		if _, err := tx.Exec(ctx, `insert into link_result (import_id, line, link, number, known, title, format, missing, error) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
+			intake, r.Line, r.Link, r.Number, known, r.Title, r.Format, r.Missing, r.Error); err != nil {
 			return err
 		}
 	}
@@ -363,7 +363,7 @@ func saveLinks(ctx context.Context, tx pgx.Tx, intake int64, results []LinkResul
 // LinkResults lists what came of the links so far; those that are not read yet come without a result.
 func (s *Service) LinkResults(ctx context.Context, intake int64) ([]LinkResult, error) {
 	var file string
-	if err := s.Pool.QueryRow(ctx, `select i.file from intake i join source x on x.id = i.source_id where i.id = $1 and x.kind = 'pages'`, intake).Scan(&file); err != nil {
+	if err := s.Pool.QueryRow(ctx, `select i.file from import_run i join source x on x.id = i.source_id where i.id = $1 and x.kind = 'pages'`, intake).Scan(&file); err != nil {
 		return nil, apikit.NotFound("list of links")
 	}
 	content, err := s.Blobs.Open(file)
@@ -376,20 +376,20 @@ func (s *Service) LinkResults(ctx context.Context, intake int64) ([]LinkResult, 
 		return nil, err
 	}
 	results := []LinkResult{}
-	for i, link := range linesOf(string(bytes.TrimSpace(text))) {
-		results = append(results, LinkResult{Place: i + 1, Link: link, Missing: []string{}})
+	for i, link := range distinctLines(string(bytes.TrimSpace(text))) {
+		results = append(results, LinkResult{Line: i + 1, Link: link, Missing: []string{}})
 	}
 	rows, err := s.Pool.Query(ctx, `
-		select r.place, r.number, coalesce(r.known, o.id, 0), r.known is not null, r.title, r.found_in, r.missing, r.trouble
-		from link_result r join intake i on i.id = r.intake_id left join offer o on o.source_id = i.source_id and o.number = r.number and r.number <> '' where r.intake_id = $1`, intake)
+		select r.line, r.number, coalesce(r.known, o.id, 0), r.known is not null, r.title, r.format, r.missing, r.error
+		from link_result r join import_run i on i.id = r.import_id left join offer o on o.source_id = i.source_id and o.number = r.number and r.number <> '' where r.import_id = $1`, intake)
 	if err != nil {
 		return nil, err
 	}
 	var r LinkResult
-	_, err = pgx.ForEachRow(rows, []any{&r.Place, &r.Number, &r.OfferID, &r.Known, &r.Title, &r.FoundIn, &r.Missing, &r.Trouble}, func() error {
-		if r.Place >= 1 && r.Place <= len(results) {
-			r.Link = results[r.Place-1].Link
-			results[r.Place-1] = r
+	_, err = pgx.ForEachRow(rows, []any{&r.Line, &r.Number, &r.OfferID, &r.AlreadyInCatalog, &r.Title, &r.Format, &r.Missing, &r.Error}, func() error {
+		if r.Line >= 1 && r.Line <= len(results) {
+			r.Link = results[r.Line-1].Link
+			results[r.Line-1] = r
 		}
 		r.Missing = nil
 		return nil

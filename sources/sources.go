@@ -21,7 +21,7 @@ import (
 	"plainpelican/platform/outgoing"
 	"plainpelican/platform/progress"
 	"plainpelican/platform/secrets"
-	"plainpelican/platform/turns"
+	"plainpelican/platform/throttle"
 )
 
 // Prices is told where offers have changed.
@@ -36,15 +36,15 @@ type Service struct {
 	Box       *secrets.Box
 	Jobs      *jobs.Runner
 	Progress  *progress.Stream
-	Shelf     Shelf
+	Offers    OfferStore
 	Blobs     *blobs.Folder
 	Log       *slog.Logger
-	Turns     *turns.Turns
+	Throttle  *throttle.Throttle
 
-	// Pause is how long an import waits before it asks a source again that has failed, doubled each
+	// RetryDelay is how long an import waits before it asks a source again that has failed, doubled each
 	// time; Retries how often it does.
-	Pause   time.Duration
-	Retries int
+	RetryDelay time.Duration
+	Retries    int
 
 	sessions sync.Map // source id to *openSession
 	Prices   Prices
@@ -52,36 +52,36 @@ type Service struct {
 
 // Source is a connection as people see it. Its secret never leaves the server.
 type Source struct {
-	ID            int64             `json:"id"`
-	Kind          string            `json:"kind" enum:"marketplace,price list,catalogue document,pages"`
-	Name          string            `json:"name"`
-	Address       string            `json:"address" doc:"Empty where its files are uploaded"`
-	ClientID      string            `json:"client_id"`
-	State         string            `json:"state" enum:"connected,disconnected"`
-	Trouble       string            `json:"trouble" doc:"What is wrong with it, in plain words; empty where all is well"`
-	ConnectedAt   time.Time         `json:"connected_at"`
-	Paused        bool              `json:"paused" doc:"No intake begins by itself"`
-	Repeats       string            `json:"repeats" doc:"RFC 5545 recurrence rule; empty is by hand"`
-	Zone          string            `json:"zone" doc:"IANA time zone of the rule"`
-	NextAt        *time.Time        `json:"next_at"`
-	SweptAt       *time.Time        `json:"swept_at" doc:"When everything that it has was last compared"`
-	MostWithdrawn int               `json:"most_withdrawn" doc:"Percent of its offers that may leave in one intake unasked"`
-	MostRepriced  int               `json:"most_repriced" doc:"Percent of its offers whose cost may change in one intake unasked"`
-	MaxCostFactor int               `json:"max_cost_factor" doc:"A cost that moves by as much at once waits to be approved"`
-	Layout        *pricelist.Layout `json:"layout,omitempty" doc:"How its file is read, where it is a price list"`
-	TakesRequests bool              `json:"takes_requests" doc:"It passes requests for quotation on to its suppliers"`
-	SentPictures  int               `json:"sent_pictures" doc:"Sent in a zip beside the list"`
-	Offers        int               `json:"offers"`
-	Intakes       []Intake          `json:"intakes" doc:"The newest first, up to thirty"`
+	ID               int64             `json:"id"`
+	Kind             string            `json:"kind" enum:"marketplace,price list,catalogue document,pages"`
+	Name             string            `json:"name"`
+	Address          string            `json:"address" doc:"Empty where its files are uploaded"`
+	ClientID         string            `json:"client_id"`
+	State            string            `json:"state" enum:"connected,disconnected"`
+	Error            string            `json:"error" doc:"What is wrong with it, in plain words; empty where all is well"`
+	ConnectedAt      time.Time         `json:"connected_at"`
+	Paused           bool              `json:"paused" doc:"No import starts by itself"`
+	Schedule         string            `json:"schedule" doc:"RFC 5545 recurrence rule; empty is by hand"`
+	TimeZone         string            `json:"time_zone" doc:"IANA time zone of the rule"`
+	NextAt           *time.Time        `json:"next_at"`
+	FullImportAt     *time.Time        `json:"full_import_at" doc:"When everything that it has was last compared"`
+	MaxWithdrawn     int               `json:"max_withdrawn" doc:"Percent of its offers that may leave in one import without approval"`
+	MaxRepriced      int               `json:"max_repriced" doc:"Percent of its offers whose cost may change in one import without approval"`
+	MaxCostFactor    int               `json:"max_cost_factor" doc:"A cost that moves by as much at once waits to be approved"`
+	Layout           *pricelist.Layout `json:"layout,omitempty" doc:"How its file is read, where it is a price list"`
+	TakesRequests    bool              `json:"takes_requests" doc:"It passes requests for quotation on to its suppliers"`
+	UploadedPictures int               `json:"uploaded_pictures" doc:"Sent in a zip beside the list"`
+	Offers           int               `json:"offers"`
+	Imports          []ImportRun       `json:"imports" doc:"The newest first, up to thirty"`
 }
 
-// Intake is one act of taking a source's catalog in.
-type Intake struct {
+// ImportRun is one act of taking a source's catalog in.
+type ImportRun struct {
 	ID         int64      `json:"id"`
 	SourceID   int64      `json:"source_id"`
-	State      string     `json:"state" enum:"waiting,running,held,finished,failed,dropped"`
-	Whole      bool       `json:"whole" doc:"Everything was compared, not only what had changed"`
-	Phase      string     `json:"phase" enum:"reading,weighing,putting"`
+	State      string     `json:"state" enum:"waiting,running,needs_approval,finished,failed,discarded"`
+	Full       bool       `json:"full" doc:"Everything was compared, not only what had changed"`
+	Phase      string     `json:"phase" enum:"reading,checking,merging"`
 	StartedAt  time.Time  `json:"started_at"`
 	FinishedAt *time.Time `json:"finished_at"`
 	Expected   int        `json:"expected"`
@@ -90,18 +90,18 @@ type Intake struct {
 	Changed    int        `json:"changed"`
 	Unchanged  int        `json:"unchanged"`
 	Withdrawn  int        `json:"withdrawn"`
-	SetAside   int        `json:"set_aside"`
-	Staged     int        `json:"staged" doc:"New or different, to be put on the shelf"`
-	Put        int        `json:"put" doc:"Of these, on the shelf"`
+	Rejected   int        `json:"rejected"`
+	Staged     int        `json:"staged" doc:"New or changed offers, not yet in the catalog"`
+	Merged     int        `json:"merged" doc:"Of these, in the catalog"`
 	FileName   string     `json:"file_name"`
-	Trouble    string     `json:"trouble"`
-	Hold       *Hold      `json:"hold,omitempty" doc:"Why it waits for a decision"`
+	Error      string     `json:"error"`
+	Approval   *Approval  `json:"approval,omitempty" doc:"Why it waits for a decision"`
 }
 
-const intakeColumns = `id, source_id, state, whole, phase, started_at, finished_at, expected, seen, added, changed, unchanged, withdrawn, set_aside, staged, put, file_name, trouble, hold`
+const importColumns = `id, source_id, state, is_full, phase, started_at, finished_at, expected, seen, added, changed, unchanged, withdrawn, rejected, staged, merged, file_name, error, approval`
 
-// words says in the words of the job why a source could not be reached.
-func words(address string, err error) string {
+// errorMessage says in the words of the job why a source could not be reached.
+func errorMessage(address string, err error) string {
 	switch {
 	case errors.Is(err, outgoing.ErrAddress):
 		return "“" + address + "” is not a web address. Give one such as bazaar.example.com."
@@ -119,7 +119,7 @@ func words(address string, err error) string {
 		return "There is a server at " + address + ", but it is not a source of offers."
 	case errors.Is(err, source.ErrCredentials):
 		return "The source is there, but it does not accept this client id and secret."
-	case errors.Is(err, errCircle):
+	case errors.Is(err, errCursorLoop):
 		return "The source at " + address + " names the same page of its catalog again and again, so it cannot be read to its end. Nothing was withdrawn."
 	case errors.Is(err, blobs.ErrFull):
 		return "The disk that pictures and files are kept on is full. Make room, then import again."
@@ -130,10 +130,10 @@ func words(address string, err error) string {
 	case errors.Is(err, secrets.ErrSealed):
 		return "Its secret cannot be read any more. Connect it again."
 	}
-	return onOurSide
+	return internalErrorMessage
 }
 
-const onOurSide = "Something went wrong on our side. Try again; if it stays, look into the log."
+const internalErrorMessage = "Something went wrong on our side. Try again; if it stays, look into the log."
 
 func thousands(n int) string { return printer.Sprintf("%d", n) }
 
@@ -146,8 +146,8 @@ func plural(n int, one, many string) string {
 	return thousands(n) + " " + many
 }
 
-// fieldOf is which field of the connection a failure points at.
-func fieldOf(err error) string {
+// credentialField is which field of the connection a failure points at.
+func credentialField(err error) string {
 	if errors.Is(err, source.ErrCredentials) {
 		return "client_secret"
 	}
@@ -157,7 +157,7 @@ func fieldOf(err error) string {
 // List lists sources, connected ones first.
 func (s *Service) List(ctx context.Context) ([]Source, error) { return s.list(ctx, 0) }
 
-func (s *Service) one(ctx context.Context, id int64) (Source, error) {
+func (s *Service) get(ctx context.Context, id int64) (Source, error) {
 	list, err := s.list(ctx, id)
 	if err == nil && len(list) == 0 {
 		err = apikit.NotFound("source")
@@ -172,21 +172,21 @@ func (s *Service) one(ctx context.Context, id int64) (Source, error) {
 func (s *Service) list(ctx context.Context, only int64) ([]Source, error) {
 	// One statement, so that a source's trouble and its intakes are of one moment.
 	rows, err := s.Pool.Query(ctx, `
-		select id, kind, name, address, client_id, state, trouble, connected_at, paused, repeats, zone, next_at, swept_at, most_withdrawn, most_repriced, max_cost_factor, layout, takes_requests, (select count(*) from sent_picture where source_id = source.id),
-			array(select row(`+intakeColumns+`) from intake where source_id = source.id order by intake.id desc limit 30)
+		select id, kind, name, address, client_id, state, error, connected_at, paused, schedule, time_zone, next_at, full_import_at, max_withdrawn, max_repriced, max_cost_factor, layout, takes_requests, (select count(*) from uploaded_picture where source_id = source.id),
+			array(select row(`+importColumns+`) from import_run where source_id = source.id order by import_run.id desc limit 30)
 		from source where $1::bigint in (0, id) order by state, name, id`, only)
 	if err != nil {
 		return nil, err
 	}
 	list, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (Source, error) {
 		var x Source
-		return x, row.Scan(&x.ID, &x.Kind, &x.Name, &x.Address, &x.ClientID, &x.State, &x.Trouble, &x.ConnectedAt, &x.Paused, &x.Repeats, &x.Zone, &x.NextAt, &x.SweptAt,
-			&x.MostWithdrawn, &x.MostRepriced, &x.MaxCostFactor, &x.Layout, &x.TakesRequests, &x.SentPictures, &x.Intakes)
+		return x, row.Scan(&x.ID, &x.Kind, &x.Name, &x.Address, &x.ClientID, &x.State, &x.Error, &x.ConnectedAt, &x.Paused, &x.Schedule, &x.TimeZone, &x.NextAt, &x.FullImportAt,
+			&x.MaxWithdrawn, &x.MaxRepriced, &x.MaxCostFactor, &x.Layout, &x.TakesRequests, &x.UploadedPictures, &x.Imports)
 	})
 	if err != nil {
 		return nil, err
 	}
-	counts, err := s.Shelf.Count(ctx)
+	counts, err := s.Offers.Count(ctx)
 	if err != nil {
 		return nil, err
 	}

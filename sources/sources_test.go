@@ -55,13 +55,13 @@ func versions(t *testing.T, w *testkit.World) string {
 
 func TestAnIntakeWritesOnlyWhatChanged(t *testing.T) {
 	w := testkit.Start(t)
-	first := w.ConnectBazaar().Intakes[0]
-	if first.State != "finished" || first.Added != 60 || first.Seen != 60 || first.Changed != 0 || first.Trouble != "" {
+	first := w.ConnectBazaar().Imports[0]
+	if first.State != "finished" || first.Added != 60 || first.Seen != 60 || first.Changed != 0 || first.Error != "" {
 		t.Fatalf("the first: %+v", first)
 	}
 	before := versions(t, w)
-	again := func() sources.Intake {
-		return w.Swept().Intakes[0]
+	again := func() sources.ImportRun {
+		return w.Swept().Imports[0]
 	}
 	if second := again(); second.Unchanged != 60 || second.Added+second.Changed+second.Withdrawn != 0 {
 		t.Errorf("with nothing changed: %+v", second)
@@ -89,27 +89,27 @@ func TestAnEmptyCatalogWithdrawsNothing(t *testing.T) {
 	w.ConnectBazaar()
 	w.Fault(w.BazaarURL, fault.Plan{Empty: true})
 	source := w.Swept()
-	held := source.Intakes[0]
-	if held.State != "held" || !strings.Contains(source.Trouble, "60 offers of 60 would be withdrawn") || source.Offers != 60 || held.Hold == nil || held.Hold.Withdrawn != 60 || len(held.Hold.Examples) != 5 {
+	held := source.Imports[0]
+	if held.State != "needs_approval" || !strings.Contains(source.Error, "60 offers of 60 would be withdrawn") || source.Offers != 60 || held.Approval == nil || held.Approval.Withdrawn != 60 || len(held.Approval.Examples) != 5 {
 		t.Fatalf("%+v", source)
 	}
 	decide := func(goOn bool) *testkit.Problem {
-		return w.Owner.Ask("POST", fmt.Sprintf("/api/intakes/%d/decide", held.ID), map[string]bool{"go_on": goOn}, nil)
+		return w.Owner.Ask("POST", fmt.Sprintf("/api/imports/%d/decide", held.ID), map[string]bool{"approve": goOn}, nil)
 	}
 	if problem := decide(false); problem != nil {
 		t.Fatal(problem)
 	}
-	if source := w.TakenIn(); source.Offers != 60 || source.Trouble != "" || source.Intakes[0].State != "dropped" {
+	if source := w.TakenIn(); source.Offers != 60 || source.Error != "" || source.Imports[0].State != "discarded" {
 		t.Errorf("dropped: %+v", source)
 	}
 	if problem := decide(true); problem == nil || problem.Status != 409 {
 		t.Errorf("decided twice: %+v", problem)
 	}
-	held = w.Swept().Intakes[0]
+	held = w.Swept().Imports[0]
 	if problem := decide(true); problem != nil {
 		t.Fatal(problem)
 	}
-	if source := w.TakenIn(); source.Offers != 0 || source.Intakes[0].Withdrawn != 60 || source.Intakes[0].State != "finished" {
+	if source := w.TakenIn(); source.Offers != 0 || source.Imports[0].Withdrawn != 60 || source.Imports[0].State != "finished" {
 		t.Errorf("gone on with: %+v", source)
 	}
 }
@@ -127,18 +127,18 @@ func TestAMarketplaceInTrouble(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			w.Fault(w.BazaarURL, c.plan)
-			w.Owner.Must("POST", "/api/sources/1/intakes", nil, nil)
+			w.Owner.Must("POST", "/api/sources/1/imports", nil, nil)
 			source := w.TakenIn()
-			if source.Intakes[0].State != "failed" || !strings.Contains(source.Trouble, c.words) || source.Offers != 60 {
-				t.Errorf("%s, %d offers: %q", source.Intakes[0].State, source.Offers, source.Trouble)
+			if source.Imports[0].State != "failed" || !strings.Contains(source.Error, c.words) || source.Offers != 60 {
+				t.Errorf("%s, %d offers: %q", source.Imports[0].State, source.Offers, source.Error)
 			}
 		})
 	}
 	for name, plan := range map[string]fault.Plan{"well again": {}, "asking to slow down": {TooMany: 2, RetryAfter: 0}, "slow": {SlowBody: true, Only: "/offers"}, "with revoked tokens": {RevokeTokens: true}} {
 		w.Fault(w.BazaarURL, plan)
-		w.Owner.Must("POST", "/api/sources/1/intakes", nil, nil)
-		if source := w.TakenIn(); source.Intakes[0].State != "finished" || source.Trouble != "" {
-			t.Errorf("%s: %+v", name, source.Intakes[0])
+		w.Owner.Must("POST", "/api/sources/1/imports", nil, nil)
+		if source := w.TakenIn(); source.Imports[0].State != "finished" || source.Error != "" {
+			t.Errorf("%s: %+v", name, source.Imports[0])
 		}
 	}
 }
@@ -147,8 +147,8 @@ func TestOneIntakeOfASourceAtATime(t *testing.T) {
 	w := testkit.Start(t)
 	w.ConnectBazaar()
 	w.Fault(w.BazaarURL, fault.Plan{LatencyMS: 300})
-	w.Owner.Must("POST", "/api/sources/1/intakes", nil, nil)
-	if problem := w.Owner.Ask("POST", "/api/sources/1/intakes", nil, nil); problem == nil || problem.Status != 409 {
+	w.Owner.Must("POST", "/api/sources/1/imports", nil, nil)
+	if problem := w.Owner.Ask("POST", "/api/sources/1/imports", nil, nil); problem == nil || problem.Status != 409 {
 		t.Errorf("%+v", problem)
 	}
 	w.TakenIn()
@@ -163,13 +163,13 @@ func TestDisconnectingAndConnectingAgain(t *testing.T) {
 	if err := w.App.Pool.QueryRow(t.Context(), `select secret from source`).Scan(&secret); err != nil || secret != nil {
 		t.Errorf("the secret is still there: %v", err)
 	}
-	if problem := w.Owner.Ask("POST", "/api/sources/1/intakes", nil, nil); problem == nil || problem.Status != 404 {
+	if problem := w.Owner.Ask("POST", "/api/sources/1/imports", nil, nil); problem == nil || problem.Status != 404 {
 		t.Errorf("taking in from a disconnected source: %+v", problem)
 	}
 	offer := w.Offer(3)
 	again := w.ConnectBazaar()
-	if again.Intakes[0].Unchanged != 60 || again.ID != 1 || w.Offer(3) != offer {
-		t.Errorf("its offers did not come back as they were: %+v", again.Intakes[0])
+	if again.Imports[0].Unchanged != 60 || again.ID != 1 || w.Offer(3) != offer {
+		t.Errorf("its offers did not come back as they were: %+v", again.Imports[0])
 	}
 	w.AwaitOffers(60)
 }
@@ -195,7 +195,7 @@ func TestTwoInstancesTakeInOnce(t *testing.T) {
 	market.Offers = 400
 	w := testkit.StartWith(t, market)
 	w.Instance(w.App.Pool)
-	intake := w.ConnectBazaar().Intakes[0]
+	intake := w.ConnectBazaar().Imports[0]
 	if intake.Added != 400 || intake.State != "finished" {
 		t.Errorf("%+v", intake)
 	}
@@ -219,17 +219,17 @@ func TestUnreadableItemsAreSetAside(t *testing.T) {
 	}))
 	t.Cleanup(broken.Close)
 	w.Owner.Must("POST", "/api/sources", sources.Credentials{Address: broken.URL, ClientID: "test", ClientSecret: "secret-of-test"}, nil)
-	intake := w.TakenIn().Intakes[0]
-	if intake.State != "finished" || intake.SetAside == 0 || intake.Added+intake.SetAside != 60 {
+	intake := w.TakenIn().Imports[0]
+	if intake.State != "finished" || intake.Rejected == 0 || intake.Added+intake.Rejected != 60 {
 		t.Fatalf("%+v", intake)
 	}
-	var rows []sources.SetAside
-	w.Owner.Must("GET", "/api/intakes/1/set-aside", nil, &rows)
-	if len(rows) != intake.SetAside {
-		t.Fatalf("%d set aside, %d shown", intake.SetAside, len(rows))
+	var rows []sources.RejectedRow
+	w.Owner.Must("GET", "/api/imports/1/rejected", nil, &rows)
+	if len(rows) != intake.Rejected {
+		t.Fatalf("%d set aside, %d shown", intake.Rejected, len(rows))
 	}
 	for _, row := range rows {
-		if !strings.HasPrefix(row.Place, "QB-") || row.Reason == "" || !strings.HasPrefix(row.Content, "{") {
+		if !strings.HasPrefix(row.Position, "QB-") || row.Reason == "" || !strings.HasPrefix(row.Content, "{") {
 			t.Errorf("%+v", row)
 		}
 	}

@@ -39,9 +39,9 @@ func pictureZip(f *os.File) (*zip.Reader, bool) {
 
 // unpack keeps the pictures of a zip that was sent for a list, and has the intake go on with
 // the list itself: its newest file, or the one at its address. What is not a picture is set aside.
-func (s *Service) unpack(ctx context.Context, in *intaking, z *zip.Reader) error {
+func (s *Service) unpack(ctx context.Context, in *activeImport, z *zip.Reader) error {
 	if err := pricelist.CheckZip(z); err != nil {
-		return listWords(err)
+		return listError(err)
 	}
 	kept := 0
 	aside := [][]any{}
@@ -53,12 +53,12 @@ func (s *Service) unpack(ctx context.Context, in *intaking, z *zip.Reader) error
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		hash, err := s.keepEntry(entry)
+		hash, err := s.savePicture(entry)
 		if err != nil {
 			aside = append(aside, []any{in.ID, "in the zip: " + name, err.Error(), name})
 			continue
 		}
-		if _, err := s.Pool.Exec(ctx, `insert into sent_picture (source_id, name, hash) values ($1, $2, $3) on conflict (source_id, name) do update set hash = excluded.hash`, in.SourceID, pricelist.PictureName(name), hash); err != nil {
+		if _, err := s.Pool.Exec(ctx, `insert into uploaded_picture (source_id, name, hash) values ($1, $2, $3) on conflict (source_id, name) do update set hash = excluded.hash`, in.SourceID, pricelist.PictureName(name), hash); err != nil {
 			return err
 		}
 		kept++
@@ -71,29 +71,29 @@ func (s *Service) unpack(ctx context.Context, in *intaking, z *zip.Reader) error
 		return err
 	}
 	zipped := in.file
-	in.file, in.SetAside = list, len(aside)
+	in.file, in.Rejected = list, len(aside)
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `delete from set_aside where intake_id = $1`, in.ID); err != nil { // of an unpacking that was killed
+		if _, err := tx.Exec(ctx, `delete from rejected_row where import_id = $1`, in.ID); err != nil { // of an unpacking that was killed
 			return err
 		}
-		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"set_aside"}, []string{"intake_id", "place", "reason", "content"}, pgx.CopyFromRows(aside)); err != nil {
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"rejected_row"}, []string{"import_id", "position", "reason", "content"}, pgx.CopyFromRows(aside)); err != nil {
 			return err
 		}
-		_, err := tx.Exec(ctx, `update intake set file = $2, set_aside = $3 where id = $1`, in.ID, list, len(aside))
+		_, err := tx.Exec(ctx, `update import_run set file = $2, rejected = $3 where id = $1`, in.ID, list, len(aside))
 		return err
 	})
 	if err != nil {
 		return err
 	}
-	return s.letGo(ctx, zipped) // its pictures are kept
+	return s.removeUnused(ctx, zipped) // its pictures are kept
 }
 
 // listBefore is the newest file of a list; none, to be fetched, where the list has an address.
-func (s *Service) listBefore(ctx context.Context, in *intaking) (string, error) {
+func (s *Service) listBefore(ctx context.Context, in *activeImport) (string, error) {
 	if in.source.Address != "" {
 		return "", nil
 	}
-	rows, err := s.Pool.Query(ctx, `select file from intake where source_id = $1 and id <> $2 and file <> '' and whole order by id desc limit 20`, in.SourceID, in.ID)
+	rows, err := s.Pool.Query(ctx, `select file from import_run where source_id = $1 and id <> $2 and file <> '' and is_full order by id desc limit 20`, in.SourceID, in.ID)
 	if err != nil {
 		return "", err
 	}
@@ -115,18 +115,18 @@ func (s *Service) listBefore(ctx context.Context, in *intaking) (string, error) 
 	return "", apikit.Problem(409, "file", "The pictures are kept, but the list itself is not here any more. Send it again.")
 }
 
-// keepEntry keeps one picture. Its error is a clause that says what is wrong with it.
-func (s *Service) keepEntry(entry *zip.File) (hash string, err error) {
-	if entry.UncompressedSize64 > pictures.MostBytes {
-		return "", fmt.Errorf("it has more than %d MB", pictures.MostBytes>>20)
+// savePicture keeps one picture. Its error is a clause that says what is wrong with it.
+func (s *Service) savePicture(entry *zip.File) (hash string, err error) {
+	if entry.UncompressedSize64 > pictures.MaxBytes {
+		return "", fmt.Errorf("it has more than %d MB", pictures.MaxBytes>>20)
 	}
 	in, err := entry.Open()
 	if err != nil {
 		return "", fmt.Errorf("it cannot be unpacked")
 	}
 	defer func() { _ = in.Close() }()
-	content, err := io.ReadAll(io.LimitReader(in, pictures.MostBytes+1)) // whatever its header says
-	if err != nil || len(content) > pictures.MostBytes {
+	content, err := io.ReadAll(io.LimitReader(in, pictures.MaxBytes+1)) // whatever its header says
+	if err != nil || len(content) > pictures.MaxBytes {
 		return "", fmt.Errorf("it cannot be unpacked")
 	}
 	if _, _, err := pictures.Check(bytes.NewReader(content)); err != nil {
@@ -135,9 +135,9 @@ func (s *Service) keepEntry(entry *zip.File) (hash string, err error) {
 	return s.Blobs.Put(content)
 }
 
-// sentPictures are the pictures that were sent beside a source's list, by name.
-func (s *Service) sentPictures(ctx context.Context, db database.Querier, sourceID int64) (map[string]string, error) {
-	rows, err := db.Query(ctx, `select name, hash from sent_picture where source_id = $1`, sourceID)
+// uploadedPictures are the pictures that were sent beside a source's list, by name.
+func (s *Service) uploadedPictures(ctx context.Context, db database.Querier, sourceID int64) (map[string]string, error) {
+	rows, err := db.Query(ctx, `select name, hash from uploaded_picture where source_id = $1`, sourceID)
 	if err != nil {
 		return nil, err
 	}

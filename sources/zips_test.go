@@ -52,14 +52,14 @@ func TestPicturesComeInAZipBesideAList(t *testing.T) {
 	if problem != nil {
 		t.Fatal(problem)
 	}
-	looked := w.Look(sources.List{File: up.File, Name: up.Name})
+	looked := w.Look(sources.PriceListInput{File: up.File, Name: up.Name})
 	if !strings.Contains(strings.Join(looked.Notes, " "), "send them in a zip") {
 		t.Errorf("nothing is said of its pictures: %q", looked.Notes)
 	}
 	layout := looked.Layout
 	layout.Country, layout.Supplier, layout.Processing = "DE", "Northlight Wholesale", landed.Days{Min: 1, Max: 2}
 	layout.Answers = map[string]string{"currency": "EUR"}
-	w.Owner.Must("POST", "/api/lists", sources.List{File: up.File, Name: up.Name, Layout: &layout}, nil)
+	w.Owner.Must("POST", "/api/price-lists", sources.PriceListInput{File: up.File, Name: up.Name, Layout: &layout}, nil)
 	id := w.Source("Northlight Wholesale").ID
 
 	pictures := zipped(t, map[string]string{"photos/mug red.png": pictureOf(t, 120), "KETTLE.png": pictureOf(t, 140), "kettle-2.png": pictureOf(t, 160), "lantern.png": "<html>not found</html>", "__MACOSX/._x.png": "x", "../../../etc/evil.png": pictureOf(t, 10)})
@@ -70,13 +70,13 @@ func TestPicturesComeInAZipBesideAList(t *testing.T) {
 	files := "/api/sources/" + strconv.FormatInt(id, 10) + "/files"
 	w.Owner.Must("POST", files, sent, nil)
 	source := w.Source("Northlight Wholesale")
-	in := source.Intakes[0]
-	if in.State != "finished" || in.Changed != 3 || in.SetAside != 1 || source.SentPictures != 4 {
-		t.Errorf("%+v, %d pictures", in, source.SentPictures)
+	in := source.Imports[0]
+	if in.State != "finished" || in.Changed != 3 || in.Rejected != 1 || source.UploadedPictures != 4 {
+		t.Errorf("%+v, %d pictures", in, source.UploadedPictures)
 	}
-	var aside []sources.SetAside
-	w.Owner.Must("GET", "/api/intakes/"+strconv.FormatInt(in.ID, 10)+"/set-aside", nil, &aside)
-	if len(aside) != 1 || aside[0].Place != "in the zip: lantern.png" || !strings.Contains(aside[0].Reason, "not a picture") {
+	var aside []sources.RejectedRow
+	w.Owner.Must("GET", "/api/imports/"+strconv.FormatInt(in.ID, 10)+"/rejected", nil, &aside)
+	if len(aside) != 1 || aside[0].Position != "in the zip: lantern.png" || !strings.Contains(aside[0].Reason, "not a picture") {
 		t.Errorf("%+v", aside)
 	}
 	w.AwaitOffers(3)
@@ -89,7 +89,7 @@ func TestPicturesComeInAZipBesideAList(t *testing.T) {
 
 	// The same list again changes nothing; a zip without pictures is said.
 	w.Owner.Must("POST", files, up, nil)
-	if again := w.Source("Northlight Wholesale").Intakes[0]; again.Unchanged != 3 {
+	if again := w.Source("Northlight Wholesale").Imports[0]; again.Unchanged != 3 {
 		t.Errorf("again: %+v", again)
 	}
 	none, problem := w.Owner.Send("none.zip", zipped(t, map[string]string{"readme.txt": "hello"}))
@@ -97,7 +97,7 @@ func TestPicturesComeInAZipBesideAList(t *testing.T) {
 		t.Fatal(problem)
 	}
 	w.Owner.Must("POST", files, none, nil)
-	if in := w.Source("Northlight Wholesale").Intakes[0]; in.State != "failed" || !strings.Contains(in.Trouble, "no picture in this zip") {
+	if in := w.Source("Northlight Wholesale").Imports[0]; in.State != "failed" || !strings.Contains(in.Error, "no picture in this zip") {
 		t.Errorf("%+v", in)
 	}
 	bomb, problem := w.Owner.Send("bomb.zip", zipped(t, map[string]string{"big.png": strings.Repeat("\x00", 70<<20)}))
@@ -105,7 +105,7 @@ func TestPicturesComeInAZipBesideAList(t *testing.T) {
 		t.Fatal(problem)
 	}
 	w.Owner.Must("POST", files, bomb, nil)
-	if in := w.Source("Northlight Wholesale").Intakes[0]; in.State != "failed" || !strings.Contains(in.Trouble, "unpacks to far more") {
+	if in := w.Source("Northlight Wholesale").Imports[0]; in.State != "failed" || !strings.Contains(in.Error, "unpacks to far more") {
 		t.Errorf("%+v", in)
 	}
 }
@@ -116,15 +116,15 @@ func TestATableOfDeliveriesIsReadFromAFileOfItsOwn(t *testing.T) {
 	if problem != nil {
 		t.Fatal(problem)
 	}
-	var read sources.Deliveries
-	w.Owner.Must("POST", "/api/lists/deliveries", sources.Freight{File: up.File, Currency: "EUR"}, &read)
+	var read sources.DeliveryResult
+	w.Owner.Must("POST", "/api/price-lists/deliveries", sources.DeliveryTable{File: up.File, Currency: "EUR"}, &read)
 	if len(read.Deliveries) != 1 || len(read.Deliveries[0].To) != 27 || len(read.Notes) != 1 {
 		t.Errorf("%+v", read)
 	}
 	if up, problem = w.Owner.Send("list.csv", []byte(named)); problem != nil {
 		t.Fatal(problem)
 	}
-	if problem := w.Owner.Ask("POST", "/api/lists/deliveries", sources.Freight{File: up.File}, nil); problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, "no table of deliveries") {
+	if problem := w.Owner.Ask("POST", "/api/price-lists/deliveries", sources.DeliveryTable{File: up.File}, nil); problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, "no table of deliveries") {
 		t.Errorf("%+v", problem)
 	}
 }

@@ -166,7 +166,7 @@ func (s *Service) disconnect(ctx context.Context, id int64) error {
 		if err := members.Audit(ctx, tx, "disconnected store", found.Name, nil, nil); err != nil {
 			return err
 		}
-		return pricing.Changed(ctx, tx)
+		return pricing.NotifyChanged(ctx, tx)
 	})
 	if err != nil {
 		return err

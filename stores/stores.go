@@ -42,7 +42,7 @@ var (
 
 // Pricing is told of stores that are connected, and gives new ones their money rules.
 type Pricing interface {
-	Start(ctx context.Context, tx pgx.Tx, b pricing.Basis, includedTax money.Ratio) error
+	Start(ctx context.Context, tx pgx.Tx, b pricing.StoreBasis, includedTax money.Ratio) error
 }
 
 // Store is a connected store as people see it. Its token never leaves the server.
@@ -101,16 +101,16 @@ func get(ctx context.Context, q database.Querier, id int64) (Store, error) {
 }
 
 // Basis is what prices in a store rest on.
-func (s *Service) Basis(ctx context.Context, q database.Querier, id int64) (pricing.Basis, error) {
+func (s *Service) Basis(ctx context.Context, q database.Querier, id int64) (pricing.StoreBasis, error) {
 	found, err := get(ctx, q, id)
 	if err != nil {
-		return pricing.Basis{}, err
+		return pricing.StoreBasis{}, err
 	}
 	return basis(found), nil
 }
 
-func basis(s Store) pricing.Basis {
-	return pricing.Basis{StoreID: s.ID, Handle: s.Handle, Currency: s.Currency, Markets: s.Markets}
+func basis(s Store) pricing.StoreBasis {
+	return pricing.StoreBasis{StoreID: s.ID, Handle: s.Handle, Currency: s.Currency, Markets: s.Markets}
 }
 
 // Connected lists the ids of connected stores.
@@ -191,13 +191,13 @@ func (s *Service) save(ctx context.Context, address string, d store.Description,
 		if err != nil {
 			return err
 		}
-		if err := s.Pricing.Start(ctx, tx, pricing.Basis{StoreID: id, Handle: f.Handle, Currency: currency, Markets: f.ShipsTo}, tax); err != nil {
+		if err := s.Pricing.Start(ctx, tx, pricing.StoreBasis{StoreID: id, Handle: f.Handle, Currency: currency, Markets: f.ShipsTo}, tax); err != nil {
 			return err
 		}
 		if err := members.Audit(ctx, tx, "connected store", f.Name, nil, map[string]string{"address": address, "currency": currency.String()}); err != nil {
 			return err
 		}
-		return pricing.Changed(ctx, tx)
+		return pricing.NotifyChanged(ctx, tx)
 	})
 	return id, err
 }

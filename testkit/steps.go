@@ -23,21 +23,21 @@ func (w *World) ConnectBazaar() sources.Source {
 }
 
 // Look looks at a list that is at an address or was sent.
-func (w *World) Look(list sources.List) sources.Looked {
+func (w *World) Look(list sources.PriceListInput) sources.Analysis {
 	w.t.Helper()
-	var looked sources.Looked
-	w.Owner.Must("POST", "/api/lists/look", list, &looked)
+	var looked sources.Analysis
+	w.Owner.Must("POST", "/api/price-lists/analyze", list, &looked)
 	return looked
 }
 
 // ConnectList connects a list as it was proposed, of a supplier in Germany, and waits until it is in.
-func (w *World) ConnectList(list sources.List) sources.Source {
+func (w *World) ConnectList(list sources.PriceListInput) sources.Source {
 	w.t.Helper()
 	looked := w.Look(list)
 	layout := looked.Layout
 	layout.Country, layout.Supplier, layout.Processing = "DE", "Northlight Wholesale", landed.Days{Min: 1, Max: 2}
 	list.File, list.Name, list.Layout = looked.File, looked.Name, &layout
-	w.Owner.Must("POST", "/api/lists", list, nil)
+	w.Owner.Must("POST", "/api/price-lists", list, nil)
 	return w.Source("Northlight Wholesale")
 }
 
@@ -60,14 +60,14 @@ func (w *World) Source(name string) sources.Source {
 func (w *World) TakenIn() sources.Source {
 	w.t.Helper()
 	var list []sources.Source
-	Until(w.t, "the intake's end", func() bool {
+	Until(w.t, "the import's end", func() bool {
 		w.Owner.Must("GET", "/api/sources", nil, &list)
 		for _, x := range list {
-			if len(x.Intakes) > 0 && (x.Intakes[0].State == "waiting" || x.Intakes[0].State == "running") {
+			if len(x.Imports) > 0 && (x.Imports[0].State == "waiting" || x.Imports[0].State == "running") {
 				return false
 			}
 		}
-		return len(list) > 0 && len(list[0].Intakes) > 0
+		return len(list) > 0 && len(list[0].Imports) > 0
 	})
 	return list[0]
 }
@@ -76,8 +76,8 @@ func (w *World) TakenIn() sources.Source {
 // intake that is on its way already, such as of a quote just taken, is waited for.
 func (w *World) Swept() sources.Source {
 	w.t.Helper()
-	Until(w.t, "the intake's beginning", func() bool {
-		problem := w.Owner.Ask("POST", "/api/sources/1/intakes?whole=true", nil, nil)
+	Until(w.t, "the import's start", func() bool {
+		problem := w.Owner.Ask("POST", "/api/sources/1/imports?full=true", nil, nil)
 		if problem != nil && problem.Status != 409 {
 			w.t.Fatal(problem)
 		}
@@ -126,9 +126,9 @@ func (w *World) Approve(decision string) string {
 }
 
 // Search asks the catalog; the query is as in an address.
-func (w *World) Search(query string) catalog.Found {
+func (w *World) Search(query string) catalog.SearchResult {
 	w.t.Helper()
-	var found catalog.Found
+	var found catalog.SearchResult
 	Until(w.t, "the catalog's index", func() bool {
 		problem := w.Owner.Ask("GET", "/api/offers?"+query, nil, &found)
 		if problem != nil && problem.Status != 503 {
@@ -195,19 +195,19 @@ func (w *World) RunEnds(id int64) publishing.RunInFull {
 }
 
 // MoneyRules reads a store's money rules.
-func (w *World) MoneyRules(store int64) pricing.InForce {
+func (w *World) MoneyRules(store int64) pricing.CurrentRules {
 	w.t.Helper()
-	var rules pricing.InForce
+	var rules pricing.CurrentRules
 	w.Owner.Must("GET", fmt.Sprintf("/api/stores/%d/money-rules", store), nil, &rules)
 	return rules
 }
 
 // ApplyRules puts money rules in force and waits until the drafts are priced by them; none
 // marked are all.
-func (w *World) ApplyRules(store int64, rules pricing.InForce, marked ...int64) pricing.Run {
+func (w *World) ApplyRules(store int64, rules pricing.CurrentRules, marked ...int64) pricing.Run {
 	w.t.Helper()
 	var run pricing.Run
-	w.Owner.Must("PUT", fmt.Sprintf("/api/stores/%d/money-rules", store), map[string]any{"rules": rules.MoneyRules, "revision": rules.Revision, "marked": marked}, &run)
+	w.Owner.Must("PUT", fmt.Sprintf("/api/stores/%d/money-rules", store), map[string]any{"rules": rules.MoneyRules, "revision": rules.Revision, "only_drafts": marked}, &run)
 	return w.Repriced(store)
 }
 

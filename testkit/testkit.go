@@ -234,7 +234,7 @@ func (w *World) InstanceAt(pool *pgxpool.Pool, s settings.Settings) (*applicatio
 	must(w.t, err)
 	app.Outgoing.Backoff = 10 * time.Millisecond
 	app.Publishing.Pause, app.Publishing.Tries = 100*time.Millisecond, 6
-	app.Sources.Pause, app.Sources.Retries = 20*time.Millisecond, 2
+	app.Sources.RetryDelay, app.Sources.Retries = 20*time.Millisecond, 2
 	handler = app.Handler()
 	must(w.t, app.Start(context.Background()))
 	w.t.Cleanup(func() {
@@ -345,7 +345,7 @@ func (p *Person) Ask(method, path string, body, into any) *Problem {
 }
 
 // Send sends a file as a browser does and names it.
-func (p *Person) Send(name string, content []byte) (up sources.Upload, problem *Problem) {
+func (p *Person) Send(name string, content []byte) (up sources.UploadedFile, problem *Problem) {
 	p.w.t.Helper()
 	r, err := http.NewRequest(http.MethodPost, p.w.URL+"/api/files?name="+url.QueryEscape(name), bytes.NewReader(content))
 	must(p.w.t, err)

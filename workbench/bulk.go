@@ -14,8 +14,8 @@ import (
 	"plainpelican/pricing"
 )
 
-// PriceMany types or releases the prices of many drafts at once.
-type PriceMany struct {
+// BulkPriceInput types or releases the prices of many drafts at once.
+type BulkPriceInput struct {
 	Store  int64   `json:"store"`
 	Drafts []int64 `json:"drafts" minItems:"1" maxItems:"5000"`
 	// Act is what is done to the price of each chosen variant, in the order of Drafts.
@@ -30,23 +30,23 @@ type PriceMany struct {
 	Apply bool `json:"apply"`
 }
 
-// PricedMany says what became of the prices of many drafts, or would become.
-type PricedMany struct {
-	Lines      []PricedLine `json:"lines" doc:"The first 500"`
-	Variants   int          `json:"variants"`
-	Moved      int          `json:"moved"`
-	Rise       int          `json:"rise"`
-	Fall       int          `json:"fall"`
-	BelowFloor int          `json:"below_floor"`
-	Lose       int          `json:"lose"`
-	// Left are variants that could not be priced so; their lines say why.
-	Left int `json:"left"`
+// BulkPriceResult says what became of the prices of many drafts, or would become.
+type BulkPriceResult struct {
+	Lines      []BulkPriceLine `json:"lines" doc:"The first 500"`
+	Variants   int             `json:"variants"`
+	Moved      int             `json:"moved"`
+	Rise       int             `json:"rise"`
+	Fall       int             `json:"fall"`
+	BelowFloor int             `json:"below_floor"`
+	LosesMoney int             `json:"loses_money"`
+	// Skipped are variants that could not be priced so; their lines say why.
+	Skipped int `json:"skipped"`
 	// Bulk names the change, to be undone as one step; 0 where nothing was kept.
 	Bulk int64 `json:"bulk"`
 }
 
-// PricedLine is one variant of them.
-type PricedLine struct {
+// BulkPriceLine is one variant of them.
+type BulkPriceLine struct {
 	DraftID   int64           `json:"draft_id"`
 	VariantID int64           `json:"variant_id"`
 	Title     string          `json:"title"`
@@ -56,28 +56,28 @@ type PricedLine struct {
 	Note      string          `json:"note"`
 }
 
-const mostLines = 500
+const maxLines = 500
 
-// PriceMany looks at new prices for many drafts, or keeps them as one step.
-func (s *Service) PriceMany(ctx context.Context, in PriceMany) (PricedMany, error) {
-	t, err := s.terms(ctx, s.Pool, in.Store, false, in.Drafts...)
+// PriceInBulk looks at new prices for many drafts, or keeps them as one step.
+func (s *Service) PriceInBulk(ctx context.Context, in BulkPriceInput) (BulkPriceResult, error) {
+	t, err := s.storeContext(ctx, s.Pool, in.Store, false, in.Drafts...)
 	if err != nil {
-		return PricedMany{}, err
+		return BulkPriceResult{}, err
 	}
 	if t.pricer == nil {
-		return PricedMany{}, apikit.Problem(422, "store", "Connect a store before you type prices.")
+		return BulkPriceResult{}, apikit.Problem(422, "store", "Connect a store before you set prices.")
 	}
-	act, err := actOf(in, t.pricer.Currency)
+	act, err := bulkPriceAct(in, t.pricer.Currency)
 	if err != nil {
-		return PricedMany{}, err
+		return BulkPriceResult{}, err
 	}
 	drafts, err := load(ctx, s.Pool, in.Drafts...)
 	if err != nil {
-		return PricedMany{}, err
+		return BulkPriceResult{}, err
 	}
 	slices.SortFunc(drafts, func(a, b *draft) int { return slices.Index(in.Drafts, a.id) - slices.Index(in.Drafts, b.id) })
-	out := PricedMany{Lines: []PricedLine{}}
-	changes := map[int64][]Typing{}
+	out := BulkPriceResult{Lines: []BulkPriceLine{}}
+	changes := map[int64][]PriceOverride{}
 	place := 0
 	for _, d := range drafts {
 		variants, quote := d.priced(t, false)
@@ -99,24 +99,24 @@ func (s *Service) PriceMany(ctx context.Context, in PriceMany) (PricedMany, erro
 	if !in.Apply || len(changes) == 0 {
 		return out, nil
 	}
-	out.Bulk, err = s.keepMany(ctx, t, changes)
+	out.Bulk, err = s.savePrices(ctx, t, changes)
 	return out, err
 }
 
-func (p *PricedMany) count(line PricedLine) {
+func (p *BulkPriceResult) count(line BulkPriceLine) {
 	p.Variants++
-	if len(p.Lines) < mostLines {
+	if len(p.Lines) < maxLines {
 		p.Lines = append(p.Lines, line)
 	}
 	if line.Then == nil {
-		p.Left++
+		p.Skipped++
 		return
 	}
 	if line.Then.BelowFloor {
 		p.BelowFloor++
 	}
 	if line.Then.Profit.Negative() {
-		p.Lose++
+		p.LosesMoney++
 	}
 	if line.Now == nil || line.Now.Minor() == line.Then.Price.Minor() {
 		return
@@ -129,8 +129,8 @@ func (p *PricedMany) count(line PricedLine) {
 	}
 }
 
-// keepMany stores the typings as edits of one bulk number.
-func (s *Service) keepMany(ctx context.Context, t terms, changes map[int64][]Typing) (bulk int64, err error) {
+// savePrices stores the typings as edits of one bulk number.
+func (s *Service) savePrices(ctx context.Context, t storeContext, changes map[int64][]PriceOverride) (bulk int64, err error) {
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		if err := tx.QueryRow(ctx, `select nextval('bulk_edit')`).Scan(&bulk); err != nil {
 			return err
@@ -142,7 +142,7 @@ func (s *Service) keepMany(ctx context.Context, t terms, changes map[int64][]Typ
 		slices.Sort(ids) // always in one order, so that two of these do not wait for each other
 		for _, id := range ids {
 			err := s.rewriteIn(ctx, tx, id, 0, bulk, func(_ pgx.Tx, d *draft, after *snapshot) (string, error) {
-				return "price", typePrices(changes[id], d, after, t)
+				return "price", overridePrices(changes[id], d, after, t)
 			})
 			if err != nil {
 				return err
@@ -151,41 +151,41 @@ func (s *Service) keepMany(ctx context.Context, t terms, changes map[int64][]Typ
 		return s.Pricing.PriceDrafts(ctx, tx, ids)
 	})
 	if err == nil {
-		err = s.Progress.Tell(ctx, "drafts", map[string]int64{"priced": bulk})
+		err = s.Progress.Publish(ctx, "drafts", map[string]int64{"priced": bulk})
 	}
 	return bulk, err
 }
 
 // pricing one variant of many: its line, and what to type where its price is to be kept.
-type actOn func(q *pricing.Quote, d *draft, i int, v Variant, place int) (PricedLine, *Typing)
+type bulkPriceFunc func(q *pricing.Quote, d *draft, i int, v Variant, place int) (BulkPriceLine, *PriceOverride)
 
-func actOf(in PriceMany, c money.Currency) (actOn, error) {
+func bulkPriceAct(in BulkPriceInput, c money.Currency) (bulkPriceFunc, error) {
 	price, err := newPrice(in, c)
 	if err != nil {
 		return nil, err
 	}
-	return func(q *pricing.Quote, d *draft, i int, v Variant, place int) (PricedLine, *Typing) {
-		line := PricedLine{DraftID: d.id, VariantID: v.ID, Title: d.title, Variant: strings.Join(v.Values, " ")}
+	return func(q *pricing.Quote, d *draft, i int, v Variant, place int) (BulkPriceLine, *PriceOverride) {
+		line := BulkPriceLine{DraftID: d.id, VariantID: v.ID, Title: d.title, Variant: strings.Join(v.Values, " ")}
 		if v.Ladder != nil {
 			line.Now = &v.Ladder.Price
 		}
 		unit := d.variants[i].unit
 		if in.Act == "release" {
-			ladder, err := q.Rungs(unit, nil, nil)
+			ladder, err := q.Ladder(unit, nil, nil)
 			if err != nil {
 				line.Note = v.NoPrice
 				return line, nil
 			}
 			line.Then = &ladder
-			if !v.Typed {
+			if !v.Manual {
 				line.Note = "priced by its rule already"
 				return line, nil
 			}
-			return line, &Typing{VariantID: v.ID}
+			return line, &PriceOverride{VariantID: v.ID}
 		}
 		then, note := price(q, unit, v, place)
 		if note == "" && in.End && in.Act != "column" {
-			if ended, err := q.End(unit, then); err == nil {
+			if ended, err := q.ApplyEnding(unit, then); err == nil {
 				then = ended
 			}
 		}
@@ -193,10 +193,10 @@ func actOf(in PriceMany, c money.Currency) (actOn, error) {
 			note = "a price must be more than 0"
 		}
 		if note == "" {
-			ladder, err := q.Rungs(unit, &then, nil)
+			ladder, err := q.Ladder(unit, &then, nil)
 			if err == nil {
 				line.Then = &ladder
-				return line, &Typing{v.ID, then.Decimal()}
+				return line, &PriceOverride{v.ID, then.Decimal()}
 			}
 			note = "its price cannot be worked out"
 		}
@@ -206,7 +206,7 @@ func actOf(in PriceMany, c money.Currency) (actOn, error) {
 }
 
 // newPrice says what an act makes of a variant's price, or why it makes nothing of it.
-func newPrice(in PriceMany, c money.Currency) (func(q *pricing.Quote, u pricing.Unit, v Variant, place int) (money.Amount, string), error) {
+func newPrice(in BulkPriceInput, c money.Currency) (func(q *pricing.Quote, u pricing.Unit, v Variant, place int) (money.Amount, string), error) {
 	text := strings.ReplaceAll(strings.TrimSpace(in.Value), ",", ".")
 	var percent money.Ratio
 	var amount money.Amount

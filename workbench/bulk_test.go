@@ -11,7 +11,7 @@ import (
 	"plainpelican/workbench"
 )
 
-func priceMany(w *testkit.World, body map[string]any) (out workbench.PricedMany) {
+func priceMany(w *testkit.World, body map[string]any) (out workbench.BulkPriceResult) {
 	w.Owner.Must("POST", "/api/drafts/prices", body, &out)
 	return out
 }
@@ -21,7 +21,7 @@ func pricesOf(w *testkit.World, store, id int64) (all []string) {
 	w.Owner.Must("GET", fmt.Sprintf("/api/drafts/%d?store=%d", id, store), nil, &d)
 	for _, v := range d.Variants {
 		typed := ""
-		if v.Typed {
+		if v.Manual {
 			typed = " typed"
 		}
 		all = append(all, v.Ladder.Price.Decimal()+typed)
@@ -55,7 +55,7 @@ func TestManyPricesAtOnceAndUndoneAsOneStep(t *testing.T) {
 	otherPath := fmt.Sprintf("/api/drafts/%d?store=%d", ids[0], store.ID)
 	w.Owner.Must("GET", otherPath, nil, &other)
 	w.Owner.Must("PATCH", otherPath, map[string]any{"revision": other.Revision, "title": "Words since", "tags": []string{"since"}}, &other)
-	var undone workbench.UndoneMany
+	var undone workbench.UndoBulkResult
 	w.Owner.Must("POST", fmt.Sprintf("/api/drafts/bulk/%d/undo", kept.Bulk), nil, &undone)
 	if undone.Undone != 1 || undone.EditedSince != 1 || strings.Contains(fmt.Sprint(pricesOf(w, store.ID, ids[0])), "typed") {
 		t.Errorf("%+v, %v", undone, pricesOf(w, store.ID, ids[0]))
@@ -72,7 +72,7 @@ func TestManyPricesAtOnceAndUndoneAsOneStep(t *testing.T) {
 			t.Errorf("a margin of 40 %% became %s", l.Then.Margin)
 		}
 	}
-	if fallen := priceMany(w, body("raise_amount", "-14.00", false)); fallen.Fall == 0 || fallen.Lose == 0 || fallen.BelowFloor < fallen.Lose {
+	if fallen := priceMany(w, body("raise_amount", "-14.00", false)); fallen.Fall == 0 || fallen.LosesMoney == 0 || fallen.BelowFloor < fallen.LosesMoney {
 		t.Errorf("lowered by 14 dollars: %+v", fallen)
 	}
 }
@@ -87,7 +87,7 @@ func TestAColumnOfPrices(t *testing.T) {
 	body := map[string]any{"store": store.ID, "drafts": []int64{id}, "act": "column", "column": column, "end": false, "apply": true}
 	out := priceMany(w, body)
 	got := pricesOf(w, store.ID, id)
-	if got[0] != "1234.50 typed" || got[1] != "19.95 typed" || (n > 2 && strings.Contains(got[2], "typed")) || out.Left != n-2 {
+	if got[0] != "1234.50 typed" || got[1] != "19.95 typed" || (n > 2 && strings.Contains(got[2], "typed")) || out.Skipped != n-2 {
 		t.Errorf("%v, %+v", got, out)
 	}
 	body["column"] = append(column, "1.00")
@@ -144,7 +144,7 @@ func TestManyEditsAtOnceDoNotWaitForEachOther(t *testing.T) {
 	for _, id := range ids {
 		go func() {
 			title := "Edited together"
-			_, err := w.App.Workbench.Change(ctx, id, store.ID, workbench.Edit{Title: &title})
+			_, err := w.App.Workbench.Edit(ctx, id, store.ID, workbench.EditInput{Title: &title})
 			failed <- err
 		}()
 	}
@@ -177,7 +177,7 @@ func TestUndoOfAPriceStaysInItsStore(t *testing.T) {
 		t.Errorf("in the first store %q can be undone", undo)
 	}
 	w.Owner.Must("POST", fmt.Sprintf("/api/drafts/%d/undo?store=1", id), nil, nil)
-	if one, two := at(1).Variants[0], at(nord.ID).Variants[0]; one.Typed || !two.Typed || two.Ladder.Price.Decimal() != "55.00" {
+	if one, two := at(1).Variants[0], at(nord.ID).Variants[0]; one.Manual || !two.Manual || two.Ladder.Price.Decimal() != "55.00" {
 		t.Errorf("undone in the first store: %v, %v", one.Ladder.Price, two.Ladder.Price)
 	}
 	if problem := w.Owner.Ask("POST", fmt.Sprintf("/api/drafts/%d/undo?store=1", id), nil, nil); problem == nil || problem.Status != 409 {

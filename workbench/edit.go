@@ -18,8 +18,8 @@ import (
 	"plainpelican/platform/safehtml"
 )
 
-// Edit changes parts of a draft; what is absent stays as it is.
-type Edit struct {
+// EditInput changes parts of a draft; what is absent stays as it is.
+type EditInput struct {
 	Revision    int     `json:"revision" doc:"The revision that was read; a newer one refuses the edit"`
 	Title       *string `json:"title,omitempty" maxLength:"500"`
 	Description *string `json:"description,omitempty" maxLength:"100000"`
@@ -28,13 +28,13 @@ type Edit struct {
 	Pictures       *[]PictureChoice  `json:"pictures,omitempty"`
 	Options        *[]variant.Option `json:"options,omitempty" doc:"The same options and values, renamed"`
 	Chosen         *[]int64          `json:"chosen,omitempty" doc:"Draft variants to sell"`
-	Prices         *[]Typing         `json:"prices,omitempty"`
+	Prices         *[]PriceOverride  `json:"prices,omitempty"`
 	Collections    *[]string         `json:"collections,omitempty" maxItems:"100"`
 	Tags           *[]string         `json:"tags,omitempty" maxItems:"250"`
 }
 
-// Typing types a price for one variant in the store in use, or releases it.
-type Typing struct {
+// PriceOverride types a price for one variant in the store in use, or releases it.
+type PriceOverride struct {
 	VariantID int64  `json:"variant_id"`
 	Price     string `json:"price" doc:"Decimal text in the store's currency; empty gives it back to the rule" maxLength:"30"`
 }
@@ -48,11 +48,11 @@ type snapshot struct {
 	Chosen      []int64          `json:"chosen"`
 	// Offer is what the draft is bought as, and Bought its variants; snapshots of before suppliers
 	// could be swapped have none.
-	Offer       int64        `json:"offer,omitempty"`
-	Bought      []bought     `json:"bought,omitempty"`
-	Typed       []typedPrice `json:"typed"`
-	Collections []string     `json:"collections"`
-	Tags        []string     `json:"tags"`
+	Offer        int64         `json:"offer,omitempty"`
+	Bought       []bought      `json:"bought,omitempty"`
+	ManualPrices []manualPrice `json:"manual"`
+	Collections  []string      `json:"collections"`
+	Tags         []string      `json:"tags"`
 }
 
 // bought is what a draft variant is bought as; 0 where its supplier does not sell it. Picture is the place
@@ -67,16 +67,16 @@ func (b bought) same(o bought) bool {
 	return b.VariantID == o.VariantID && b.OfferVariantID == o.OfferVariantID && (b.Picture == nil) == (o.Picture == nil) && (b.Picture == nil || *b.Picture == *o.Picture)
 }
 
-type typedPrice struct {
+type manualPrice struct {
 	VariantID int64 `json:"variant_id"`
 	StoreID   int64 `json:"store_id"`
 	Price     int64 `json:"price"`
 }
 
-func (d *draft) snapshot(typed []typedPrice) snapshot {
-	s := snapshot{Title: d.title, Description: d.description, Pictures: d.pictures, Options: d.options, Chosen: []int64{}, Typed: typed, Collections: d.collections, Tags: d.tags, Offer: d.offerID}
+func (d *draft) snapshot(typed []manualPrice) snapshot {
+	s := snapshot{Title: d.title, Description: d.description, Pictures: d.pictures, Options: d.options, Chosen: []int64{}, ManualPrices: typed, Collections: d.collections, Tags: d.tags, Offer: d.offerID}
 	for _, v := range d.variants {
-		s.Bought = append(s.Bought, bought{v.id, v.offerVariantID, v.own})
+		s.Bought = append(s.Bought, bought{v.id, v.offerVariantID, v.ownPicture})
 		if v.chosen {
 			s.Chosen = append(s.Chosen, v.id)
 		}
@@ -84,19 +84,19 @@ func (d *draft) snapshot(typed []typedPrice) snapshot {
 	return s
 }
 
-// typedIn reads the typed prices of a draft in all stores.
-func typedIn(ctx context.Context, tx pgx.Tx, id int64) ([]typedPrice, error) {
-	rows, err := tx.Query(ctx, `select t.draft_variant_id, t.store_id, t.price from typed_price t join draft_variant v on v.id = t.draft_variant_id where v.draft_id = $1 order by 1, 2`, id)
+// readManualPrices reads the typed prices of a draft in all stores.
+func readManualPrices(ctx context.Context, tx pgx.Tx, id int64) ([]manualPrice, error) {
+	rows, err := tx.Query(ctx, `select t.draft_variant_id, t.store_id, t.price from manual_price t join draft_variant v on v.id = t.draft_variant_id where v.draft_id = $1 order by 1, 2`, id)
 	if err != nil {
 		return nil, err
 	}
-	typed, err := pgx.CollectRows(rows, pgx.RowToStructByPos[typedPrice])
-	return append([]typedPrice{}, typed...), err
+	typed, err := pgx.CollectRows(rows, pgx.RowToStructByPos[manualPrice])
+	return append([]manualPrice{}, typed...), err
 }
 
-// Change makes an edit, whole or not at all, and keeps what was before.
-func (s *Service) Change(ctx context.Context, id, storeID int64, e Edit) (Draft, error) {
-	t, err := s.terms(ctx, s.Pool, storeID, false, id)
+// Edit makes an edit, whole or not at all, and keeps what was before.
+func (s *Service) Edit(ctx context.Context, id, storeID int64, e EditInput) (Draft, error) {
+	t, err := s.storeContext(ctx, s.Pool, storeID, false, id)
 	if err != nil {
 		return Draft{}, err
 	}
@@ -133,13 +133,13 @@ func (s *Service) rewriteIn(ctx context.Context, tx pgx.Tx, id int64, revision i
 	if revision != 0 && revision != current {
 		var who string
 		_ = tx.QueryRow(ctx, `select member from draft_edit where draft_id = $1 order by id desc limit 1`, id).Scan(&who) // a name makes the sentence better, no more
-		return apikit.Problem(409, "revision", "%s changed this draft meanwhile. Yours was not saved; look at it and edit again.", or(who, "Somebody"))
+		return apikit.Problem(409, "revision", "%s changed this draft meanwhile. Yours was not saved; look at it and edit again.", orElse(who, "Somebody"))
 	}
-	d, err := one(load(ctx, tx, id))
+	d, err := single(load(ctx, tx, id))
 	if err != nil {
 		return err
 	}
-	typed, err := typedIn(ctx, tx, id)
+	typed, err := readManualPrices(ctx, tx, id)
 	if err != nil {
 		return err
 	}
@@ -150,12 +150,12 @@ func (s *Service) rewriteIn(ctx context.Context, tx pgx.Tx, id int64, revision i
 	}
 	if what != "" {
 		if _, err := tx.Exec(ctx, `insert into draft_edit (draft_id, member, what, before, bulk_id, store_id) values ($1, $2, $3, $4, nullif($5::bigint, 0), nullif($6::bigint, 0))`,
-			id, access.Who(ctx).Name, what, asJSON(before), bulk, storeOf(before.Typed, after.Typed)); err != nil {
+			id, access.Who(ctx).Name, what, asJSON(before), bulk, storeOf(before.ManualPrices, after.ManualPrices)); err != nil {
 			return err
 		}
 	}
 	if slices.Contains(strings.Split(what, partSeparator), "price") {
-		if err := members.Audit(ctx, tx, "typed prices", d.title, before.Typed, after.Typed); err != nil {
+		if err := members.Audit(ctx, tx, "set prices", d.title, before.ManualPrices, after.ManualPrices); err != nil {
 			return err
 		}
 	}
@@ -166,10 +166,10 @@ func (s *Service) rewriteIn(ctx context.Context, tx pgx.Tx, id int64, revision i
 	if err := store(ctx, tx, id, after); err != nil {
 		return err
 	}
-	return s.rebought(ctx, tx, d, after.Offer)
+	return s.afterPurchaseChange(ctx, tx, d, after.Offer)
 }
 
-func or(text, fallback string) string {
+func orElse(text, fallback string) string {
 	if text == "" {
 		return fallback
 	}
@@ -180,7 +180,7 @@ func or(text, fallback string) string {
 const partSeparator = " and "
 
 // apply checks an edit against a draft and puts it into the snapshot.
-func apply(e Edit, d *draft, after *snapshot, t terms) (what string, err error) {
+func apply(e EditInput, d *draft, after *snapshot, t storeContext) (what string, err error) {
 	var parts []string
 	if e.Title != nil {
 		after.Title = strings.Join(strings.Fields(*e.Title), " ")
@@ -226,15 +226,15 @@ func apply(e Edit, d *draft, after *snapshot, t terms) (what string, err error) 
 		parts = append(parts, "choice of variants")
 	}
 	if e.Collections != nil {
-		after.Collections = named(*e.Collections)
+		after.Collections = cleanNames(*e.Collections)
 		parts = append(parts, "collections")
 	}
 	if e.Tags != nil {
-		after.Tags = named(*e.Tags)
+		after.Tags = cleanNames(*e.Tags)
 		parts = append(parts, "tags")
 	}
 	if e.Prices != nil {
-		if err := typePrices(*e.Prices, d, after, t); err != nil {
+		if err := overridePrices(*e.Prices, d, after, t); err != nil {
 			return "", err
 		}
 		parts = append(parts, "price")
@@ -242,8 +242,8 @@ func apply(e Edit, d *draft, after *snapshot, t terms) (what string, err error) 
 	return strings.Join(parts, partSeparator), nil
 }
 
-// named tidies a list of names: no empty one, none twice.
-func named(list []string) []string {
+// cleanNames tidies a list of names: no empty one, none twice.
+func cleanNames(list []string) []string {
 	out := []string{}
 	for _, name := range list {
 		if name = strings.Join(strings.Fields(name), " "); name != "" && !slices.Contains(out, name) {
@@ -253,9 +253,9 @@ func named(list []string) []string {
 	return out
 }
 
-func typePrices(prices []Typing, d *draft, after *snapshot, t terms) error {
+func overridePrices(prices []PriceOverride, d *draft, after *snapshot, t storeContext) error {
 	if t.pricer == nil {
-		return apikit.Problem(422, "prices", "Connect a store before you type prices.")
+		return apikit.Problem(422, "prices", "Connect a store before you set prices.")
 	}
 	store := t.pricer.StoreID
 	for _, p := range prices {
@@ -263,7 +263,7 @@ func typePrices(prices []Typing, d *draft, after *snapshot, t terms) error {
 		if at < 0 {
 			return apikit.Problem(422, "prices", "That variant is not of this draft.")
 		}
-		after.Typed = slices.DeleteFunc(after.Typed, func(x typedPrice) bool { return x.VariantID == p.VariantID && x.StoreID == store })
+		after.ManualPrices = slices.DeleteFunc(after.ManualPrices, func(x manualPrice) bool { return x.VariantID == p.VariantID && x.StoreID == store })
 		if strings.TrimSpace(p.Price) == "" {
 			continue
 		}
@@ -274,7 +274,7 @@ func typePrices(prices []Typing, d *draft, after *snapshot, t terms) error {
 		if amount.Minor() <= 0 {
 			return apikit.Problem(422, "prices", "A price must be more than 0.")
 		}
-		after.Typed = append(after.Typed, typedPrice{p.VariantID, store, amount.Minor()})
+		after.ManualPrices = append(after.ManualPrices, manualPrice{p.VariantID, store, amount.Minor()})
 	}
 	return nil
 }
@@ -314,7 +314,7 @@ func sameShape(a, b []variant.Option) error {
 func store(ctx context.Context, tx pgx.Tx, id int64, s snapshot) error {
 	batch := &pgx.Batch{}
 	batch.Queue(`update draft set title = $2, description = $3, pictures = $4, options = $5, collections = $6, tags = $7, revision = revision + 1, updated_at = now() where id = $1`,
-		id, s.Title, s.Description, asJSON(s.Pictures), asJSON(s.Options), named(s.Collections), named(s.Tags))
+		id, s.Title, s.Description, asJSON(s.Pictures), asJSON(s.Options), cleanNames(s.Collections), cleanNames(s.Tags))
 	if s.Offer != 0 {
 		batch.Queue(`update draft set offer_id = $2 where id = $1 and offer_id <> $2`, id, s.Offer)
 		batch.Queue(`update draft_variant set offer_variant_id = null where draft_id = $1`, id) // each is bought once, on the way too
@@ -323,9 +323,9 @@ func store(ctx context.Context, tx pgx.Tx, id int64, s snapshot) error {
 		}
 	}
 	batch.Queue(`update draft_variant set chosen = id = any ($2) where draft_id = $1 and chosen <> (id = any ($2))`, id, s.Chosen)
-	batch.Queue(`delete from typed_price where draft_variant_id in (select id from draft_variant where draft_id = $1)`, id)
-	for _, p := range s.Typed {
-		batch.Queue(`insert into typed_price (draft_variant_id, store_id, price, typed_by) values ($1, $2, $3, $4)`, p.VariantID, p.StoreID, p.Price, access.Who(ctx).Name)
+	batch.Queue(`delete from manual_price where draft_variant_id in (select id from draft_variant where draft_id = $1)`, id)
+	for _, p := range s.ManualPrices {
+		batch.Queue(`insert into manual_price (draft_variant_id, store_id, price, set_by) values ($1, $2, $3, $4)`, p.VariantID, p.StoreID, p.Price, access.Who(ctx).Name)
 	}
 	if err := tx.SendBatch(ctx, batch).Close(); err != nil {
 		return fmt.Errorf("saving draft %d: %w", id, err)
@@ -334,8 +334,8 @@ func store(ctx context.Context, tx pgx.Tx, id int64, s snapshot) error {
 }
 
 // storeOf is the store whose typed prices differ, 0 where none do.
-func storeOf(before, after []typedPrice) int64 {
-	for _, lists := range [][2][]typedPrice{{before, after}, {after, before}} {
+func storeOf(before, after []manualPrice) int64 {
+	for _, lists := range [][2][]manualPrice{{before, after}, {after, before}} {
 		for _, p := range lists[0] {
 			if !slices.Contains(lists[1], p) {
 				return p.StoreID
@@ -350,10 +350,10 @@ func (s *Service) Discard(ctx context.Context, id int64) error {
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var offer int64
 		err := tx.QueryRow(ctx, `delete from draft d where id = $1 and not exists (select from listing l where l.draft_id = d.id) returning offer_id`, id).Scan(&offer)
-		if err != nil || s.Touched == nil {
+		if err != nil || s.NotifyOffers == nil {
 			return err
 		}
-		return s.Touched(ctx, tx, []int64{offer})
+		return s.NotifyOffers(ctx, tx, []int64{offer})
 	})
 	if database.Missing(err) {
 		return apikit.Problem(409, "", "This draft is live in a store, or gone already.")
@@ -361,5 +361,5 @@ func (s *Service) Discard(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	return s.Progress.Tell(ctx, "drafts", map[string]int64{"discarded": id})
+	return s.Progress.Publish(ctx, "drafts", map[string]int64{"discarded": id})
 }

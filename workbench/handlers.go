@@ -34,32 +34,32 @@ func (s *Service) Register(a *apikit.API) {
 	})
 	apikit.Register(a, access.Editor, http.MethodPatch, "/api/drafts/{id}", "editDraft", "Change parts of a draft", func(ctx context.Context, in *struct {
 		InStore
-		Body Edit
+		Body EditInput
 	}) (*apikit.Body[Draft], error) {
-		return apikit.OK(s.Change(ctx, in.ID, in.Store, in.Body))
+		return apikit.OK(s.Edit(ctx, in.ID, in.Store, in.Body))
 	})
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/undo", "undoDraft", "Take the last edit back", func(ctx context.Context, in *InStore) (*apikit.Body[Draft], error) {
 		return apikit.OK(s.Undo(ctx, in.ID, in.Store))
 	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/swap/look", "lookAtSwap", "What swapping the supplier of a draft would do", func(ctx context.Context, in *struct {
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/swap/preview", "previewSwap", "What swapping the supplier of a draft would do", func(ctx context.Context, in *struct {
 		InStore
-		Body Swapping
-	}) (*apikit.Body[Swap], error) {
-		return apikit.OK(s.LookAtSwap(ctx, in.ID, in.Store, in.Body))
+		Body SwapInput
+	}) (*apikit.Body[SwapPreview], error) {
+		return apikit.OK(s.PreviewSwap(ctx, in.ID, in.Store, in.Body))
 	})
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/swap", "swapSupplier", "Have a draft bought as another offer", func(ctx context.Context, in *struct {
 		InStore
-		Body Swapping
+		Body SwapInput
 	}) (*apikit.Body[Draft], error) {
 		return apikit.OK(s.SwapSupplier(ctx, in.ID, in.Store, in.Body))
 	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/prices", "priceMany", "Type or release the prices of many drafts at once, or look what that would do", func(ctx context.Context, in *struct {
-		Body PriceMany
-	}) (*apikit.Body[PricedMany], error) {
-		return apikit.OK(s.PriceMany(ctx, in.Body))
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/prices", "priceInBulk", "Set or release the prices of many drafts at once, or preview that", func(ctx context.Context, in *struct {
+		Body BulkPriceInput
+	}) (*apikit.Body[BulkPriceResult], error) {
+		return apikit.OK(s.PriceInBulk(ctx, in.Body))
 	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/bulk/{id}/undo", "undoMany", "Take a change of many drafts back as one step", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[UndoneMany], error) {
-		return apikit.OK(s.UndoMany(ctx, in.ID))
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/bulk/{id}/undo", "undoBulk", "Undo a change of many drafts as one step", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[UndoBulkResult], error) {
+		return apikit.OK(s.UndoBulk(ctx, in.ID))
 	})
 	apikit.Register(a, access.Editor, http.MethodDelete, "/api/drafts/{id}", "discardDraft", "Discard a draft", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
 		return nil, s.Discard(ctx, in.ID)

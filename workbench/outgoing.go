@@ -37,11 +37,11 @@ type ReadyVariant struct {
 // Ready prepares a draft for a store. Where its report says that it is not ready, the
 // variants may lack prices.
 func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
-	t, err := s.terms(ctx, s.Pool, storeID, true, id)
+	t, err := s.storeContext(ctx, s.Pool, storeID, true, id)
 	if err != nil {
 		return Ready{}, err
 	}
-	d, err := one(load(ctx, s.Pool, id))
+	d, err := single(load(ctx, s.Pool, id))
 	if err != nil {
 		return Ready{}, err
 	}
@@ -56,7 +56,7 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 		if !v.Chosen || v.Ladder == nil {
 			continue
 		}
-		for o, place := range d.variants[i].places {
+		for o, place := range d.variants[i].valueIndexes {
 			used[o][place] = true
 		}
 		r.Variants = append(r.Variants, ReadyVariant{v.ID, fmt.Sprintf("P%d-%d", d.id, d.variants[i].position+1), v.Values, *v.Ladder, v.Trace, v.Stock, d.variants[i].barcode, d.shownBy(&d.variants[i])})

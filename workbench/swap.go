@@ -14,8 +14,8 @@ import (
 	"plainpelican/pricing"
 )
 
-// Swapping says what a draft is to be bought as instead.
-type Swapping struct {
+// SwapInput says what a draft is to be bought as instead.
+type SwapInput struct {
 	OfferID int64 `json:"offer_id"`
 	// Revision is the one that was read; 0 is whichever there is.
 	Revision int `json:"revision,omitempty" doc:"The revision that was read; a newer one refuses the swap"`
@@ -29,19 +29,19 @@ type SwapPair struct {
 	OfferVariantID int64 `json:"offer_variant_id"`
 }
 
-// Swap is what swapping the supplier of a draft would do.
-type Swap struct {
-	DraftID  int64       `json:"draft_id"`
-	Title    string      `json:"title"`
-	Revision int         `json:"revision"`
-	Before   Buying      `json:"before"`
-	After    Buying      `json:"after"`
-	Rows     []SwapRow   `json:"rows"`
-	Choices  []Swappable `json:"choices" doc:"The variants that the other offer has for sale"`
+// SwapPreview is what swapping the supplier of a draft would do.
+type SwapPreview struct {
+	DraftID  int64           `json:"draft_id"`
+	Title    string          `json:"title"`
+	Revision int             `json:"revision"`
+	Before   Purchase        `json:"before"`
+	After    Purchase        `json:"after"`
+	Rows     []SwapRow       `json:"rows"`
+	Choices  []SwapCandidate `json:"choices" doc:"The variants that the other offer has for sale"`
 }
 
-// Buying is an offer as a draft is bought.
-type Buying struct {
+// Purchase is an offer as a draft is bought.
+type Purchase struct {
 	OfferID   int64  `json:"offer_id"`
 	Title     string `json:"title"`
 	Supplier  string `json:"supplier"`
@@ -55,51 +55,51 @@ type Buying struct {
 
 // SwapRow is a variant of the draft, before and after.
 type SwapRow struct {
-	VariantID int64    `json:"variant_id"`
-	Values    []string `json:"values"`
-	Chosen    bool     `json:"chosen"`
-	Picture   string   `json:"picture"`
-	Before    Priced   `json:"before"`
+	VariantID int64        `json:"variant_id"`
+	Values    []string     `json:"values"`
+	Chosen    bool         `json:"chosen"`
+	Picture   string       `json:"picture"`
+	Before    VariantPrice `json:"before"`
 	// OfferVariantID is what it would be bought as; 0 is nothing, and it is left out.
-	OfferVariantID int64   `json:"offer_variant_id"`
-	By             string  `json:"by" doc:"What its counterpart was found by; empty where a person chose, or there is none"`
-	After          *Priced `json:"after"`
+	OfferVariantID int64         `json:"offer_variant_id"`
+	By             string        `json:"by" doc:"What its counterpart was found by; empty where a person chose, or there is none"`
+	After          *VariantPrice `json:"after"`
 }
 
-// Priced is what a variant costs and sells for.
-type Priced struct {
+// VariantPrice is what a variant costs and sells for.
+type VariantPrice struct {
 	Cost    *money.Amount   `json:"cost"`
 	Stock   int             `json:"stock"`
 	Ladder  *pricing.Ladder `json:"ladder"`
 	NoPrice string          `json:"no_price"`
-	Typed   bool            `json:"typed"`
+	Manual  bool            `json:"manual"`
 }
 
-// Swappable is a variant of the other offer.
-type Swappable struct {
+// SwapCandidate is a variant of the other offer.
+type SwapCandidate struct {
 	ID      int64        `json:"id"`
 	Values  []string     `json:"values"`
 	Cost    money.Amount `json:"cost"`
 	Stock   int          `json:"stock"`
 	Picture string       `json:"picture"`
 
-	place   int
-	barcode string
-	grams   int
-	unit    pricing.Unit
+	pictureIndex int
+	barcode      string
+	grams        int
+	unit         pricing.Unit
 }
 
-// other is the offer that a draft is to be bought as.
-type other struct {
-	Buying
-	thing   pricing.Thing
-	choices []Swappable
-	count   int // of its pictures
+// purchasable is the offer that a draft is to be bought as.
+type purchasable struct {
+	Purchase
+	facts        pricing.OfferFacts
+	choices      []SwapCandidate
+	pictureCount int // of its pictures
 }
 
-func (s *Service) other(ctx context.Context, q database.Querier, id int64) (other, error) {
-	o := other{Buying: Buying{OfferID: id}, choices: []Swappable{}}
-	t := &o.thing
+func (s *Service) purchaseOf(ctx context.Context, q database.Querier, id int64) (purchasable, error) {
+	o := purchasable{Purchase: Purchase{OfferID: id}, choices: []SwapCandidate{}}
+	t := &o.facts
 	var currency, marketIn string
 	var withdrawn bool
 	var rating int
@@ -107,7 +107,7 @@ func (s *Service) other(ctx context.Context, q database.Querier, id int64) (othe
 		select o.title, u.name, x.name, u.country, u.on_time, o.rating, o.withdrawn_at is not null or x.state <> 'connected', own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries,
 			o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+`, cardinality(o.pictures)
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = $1`, id).
-		Scan(&o.Title, &o.Supplier, &o.Source, &o.ShipsFrom, &o.OnTime, &rating, &withdrawn, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost, &o.count)
+		Scan(&o.Title, &o.Supplier, &o.Source, &o.ShipsFrom, &o.OnTime, &rating, &withdrawn, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost, &o.pictureCount)
 	if database.Missing(err) {
 		return o, apikit.NotFound("offer")
 	}
@@ -130,14 +130,14 @@ func (s *Service) other(ctx context.Context, q database.Querier, id int64) (othe
 	if err != nil {
 		return o, err
 	}
-	var v Swappable
+	var v SwapCandidate
 	var cost, advertised, listed int64
 	var pricesIn string
-	_, err = pgx.ForEachRow(rows, []any{&v.ID, &v.Values, &cost, &advertised, &listed, &pricesIn, &v.Stock, &v.place, &v.barcode, &v.grams}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&v.ID, &v.Values, &cost, &advertised, &listed, &pricesIn, &v.Stock, &v.pictureIndex, &v.barcode, &v.grams}, func() error {
 		one := v
 		one.Cost = money.New(cost, c)
 		one.unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
-		one.Picture = s.pathOf(PictureOf{id, v.place})
+		one.Picture = s.pathOf(PictureOf{id, v.pictureIndex})
 		o.choices = append(o.choices, one)
 		v.Values = nil
 		return nil
@@ -145,34 +145,34 @@ func (s *Service) other(ctx context.Context, q database.Querier, id int64) (othe
 	return o, err
 }
 
-// LookAtSwap shows what swapping the supplier of a draft would do; nothing is changed.
-func (s *Service) LookAtSwap(ctx context.Context, id, storeID int64, in Swapping) (Swap, error) {
-	t, err := s.terms(ctx, s.Pool, storeID, false, id)
+// PreviewSwap shows what swapping the supplier of a draft would do; nothing is changed.
+func (s *Service) PreviewSwap(ctx context.Context, id, storeID int64, in SwapInput) (SwapPreview, error) {
+	t, err := s.storeContext(ctx, s.Pool, storeID, false, id)
 	if err != nil {
-		return Swap{}, err
+		return SwapPreview{}, err
 	}
-	d, err := one(load(ctx, s.Pool, id))
+	d, err := single(load(ctx, s.Pool, id))
 	if err != nil {
-		return Swap{}, err
+		return SwapPreview{}, err
 	}
-	o, err := s.other(ctx, s.Pool, in.OfferID)
+	o, err := s.purchaseOf(ctx, s.Pool, in.OfferID)
 	if err != nil {
-		return Swap{}, err
+		return SwapPreview{}, err
 	}
 	found, err := s.pairs(ctx, d, &o, in)
 	if err != nil {
-		return Swap{}, err
+		return SwapPreview{}, err
 	}
-	before, err := s.buying(ctx, d)
+	before, err := s.currentPurchase(ctx, d)
 	if err != nil {
-		return Swap{}, err
+		return SwapPreview{}, err
 	}
-	out := Swap{DraftID: d.id, Title: d.title, Revision: d.revision, Before: before, After: o.Buying, Choices: o.choices, Rows: []SwapRow{}}
-	o.thing.Collections, o.thing.Tags = d.collections, d.tags
+	out := SwapPreview{DraftID: d.id, Title: d.title, Revision: d.revision, Before: before, After: o.Purchase, Choices: o.choices, Rows: []SwapRow{}}
+	o.facts.Collections, o.facts.Tags = d.collections, d.tags
 	variants, quote := d.priced(t, false)
 	var next pricing.Quote
 	if t.pricer != nil {
-		next = t.pricer.Quote(&o.thing)
+		next = t.pricer.Quote(&o.facts)
 		if quote.Err == nil {
 			out.Before.Delivery, out.Before.Door = quote.Choice.Delivery.Name, dayRange(quote.Choice.Door.Min, quote.Choice.Door.Max)
 		}
@@ -181,22 +181,22 @@ func (s *Service) LookAtSwap(ctx context.Context, id, storeID int64, in Swapping
 		}
 	}
 	for i, v := range variants {
-		row := SwapRow{VariantID: v.ID, Values: v.Values, Chosen: v.Chosen, Picture: s.pathOf(d.shownBy(&d.variants[i])), Before: Priced{Stock: v.Stock, Ladder: v.Ladder, NoPrice: v.NoPrice, Typed: v.Typed}}
+		row := SwapRow{VariantID: v.ID, Values: v.Values, Chosen: v.Chosen, Picture: s.pathOf(d.shownBy(&d.variants[i])), Before: VariantPrice{Stock: v.Stock, Ladder: v.Ladder, NoPrice: v.NoPrice, Manual: v.Manual}}
 		if d.variants[i].offerVariantID != 0 {
 			row.Before.Cost = &v.Cost
 		}
 		if f := found[i]; f.To >= 0 {
 			choice := &o.choices[f.To]
 			row.OfferVariantID, row.By = choice.ID, f.By
-			after := Priced{Cost: &choice.Cost, Stock: choice.Stock, Typed: v.Typed}
+			after := VariantPrice{Cost: &choice.Cost, Stock: choice.Stock, Manual: v.Manual}
 			var typed *money.Amount
-			if v.Typed && v.Ladder != nil {
+			if v.Manual && v.Ladder != nil {
 				typed = &v.Ladder.Price
 			}
 			if t.pricer == nil {
 				after.NoPrice = "Connect a store to price it."
-			} else if l, err := next.Rungs(choice.unit, typed, nil); err != nil {
-				after.NoPrice = t.pricer.Words(err)
+			} else if l, err := next.Ladder(choice.unit, typed, nil); err != nil {
+				after.NoPrice = t.pricer.ErrorMessage(err)
 			} else {
 				after.Ladder = &l
 			}
@@ -207,9 +207,9 @@ func (s *Service) LookAtSwap(ctx context.Context, id, storeID int64, in Swapping
 	return out, nil
 }
 
-// buying is what a draft is bought as now.
-func (s *Service) buying(ctx context.Context, d *draft) (b Buying, err error) {
-	b = Buying{OfferID: d.offerID, Title: d.offerTitle, Supplier: d.supplier, Source: d.thing.Source, ShipsFrom: d.thing.ShipsFrom}
+// currentPurchase is what a draft is bought as now.
+func (s *Service) currentPurchase(ctx context.Context, d *draft) (b Purchase, err error) {
+	b = Purchase{OfferID: d.offerID, Title: d.offerTitle, Supplier: d.supplier, Source: d.facts.Source, ShipsFrom: d.facts.ShipsFrom}
 	var rating int
 	err = s.Pool.QueryRow(ctx, `select u.on_time, o.rating from offer o join supplier u on u.id = o.supplier_id where o.id = $1`, d.offerID).Scan(&b.OnTime, &rating)
 	b.Rating = apikit.Tenths(rating)
@@ -217,12 +217,12 @@ func (s *Service) buying(ctx context.Context, d *draft) (b Buying, err error) {
 }
 
 // pairs finds for each variant of a draft the one that it becomes: as a person said, or as proposed.
-func (s *Service) pairs(ctx context.Context, d *draft, o *other, in Swapping) ([]likeness.Counterpart, error) {
+func (s *Service) pairs(ctx context.Context, d *draft, o *purchasable, in SwapInput) ([]likeness.Counterpart, error) {
 	if in.OfferID == d.offerID {
 		return nil, apikit.Problem(422, "offer_id", "The draft is bought as this offer already.")
 	}
 	if in.Pairs == nil {
-		return s.proposed(ctx, d, o)
+		return s.proposePairs(ctx, d, o)
 	}
 	found := make([]likeness.Counterpart, len(d.variants))
 	for i := range found {
@@ -231,7 +231,7 @@ func (s *Service) pairs(ctx context.Context, d *draft, o *other, in Swapping) ([
 	taken := map[int64]int{}
 	for _, p := range *in.Pairs {
 		at := slices.IndexFunc(d.variants, func(v draftVariant) bool { return v.id == p.VariantID })
-		to := slices.IndexFunc(o.choices, func(c Swappable) bool { return c.ID == p.OfferVariantID })
+		to := slices.IndexFunc(o.choices, func(c SwapCandidate) bool { return c.ID == p.OfferVariantID })
 		if at < 0 || to < 0 {
 			return nil, apikit.Problem(422, "pairs", "A variant is not of this draft, or not of the other offer.")
 		}
@@ -244,15 +244,15 @@ func (s *Service) pairs(ctx context.Context, d *draft, o *other, in Swapping) ([
 	return found, nil
 }
 
-// proposed matches variants by barcode, options and pictures.
-func (s *Service) proposed(ctx context.Context, d *draft, o *other) ([]likeness.Counterpart, error) {
-	ours := map[int64]map[int]likeness.Tint{}
-	tint := func(p PictureOf) (*likeness.Tint, error) {
-		if s.Tints == nil || p.Place < 0 {
+// proposePairs matches variants by barcode, options and pictures.
+func (s *Service) proposePairs(ctx context.Context, d *draft, o *purchasable) ([]likeness.Counterpart, error) {
+	ours := map[int64]map[int]likeness.MedianColour{}
+	tint := func(p PictureOf) (*likeness.MedianColour, error) {
+		if s.MedianColours == nil || p.Place < 0 {
 			return nil, nil
 		}
 		if ours[p.Offer] == nil {
-			tints, err := s.Tints(ctx, p.Offer)
+			tints, err := s.MedianColours(ctx, p.Offer)
 			if err != nil {
 				return nil, err
 			}
@@ -269,10 +269,10 @@ func (s *Service) proposed(ctx context.Context, d *draft, o *other) ([]likeness.
 		v := &d.variants[i]
 		of[i].Barcode = v.barcode
 		for k, option := range d.options {
-			value := option.Values[v.places[k]]
+			value := option.Values[v.valueIndexes[k]]
 			of[i].Values = append(of[i].Values, []string{value.Original, value.Name})
 		}
-		if of[i].Tint, err = tint(d.shownBy(v)); err != nil {
+		if of[i].Colour, err = tint(d.shownBy(v)); err != nil {
 			return nil, err
 		}
 	}
@@ -282,7 +282,7 @@ func (s *Service) proposed(ctx context.Context, d *draft, o *other) ([]likeness.
 		for _, value := range c.Values {
 			to[i].Values = append(to[i].Values, []string{value})
 		}
-		if to[i].Tint, err = tint(PictureOf{o.OfferID, c.place}); err != nil {
+		if to[i].Colour, err = tint(PictureOf{o.OfferID, c.pictureIndex}); err != nil {
 			return nil, err
 		}
 	}
@@ -291,13 +291,13 @@ func (s *Service) proposed(ctx context.Context, d *draft, o *other) ([]likeness.
 
 // SwapSupplier has a draft bought as another offer: its words, pictures, options and typed prices stay.
 // Variants that have no counterpart are left out. It can be undone as any edit.
-func (s *Service) SwapSupplier(ctx context.Context, id, storeID int64, in Swapping) (Draft, error) {
+func (s *Service) SwapSupplier(ctx context.Context, id, storeID int64, in SwapInput) (Draft, error) {
 	if in.Pairs == nil { // what is proposed may need pictures fetched: not while the draft is locked
-		d, err := one(load(ctx, s.Pool, id))
+		d, err := single(load(ctx, s.Pool, id))
 		if err != nil {
 			return Draft{}, err
 		}
-		o, err := s.other(ctx, s.Pool, in.OfferID)
+		o, err := s.purchaseOf(ctx, s.Pool, in.OfferID)
 		if err != nil {
 			return Draft{}, err
 		}
@@ -314,7 +314,7 @@ func (s *Service) SwapSupplier(ctx context.Context, id, storeID int64, in Swappi
 		in.Pairs = &pairs
 	}
 	err := s.rewrite(ctx, id, in.Revision, func(tx pgx.Tx, d *draft, after *snapshot) (string, error) {
-		o, err := s.other(ctx, tx, in.OfferID)
+		o, err := s.purchaseOf(ctx, tx, in.OfferID)
 		if err != nil {
 			return "", err
 		}
@@ -345,7 +345,7 @@ func (s *Service) SwapSupplier(ctx context.Context, id, storeID int64, in Swappi
 }
 
 // picturesWith are a draft's pictures with whose they are written down, and another offer's after them, hidden.
-func (d *draft) picturesWith(o *other) []picture {
+func (d *draft) picturesWith(o *purchasable) []picture {
 	list := slices.Clone(d.pictures)
 	next := 0
 	for i := range list {
@@ -353,7 +353,7 @@ func (d *draft) picturesWith(o *other) []picture {
 		list[i].Offer, list[i].At = of.Offer, of.Place
 		next = max(next, list[i].Place+1)
 	}
-	for at := range o.count {
+	for at := range o.pictureCount {
 		if placeOf(list, PictureOf{o.OfferID, at}) == nil {
 			list = append(list, picture{PictureChoice{next, false}, o.OfferID, at})
 			next++
@@ -372,8 +372,8 @@ func placeOf(list []picture, of PictureOf) *int {
 	return nil
 }
 
-// rebought ends what follows when a draft is bought as another offer, whether by a swap or by undoing one.
-func (s *Service) rebought(ctx context.Context, tx pgx.Tx, d *draft, offer int64) error {
+// afterPurchaseChange ends what follows when a draft is bought as another offer, whether by a swap or by undoing one.
+func (s *Service) afterPurchaseChange(ctx context.Context, tx pgx.Tx, d *draft, offer int64) error {
 	// What its supplier does not sell has no price.
 	if _, err := tx.Exec(ctx, `delete from price where draft_id = $1 and draft_variant_id in (select id from draft_variant where draft_id = $1 and offer_variant_id is null)`, d.id); err != nil {
 		return err
@@ -385,13 +385,13 @@ func (s *Service) rebought(ctx context.Context, tx pgx.Tx, d *draft, offer int64
 	if err := members.Audit(ctx, tx, "swapped the supplier", d.title, map[string]any{"offer": d.offerID, "supplier": d.supplier}, map[string]any{"offer": offer, "supplier": supplier}); err != nil {
 		return err
 	}
-	if s.KeepPictures != nil {
-		if err := s.KeepPictures(ctx, tx, []int64{offer}); err != nil {
+	if s.FetchPictures != nil {
+		if err := s.FetchPictures(ctx, tx, []int64{offer}); err != nil {
 			return err
 		}
 	}
-	if s.Touched == nil {
+	if s.NotifyOffers == nil {
 		return nil
 	}
-	return s.Touched(ctx, tx, []int64{d.offerID, offer})
+	return s.NotifyOffers(ctx, tx, []int64{d.offerID, offer})
 }

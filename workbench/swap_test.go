@@ -15,12 +15,12 @@ import (
 func (b bench) swapPath(look bool) string {
 	path := strings.Replace(b.path, "?", "/swap?", 1)
 	if look {
-		path = strings.Replace(b.path, "?", "/swap/look?", 1)
+		path = strings.Replace(b.path, "?", "/swap/preview?", 1)
 	}
 	return path
 }
 
-func (b bench) look(swap map[string]any) (s workbench.Swap) {
+func (b bench) look(swap map[string]any) (s workbench.SwapPreview) {
 	b.t.Helper()
 	b.w.Owner.Must("POST", b.swapPath(true), swap, &s)
 	return s
@@ -46,12 +46,12 @@ func TestTheSupplierOfADraftIsSwapped(t *testing.T) {
 			t.Fatalf("%v has no counterpart of its own: %+v", row.Values, row)
 		}
 		taken[row.OfferVariantID] = true
-		at := slices.IndexFunc(swap.Choices, func(c workbench.Swappable) bool { return c.ID == row.OfferVariantID })
+		at := slices.IndexFunc(swap.Choices, func(c workbench.SwapCandidate) bool { return c.ID == row.OfferVariantID })
 		colour := slices.IndexFunc(d.Options[0].Values, func(v variant.Value) bool { return v.Name == row.Values[0] })
 		if c := swap.Choices[at]; c.Values[1] != row.Values[1] || c.Values[0] != string(rune('A'+colour)) {
 			t.Errorf("%v becomes %v", row.Values, c.Values)
 		}
-		if typed := i == 0; row.After.Typed != typed || typed != (row.After.Ladder.Price.Decimal() == "39.00") {
+		if typed := i == 0; row.After.Manual != typed || typed != (row.After.Ladder.Price.Decimal() == "39.00") {
 			t.Errorf("%v: %+v", row.Values, row.After)
 		}
 	}
@@ -80,7 +80,7 @@ func TestTheSupplierOfADraftIsSwapped(t *testing.T) {
 			if v.Chosen || v.Ladder != nil || !v.Withdrawn || !strings.Contains(v.NoPrice, "does not sell") {
 				t.Errorf("what is left out: %+v", v)
 			}
-		case v.Picture != d.Variants[i].Picture || !v.Chosen || v.Ladder == nil || v.Ladder.Price != row.After.Ladder.Price || v.Ladder.Profit != row.After.Ladder.Profit || v.Cost != *row.After.Cost || v.Typed != (i == 0):
+		case v.Picture != d.Variants[i].Picture || !v.Chosen || v.Ladder == nil || v.Ladder.Price != row.After.Ladder.Price || v.Ladder.Profit != row.After.Ladder.Profit || v.Cost != *row.After.Cost || v.Manual != (i == 0):
 			t.Errorf("%v: %+v, was told %+v", v.Values, v, row.After)
 		}
 	}
@@ -91,7 +91,7 @@ func TestTheSupplierOfADraftIsSwapped(t *testing.T) {
 	if err != nil || ready.OfferID != second || ready.Pictures[0] != (workbench.PictureOf{Offer: first, Place: len(d.Pictures) - 1}) || len(ready.Variants) != len(swap.Rows)-1 {
 		t.Errorf("%v: %+v", err, ready)
 	}
-	if taken, err := w.App.Workbench.Taken(t.Context(), []int64{first, second}); err != nil || len(taken[first]) != 0 || len(taken[second]) != 1 {
+	if taken, err := w.App.Workbench.DraftsOf(t.Context(), []int64{first, second}); err != nil || len(taken[first]) != 0 || len(taken[second]) != 1 {
 		t.Errorf("%v: %v", err, taken)
 	}
 

@@ -62,17 +62,17 @@ func (s *snapshot) restore(part string, before snapshot, store *int64) {
 		s.Tags = before.Tags
 	case "price":
 		if store == nil { // of before edits knew their store
-			s.Typed = before.Typed
+			s.ManualPrices = before.ManualPrices
 			return
 		}
-		others := func(p typedPrice) bool { return p.StoreID != *store }
-		own := func(p typedPrice) bool { return p.StoreID == *store }
-		s.Typed = append(slices.DeleteFunc(slices.Clone(s.Typed), own), slices.DeleteFunc(slices.Clone(before.Typed), others)...)
+		others := func(p manualPrice) bool { return p.StoreID != *store }
+		own := func(p manualPrice) bool { return p.StoreID == *store }
+		s.ManualPrices = append(slices.DeleteFunc(slices.Clone(s.ManualPrices), own), slices.DeleteFunc(slices.Clone(before.ManualPrices), others)...)
 	default:
-		typed := s.Typed
+		typed := s.ManualPrices
 		*s = before
 		if before.Offer != 0 { // bought as another offer: prices were not touched
-			s.Typed = typed
+			s.ManualPrices = typed
 		}
 	}
 }
@@ -80,10 +80,10 @@ func (s *snapshot) restore(part string, before snapshot, store *int64) {
 // withoutPrices are the parts of a draft whose edits leave prices alone.
 var withoutPrices = []string{"title", "description", "contact details", "pictures", "collections", "tags", "options"}
 
-// UndoMany takes back a change of many drafts as one step. Drafts whose prices were changed since
+// UndoBulk takes back a change of many drafts as one step. Drafts whose prices were changed since
 // are left as they are, and counted.
-func (s *Service) UndoMany(ctx context.Context, bulk int64) (UndoneMany, error) {
-	var out UndoneMany
+func (s *Service) UndoBulk(ctx context.Context, bulk int64) (UndoBulkResult, error) {
+	var out UndoBulkResult
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `
 			select draft_id, not exists (select from draft_edit n where n.draft_id = e.draft_id and n.id > e.id and (n.store_id = e.store_id or not string_to_array(n.what, $2) <@ $3))
@@ -116,13 +116,13 @@ func (s *Service) UndoMany(ctx context.Context, bulk int64) (UndoneMany, error) 
 		return s.Pricing.PriceDrafts(ctx, tx, ids)
 	})
 	if err == nil {
-		err = s.Progress.Tell(ctx, "drafts", map[string]int{"undone": out.Undone})
+		err = s.Progress.Publish(ctx, "drafts", map[string]int{"undone": out.Undone})
 	}
 	return out, err
 }
 
-// UndoneMany counts drafts.
-type UndoneMany struct {
+// UndoBulkResult counts drafts.
+type UndoBulkResult struct {
 	Undone      int `json:"undone"`
 	EditedSince int `json:"edited_since" doc:"Left as they are"`
 }

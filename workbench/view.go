@@ -76,7 +76,7 @@ type Variant struct {
 	Picture   string          `json:"picture"`
 	Ladder    *pricing.Ladder `json:"ladder"`
 	NoPrice   string          `json:"no_price"`
-	Typed     bool            `json:"typed" doc:"Its price was typed, and rules leave it alone"`
+	Manual    bool            `json:"manual" doc:"A person set its price, and rules leave it alone"`
 	// RulePrice is what the rule would price it at.
 	RulePrice *money.Amount      `json:"rule_price"`
 	Trace     []markup.TraceLine `json:"trace"`
@@ -84,20 +84,20 @@ type Variant struct {
 	WasWarning string `json:"was_warning"`
 }
 
-// terms is what drafts are looked at with: a store's pricer, limits and kept prices, or nothing.
-type terms struct {
+// storeContext is what drafts are looked at with: a store's pricer, limits and kept prices, or nothing.
+type storeContext struct {
 	pricer *pricing.Pricer
 	limits variant.Limits
-	kept   map[int64]pricing.Kept
+	kept   map[int64]pricing.StoredPrice
 	sold   map[int64][]markup.Sold
 }
 
-// terms looks drafts up in a store; no ids are all. Traces come only where wanted.
-func (s *Service) terms(ctx context.Context, q database.Querier, storeID int64, traced bool, ids ...int64) (terms, error) {
+// storeContext looks drafts up in a store; no ids are all. Traces come only where wanted.
+func (s *Service) storeContext(ctx context.Context, q database.Querier, storeID int64, traced bool, ids ...int64) (storeContext, error) {
 	if storeID == 0 {
-		return terms{}, nil
+		return storeContext{}, nil
 	}
-	var t terms
+	var t storeContext
 	var err error
 	if t.pricer, err = s.Pricing.Pricer(ctx, storeID); err != nil {
 		return t, err
@@ -105,18 +105,18 @@ func (s *Service) terms(ctx context.Context, q database.Querier, storeID int64, 
 	if t.limits, err = s.Stores.Limits(ctx, storeID); err != nil {
 		return t, err
 	}
-	if t.kept, err = s.Pricing.Kept(ctx, q, t.pricer, ids, traced); err != nil {
+	if t.kept, err = s.Pricing.StoredPrices(ctx, q, t.pricer, ids, traced); err != nil {
 		return t, err
 	}
-	t.sold, err = s.Past.Sold(ctx, storeID, ids)
+	t.sold, err = s.Listings.SoldPrices(ctx, storeID, ids)
 	return t, err
 }
 
 // priced shows every variant of a draft with the price that is kept for it.
-func (d *draft) priced(t terms, ruled bool) ([]Variant, pricing.Quote) {
+func (d *draft) priced(t storeContext, ruled bool) ([]Variant, pricing.Quote) {
 	var quote pricing.Quote
 	if t.pricer != nil {
-		quote = t.pricer.Quote(&d.thing)
+		quote = t.pricer.Quote(&d.facts)
 	}
 	out := make([]Variant, len(d.variants))
 	for i := range d.variants {
@@ -135,15 +135,15 @@ func (d *draft) priced(t terms, ruled bool) ([]Variant, pricing.Quote) {
 		case !there:
 			out[i].NoPrice = "Its price is being worked out."
 		case kept.Ladder == nil:
-			out[i].NoPrice, out[i].Typed = kept.Trouble, kept.Typed
+			out[i].NoPrice, out[i].Manual = kept.Error, kept.Manual
 		default:
 			kept.Ladder.Market = quote.MarketOf(v.unit)
 			kept.Ladder.OldRate = t.pricer.OldRates && v.unit.Cost.Currency() != t.pricer.Currency
-			out[i].Ladder, out[i].Typed, out[i].Trace = kept.Ladder, kept.Typed, kept.Trace
+			out[i].Ladder, out[i].Manual, out[i].Trace = kept.Ladder, kept.Manual, kept.Trace
 			out[i].WasWarning = markup.WasWarning(kept.Ladder.Was, t.sold[v.id], t.pricer.Today())
 		}
-		if ruled && out[i].Typed {
-			if _, rule, err := quote.Figures(v.unit); err == nil {
+		if ruled && out[i].Manual {
+			if _, rule, err := quote.Price(v.unit); err == nil {
 				out[i].RulePrice = &rule.Price
 			}
 		}
@@ -152,8 +152,8 @@ func (d *draft) priced(t terms, ruled bool) ([]Variant, pricing.Quote) {
 }
 
 // report says what is missing before a draft can go out.
-func (d *draft) report(t terms, variants []Variant, quote pricing.Quote) readiness.Report {
-	in := readiness.Draft{Title: d.title, Description: d.description, Supplier: d.supplier, Brand: d.thing.Brand, Options: len(d.options), Limits: t.limits, Withdrawn: d.withdrawnAt != nil, KeepsPromise: quote.Choice.KeepsPromise}
+func (d *draft) report(t storeContext, variants []Variant, quote pricing.Quote) readiness.Report {
+	in := readiness.Draft{Title: d.title, Description: d.description, Supplier: d.supplier, Brand: d.facts.Brand, Options: len(d.options), Limits: t.limits, Withdrawn: d.withdrawnAt != nil, KeepsPromise: quote.Choice.KeepsPromise}
 	if t.pricer != nil {
 		in.PromiseDays = t.pricer.PromiseDays
 	}
@@ -162,7 +162,7 @@ func (d *draft) report(t terms, variants []Variant, quote pricing.Quote) readine
 			continue
 		}
 		in.Pictures++
-		if why := d.troubled[d.pictureOf(p)]; why != "" {
+		if why := d.unavailable[d.pictureOf(p)]; why != "" {
 			in.Missing = append(in.Missing, fmt.Sprintf("picture %d (%s)", in.Pictures, why))
 		}
 	}
@@ -200,11 +200,11 @@ func (s *Service) pathOf(p PictureOf) string {
 	return s.PicturePath(p.Offer, p.Place)
 }
 
-func (s *Service) view(d *draft, t terms) Draft {
+func (s *Service) view(d *draft, t storeContext) Draft {
 	variants, quote := d.priced(t, true)
 	out := Draft{
 		Line: s.line(d, d.report(t, variants, quote)), Revision: d.revision, Description: d.description, Options: d.options, Variants: variants, Pictures: []Picture{},
-		UpdatedAt: d.updatedAt, OfferTitle: d.offerTitle, Supplier: d.supplier, Source: d.thing.Source, PageURL: d.pageURL, WithdrawnAt: d.withdrawnAt,
+		UpdatedAt: d.updatedAt, OfferTitle: d.offerTitle, Supplier: d.supplier, Source: d.facts.Source, PageURL: d.pageURL, WithdrawnAt: d.withdrawnAt,
 	}
 	for i := range variants {
 		variants[i].Picture = s.pathOf(d.shownBy(&d.variants[i]))
@@ -221,7 +221,7 @@ func (s *Service) view(d *draft, t terms) Draft {
 
 // List lists drafts, newest first, with what each lacks.
 func (s *Service) List(ctx context.Context, storeID int64) ([]Line, error) {
-	t, err := s.terms(ctx, s.Pool, storeID, false)
+	t, err := s.storeContext(ctx, s.Pool, storeID, false)
 	if err != nil {
 		return nil, err
 	}
@@ -239,11 +239,11 @@ func (s *Service) List(ctx context.Context, storeID int64) ([]Line, error) {
 
 // Get shows one draft.
 func (s *Service) Get(ctx context.Context, id, storeID int64) (Draft, error) {
-	t, err := s.terms(ctx, s.Pool, storeID, true, id)
+	t, err := s.storeContext(ctx, s.Pool, storeID, true, id)
 	if err != nil {
 		return Draft{}, err
 	}
-	d, err := one(load(ctx, s.Pool, id))
+	d, err := single(load(ctx, s.Pool, id))
 	if err != nil {
 		return Draft{}, err
 	}
@@ -269,7 +269,7 @@ func (s *Service) lastEdit(ctx context.Context, d *Draft, storeID int64) (err er
 	return s.Pool.QueryRow(ctx, `select array(select t.name from listing l join store t on t.id = l.store_id where l.draft_id = $1 order by t.name)`, d.ID).Scan(&d.LiveIn)
 }
 
-func one(drafts []*draft, err error) (*draft, error) {
+func single(drafts []*draft, err error) (*draft, error) {
 	if err == nil && len(drafts) == 0 {
 		err = apikit.NotFound("draft")
 	}

@@ -29,10 +29,10 @@ type Stores interface {
 	Limits(ctx context.Context, storeID int64) (variant.Limits, error)
 }
 
-// Past is what the workbench must know of what was sold.
-type Past interface {
-	// Sold lists the prices that drafts' variants had in a store, in order of time.
-	Sold(ctx context.Context, storeID int64, drafts []int64) (map[int64][]markup.Sold, error)
+// ListingHistory is what the workbench must know of what was sold.
+type ListingHistory interface {
+	// SoldPrices lists the prices that drafts' variants had in a store, in order of time.
+	SoldPrices(ctx context.Context, storeID int64, drafts []int64) (map[int64][]markup.Sold, error)
 }
 
 // Service is the workbench capability.
@@ -41,15 +41,15 @@ type Service struct {
 	Pricing  *pricing.Service
 	Stores   Stores
 	Progress *progress.Stream
-	Past     Past
+	Listings ListingHistory
 	// PicturePath is where a picture of an offer is served.
 	PicturePath func(offer int64, place int) string
-	// Tints are the colours of the middle of an offer's pictures, by place, as far as they can be had soon.
-	Tints func(ctx context.Context, offer int64) (map[int]likeness.Tint, error)
-	// KeepPictures has the pictures of offers fetched, once the transaction is through.
-	KeepPictures func(ctx context.Context, tx pgx.Tx, offers []int64) error
-	// Touched lets the catalog know of which offers drafts were made or removed.
-	Touched func(ctx context.Context, db database.Querier, offers []int64) error
+	// MedianColours are the colours of the middle of an offer's pictures, by place, as far as they can be had soon.
+	MedianColours func(ctx context.Context, offer int64) (map[int]likeness.MedianColour, error)
+	// FetchPictures has the pictures of offers fetched, once the transaction is through.
+	FetchPictures func(ctx context.Context, tx pgx.Tx, offers []int64) error
+	// NotifyOffers lets the catalog know of which offers drafts were made or removed.
+	NotifyOffers func(ctx context.Context, db database.Querier, offers []int64) error
 }
 
 // PictureChoice is one picture of a draft, shown or not, in the draft's order.
@@ -82,10 +82,10 @@ func (d *draft) pictureOf(p picture) PictureOf {
 
 // shownBy is the picture that a variant shows.
 func (d *draft) shownBy(v *draftVariant) PictureOf {
-	if v.own == nil {
+	if v.ownPicture == nil {
 		return PictureOf{d.offerID, v.picture}
 	}
-	if at := slices.IndexFunc(d.pictures, func(p picture) bool { return p.Place == *v.own }); at >= 0 {
+	if at := slices.IndexFunc(d.pictures, func(p picture) bool { return p.Place == *v.ownPicture }); at >= 0 {
 		return d.pictureOf(d.pictures[at])
 	}
 	return PictureOf{d.offerID, -1}
@@ -104,20 +104,20 @@ type draft struct {
 	sourceID                      int64
 	offerNumber                   string
 	withdrawnAt                   *time.Time
-	thing                         pricing.Thing
+	facts                         pricing.OfferFacts
 	collections, tags             []string
-	troubled                      map[PictureOf]string // pictures that cannot be had, with why
+	unavailable                   map[PictureOf]string // pictures that cannot be had, with why
 	variants                      []draftVariant
 }
 
 type draftVariant struct {
 	id, offerVariantID int64
 	position           int
-	places             []int
+	valueIndexes       []int
 	chosen             bool
 	unit               pricing.Unit
 	stock, picture     int  // picture is its offer variant's
-	own                *int // the place among the draft's pictures, where it has one of its own
+	ownPicture         *int // the place among the draft's pictures, where it has one of its own
 	barcode            string
 	// withdrawn is that it cannot be bought; offerVariantID is 0 where its supplier never sold it.
 	withdrawn bool
@@ -129,7 +129,7 @@ func (d *draft) name(v *draftVariant) string { return strings.Join(d.values(v), 
 func (d *draft) values(v *draftVariant) []string {
 	names := make([]string, len(d.options))
 	for i, o := range d.options {
-		names[i] = o.Values[v.places[i]].Name
+		names[i] = o.Values[v.valueIndexes[i]].Name
 	}
 	return names
 }
@@ -149,7 +149,7 @@ func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, erro
 	drafts, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (*draft, error) {
 		d := &draft{}
 		var currency, marketIn string
-		t := &d.thing
+		t := &d.facts
 		err := row.Scan(&d.id, &d.offerID, &d.reference, &d.revision, &d.title, &d.description, &d.pictures, &d.options, &d.collections, &d.tags, &d.updatedAt, &d.offerTitle, &d.supplier, &d.pageURL, &d.sourceID, &d.offerNumber,
 			&d.withdrawnAt, &t.Source, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost)
 		if err != nil {
@@ -167,7 +167,7 @@ func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, erro
 		return nil, err
 	}
 	rows, err = q.Query(ctx, `
-		select v.draft_id, v.id, coalesce(v.offer_variant_id, 0), v.position, v.value_places, v.chosen, coalesce(w.cost, 0), coalesce(w.min_advertised, 0), coalesce(w.list_price, 0), coalesce(w.prices_in, ''), coalesce(w.stock, 0),
+		select v.draft_id, v.id, coalesce(v.offer_variant_id, 0), v.position, v.value_indexes, v.chosen, coalesce(w.cost, 0), coalesce(w.min_advertised, 0), coalesce(w.list_price, 0), coalesce(w.prices_in, ''), coalesce(w.stock, 0),
 			coalesce(w.picture, -1), v.picture, coalesce(w.barcode, ''), coalesce(w.withdrawn, true)
 		from draft_variant v left join offer_variant w on w.id = v.offer_variant_id
 		where $1::bigint[] is null or v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids)
@@ -177,23 +177,23 @@ func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, erro
 	var draftID, cost, advertised, listed int64
 	var pricesIn string
 	var v draftVariant
-	_, err = pgx.ForEachRow(rows, []any{&draftID, &v.id, &v.offerVariantID, &v.position, &v.places, &v.chosen, &cost, &advertised, &listed, &pricesIn, &v.stock, &v.picture, &v.own, &v.barcode, &v.withdrawn}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&draftID, &v.id, &v.offerVariantID, &v.position, &v.valueIndexes, &v.chosen, &cost, &advertised, &listed, &pricesIn, &v.stock, &v.picture, &v.ownPicture, &v.barcode, &v.withdrawn}, func() error {
 		if d := byID[draftID]; d != nil {
 			one, c := v, currencies[draftID]
 			one.unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
 			d.variants = append(d.variants, one)
 		}
-		v.places, v.own = nil, nil
+		v.valueIndexes, v.ownPicture = nil, nil
 		return nil
 	})
 	if err != nil {
 		return nil, err
 	}
-	return drafts, loadTroubles(ctx, q, drafts)
+	return drafts, loadUnavailable(ctx, q, drafts)
 }
 
-// loadTroubles fills in which pictures of drafts were asked for and cannot be had.
-func loadTroubles(ctx context.Context, q database.Querier, drafts []*draft) error {
+// loadUnavailable fills in which pictures of drafts were asked for and cannot be had.
+func loadUnavailable(ctx context.Context, q database.Querier, drafts []*draft) error {
 	offers := []int64{}
 	for _, d := range drafts {
 		for _, p := range d.pictures {
@@ -205,8 +205,8 @@ func loadTroubles(ctx context.Context, q database.Querier, drafts []*draft) erro
 	slices.Sort(offers)
 	offers = slices.Compact(offers)
 	rows, err := q.Query(ctx, `
-		select o.id, u.place - 1, p.trouble from offer o cross join unnest(o.pictures) with ordinality u (url, place)
-		join picture p on p.url = u.url and p.hash = '' and p.trouble <> '' where o.id = any ($1)`, offers)
+		select o.id, u.place - 1, p.error from offer o cross join unnest(o.pictures) with ordinality u (url, place)
+		join picture p on p.url = u.url and p.hash = '' and p.error <> '' where o.id = any ($1)`, offers)
 	if err != nil {
 		return err
 	}
@@ -217,7 +217,7 @@ func loadTroubles(ctx context.Context, q database.Querier, drafts []*draft) erro
 		return err
 	}
 	for _, d := range drafts {
-		d.troubled = troubled
+		d.unavailable = troubled
 	}
 	return nil
 }
@@ -230,8 +230,8 @@ func currencyOf(code string) (money.Currency, error) {
 	return money.ParseCurrency(code)
 }
 
-// Taken maps offers to the drafts that were made of them.
-func (s *Service) Taken(ctx context.Context, offers []int64) (map[int64][]int64, error) {
+// DraftsOf maps offers to the drafts that were made of them.
+func (s *Service) DraftsOf(ctx context.Context, offers []int64) (map[int64][]int64, error) {
 	rows, err := s.Pool.Query(ctx, `select offer_id, id from draft where offer_id = any ($1) order by id`, offers)
 	if err != nil {
 		return nil, err
@@ -242,8 +242,8 @@ func (s *Service) Taken(ctx context.Context, offers []int64) (map[int64][]int64,
 	return taken, err
 }
 
-// Groups lists the collections and tags that drafts have.
-func (s *Service) Groups(ctx context.Context) (collections, tags []string, err error) {
+// CollectionsAndTags lists the collections and tags that drafts have.
+func (s *Service) CollectionsAndTags(ctx context.Context) (collections, tags []string, err error) {
 	err = s.Pool.QueryRow(ctx, `select array(select distinct unnest(collections) from draft order by 1), array(select distinct unnest(tags) from draft order by 1)`).Scan(&collections, &tags)
 	return collections, tags, err
 }
@@ -294,7 +294,7 @@ func (s *Service) Take(ctx context.Context, offers []int64, again bool) (TakeRes
 				out.Already = append(out.Already, Pair{offer, *existing, title})
 				continue
 			}
-			id, err := s.make(ctx, tx, offer)
+			id, err := s.createDraft(ctx, tx, offer)
 			if err != nil {
 				return fmt.Errorf("taking offer %d: %w", offer, err)
 			}
@@ -304,18 +304,18 @@ func (s *Service) Take(ctx context.Context, offers []int64, again bool) (TakeRes
 		if len(made) == 0 {
 			return nil
 		}
-		if s.KeepPictures != nil {
-			if err := s.KeepPictures(ctx, tx, offersOf(out.Taken)); err != nil {
+		if s.FetchPictures != nil {
+			if err := s.FetchPictures(ctx, tx, offersOf(out.Taken)); err != nil {
 				return err
 			}
 		}
-		if err := s.Pricing.PriceDrafts(ctx, tx, made); err != nil || s.Touched == nil {
+		if err := s.Pricing.PriceDrafts(ctx, tx, made); err != nil || s.NotifyOffers == nil {
 			return err
 		}
-		return s.Touched(ctx, tx, offersOf(out.Taken))
+		return s.NotifyOffers(ctx, tx, offersOf(out.Taken))
 	})
 	if err == nil && len(out.Taken) > 0 {
-		err = s.Progress.Tell(ctx, "drafts", map[string]int{"taken": len(out.Taken)})
+		err = s.Progress.Publish(ctx, "drafts", map[string]int{"taken": len(out.Taken)})
 	}
 	return out, err
 }
@@ -328,9 +328,9 @@ func offersOf(pairs []Pair) []int64 {
 	return ids
 }
 
-// make copies an offer's words, pictures and variants into a new draft; what leads to the supplier is
+// createDraft copies an offer's words, pictures and variants into a new draft; what leads to the supplier is
 // left out of its description.
-func (s *Service) make(ctx context.Context, tx pgx.Tx, offer int64) (int64, error) {
+func (s *Service) createDraft(ctx context.Context, tx pgx.Tx, offer int64) (int64, error) {
 	var title, description string
 	var names []string
 	var count int
@@ -359,14 +359,14 @@ func (s *Service) make(ctx context.Context, tx pgx.Tx, offer int64) (int64, erro
 		pictures[i].PictureChoice = PictureChoice{i, true}
 	}
 	var draftID int64
-	err = tx.QueryRow(ctx, `insert into draft (offer_id, title, description, pictures, options, taken_by) values ($1, $2, $3, $4, $5, $6) returning id`,
+	err = tx.QueryRow(ctx, `insert into draft (offer_id, title, description, pictures, options, created_by) values ($1, $2, $3, $4, $5, $6) returning id`,
 		offer, title, contact.Remove(safehtml.Clean(description)), asJSON(pictures), asJSON(options), access.Who(ctx).Name).Scan(&draftID)
 	if err != nil {
 		return 0, err
 	}
 	batch := &pgx.Batch{}
 	for i, id := range ids {
-		batch.Queue(`insert into draft_variant (draft_id, offer_variant_id, position, value_places) values ($1, $2, $3, $4)`, draftID, id, i, places[i])
+		batch.Queue(`insert into draft_variant (draft_id, offer_variant_id, position, value_indexes) values ($1, $2, $3, $4)`, draftID, id, i, places[i])
 	}
 	return draftID, tx.SendBatch(ctx, batch).Close()
 }

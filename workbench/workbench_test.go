@@ -184,7 +184,7 @@ func TestTypingAPrice(t *testing.T) {
 		return map[string]any{"prices": []map[string]any{{"variant_id": v.ID, "price": price}}}
 	}
 	after := b.mustEdit(typed("2.50")).Variants[0]
-	if !after.Typed || after.Ladder.Price.Decimal() != "2.50" || !after.Ladder.Profit.Negative() || *after.RulePrice != v.Ladder.Price {
+	if !after.Manual || after.Ladder.Price.Decimal() != "2.50" || !after.Ladder.Profit.Negative() || *after.RulePrice != v.Ladder.Price {
 		t.Errorf("%+v", after)
 	}
 	report := b.get().Report
@@ -196,11 +196,11 @@ func TestTypingAPrice(t *testing.T) {
 			t.Errorf("%q: %+v", text, problem)
 		}
 	}
-	if released := b.mustEdit(typed("")).Variants[0]; released.Typed || released.Ladder.Price != v.Ladder.Price {
+	if released := b.mustEdit(typed("")).Variants[0]; released.Manual || released.Ladder.Price != v.Ladder.Price {
 		t.Errorf("released: %+v", released)
 	}
 	var audited int
-	if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from audit_entry where act = 'typed prices'`).Scan(&audited); err != nil || audited != 2 {
+	if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from audit_entry where act = 'set prices'`).Scan(&audited); err != nil || audited != 2 {
 		t.Errorf("%d in the audit trail, %v", audited, err)
 	}
 }

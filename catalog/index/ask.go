@@ -28,7 +28,7 @@ const (
 
 var (
 	byNumber = map[Sort]Number{ByUnits: Month, ByGrowth: Growth, ByRating: Rating, ByRivals: Rivals}
-	byFigure = map[Sort]Figure{ByLanded: Landed, ByItem: Item, ByShipping: Shipping, ByDays: Days, ByProfit: Profit, ByMargin: Margin, ByWorth: Worth}
+	byFigure = map[Sort]StoreColumn{ByLanded: Landed, ByItem: Item, ByShipping: Shipping, ByDays: Days, ByProfit: Profit, ByMargin: Margin, ByWorth: Worth}
 )
 
 // NeedsStore tells whether a sort is by figures, which offers have in a store only.
@@ -38,20 +38,20 @@ func (s Sort) NeedsStore() bool {
 }
 
 // Bound is one that was asked for.
-type Bound[K Number | Figure] struct {
+type Bound[K Number | StoreColumn] struct {
 	Of K
 	// Value is the least, or the most, as its kind has it; amounts in minor units.
 	Value int64
 }
 
-// Question is a sentence about the catalog. Clauses that are not there ask for nothing.
-type Question struct {
-	Words   terms.Query
-	Facets  map[Facet][]string // any of these
-	Numbers []Bound[Number]
-	// Figures are in Store, 0 is none: then they ask for nothing.
-	Figures []Bound[Figure]
-	Store   int64
+// Query is a sentence about the catalog. Clauses that are not there ask for nothing.
+type Query struct {
+	Words        terms.Query
+	Facets       map[Facet][]string // any of these
+	NumberBounds []Bound[Number]
+	// StoreBounds are in Store, 0 is none: then they ask for nothing.
+	StoreBounds []Bound[StoreColumn]
+	Store       int64
 	// SoldOutToo takes an offer's figures from its cheapest variant, in stock or not.
 	SoldOutToo bool
 	// Standard hides what misses any of its bounds.
@@ -67,11 +67,11 @@ type Question struct {
 // Standard is what a seller never goes below.
 type Standard struct {
 	Numbers []Bound[Number]
-	Figures []Bound[Figure]
+	Figures []Bound[StoreColumn]
 }
 
-// Answer is what matches.
-type Answer[T any] struct {
+// Result is what matches.
+type Result[T any] struct {
 	Total int
 	// Hidden is how many more the standard leaves out.
 	Hidden int
@@ -88,45 +88,45 @@ type Answer[T any] struct {
 type Hit[T any] struct {
 	ID        int64
 	ShipsFrom string
-	Numbers   [numbers]int32
-	Thing     *T
+	Numbers   [numberCount]int32
+	Item      *T
 }
 
 // Counts say how many offers each choice of a clause would leave, given the others.
 type Counts struct {
-	Facets [facets]map[string]int
+	Facets [facetCount]map[string]int
 	// Numbers and Figures are by the bounds offered.
-	Numbers [numbers][]int
-	Figures [figures][]int
+	Numbers [numberCount][]int
+	Figures [storeColumnCount][]int
 }
 
 // A clause's set of rows: words first, then facets, numbers, figures, the standard.
 const (
 	words         = 0
 	firstFacet    = 1
-	firstNumber   = firstFacet + int(facets)
-	firstFigure   = firstNumber + int(numbers)
-	standardPlace = firstFigure + int(figures)
-	clauses       = standardPlace + 1
+	firstNumber   = firstFacet + int(facetCount)
+	firstFigure   = firstNumber + int(numberCount)
+	standardPlace = firstFigure + int(storeColumnCount)
+	clauseCount   = standardPlace + 1
 )
 
-// Ask answers a question.
-func (s *Snapshot[T]) Ask(q Question) Answer[T] {
-	a := Answer[T]{Hits: []Hit[T]{}}
-	asked, corrections := s.asked(&q.Words)
+// Search answers a question.
+func (s *Snapshot[T]) Search(q Query) Result[T] {
+	a := Result[T]{Hits: []Hit[T]{}}
+	asked, corrections := s.resolve(&q.Words)
 	a.Corrections = corrections
-	top := &best{keep: q.Offset + q.Limit}
+	top := &topRows{keep: q.Offset + q.Limit}
 	for f := range a.Counts.Facets {
 		a.Counts.Facets[f] = map[string]int{}
 	}
 	for i := range s.parts {
 		p := &s.parts[i]
-		here, without := asked.in(i)
+		here, without := asked.inPart(i)
 		sets := p.clauses(&q, here, without)
-		all := asGiven(p.without(&sets, -1))
+		all := newFilter(p.liveWithoutClause(&sets, -1))
 		a.Total += all.n
 		if sets[standardPlace] != nil {
-			a.Hidden += p.without(&sets, standardPlace).len() - all.n
+			a.Hidden += p.liveWithoutClause(&sets, standardPlace).len() - all.n
 		}
 		if top.part = i; top.keep > 0 && all.n > 0 {
 			p.rank(&q, here, all.set, top)
@@ -137,7 +137,7 @@ func (s *Snapshot[T]) Ask(q Question) Answer[T] {
 	}
 	a.Hits = s.hits(top.sorted()[min(q.Offset, len(top.entries)):])
 	if a.Total == 0 {
-		a.Emptied = s.emptied(&q, &asked)
+		a.Emptied = s.emptyingWords(&q, &asked)
 	}
 	return a
 }
@@ -147,7 +147,7 @@ func (s *Snapshot[T]) hits(rows []entry) []Hit[T] {
 	hits := make([]Hit[T], 0, len(rows))
 	for _, e := range rows {
 		p := &s.parts[e.part]
-		h := Hit[T]{ID: e.id, ShipsFrom: p.facets[ShipsFrom].values[p.facets[ShipsFrom].code[e.row]], Thing: &p.things[e.row]}
+		h := Hit[T]{ID: e.id, ShipsFrom: p.facets[ShipsFrom].values[p.facets[ShipsFrom].code[e.row]], Item: &p.items[e.row]}
 		for k := range h.Numbers {
 			h.Numbers[k] = p.numbers[k][e.row]
 		}
@@ -157,7 +157,7 @@ func (s *Snapshot[T]) hits(rows []entry) []Hit[T] {
 }
 
 // clauses turns each clause that asks for something into the set of rows that meet it.
-func (p *part[T]) clauses(q *Question, needs, without []looked) (sets [clauses]bitset) {
+func (p *part[T]) clauses(q *Query, needs, without []wordMatch) (sets [clauseCount]bitset) {
 	narrow := func(clause int, set bitset) {
 		if sets[clause] == nil {
 			sets[clause] = slices.Clone(set)
@@ -166,11 +166,11 @@ func (p *part[T]) clauses(q *Question, needs, without []looked) (sets [clauses]b
 		}
 	}
 	for i := range needs {
-		narrow(words, p.meets(&needs[i]))
+		narrow(words, p.rowsMatching(&needs[i]))
 	}
 	for i := range without {
 		others := full(len(p.ids))
-		others.without(p.meets(&without[i]))
+		others.without(p.rowsMatching(&without[i]))
 		narrow(words, others)
 	}
 	for f, choices := range q.Facets {
@@ -178,25 +178,25 @@ func (p *part[T]) clauses(q *Question, needs, without []looked) (sets [clauses]b
 			narrow(firstFacet+int(f), p.facets[f].rows(choices))
 		}
 	}
-	for _, b := range q.Numbers {
-		narrow(firstNumber+int(b.Of), p.number(b))
+	for _, b := range q.NumberBounds {
+		narrow(firstNumber+int(b.Of), p.withinNumber(b))
 	}
 	for _, b := range q.Standard.Numbers {
-		narrow(standardPlace, p.number(b))
+		narrow(standardPlace, p.withinNumber(b))
 	}
 	if money := p.columns(q); money != nil {
-		for _, b := range q.Figures {
-			narrow(firstFigure+int(b.Of), money.figure(b))
+		for _, b := range q.StoreBounds {
+			narrow(firstFigure+int(b.Of), money.withinStore(b))
 		}
 		for _, b := range q.Standard.Figures {
-			narrow(standardPlace, money.figure(b))
+			narrow(standardPlace, money.withinStore(b))
 		}
 	}
 	return sets
 }
 
-// number is the rows within a bound.
-func (p *part[T]) number(b Bound[Number]) bitset {
+// withinNumber is the rows within a bound.
+func (p *part[T]) withinNumber(b Bound[Number]) bitset {
 	value := int32(max(min(b.Value, 1<<31-1), -1<<31))
 	if b.Of == Seen {
 		return p.seenSince(value).bitset
@@ -207,16 +207,16 @@ func (p *part[T]) number(b Bound[Number]) bitset {
 	return p.sliced[b.Of].within(p.numbers[b.Of], value, b.Of.atMost())
 }
 
-func (c *columns) figure(b Bound[Figure]) bitset {
+func (c *columns) withinStore(b Bound[StoreColumn]) bitset {
 	if at := slices.Index(c.bounded[b.Of].offered, b.Value); at >= 0 {
 		return c.bounded[b.Of].sets[at].bitset
 	}
-	return c.sliced[b.Of].within(c.of[b.Of], b.Value, b.Of.atMost())
+	return c.sliced[b.Of].within(c.values[b.Of], b.Value, b.Of.atMost())
 }
 
-// without is the rows alive that meet every clause but one.
-func (p *part[T]) without(sets *[clauses]bitset, left int) bitset {
-	all := slices.Clone(p.alive)
+// liveWithoutClause is the rows alive that meet every clause but one.
+func (p *part[T]) liveWithoutClause(sets *[clauseCount]bitset, left int) bitset {
+	all := slices.Clone(p.live)
 	for clause, set := range sets {
 		if set != nil && clause != left {
 			all.and(set)
@@ -226,12 +226,12 @@ func (p *part[T]) without(sets *[clauses]bitset, left int) bitset {
 }
 
 // count adds how many rows each choice of each clause would leave.
-func (p *part[T]) count(q *Question, sets *[clauses]bitset, all given, into *Counts) {
-	others := func(clause int) given {
+func (p *part[T]) count(q *Query, sets *[clauseCount]bitset, all filter, into *Counts) {
+	others := func(clause int) filter {
 		if sets[clause] == nil {
 			return all
 		}
-		return asGiven(p.without(sets, clause))
+		return newFilter(p.liveWithoutClause(sets, clause))
 	}
 	for f := range p.facets {
 		p.facets[f].count(others(firstFacet+f), into.Facets[f])
@@ -254,35 +254,35 @@ func (p *part[T]) count(q *Question, sets *[clauses]bitset, all given, into *Cou
 	}
 }
 
-func tally(set given, within []counted, into *[]int) {
+func tally(set filter, within []counted, into *[]int) {
 	if *into == nil {
 		*into = make([]int, len(within))
 	}
 	for i, w := range within {
-		(*into)[i] += set.shared(w)
+		(*into)[i] += set.intersectionCount(w)
 	}
 }
 
 // rank offers the rows of a set to the best ones, by the question's order.
-func (p *part[T]) rank(q *Question, asked []looked, set bitset, top *best) {
+func (p *part[T]) rank(q *Query, asked []wordMatch, set bitset, top *topRows) {
 	if f, is := byFigure[q.Sort]; is {
 		money := p.columns(q)
 		if money == nil {
-			pick[int64](set, p.ids, nil, false, top)
+			pickByColumn[int64](set, p.ids, nil, false, top)
 			return
 		}
-		pick(set, p.ids, money.of[f], f.atMost(), top)
+		pickByColumn(set, p.ids, money.values[f], f.atMost(), top)
 		return
 	}
 	if k, is := byNumber[q.Sort]; is {
-		pick(set, p.ids, p.numbers[k], k.atMost(), top)
+		pickByColumn(set, p.ids, p.numbers[k], k.atMost(), top)
 		return
 	}
 	if len(asked) == 0 {
-		pick(set, p.ids, p.numbers[Month], false, top)
+		pickByColumn(set, p.ids, p.numbers[Month], false, top)
 		return
 	}
-	p.relevant(asked, set, top)
+	p.pickByRelevance(asked, set, top)
 }
 
 // entry is a row as it is ordered: the smaller key comes first, then the lower id.
@@ -295,16 +295,16 @@ func (a entry) before(b entry) bool {
 	return a.key < b.key || (a.key == b.key && a.id < b.id)
 }
 
-// best keeps the first rows of an order, as a heap with the last of them in front.
-type best struct {
+// topRows keeps the first rows of an order, as a heap with the last of them in front.
+type topRows struct {
 	keep    int
 	part    int
 	entries []entry
 }
 
-// pick offers each row of a set by a column: the least first, or the greatest. The column is of one
+// pickByColumn offers each row of a set by a column: the least first, or the greatest. The column is of one
 // type in all segments. Most rows are worse than all that are kept, which one comparison tells.
-func pick[V int32 | int64](set bitset, ids []int64, column []V, least bool, top *best) {
+func pickByColumn[V int32 | int64](set bitset, ids []int64, column []V, least bool, top *topRows) {
 	var turn, worst V
 	if !least {
 		turn = -1 // turns the order around without overflowing
@@ -337,7 +337,7 @@ func pick[V int32 | int64](set bitset, ids []int64, column []V, least bool, top 
 	}
 }
 
-func (b *best) push(e entry) {
+func (b *topRows) push(e entry) {
 	b.entries = append(b.entries, e)
 	for i := len(b.entries) - 1; i > 0; {
 		up := (i - 1) / 2
@@ -349,7 +349,7 @@ func (b *best) push(e entry) {
 	}
 }
 
-func (b *best) replace(e entry) {
+func (b *topRows) replace(e entry) {
 	h := b.entries
 	h[0] = e
 	for i := 0; ; {
@@ -368,7 +368,7 @@ func (b *best) replace(e entry) {
 	}
 }
 
-func (b *best) sorted() []entry {
+func (b *topRows) sorted() []entry {
 	slices.SortFunc(b.entries, func(a, b entry) int { return cmp.Or(cmp.Compare(a.key, b.key), cmp.Compare(a.id, b.id)) })
 	return b.entries
 }

@@ -56,19 +56,19 @@ type counted struct {
 	n int
 }
 
-func asCounted(set bitset) counted { return counted{set, set.len()} }
+func newCounted(set bitset) counted { return counted{set, set.len()} }
 
-// given is a set whose rows are counted in others, many times over.
-type given struct {
+// filter is a set whose rows are counted in others, many times over.
+type filter struct {
 	set bitset
 	n   int // its rows
 	// words are the places of its words that are not empty, where these are few; lacks of those that are not
 	// full, where those are.
-	words, lacks []uint32
+	words, complement []uint32
 }
 
-func asGiven(set bitset) given {
-	g := given{set: set}
+func newFilter(set bitset) filter {
+	g := filter{set: set}
 	filled, full := 0, 0
 	for _, word := range set {
 		if word == ^uint64(0) {
@@ -92,13 +92,13 @@ func asGiven(set bitset) given {
 	case filled < len(set)/3:
 		g.words = places(filled, func(word uint64) bool { return word != 0 })
 	case len(set)-full < len(set)/3:
-		g.lacks = places(len(set)-full, func(word uint64) bool { return word != ^uint64(0) })
+		g.complement = places(len(set)-full, func(word uint64) bool { return word != ^uint64(0) })
 	}
 	return g
 }
 
-// shared counts the rows that are in another set, too.
-func (g *given) shared(with counted) int {
+// intersectionCount counts the rows that are in another set, too.
+func (g *filter) intersectionCount(with counted) int {
 	b, c := g.set, with.bitset
 	c = c[:len(b)]
 	switch {
@@ -108,9 +108,9 @@ func (g *given) shared(with counted) int {
 			n += bits.OnesCount64(b[at] & c[at])
 		}
 		return n
-	case g.lacks != nil:
+	case g.complement != nil:
 		n := with.n
-		for _, at := range g.lacks {
+		for _, at := range g.complement {
 			n -= bits.OnesCount64(c[at] &^ b[at])
 		}
 		return n

@@ -20,8 +20,8 @@ const (
 	mostSteps = 1 << stepBits
 )
 
-// sampled is how many rows tell where steps lie.
-const sampled = 8192
+// sampleSize is how many rows tell where steps lie.
+const sampleSize = 8192
 
 func bitSlicedOf[V int32 | int64](column []V) bitSliced[V] {
 	var c bitSliced[V]
@@ -32,8 +32,8 @@ func bitSlicedOf[V int32 | int64](column []V) bitSliced[V] {
 		return c
 	}
 	of := make([]uint8, len(column))
-	some := make([]V, 0, sampled+1)
-	for at := 0; at < len(column); at += len(column)/sampled + 1 {
+	some := make([]V, 0, sampleSize+1)
+	for at := 0; at < len(column); at += len(column)/sampleSize + 1 {
 		some = append(some, column[at])
 	}
 	slices.Sort(some)

@@ -11,7 +11,7 @@ func TestAnyBoundEqualsAPlainScan(t *testing.T) {
 	kinds := map[string]func() int64{
 		"few": func() int64 { return int64(r.IntN(5)) }, "many": func() int64 { return r.Int64N(1 << 40) }, "one": func() int64 { return 7 },
 		"uneven":   func() int64 { return []int64{0, 0, 0, 0, r.Int64N(100), r.Int64N(1_000_000)}[r.IntN(6)] },
-		"no price": func() int64 { return []int64{beyond, beneath, r.Int64N(4000) - 2000}[r.IntN(3)] },
+		"no price": func() int64 { return []int64{noUpperValue, noLowerValue, r.Int64N(4000) - 2000}[r.IntN(3)] },
 	}
 	for name, value := range kinds {
 		for _, n := range []int{0, 1, 63, 64, 65, 20_000} {
@@ -22,8 +22,8 @@ func TestAnyBoundEqualsAPlainScan(t *testing.T) {
 			coded := bitSlicedOf(column)
 			for i := range 120 {
 				bound := value() + int64(r.IntN(3)-1)*int64(i%2)
-				if bound > beyond-2 || bound < beneath+2 {
-					bound = []int64{beyond, beneath}[i%2]
+				if bound > noUpperValue-2 || bound < noLowerValue+2 {
+					bound = []int64{noUpperValue, noLowerValue}[i%2]
 				}
 				for _, atMost := range []bool{true, false} {
 					set := coded.within(column, bound, atMost)

@@ -15,11 +15,11 @@ const (
 
 var codeSeed = maphash.MakeSeed()
 
-func hashOf(code string) uint64 { return maphash.String(codeSeed, code) &^ (maxRows - 1) }
+func codeHash(code string) uint64 { return maphash.String(codeSeed, code) &^ (maxRows - 1) }
 
 // withCode are the rows with a product number.
 func (s *segment[T]) withCode(code string) (rows []uint32) {
-	hash := hashOf(code)
+	hash := codeHash(code)
 	at, _ := slices.BinarySearch(s.productCodes, hash)
 	for ; at < len(s.productCodes) && s.productCodes[at]&^(maxRows-1) == hash; at++ {
 		rows = append(rows, uint32(s.productCodes[at]&(maxRows-1)))
@@ -31,7 +31,7 @@ func (s *segment[T]) withCode(code string) (rows []uint32) {
 func (s *segment[T]) addCodes(row int, codes []string) {
 	for _, code := range codes {
 		if code != "" && row < maxRows {
-			s.productCodes = append(s.productCodes, hashOf(code)|uint64(row))
+			s.productCodes = append(s.productCodes, codeHash(code)|uint64(row))
 		}
 	}
 }

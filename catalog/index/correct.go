@@ -22,12 +22,12 @@ const (
 	muchMore = 5
 )
 
-// find is where the parts hold what is needed; and where none does, or one supplier alone, what is nearest to it.
-func (s *Snapshot[T]) find(n *terms.Need) (l []looked, c *Correction) {
-	l = s.needed(n)
-	rows, suppliers := s.holders(l, rareRows)
+// findOrCorrect is where the parts hold what is needed; and where none does, or one supplier alone, what is nearest to it.
+func (s *Snapshot[T]) findOrCorrect(n *terms.Need) (l []wordMatch, c *Correction) {
+	l = s.findNeed(n)
+	rows, suppliers := s.countHolders(l, rareRows)
 	if rows == 0 && len(n.Completions) > 0 {
-		return s.needed(&terms.Need{Alternatives: []terms.Alternative{{Match: terms.AnyOf, Terms: n.Completions}}}), nil
+		return s.findNeed(&terms.Need{Alternatives: []terms.Alternative{{Match: terms.AnyOf, Terms: n.Completions}}}), nil
 	}
 	word := n.Word()
 	if word == "" || (rows > 0 && (suppliers > 1 || rows == rareRows || len(word) < 4)) {
@@ -38,12 +38,12 @@ func (s *Snapshot[T]) find(n *terms.Need) (l []looked, c *Correction) {
 		if near == "" || distance > 1 {
 			return l, nil
 		}
-		other := s.needed(&terms.Need{Alternatives: []terms.Alternative{{Match: terms.Whole, Terms: []string{near}}}})
-		if _, theirs := s.holders(other, muchMore*rows+1); theirs < 2 {
+		other := s.findNeed(&terms.Need{Alternatives: []terms.Alternative{{Match: terms.Whole, Terms: []string{near}}}})
+		if _, theirs := s.countHolders(other, muchMore*rows+1); theirs < 2 {
 			return l, nil
 		}
 		for i := range l {
-			l[i].spans = apart(append(l[i].spans, other[i].spans...))
+			l[i].spans = distinctSpans(append(l[i].spans, other[i].spans...))
 		}
 		return l, &Correction{word, near, true}
 	}
@@ -51,14 +51,14 @@ func (s *Snapshot[T]) find(n *terms.Need) (l []looked, c *Correction) {
 		if match == terms.All && distance == 1 {
 			break
 		}
-		if both := s.split(word, match); both != nil {
-			return s.needed(&terms.Need{Alternatives: []terms.Alternative{{Match: match, Terms: both}}}), &Correction{word, strings.Join(both, " "), false}
+		if both := s.splitJoined(word, match); both != nil {
+			return s.findNeed(&terms.Need{Alternatives: []terms.Alternative{{Match: match, Terms: both}}}), &Correction{word, strings.Join(both, " "), false}
 		}
 	}
 	if near == "" {
 		return l, nil
 	}
-	return s.looked(near), &Correction{word, near, false}
+	return s.findWord(near), &Correction{word, near, false}
 }
 
 // nearest is the word that the fewest letters make of one, and of those the one that most offers hold; more than
@@ -83,7 +83,7 @@ func (s *Snapshot[T]) nearest(word string, than int) (near string, by int) {
 			}
 			if d := distance(word, known, most); d <= most && terms.Stem(known) != stem {
 				n := 0
-				p.eachHolding(&looked{spans: []span{{at, at + 1}}}, func(uint32) bool { n++; return true })
+				p.eachLiveMatch(&wordMatch{spans: []span{{at, at + 1}}}, func(uint32) bool { n++; return true })
 				if n > 0 {
 					all[known] = candidate{d, all[known].offers + n}
 				}
@@ -99,9 +99,9 @@ func (s *Snapshot[T]) nearest(word string, than int) (near string, by int) {
 	return near, by
 }
 
-// split are two words that are typed as one, those that most offers have one behind the other, or anywhere; nil where
+// splitJoined are two words that are typed as one, those that most offers have one behind the other, or anywhere; nil where
 // there are none.
-func (s *Snapshot[T]) split(word string, match terms.Match) (both []string) {
+func (s *Snapshot[T]) splitJoined(word string, match terms.Match) (both []string) {
 	least := 1 // letters of each
 	if match == terms.All {
 		least = 3
@@ -115,8 +115,8 @@ func (s *Snapshot[T]) split(word string, match terms.Match) (both []string) {
 		n := 0
 		for i := range s.parts {
 			p := &s.parts[i]
-			if len(p.same(two.Terms[0])) > 0 && len(p.same(two.Terms[1])) > 0 {
-				n += len(p.need(&terms.Need{Alternatives: []terms.Alternative{two}}).rows)
+			if len(p.accentVariants(two.Terms[0])) > 0 && len(p.accentVariants(two.Terms[1])) > 0 {
+				n += len(p.findNeed(&terms.Need{Alternatives: []terms.Alternative{two}}).rows)
 			}
 		}
 		if n > most {

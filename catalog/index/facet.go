@@ -17,20 +17,20 @@ type facet struct {
 	held []int32
 }
 
-// fewChoices have a set of rows each.
-const fewChoices = 192
+// maxFacetSets have a set of rows each.
+const maxFacetSets = 192
 
-// coder gives values their places.
-type coder struct {
+// valueCoder gives values their places.
+type valueCoder struct {
 	facet
 	known map[string]uint32
 }
 
-func newCoder(kind Facet, rows int) *coder {
-	return &coder{facet{kind: kind, code: make([]uint32, 0, rows)}, map[string]uint32{}}
+func newValueCoder(kind Facet, rows int) *valueCoder {
+	return &valueCoder{facet{kind: kind, code: make([]uint32, 0, rows)}, map[string]uint32{}}
 }
 
-func (c *coder) place(v string) uint32 {
+func (c *valueCoder) codeOf(v string) uint32 {
 	code, ok := c.known[v]
 	if !ok {
 		code = uint32(len(c.values))
@@ -40,8 +40,8 @@ func (c *coder) place(v string) uint32 {
 	return code
 }
 
-// choicesOf are all that a value answers to.
-func (f Facet) choicesOf(value string) []string {
+// valuesOf are all that a value answers to.
+func (f Facet) valuesOf(value string) []string {
 	switch f {
 	case Category:
 		var all []string
@@ -64,9 +64,9 @@ func (f facet) finish() facet {
 	rows := map[string]bitset{}
 	of := make([][]bitset, len(f.values))
 	for code, value := range f.values {
-		for _, choice := range f.kind.choicesOf(value) {
+		for _, choice := range f.kind.valuesOf(value) {
 			if rows[choice] == nil {
-				if len(rows) == fewChoices {
+				if len(rows) == maxFacetSets {
 					f.held = make([]int32, len(f.values))
 					for _, code := range f.code {
 						f.held[code]++
@@ -88,7 +88,7 @@ func (f facet) finish() facet {
 	}
 	slices.Sort(f.choices)
 	for _, choice := range f.choices {
-		f.sets = append(f.sets, asCounted(rows[choice]))
+		f.sets = append(f.sets, newCounted(rows[choice]))
 	}
 	return f
 }
@@ -98,7 +98,7 @@ func (f *facet) answers(choices []string) []bool {
 	choices = f.kind.withEverywhere(choices)
 	does := make([]bool, len(f.values))
 	for code, value := range f.values {
-		does[code] = slices.ContainsFunc(f.kind.choicesOf(value), func(c string) bool { return slices.Contains(choices, c) })
+		does[code] = slices.ContainsFunc(f.kind.valuesOf(value), func(c string) bool { return slices.Contains(choices, c) })
 	}
 	return does
 }
@@ -134,7 +134,7 @@ func (f Facet) withEverywhere(choices []string) []string {
 
 // count adds how many rows of a set answer to each choice; those to none are left out. Who
 // ships everywhere is counted by that choice only.
-func (f *facet) count(set given, into map[string]int) {
+func (f *facet) count(set filter, into map[string]int) {
 	if set.n == 0 {
 		return
 	}
@@ -143,18 +143,18 @@ func (f *facet) count(set given, into map[string]int) {
 		words = len(set.words)
 	}
 	// A row costs as much as about four words of a set.
-	if f.sets != nil && (set.lacks != nil || len(f.sets)*words < 4*set.n) {
+	if f.sets != nil && (set.complement != nil || len(f.sets)*words < 4*set.n) {
 		for at, choice := range f.choices {
-			if n := set.shared(f.sets[at]); n > 0 {
+			if n := set.intersectionCount(f.sets[at]); n > 0 {
 				into[choice] += n
 			}
 		}
 		return
 	}
 	counts := make([]int32, len(f.values))
-	if set.lacks != nil && f.held != nil {
+	if set.complement != nil && f.held != nil {
 		copy(counts, f.held)
-		for _, w := range set.lacks {
+		for _, w := range set.complement {
 			for word := ^set.set[w]; word != 0; word &= word - 1 {
 				if row := int(w)<<6 + trailing(word); row < len(f.code) {
 					counts[f.code[row]]--
@@ -170,7 +170,7 @@ func (f *facet) count(set given, into map[string]int) {
 	}
 	for code, n := range counts {
 		if n > 0 {
-			for _, choice := range f.kind.choicesOf(f.values[code]) {
+			for _, choice := range f.kind.valuesOf(f.values[code]) {
 				into[choice] += int(n)
 			}
 		}

@@ -31,7 +31,7 @@ const (
 	ShipsTo                // countries with commas between, or Everywhere; "" is not said
 	Demand                 // a class
 	Mine                   // whether it is in the Workbench or among the listings
-	facets
+	facetCount
 )
 
 // NotMine is the value of Mine of what is neither in the Workbench nor listed.
@@ -57,36 +57,36 @@ const (
 	Verified          // 1 where the supplier is
 	Packs             // 1 where the supplier packs with the seller's brand
 	Growth            // tenths of a percent a month; NoGrowth where nothing is known
-	numbers
+	numberCount
 )
 
-// NoGrowth is the growth of what is not known; Uncounted the rivals of what nobody has counted; Unknown any other number
+// GrowthUnknown is the growth of what is not known; NotCounted the rivals of what nobody has counted; Unknown any other number
 // that is not known. None of them keeps a bound that is asked for.
 const (
-	NoGrowth  = -1 << 31
-	Uncounted = 1<<31 - 1
-	Unknown   = -1
+	GrowthUnknown = -1 << 31
+	NotCounted    = 1<<31 - 1
+	Unknown       = -1
 )
 
-// Figure is what an offer comes to in one store, in minor units of its currency or as said.
-type Figure uint8
+// StoreColumn is what an offer comes to in one store, in minor units of its currency or as said.
+type StoreColumn uint8
 
 // The figures.
 const (
-	Item     Figure = iota // the item's price; at most
-	Landed                 // at most
-	Shipping               // at most
-	Days                   // door to door, the upper end; at most
-	Tracked                // 1 where the delivery that prices assume is
+	Item     StoreColumn = iota // the item's price; at most
+	Landed                      // at most
+	Shipping                    // at most
+	Days                        // door to door, the upper end; at most
+	Tracked                     // 1 where the delivery that prices assume is
 	Profit
 	Margin // millionths
 	Worth  // profit times units a month per rival
-	figures
+	storeColumnCount
 )
 
 // atMost tells whether a bound of a number or figure is an upper one.
-func (n Number) atMost() bool { return n == Rivals || n == Processing }
-func (f Figure) atMost() bool { return f <= Days }
+func (n Number) atMost() bool      { return n == Rivals || n == Processing }
+func (f StoreColumn) atMost() bool { return f <= Days }
 
 // Row is what the index must know of an offer.
 type Row struct {
@@ -94,10 +94,10 @@ type Row struct {
 	Text string // title, supplier, category, brand, number
 	// Values are those of its variants' options, each once; Codes its product numbers, SKUs and barcodes as terms.Code has them.
 	Values, Codes []string
-	Facets        [facets]string
-	Numbers       [numbers]int32
-	// Glance is its first picture's; not known where that was not looked at.
-	Glance likeness.Glance
+	Facets        [facetCount]string
+	Numbers       [numberCount]int32
+	// Picture is its first picture's; not known where that was not looked at.
+	Picture likeness.CoarseDescriptor
 	// Grams is the least that one of its variants weighs; 0 is not known.
 	Grams int32
 }
@@ -105,13 +105,13 @@ type Row struct {
 // Entry is a row with what its prices rest on.
 type Entry[T any] struct {
 	Row
-	Thing T
+	Item T
 }
 
-// Figures are what an offer comes to in a store; those of one that has no price there are not
+// StoreValues are what an offer comes to in a store; those of one that has no price there are not
 // looked at.
-type Figures struct {
-	Of       [figures]int64
+type StoreValues struct {
+	Values   [storeColumnCount]int64
 	Sellable bool
 }
 
@@ -119,15 +119,15 @@ type Figures struct {
 type Pricing[T any] struct {
 	// Of are those of the cheapest variant that is in stock; Cheapest of the cheapest, in stock or not: worked out when
 	// first asked for. Without it Of holds for both.
-	Of, Cheapest func(*T) Figures
-	Offered      [figures][]int64
+	Of, Cheapest func(*T) StoreValues
+	Offered      [storeColumnCount][]int64
 }
 
 // Prices are by store.
 type Prices[T any] map[int64]Pricing[T]
 
 // Offered are the bounds of numbers that have counts.
-type Offered [numbers][]int32
+type Offered [numberCount][]int32
 
 // Snapshot is one state of the catalog.
 type Snapshot[T any] struct {
@@ -139,19 +139,19 @@ type Snapshot[T any] struct {
 // part is a segment as a snapshot sees it: with the rows that are alive, and the stores' columns.
 type part[T any] struct {
 	*segment[T]
-	alive bitset
-	live  int
-	money map[int64]*columns
+	live         bitset
+	liveCount    int
+	storeColumns map[int64]*columns
 	// cheapest are the columns of the cheapest variants, whether in stock or not.
 	cheapest map[int64]func() *columns
 }
 
 // columns are those that a question is about; nil where there is no such store.
-func (p *part[T]) columns(q *Question) *columns {
+func (p *part[T]) columns(q *Query) *columns {
 	if of := p.cheapest[q.Store]; of != nil && q.SoldOutToo {
 		return of()
 	}
-	return p.money[q.Store]
+	return p.storeColumns[q.Store]
 }
 
 // cheapestOf works out the columns of the cheapest variants once somebody asks.
@@ -164,9 +164,9 @@ func cheapestOf[T any](things []T, price Pricing[T]) func() *columns {
 
 // columns are the figures of a segment's rows in one store. What has no price is beyond any bound.
 type columns struct {
-	of      [figures][]int64
-	sliced  [figures]bitSliced[int64]
-	bounded [figures]bounds[int64]
+	values  [storeColumnCount][]int64
+	sliced  [storeColumnCount]bitSliced[int64]
+	bounded [storeColumnCount]bounds[int64]
 }
 
 // bounds are the rows within each offered bound.
@@ -178,7 +178,7 @@ type bounds[V int32 | int64] struct {
 func boundsOf[V int32 | int64](sliced *bitSliced[V], column, offered []V, atMost bool) bounds[V] {
 	b := bounds[V]{offered: offered}
 	for _, bound := range offered {
-		b.sets = append(b.sets, asCounted(sliced.within(column, bound, atMost)))
+		b.sets = append(b.sets, newCounted(sliced.within(column, bound, atMost)))
 	}
 	return b
 }
@@ -191,7 +191,7 @@ func Build[T any](rows []Entry[T], offered Offered, prices Prices[T]) *Snapshot[
 // Len is how many offers there are.
 func (s *Snapshot[T]) Len() (n int) {
 	for _, p := range s.parts {
-		n += p.live
+		n += p.liveCount
 	}
 	return n
 }
@@ -214,20 +214,20 @@ func (s *Snapshot[T]) Apply(changed []Entry[T], gone []int64) *Snapshot[T] {
 	slices.Sort(ids)
 	next := &Snapshot[T]{prices: s.prices, offered: s.offered, parts: slices.Clone(s.parts)}
 	for i := range next.parts {
-		next.parts[i].bury(ids)
+		next.parts[i].delete(ids)
 	}
 	if len(kept) > 0 {
 		seg := build(kept, s.offered)
-		p := part[T]{segment: seg, alive: full(len(kept)), live: len(kept)}
-		p.priceIn(s.prices)
+		p := part[T]{segment: seg, live: full(len(kept)), liveCount: len(kept)}
+		p.computeStoreColumns(s.prices)
 		next.parts = append(next.parts, p)
 	}
 	next.compact()
 	return next
 }
 
-// bury marks the rows with some ids, in order, as dead.
-func (p *part[T]) bury(ids []int64) {
+// delete marks the rows with some ids, in order, as dead.
+func (p *part[T]) delete(ids []int64) {
 	if len(ids) == 0 || len(p.ids) == 0 || ids[0] > p.ids[len(p.ids)-1] || ids[len(ids)-1] < p.ids[0] {
 		return
 	}
@@ -236,14 +236,14 @@ func (p *part[T]) bury(ids []int64) {
 	for _, id := range ids {
 		at, there := slices.BinarySearch(p.ids[from:], id)
 		from += at
-		if !there || !p.alive.has(uint32(from)) {
+		if !there || !p.live.has(uint32(from)) {
 			continue
 		}
 		if !copied {
-			p.alive, copied = slices.Clone(p.alive), true
+			p.live, copied = slices.Clone(p.live), true
 		}
-		p.alive.drop(uint32(from))
-		p.live--
+		p.live.drop(uint32(from))
+		p.liveCount--
 	}
 }
 
@@ -251,24 +251,24 @@ func (p *part[T]) bury(ids []int64) {
 const NotKnown = -1 << 63
 
 const (
-	beyond  = 1<<63 - 1 // of an upper bound
-	beneath = NotKnown
+	noUpperValue = 1<<63 - 1 // of an upper bound
+	noLowerValue = NotKnown
 )
 
-// priceIn works out the columns of all stores.
-func (p *part[T]) priceIn(prices Prices[T]) {
-	p.money, p.cheapest = map[int64]*columns{}, map[int64]func() *columns{}
+// computeStoreColumns works out the columns of all stores.
+func (p *part[T]) computeStoreColumns(prices Prices[T]) {
+	p.storeColumns, p.cheapest = map[int64]*columns{}, map[int64]func() *columns{}
 	for store, price := range prices {
-		p.money[store] = priced(p.things, price.Of, price.Offered)
-		p.cheapest[store] = cheapestOf(p.things, price)
+		p.storeColumns[store] = priced(p.items, price.Of, price.Offered)
+		p.cheapest[store] = cheapestOf(p.items, price)
 	}
 }
 
 // priced works out the figures of all things, on as many processors as there are.
-func priced[T any](things []T, of func(*T) Figures, offered [figures][]int64) *columns {
+func priced[T any](things []T, of func(*T) StoreValues, offered [storeColumnCount][]int64) *columns {
 	c := &columns{}
-	for f := range c.of {
-		c.of[f] = make([]int64, len(things))
+	for f := range c.values {
+		c.values[f] = make([]int64, len(things))
 	}
 	const chunk = 8192
 	var working sync.WaitGroup
@@ -287,37 +287,37 @@ func priced[T any](things []T, of func(*T) Figures, offered [figures][]int64) *c
 	return c
 }
 
-func (c *columns) put(i int, figures Figures) {
-	for f, v := range figures.Of {
+func (c *columns) put(i int, figures StoreValues) {
+	for f, v := range figures.Values {
 		switch {
 		case figures.Sellable:
-		case Figure(f).atMost():
-			v = beyond
+		case StoreColumn(f).atMost():
+			v = noUpperValue
 		default:
-			v = beneath
+			v = noLowerValue
 		}
-		c.of[f][i] = v
+		c.values[f][i] = v
 	}
 }
 
-func (c *columns) bound(offered [figures][]int64) {
+func (c *columns) bound(offered [storeColumnCount][]int64) {
 	var working sync.WaitGroup
 	defer working.Wait()
-	for f := range c.of {
+	for f := range c.values {
 		working.Go(func() { c.boundOne(f, offered[f]) })
 	}
 }
 
 func (c *columns) boundOne(f int, offered []int64) {
-	c.sliced[f] = bitSlicedOf(c.of[f])
-	c.bounded[f] = boundsOf(&c.sliced[f], c.of[f], offered, Figure(f).atMost())
+	c.sliced[f] = bitSlicedOf(c.values[f])
+	c.bounded[f] = boundsOf(&c.sliced[f], c.values[f], offered, StoreColumn(f).atMost())
 }
 
 // WithPrices is the same snapshot with all stores' columns worked out anew.
 func (s *Snapshot[T]) WithPrices(prices Prices[T]) *Snapshot[T] {
 	next := &Snapshot[T]{prices: prices, offered: s.offered, parts: slices.Clone(s.parts)}
 	for i := range next.parts {
-		next.parts[i].priceIn(prices)
+		next.parts[i].computeStoreColumns(prices)
 	}
 	return next
 }
@@ -327,7 +327,7 @@ func (s *Snapshot[T]) With(f Facet, value string) (ids []int64) {
 	for i := range s.parts {
 		p := &s.parts[i]
 		set := p.facets[f].rows([]string{value})
-		set.and(p.alive)
+		set.and(p.live)
 		each(set, func(row int) { ids = append(ids, p.ids[row]) })
 	}
 	return ids
@@ -349,13 +349,13 @@ func tier(rows int) (t int) {
 
 // compact merges segments until there are few, and lets those go in which few are alive.
 func (s *Snapshot[T]) compact() {
-	s.parts = slices.DeleteFunc(s.parts, func(p part[T]) bool { return p.live == 0 })
+	s.parts = slices.DeleteFunc(s.parts, func(p part[T]) bool { return p.liveCount == 0 })
 	for {
 		var of [64][]int
 		var worn []int
 		for i, p := range s.parts {
-			of[tier(p.live)] = append(of[tier(p.live)], i)
-			if p.live*2 < len(p.ids) {
+			of[tier(p.liveCount)] = append(of[tier(p.liveCount)], i)
+			if p.liveCount*2 < len(p.ids) {
 				worn = append(worn, i)
 			}
 		}

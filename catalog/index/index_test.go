@@ -13,10 +13,10 @@ import (
 func typed(words string) terms.Query { return terms.Parse(words, nil) }
 
 // catalogOf are offers by their titles, the first sold most, each at a supplier of its own.
-func catalogOf(titles ...string) *Snapshot[Figures] {
-	var rows []Entry[Figures]
+func catalogOf(titles ...string) *Snapshot[StoreValues] {
+	var rows []Entry[StoreValues]
 	for i, title := range titles {
-		e := Entry[Figures]{Row: Row{ID: int64(i + 1), Text: title}}
+		e := Entry[StoreValues]{Row: Row{ID: int64(i + 1), Text: title}}
 		e.Facets[Supplier], e.Numbers[Month] = fmt.Sprint("Supplier ", i), int32(1000-i)
 		rows = append(rows, e)
 	}
@@ -24,8 +24,8 @@ func catalogOf(titles ...string) *Snapshot[Figures] {
 }
 
 // answers tells the offers that words find, in order, and what was looked for otherwise.
-func answers(s *Snapshot[Figures], words string) string {
-	a := s.Ask(Question{Words: typed(words), Sort: ByRelevance, Limit: 50})
+func answers(s *Snapshot[StoreValues], words string) string {
+	a := s.Search(Query{Words: typed(words), Sort: ByRelevance, Limit: 50})
 	out := []string{}
 	for _, h := range a.Hits {
 		out = append(out, fmt.Sprint(h.ID))
@@ -60,8 +60,8 @@ func TestAlmostAllRowsAreCounted(t *testing.T) {
 	r := rand.New(rand.NewPCG(9, 10))
 	snapshot, known := world(r, 4000)
 	for range 3 {
-		agree(t, snapshot, known, Question{Store: 1, Limit: 20, Sort: ByProfit, Counts: true, SeenSince: []int32{30, 150}})
-		if all := asGiven(snapshot.parts[0].alive); all.lacks == nil {
+		agree(t, snapshot, known, Query{Store: 1, Limit: 20, Sort: ByProfit, Counts: true, SeenSince: []int32{30, 150}})
+		if all := newFilter(snapshot.parts[0].live); all.complement == nil {
 			t.Error("almost all rows are not known as such")
 		}
 		var gone []int64
@@ -80,7 +80,7 @@ func TestAnswersEqualAPlainScanAfterChanges(t *testing.T) {
 	snapshot, known := world(r, 2000)
 	next := int64(2001)
 	for range 40 {
-		var changed []Entry[Figures]
+		var changed []Entry[StoreValues]
 		var gone []int64
 		batch := 1 + r.IntN(40)
 		if r.IntN(12) == 0 {
@@ -134,35 +134,35 @@ func TestAnswersEqualAPlainScanAfterChanges(t *testing.T) {
 func TestTyposAreForgivenAndSaid(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 1))
 	snapshot, _ := world(r, 300)
-	right := snapshot.Ask(Question{Words: typed("enamel"), Limit: 50})
+	right := snapshot.Search(Query{Words: typed("enamel"), Limit: 50})
 	for _, typo := range []string{"enamle", "enammel", "enmel", "anamel"} {
-		got := snapshot.Ask(Question{Words: typed(typo), Limit: 50})
+		got := snapshot.Search(Query{Words: typed(typo), Limit: 50})
 		if got.Total != right.Total || !slices.Equal(got.Corrections, []Correction{{typo, "enamel", false}}) {
 			t.Errorf("%s: %d offers, %v", typo, got.Total, got.Corrections)
 		}
 	}
-	if got := snapshot.Ask(Question{Words: typed("xylophone"), Limit: 50}); got.Total != 0 || len(got.Corrections) != 0 {
+	if got := snapshot.Search(Query{Words: typed("xylophone"), Limit: 50}); got.Total != 0 || len(got.Corrections) != 0 {
 		t.Errorf("nothing like it: %+v", got)
 	}
 }
 
 func TestANumberIsAWholeWord(t *testing.T) {
-	snapshot := Build([]Entry[Figures]{{Row: Row{ID: 1, Text: "Yarn 100 g QB-100001"}}, {Row: Row{ID: 2, Text: "Yarn 50 g QB-100002"}}}, Offered{}, nil)
+	snapshot := Build([]Entry[StoreValues]{{Row: Row{ID: 1, Text: "Yarn 100 g QB-100001"}}, {Row: Row{ID: 2, Text: "Yarn 50 g QB-100002"}}}, Offered{}, nil)
 	for words, want := range map[string]int{"100": 1, "QB-100002": 1, "qb": 2, "10000": 0, "ya": 2, "y": 2} {
-		if got := snapshot.Ask(Question{Words: typed(words), Limit: 5}); got.Total != want {
+		if got := snapshot.Search(Query{Words: typed(words), Limit: 5}); got.Total != want {
 			t.Errorf("%s: %d offers, want %d", words, got.Total, want)
 		}
 	}
 	// A word that only what is gone held is not looked up any more.
 	without := snapshot.Apply(nil, []int64{2})
-	if got := without.Ask(Question{Words: typed("100002"), Limit: 5}); got.Total != 0 || len(got.Corrections) != 0 {
+	if got := without.Search(Query{Words: typed("100002"), Limit: 5}); got.Total != 0 || len(got.Corrections) != 0 {
 		t.Errorf("%+v", got)
 	}
 }
 
 func TestMoreOfTheWordsAndEarlierComesFirst(t *testing.T) {
-	snapshot := Build([]Entry[Figures]{{Row: Row{ID: 1, Text: "lid for an enamel mug", Numbers: [numbers]int32{Month: 900}}}, {Row: Row{ID: 2, Text: "mug of enamel", Numbers: [numbers]int32{Month: 3}}}, {Row: Row{ID: 3, Text: "mug enamel", Numbers: [numbers]int32{Month: 1}}}}, Offered{}, nil)
-	got := snapshot.Ask(Question{Words: typed("mug enamle"), Sort: ByRelevance, Limit: 5})
+	snapshot := Build([]Entry[StoreValues]{{Row: Row{ID: 1, Text: "lid for an enamel mug", Numbers: [numberCount]int32{Month: 900}}}, {Row: Row{ID: 2, Text: "mug of enamel", Numbers: [numberCount]int32{Month: 3}}}, {Row: Row{ID: 3, Text: "mug enamel", Numbers: [numberCount]int32{Month: 1}}}}, Offered{}, nil)
+	got := snapshot.Search(Query{Words: typed("mug enamle"), Sort: ByRelevance, Limit: 5})
 	order := []int64{}
 	for _, h := range got.Hits {
 		order = append(order, h.ID)
@@ -175,18 +175,18 @@ func TestMoreOfTheWordsAndEarlierComesFirst(t *testing.T) {
 func TestASnapshotNeverChanges(t *testing.T) {
 	r := rand.New(rand.NewPCG(2, 2))
 	snapshot, known := world(r, 5000)
-	q := Question{Store: 1, Sort: ByProfit, Limit: 50, Counts: true, SeenSince: []int32{3, 90}}
-	ask := func(s *Snapshot[Figures]) string {
-		answer := s.Ask(q)
+	q := Query{Store: 1, Sort: ByProfit, Limit: 50, Counts: true, SeenSince: []int32{3, 90}}
+	ask := func(s *Snapshot[StoreValues]) string {
+		answer := s.Search(q)
 		text := fmt.Sprint(answer.Total, answer.Counts)
 		for _, h := range answer.Hits {
-			text += fmt.Sprint(h.ID, *h.Thing)
+			text += fmt.Sprint(h.ID, *h.Item)
 		}
 		return text
 	}
 	before := ask(snapshot)
-	dearer := snapshot.WithPrices(Prices[Figures]{1: {Of: func(m *Figures) Figures { n := *m; n.Of[Profit] = -n.Of[Profit]; return n }}})
-	changed := snapshot.Apply([]Entry[Figures]{randomRow(r, 17), randomRow(r, 9000)}, []int64{1, 2, 3, 4, 5, 6, 7, 8, 9, 10})
+	dearer := snapshot.WithPrices(Prices[StoreValues]{1: {Of: func(m *StoreValues) StoreValues { n := *m; n.Values[Profit] = -n.Values[Profit]; return n }}})
+	changed := snapshot.Apply([]Entry[StoreValues]{randomRow(r, 17), randomRow(r, 9000)}, []int64{1, 2, 3, 4, 5, 6, 7, 8, 9, 10})
 	if ask(snapshot) != before {
 		t.Error("the old snapshot answers otherwise")
 	}
@@ -194,15 +194,15 @@ func TestASnapshotNeverChanges(t *testing.T) {
 		t.Error("a new one answers as the old")
 	}
 	agree(t, snapshot, known, q)
-	if got := Build[Figures](nil, Offered{}, nil).Ask(Question{Words: typed("mug"), Limit: 5}); got.Total != 0 || len(got.Hits) != 0 {
+	if got := Build[StoreValues](nil, Offered{}, nil).Search(Query{Words: typed("mug"), Limit: 5}); got.Total != 0 || len(got.Hits) != 0 {
 		t.Errorf("an empty catalog: %+v", got)
 	}
 }
 
 func TestStemsAreFoundAsWords(t *testing.T) {
-	snapshot := Build([]Entry[Figures]{{Row: Row{ID: 1, Text: "Camping mugs"}}, {Row: Row{ID: 2, Text: "mug for camps"}}, {Row: Row{ID: 3, Text: "Mugwort"}}, {Row: Row{ID: 4, Text: "berries"}}}, Offered{}, nil)
+	snapshot := Build([]Entry[StoreValues]{{Row: Row{ID: 1, Text: "Camping mugs"}}, {Row: Row{ID: 2, Text: "mug for camps"}}, {Row: Row{ID: 3, Text: "Mugwort"}}, {Row: Row{ID: 4, Text: "berries"}}}, Offered{}, nil)
 	for words, want := range map[string]int{"mugs": 2, "mug": 3, "camps": 2, "camping": 2, "camp": 2, "berry": 1, "mugwor": 1} {
-		if got := snapshot.Ask(Question{Words: typed(words), Limit: 5}); got.Total != want || len(got.Corrections) > 0 {
+		if got := snapshot.Search(Query{Words: typed(words), Limit: 5}); got.Total != want || len(got.Corrections) > 0 {
 			t.Errorf("%s: %d offers, want %d; %v", words, got.Total, want, got.Corrections)
 		}
 	}
@@ -236,7 +236,7 @@ func TestTyposJoinedWordsAndRareSlips(t *testing.T) {
 }
 
 func TestVariantsAndNumbersAreFound(t *testing.T) {
-	s := Build([]Entry[Figures]{
+	s := Build([]Entry[StoreValues]{
 		{Row: Row{ID: 1, Text: "Enamel mug QB-100001", Values: []string{"Plum", "350 ml"}, Codes: []string{"qb100001", "qb100001plum", "4006381333931"}}},
 		{Row: Row{ID: 2, Text: "Plum jam spoon", Codes: []string{"qb100002", "4006381333931"}}},
 		{Row: Row{ID: 3, Text: "Pot 4006381333931 of many words"}},
@@ -246,7 +246,7 @@ func TestVariantsAndNumbersAreFound(t *testing.T) {
 			t.Errorf("%s: %q, want %q", words, got, want)
 		}
 	}
-	if got := answers(s.Apply(nil, []int64{1}).Apply([]Entry[Figures]{{Row: Row{ID: 2, Text: "spoon"}}}, nil), "4006381333931"); got != "3" {
+	if got := answers(s.Apply(nil, []int64{1}).Apply([]Entry[StoreValues]{{Row: Row{ID: 2, Text: "spoon"}}}, nil), "4006381333931"); got != "3" {
 		t.Errorf("after changes: %q", got)
 	}
 }
@@ -262,7 +262,7 @@ func TestWhatEmptiedAnAnswerIsSaid(t *testing.T) {
 		"enamel mug":             "[]",
 		"xylophone":              "[]",
 	} {
-		got := s.Ask(Question{Words: typed(words), Limit: 5}).Emptied
+		got := s.Search(Query{Words: typed(words), Limit: 5}).Emptied
 		if fmt.Sprint(got) != want {
 			t.Errorf("%s: %v, want %s", words, got, want)
 		}
@@ -270,12 +270,12 @@ func TestWhatEmptiedAnAnswerIsSaid(t *testing.T) {
 }
 
 func TestCheapestRegardlessOfStock(t *testing.T) {
-	rows := []Entry[Figures]{{Row: Row{ID: 1}, Thing: Figures{[figures]int64{Landed: 30}, true}}, {Row: Row{ID: 2}, Thing: Figures{[figures]int64{Landed: 20}, true}}}
-	prices := Prices[Figures]{1: {Of: func(f *Figures) Figures { return *f }, Cheapest: func(f *Figures) Figures { c := *f; c.Of[Landed] = 50 - c.Of[Landed]; return c }}}
+	rows := []Entry[StoreValues]{{Row: Row{ID: 1}, Item: StoreValues{[storeColumnCount]int64{Landed: 30}, true}}, {Row: Row{ID: 2}, Item: StoreValues{[storeColumnCount]int64{Landed: 20}, true}}}
+	prices := Prices[StoreValues]{1: {Of: func(f *StoreValues) StoreValues { return *f }, Cheapest: func(f *StoreValues) StoreValues { c := *f; c.Values[Landed] = 50 - c.Values[Landed]; return c }}}
 	s := Build(rows, Offered{}, prices).WithPrices(prices)
 	for soldOut, want := range map[bool]int64{false: 2, true: 1} {
-		q := Question{Store: 1, SoldOutToo: soldOut, Sort: ByLanded, Limit: 1, Figures: []Bound[Figure]{{Landed, 25}}}
-		if got := s.Ask(q); got.Total != 1 || got.Hits[0].ID != want {
+		q := Query{Store: 1, SoldOutToo: soldOut, Sort: ByLanded, Limit: 1, StoreBounds: []Bound[StoreColumn]{{Landed, 25}}}
+		if got := s.Search(q); got.Total != 1 || got.Hits[0].ID != want {
 			t.Errorf("%v: %+v", soldOut, got)
 		}
 	}

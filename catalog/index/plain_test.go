@@ -16,38 +16,38 @@ var vocabulary = []string{"enamel", "mug", "kettle", "steel", "camp", "garden", 
 
 func one[V any](r *rand.Rand, of ...V) V { return of[r.IntN(len(of))] }
 
-func randomRow(r *rand.Rand, id int64) Entry[Figures] {
+func randomRow(r *rand.Rand, id int64) Entry[StoreValues] {
 	var words []string
 	long := r.IntN(60) / 59 * 280 // beyond the places that are told apart
 	for range 2 + r.IntN(4) + long {
 		words = append(words, one(r, vocabulary...))
 	}
-	e := Entry[Figures]{Row: Row{ID: id, Text: strings.Join(words, " "), Codes: []string{fmt.Sprint("code", id), "both"}[:1+r.IntN(2)]}}
+	e := Entry[StoreValues]{Row: Row{ID: id, Text: strings.Join(words, " "), Codes: []string{fmt.Sprint("code", id), "both"}[:1+r.IntN(2)]}}
 	for range r.IntN(3) {
 		e.Values = append(e.Values, one(r, "plum", "deep plum", "2 L", "pot"))
 	}
-	e.Facets = [facets]string{Category: one(r, "Kitchen", "Kitchen > Camp", "Kitchen > Camp > Mugs", "Garden"), Source: one(r, "1", "2", "3"), Supplier: fmt.Sprint("Supplier ", r.IntN(300)), Brand: one(r, "", "Linden"),
+	e.Facets = [facetCount]string{Category: one(r, "Kitchen", "Kitchen > Camp", "Kitchen > Camp > Mugs", "Garden"), Source: one(r, "1", "2", "3"), Supplier: fmt.Sprint("Supplier ", r.IntN(300)), Brand: one(r, "", "Linden"),
 		ShipsFrom: one(r, "CN", "VN", "PL"), ShipsTo: one(r, "*", "US", "DE,US", "DE,FR,GB", ""), Demand: one(r, "rising", "steady"), Mine: one(r, "no", "no", "workbench")}
 	for k := range e.Numbers {
 		e.Numbers[k] = int32(r.IntN(200))
 	}
 	e.Numbers[Verified], e.Numbers[Packs] = int32(r.IntN(2)), int32(r.IntN(2))
-	for f := range e.Thing.Of {
-		e.Thing.Of[f] = int64(r.IntN(4000) - 200)
+	for f := range e.Item.Values {
+		e.Item.Values[f] = int64(r.IntN(4000) - 200)
 	}
-	e.Thing.Sellable = r.IntN(10) > 0
+	e.Item.Sellable = r.IntN(10) > 0
 	return e
 }
 
 var (
 	offeredNumbers = Offered{Stock: {10, 100}, Rating: {50}, Rivals: {20, 80}, Verified: {1}}
 	// asItIs prices things that are their own prices.
-	asItIs = Prices[Figures]{1: {Of: func(f *Figures) Figures { return *f }, Offered: [figures][]int64{Landed: {1000, 3000}, Days: {800, 1600}, Profit: {0, 500}}}}
+	asItIs = Prices[StoreValues]{1: {Of: func(f *StoreValues) StoreValues { return *f }, Offered: [storeColumnCount][]int64{Landed: {1000, 3000}, Days: {800, 1600}, Profit: {0, 500}}}}
 )
 
-func world(r *rand.Rand, n int) (*Snapshot[Figures], map[int64]Entry[Figures]) {
-	rows := make([]Entry[Figures], n)
-	known := map[int64]Entry[Figures]{}
+func world(r *rand.Rand, n int) (*Snapshot[StoreValues], map[int64]Entry[StoreValues]) {
+	rows := make([]Entry[StoreValues], n)
+	known := map[int64]Entry[StoreValues]{}
 	for i := range rows {
 		rows[i] = randomRow(r, int64(i+1))
 		known[rows[i].ID] = rows[i]
@@ -67,7 +67,7 @@ var (
 )
 
 // termsOf remembers what it has cut once.
-func termsOf(e Entry[Figures]) []position {
+func termsOf(e Entry[StoreValues]) []position {
 	key := e.Text + "\n" + strings.Join(e.Values, "\n")
 	if cut[key] == nil {
 		var c terms.Cutter
@@ -97,7 +97,7 @@ func startsWith(term, start string) bool {
 }
 
 // plainPoints is how well a row meets a need, said plainly; -1 where it does not.
-func plainPoints(n terms.Need, e Entry[Figures]) (best int) {
+func plainPoints(n terms.Need, e Entry[StoreValues]) (best int) {
 	best = -1
 	text := termsOf(e)
 	for i, a := range n.Alternatives {
@@ -168,13 +168,13 @@ func keeps(v, bound int64, atMost bool) bool {
 	return v >= bound
 }
 
-func keepsFigure(m Figures, b Bound[Figure]) bool {
-	return m.Sellable && keeps(m.Of[b.Of], b.Value, b.Of.atMost())
+func keepsFigure(m StoreValues, b Bound[StoreColumn]) bool {
+	return m.Sellable && keeps(m.Values[b.Of], b.Value, b.Of.atMost())
 }
 
 // matches is what a question asks, said plainly, one row at a time; left is a clause to
 // leave out, as the counts of its choices do.
-func matches(q Question, e Entry[Figures], left any) bool {
+func matches(q Query, e Entry[StoreValues], left any) bool {
 	if slices.ContainsFunc(q.Words.Needs, func(n terms.Need) bool { return plainPoints(n, e) < 0 }) || slices.ContainsFunc(q.Words.Without, func(n terms.Need) bool { return plainPoints(n, e) >= 0 }) {
 		return false
 	}
@@ -183,13 +183,13 @@ func matches(q Question, e Entry[Figures], left any) bool {
 			return false
 		}
 	}
-	for _, b := range q.Numbers {
+	for _, b := range q.NumberBounds {
 		if left != b.Of && !keeps(int64(e.Numbers[b.Of]), b.Value, b.Of.atMost()) {
 			return false
 		}
 	}
-	for _, b := range q.Figures {
-		if left != b.Of && !keepsFigure(e.Thing, b) {
+	for _, b := range q.StoreBounds {
+		if left != b.Of && !keepsFigure(e.Item, b) {
 			return false
 		}
 	}
@@ -197,13 +197,13 @@ func matches(q Question, e Entry[Figures], left any) bool {
 		return true
 	}
 	return !slices.ContainsFunc(q.Standard.Numbers, func(b Bound[Number]) bool { return !keeps(int64(e.Numbers[b.Of]), b.Value, b.Of.atMost()) }) &&
-		!slices.ContainsFunc(q.Standard.Figures, func(b Bound[Figure]) bool { return !keepsFigure(e.Thing, b) })
+		!slices.ContainsFunc(q.Standard.Figures, func(b Bound[StoreColumn]) bool { return !keepsFigure(e.Item, b) })
 }
 
 var sorts = []Sort{ByLanded, ByItem, ByShipping, ByDays, ByUnits, ByGrowth, ByRating, ByRivals, ByProfit, ByMargin, ByWorth, ByRelevance}
 
-func randomQuestion(r *rand.Rand) Question {
-	q := Question{Store: 1, Limit: 50, Sort: one(r, sorts...), Facets: map[Facet][]string{}, Counts: true, SeenSince: []int32{30, 150}}
+func randomQuestion(r *rand.Rand) Query {
+	q := Query{Store: 1, Limit: 50, Sort: one(r, sorts...), Facets: map[Facet][]string{}, Counts: true, SeenSince: []int32{30, 150}}
 	typed := ""
 	for range r.IntN(3) {
 		w := one(r, append(slices.Clone(vocabulary[:10]), "crème", "creme", "350 ml", "2l", "plum", "35cl", "wi-fi", "wifi", "锈钢", `"steel pot"`, `"deep plum"`, "-zinc", "-plum", "both", fmt.Sprint("code", r.IntN(700)))...)
@@ -219,25 +219,25 @@ func randomQuestion(r *rand.Rand) Question {
 			q.Facets[f] = []string{one(r, of...), one(r, of...)}
 		}
 	}
-	for k := range numbers {
+	for k := range numberCount {
 		if r.IntN(9) == 0 {
-			q.Numbers = append(q.Numbers, Bound[Number]{k, one(r, int64(r.IntN(200)), 1, 10, 20)})
+			q.NumberBounds = append(q.NumberBounds, Bound[Number]{k, one(r, int64(r.IntN(200)), 1, 10, 20)})
 		}
 	}
-	for f := range figures {
+	for f := range storeColumnCount {
 		if r.IntN(9) == 0 {
-			q.Figures = append(q.Figures, Bound[Figure]{f, one(r, int64(r.IntN(4000)), 1000, 1600)})
+			q.StoreBounds = append(q.StoreBounds, Bound[StoreColumn]{f, one(r, int64(r.IntN(4000)), 1000, 1600)})
 		}
 	}
 	if r.IntN(3) == 0 {
-		q.Standard = Standard{[]Bound[Number]{{Rating, 20}}, []Bound[Figure]{{Days, 3000}}}
+		q.Standard = Standard{[]Bound[Number]{{Rating, 20}}, []Bound[StoreColumn]{{Days, 3000}}}
 	}
 	q.Offset = r.IntN(4) * 10
 	return q
 }
 
 // inOrder compares two offers by a question's order, said plainly.
-func inOrder(q Question, a, b Entry[Figures]) int {
+func inOrder(q Query, a, b Entry[StoreValues]) int {
 	if q.Sort == ByRelevance {
 		return cmp.Or(cmp.Compare(relevance(q, b), relevance(q, a)), cmp.Compare(b.Numbers[Month], a.Numbers[Month]))
 	}
@@ -247,21 +247,21 @@ func inOrder(q Question, a, b Entry[Figures]) int {
 		}
 		return cmp.Compare(b.Numbers[k], a.Numbers[k])
 	}
-	if a.Thing.Sellable != b.Thing.Sellable {
-		return map[bool]int{true: -1, false: 1}[a.Thing.Sellable]
+	if a.Item.Sellable != b.Item.Sellable {
+		return map[bool]int{true: -1, false: 1}[a.Item.Sellable]
 	}
-	if !a.Thing.Sellable {
+	if !a.Item.Sellable {
 		return 0
 	}
 	f := byFigure[q.Sort]
 	if f.atMost() {
 		a, b = b, a
 	}
-	return cmp.Compare(b.Thing.Of[f], a.Thing.Of[f])
+	return cmp.Compare(b.Item.Values[f], a.Item.Values[f])
 }
 
 // relevance is how well a row has the words of a question, said plainly.
-func relevance(q Question, e Entry[Figures]) (sum int) {
+func relevance(q Query, e Entry[StoreValues]) (sum int) {
 	for _, n := range q.Words.Needs {
 		sum += plainPoints(n, e)
 	}
@@ -269,10 +269,10 @@ func relevance(q Question, e Entry[Figures]) (sum int) {
 }
 
 // agree compares an answer with one that is found by looking at every row.
-func agree(t *testing.T, s *Snapshot[Figures], known map[int64]Entry[Figures], q Question) {
+func agree(t *testing.T, s *Snapshot[StoreValues], known map[int64]Entry[StoreValues], q Query) {
 	t.Helper()
-	got := s.Ask(q)
-	want := []Entry[Figures]{}
+	got := s.Search(q)
+	want := []Entry[StoreValues]{}
 	unhidden := 0
 	for _, e := range known {
 		if matches(q, e, nil) {
@@ -282,19 +282,19 @@ func agree(t *testing.T, s *Snapshot[Figures], known map[int64]Entry[Figures], q
 			unhidden++
 		}
 	}
-	slices.SortFunc(want, func(a, b Entry[Figures]) int { return cmp.Or(inOrder(q, a, b), cmp.Compare(a.ID, b.ID)) })
+	slices.SortFunc(want, func(a, b Entry[StoreValues]) int { return cmp.Or(inOrder(q, a, b), cmp.Compare(a.ID, b.ID)) })
 	page := want[min(q.Offset, len(want)):min(q.Offset+q.Limit, len(want))]
-	same := slices.EqualFunc(got.Hits, page, func(h Hit[Figures], e Entry[Figures]) bool {
-		return h.ID == e.ID && h.Numbers == e.Numbers && h.ShipsFrom == e.Facets[ShipsFrom] && *h.Thing == e.Thing
+	same := slices.EqualFunc(got.Hits, page, func(h Hit[StoreValues], e Entry[StoreValues]) bool {
+		return h.ID == e.ID && h.Numbers == e.Numbers && h.ShipsFrom == e.Facets[ShipsFrom] && *h.Item == e.Item
 	})
 	if got.Total != len(want) || got.Hidden != unhidden-len(want) || !same {
 		t.Fatalf("%+v: %d rows %v, want %d %v; %d hidden, want %d", q, got.Total, got.Hits, len(want), page, got.Hidden, unhidden-len(want))
 	}
-	for f := range facets {
+	for f := range facetCount {
 		counts := map[string]int{}
 		for _, e := range known {
 			if matches(q, e, f) {
-				for _, choice := range f.choicesOf(e.Facets[f]) {
+				for _, choice := range f.valuesOf(e.Facets[f]) {
 					counts[choice]++
 				}
 			}
@@ -322,7 +322,7 @@ func agree(t *testing.T, s *Snapshot[Figures], known map[int64]Entry[Figures], q
 		for i, bound := range offered {
 			n := 0
 			for _, e := range known {
-				if matches(q, e, Figure(f)) && keepsFigure(e.Thing, Bound[Figure]{Figure(f), bound}) {
+				if matches(q, e, StoreColumn(f)) && keepsFigure(e.Item, Bound[StoreColumn]{StoreColumn(f), bound}) {
 					n++
 				}
 			}

@@ -13,14 +13,14 @@ const (
 	exactPoints = 40
 	likePoints  = 20 // but for accents
 	codePoints  = 1000
-	// mostPointed is how many words have points: their sum fits.
-	mostPointed = math.MaxUint16 / codePoints
+	// maxPoints is how many words have points: their sum fits.
+	maxPoints = math.MaxUint16 / codePoints
 )
 
-// scratch lends a column of so many rows, cleared; back takes it for the next.
-type scratch[V int64 | uint16] struct{ kept sync.Pool }
+// columnPool lends a column of so many rows, cleared; back takes it for the next.
+type columnPool[V int64 | uint16] struct{ kept sync.Pool }
 
-func (s *scratch[V]) room(rows int) *[]V {
+func (s *columnPool[V]) get(rows int) *[]V {
 	column, _ := s.kept.Get().(*[]V)
 	if column == nil || cap(*column) < rows {
 		column = new([]V)
@@ -31,29 +31,29 @@ func (s *scratch[V]) room(rows int) *[]V {
 	return column
 }
 
-func (s *scratch[V]) back(column *[]V) { s.kept.Put(column) }
+func (s *columnPool[V]) put(column *[]V) { s.kept.Put(column) }
 
-var points scratch[uint16]
+var points columnPool[uint16]
 
-// relevant offers the rows of a set, which hold all words, to the best ones: more of the words as they were
+// pickByRelevance offers the rows of a set, which hold all words, to the best ones: more of the words as they were
 // typed, and earlier in the text, come first; then what sells. A row's points take two bytes, so that those of a
 // million stay near the processor while words of a common beginning are gone through.
-func (p *part[T]) relevant(asked []looked, set bitset, top *best) {
+func (p *part[T]) pickByRelevance(asked []wordMatch, set bitset, top *topRows) {
 	total := p.points(asked[0])
-	for _, l := range asked[1:min(len(asked), mostPointed)] {
+	for _, l := range asked[1:min(len(asked), maxPoints)] {
 		one := p.points(l)
 		for i, more := range *one {
 			(*total)[i] += more
 		}
-		points.back(one)
+		points.put(one)
 	}
 	p.pickByPoints(set, *total, top)
-	points.back(total)
+	points.put(total)
 }
 
 // points are each row's for one word; those of rows outside of the answer mean nothing.
-func (p *part[T]) points(l looked) *[]uint16 {
-	all := points.room(len(p.ids))
+func (p *part[T]) points(l wordMatch) *[]uint16 {
+	all := points.get(len(p.ids))
 	best := *all
 	for _, s := range l.spans {
 		for w := s.from; w < s.to; w++ {
@@ -64,8 +64,8 @@ func (p *part[T]) points(l looked) *[]uint16 {
 			case slices.ContainsFunc(l.like, func(s span) bool { return s.from == w }):
 				most += likePoints
 			}
-			rows := p.posts[p.heads[w]:p.heads[w+1]]
-			first := p.first[p.heads[w]:p.heads[w+1]]
+			rows := p.postings[p.offsets[w]:p.offsets[w+1]]
+			first := p.firstPositions[p.offsets[w]:p.offsets[w+1]]
 			first = first[:len(rows)]
 			for i, row := range rows {
 				best[row] = max(best[row], most-uint16(first[i]))
@@ -82,7 +82,7 @@ func (p *part[T]) points(l looked) *[]uint16 {
 }
 
 // pickByPoints is pick by points, then units a month: these are looked at only where points do not tell.
-func (p *part[T]) pickByPoints(set bitset, total []uint16, top *best) {
+func (p *part[T]) pickByPoints(set bitset, total []uint16, top *topRows) {
 	units := p.numbers[Month]
 	key := func(i int) int64 { return ^(int64(total[i])<<32 + int64(units[i])) }
 	var least uint16 // points of the last that is kept

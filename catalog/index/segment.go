@@ -11,65 +11,65 @@ import (
 
 // segment is an index over some rows, in the order of their ids.
 type segment[T any] struct {
-	ids     []int64
-	facets  [facets]facet
-	numbers [numbers][]int32
-	sliced  [numbers]bitSliced[int32]
-	bounded [numbers]bounds[int32]
-	things  []T
-	sights  sights
-	// since are the rows first seen since a day, kept when they were asked for.
-	since sync.Map
+	ids      []int64
+	facets   [facetCount]facet
+	numbers  [numberCount][]int32
+	sliced   [numberCount]bitSliced[int32]
+	bounded  [numberCount]bounds[int32]
+	items    []T
+	pictures pictureIndex
+	// firstSeenSince are the rows first seen since a day, kept when they were asked for.
+	firstSeenSince sync.Map
 
 	vocabulary []string // sorted
-	// folded are the words with accents, by what they are without; plain the words of letters alone; alike those of
+	// accented are the words with accents, by what they are without; plain the words of letters alone; alike those of
 	// them with the same stem.
-	folded []folded
-	plain  []uint32
-	alike  map[string][]uint32
+	accented []accentedWord
+	plain    []uint32
+	byStem   map[string][]uint32
 	// words are each row's words by their index in the vocabulary, in the order of its text, from starts[row]. Those
 	// marked as also stand where the one before them does.
 	words  []uint32
 	starts []uint32
-	// posts are the rows that hold each word, from heads[word]; first is where each holds it first.
-	posts []uint32
-	first []uint8
-	heads []uint32
+	// postings are the rows that hold each word, from heads[word]; first is where each holds it first.
+	postings       []uint32
+	firstPositions []uint8
+	offsets        []uint32
 	// productCodes find rows by their product numbers.
 	productCodes []uint64
 }
 
-// also marks a word of a row that stands at the position of the one before it, begins the first of a text of its own:
+// samePosition marks a word of a row that stands at the position of the one before it, begins the first of a text of its own:
 // no phrase goes over it.
 const (
-	also   = 1 << 31
-	begins = 1 << 30
-	marks  = also | begins
+	samePosition = 1 << 31
+	newText      = 1 << 30
+	wordFlags    = samePosition | newText
 )
 
-// folded is a word with accents.
-type folded struct {
+// accentedWord is a word with accents.
+type accentedWord struct {
 	plain string
 	word  uint32
 }
 
 // seenSince is the rows that were first seen on a day or later.
 func (s *segment[T]) seenSince(day int32) counted {
-	if known, ok := s.since.Load(day); ok {
+	if known, ok := s.firstSeenSince.Load(day); ok {
 		return known.(counted)
 	}
-	set := asCounted(s.sliced[Seen].within(s.numbers[Seen], day, false))
-	s.since.Store(day, set)
+	set := newCounted(s.sliced[Seen].within(s.numbers[Seen], day, false))
+	s.firstSeenSince.Store(day, set)
 	return set
 }
 
 // build makes a segment of rows in the order of their ids.
 func build[T any](rows []Entry[T], offered Offered) *segment[T] {
 	n := len(rows)
-	s := &segment[T]{ids: make([]int64, n), things: make([]T, n), starts: make([]uint32, n+1)}
-	var coders [facets]*coder
+	s := &segment[T]{ids: make([]int64, n), items: make([]T, n), starts: make([]uint32, n+1)}
+	var coders [facetCount]*valueCoder
 	for f := range coders {
-		coders[f] = newCoder(Facet(f), n)
+		coders[f] = newValueCoder(Facet(f), n)
 	}
 	for k := range s.numbers {
 		s.numbers[k] = make([]int32, n)
@@ -87,24 +87,24 @@ func build[T any](rows []Entry[T], offered Offered) *segment[T] {
 			met = append(met, word)
 		}
 		if there {
-			id |= also
+			id |= samePosition
 		} else if fresh {
-			id |= begins
+			id |= newText
 			fresh = false
 		}
 		s.words = append(s.words, id)
 	}
 	for i := range rows {
 		r := &rows[i]
-		s.ids[i], s.things[i] = r.ID, r.Thing
+		s.ids[i], s.items[i] = r.ID, r.Item
 		for k, v := range r.Numbers {
 			s.numbers[k][i] = v
 		}
 		for f, c := range coders {
-			c.code = append(c.code, c.place(r.Facets[f]))
+			c.code = append(c.code, c.codeOf(r.Facets[f]))
 		}
-		if r.Glance.Shapes.Known() {
-			s.sights.add(uint32(i), r.Grams, &r.Glance.Shapes, &r.Glance.Rough)
+		if r.Picture.Hashes.Known() {
+			s.pictures.add(uint32(i), r.Grams, &r.Picture.Hashes, &r.Picture.Rough)
 		}
 		cutter.Cut(r.Text, add)
 		for _, value := range r.Values {
@@ -126,7 +126,7 @@ func build[T any](rows []Entry[T], offered Offered) *segment[T] {
 		place[id], s.vocabulary[at] = uint32(at), met[id]
 	}
 	for i, w := range s.words {
-		s.words[i] = place[w&^marks] | w&marks
+		s.words[i] = place[w&^wordFlags] | w&wordFlags
 	}
 	slices.Sort(s.productCodes)
 	s.productCodes = slices.Compact(s.productCodes)
@@ -135,8 +135,8 @@ func build[T any](rows []Entry[T], offered Offered) *segment[T] {
 }
 
 // finish makes all that rests on the columns.
-func (s *segment[T]) finish(coders [facets]*coder, offered Offered) {
-	s.sights = s.sights.sorted(len(s.ids))
+func (s *segment[T]) finish(coders [facetCount]*valueCoder, offered Offered) {
+	s.pictures = s.pictures.sorted(len(s.ids))
 	for f, c := range coders {
 		s.facets[f] = c.facet.finish()
 	}
@@ -144,50 +144,52 @@ func (s *segment[T]) finish(coders [facets]*coder, offered Offered) {
 		s.sliced[k] = bitSlicedOf(s.numbers[k])
 		s.bounded[k] = boundsOf(&s.sliced[k], s.numbers[k], offered[k], Number(k).atMost())
 	}
-	s.alike = map[string][]uint32{}
+	s.byStem = map[string][]uint32{}
 	for at, word := range s.vocabulary {
 		plain := terms.Fold(word)
 		if plain != word {
-			s.folded = append(s.folded, folded{plain, uint32(at)})
+			s.accented = append(s.accented, accentedWord{plain, uint32(at)})
 		}
 		if terms.IsPlain(plain) {
 			s.plain = append(s.plain, uint32(at))
 			stem := terms.Stem(plain)
-			s.alike[stem] = append(s.alike[stem], uint32(at))
+			s.byStem[stem] = append(s.byStem[stem], uint32(at))
 		}
 	}
-	slices.SortFunc(s.folded, func(a, b folded) int { return cmp.Or(strings.Compare(a.plain, b.plain), cmp.Compare(a.word, b.word)) })
-	s.post()
+	slices.SortFunc(s.accented, func(a, b accentedWord) int {
+		return cmp.Or(strings.Compare(a.plain, b.plain), cmp.Compare(a.word, b.word))
+	})
+	s.buildPostings()
 }
 
-// post fills in which rows hold each word, from which words each row holds.
-func (s *segment[T]) post() {
-	s.heads = make([]uint32, len(s.vocabulary)+1)
+// buildPostings fills in which rows hold each word, from which words each row holds.
+func (s *segment[T]) buildPostings() {
+	s.offsets = make([]uint32, len(s.vocabulary)+1)
 	last := make([]uint32, len(s.vocabulary)) // the row, from 1, in which a word was met last
 	for i := range s.ids {
 		for _, w := range s.words[s.starts[i]:s.starts[i+1]] {
-			if w &^= marks; last[w] != uint32(i)+1 {
+			if w &^= wordFlags; last[w] != uint32(i)+1 {
 				last[w] = uint32(i) + 1
-				s.heads[w+1]++
+				s.offsets[w+1]++
 			}
 		}
 	}
 	for w := range s.vocabulary {
-		s.heads[w+1] += s.heads[w]
+		s.offsets[w+1] += s.offsets[w]
 	}
-	s.posts = make([]uint32, s.heads[len(s.vocabulary)])
-	s.first = make([]uint8, len(s.posts))
-	next := slices.Clone(s.heads[:len(s.vocabulary)])
+	s.postings = make([]uint32, s.offsets[len(s.vocabulary)])
+	s.firstPositions = make([]uint8, len(s.postings))
+	next := slices.Clone(s.offsets[:len(s.vocabulary)])
 	clear(last)
 	for i := range s.ids {
 		position := -1
 		for _, w := range s.words[s.starts[i]:s.starts[i+1]] {
-			if w&also == 0 {
+			if w&samePosition == 0 {
 				position++
 			}
-			if w &^= marks; last[w] != uint32(i)+1 {
+			if w &^= wordFlags; last[w] != uint32(i)+1 {
 				last[w] = uint32(i) + 1
-				s.posts[next[w]], s.first[next[w]] = uint32(i), uint8(max(0, min(position, 255)))
+				s.postings[next[w]], s.firstPositions[next[w]] = uint32(i), uint8(max(0, min(position, 255)))
 				next[w]++
 			}
 		}
@@ -198,15 +200,15 @@ func (s *segment[T]) post() {
 func (snap *Snapshot[T]) merge(parts []part[T]) part[T] {
 	n, words := 0, 0
 	for _, p := range parts {
-		n += p.live
+		n += p.liveCount
 		words += len(p.words)
 	}
-	s := &segment[T]{ids: make([]int64, 0, n), things: make([]T, 0, n), starts: make([]uint32, 1, n+1), words: make([]uint32, 0, words)}
-	out := part[T]{segment: s, alive: full(n), live: n, money: map[int64]*columns{}, cheapest: map[int64]func() *columns{}}
+	s := &segment[T]{ids: make([]int64, 0, n), items: make([]T, 0, n), starts: make([]uint32, 1, n+1), words: make([]uint32, 0, words)}
+	out := part[T]{segment: s, live: full(n), liveCount: n, storeColumns: map[int64]*columns{}, cheapest: map[int64]func() *columns{}}
 	from := make([]rowOf, 0, n) // which row of which part each is
 	at := make([]int, len(parts))
 	for i := range parts {
-		at[i] = parts[i].nextAlive(0)
+		at[i] = parts[i].nextLive(0)
 	}
 	for range n {
 		least := -1
@@ -216,7 +218,7 @@ func (snap *Snapshot[T]) merge(parts []part[T]) part[T] {
 			}
 		}
 		from = append(from, rowOf{least, at[least]})
-		at[least] = parts[least].nextAlive(at[least] + 1)
+		at[least] = parts[least].nextLive(at[least] + 1)
 	}
 	become := make([][]int32, len(parts)) // the row of each alive row of a part, from 1
 	for i := range parts {
@@ -227,17 +229,17 @@ func (snap *Snapshot[T]) merge(parts []part[T]) part[T] {
 	for row, r := range from {
 		p := &parts[r.part]
 		become[r.part][r.row] = int32(row) + 1
-		s.ids, s.things = append(s.ids, p.ids[r.row]), append(s.things, p.things[r.row])
+		s.ids, s.items = append(s.ids, p.ids[r.row]), append(s.items, p.items[r.row])
 		for _, w := range p.words[p.starts[r.row]:p.starts[r.row+1]] {
-			s.words = append(s.words, places[r.part][w&^marks]|w&marks)
+			s.words = append(s.words, places[r.part][w&^wordFlags]|w&wordFlags)
 		}
 		s.starts = append(s.starts, uint32(len(s.words)))
 	}
 	for i := range parts {
-		of := &parts[i].sights
+		of := &parts[i].pictures
 		for at, row := range of.rows {
 			if now := become[i][row]; now > 0 {
-				s.sights.add(uint32(now-1), of.grams[at], &of.shapes[at], &of.rough[at])
+				s.pictures.add(uint32(now-1), of.grams[at], &of.hashes[at], &of.rough[at])
 			}
 		}
 	}
@@ -247,20 +249,20 @@ func (snap *Snapshot[T]) merge(parts []part[T]) part[T] {
 	}
 	s.mergeCodes(codes, become)
 	for k := range s.numbers {
-		s.numbers[k] = gather(from, func(i int) []int32 { return parts[i].numbers[k] })
+		s.numbers[k] = gatherColumn(from, func(i int) []int32 { return parts[i].numbers[k] })
 	}
 	for store, price := range snap.prices {
 		c := &columns{}
-		for f := range c.of {
-			c.of[f] = gather(from, func(i int) []int64 { return parts[i].money[store].of[f] })
+		for f := range c.values {
+			c.values[f] = gatherColumn(from, func(i int) []int64 { return parts[i].storeColumns[store].values[f] })
 		}
 		c.bound(price.Offered)
-		out.money[store] = c
-		out.cheapest[store] = cheapestOf(s.things, price)
+		out.storeColumns[store] = c
+		out.cheapest[store] = cheapestOf(s.items, price)
 	}
-	var coders [facets]*coder
+	var coders [facetCount]*valueCoder
 	for f := range coders {
-		coders[f] = newCoder(Facet(f), n)
+		coders[f] = newValueCoder(Facet(f), n)
 		placed := make([][]uint32, len(parts)) // the place of each value of a part
 		for i := range parts {
 			placed[i] = make([]uint32, len(parts[i].facets[f].values))
@@ -269,20 +271,20 @@ func (snap *Snapshot[T]) merge(parts []part[T]) part[T] {
 			old := parts[r.part].facets[f]
 			code := old.code[r.row]
 			if placed[r.part][code] == 0 {
-				placed[r.part][code] = coders[f].place(old.values[code]) + 1
+				placed[r.part][code] = coders[f].codeOf(old.values[code]) + 1
 			}
 			coders[f].code = append(coders[f].code, placed[r.part][code]-1)
 		}
 	}
-	s.forget()
+	s.dropUnusedWords()
 	s.finish(coders, snap.offered)
 	return out
 }
 
 type rowOf struct{ part, row int }
 
-// gather takes a column's values of the rows told.
-func gather[V any](from []rowOf, column func(part int) []V) []V {
+// gatherColumn takes a column's values of the rows told.
+func gatherColumn[V any](from []rowOf, column func(part int) []V) []V {
 	out := make([]V, len(from))
 	for i, r := range from {
 		out[i] = column(r.part)[r.row]
@@ -290,9 +292,9 @@ func gather[V any](from []rowOf, column func(part int) []V) []V {
 	return out
 }
 
-// nextAlive is the first row alive from one on; their number where there is none.
-func (p *part[T]) nextAlive(row int) int {
-	for row < len(p.ids) && !p.alive.has(uint32(row)) {
+// nextLive is the first row alive from one on; their number where there is none.
+func (p *part[T]) nextLive(row int) int {
+	for row < len(p.ids) && !p.live.has(uint32(row)) {
 		row++
 	}
 	return row
@@ -325,11 +327,11 @@ func mergedVocabulary[T any](parts []part[T]) (all []string, places [][]uint32) 
 	}
 }
 
-// forget takes out of the vocabulary the words that no row holds any more.
-func (s *segment[T]) forget() {
+// dropUnusedWords takes out of the vocabulary the words that no row holds any more.
+func (s *segment[T]) dropUnusedWords() {
 	held := none(len(s.vocabulary))
 	for _, w := range s.words {
-		held.add(w &^ marks)
+		held.add(w &^ wordFlags)
 	}
 	place := make([]uint32, len(s.vocabulary))
 	kept := s.vocabulary[:0]
@@ -344,6 +346,6 @@ func (s *segment[T]) forget() {
 	}
 	s.vocabulary = kept
 	for i, w := range s.words {
-		s.words[i] = place[w&^marks] | w&marks
+		s.words[i] = place[w&^wordFlags] | w&wordFlags
 	}
 }

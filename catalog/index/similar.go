@@ -22,21 +22,21 @@ const (
 	alikeFrom  = 0.78
 )
 
-var similarities scratch[int64]
+var similarities columnPool[int64]
 
 // Similar lists offers that share the most telling words of a text, or whose first picture is like
 // another: at most limit, those of which the most tells first, and half as many by their pictures alone. Pictures
 // of what is known to weigh other than grams, by otherWeight, are not looked at; 0 grams is not known.
-func (s *Snapshot[T]) Similar(words []string, picture *likeness.Glance, grams, limit int) []Hit[T] {
+func (s *Snapshot[T]) Similar(words []string, picture *likeness.CoarseDescriptor, grams, limit int) []Hit[T] {
 	type asked struct {
-		found []looked
+		found []wordMatch
 		n     int
 	}
 	var all []asked
 	live := s.Len()
 	for _, w := range words {
-		found := s.looked(w)
-		if n := s.posts(found); n > 0 {
+		found := s.findWord(w)
+		if n := s.countPostings(found); n > 0 {
 			all = append(all, asked{found, n})
 		}
 	}
@@ -48,21 +48,21 @@ func (s *Snapshot[T]) Similar(words []string, picture *likeness.Glance, grams, l
 			break
 		}
 	}
-	var seen []sight
+	var seen []similarPicture
 	var looking sync.WaitGroup
 	if picture != nil {
-		looking.Go(func() { seen = s.sighted(picture, int32(grams)) })
+		looking.Go(func() { seen = s.similarPictures(picture, int32(grams)) })
 	}
 	told := make([]*[]int64, len(s.parts)) // what words tell of each row
 	sets := make([]bitset, len(s.parts))
 	for i := range s.parts {
 		p := &s.parts[i]
-		scores, set := similarities.room(len(p.ids)), none(len(p.ids))
+		scores, set := similarities.get(len(p.ids)), none(len(p.ids))
 		told[i], sets[i] = scores, set
 		for _, a := range all {
 			tells := int64(1000 * math.Log(1+float64(live)/float64(a.n)))
 			held := none(len(p.ids)) // a row may hold several forms of a word
-			p.eachPost(a.found[i], func(row uint32) {
+			p.eachPosting(a.found[i], func(row uint32) {
 				if !held.has(row) {
 					held.add(row)
 					set.add(row)
@@ -76,16 +76,16 @@ func (s *Snapshot[T]) Similar(words []string, picture *likeness.Glance, grams, l
 		sets[sight.part].add(sight.row)
 		(*told[sight.part])[sight.row] += int64(tellsAlike + (sight.like-alikeFrom)*100*tellsMore)
 	}
-	top := &best{keep: limit}
+	top := &topRows{keep: limit}
 	for i := range s.parts {
-		sets[i].and(s.parts[i].alive)
+		sets[i].and(s.parts[i].live)
 		top.part = i
-		pick(sets[i], s.parts[i].ids, *told[i], false, top)
-		similarities.back(told[i])
+		pickByColumn(sets[i], s.parts[i].ids, *told[i], false, top)
+		similarities.put(told[i])
 	}
 	found := top.sorted()
 	if picture != nil {
-		found = s.otherwise(found, picture)
+		found = s.dropOtherPictures(found, picture)
 	}
 	for _, sight := range seen[:min(len(seen), (limit+1)/2)] {
 		if !slices.ContainsFunc(found, func(e entry) bool { return e.part == sight.part && e.row == int(sight.row) }) {
@@ -95,28 +95,28 @@ func (s *Snapshot[T]) Similar(words []string, picture *likeness.Glance, grams, l
 	return s.hits(found)
 }
 
-// posts counts the rows that hold a word, those that are gone among them: near enough for weighing.
-func (s *Snapshot[T]) posts(found []looked) (n int) {
+// countPostings counts the rows that hold a word, those that are gone among them: near enough for weighing.
+func (s *Snapshot[T]) countPostings(found []wordMatch) (n int) {
 	for i, l := range found {
 		for _, words := range l.spans {
-			n += int(s.parts[i].heads[words.to] - s.parts[i].heads[words.from])
+			n += int(s.parts[i].offsets[words.to] - s.parts[i].offsets[words.from])
 		}
 	}
 	return n
 }
 
-// Rarity is how much a word tells: the logarithm of how few offers hold it.
-func (s *Snapshot[T]) Rarity(word string) float64 {
-	return math.Log(1 + float64(s.Len())/float64(max(s.posts(s.looked(word)), 1)))
+// IDF is how much a word tells: the logarithm of how few offers hold it.
+func (s *Snapshot[T]) IDF(word string) float64 {
+	return math.Log(1 + float64(s.Len())/float64(max(s.countPostings(s.findWord(word)), 1)))
 }
 
-// Find lists the offers with some ids; those that are not there are left out.
-func (s *Snapshot[T]) Find(ids []int64) []Hit[T] {
+// Lookup lists the offers with some ids; those that are not there are left out.
+func (s *Snapshot[T]) Lookup(ids []int64) []Hit[T] {
 	var found []entry
 	for _, id := range ids {
 		for i := range s.parts {
 			p := &s.parts[i]
-			if row, there := slices.BinarySearch(p.ids, id); there && p.alive.has(uint32(row)) {
+			if row, there := slices.BinarySearch(p.ids, id); there && p.live.has(uint32(row)) {
 				found = append(found, entry{0, id, i, row})
 			}
 		}

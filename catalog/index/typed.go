@@ -8,15 +8,15 @@ import (
 	"plainpelican/core/terms"
 )
 
-// asked is what somebody typed, as the parts hold it: by need, then by part.
-type asked struct {
-	needs, without [][]looked
+// resolvedQuery is what somebody typed, as the parts hold it: by need, then by part.
+type resolvedQuery struct {
+	needs, without [][]wordMatch
 }
 
-// asked finds what was typed, and says what was corrected.
-func (s *Snapshot[T]) asked(q *terms.Query) (a asked, corrections []Correction) {
+// resolve finds what was typed, and says what was corrected.
+func (s *Snapshot[T]) resolve(q *terms.Query) (a resolvedQuery, corrections []Correction) {
 	for i := range q.Needs {
-		l, c := s.find(&q.Needs[i])
+		l, c := s.findOrCorrect(&q.Needs[i])
 		if c != nil {
 			corrections = append(corrections, *c)
 		}
@@ -31,13 +31,13 @@ func (s *Snapshot[T]) asked(q *terms.Query) (a asked, corrections []Correction) 
 		}
 	}
 	for i := range q.Without {
-		a.without = append(a.without, s.needed(&q.Without[i]))
+		a.without = append(a.without, s.findNeed(&q.Without[i]))
 	}
 	return a, corrections
 }
 
-// in is what was asked, in one part.
-func (a *asked) in(part int) (needs, without []looked) {
+// inPart is what was asked, in one part.
+func (a *resolvedQuery) inPart(part int) (needs, without []wordMatch) {
 	for _, l := range a.needs {
 		needs = append(needs, l[part])
 	}
@@ -54,39 +54,39 @@ type Emptied struct {
 	Typed string   `json:"typed" doc:"What is left to look for"`
 }
 
-// emptied finds which words leave an answer empty: those that find nothing by themselves, else each without which
+// emptyingWords finds which words leave an answer empty: those that find nothing by themselves, else each without which
 // something is found.
-func (s *Snapshot[T]) emptied(q *Question, a *asked) (out []Emptied) {
+func (s *Snapshot[T]) emptyingWords(q *Query, a *resolvedQuery) (out []Emptied) {
 	n := len(a.needs)
 	if n+len(a.without) < 2 {
 		return nil
 	}
-	total := func(needs, without [][]looked) (total int) {
+	total := func(needs, without [][]wordMatch) (total int) {
 		for i := range s.parts {
 			p := &s.parts[i]
-			with, not := (&asked{needs, without}).in(i)
+			with, not := (&resolvedQuery{needs, without}).inPart(i)
 			sets := p.clauses(q, with, not)
-			total += p.without(&sets, -1).len()
+			total += p.liveWithoutClause(&sets, -1).len()
 		}
 		return total
 	}
 	left := func(gone []int) {
 		e := Emptied{}
-		var needs [][]looked
+		var needs [][]wordMatch
 		var rest []string
 		for i := range a.needs {
 			if slices.Contains(gone, i) {
 				e.Words = append(e.Words, q.Words.Needs[i].Typed)
 			} else {
-				needs, rest = append(needs, a.needs[i]), append(rest, typedAgain(&q.Words.Needs[i]))
+				needs, rest = append(needs, a.needs[i]), append(rest, needText(&q.Words.Needs[i]))
 			}
 		}
-		var without [][]looked
+		var without [][]wordMatch
 		for i := range a.without {
 			if slices.Contains(gone, n+i) {
 				e.Words = append(e.Words, "-"+q.Words.Without[i].Typed)
 			} else {
-				without, rest = append(without, a.without[i]), append(rest, "-"+typedAgain(&q.Words.Without[i]))
+				without, rest = append(without, a.without[i]), append(rest, "-"+needText(&q.Words.Without[i]))
 			}
 		}
 		if e.Left = total(needs, without); e.Left > 0 && len(needs) > 0 {
@@ -111,8 +111,8 @@ func (s *Snapshot[T]) emptied(q *Question, a *asked) (out []Emptied) {
 	return out
 }
 
-// typedAgain is a need as it may be typed again.
-func typedAgain(n *terms.Need) string {
+// needText is a need as it may be typed again.
+func needText(n *terms.Need) string {
 	if n.Quoted {
 		return `"` + n.Typed + `"`
 	}

@@ -32,7 +32,7 @@ type formatsResult struct {
 	UBLMS      float64 `json:"ubl_ms"`
 	UBLPeakMB  float64 `json:"ubl_peak_mb_above_idle"`
 	UBLBareMS  float64 `json:"ubl_tokens_alone_ms"`
-	SetAside   int     `json:"set_aside"`
+	SetAside   int     `json:"rejected"`
 }
 
 // benchFormats reads a workbook of n rows, 200,000 where none is said, and a catalogue document of a gigabyte, to the offers
@@ -140,7 +140,7 @@ func (out *formatsResult) workbook(path string) error {
 	stop := watchMemory(&out.XLSXPeakMB)
 	defer stop()
 	began := time.Now()
-	look, err := pricelist.LookAt(context.Background(), f, nil, pricelist.Hints{Supplier: "Northlight Wholesale"})
+	look, err := pricelist.Analyze(context.Background(), f, nil, pricelist.Hints{Supplier: "Northlight Wholesale"})
 	if err != nil {
 		return err
 	}
@@ -162,7 +162,7 @@ func (out *formatsResult) workbook(path string) error {
 		if item.Offer != nil {
 			out.XLSXOffers++
 		}
-		out.SetAside += len(item.SetAside)
+		out.SetAside += len(item.Rejected)
 	}
 	r.Close()
 	out.XLSXMS = millis(time.Since(began))

@@ -165,7 +165,7 @@ func (out *ingestResult) measure(ctx context.Context, pool *pgxpool.Pool, a *app
 		if err != nil {
 			return err
 		}
-		if _, err := a.Sources.Send(ctx, id, up, false); err != nil {
+		if _, err := a.Sources.ImportFile(ctx, id, up, false); err != nil {
 			return err
 		}
 		took, err := takeIn(ctx, pool, a, id)
@@ -187,7 +187,7 @@ func (out *ingestResult) measure(ctx context.Context, pool *pgxpool.Pool, a *app
 		}
 		out.ChangedMS = millis(took + time.Since(began))
 		out.OfChanged = out.ChangedMS / out.IngestMS
-		if err := pool.QueryRow(ctx, `select changed from intake order by id desc limit 1`).Scan(&out.Changed); err != nil {
+		if err := pool.QueryRow(ctx, `select changed from import_run order by id desc limit 1`).Scan(&out.Changed); err != nil {
 			return err
 		}
 	}
@@ -219,7 +219,7 @@ func (out *ingestResult) meanwhile(ctx context.Context, pool *pgxpool.Pool, a *a
 
 // searchable waits until the index has followed the log to its end.
 func searchable(ctx context.Context, a *application.Application) error {
-	if _, err := a.Catalog.CatchUp(ctx); err != nil {
+	if _, err := a.Catalog.FollowChanges(ctx); err != nil {
 		return err
 	}
 	counts, err := a.Catalog.Count(ctx)
@@ -237,14 +237,14 @@ func searchable(ctx context.Context, a *application.Application) error {
 	return err
 }
 
-func keep(a *application.Application, file string) (sources.Upload, error) {
+func keep(a *application.Application, file string) (sources.UploadedFile, error) {
 	f, err := os.Open(file)
 	if err != nil {
-		return sources.Upload{}, err
+		return sources.UploadedFile{}, err
 	}
 	defer func() { _ = f.Close() }()
 	hash, size, err := a.Sources.Blobs.PutStream(f)
-	return sources.Upload{File: hash, Name: filepath.Base(file), Size: size}, err
+	return sources.UploadedFile{File: hash, Name: filepath.Base(file), Size: size}, err
 }
 
 // connectBench connects the list as it is proposed.
@@ -253,20 +253,20 @@ func connectBench(ctx context.Context, a *application.Application, file, supplie
 	if err != nil {
 		return 0, err
 	}
-	looked, err := a.Sources.Look(ctx, sources.List{File: up.File, Name: up.Name})
+	looked, err := a.Sources.Analyze(ctx, sources.PriceListInput{File: up.File, Name: up.Name})
 	if err != nil {
 		return 0, err
 	}
 	layout := looked.Layout
 	layout.Country, layout.Supplier = "DE", supplier
 	layout.Processing = landed.Days{Min: 1, Max: 2}
-	return a.Sources.ConnectList(ctx, sources.List{File: up.File, Name: up.Name, Layout: &layout})
+	return a.Sources.ConnectList(ctx, sources.PriceListInput{File: up.File, Name: up.Name, Layout: &layout})
 }
 
 // takeIn works the intake that waits.
 func takeIn(ctx context.Context, pool *pgxpool.Pool, a *application.Application, source int64) (time.Duration, error) {
 	var id int64
-	if err := pool.QueryRow(ctx, `select id from intake where source_id = $1 and state = 'waiting'`, source).Scan(&id); err != nil {
+	if err := pool.QueryRow(ctx, `select id from import_run where source_id = $1 and state = 'waiting'`, source).Scan(&id); err != nil {
 		return 0, err
 	}
 	began := time.Now()
@@ -275,7 +275,7 @@ func takeIn(ctx context.Context, pool *pgxpool.Pool, a *application.Application,
 	}
 	took := time.Since(began)
 	var state, trouble string
-	if err := pool.QueryRow(ctx, `select state, trouble from intake where id = $1`, id).Scan(&state, &trouble); err != nil {
+	if err := pool.QueryRow(ctx, `select state, error from import_run where id = $1`, id).Scan(&state, &trouble); err != nil {
 		return took, err
 	}
 	if state != "finished" {
@@ -342,7 +342,7 @@ func people(ctx context.Context, a *application.Application, something func()) (
 		r := rand.New(rand.NewPCG(7, 8))
 		for i := 0; searching.Err() == nil; i++ {
 			q := question(r, kindNames()[i%len(kinds)])
-			answered := a.Turns.Person() // as each question that comes in says
+			answered := a.Throttle.Interactive() // as each question that comes in says
 			began := time.Now()
 			if _, err := a.Catalog.Search(searching, q); err == nil {
 				took = append(took, time.Since(began))

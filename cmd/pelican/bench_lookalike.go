@@ -134,7 +134,7 @@ func benchLookalike(ctx context.Context, n int, dir string, kept bool) (out look
 		this := known.all[r.IntN(len(known.all))]
 		out.Asked++
 		began := time.Now()
-		found, err := a.Catalog.OfferElsewhere(ctx, this.id, 1, "")
+		found, err := a.Catalog.FindAlternatives(ctx, this.id, 1, "")
 		took = append(took, time.Since(began))
 		if err != nil {
 			return out, err
@@ -143,7 +143,7 @@ func benchLookalike(ctx context.Context, n int, dir string, kept bool) (out look
 		for _, o := range found.Offers {
 			other, ours := known.of(o.ID)
 			switch {
-			case o.Itself:
+			case o.IsSubject:
 			case ours && other.family == this.family:
 				right++
 				same[o.ID] = true
@@ -253,7 +253,7 @@ func drawAll(ctx context.Context, pool *pgxpool.Pool, n int) (int, error) {
 					failed = fmt.Errorf("%s: %w", url, err)
 					continue
 				}
-				look := catalog.Seen(content.Bytes())
+				look := catalog.Describe(content.Bytes())
 				done <- append([]any{url, "drawn"}, look.Columns()...)
 			}
 		})
@@ -267,7 +267,7 @@ func drawAll(ctx context.Context, pool *pgxpool.Pool, n int) (int, error) {
 		close(done)
 	}()
 	var row []any
-	_, err = pool.CopyFrom(ctx, pgx.Identifier{"picture"}, []string{"url", "hash", "shapes", "outline", "tint"}, pgx.CopyFromFunc(func() ([]any, error) {
+	_, err = pool.CopyFrom(ctx, pgx.Identifier{"picture"}, []string{"url", "hash", "hashes", "edge_map", "median_colour"}, pgx.CopyFromFunc(func() ([]any, error) {
 		row = <-done
 		return row, nil // none at the end
 	}))

@@ -133,7 +133,7 @@ func benchPrice(n int) (priceResult, error) {
 	began = time.Now()
 	for i := range items {
 		trace.Reset()
-		trace.Land(&items[i])
+		trace.AddLanded(&items[i])
 		f, err := rules.Price(&items[i], terms, &trace)
 		if err != nil {
 			return out, err

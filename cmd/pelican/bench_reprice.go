@@ -123,7 +123,7 @@ func fill(ctx context.Context, pool *pgxpool.Pool, a *application.Application, n
 			select o.id, v::text, v, array['v' || v], 200 + (o.id * 7919 + v * 31) % 4000, 100, 0, '', 100 from offer o, generate_series(1, 4) v`,
 		`insert into draft (offer_id, title, description, pictures, options, taken_by) select id, title, '', '[]',
 			'[{"name": "Colour", "original": "Colour", "values": [{"name": "v1", "original": "v1"}, {"name": "v2", "original": "v2"}, {"name": "v3", "original": "v3"}, {"name": "v4", "original": "v4"}]}]', '' from offer`,
-		`insert into draft_variant (draft_id, offer_variant_id, position, value_places) select d.id, w.id, w.position - 1, array[w.position - 1] from draft d join offer_variant w on w.offer_id = d.offer_id`,
+		`insert into draft_variant (draft_id, offer_variant_id, position, value_indexes) select d.id, w.id, w.position - 1, array[w.position - 1] from draft d join offer_variant w on w.offer_id = d.offer_id`,
 		`insert into store (address, handle, name, currency, time_zone, markets, limits, requests_per_second, api, state) values ('http://localhost:2', 'bench', 'Bench', 'USD', 'UTC', '{US}', '{}', 40, '', 'connected')`,
 		`vacuum analyze`,
 	} {
@@ -142,7 +142,7 @@ func fill(ctx context.Context, pool *pgxpool.Pool, a *application.Application, n
 }
 
 func (out *repriceResult) measure(ctx context.Context, pool *pgxpool.Pool, a *application.Application) error {
-	rules, err := a.Pricing.InForce(ctx, 1)
+	rules, err := a.Pricing.CurrentRules(ctx, 1)
 	if err != nil {
 		return err
 	}
@@ -174,7 +174,7 @@ func (out *repriceResult) measure(ctx context.Context, pool *pgxpool.Pool, a *ap
 		return err
 	}
 	began := time.Now()
-	if _, err := pool.Exec(ctx, `update price set price = price + 100, was = was, rule = rule, marks = marks, trouble = trouble, landing = landing, trace = trace`); err != nil {
+	if _, err := pool.Exec(ctx, `update price set price = price + 100, was = was, rule = rule, flags = flags, error = error, landed_trace = landed_trace, trace = trace`); err != nil {
 		return err
 	}
 	out.YardstickMS = millis(time.Since(began))
@@ -216,9 +216,9 @@ func editing(ctx context.Context, a *application.Application, drafts int, someth
 		var all []time.Duration
 		for r := rand.New(rand.NewPCG(5, 6)); !done.Load(); {
 			title := fmt.Sprint("Title ", len(all))
-			answered := a.Turns.Person()
+			answered := a.Throttle.Interactive()
 			began := time.Now()
-			if _, err := a.Workbench.Change(ctx, 1+r.Int64N(int64(drafts)), 1, workbench.Edit{Title: &title}); err == nil {
+			if _, err := a.Workbench.Edit(ctx, 1+r.Int64N(int64(drafts)), 1, workbench.EditInput{Title: &title}); err == nil {
 				all = append(all, time.Since(began))
 			}
 			answered()

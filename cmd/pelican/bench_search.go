@@ -137,7 +137,7 @@ func users(ctx context.Context, a *application.Application, kind func(*rand.Rand
 			r := rand.New(rand.NewPCG(uint64(user), 9))
 			for range benchQuestions {
 				q := question(r, kind(r))
-				answered := a.Turns.Person()
+				answered := a.Throttle.Interactive()
 				began := time.Now()
 				_, err := a.Catalog.Search(ctx, q)
 				took := time.Since(began)
@@ -228,7 +228,7 @@ func lay(ctx context.Context, pool *pgxpool.Pool, a *application.Application, n 
 	seen := roaring64.New()
 	var batch []source.Offer
 	put := func() error {
-		err := database.InTx(ctx, pool, func(tx pgx.Tx) error { return a.Catalog.Lay(ctx, tx, 1, batch, seen) })
+		err := database.InTx(ctx, pool, func(tx pgx.Tx) error { return a.Catalog.BulkInsert(ctx, tx, 1, batch, seen) })
 		batch = batch[:0]
 		return err
 	}

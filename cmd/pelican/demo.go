@@ -313,7 +313,7 @@ func (d *demonstration) nextDay(ctx context.Context) {
 	defer pool.Close()
 	for ctx.Err() == nil {
 		var done bool
-		if err := pool.QueryRow(ctx, `select exists (select from intake where state = 'finished')`).Scan(&done); err == nil && done {
+		if err := pool.QueryRow(ctx, `select exists (select from import_run where state = 'finished')`).Scan(&done); err == nil && done {
 			d.bazaar.SetDay(1)
 			return
 		}

@@ -41,14 +41,14 @@ func toTakeIn(t *testing.T, data, market, list string) *pgxpool.Pool {
 	if _, err := a.Sources.Connect(ctx, sources.Credentials{Address: market, ClientID: "test", ClientSecret: "secret"}); err != nil {
 		t.Fatal(err)
 	}
-	looked, err := a.Sources.Look(ctx, sources.List{Address: list})
+	looked, err := a.Sources.Analyze(ctx, sources.PriceListInput{Address: list})
 	if err != nil {
 		t.Fatal(err)
 	}
 	layout := looked.Layout
 	layout.Country, layout.Supplier = "DE", "Northlight Wholesale"
 	layout.Processing = landed.Days{Min: 1, Max: 2}
-	if _, err := a.Sources.ConnectList(ctx, sources.List{File: looked.File, Address: list, Layout: &layout}); err != nil {
+	if _, err := a.Sources.ConnectList(ctx, sources.PriceListInput{File: looked.File, Address: list, Layout: &layout}); err != nil {
 		t.Fatal(err)
 	}
 	return pool
@@ -102,7 +102,7 @@ func TestKilledTwentyTimesAnIntakeEndsAsIfUndisturbed(t *testing.T) {
 	t.Cleanup(lists.Close)
 	list := lists.URL + "/price-list.csv"
 	data := t.TempDir()
-	finished := `select count(*) from intake where state = 'finished'`
+	finished := `select count(*) from import_run where state = 'finished'`
 
 	calm := toTakeIn(t, data, market.URL, list)
 	app := serveOn(t, calm, data, "21995")
@@ -115,7 +115,7 @@ func TestKilledTwentyTimesAnIntakeEndsAsIfUndisturbed(t *testing.T) {
 	r := rand.New(rand.NewPCG(9, 9))
 	// done is how far each intake is that has not ended.
 	done := func() map[int64]int {
-		rows, err := pool.Query(context.Background(), `select id, seen + put from intake where state <> 'finished'`)
+		rows, err := pool.Query(context.Background(), `select id, seen + put from import_run where state <> 'finished'`)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -142,7 +142,7 @@ func TestKilledTwentyTimesAnIntakeEndsAsIfUndisturbed(t *testing.T) {
 			return true
 		})
 		time.Sleep(time.Duration(r.IntN(150)) * time.Millisecond)
-		under += min(count(t, pool, `select count(*) from intake where state = 'running'`), 1)
+		under += min(count(t, pool, `select count(*) from import_run where state = 'running'`), 1)
 		_ = app.Process.Kill()
 		_ = app.Wait()
 	}
@@ -156,7 +156,7 @@ func TestKilledTwentyTimesAnIntakeEndsAsIfUndisturbed(t *testing.T) {
 	if under < 10 {
 		t.Errorf("only %d of 20 kills hit an intake under way", under)
 	}
-	for what, sql := range map[string]string{"staging tables": `select count(*) from pg_class where relname ~ '^staged_(offer|variant)_[0-9]+$'`, "intakes that do not add up": `select count(*) from intake where added + changed + unchanged + set_aside < seen`} {
+	for what, sql := range map[string]string{"staging tables": `select count(*) from pg_class where relname ~ '^staged_(offer|variant)_[0-9]+$'`, "intakes that do not add up": `select count(*) from import_run where added + changed + unchanged + rejected < seen`} {
 		if n := count(t, pool, sql); n != 0 {
 			t.Errorf("%d %s are left", n, what)
 		}

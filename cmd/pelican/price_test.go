@@ -42,7 +42,7 @@ func TestPricingAFile(t *testing.T) {
 		}
 		return string(data)
 	}
-	if prices := read(out); strings.Count(prices, "\n") != 4 || !strings.Contains(prices, "MUG-LAKE-350,USD,10.60,22.99,28.99") || strings.Contains(prices, "Lands at") {
+	if prices := read(out); strings.Count(prices, "\n") != 4 || !strings.Contains(prices, "MUG-LAKE-350,USD,10.60,22.99,28.99") || strings.Contains(prices, "Landed cost") {
 		t.Errorf("%s", prices)
 	}
 	if rejects := read(out + ".rejects.csv"); !strings.Contains(rejects, "5,") || !strings.Contains(rejects, "ROPE-BASKET,call") {

@@ -206,7 +206,7 @@ func ReadRates(r io.Reader) (*money.Rates, error) {
 			return nil, fmt.Errorf("the rates file: %w", err)
 		}
 		wrong := func(err error) (*money.Rates, error) {
-			return nil, fmt.Errorf("the rates file, line %d: %w", row.Place, err)
+			return nil, fmt.Errorf("the rates file, line %d: %w", row.Number, err)
 		}
 		get := func(name string) string { return file.get(row.Cells, name) }
 		if reason := file.unfit(row); reason != "" {
@@ -282,8 +282,8 @@ func (t *table) get(row []string, name string) string {
 
 // unfit says why a row as a whole cannot be used: above all that it has more fields than the header, as a decimal comma makes.
 func (t *table) unfit(row pricelist.Row) string {
-	if row.Trouble != "" {
-		return row.Trouble
+	if row.Error != "" {
+		return row.Error
 	}
 	for _, extra := range row.Cells[min(len(row.Cells), len(t.header)):] {
 		if strings.TrimSpace(extra) != "" {
@@ -310,7 +310,7 @@ func open(r io.Reader, needed ...string) (*table, error) {
 	t.next = func() (pricelist.Row, error) {
 		for {
 			row, err := read()
-			if err != nil || len(row.Cells) != 1 || row.Cells[0] != "" || row.Trouble != "" {
+			if err != nil || len(row.Cells) != 1 || row.Cells[0] != "" || row.Error != "" {
 				return row, err
 			}
 		}
@@ -322,8 +322,8 @@ func open(r io.Reader, needed ...string) (*table, error) {
 	if err != nil {
 		return nil, err
 	}
-	if header.Trouble != "" {
-		return nil, fmt.Errorf("the line of column names: %s", header.Trouble)
+	if header.Error != "" {
+		return nil, fmt.Errorf("the line of column names: %s", header.Error)
 	}
 	for i, name := range header.Cells {
 		name = strings.ToLower(strings.TrimSpace(name))

@@ -110,7 +110,7 @@ func (r Run) Do() (Result, error) {
 				return done, err
 			}
 		}
-		if err := rejects.Write(in.rejected(row.Cells, strconv.Itoa(row.Place), reason)); err != nil {
+		if err := rejects.Write(in.rejected(row.Cells, strconv.Itoa(row.Number), reason)); err != nil {
 			return done, err
 		}
 	}
@@ -211,7 +211,7 @@ func (w *worker) price(row []string) (reason string) {
 		return err.Error()
 	}
 	copy(w.cells, []string{get("number"), w.run.Rules.Currency.String(), f.Landed.Decimal(), f.Price.Decimal(), was, tax.Decimal(), f.Net.Decimal(), f.Fees.Decimal(), f.Profit.Decimal(),
-		shares.Margin.String(), shares.Markup.String(), breakEven, strconv.Itoa(f.Rule), notes(f.Marks)})
+		shares.Margin.String(), shares.Markup.String(), breakEven, strconv.Itoa(f.Rule), notes(f.Flags)})
 	if w.run.Trace {
 		var said strings.Builder
 		for i, line := range trace.Lines() {
@@ -302,7 +302,7 @@ func several(cell string) []string {
 	return list
 }
 
-func notes(m markup.Marks) string {
+func notes(m markup.Flags) string {
 	var said []string
 	for _, one := range []struct {
 		set   bool

@@ -30,7 +30,7 @@ type mark struct {
 
 // product is an item of its rows, built unless the reader is lazy.
 func (r *Reader) product(rows []Row) Item {
-	item := Item{Place: rows[0].Place, Cells: rows[0].Cells, rows: rows, section: r.section, unit: r.sectionUnit, Sum: r.sumOf(rows)}
+	item := Item{Row: rows[0].Number, Cells: rows[0].Cells, rows: rows, section: r.section, unit: r.sectionUnit, Sum: r.sumOf(rows)}
 	if item.Number = r.offerNumber(rows[0], ""); !r.Lazy || item.Number == "" {
 		item = r.finish(item)
 	}
@@ -97,7 +97,7 @@ func (r *Reader) finish(item Item) Item {
 	if o := built.Offer; o != nil {
 		built.Number = o.Number
 		o.Fingerprint = item.Sum
-		if len(built.SetAside) > 0 {
+		if len(built.Rejected) > 0 {
 			for i := range o.Fingerprint {
 				o.Fingerprint[i] ^= 0xff
 			}
@@ -109,7 +109,7 @@ func (r *Reader) finish(item Item) Item {
 // build makes one offer of its rows. A row that cannot be used is set aside, the rest goes in.
 func (r *Reader) build(rows []Row) Item {
 	first := rows[0]
-	item := Item{Place: first.Place, Cells: first.Cells, Doubts: map[string]string{}, Given: map[string]string{}}
+	item := Item{Row: first.Number, Cells: first.Cells, Doubts: map[string]string{}, Given: map[string]string{}}
 	all := rows
 	if rest := r.withCosts(rows); len(rest) < len(rows) {
 		item.Common, rows = len(rows)-len(rest), rest
@@ -123,7 +123,7 @@ func (r *Reader) build(rows []Row) Item {
 		o.Category = r.section
 	}
 	if o.Number = r.offerNumber(first, o.Title); o.Number == "" {
-		item.SetAside = append(item.SetAside, r.aside(first, "", "neither a number nor a title says what it is"))
+		item.Rejected = append(item.Rejected, r.aside(first, "", "neither a number nor a title says what it is"))
 		rows = rows[1:]
 	}
 	r.pictures(o, all)
@@ -136,7 +136,7 @@ func (r *Reader) build(rows []Row) Item {
 			err = fmt.Errorf("its product has more than %d rows", mostVariants)
 		}
 		if err != nil {
-			item.SetAside = append(item.SetAside, r.aside(row, o.Number, err.Error()))
+			item.Rejected = append(item.Rejected, r.aside(row, o.Number, err.Error()))
 			continue
 		}
 		if doubt != "" {

@@ -10,10 +10,10 @@ import (
 
 // Row is a row of a table. Place is its line in the file or its row in the sheet, from 1.
 type Row struct {
-	Place int
-	Cells []string
-	// Trouble says why the row as a whole cannot be read; its cells are then what there is.
-	Trouble string
+	Number int
+	Cells  []string
+	// Error says why the row as a whole cannot be read; its cells are then what there is.
+	Error string
 	// kinds are what a workbook says of the cells; nil in a text file.
 	kinds []cellKind
 	// width is how many cells the row had before it was cut.
@@ -133,14 +133,14 @@ func (c *csvRows) next() (Row, error) {
 	}
 	c.line++
 	at := c.line
-	row := Row{Place: at}
+	row := Row{Number: at}
 	if strings.IndexByte(line, '"') < 0 {
 		row.Cells = c.split(line)
 	} else {
-		row.Cells, row.Trouble = c.quoted(line)
+		row.Cells, row.Error = c.quoted(line)
 	}
 	if c.tooLong {
-		row.Trouble = lineTooLong
+		row.Error = lineTooLong
 		for i, cell := range row.Cells {
 			row.Cells[i] = cell[:min(len(cell), 200)]
 		}
@@ -152,12 +152,12 @@ func (c *csvRows) next() (Row, error) {
 		c.tail = len(tail)
 	}
 	if len(row.Cells) > mostColumns {
-		row.Cells, row.Trouble = row.Cells[:mostColumns], "the row has more than 500 cells"
+		row.Cells, row.Error = row.Cells[:mostColumns], "the row has more than 500 cells"
 	}
 	if c.odd {
 		for i, cell := range row.Cells {
 			if c.utf8 && !utf8.ValidString(cell) {
-				row.Trouble = "the row is not in the encoding of the rest of the file"
+				row.Error = "the row is not in the encoding of the rest of the file"
 				cell = strings.ToValidUTF8(cell, "\uFFFD")
 			}
 			row.Cells[i] = strings.ReplaceAll(cell, "\x00", "")

@@ -61,7 +61,7 @@ func DeliveriesOf(ctx context.Context, f *os.File, currency string) (list []land
 	}
 	defer t.close()
 	if t.book == nil {
-		look := &Look{}
+		look := &Analysis{}
 		if err := look.form(t, true, ""); err != nil {
 			return nil, nil, err
 		}
@@ -77,7 +77,7 @@ func DeliveriesOf(ctx context.Context, f *os.File, currency string) (list []land
 }
 
 // deliverySheet finds the sheet of a workbook, besides the list, that is a table of deliveries.
-func (look *Look) deliverySheet(t *table) {
+func (look *Analysis) deliverySheet(t *table) {
 	l := &look.Layout
 	if t.book == nil || len(l.Deliveries) > 0 {
 		return
@@ -145,7 +145,7 @@ func (t *table) deliveries(l *Layout, currency string) (list []landed.Delivery, 
 		}
 		d, err := delivery(get, decimal, currency)
 		if err != nil {
-			notes = append(notes, fmt.Sprintf("Delivery in row %d is left out: %s.", row.Place, err))
+			notes = append(notes, fmt.Sprintf("Delivery in row %d is left out: %s.", row.Number, err))
 			continue
 		}
 		list = together(list, d)

@@ -69,7 +69,7 @@ func TestAWorkbooksSheetOfDeliveriesIsReadWithEachFile(t *testing.T) {
 	book := func(charge float64, sheet string) []byte {
 		return workbookOf(t, []string{"Prices", sheet}, [][][]any{list, {{"Service", "Country", "Charge", "Days"}, {"Parcel", "DE", charge, "2-3"}}}, nil)
 	}
-	look, err := LookAt(t.Context(), file(t, book(4.9, "Freight")), nil, Hints{})
+	look, err := Analyze(t.Context(), file(t, book(4.9, "Freight")), nil, Hints{})
 	if err != nil {
 		t.Fatal(err)
 	}

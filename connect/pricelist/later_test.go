@@ -13,7 +13,7 @@ import (
 // What a later file says anew is rejected row by row, or read as it says itself; nothing is guessed from what was answered before.
 func TestLaterFilesThatSayNewThings(t *testing.T) {
 	first := []byte("sku,name,uom,cost eur,stock,weight\n1,Mug,EA,3.00,In stock,0.2 kg\n2,Pot,DZ,36.00,Out of stock,0.9 kg\n")
-	look, err := LookAt(t.Context(), file(t, first), nil, Hints{Supplier: "x"})
+	look, err := Analyze(t.Context(), file(t, first), nil, Hints{Supplier: "x"})
 	must(t, err)
 	l := answered(t, first, look, map[string]string{"stock yes": "20"})
 	l.Country, l.Processing = "DE", landed.Days{}
@@ -60,7 +60,7 @@ func TestHowRowsMakeOffers(t *testing.T) {
 		"product family,sku,name,cost eur\nKitchen,1,Mug,3\nKitchen,2,Pot,3\n":                         EachRow,
 		"price group,sku,name,cost eur\nA,1,Mug,3\nA,2,Pot,3\n":                                        EachRow,
 	} {
-		look, err := LookAt(t.Context(), file(t, []byte(text)), nil, Hints{Supplier: "x"})
+		look, err := Analyze(t.Context(), file(t, []byte(text)), nil, Hints{Supplier: "x"})
 		must(t, err)
 		if got := look.Layout.Grouping; got != want {
 			t.Errorf("%s by %s, want %s (%v)", strings.SplitN(text, "\n", 2)[0], got, want, look.Notes)
@@ -79,7 +79,7 @@ func TestKindsOfCellsKeepTheirPlaces(t *testing.T) {
 		}
 		must(t, f.SetCellStyle("List", "D4", "D10", pounds))
 	})
-	look, err := LookAt(t.Context(), file(t, content), nil, Hints{Supplier: "x"})
+	look, err := Analyze(t.Context(), file(t, content), nil, Hints{Supplier: "x"})
 	must(t, err)
 	l := answered(t, content, look, map[string]string{"currency": "EUR"})
 	l.Country, l.Processing = "DE", landed.Days{}
@@ -91,9 +91,9 @@ func TestKindsOfCellsKeepTheirPlaces(t *testing.T) {
 	if got != "1 1.50 GBP; 2 2.50 EUR; 3 3.25 GBP; " || len(aside) != 0 {
 		t.Errorf("%s %+v", got, aside)
 	}
-	look, err = LookAt(t.Context(), file(t, content), &l, Hints{})
+	look, err = Analyze(t.Context(), file(t, content), &l, Hints{})
 	must(t, err)
-	if place := look.Preview[1].Place; place != 9 {
+	if place := look.Preview[1].Row; place != 9 {
 		t.Errorf("the second row is said to be row %d", place)
 	}
 }
@@ -115,13 +115,13 @@ func TestLettersOverTwoReads(t *testing.T) {
 // delimiter makes other columns, and an older layout's decisions stand as answers.
 func TestAnswersFollowTheColumns(t *testing.T) {
 	content := []byte("sku;name;price EUR;price per 100 USD;pack size;stock\n1;Pin;0,50;25,00;12;9\n2;Nail;0,40;20,00;12;9\n")
-	at := func(l *Layout) *Look {
+	at := func(l *Layout) *Analysis {
 		t.Helper()
-		look, err := LookAt(t.Context(), file(t, content), l, Hints{Supplier: "x"})
+		look, err := Analyze(t.Context(), file(t, content), l, Hints{Supplier: "x"})
 		must(t, err)
 		return look
 	}
-	costs := func(look *Look) string {
+	costs := func(look *Analysis) string {
 		var list []string
 		for _, o := range look.Preview {
 			for _, v := range o.Variants {

@@ -206,10 +206,10 @@ var (
 	ErrZipped    = errors.New("the file is a zip with other files in it: unpack it, and send the list itself")
 	ErrPDF       = errors.New("the file is a PDF, which has no rows to read: ask for the list as CSV or XLSX")
 	ErrWebTable  = errors.New("the file is a web page, whatever it is called: open it in a spreadsheet and save it as XLSX or CSV")
-	// ErrApart is told where rows of a product do not stand together, though they were said to.
-	ErrApart  = errors.New("the rows of one product do not stand together")
-	ErrBomb   = errors.New("the file unpacks to far more than it should; it was not read")
-	ErrBroken = errors.New("the workbook is damaged and cannot be opened")
+	// ErrScattered is told where rows of a product do not stand together, though they were said to.
+	ErrScattered = errors.New("the rows of one product do not stand together")
+	ErrBomb      = errors.New("the file unpacks to far more than it should; it was not read")
+	ErrBroken    = errors.New("the workbook is damaged and cannot be opened")
 )
 
 // ErrLayout is returned where a list does not look as its layout says; Reason is a sentence.

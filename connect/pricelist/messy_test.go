@@ -82,7 +82,7 @@ func must(t testing.TB, err error) {
 }
 
 // all reads a list to its end.
-func all(t testing.TB, content []byte, l *Layout) (offers []source.Offer, aside []Aside, doubts []string) {
+func all(t testing.TB, content []byte, l *Layout) (offers []source.Offer, aside []RejectedRow, doubts []string) {
 	t.Helper()
 	r, err := Open(t.Context(), file(t, content), l, false)
 	must(t, err)
@@ -96,7 +96,7 @@ func all(t testing.TB, content []byte, l *Layout) (offers []source.Offer, aside 
 		if item.Offer != nil {
 			offers = append(offers, *item.Offer)
 		}
-		aside = append(aside, item.SetAside...)
+		aside = append(aside, item.Rejected...)
 		for _, d := range item.Doubts {
 			doubts = append(doubts, d)
 		}
@@ -104,7 +104,7 @@ func all(t testing.TB, content []byte, l *Layout) (offers []source.Offer, aside 
 }
 
 // answered answers what a look leaves open, as a person would, and returns the layout that comes of it.
-func answered(t testing.TB, content []byte, look *Look, answers map[string]string) Layout {
+func answered(t testing.TB, content []byte, look *Analysis, answers map[string]string) Layout {
 	t.Helper()
 	for range 12 {
 		q, open := look.open()
@@ -119,7 +119,7 @@ func answered(t testing.TB, content []byte, look *Look, answers map[string]strin
 		l.Answers = maps.Clone(l.Answers)
 		l.Answers[q.Key] = answer
 		var err error
-		look, err = LookAt(t.Context(), file(t, content), &l, Hints{Currency: "USD", Supplier: "Test"})
+		look, err = Analyze(t.Context(), file(t, content), &l, Hints{Currency: "USD", Supplier: "Test"})
 		must(t, err)
 	}
 	t.Fatalf("questions without end: %+v", look.Questions)
@@ -206,11 +206,11 @@ func TestMessyListsComeInAsProposed(t *testing.T) {
 	for _, m := range messy {
 		t.Run(m.name, func(t *testing.T) {
 			content := m.content(t)
-			look, err := LookAt(t.Context(), file(t, content), nil, Hints{Currency: "USD", Supplier: "Test"})
+			look, err := Analyze(t.Context(), file(t, content), nil, Hints{Currency: "USD", Supplier: "Test"})
 			must(t, err)
 			for _, row := range look.Head {
 				if row.Cells == nil {
-					t.Errorf("row %d is shown as nothing, not as empty", row.Place)
+					t.Errorf("row %d is shown as nothing, not as empty", row.Row)
 				}
 			}
 			l := answered(t, content, look, m.answers)
@@ -226,7 +226,7 @@ func TestMessyListsComeInAsProposed(t *testing.T) {
 				t.Errorf("%d rows set aside, want %d: %+v", len(aside), m.aside, aside)
 			}
 			for _, a := range aside {
-				if a.Reason == "" || a.Place == "" || len(a.Cells) == 0 {
+				if a.Reason == "" || a.Position == "" || len(a.Cells) == 0 {
 					t.Errorf("set aside without place, reason or row: %+v", a)
 				}
 			}
@@ -258,7 +258,7 @@ func TestFilesThatCannotBeRead(t *testing.T) {
 		"a zip bomb":                 {zipOf(t, map[string][]byte{"xl/worksheets/sheet1.xml": make([]byte, 100<<20)}), ErrBomb},
 	} {
 		t.Run(name, func(t *testing.T) {
-			if _, err := LookAt(t.Context(), file(t, c.content), nil, Hints{}); !errors.Is(err, c.want) {
+			if _, err := Analyze(t.Context(), file(t, c.content), nil, Hints{}); !errors.Is(err, c.want) {
 				t.Errorf("looking: %v", err)
 			}
 			if _, err := Open(t.Context(), file(t, c.content), &Layout{Format: "csv", Decimal: ".", Columns: []Column{{Header: "Title", Field: Title}}, Header: 1, Delimiter: ","}, false); !errors.Is(err, c.want) {
@@ -277,7 +277,7 @@ func TestTooManyRowsOfOneProductFarApart(t *testing.T) {
 		fmt.Fprintf(&text, "77,77-%d,Wool sock – %d,$2.00,5\n", i+1, i+1)
 	}
 	list := []byte(text.String())
-	look, err := LookAt(t.Context(), file(t, list), nil, Hints{Currency: "USD", Supplier: "x"})
+	look, err := Analyze(t.Context(), file(t, list), nil, Hints{Currency: "USD", Supplier: "x"})
 	must(t, err)
 	l := answered(t, list, look, map[string]string{"sign $": "USD"})
 	l.Country, l.Processing = "DE", landed.Days{}
@@ -292,7 +292,7 @@ func TestTooManyRowsOfOneProductFarApart(t *testing.T) {
 			break
 		}
 		must(t, err)
-		aside += len(item.SetAside)
+		aside += len(item.Rejected)
 		if item.Offer != nil {
 			found[item.Offer.Number] = len(item.Offer.Variants)
 		}
@@ -311,7 +311,7 @@ func TestAChangedLayoutIsNoticed(t *testing.T) {
 		return []byte(strings.ReplaceAll(text, ";", delim))
 	}
 	usual := list("SKU;Title;Net price;Stock", ",", ";")
-	look, err := LookAt(t.Context(), file(t, usual), nil, Hints{Currency: "EUR", Supplier: "x"})
+	look, err := Analyze(t.Context(), file(t, usual), nil, Hints{Currency: "EUR", Supplier: "x"})
 	must(t, err)
 	l := answered(t, usual, look, map[string]string{"currency": "EUR"})
 	l.Country, l.Processing = "DE", landed.Days{}

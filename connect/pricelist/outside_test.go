@@ -35,8 +35,8 @@ func records(t testing.TB, in rows) (all [][]string) {
 			return all
 		}
 		must(t, err)
-		if row.Trouble != "" {
-			t.Errorf("line %d: %s", row.Place, row.Trouble)
+		if row.Error != "" {
+			t.Errorf("line %d: %s", row.Number, row.Error)
 		}
 		all = append(all, row.Cells)
 	}
@@ -121,7 +121,7 @@ func FuzzCSV(f *testing.F) {
 			if n > len(text)+1 {
 				t.Fatal("more rows than the text has bytes")
 			}
-			clean = clean && row.Trouble == ""
+			clean = clean && row.Error == ""
 			if len(row.Cells) > 1 || row.Cells[0] != "" {
 				got = append(got, row.Cells)
 			}
@@ -150,7 +150,7 @@ func FuzzList(f *testing.F) {
 		if bytes.HasPrefix(content, []byte("PK")) {
 			return // the workbook library's own fuzzing
 		}
-		look, err := LookAt(t.Context(), file(t, content), nil, Hints{Currency: "USD", Supplier: "Test"})
+		look, err := Analyze(t.Context(), file(t, content), nil, Hints{Currency: "USD", Supplier: "Test"})
 		if err != nil {
 			return
 		}
@@ -174,9 +174,9 @@ func FuzzList(f *testing.F) {
 				variants += len(item.Offer.Variants)
 				check(t, item.Offer)
 			}
-			aside += len(item.SetAside)
-			for _, a := range item.SetAside {
-				if a.Reason == "" || a.Place == "" {
+			aside += len(item.Rejected)
+			for _, a := range item.Rejected {
+				if a.Reason == "" || a.Position == "" {
 					t.Fatalf("without a reason or a place: %+v", a)
 				}
 			}
@@ -250,7 +250,7 @@ func TestWorkbooksOfTheLibrary(t *testing.T) {
 			f, err := os.Open(name)
 			must(t, err)
 			defer func() { _ = f.Close() }()
-			look, err := LookAt(t.Context(), f, nil, Hints{})
+			look, err := Analyze(t.Context(), f, nil, Hints{})
 			if strings.HasPrefix(filepath.Base(name), "encrypt") {
 				if err != ErrPassword {
 					t.Errorf("under a password: %v", err)

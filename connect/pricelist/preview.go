@@ -10,14 +10,14 @@ import (
 
 // PreviewOffer is an offer of the preview, or a row that would be set aside.
 type PreviewOffer struct {
-	Place    int              `json:"place"`
+	Row      int              `json:"row"`
 	Number   string           `json:"number"`
 	Title    string           `json:"title"`
 	Category string           `json:"category"`
 	Options  []string         `json:"options"`
 	Variants []PreviewVariant `json:"variants"`
 	Pictures int              `json:"pictures"`
-	Trouble  string           `json:"trouble" doc:"Why it would be set aside"`
+	Error    string           `json:"error" doc:"Why it would be rejected"`
 	Cells    []string         `json:"cells"`
 }
 
@@ -32,11 +32,11 @@ type PreviewVariant struct {
 	Barcode string        `json:"barcode"`
 	Weight  int           `json:"weight" doc:"Grams; 0 where it is not known"`
 	Given   string        `json:"given" doc:"The price of which the cost is a part, such as 54.00 USD for 12"`
-	Trouble string        `json:"trouble" doc:"What is wrong with it, though it can be used"`
+	Error   string        `json:"error" doc:"What is wrong with it, though it can be used"`
 }
 
 // preview shows the first rows as the offers that they would become.
-func (look *Look) preview(t *table) error {
+func (look *Analysis) preview(t *table) error {
 	l := look.Layout
 	if l.at(Cost) < 0 || l.at(Title) < 0 {
 		return nil
@@ -67,20 +67,20 @@ func (look *Look) preview(t *table) error {
 		if err != nil {
 			return err
 		}
-		for _, u := range item.SetAside {
+		for _, u := range item.Rejected {
 			look.Bad++
-			look.Preview = append(look.Preview, PreviewOffer{Place: u.row, Number: u.Number, Options: []string{}, Variants: []PreviewVariant{}, Trouble: u.Reason, Cells: append([]string{}, u.Cells...)})
+			look.Preview = append(look.Preview, PreviewOffer{Row: u.row, Number: u.Number, Options: []string{}, Variants: []PreviewVariant{}, Error: u.Reason, Cells: append([]string{}, u.Cells...)})
 		}
 		if item.Offer == nil {
 			continue
 		}
 		if number := item.Offer.Number; seen[number] {
 			look.Bad++
-			look.Preview = append(look.Preview, PreviewOffer{Place: item.Place, Number: number, Title: item.Offer.Title, Options: []string{}, Variants: []PreviewVariant{}, Trouble: Twice(number), Cells: append([]string{}, item.Cells...)})
+			look.Preview = append(look.Preview, PreviewOffer{Row: item.Row, Number: number, Title: item.Offer.Title, Options: []string{}, Variants: []PreviewVariant{}, Error: Twice(number), Cells: append([]string{}, item.Cells...)})
 			continue
 		}
 		seen[item.Offer.Number] = true
-		o, good := PreviewOf(item.Offer, item.Place, item.Doubts, item.Given)
+		o, good := PreviewOf(item.Offer, item.Row, item.Doubts, item.Given)
 		look.Good += good
 		look.Preview = append(look.Preview, o)
 	}
@@ -94,12 +94,12 @@ func Twice(number string) string {
 
 // PreviewOf shows an offer, and counts what can be bought of it.
 func PreviewOf(offer *source.Offer, place int, doubts, given map[string]string) (o PreviewOffer, good int) {
-	o = PreviewOffer{Place: place, Number: offer.Number, Title: offer.Title, Category: offer.Category, Options: offer.OptionNames, Pictures: len(offer.Pictures), Variants: []PreviewVariant{}, Cells: []string{}}
+	o = PreviewOffer{Row: place, Number: offer.Number, Title: offer.Title, Category: offer.Category, Options: offer.OptionNames, Pictures: len(offer.Pictures), Variants: []PreviewVariant{}, Cells: []string{}}
 	if o.Options == nil {
 		o.Options = []string{}
 	}
 	for _, v := range offer.Variants {
-		p := PreviewVariant{Number: v.Number, Values: v.Values, Cost: v.Cost, Stock: v.Stock, Barcode: v.Barcode, Weight: v.WeightGrams, Given: given[v.Number], Trouble: doubts[v.Number]}
+		p := PreviewVariant{Number: v.Number, Values: v.Values, Cost: v.Cost, Stock: v.Stock, Barcode: v.Barcode, Weight: v.WeightGrams, Given: given[v.Number], Error: doubts[v.Number]}
 		if p.Values == nil {
 			p.Values = []string{}
 		}

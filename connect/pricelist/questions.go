@@ -47,7 +47,7 @@ const (
 const notSaid = "none" // the answer that the list does not say
 
 // ask adds a question. An answer that was given stands if it is one.
-func (look *Look) ask(q Question) {
+func (look *Analysis) ask(q Question) {
 	answer := look.Layout.Answers[q.Key]
 	if slices.ContainsFunc(q.Choices, func(c Choice) bool { return c.Value == answer }) || q.Number && positive(answer) > 0 {
 		q.Answer = answer
@@ -83,7 +83,7 @@ func (l *Layout) answers(p *proposal) {
 }
 
 // columnQuestions asks which column is paid, and which says how many there are.
-func (look *Look) columnQuestions(p *proposal, data []Row) {
+func (look *Analysis) columnQuestions(p *proposal, data []Row) {
 	choices := func(columns []int) (list []Choice) {
 		for _, i := range columns {
 			detail := strings.Join(samples(data, i), ", ")
@@ -110,7 +110,7 @@ func (look *Look) columnQuestions(p *proposal, data []Row) {
 }
 
 // unitQuestions finds what a price buys: of the cost's header, the row of units, or the columns for it.
-func (look *Look) unitQuestions(p *proposal, data []Row, above []string) {
+func (look *Analysis) unitQuestions(p *proposal, data []Row, above []string) {
 	l := &look.Layout
 	cost := l.at(Cost)
 	l.Per, l.PerPack, l.Minor = 0, false, false
@@ -176,7 +176,7 @@ var (
 	inCents    = regexp.MustCompile(`(?i)\bin (euro ?)?(cents?|pence|ct)\b`)
 )
 
-func (look *Look) askMeasure(measure, header string) {
+func (look *Analysis) askMeasure(measure, header string) {
 	look.ask(Question{Key: askMeasure, Text: "Is one piece " + measure + "?", Choices: []Choice{{"1", "Yes, it is sold by that", "the price is the cost of one"}, {notSaid, "No", "rows that are priced so are rejected"}},
 		Detail: fmt.Sprintf("“%s” says that a price is for %s.", header, measure)})
 	if look.Layout.Answers[askMeasure] == "1" {
@@ -188,7 +188,7 @@ var likeThousands = regexp.MustCompile(`^-?\d{1,3}([.,])\d{3}$`)
 
 // decimalQuestion asks for the decimal sign where all prices that have a sign could be thousands as well, and no other
 // number of the list decides.
-func (look *Look) decimalQuestion(data []Row, comma, point int) {
+func (look *Analysis) decimalQuestion(data []Row, comma, point int) {
 	l := &look.Layout
 	if given := l.Answers[askDecimal]; given == "." || given == "," {
 		l.Decimal = given
@@ -236,7 +236,7 @@ func (l *Layout) costCurrency() string {
 
 // currencyQuestions finds the currency of the costs: of the cost's header and unit, a column for it, the cells' own signs, a
 // workbook's number formats, or what stands above the columns. What none of these says is asked.
-func (look *Look) currencyQuestions(data []Row, above []string, hints Hints) {
+func (look *Analysis) currencyQuestions(data []Row, above []string, hints Hints) {
 	l := &look.Layout
 	cost := l.at(Cost)
 	l.Currency, l.CellCurrency, l.Signs = "", false, map[string]string{}
@@ -307,7 +307,7 @@ func (look *Look) currencyQuestions(data []Row, above []string, hints Hints) {
 }
 
 // signsOf are the currencies that the cells of a column name, and how many do and do not.
-func (look *Look) signsOf(column int, data []Row) (found []string, signed, without int) {
+func (look *Analysis) signsOf(column int, data []Row) (found []string, signed, without int) {
 	for _, row := range data {
 		cell := row.cell(column)
 		number, code := unit(cell)
@@ -351,7 +351,7 @@ func currencyChoices(first string, list []string) []Choice {
 }
 
 // stockQuestions asks how many words for stock mean.
-func (look *Look) stockQuestions(data []Row) {
+func (look *Analysis) stockQuestions(data []Row) {
 	l := &look.Layout
 	l.StockWords = map[string]int{}
 	at := l.at(Stock)
@@ -382,7 +382,7 @@ func (look *Look) stockQuestions(data []Row) {
 }
 
 // weightQuestion asks in what a weight is, where nothing says it.
-func (look *Look) weightQuestion(p *proposal, data []Row) {
+func (look *Analysis) weightQuestion(p *proposal, data []Row) {
 	l := &look.Layout
 	l.WeightUnit = ""
 	at := l.at(Weight)
@@ -426,7 +426,7 @@ func (l *Layout) knownAnswers() {
 }
 
 // open is the first question that has no answer.
-func (look *Look) open() (Question, bool) {
+func (look *Analysis) open() (Question, bool) {
 	at := slices.IndexFunc(look.Questions, func(q Question) bool { return q.Answer == "" })
 	if at < 0 {
 		return Question{}, false

@@ -68,10 +68,10 @@ type Item struct {
 	unit    priceUnit
 
 	Offer *source.Offer
-	// Place is the row of its first variant, Cells that row.
-	Place    int
+	// Row is the row of its first variant, Cells that row.
+	Row      int
 	Cells    []string
-	SetAside []Aside
+	Rejected []RejectedRow
 	// Doubts are by variant number: what is wrong with it, though it can be used.
 	Doubts map[string]string
 	// Given are by variant number what the list says where a cost is a part of it: "54.00 USD for 12".
@@ -80,9 +80,9 @@ type Item struct {
 	Common int
 }
 
-// Aside is a row that cannot be used.
-type Aside struct {
-	source.Unreadable
+// RejectedRow is a row that cannot be used.
+type RejectedRow struct {
+	source.RejectedItem
 	row int
 }
 
@@ -198,11 +198,13 @@ const (
 
 // usable tells whether a row is part of the data, for grouping.
 func (r *Reader) usable(row Row) bool {
-	return row.Trouble == "" && !blank(row) && !r.heading(row) && !r.again(row) && !r.unitsRow(row)
+	return row.Error == "" && !blank(row) && !r.heading(row) && !r.again(row) && !r.unitsRow(row)
 }
 
 // unitsRow tells whether a row stands under the column names and says in what they are.
-func (r *Reader) unitsRow(row Row) bool { return r.first > 0 && row.Place == r.first+1 && isUnits(row) }
+func (r *Reader) unitsRow(row Row) bool {
+	return r.first > 0 && row.Number == r.first+1 && isUnits(row)
+}
 
 // heading tells whether a row names a section: a single cell with words, where rows have more.
 func (r *Reader) heading(row Row) bool {
@@ -314,7 +316,7 @@ func (r *Reader) Next() (Item, error) {
 			return item, nil
 		}
 		if r.apart {
-			return Item{}, ErrApart
+			return Item{}, ErrScattered
 		}
 		if r.ended {
 			return Item{}, io.EOF
@@ -338,9 +340,9 @@ func (r *Reader) take(row Row) {
 		return
 	}
 	r.read++
-	r.cutShort = row.cut || row.unended && len(row.Cells) < r.width || row.Trouble == neverClosed
-	if row.Trouble != "" {
-		r.setAside(row, row.Trouble)
+	r.cutShort = row.cut || row.unended && len(row.Cells) < r.width || row.Error == neverClosed
+	if row.Error != "" {
+		r.setAside(row, row.Error)
 		return
 	}
 	if r.heading(row) {
@@ -445,8 +447,8 @@ func (r *Reader) flush() {
 	}
 }
 
-func (r *Reader) aside(row Row, number, reason string) Aside {
-	return Aside{source.Unreadable{Number: number, Place: fmt.Sprintf("row %d", row.Place), Reason: reason, Cells: row.Cells}, row.Place}
+func (r *Reader) aside(row Row, number, reason string) RejectedRow {
+	return RejectedRow{source.RejectedItem{Number: number, Position: fmt.Sprintf("row %d", row.Number), Reason: reason, Cells: row.Cells}, row.Number}
 }
 
 func (r *Reader) setAside(row Row, reason string) {
@@ -454,7 +456,7 @@ func (r *Reader) setAside(row Row, reason string) {
 	if r.layout.Grouping == ByParent {
 		number = r.get(row, Parent)
 	}
-	r.flushed = append(r.flushed, Item{Place: row.Place, Cells: row.Cells, SetAside: []Aside{r.aside(row, number, reason)}})
+	r.flushed = append(r.flushed, Item{Row: row.Number, Cells: row.Cells, Rejected: []RejectedRow{r.aside(row, number, reason)}})
 }
 
 // Names are the column names as they are in this file.

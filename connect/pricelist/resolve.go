@@ -49,17 +49,17 @@ func (r *Reader) resolve(sample []Row) (int, error) {
 	for _, row := range slices.Concat(at(sample, l.Header), sample[:min(len(sample), 40)]) {
 		places, lacks := match(l.Columns, row.Cells)
 		if len(lacks) == 0 {
-			under := Row{Place: row.Place + 1}
+			under := Row{Number: row.Number + 1}
 			for _, next := range sample {
-				if next.Place == row.Place+1 {
+				if next.Number == row.Number+1 {
 					under = next
 				}
 			}
 			r.places = places
-			r.names, _, _ = split(sample, row.Place)
+			r.names, _, _ = split(sample, row.Number)
 			r.width = len(r.names)
 			r.currencies(under)
-			return row.Place, nil
+			return row.Number, nil
 		}
 		if missing == nil || len(lacks) < len(missing) {
 			missing = lacks
@@ -124,7 +124,7 @@ func (r *Reader) currencyColumns() {
 
 func at(sample []Row, place int) []Row {
 	for i := range sample {
-		if sample[i].Place == place {
+		if sample[i].Number == place {
 			return sample[i : i+1]
 		}
 	}
@@ -168,7 +168,7 @@ func (r *Reader) skipTo(in rows, header int) error {
 		if err != nil {
 			return err
 		}
-		if row.Place >= header {
+		if row.Number >= header {
 			return nil
 		}
 	}

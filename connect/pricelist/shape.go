@@ -46,14 +46,14 @@ func filledColumn(data []Row, column int) bool {
 func split(sample []Row, header int) (names, units []string, data []Row) {
 	width := 0
 	for _, row := range sample {
-		if row.Place == header {
+		if row.Number == header {
 			names = row.Cells
 		}
-		if header > 0 && row.Place == header+1 && isUnits(row) {
+		if header > 0 && row.Number == header+1 && isUnits(row) {
 			units = row.Cells
 			continue
 		}
-		if row.Place > header && !blank(row) && !(header > 0 && slices.EqualFunc(row.Cells, names, func(a, b string) bool { return strings.TrimSpace(a) == strings.TrimSpace(b) })) {
+		if row.Number > header && !blank(row) && !(header > 0 && slices.EqualFunc(row.Cells, names, func(a, b string) bool { return strings.TrimSpace(a) == strings.TrimSpace(b) })) {
 			data = append(data, row)
 			width = max(width, len(row.Cells))
 		}
@@ -104,7 +104,7 @@ func samples(data []Row, column int) []string {
 }
 
 // grouping tells how rows seem to make offers.
-func (look *Look) grouping(data []Row) Grouping {
+func (look *Analysis) grouping(data []Row) Grouping {
 	l := &look.Layout
 	title := l.at(Title)
 	if parent := l.at(Parent); parent >= 0 {
@@ -160,7 +160,7 @@ func differing(data []Row, parent, title int) (example string, apart bool) {
 }
 
 // shape says what of a list is not read as its supplier means it, with the way on.
-func (look *Look) shape(p *proposal, data []Row) {
+func (look *Analysis) shape(p *proposal, data []Row) {
 	l := &look.Layout
 	var sizes []string
 	var charges, from []string

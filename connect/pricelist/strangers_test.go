@@ -136,7 +136,7 @@ var strangers = []stranger{
 // read reads a list as a person would import it, and returns how often it had to be corrected.
 func (s stranger) read(t *testing.T, content []byte) (got string, rejected, asked int) {
 	t.Helper()
-	look, err := LookAt(t.Context(), file(t, content), nil, Hints{Currency: "USD", Supplier: "Test"})
+	look, err := Analyze(t.Context(), file(t, content), nil, Hints{Currency: "USD", Supplier: "Test"})
 	must(t, err)
 	answers := map[string]string{}
 	for pair := range strings.SplitSeq(s.answers, ";") {
@@ -163,7 +163,7 @@ func (s stranger) read(t *testing.T, content []byte) (got string, rejected, aske
 		}
 	}
 	for _, a := range aside {
-		t.Logf("rejected %s: %s", a.Place, a.Reason)
+		t.Logf("rejected %s: %s", a.Position, a.Reason)
 	}
 	return strings.Join(lines, "\n"), len(aside), len(l.Answers)
 }
@@ -269,7 +269,7 @@ func TestWhatIsNotReadIsTold(t *testing.T) {
 		"a barcode on many":   {"sku,name,ean,cost eur,stock\n1,Mug,4006381333931,3.00,4\n2,Pot,4006381333931,3.00,4\n3,Pan,4006381333931,3.00,4\n4,Lid,4006381333931,3.00,4\n", "", "", "stands on several products"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			look, err := LookAt(t.Context(), file(t, []byte(c.text)), nil, Hints{Supplier: "x"})
+			look, err := Analyze(t.Context(), file(t, []byte(c.text)), nil, Hints{Supplier: "x"})
 			must(t, err)
 			if notes := strings.Join(look.Notes, "\n"); !strings.Contains(notes, c.note) {
 				t.Errorf("%q is not among %q", c.note, notes)
@@ -277,7 +277,7 @@ func TestWhatIsNotReadIsTold(t *testing.T) {
 			if unread := fmt.Sprint(look.Unread); !strings.Contains(unread, c.unread) {
 				t.Errorf("%s is not named among %s", c.unread, unread)
 			}
-			if len(look.Preview) == 0 || !strings.Contains(strings.ToLower(look.Preview[0].Variants[0].Trouble), strings.ToLower(c.doubt)) {
+			if len(look.Preview) == 0 || !strings.Contains(strings.ToLower(look.Preview[0].Variants[0].Error), strings.ToLower(c.doubt)) {
 				t.Errorf("%+v", look.Preview)
 			}
 		})
@@ -287,11 +287,11 @@ func TestWhatIsNotReadIsTold(t *testing.T) {
 // A line that nobody has is rejected alone, and rows keep their own lines.
 func TestALineOfAMegabyteCostsItself(t *testing.T) {
 	text := "sku,name,cost eur,stock\n1,Mug,3.00,4\n2," + strings.Repeat("x", 2<<20) + ",3.00,4\n3,Pot,ask us,4\n4,Pan,5.00,4\n"
-	look, err := LookAt(t.Context(), file(t, []byte(text)), nil, Hints{Supplier: "x"})
+	look, err := Analyze(t.Context(), file(t, []byte(text)), nil, Hints{Supplier: "x"})
 	must(t, err)
 	look.Layout.Country, look.Layout.Processing = "DE", landed.Days{}
 	offers, aside, _ := all(t, []byte(text), &look.Layout)
-	if len(offers) != 2 || len(aside) != 2 || aside[0].Place != "row 3" || aside[0].Reason != lineTooLong || aside[1].Place != "row 4" {
+	if len(offers) != 2 || len(aside) != 2 || aside[0].Position != "row 3" || aside[0].Reason != lineTooLong || aside[1].Position != "row 4" {
 		t.Errorf("%d offers, %+v", len(offers), aside)
 	}
 }

@@ -121,7 +121,7 @@ func TestALayoutThatCannotBeReadBySaysWhy(t *testing.T) {
 // Corrections stand, and the rest is found anew.
 func TestCorrectionsStand(t *testing.T) {
 	content := []byte("SKU;Name;Remark;Price;Old price;Stock\nA;Mug;nice;4,50;9,00;3\nB;Pot;good;5,50;9,00;3\nC;Can;fine;6,50;9,00;3\n")
-	look, err := LookAt(t.Context(), file(t, content), nil, Hints{Currency: "EUR", Supplier: "x"})
+	look, err := Analyze(t.Context(), file(t, content), nil, Hints{Currency: "EUR", Supplier: "x"})
 	must(t, err)
 	l := look.Layout
 	if l.at(Cost) != 3 || look.Good != 0 || look.Field != "questions" {
@@ -129,21 +129,21 @@ func TestCorrectionsStand(t *testing.T) {
 	}
 	l.Columns[3].Field, l.Columns[4].Field = Ignored, Cost
 	l.Answers["currency"] = "EUR"
-	again, err := LookAt(t.Context(), file(t, content), &l, Hints{})
+	again, err := Analyze(t.Context(), file(t, content), &l, Hints{})
 	must(t, err)
 	if again.Layout.at(Cost) != 4 || again.Preview[0].Variants[0].Cost.String() != "9.00 EUR" || again.Columns[4].Why != "as you said" {
 		t.Errorf("%+v", again.Layout.Columns)
 	}
 	// What somebody knows better than the list stands, until it is taken back.
 	l.Answers["pieces"] = "12"
-	dozen, err := LookAt(t.Context(), file(t, content), &l, Hints{})
+	dozen, err := Analyze(t.Context(), file(t, content), &l, Hints{})
 	if must(t, err); dozen.Preview[0].Variants[0].Cost.String() != "0.75 EUR" || dozen.Preview[0].Variants[0].Given != "9.00 EUR for 12" {
 		t.Errorf("%+v", dozen.Preview[0])
 	}
 	delete(l.Answers, "pieces")
 	// Another delimiter makes other columns: those are matched anew.
 	l.Delimiter, l.Columns = ",", nil
-	if other, err := LookAt(t.Context(), file(t, content), &l, Hints{}); err != nil || other.Field != "columns" {
+	if other, err := Analyze(t.Context(), file(t, content), &l, Hints{}); err != nil || other.Field != "columns" {
 		t.Errorf("%v %+v", err, other)
 	}
 	kept := look.Layout.Keep(&again.Layout)

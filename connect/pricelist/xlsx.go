@@ -173,7 +173,7 @@ func (x *xlsxRows) next() (row Row, err error) {
 		return Row{}, io.EOF
 	}
 	x.at++
-	row.Place = x.at
+	row.Number = x.at
 	if row.Cells, err = x.raw.Columns(excelize.Options{RawCellValue: true}); err != nil {
 		return row, ErrBroken
 	}
@@ -195,7 +195,7 @@ func (x *xlsxRows) next() (row Row, err error) {
 		filled := strings.TrimSpace(strings.Join(row.Cells[mostColumns:], "")) != ""
 		row.Cells = slices.Clone(row.Cells[:mostColumns])
 		if filled {
-			row.Trouble = "the row has more than 500 cells"
+			row.Error = "the row has more than 500 cells"
 		}
 	}
 	return row, nil

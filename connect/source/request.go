@@ -106,7 +106,7 @@ func shortened(text string) string {
 
 // Quotes reads what has come of a request: the quotes, those that cannot be used, and
 // whether more may come.
-func (s *Session) Quotes(ctx context.Context, id string) (quotes []Quote, unusable []Unreadable, open bool, err error) {
+func (s *Session) Quotes(ctx context.Context, id string) (quotes []Quote, unusable []RejectedItem, open bool, err error) {
 	answer, err := s.get(ctx, requestPath(id))
 	if err != nil {
 		return nil, nil, false, err
@@ -133,7 +133,7 @@ func (s *Session) Quotes(ctx context.Context, id string) (quotes []Quote, unusab
 		}
 		if err != nil {
 			one := Offer{Number: shortened(q.Identifier)}.rejected(fmt.Sprintf("quote %d", i+1), err, q.Item)
-			one.Place, one.Reason = fmt.Sprintf("quote %d", i+1), shortened(one.Reason)
+			one.Position, one.Reason = fmt.Sprintf("quote %d", i+1), shortened(one.Reason)
 			unusable = append(unusable, one)
 			continue
 		}

@@ -114,7 +114,7 @@ func TestQuotesAreReadOneByOne(t *testing.T) {
 	}
 	for i, words := range []string{"the price of Q1-1 is 0.00", "no number of its own", "something else is expected"} {
 		if !strings.Contains(unusable[i].Reason, words) {
-			t.Errorf("%s: %s", unusable[i].Place, unusable[i].Reason)
+			t.Errorf("%s: %s", unusable[i].Position, unusable[i].Reason)
 		}
 	}
 	// What a database would not keep is taken out, or makes a quote unusable.

@@ -47,7 +47,7 @@ type Connector struct{ Client *outgoing.Client }
 
 // Describe asks a server what it is. It returns ErrNotASource, or an error of the client.
 func (c Connector) Describe(ctx context.Context, address string) (Description, error) {
-	answer, err := c.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: address + "/.well-known/catalog-source", Repeatable: true, MostBytes: 1 << 16})
+	answer, err := c.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: address + "/.well-known/catalog-source", Repeatable: true, MaxBytes: 1 << 16})
 	if err != nil {
 		return Description{}, err
 	}
@@ -97,7 +97,7 @@ func (s *Session) renew(ctx context.Context) error {
 	header := http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}
 	request := http.Request{Header: header}
 	request.SetBasicAuth(url.QueryEscape(s.id), url.QueryEscape(s.secret))
-	answer, err := s.client.Do(ctx, outgoing.Request{Method: http.MethodPost, URL: s.address + s.endpoint, Header: header, Body: []byte(form.Encode()), Repeatable: true, MostBytes: 1 << 16})
+	answer, err := s.client.Do(ctx, outgoing.Request{Method: http.MethodPost, URL: s.address + s.endpoint, Header: header, Body: []byte(form.Encode()), Repeatable: true, MaxBytes: 1 << 16})
 	if err != nil {
 		return err
 	}
@@ -157,19 +157,19 @@ type Page struct {
 	Offers []Offer
 	// Gone are the numbers of offers that are no longer sold; a page of changes names them.
 	Gone []string
-	// SetAside are the items that could not be read.
-	SetAside []Unreadable
+	// Rejected are the items that could not be read.
+	Rejected []RejectedItem
 	Next     string
 	Total    int
 	// AsOf is the moment that changes may be asked from next time; empty where the source names none.
 	AsOf string
 }
 
-// Unreadable is an item that was set aside, with its place and the reason in plain words.
-type Unreadable struct {
+// RejectedItem is an item that was set aside, with its place and the reason in plain words.
+type RejectedItem struct {
 	// Number is the offer's, where it could be read.
-	Number                 string
-	Place, Reason, Content string
+	Number                    string
+	Position, Reason, Content string
 	// Cells are those of a row of a price list.
 	Cells []string
 }
@@ -221,7 +221,7 @@ func (s *Session) Page(ctx context.Context, cursor, since string) (Page, error) 
 		}
 		offer, err := parse(raw)
 		if err != nil {
-			page.SetAside = append(page.SetAside, offer.rejected(fmt.Sprintf("item %d after cursor %q", i+1, cursor), err, raw))
+			page.Rejected = append(page.Rejected, offer.rejected(fmt.Sprintf("item %d after cursor %q", i+1, cursor), err, raw))
 			continue
 		}
 		page.Offers = append(page.Offers, offer)
@@ -237,12 +237,12 @@ const (
 )
 
 // rejected is an item that cannot be used; its place is its number where that could be read.
-func (o Offer) rejected(place string, why error, raw []byte) Unreadable {
+func (o Offer) rejected(place string, why error, raw []byte) RejectedItem {
 	if o.Number != "" {
 		place = strings.ToValidUTF8(o.Number[:min(len(o.Number), maxNumber)], "")
 	}
 	content := strings.ReplaceAll(strings.ToValidUTF8(string(raw[:min(len(raw), maxContent)]), "\uFFFD"), "\x00", "")
-	return Unreadable{Number: strings.ToValidUTF8(o.Number, ""), Place: place, Reason: strings.ToValidUTF8(why.Error(), "\uFFFD"), Content: content}
+	return RejectedItem{Number: strings.ToValidUTF8(o.Number, ""), Position: place, Reason: strings.ToValidUTF8(why.Error(), "\uFFFD"), Content: content}
 }
 
 // Offer reads one offer as it is now. It returns ErrWithdrawn where it is no longer sold.

@@ -77,7 +77,7 @@ type Connector struct{ Client *outgoing.Client }
 
 // Describe asks a server what it is. It returns ErrNotAStore, or an error of the client.
 func (c Connector) Describe(ctx context.Context, address string) (Description, error) {
-	answer, err := c.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: address + "/.well-known/store-platform", Repeatable: true, MostBytes: 1 << 16})
+	answer, err := c.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: address + "/.well-known/store-platform", Repeatable: true, MaxBytes: 1 << 16})
 	if err != nil {
 		return Description{}, err
 	}
@@ -115,7 +115,7 @@ func (d Description) ApprovalURL(address, redirect, state, verifier string) stri
 func (c Connector) Exchange(ctx context.Context, address string, d Description, code, redirect, verifier string) (string, error) {
 	form := url.Values{"grant_type": {"authorization_code"}, "client_id": {ClientID}, "code": {code}, "redirect_uri": {redirect}, "code_verifier": {verifier}}
 	answer, err := c.Client.Do(ctx, outgoing.Request{Method: http.MethodPost, URL: address + d.Token, Body: []byte(form.Encode()),
-		Header: http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}, MostBytes: 1 << 16})
+		Header: http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}, MaxBytes: 1 << 16})
 	if err != nil {
 		return "", err
 	}
@@ -137,7 +137,7 @@ func (c Connector) Revoke(ctx context.Context, address, endpoint, token string) 
 		return nil
 	}
 	_, err := c.Client.Do(ctx, outgoing.Request{Method: http.MethodPost, URL: address + endpoint, Body: []byte(url.Values{"token": {token}}.Encode()),
-		Header: http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}, MostBytes: 1 << 16})
+		Header: http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}, MaxBytes: 1 << 16})
 	return err
 }
 

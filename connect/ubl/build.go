@@ -13,9 +13,9 @@ import (
 	"plainpelican/core/quantity"
 )
 
-func (r *Reader) aside(l line, number, reason string) source.Unreadable {
+func (r *Reader) aside(l line, number, reason string) source.RejectedItem {
 	own := l.n.at("Item", "SellersItemIdentification", "ID").text
-	return source.Unreadable{Number: number, Place: fmt.Sprintf("line %d", l.at), Reason: reason, Content: strings.TrimSpace(own + " " + l.n.at("Item", "Name").text)}
+	return source.RejectedItem{Number: number, Position: fmt.Sprintf("line %d", l.at), Reason: reason, Content: strings.TrimSpace(own + " " + l.n.at("Item", "Name").text)}
 }
 
 func (r *Reader) build(lines []line) Item {
@@ -52,7 +52,7 @@ func (r *Reader) build(lines []line) Item {
 			err = fmt.Errorf("the number %s is there twice; the first stands", v.Number)
 		}
 		if err != nil {
-			item.SetAside = append(item.SetAside, r.aside(l, o.Number, err.Error()))
+			item.Rejected = append(item.Rejected, r.aside(l, o.Number, err.Error()))
 			continue
 		}
 		seen[v.Number], o.Currency = true, v.Cost.Currency()

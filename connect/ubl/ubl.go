@@ -47,7 +47,7 @@ type Terms struct {
 // Item is an offer, or what could not be used of it, or both.
 type Item struct {
 	Offer    *source.Offer
-	SetAside []source.Unreadable
+	Rejected []source.RejectedItem
 }
 
 // Reader reads a document's lines.

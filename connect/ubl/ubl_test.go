@@ -33,7 +33,7 @@ func catalogueLine(number, parent, name, price, currency, most, extra string) st
 `, number, extra, most, currency, price, name, number, extended, "colour "+number)
 }
 
-func read(t testing.TB, document string) (offers []source.Offer, aside []source.Unreadable, err error) {
+func read(t testing.TB, document string) (offers []source.Offer, aside []source.RejectedItem, err error) {
 	t.Helper()
 	r, err := New(strings.NewReader(document), Terms{Supplier: "Corvane Supply", Country: "SE"})
 	if err != nil {
@@ -50,7 +50,7 @@ func read(t testing.TB, document string) (offers []source.Offer, aside []source.
 		if item.Offer != nil {
 			offers = append(offers, *item.Offer)
 		}
-		aside = append(aside, item.SetAside...)
+		aside = append(aside, item.Rejected...)
 	}
 }
 
@@ -88,7 +88,7 @@ func TestLinesThatCannotBeUsedAreSetAside(t *testing.T) {
 		t.Fatalf("%v %+v %+v", err, offers, aside)
 	}
 	for i, want := range []string{"the price is 0.00 EUR", "the price is -2.00 EUR", "not an amount", "“QQQ” is not a currency", "less than none", "does not say how many", "cannot be ordered"} {
-		if !strings.Contains(aside[i].Reason, want) || aside[i].Place != fmt.Sprintf("line %d", i+1) || aside[i].Number != fmt.Sprint("B", i) {
+		if !strings.Contains(aside[i].Reason, want) || aside[i].Position != fmt.Sprintf("line %d", i+1) || aside[i].Number != fmt.Sprint("B", i) {
 			t.Errorf("%+v, want %s", aside[i], want)
 		}
 	}
@@ -180,7 +180,7 @@ func FuzzCatalogue(f *testing.F) {
 			}
 		}
 		for _, a := range aside {
-			if a.Reason == "" || a.Place == "" {
+			if a.Reason == "" || a.Position == "" {
 				t.Fatalf("set aside without a reason or a place: %+v", a)
 			}
 		}

@@ -11,8 +11,8 @@ type Side struct {
 	Values  [][]string
 	Barcode string
 	Grams   int
-	// Tint is the colour of the middle of its picture, where that is known.
-	Tint *Tint
+	// Colour is the colour of the middle of its picture, where that is known.
+	Colour *MedianColour
 }
 
 // Counterpart is a variant of another supplier that a variant can be bought as.
@@ -32,11 +32,11 @@ const (
 // Points that evidence counts for. They are chosen so that one option that agrees needs the picture
 // to agree too, where there are two options.
 const (
-	allValues = 60
-	sameTint  = 30
-	enough    = 45
-	clearly   = 8   // by how much the best must be ahead of the next
-	tintTells = 100 // how far two colours are from each other where they tell nothing; further they tell against it
+	allValues     = 60
+	sameColour    = 30
+	enough        = 45
+	clearly       = 8   // by how much the best must be ahead of the next
+	colourMatches = 100 // how far two colours are from each other where they tell nothing; further they tell against it
 )
 
 // Counterparts finds for each variant the one of another supplier that is the same thing: by
@@ -109,8 +109,8 @@ func (s *Side) like(o *Side) int {
 	if agree, most := s.agreeing(o); most > 0 {
 		points += allValues * agree / most
 	}
-	if s.Tint != nil && o.Tint != nil {
-		points += max(-sameTint, int(sameTint*(1-s.Tint.Off(*o.Tint)/tintTells)))
+	if s.Colour != nil && o.Colour != nil {
+		points += max(-sameColour, int(sameColour*(1-s.Colour.Off(*o.Colour)/colourMatches)))
 	}
 	return points
 }

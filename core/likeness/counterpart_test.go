@@ -5,8 +5,8 @@ import (
 	"testing"
 )
 
-func side(barcode string, tint *Tint, values ...string) Side {
-	s := Side{Barcode: barcode, Tint: tint}
+func side(barcode string, tint *MedianColour, values ...string) Side {
+	s := Side{Barcode: barcode, Colour: tint}
 	for _, v := range values {
 		s.Values = append(s.Values, []string{v})
 	}
@@ -14,7 +14,7 @@ func side(barcode string, tint *Tint, values ...string) Side {
 }
 
 func TestCounterparts(t *testing.T) {
-	lake, brick, pine := &Tint{Red: 91, Green: 139, Blue: 172}, &Tint{Red: 196, Green: 80, Blue: 63}, &Tint{Red: 47, Green: 93, Blue: 80}
+	lake, brick, pine := &MedianColour{Red: 91, Green: 139, Blue: 172}, &MedianColour{Red: 196, Green: 80, Blue: 63}, &MedianColour{Red: 47, Green: 93, Blue: 80}
 	renamed := Side{Values: [][]string{{"lake", "Lake blue"}, {"350 ml"}}}
 	for name, c := range map[string]struct {
 		of, to []Side

@@ -87,8 +87,8 @@ type Match struct {
 	Doubted bool `json:"doubted" doc:"They have the same product number, and nothing else in common"`
 }
 
-// Apart tells whether two offers are not one item, whatever others say: in size, or in how many come together.
-func (m *Match) Apart() bool {
+// IsDifferent tells whether two offers are not one item, whatever others say: in size, or in how many come together.
+func (m *Match) IsDifferent() bool {
 	return m.Packs != nil || slices.ContainsFunc(m.Evidence, func(e Evidence) bool { return e.Kind == BySize && e.Points < 0 })
 }
 

@@ -143,8 +143,8 @@ func TestUnbeaten(t *testing.T) {
 		for i, a := range all {
 			beaten := !a.Sellable
 			for j, b := range all {
-				better := b.Landed < a.Landed || b.Days < a.Days || b.OnTime > a.OnTime || b.Rating > a.Rating
-				worse := b.Landed > a.Landed || b.Days > a.Days || b.OnTime < a.OnTime || b.Rating < a.Rating
+				better := b.LandedCost < a.LandedCost || b.Days < a.Days || b.OnTime > a.OnTime || b.Rating > a.Rating
+				worse := b.LandedCost > a.LandedCost || b.Days > a.Days || b.OnTime < a.OnTime || b.Rating < a.Rating
 				beaten = beaten || (i != j && b.Sellable && better && !worse)
 			}
 			if front[i] == beaten {

@@ -14,21 +14,21 @@ const Windows = 12
 var windows = [Windows][3]float64{{0, 0, 1}, {0.03, 0.03, 0.94}, {0.06, 0.06, 0.88}, {0.09, 0.09, 0.82},
 	{0, 0, 0.94}, {0.06, 0, 0.94}, {0, 0.06, 0.94}, {0.06, 0.06, 0.94}, {0, 0, 0.88}, {0.12, 0, 0.88}, {0, 0.12, 0.88}, {0.12, 0.12, 0.88}}
 
-// Shapes are the perceptual hashes of a picture's windows, the whole first. All zero is not known.
-type Shapes [Windows]uint64
+// PerceptualHashes are the perceptual hashes of a picture's windows, the whole first. All zero is not known.
+type PerceptualHashes [Windows]uint64
 
 // Known tells whether there are any.
-func (s *Shapes) Known() bool { return *s != Shapes{} }
+func (s *PerceptualHashes) Known() bool { return *s != PerceptualHashes{} }
 
 // Apart is how many bits of 64 differ between two pictures' shapes, at their best: the whole of
 // either against each window of the other, so that either may be cropped. Lower is more alike.
-func (s *Shapes) Apart(other *Shapes) int {
+func (s *PerceptualHashes) Apart(other *PerceptualHashes) int {
 	apart, _, _ := s.nearest(other)
 	return apart
 }
 
 // nearest tells, too, the window at which they are least apart, and whether it is the whole of the first that is like it.
-func (s *Shapes) nearest(other *Shapes) (apart int, first bool, window int) {
+func (s *PerceptualHashes) nearest(other *PerceptualHashes) (apart int, first bool, window int) {
 	here, there := s[0], other[0]
 	least := 64 << 8
 	for w := range Windows {
@@ -47,11 +47,11 @@ const (
 	lowest  = 8  // and known by so many of the lowest frequencies each way
 )
 
-// shapesOf are the shapes of a picture, given how sharply its brightness changes at so many places each
+// hashesOf are the shapes of a picture, given how sharply its brightness changes at so many places each
 // way, from 0 to 255. Each is the hash by discrete cosine transform that is known as pHash: a bit for
 // each of the lowest frequencies, set where it is above their median. Of changes, not of brightness,
 // since they stay where a picture is recoloured.
-func shapesOf(changes []uint8, n int) (out Shapes) {
+func hashesOf(changes []uint8, n int) (out PerceptualHashes) {
 	sums := summed(changes, n, n)
 	cells := make([]float64, squares*squares)
 	for w, part := range windows {
@@ -134,11 +134,11 @@ func hash(cells []float64) (bitsSet uint64) {
 	return bitsSet
 }
 
-// Tint is the median colour of the middle of a picture.
-type Tint struct{ Red, Green, Blue uint8 }
+// MedianColour is the median colour of the middle of a picture.
+type MedianColour struct{ Red, Green, Blue uint8 }
 
 // Off is how far two colours are from each other, from 0 to 441.
-func (t Tint) Off(other Tint) float64 {
+func (t MedianColour) Off(other MedianColour) float64 {
 	d := func(a, b uint8) float64 { return (float64(a) - float64(b)) * (float64(a) - float64(b)) }
 	return math.Sqrt(d(t.Red, other.Red) + d(t.Green, other.Green) + d(t.Blue, other.Blue))
 }

@@ -60,7 +60,7 @@ func TestShapesAgreeWithAPackage(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		ours := PictureOf(gray, size, size).Shapes[0]
+		ours := PictureOf(gray, size, size).Hashes[0]
 		off += bits.OnesCount64(ours ^ theirs.GetHash())
 		if seed > 0 { // what it says of two pictures
 			d := bits.OnesCount64(ours^before) - bits.OnesCount64(theirs.GetHash()^reference)
@@ -97,7 +97,7 @@ func TestAPictureIsKnownAgain(t *testing.T) {
 			if all[what] == nil {
 				all[what] = &worst{fit: 1}
 			}
-			all[what].bits = max(all[what].bits, whole.Shapes.Apart(&p.Shapes))
+			all[what].bits = max(all[what].bits, whole.Hashes.Apart(&p.Hashes))
 			fit := Fit(&whole, &p)
 			if all[what].fit = min(all[what].fit, fit); math.Abs(fit-Fit(&p, &whole)) > 0.1 {
 				t.Errorf("%s: %.2f one way, %.2f the other", what, fit, Fit(&p, &whole))
@@ -112,7 +112,7 @@ func TestAPictureIsKnownAgain(t *testing.T) {
 			try(what, cropped, n)
 		}
 		stranger := PictureOf(scene(seed+5000, size), size, size)
-		if whole.Shapes.Apart(&stranger.Shapes) <= Far {
+		if whole.Hashes.Apart(&stranger.Hashes) <= Far {
 			others++
 		}
 		if Fit(&whole, &stranger) >= SameFit {
@@ -132,7 +132,7 @@ func TestAPictureIsKnownAgain(t *testing.T) {
 
 func TestWhatIsNoPictureIsNotKnown(t *testing.T) {
 	for _, p := range []Picture{PictureOf(nil, 0, 0), PictureOf([]uint8{1}, 2, 2), PictureOf(make([]uint8, 400), 20, 20)} {
-		if p.Shapes.Known() || p.Outline != nil || Fit(&p, &p) != 0 {
+		if p.Hashes.Known() || p.EdgeMap != nil || Fit(&p, &p) != 0 {
 			t.Errorf("%v", p)
 		}
 	}

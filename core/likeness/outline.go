@@ -9,14 +9,14 @@ import (
 // Edge is how many places an outline has each way.
 const Edge = 36
 
-// Outline is how sharply brightness changes at places of a picture, in rows, from 0 to 255: it stays
+// EdgeMap is how sharply brightness changes at places of a picture, in rows, from 0 to 255: it stays
 // where the picture is recoloured.
-type Outline [Edge * Edge]uint8
+type EdgeMap [Edge * Edge]uint8
 
 // Picture is what a picture is known by. An outline that is nil is not known.
 type Picture struct {
-	Shapes  Shapes
-	Outline *Outline
+	Hashes  PerceptualHashes
+	EdgeMap *EdgeMap
 	// How it was turned to be looked for; "" is as it is.
 	How string
 }
@@ -39,7 +39,7 @@ func PictureOf(gray []uint8, width, height int) Picture {
 	if !slices.ContainsFunc(changes, func(c uint8) bool { return c > 0 }) {
 		return Picture{}
 	}
-	return Picture{Shapes: shapesOf(changes, fine), Outline: (*Outline)(changesOf(sums, width, height, Edge))}
+	return Picture{Hashes: hashesOf(changes, fine), EdgeMap: (*EdgeMap)(changesOf(sums, width, height, Edge))}
 }
 
 // changesOf is how sharply brightness changes at so many places each way.
@@ -66,15 +66,15 @@ const SameFit = 0.88
 // other as well as can be: the correlation of what they share. It begins at a glance and goes on in
 // small steps while it rises. 0 where an outline is not known.
 func Fit(a, b *Picture) float64 {
-	if a.Outline == nil || b.Outline == nil {
+	if a.EdgeMap == nil || b.EdgeMap == nil {
 		return 0
 	}
-	x, y := a.Glance(), b.Glance()
+	x, y := a.Descriptor(), b.Descriptor()
 	best, over := x.closely(&y)
 	if best.fit < Hopeless {
 		return best.fit
 	}
-	upper, lower := a.Outline[:], b.Outline[:]
+	upper, lower := a.EdgeMap[:], b.EdgeMap[:]
 	if !over {
 		upper, lower = lower, upper
 	}
@@ -212,9 +212,9 @@ func (p *pair) row(at int, across []step) []int32 {
 // glance is how many places a glance has each way.
 const glance = Edge / 3
 
-// Glance is what is kept at hand of a picture, to tell at once which are worth a look.
-type Glance struct {
-	Shapes Shapes
+// CoarseDescriptor is what is kept at hand of a picture, to tell at once which are worth a look.
+type CoarseDescriptor struct {
+	Hashes PerceptualHashes
 	Rough  Rough
 }
 
@@ -229,17 +229,17 @@ func (r *Rough) over(under *Rough) pair {
 	return pair{over: r.cells[:], under: under.cells[:], edge: glance, sum: int64(r.sum), squares: int64(r.squares)}
 }
 
-// Glance is a picture's. One that is not known is like nothing.
-func (p *Picture) Glance() (g Glance) {
-	if p.Outline == nil {
+// Descriptor is a picture's. One that is not known is like nothing.
+func (p *Picture) Descriptor() (g CoarseDescriptor) {
+	if p.EdgeMap == nil {
 		return g
 	}
-	g.Shapes = p.Shapes
+	g.Hashes = p.Hashes
 	for y := range glance {
 		for x := range glance {
 			sum := 0
 			for at := range 3 {
-				row := p.Outline[(3*y+at)*Edge+3*x:]
+				row := p.EdgeMap[(3*y+at)*Edge+3*x:]
 				sum += int(row[0]) + int(row[1]) + int(row[2])
 			}
 			g.Rough.cells[y*glance+x] = uint8(sum / 9)
@@ -252,8 +252,8 @@ func (p *Picture) Glance() (g Glance) {
 
 // Like is how like two pictures are at a first glance, from 0 to 1: where either is laid over the
 // window of the other whose shapes are nearest. 0 where their shapes are not within Far.
-func (g *Glance) Like(shapes *Shapes, rough *Rough) float64 {
-	apart, first, window := g.Shapes.nearest(shapes)
+func (g *CoarseDescriptor) Like(shapes *PerceptualHashes, rough *Rough) float64 {
+	apart, first, window := g.Hashes.nearest(shapes)
 	if apart > Far {
 		return 0
 	}
@@ -266,23 +266,23 @@ func (g *Glance) Like(shapes *Shapes, rough *Rough) float64 {
 
 // Windows is how like two pictures are at a second glance, from -1 to 1: where either is laid over
 // those windows of the other whose shapes are about the nearest.
-func (g *Glance) Windows(other *Glance) float64 {
+func (g *CoarseDescriptor) Windows(other *CoarseDescriptor) float64 {
 	best, _, _ := g.windows(other)
 	return best
 }
 
-func (g *Glance) windows(other *Glance) (best float64, window int, first bool) {
+func (g *CoarseDescriptor) windows(other *CoarseDescriptor) (best float64, window int, first bool) {
 	here, there := g.Rough.over(&other.Rough), other.Rough.over(&g.Rough)
 	best = math.Inf(-1)
-	apart := g.Shapes.Apart(&other.Shapes) + slack
+	apart := g.Hashes.Apart(&other.Hashes) + slack
 	for w := range windows {
 		across, down := steps[w][0][:], steps[w][1][:]
-		if bits.OnesCount64(g.Shapes[0]^other.Shapes[w]) <= apart {
+		if bits.OnesCount64(g.Hashes[0]^other.Hashes[w]) <= apart {
 			if fit := here.along(across, down); fit > best {
 				best, window, first = fit, w, true
 			}
 		}
-		if bits.OnesCount64(g.Shapes[w]^other.Shapes[0]) <= apart {
+		if bits.OnesCount64(g.Hashes[w]^other.Hashes[0]) <= apart {
 			if fit := there.along(across, down); fit > best {
 				best, window, first = fit, w, false
 			}
@@ -292,13 +292,13 @@ func (g *Glance) windows(other *Glance) (best float64, window int, first bool) {
 }
 
 // Closely is how like two pictures are at a glance, from -1 to 1, laid over each other as well as can be.
-func (g *Glance) Closely(other *Glance) float64 {
+func (g *CoarseDescriptor) Closely(other *CoarseDescriptor) float64 {
 	best, _ := g.closely(other)
 	return best.fit
 }
 
 // closely tells, too, whether it is the first that lies over a part of the other.
-func (g *Glance) closely(other *Glance) (found, bool) {
+func (g *CoarseDescriptor) closely(other *CoarseDescriptor) (found, bool) {
 	best, window, first := g.windows(other)
 	if best < dismissed {
 		return found{fit: best}, first

@@ -5,12 +5,12 @@ import "math"
 // Turned are other ways in which a picture is shown elsewhere: mirrored, turned by five degrees, and its parts of two thirds.
 // They are for looking for one picture among many; what is known of those does not change.
 func (p *Picture) Turned() (all []Picture) {
-	if p.Outline == nil {
+	if p.EdgeMap == nil {
 		return nil
 	}
 	add := func(how string, from func(x, y float64) (float64, float64)) {
-		outline := p.Outline.moved(from)
-		all = append(all, Picture{Shapes: shapesOf(outline[:], Edge), Outline: outline, How: how})
+		outline := p.EdgeMap.moved(from)
+		all = append(all, Picture{Hashes: hashesOf(outline[:], Edge), EdgeMap: outline, How: how})
 	}
 	const last = Edge - 1
 	add("mirrored", func(x, y float64) (float64, float64) { return last - x, y })
@@ -31,14 +31,14 @@ func (p *Picture) Turned() (all []Picture) {
 }
 
 // moved is an outline whose places are those of another; what lies outside is empty.
-func (o *Outline) moved(from func(x, y float64) (float64, float64)) *Outline {
+func (o *EdgeMap) moved(from func(x, y float64) (float64, float64)) *EdgeMap {
 	at := func(x, y int) float64 {
 		if x < 0 || y < 0 || x >= Edge || y >= Edge {
 			return 0
 		}
 		return float64(o[y*Edge+x])
 	}
-	out := new(Outline)
+	out := new(EdgeMap)
 	for y := range Edge {
 		for x := range Edge {
 			fx, fy := from(float64(x), float64(y))

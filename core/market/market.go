@@ -11,7 +11,7 @@ import (
 type Spread struct {
 	// Low and High are the quartiles, Middle the median.
 	Low    money.Amount `json:"low"`
-	Middle money.Amount `json:"middle"`
+	Median money.Amount `json:"median"`
 	High   money.Amount `json:"high"`
 	// Seen is how many prices it sums up.
 	Seen int `json:"seen"`
@@ -42,7 +42,7 @@ func Of(prices []int64, c money.Currency) (Spread, bool) {
 
 // In converts a spread.
 func (s Spread) In(convert func(money.Amount) (money.Amount, error)) (Spread, error) {
-	for _, a := range []*money.Amount{&s.Low, &s.Middle, &s.High} {
+	for _, a := range []*money.Amount{&s.Low, &s.Median, &s.High} {
 		converted, err := convert(*a)
 		if err != nil {
 			return Spread{}, err

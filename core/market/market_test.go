@@ -21,7 +21,7 @@ func TestQuartiles(t *testing.T) {
 		{[]int64{100, 200, 300, 400, 500}, 200, 300, 400},
 	} {
 		s, ok := Of(c.prices, usd)
-		if !ok || s.Low.Minor() != c.low || s.Middle.Minor() != c.middle || s.High.Minor() != c.high || s.Seen != len(c.prices) {
+		if !ok || s.Low.Minor() != c.low || s.Median.Minor() != c.middle || s.High.Minor() != c.high || s.Seen != len(c.prices) {
 			t.Errorf("%v: %+v", c.prices, s)
 		}
 	}
@@ -30,7 +30,7 @@ func TestQuartiles(t *testing.T) {
 	}
 	s, _ := Of([]int64{1000, 2000}, usd)
 	eur := money.MustCurrency("EUR")
-	if in, err := s.In(func(a money.Amount) (money.Amount, error) { return money.New(a.Minor()/2, eur), nil }); err != nil || in.Middle != money.New(750, eur) {
+	if in, err := s.In(func(a money.Amount) (money.Amount, error) { return money.New(a.Minor()/2, eur), nil }); err != nil || in.Median != money.New(750, eur) {
 		t.Errorf("%+v %v", in, err)
 	}
 }

@@ -62,9 +62,9 @@ func (t *Trace) ReadCompact(data []byte) error {
 	})
 }
 
-// LandFrom fills an item's cost and known prices from the stored steps that landed it, in
+// SetLandedFrom fills an item's cost and known prices from the stored steps that landed it, in
 // a currency, without the words; ErrNotATrace for anything else.
-func (item *Item) LandFrom(data []byte, c money.Currency) error {
+func (item *Item) SetLandedFrom(data []byte, c money.Currency) error {
 	item.forget()
 	if len(data) < 3 || string(data[:3]) != c.String() {
 		return ErrNotATrace

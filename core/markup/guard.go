@@ -43,7 +43,7 @@ func (g *guard) clear(price int64) bool {
 
 // clearly ends and caps a price where no floor comes near it, which is the common case.
 // It reports whether it could; otherwise the price is as it was.
-func (g *guard) clearly(price int64, marks *Marks) (int64, bool) {
+func (g *guard) clearly(price int64, marks *Flags) (int64, bool) {
 	ended := g.r.ending.apply(price, 0)
 	if !g.clear(min(price, ended)) {
 		return price, false
@@ -64,7 +64,7 @@ func (g *guard) clearly(price int64, marks *Marks) (int64, bool) {
 }
 
 // hold raises a price to the floor, gives it its ending, and takes it down to the ceiling.
-func (g *guard) hold(price int64, marks *Marks, trace *Trace) (int64, error) {
+func (g *guard) hold(price int64, marks *Flags, trace *Trace) (int64, error) {
 	floor, err := g.floor()
 	if err != nil {
 		return 0, err

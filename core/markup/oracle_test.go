@@ -207,7 +207,7 @@ func TestPriceProperties(t *testing.T) {
 		var trace *Trace
 		if n%3 == 0 {
 			trace = &Trace{}
-			trace.Land(item)
+			trace.AddLanded(item)
 		}
 		f, err := rs.Price(item, terms, trace)
 		if err != nil {
@@ -250,7 +250,7 @@ func TestPriceProperties(t *testing.T) {
 }
 
 // checkMonotone holds that a dearer item of the same band is not cheaper.
-func checkMonotone(t *testing.T, r *rand.Rand, rs *Rules, item *Item, terms Terms, f Figures) {
+func checkMonotone(t *testing.T, r *rand.Rand, rs *Rules, item *Item, terms Terms, f PriceResult) {
 	t.Helper()
 	dearer := *item
 	dearer.Cost.Item = money.New(item.Cost.Item.Minor()+1+r.Int64N(500), item.Cost.Item.Currency())
@@ -272,7 +272,7 @@ func checkMonotone(t *testing.T, r *rand.Rand, rs *Rules, item *Item, terms Term
 
 // checkTrace holds that a trace adds up from cost to price and down to profit, that it
 // survives being stored, and that every step has words.
-func checkTrace(t *testing.T, trace *Trace, f Figures, c money.Currency) {
+func checkTrace(t *testing.T, trace *Trace, f PriceResult, c money.Currency) {
 	t.Helper()
 	sum, price := int64(0), int64(0)
 	said := map[StepKind]int64{}
@@ -295,7 +295,7 @@ func checkTrace(t *testing.T, trace *Trace, f Figures, c money.Currency) {
 	if !taxed {
 		net = price
 	}
-	if sum != said[StepLands] || price != f.Price.Minor() || net != f.Net.Minor() || net-sum-said[StepFees] != said[StepProfit] || said[StepProfit] != f.Profit.Minor() {
+	if sum != said[StepLanded] || price != f.Price.Minor() || net != f.Net.Minor() || net-sum-said[StepFees] != said[StepProfit] || said[StepProfit] != f.Profit.Minor() {
 		t.Fatalf("the trace %+v does not add up to %+v", trace.Lines(), f)
 	}
 	var back Trace
@@ -308,7 +308,7 @@ func checkTrace(t *testing.T, trace *Trace, f Figures, c money.Currency) {
 }
 
 // checkStep recomputes by exact rationals, from what a step says, the amounts that others do not add up to.
-func checkStep(t *testing.T, s Step, f Figures) {
+func checkStep(t *testing.T, s Step, f PriceResult) {
 	t.Helper()
 	half := func(r *big.Rat) int64 { // rounded half away from zero; all here are 0 or more
 		n := new(big.Rat).Add(r, big.NewRat(1, 2))

@@ -17,8 +17,8 @@ type Item struct {
 	MinAdvertised, List, Market money.Amount
 }
 
-// Figures are a price and what it leaves. All amounts are in the store's currency.
-type Figures struct {
+// PriceResult are a price and what it leaves. All amounts are in the store's currency.
+type PriceResult struct {
 	Landed money.Amount `json:"landed"`
 	Price  money.Amount `json:"price"`
 	// Was is the earlier price to show; no amount is none.
@@ -31,7 +31,7 @@ type Figures struct {
 	Profit money.Amount `json:"profit"`
 	// Rule is the id of the rule that priced it; 0 for a typed price.
 	Rule int `json:"rule"`
-	Marks
+	Flags
 }
 
 // Shares are the figures that are ratios.
@@ -45,7 +45,7 @@ type Shares struct {
 }
 
 // Shares works the ratios out, each rounded to the millionth.
-func (f *Figures) Shares() Shares {
+func (f *PriceResult) Shares() Shares {
 	s := Shares{Margin: f.NetMargin()}
 	if kept, err := f.Net.Sub(f.Landed); err == nil {
 		s.Markup = money.RatioOf(kept, f.Landed)
@@ -57,10 +57,10 @@ func (f *Figures) Shares() Shares {
 }
 
 // NetMargin is P / N.
-func (f *Figures) NetMargin() money.Ratio { return money.RatioOf(f.Profit, f.Net) }
+func (f *PriceResult) NetMargin() money.Ratio { return money.RatioOf(f.Profit, f.Net) }
 
-// Marks are what a person should know about a price besides its figures.
-type Marks struct {
+// Flags are what a person should know about a price besides its figures.
+type Flags struct {
 	// RaisedToFloor tells that the floor decided, not the formula.
 	RaisedToFloor bool `json:"raised_to_floor"`
 	// Capped tells that the ceiling decided; OverCeiling that the price is above it.
@@ -171,10 +171,10 @@ func (rs *Rules) find(item *Item) (*compiled, money.Amount, error) {
 // The trace, where one is given, is added every step from "lands at" on.
 // It returns money.ErrMixed for amounts in another currency, ErrBelowNothing, ErrNoPrice
 // where fees and tax leave nothing, and money.ErrTooLarge.
-func (rs *Rules) Price(item *Item, terms Terms, trace *Trace) (Figures, error) {
+func (rs *Rules) Price(item *Item, terms Terms, trace *Trace) (PriceResult, error) {
 	r, total, err := rs.find(item)
 	if err != nil {
-		return Figures{}, err
+		return PriceResult{}, err
 	}
 	rule := r.rule
 	cost := total.Minor()
@@ -184,31 +184,31 @@ func (rs *Rules) Price(item *Item, terms Terms, trace *Trace) (Figures, error) {
 	b := r.band(cost)
 	price, err := rule.Formula.raw(b, item, total.Minor(), cost, &terms)
 	if err != nil {
-		return Figures{}, err
+		return PriceResult{}, err
 	}
 	trace.lands(total)
 	trace.formula(rule, b, terms.Tax, money.New(price, rs.currency))
 
 	g := guard{r: r, item: item, total: total, terms: &terms}
-	var marks Marks
+	var marks Flags
 	done := false
 	if trace == nil {
 		price, done = g.clearly(price, &marks)
 	}
 	if !done {
 		if price, err = g.hold(price, &marks, trace); err != nil {
-			return Figures{}, err
+			return PriceResult{}, err
 		}
 	}
 	f, err := Judge(total, money.New(price, rs.currency), terms)
 	if err != nil {
-		return Figures{}, err
+		return PriceResult{}, err
 	}
 	var raised money.Amount
 	if f.Was, raised, err = r.wasPrice(f.Price, item); err != nil {
-		return Figures{}, err
+		return PriceResult{}, err
 	}
-	f.Rule, f.Marks = rule.ID, marks
+	f.Rule, f.Flags = rule.ID, marks
 	trace.was(r, f.Was, raised)
 	trace.figures(f, &terms)
 	return f, nil
@@ -216,14 +216,14 @@ func (rs *Rules) Price(item *Item, terms Terms, trace *Trace) (Figures, error) {
 
 // Judge works out the figures of a typed price, and whether it is below the floor or above
 // the ceiling of the rule that would price the item. Its errors are those of Price.
-func (rs *Rules) Judge(item *Item, price money.Amount, terms Terms, trace *Trace) (Figures, error) {
+func (rs *Rules) Judge(item *Item, price money.Amount, terms Terms, trace *Trace) (PriceResult, error) {
 	r, total, err := rs.find(item)
 	if err != nil {
-		return Figures{}, err
+		return PriceResult{}, err
 	}
 	f, err := Judge(total, price, terms)
 	if err != nil {
-		return Figures{}, err
+		return PriceResult{}, err
 	}
 	g := guard{r: r, item: item, total: total, terms: &terms}
 	trace.lands(total)
@@ -231,7 +231,7 @@ func (rs *Rules) Judge(item *Item, price money.Amount, terms Terms, trace *Trace
 	if !g.clear(price.Minor()) {
 		floor, err := g.floor()
 		if err != nil {
-			return Figures{}, err
+			return PriceResult{}, err
 		}
 		f.BelowFloor = price.Minor() < floor
 		if f.BelowFloor {
@@ -244,7 +244,7 @@ func (rs *Rules) Judge(item *Item, price money.Amount, terms Terms, trace *Trace
 	}
 	var raised money.Amount
 	if f.Was, raised, err = r.wasPrice(price, item); err != nil {
-		return Figures{}, err
+		return PriceResult{}, err
 	}
 	trace.was(r, f.Was, raised)
 	trace.figures(f, &terms)
@@ -278,26 +278,26 @@ func (r *compiled) wasPrice(price money.Amount, item *Item) (was, raised money.A
 }
 
 // Judge works out the figures of a given price.
-func Judge(total, price money.Amount, terms Terms) (Figures, error) {
-	f := Figures{Landed: total, Price: price}
+func Judge(total, price money.Amount, terms Terms) (PriceResult, error) {
+	f := PriceResult{Landed: total, Price: price}
 	f.Net = price
 	if terms.Tax != 0 {
 		net, err := money.MulDiv(price.Minor(), int64(money.One), int64(money.One+terms.Tax))
 		if err != nil {
-			return Figures{}, err
+			return PriceResult{}, err
 		}
 		f.Net = money.New(net, price.Currency())
 	}
 	var err error
 	if f.Fees, err = fees(price, &terms); err != nil {
-		return Figures{}, err
+		return PriceResult{}, err
 	}
 	kept, err := f.Net.Sub(total)
 	if err != nil {
-		return Figures{}, err
+		return PriceResult{}, err
 	}
 	if f.Profit, err = kept.Sub(f.Fees); err != nil {
-		return Figures{}, err
+		return PriceResult{}, err
 	}
 	return f, nil
 }

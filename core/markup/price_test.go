@@ -95,7 +95,7 @@ func TestFiguresWithFeesAndTax(t *testing.T) {
 }
 
 // priced is an item with everything known: lands at 10.60, minimum advertised, list and market prices.
-func priced(t *testing.T, r Rule, advertised, list, market string) (Figures, *Trace) {
+func priced(t *testing.T, r Rule, advertised, list, market string) (PriceResult, *Trace) {
 	t.Helper()
 	item, trace := lands(1060, usd), &Trace{}
 	for into, text := range map[*money.Amount]string{&item.MinAdvertised: advertised, &item.List: list, &item.Market: market} {
@@ -126,8 +126,8 @@ func TestFormulas(t *testing.T) {
 		{PercentPlus, 600_000, amount, "21.96", "Landed plus 60 % and 5.00 USD"},
 		{Margin, 400_000, money.Amount{}, "19.09", "For a margin of 40 % after fees"}, // 10.90 / 0.571
 		{Profit, 0, amount, "16.37", "For a profit of 5.00 USD after fees"},           // 15.90 / 0.971
-		{Market, -50_000, money.Amount{}, "23.75", "5 % below the market's middle"},
-		{Market, 0, money.Amount{}, "25.00", "At the market's middle"},
+		{Market, -50_000, money.Amount{}, "23.75", "5 % below the market median"},
+		{Market, 0, money.Amount{}, "25.00", "At the market median"},
 	} {
 		r := multiple("1")
 		r.Formula = Flat(c.kind, c.ratio, c.amount, usd)
@@ -163,21 +163,21 @@ func TestFloorsAndCeilings(t *testing.T) {
 		change                   func(*Rule)
 		advertised, list, market string
 		price                    string
-		marks                    Marks
+		marks                    Flags
 		words                    string
 	}{
-		{"the minimum advertised price is the floor", func(*Rule) {}, "27.00", "", "", "27.99", Marks{RaisedToFloor: true}, "Raised to the floor: the supplier's minimum advertised price"},
-		{"the least margin is", func(r *Rule) { r.Floor.LeastMargin = 550_000 }, "20.00", "", "", "25.99", Marks{RaisedToFloor: true}, "Raised to the floor: keeping 55 %"},
-		{"the least profit is", func(r *Rule) { r.Floor.LeastProfit = money.New(1300, usd) }, "", "", "", "24.99", Marks{RaisedToFloor: true}, "Raised to the floor: keeping 13.00 USD"},
-		{"above the list price, which warns", func(r *Rule) { r.Ceiling.List = true }, "", "22.00", "", "22.99", Marks{OverCeiling: true}, "Above the list price, 22.00 USD"},
-		{"capped by the market, with the ending", func(r *Rule) { r.Ceiling = Ceiling{Market: 1_100_000, Caps: true} }, "", "", "18.00", "18.99", Marks{Capped: true}, "Capped by 1.1 × the market's middle, 19.80 USD"},
-		{"the lower of two ceilings", func(r *Rule) { r.Ceiling = Ceiling{List: true, Market: 1_100_000, Caps: true} }, "", "17.50", "18.00", "16.99", Marks{Capped: true}, "Capped by the list price, 17.50 USD"},
+		{"the minimum advertised price is the floor", func(*Rule) {}, "27.00", "", "", "27.99", Flags{RaisedToFloor: true}, "Raised to the floor: the supplier's minimum advertised price"},
+		{"the least margin is", func(r *Rule) { r.Floor.LeastMargin = 550_000 }, "20.00", "", "", "25.99", Flags{RaisedToFloor: true}, "Raised to the floor: keeping 55 %"},
+		{"the least profit is", func(r *Rule) { r.Floor.LeastProfit = money.New(1300, usd) }, "", "", "", "24.99", Flags{RaisedToFloor: true}, "Raised to the floor: keeping 13.00 USD"},
+		{"above the list price, which warns", func(r *Rule) { r.Ceiling.List = true }, "", "22.00", "", "22.99", Flags{OverCeiling: true}, "Above the list price, 22.00 USD"},
+		{"capped by the market, with the ending", func(r *Rule) { r.Ceiling = Ceiling{Market: 1_100_000, Caps: true} }, "", "", "18.00", "18.99", Flags{Capped: true}, "Capped by 1.1 × the market median, 19.80 USD"},
+		{"the lower of two ceilings", func(r *Rule) { r.Ceiling = Ceiling{List: true, Market: 1_100_000, Caps: true} }, "", "17.50", "18.00", "16.99", Flags{Capped: true}, "Capped by the list price, 17.50 USD"},
 		{"no ending between floor and cap", func(r *Rule) {
 			r.Ceiling = Ceiling{List: true, Caps: true}
 			r.Floor.LeastProfit = money.New(600, usd)
-		}, "", "17.80", "", "17.80", Marks{Capped: true}, "Capped by the list price, 17.80 USD"},
-		{"a cap below the floor does not cap", func(r *Rule) { r.Ceiling = Ceiling{List: true, Caps: true} }, "19.00", "18.00", "", "22.99", Marks{OverCeiling: true}, "Above the list price, 18.00 USD"},
-		{"nothing is known, so nothing caps", func(r *Rule) { r.Ceiling = Ceiling{List: true, Market: money.One, Caps: true} }, "", "", "", "22.99", Marks{}, "Nearest ending in .99"},
+		}, "", "17.80", "", "17.80", Flags{Capped: true}, "Capped by the list price, 17.80 USD"},
+		{"a cap below the floor does not cap", func(r *Rule) { r.Ceiling = Ceiling{List: true, Caps: true} }, "19.00", "18.00", "", "22.99", Flags{OverCeiling: true}, "Above the list price, 18.00 USD"},
+		{"nothing is known, so nothing caps", func(r *Rule) { r.Ceiling = Ceiling{List: true, Market: money.One, Caps: true} }, "", "", "", "22.99", Flags{}, "Nearest ending in .99"},
 	} {
 		r := multiple("2.2")
 		r.Ending.Allowed = []string{".99"}
@@ -187,8 +187,8 @@ func TestFloorsAndCeilings(t *testing.T) {
 		for _, s := range trace.Steps {
 			said = said || s.Words() == c.words
 		}
-		if f.Price.Decimal() != c.price || f.Marks != c.marks || !said {
-			t.Errorf("%s: %s %+v %+v", c.name, f.Price, f.Marks, trace.Lines())
+		if f.Price.Decimal() != c.price || f.Flags != c.marks || !said {
+			t.Errorf("%s: %s %+v %+v", c.name, f.Price, f.Flags, trace.Lines())
 		}
 	}
 }
@@ -212,11 +212,11 @@ func TestTypedPricesAreJudgedByTheRuleTheyWereTypedOver(t *testing.T) {
 	rs, terms := rules(t, r), Terms{PaymentFixed: money.New(30, usd)}
 	item := lands(1000, usd)
 	item.Market = money.New(2500, usd)
-	for minor, want := range map[int64]Marks{1329: {BelowFloor: true}, 1330: {}, 2500: {}, 2501: {OverCeiling: true}} {
+	for minor, want := range map[int64]Flags{1329: {BelowFloor: true}, 1330: {}, 2500: {}, 2501: {OverCeiling: true}} {
 		trace := &Trace{}
 		f, err := rs.Judge(item, money.New(minor, usd), terms, trace)
-		if err != nil || f.Marks != want || f.Rule != 0 || trace.Steps[1].Words() != "Typed; rules leave it alone" {
-			t.Errorf("%d: %+v %v", minor, f.Marks, err)
+		if err != nil || f.Flags != want || f.Rule != 0 || trace.Steps[1].Words() != "Set by hand; rules leave it alone" {
+			t.Errorf("%d: %+v %v", minor, f.Flags, err)
 		}
 	}
 }
@@ -315,8 +315,8 @@ func TestEveryStepHasItsWords(t *testing.T) {
 		{Step{Kind: StepItem, Text: "46.20 CNY at 0.138513, 25 Nov"}, "Item cost: 46.20 CNY at 0.138513, 25 Nov"}, {Step{Kind: StepHandling}, "Handling"},
 		{Step{Kind: StepCharges, Text: "none"}, "Import charges: none"}, {Step{Kind: StepAdvertised}, "Supplier's minimum advertised price"}, {Step{Kind: StepList}, "Supplier's list price"},
 		{Step{Kind: StepPercent, Ratio: 600_000, Text: "item", Tax: 190_000}, "Item cost plus 60 %, with 19 % tax"}, {Step{Kind: StepFixed, Other: five}, "Landed plus 5.00 USD"},
-		{Step{Kind: StepAgainstMarket, Ratio: 50_000}, "5 % above the market's middle"}, {Step{Kind: StepFloorAdvertised, Text: "raised"}, "Raised to the floor: the supplier's minimum advertised price"},
-		{Step{Kind: StepCapped, Text: "list", Other: five}, "Capped by the list price, 5.00 USD"}, {Step{Kind: StepOverCeiling, Text: "market", Ratio: 1_100_000, Other: five}, "Above 1.1 × the market's middle, 5.00 USD"},
+		{Step{Kind: StepAgainstMarket, Ratio: 50_000}, "5 % above the market median"}, {Step{Kind: StepFloorAdvertised, Text: "raised"}, "Raised to the floor: the supplier's minimum advertised price"},
+		{Step{Kind: StepCapped, Text: "list", Other: five}, "Capped by the list price, 5.00 USD"}, {Step{Kind: StepOverCeiling, Text: "market", Ratio: 1_100_000, Other: five}, "Above 1.1 × the market median, 5.00 USD"},
 		{Step{Kind: StepWas, Amount: five, Text: "list"}, "Was: the supplier's list price"}, {Step{Kind: StepWas}, "No was price: the list price is not above the price"},
 		{Step{Kind: StepNet, Tax: 190_000}, "Without 19 % tax"}, {Step{Kind: 99}, "Step 99"},
 	} {

@@ -176,9 +176,9 @@ func (f Floor) check(c money.Currency) *FieldError {
 func (g Ceiling) check(money.Currency) *FieldError {
 	switch {
 	case g.Market < 0 || g.Market > 100*money.One:
-		return wrong("ceiling", "The ceiling must be more than 0 and at most 100 times the market's middle.")
+		return wrong("ceiling", "The ceiling must be more than 0 and at most 100 times the market median.")
 	case g.Caps && !g.List && g.Market == 0:
-		return wrong("ceiling", "A cap needs a ceiling: the list price, or a factor on the market's middle.")
+		return wrong("ceiling", "A cap needs a ceiling: the list price, or a factor on the market median.")
 	}
 	return nil
 }

@@ -22,7 +22,7 @@ const (
 	StepAdvertised
 	StepList
 	StepMarket
-	StepLands
+	StepLanded
 	StepPercent
 	StepMultiple
 	StepFixed
@@ -102,8 +102,8 @@ func (item *Item) know(s Step) {
 	}
 }
 
-// Land adds the steps of a cost and of known prices that were in the store's currency from the start.
-func (t *Trace) Land(item *Item) {
+// AddLanded adds the steps of a cost and of known prices that were in the store's currency from the start.
+func (t *Trace) AddLanded(item *Item) {
 	if t == nil {
 		return
 	}
@@ -118,7 +118,7 @@ func (t *Trace) Land(item *Item) {
 	}
 }
 
-func (t *Trace) lands(total money.Amount) { t.Add(Step{Kind: StepLands, Amount: total}) }
+func (t *Trace) lands(total money.Amount) { t.Add(Step{Kind: StepLanded, Amount: total}) }
 
 var formulaSteps = map[FormulaKind]StepKind{Percent: StepPercent, Multiple: StepMultiple, Fixed: StepFixed, PercentPlus: StepPercentPlus, Margin: StepMargin, Profit: StepTargetProfit, Market: StepAgainstMarket}
 
@@ -192,7 +192,7 @@ func (t *Trace) was(r *compiled, was, raised money.Amount) {
 
 // figures adds what the price leaves. Of the fees' step, Ratio is the payment fee's percent, Other its fixed part, and Tax the allowance
 // for returns.
-func (t *Trace) figures(f Figures, terms *Terms) {
+func (t *Trace) figures(f PriceResult, terms *Terms) {
 	if t == nil {
 		return
 	}
@@ -279,10 +279,10 @@ func (s Step) Words() string {
 			return "The market's prices were seen for the item's cheapest variants, not for this one: not used"
 		}
 		return with("Middle of the market's prices", s.Text)
-	case StepLands:
-		return "Lands at"
+	case StepLanded:
+		return "Landed cost"
 	case StepTyped:
-		return "Typed; rules leave it alone"
+		return "Set by hand; rules leave it alone"
 	case StepFloorProfit, StepFloorMargin, StepFloorAdvertised:
 		return s.floorWords()
 	case StepEnding:
@@ -344,11 +344,11 @@ func (s Step) formulaWords() string {
 	case StepAgainstMarket:
 		switch {
 		case s.Ratio > 0:
-			return s.Ratio.PercentText() + " % above the market's middle"
+			return s.Ratio.PercentText() + " % above the market median"
 		case s.Ratio < 0:
-			return (-s.Ratio).PercentText() + " % below the market's middle"
+			return (-s.Ratio).PercentText() + " % below the market median"
 		}
-		return "At the market's middle"
+		return "At the market median"
 	default:
 		return fmt.Sprintf("Step %d", s.Kind)
 	}
@@ -375,7 +375,7 @@ func (s Step) floorWords() string {
 func (s Step) ceilingWords() string {
 	ceiling := "the list price"
 	if s.Text == "market" {
-		ceiling = s.Ratio.String() + " × the market's middle"
+		ceiling = s.Ratio.String() + " × the market median"
 	}
 	if s.Kind == StepCapped {
 		return fmt.Sprintf("Capped by %s, %s", ceiling, s.Other)

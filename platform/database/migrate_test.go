@@ -38,6 +38,9 @@ var data = map[int64]string{
 	3: `insert into source (name, address, client_id, state, requests_per_second, kind) values ('List', '', '', 'connected', 1, 'price list');
 		insert into category (path) values ('Kitchen'); insert into category_mapping (source_id, name, path, said_by) values (1, 'Mugs', 'Kitchen', 'Olga');`,
 	4: `insert into sent_picture (source_id, name, hash) values (2, 'a.jpg', 'x');`,
+	9: `insert into intake (source_id, state, phase, whole, hold, gone)
+			values (1, 'held', 'weighing', true, '{"reason": "r", "kind": "shares", "from": "USD", "into": "EUR"}', '{A-7}');
+		insert into saved_sentence (name, asked, saved_by) values ('Lamps', 'q=lamp', 'Olga');`,
 }
 
 // A database of any earlier version, with data in it, becomes one of this version and loses nothing.
@@ -58,7 +61,7 @@ func TestEveryEarlierStateMigratesWithItsData(t *testing.T) {
 					t.Fatal(err)
 				}
 			}
-			for table, want := range map[string]int{"member": 1, "api_token": 1, "offer": 1, "offer_variant": 1, "draft": 2, "draft_variant": 1, "typed_price": 1, "publish_item": 3, "listing": 1, "money_rules": 1} {
+			for table, want := range map[string]int{"member": 1, "api_token": 1, "offer": 1, "offer_variant": 1, "draft": 2, "draft_variant": 1, "manual_price": 1, "publish_item": 3, "listing": 1, "money_rules": 1} {
 				var n int
 				if err := pool.QueryRow(t.Context(), `select count(*) from `+table).Scan(&n); err != nil || n != want {
 					t.Errorf("%d rows of %s, not %d: %v", n, table, want, err)
@@ -67,6 +70,19 @@ func TestEveryEarlierStateMigratesWithItsData(t *testing.T) {
 			var open int
 			if err := pool.QueryRow(t.Context(), `select count(*) from publish_item where state in ('waiting', 'sending')`).Scan(&open); err != nil || open != 1 {
 				t.Errorf("a draft is open in %d runs: %v", open, err)
+			}
+			var rates string
+			if err := pool.QueryRow(t.Context(), `select rules ->> 'rates' from money_rules`).Scan(&rates); err != nil || rates != `{"manual": [], "max_age_days": 4}` {
+				t.Errorf("the rates of money rules are %s: %v", rates, err)
+			}
+			if from < 9 {
+				return
+			}
+			var state, phase, currencies, sentence string
+			err := pool.QueryRow(t.Context(), `select state, phase, (approval ->> 'from_currency') || (approval ->> 'to_currency') || withdrawn_numbers[1],
+				(select sentence from saved_search) from import_run where approval is not null`).Scan(&state, &phase, &currencies, &sentence)
+			if got := state + " " + phase + " " + currencies + " " + sentence; err != nil || got != "needs_approval checking USDEURA-7 q=lamp" {
+				t.Errorf("an import that waits for approval became %q: %v", got, err)
 			}
 		})
 	}

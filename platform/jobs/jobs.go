@@ -100,10 +100,10 @@ func HandleLong[A river.JobArgs](r *Runner, work func(context.Context, *river.Jo
 
 // Queues are the queues by name, with how many jobs one instance works at once.
 var Queues = map[string]river.QueueConfig{
-	"intake":  {MaxWorkers: 6},
-	"publish": {MaxWorkers: 4},
-	"upkeep":  {MaxWorkers: 1},
-	"picture": {MaxWorkers: 2},
+	"import":      {MaxWorkers: 6},
+	"publish":     {MaxWorkers: 4},
+	"maintenance": {MaxWorkers: 1},
+	"picture":     {MaxWorkers: 2},
 }
 
 // Start opens the client. Without work, it only adds jobs for other instances.

@@ -230,8 +230,8 @@ type Request struct {
 	Body        []byte
 	// Repeatable allows sending it again after a failure: reads, and writes with an idempotency key.
 	Repeatable bool
-	// MostBytes limits the answer; 8 MiB where it is 0.
-	MostBytes int64
+	// MaxBytes limits the answer; 8 MiB where it is 0.
+	MaxBytes int64
 	// OnWait is told before each repeat how long the wait is and why; it may be nil.
 	OnWait func(wait time.Duration, status int)
 }
@@ -407,7 +407,7 @@ func (c *Client) once(ctx context.Context, r Request) (*Response, error) {
 		return nil, fmt.Errorf("%w: %w", ErrUnreachable, err)
 	}
 	defer func() { _ = answer.Body.Close() }()
-	most := r.MostBytes
+	most := r.MaxBytes
 	if most == 0 {
 		most = 8 << 20
 	}

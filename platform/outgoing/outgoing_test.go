@@ -123,7 +123,7 @@ func TestACutAnswerIsNoAnswer(t *testing.T) {
 func TestAnswersAreLimited(t *testing.T) {
 	url := server(t, func(w http.ResponseWriter, _ *http.Request) { _, _ = io.WriteString(w, strings.Repeat("x", 1001)) })
 	r := get(url)
-	r.MostBytes = 1000
+	r.MaxBytes = 1000
 	if _, err := client().Do(t.Context(), r); !errors.Is(err, ErrTooLarge) {
 		t.Errorf("%v", err)
 	}

@@ -23,9 +23,9 @@ import (
 // ErrNone is returned for a picture that is not there or is not one; what wraps it says why.
 var ErrNone = errors.New("there is no such picture")
 
-// MostBytes and mostPixels are what a picture may have.
+// MaxBytes and mostPixels are what a picture may have.
 const (
-	MostBytes  = 20 << 20
+	MaxBytes   = 20 << 20
 	mostPixels = 40_000_000
 )
 
@@ -38,7 +38,7 @@ func Check(r io.Reader) (width, height int, err error) {
 // check is Check, and how many bytes decoding takes.
 func check(r io.Reader) (width, height int, cost int64, err error) {
 	var head bytes.Buffer // what was read to know it
-	config, format, err := image.DecodeConfig(io.TeeReader(io.LimitReader(r, MostBytes), &head))
+	config, format, err := image.DecodeConfig(io.TeeReader(io.LimitReader(r, MaxBytes), &head))
 	switch {
 	case err != nil:
 		return 0, 0, 0, errors.New("what is there is not a picture")

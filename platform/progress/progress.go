@@ -32,9 +32,9 @@ type Event struct {
 // New makes a stream; Follow must run for readers to be woken at once.
 func New(pool *pgxpool.Pool) *Stream { return &Stream{pool: pool, wake: make(chan struct{})} }
 
-// Tell stores an event and wakes readers on every instance. Events are numbered in the
+// Publish stores an event and wakes readers on every instance. Events are numbered in the
 // order in which they become visible, because one transaction at a time may add them.
-func (s *Stream) Tell(ctx context.Context, topic string, data any) error {
+func (s *Stream) Publish(ctx context.Context, topic string, data any) error {
 	body, err := json.Marshal(data)
 	if err != nil {
 		return err

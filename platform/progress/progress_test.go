@@ -66,7 +66,7 @@ func TestAReaderGoesOnWhereItWasCutOff(t *testing.T) {
 	front := httptest.NewServer(http.HandlerFunc(reading.Serve))
 	t.Cleanup(front.Close)
 	tell := func(n int) {
-		if err := telling.Tell(t.Context(), "run", map[string]int{"n": n}); err != nil {
+		if err := telling.Publish(t.Context(), "run", map[string]int{"n": n}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -96,7 +96,7 @@ func TestEventsAreNumberedInTheOrderTheyAreSeen(t *testing.T) {
 	for range 4 {
 		telling.Go(func() {
 			for range 25 {
-				if err := s.Tell(context.Background(), "t", 1); err != nil {
+				if err := s.Publish(context.Background(), "t", 1); err != nil {
 					t.Error(err)
 				}
 			}

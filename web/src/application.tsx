@@ -1,7 +1,7 @@
 import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import { createBrowserRouter, Navigate, Outlet, RouterProvider, useLocation, useNavigate, useRouteError, useSearchParams } from "react-router";
+import { Header, stations } from "./frame/header";
 import { KeyLine } from "./frame/keyline";
-import { Quay, stations } from "./frame/quay";
 import { SessionProvider, useMe, useSession } from "./frame/session";
 import { SignIn } from "./frame/signin";
 import { useTheme } from "./frame/theme";
@@ -15,9 +15,9 @@ const Sources = lazy(() => import("./sources/sources"));
 const ListPlace = lazy(() => import("./sources/list"));
 const Requests = lazy(() => import("./sources/requests"));
 const Categories = lazy(() => import("./sources/categories"));
-const Beside = lazy(() => import("./catalog/beside"));
+const Beside = lazy(() => import("./catalog/compare"));
 const Catalog = lazy(() => import("./catalog/catalog"));
-const Elsewhere = lazy(() => import("./catalog/elsewhere"));
+const Alternatives = lazy(() => import("./catalog/alternatives"));
 const Swap = lazy(() => import("./workbench/swap"));
 const Workbench = lazy(() => import("./workbench/workbench"));
 const Listings = lazy(() => import("./listings/listings"));
@@ -43,7 +43,7 @@ function Frame() {
   ]);
   return (
     <div className="flex h-full flex-col">
-      <Quay />
+      <Header />
       <Suspense fallback={<main className="grow" />}>
         <Outlet />
       </Suspense>
@@ -138,7 +138,7 @@ function Broken() {
   const error = useRouteError();
   return (
     <main className="grow">
-      <Notice alone title="This place cannot be shown" trouble>
+      <Notice alone title="This place cannot be shown" error>
         <p>Something went wrong on our side. What you have done is kept; load the page again, or go to another station.</p>
         {error instanceof Error && <p className="text-sm break-words text-ink-2">{error.message}</p>}
         <Button onClick={() => window.location.reload()}>Load it again</Button>
@@ -162,9 +162,9 @@ const router = createBrowserRouter([
           { path: "/sources/:id/categories", element: <Categories /> },
           { path: "/sources/:id/columns", element: <ListPlace key="columns" /> },
           { path: "/catalog", element: <Catalog /> },
-          { path: "/catalog/beside/:ids?", element: <Beside /> },
-          { path: "/catalog/elsewhere", element: <Elsewhere /> },
-          { path: "/catalog/elsewhere/:id", element: <Elsewhere /> },
+          { path: "/catalog/compare/:ids?", element: <Beside /> },
+          { path: "/catalog/alternatives", element: <Alternatives /> },
+          { path: "/catalog/alternatives/:id", element: <Alternatives /> },
           { path: "/workbench", element: <Workbench /> },
           { path: "/workbench/:id/swap/:offer", element: <Swap /> },
           { path: "/workbench/:id", element: <Workbench /> },
@@ -192,7 +192,7 @@ export function Application() {
   if (me.error && me.error.status !== 401 && !me.data)
     return (
       <main>
-        <Notice alone title="Plain Pelican does not answer" trouble>
+        <Notice alone title="Plain Pelican does not answer" error>
           <p>{me.error.message} This page goes on by itself; what you typed before is kept.</p>
           <Button onClick={() => void me.refetch()}>Try again</Button>
         </Notice>

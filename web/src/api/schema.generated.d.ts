@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/alternatives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Offers of the item that a page or a picture shows */
+        post: operations["lookUpAlternatives"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drafts": {
         parameters: {
             query?: never;
@@ -30,8 +47,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take a change of many drafts back as one step */
-        post: operations["undoMany"];
+        /** Undo a change of many drafts as one step */
+        post: operations["undoBulk"];
         delete?: never;
         options?: never;
         head?: never;
@@ -47,8 +64,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Type or release the prices of many drafts at once, or look what that would do */
-        post: operations["priceMany"];
+        /** Set or release the prices of many drafts at once, or preview that */
+        post: operations["priceInBulk"];
         delete?: never;
         options?: never;
         head?: never;
@@ -108,7 +125,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/drafts/{id}/swap/look": {
+    "/api/drafts/{id}/swap/preview": {
         parameters: {
             query?: never;
             header?: never;
@@ -118,7 +135,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** What swapping the supplier of a draft would do */
-        post: operations["lookAtSwap"];
+        post: operations["previewSwap"];
         delete?: never;
         options?: never;
         head?: never;
@@ -142,7 +159,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/elsewhere": {
+    "/api/imports/{id}/decide": {
         parameters: {
             query?: never;
             header?: never;
@@ -151,32 +168,15 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** The offers of an item that a page or a picture shows */
-        post: operations["lookFor"];
+        /** Approve an import that needs it, or discard it */
+        post: operations["decideImport"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/intakes/{id}/decide": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Go on with an intake that is held, or drop it */
-        post: operations["decideIntake"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/intakes/{id}/links": {
+    "/api/imports/{id}/links": {
         parameters: {
             query?: never;
             header?: never;
@@ -193,15 +193,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/intakes/{id}/set-aside": {
+    "/api/imports/{id}/rejected": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** What an intake set aside, with the reasons */
-        get: operations["listSetAside"];
+        /** What an import rejected, with the reasons */
+        get: operations["listRejected"];
         put?: never;
         post?: never;
         delete?: never;
@@ -219,8 +219,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take the products of pasted links in, one a line */
-        post: operations["pasteLinks"];
+        /** Import the products of pasted links, one a line */
+        post: operations["importLinks"];
         delete?: never;
         options?: never;
         head?: never;
@@ -289,57 +289,6 @@ export interface paths {
         put?: never;
         /** Hide a listing in its store */
         post: operations["hideListing"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lists": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Connect a price list */
-        post: operations["connectList"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lists/deliveries": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Read a table of what delivery costs */
-        post: operations["readDeliveries"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lists/look": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Look at a price list: how it is written, what its columns hold, its first rows as offers */
-        post: operations["lookAtList"];
         delete?: never;
         options?: never;
         head?: never;
@@ -517,7 +466,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/offers/{id}/elsewhere": {
+    "/api/offers/{id}/alternatives": {
         parameters: {
             query?: never;
             header?: never;
@@ -525,7 +474,7 @@ export interface paths {
             cookie?: never;
         };
         /** The same item at other suppliers */
-        get: operations["offerElsewhere"];
+        get: operations["offerAlternatives"];
         put?: never;
         post?: never;
         delete?: never;
@@ -534,7 +483,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/offers/{id}/elsewhere/{other}": {
+    "/api/offers/{id}/alternatives/{other}": {
         parameters: {
             query?: never;
             header?: never;
@@ -542,8 +491,8 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Say that two offers are the same item, or not */
-        put: operations["sayAlike"];
+        /** Decide that two offers are the same item, or not */
+        put: operations["decideMatch"];
         post?: never;
         delete?: never;
         options?: never;
@@ -568,6 +517,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/price-lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Connect a price list */
+        post: operations["connectList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/price-lists/analyze": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Analyze a price list: how it is written, what its columns hold, its first rows as offers */
+        post: operations["analyzeList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/price-lists/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a table of what delivery costs */
+        post: operations["readDeliveries"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/quay": {
         parameters: {
             query?: never;
@@ -575,8 +575,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What waits at each station */
-        get: operations["getQuay"];
+        /** Counts for the header */
+        get: operations["getHeader"];
         put?: never;
         post?: never;
         delete?: never;
@@ -630,7 +630,7 @@ export interface paths {
         get: operations["listRequests"];
         put?: never;
         /** Ask suppliers for a product that nobody carries */
-        post: operations["makeRequest"];
+        post: operations["createRequest"];
         delete?: never;
         options?: never;
         head?: never;
@@ -757,17 +757,17 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sentences": {
+    "/api/saved-searches": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Sentences kept under a name */
-        get: operations["savedSentences"];
-        /** Keep a sentence under a name */
-        put: operations["saveSentence"];
+        /** Searches saved under a name */
+        get: operations["listSavedSearches"];
+        /** Save a search under a name */
+        put: operations["saveSearch"];
         post?: never;
         delete?: never;
         options?: never;
@@ -775,7 +775,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sentences/{id}": {
+    "/api/saved-searches/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -785,8 +785,8 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Forget a saved sentence */
-        delete: operations["forgetSentence"];
+        /** Delete a saved search */
+        delete: operations["deleteSavedSearch"];
         options?: never;
         head?: never;
         patch?: never;
@@ -837,7 +837,24 @@ export interface paths {
         };
         get?: never;
         /** Change a source's name, schedule and limits, or pause it */
-        put: operations["keepSource"];
+        put: operations["updateSource"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{id}/analysis": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Analyze a list's newest file by its layout */
+        get: operations["analyzeSource"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -906,15 +923,15 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take a new file of a list in, or some rows of it that were mended */
-        post: operations["sendFile"];
+        /** Import a new file of a list, or corrected rows of it */
+        post: operations["importFile"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/sources/{id}/intakes": {
+    "/api/sources/{id}/imports": {
         parameters: {
             query?: never;
             header?: never;
@@ -923,8 +940,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take a source's catalog in: its changes, or all of it */
-        post: operations["beginIntake"];
+        /** Import a source's catalog: its changes, or all of it */
+        post: operations["startImport"];
         delete?: never;
         options?: never;
         head?: never;
@@ -939,25 +956,8 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Say anew how a list is read */
+        /** Change how a list is read */
         put: operations["saveLayout"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sources/{id}/look": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Look at a list's newest file by its layout */
-        get: operations["lookAtSource"];
-        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1086,6 +1086,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/{id}/money-rules/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Copy a rule, switched off, to the top of another store's list */
+        post: operations["copyRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores/{id}/money-rules/effect": {
         parameters: {
             query?: never;
@@ -1103,7 +1120,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/stores/{id}/money-rules/take-back": {
+    "/api/stores/{id}/money-rules/undo": {
         parameters: {
             query?: never;
             header?: never;
@@ -1113,24 +1130,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Undo the newest change as one step */
-        post: operations["takeBackMoneyRules"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/stores/{id}/money-rules/to-store": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Put a rule, switched off, at the top of another store's list */
-        post: operations["ruleToStore"];
+        post: operations["undoMoneyRules"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1166,7 +1166,7 @@ export interface paths {
         get: operations["listTokens"];
         put?: never;
         /** Make a token; its secret is shown this once */
-        post: operations["makeToken"];
+        post: operations["createToken"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1184,7 +1184,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** Revoke a token */
-        delete: operations["dropToken"];
+        delete: operations["deleteToken"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1213,14 +1213,14 @@ export interface components {
              */
             value: string;
         };
-        ApplicationQuay: {
+        ApplicationHeader: {
             /** Format: int64 */
             drafts: number;
             /**
              * Format: int64
              * @description Under way
              */
-            intakes: number;
+            imports: number;
             /** Format: int64 */
             live: number;
             /** Format: int64 */
@@ -1249,11 +1249,11 @@ export interface components {
              * Format: int64
              * @description Connected, with something wrong
              */
-            troubled: number;
+            with_errors: number;
         };
         ApplyMoneyRulesRequest: {
             /** @description Drafts to move; the others stay with the rules they have. None is all. */
-            marked?: number[];
+            only_drafts?: number[];
             /**
              * Format: int64
              * @description The revision that was read; a newer one refuses the change
@@ -1266,6 +1266,11 @@ export interface components {
         };
         CatalogAlternative: {
             days: components["schemas"]["PricingDays"];
+            /**
+             * @description What a person said of it; empty is nothing
+             * @enum {string}
+             */
+            decision: "" | "same" | "other";
             /** @enum {string} */
             demand: "rising" | "steady" | "falling" | "stopped" | "too little data";
             /** @description They have the same product number, and nothing else in common */
@@ -1281,7 +1286,7 @@ export interface components {
             /** Format: int64 */
             id: number;
             /** @description It is the offer that was asked for */
-            itself: boolean;
+            is_subject: boolean;
             /** @description Of the cheapest variant that is in stock, or of the cheapest where that was asked for; null where there is no price */
             ladder: components["schemas"]["PricingLadder"];
             /** @description The variant whose options the words name; null where they name none */
@@ -1313,11 +1318,6 @@ export interface components {
              * @description Stores that sell it, as its source says; null where nobody has counted them
              */
             rivals: number | null;
-            /**
-             * @description What a person said of it; empty is nothing
-             * @enum {string}
-             */
-            said: "" | "same" | "other";
             ships_from: string;
             source: string;
             /**
@@ -1344,14 +1344,9 @@ export interface components {
             /** @description Profit times units in 30 days for each store that sells it; null where one of them is not known */
             worth: components["schemas"]["ApikitAmountDoc"];
         };
-        CatalogChoice: {
-            /** Format: int64 */
-            count: number;
-            value: string;
-        };
-        CatalogElsewhere: {
+        CatalogAlternatives: {
             /** @description Alike, but somebody said that they are not the same */
-            apart: components["schemas"]["CatalogAlternative"][];
+            different: components["schemas"]["CatalogAlternative"][];
             /** @description Of which it is doubtful: with its product number and nothing else in common, or unlike the others of the item */
             doubtful: components["schemas"]["CatalogAlternative"][];
             /**
@@ -1361,7 +1356,7 @@ export interface components {
             id: number;
             /** @description The country that prices and days are for; empty where there is no store */
             market: string;
-            /** @description The offer itself among them, those that land for least first */
+            /** @description The offer itself among them, the lowest landed cost first */
             offers: components["schemas"]["CatalogAlternative"][];
             /** @description The same item in another pack */
             packs: components["schemas"]["CatalogAlternative"][];
@@ -1375,35 +1370,10 @@ export interface components {
             /** Format: double */
             took_ms: number;
         };
-        CatalogFound: {
-            /** @description What each clause could be, by its name */
-            choices?: {
-                [key: string]: components["schemas"]["CatalogChoice"][];
-            };
-            /** @description What was looked for beside or in place of words */
-            corrections: components["schemas"]["IndexCorrection"][];
-            /** @description Words without which there would be offers, where there are none */
-            emptied: components["schemas"]["IndexEmptied"][];
-            /**
-             * Format: int64
-             * @description How many more miss the seller's own standard, where it hides them
-             */
-            hidden: number;
-            market: string;
-            offers: components["schemas"]["CatalogLine"][];
-            /** @description Words that were not required, such as “the” */
-            ordinary: string[];
-            /**
-             * Format: int64
-             * @description Of the offer that was to be found; absent where it is not in the answer
-             */
-            place?: number;
-            /** Format: double */
-            took_ms: number;
+        CatalogFacetValue: {
             /** Format: int64 */
-            total: number;
-            /** @description Signs and words that mean nothing to the search */
-            unread: string[];
+            count: number;
+            value: string;
         };
         CatalogLine: {
             days: components["schemas"]["PricingDays"];
@@ -1457,7 +1427,7 @@ export interface components {
             /** @description Profit times units in 30 days for each store that sells it; null where one of them is not known */
             worth: components["schemas"]["ApikitAmountDoc"];
         };
-        CatalogLookFor: {
+        CatalogLookupInput: {
             /** @description A picture of it that was uploaded */
             file: string;
             /** @description A page that shows it */
@@ -1477,9 +1447,15 @@ export interface components {
             landed: components["schemas"]["ApikitAmountDoc"];
             price: components["schemas"]["ApikitAmountDoc"];
         };
-        CatalogSaved: {
-            /** @description As it stands in the address */
-            asked: string;
+        CatalogSaveSearchInput: {
+            /** @description What its amounts are in */
+            currency?: string;
+            name: string;
+            /** @description Replace one of that name */
+            replace?: boolean;
+            sentence: string;
+        };
+        CatalogSavedSearch: {
             currency: string;
             /** Format: int64 */
             id: number;
@@ -1487,17 +1463,41 @@ export interface components {
             /** Format: date-time */
             saved_at: string;
             saved_by: string;
+            /** @description As it stands in the address */
+            sentence: string;
         };
-        CatalogSaving: {
-            asked: string;
-            /** @description What its amounts are in */
-            currency?: string;
-            name: string;
-            /** @description Replace one of that name */
-            replace?: boolean;
+        CatalogSearchResult: {
+            /** @description What was looked for beside or in place of words */
+            corrections: components["schemas"]["IndexCorrection"][];
+            /** @description Words without which there would be offers, where there are none */
+            emptied: components["schemas"]["IndexEmptied"][];
+            /** @description What each clause could be, by its name */
+            facets?: {
+                [key: string]: components["schemas"]["CatalogFacetValue"][];
+            };
+            /**
+             * Format: int64
+             * @description How many more miss the seller's own standard, where it hides them
+             */
+            hidden: number;
+            market: string;
+            offers: components["schemas"]["CatalogLine"][];
+            /** @description Words that were not required, such as “the” */
+            ordinary: string[];
+            /**
+             * Format: int64
+             * @description Of the offer that was to be found; absent where it is not in the answer
+             */
+            position?: number;
+            /** Format: double */
+            took_ms: number;
+            /** Format: int64 */
+            total: number;
+            /** @description Signs and words that mean nothing to the search */
+            unread: string[];
         };
         CatalogSheet: {
-            /** @description What it would earn at the middle of the prices seen at other stores; null where none are known */
+            /** @description What it would earn at the median of the prices seen at other stores; null where none are known */
             at_market: components["schemas"]["PricingLadder"];
             brand: string;
             category: string;
@@ -1639,7 +1639,13 @@ export interface components {
             rating: number;
             tracked: boolean;
         };
-        CatalogSupposed: {
+        CatalogSynonyms: {
+            /** @description Words and phrases that are found by each other */
+            groups: string[][];
+            /** @description Of the list that was read; it is only replaced while nobody has changed it */
+            version: string;
+        };
+        CatalogWhatIfResult: {
             below_floor: boolean;
             break_even: string;
             capped: boolean;
@@ -1664,18 +1670,29 @@ export interface components {
             trace: components["schemas"]["MarkupTraceLine"][];
             was?: components["schemas"]["ApikitAmountDoc"];
         };
-        CatalogSynonyms: {
-            /** @description Words and phrases that are found by each other */
-            groups: string[][];
-            /** @description Of the list that was read; it is only replaced while nobody has changed it */
-            version: string;
-        };
         ChangePasswordRequest: {
             current: string;
             password: string;
         };
-        DecideIntakeRequest: {
-            go_on: boolean;
+        CreateTokenRequest: {
+            /**
+             * Format: int64
+             * @description After how many days it expires; 0 is never
+             */
+            days?: number;
+            name: string;
+            /** @enum {string} */
+            role: "owner" | "editor" | "fulfiller";
+        };
+        DecideImportRequest: {
+            approve: boolean;
+        };
+        DecideMatchRequest: {
+            /**
+             * @description Empty takes it back
+             * @enum {string}
+             */
+            decision: "" | "same" | "other";
         };
         DemandStep: {
             /**
@@ -1792,6 +1809,9 @@ export interface components {
              */
             type: string;
         };
+        ImportLinksRequest: {
+            links: string;
+        };
         IndexCorrection: {
             /** @description The typed word was found as well, but at one supplier only */
             too: boolean;
@@ -1853,20 +1873,10 @@ export interface components {
             /** Format: int64 */
             there: number;
         };
-        MakeTokenRequest: {
-            /**
-             * Format: int64
-             * @description After how many days it expires; 0 is never
-             */
-            days?: number;
-            name: string;
-            /** @enum {string} */
-            role: "owner" | "editor" | "fulfiller";
-        };
         MarketSpread: {
             high: components["schemas"]["ApikitAmountDoc"];
             low: components["schemas"]["ApikitAmountDoc"];
-            middle: components["schemas"]["ApikitAmountDoc"];
+            median: components["schemas"]["ApikitAmountDoc"];
             /** Format: int64 */
             seen: number;
         };
@@ -1988,9 +1998,6 @@ export interface components {
             /** @enum {string} */
             role: "owner" | "editor" | "fulfiller";
         };
-        PasteLinksRequest: {
-            links: string;
-        };
         PricelistChoice: {
             detail: string;
             label: string;
@@ -2015,7 +2022,7 @@ export interface components {
         PricelistHeadRow: {
             cells: string[];
             /** Format: int64 */
-            place: number;
+            row: number;
         };
         PricelistLayout: {
             answers?: {
@@ -2062,20 +2069,22 @@ export interface components {
         PricelistPreviewOffer: {
             category: string;
             cells: string[];
+            /** @description Why it would be rejected */
+            error: string;
             number: string;
             options: string[];
             /** Format: int64 */
             pictures: number;
             /** Format: int64 */
-            place: number;
+            row: number;
             title: string;
-            /** @description Why it would be set aside */
-            trouble: string;
             variants: components["schemas"]["PricelistPreviewVariant"][];
         };
         PricelistPreviewVariant: {
             barcode: string;
             cost: components["schemas"]["ApikitAmountDoc"];
+            /** @description What is wrong with it, though it can be used */
+            error: string;
             /** @description The price of which the cost is a part, such as 54.00 USD for 12 */
             given: string;
             list_price: components["schemas"]["ApikitAmountDoc"];
@@ -2083,8 +2092,6 @@ export interface components {
             number: string;
             /** Format: int64 */
             stock: number;
-            /** @description What is wrong with it, though it can be used */
-            trouble: string;
             values: string[];
             /**
              * Format: int64
@@ -2108,30 +2115,27 @@ export interface components {
             header: string;
             why: string;
         };
-        PricingChange: {
+        PricingCopyRuleInput: {
+            rule: components["schemas"]["MarkupRule"];
+            /** Format: int64 */
+            store: number;
+        };
+        PricingCurrentRules: {
             /** Format: date-time */
             changed_at: string;
             changed_by: string;
+            delivery: components["schemas"]["LandedPolicy"];
+            fees: components["schemas"]["PricingFees"];
+            imports: components["schemas"]["LandedImport"][];
+            market: string;
+            /** Format: int64 */
+            promise_days: number;
+            rates: components["schemas"]["PricingRateRules"];
             /** Format: int64 */
             revision: number;
-            run: components["schemas"]["PricingRun"];
-            taken_back: boolean;
+            rules: components["schemas"]["MarkupRule"][];
+            /** @description What the last change was */
             what: string;
-        };
-        PricingChoices: {
-            brands: string[];
-            categories: string[];
-            collections: string[];
-            /** @description That suppliers ask for */
-            currencies: string[];
-            /** @description Names of services */
-            deliveries: string[];
-            endings: string[];
-            markets: string[];
-            ships_from: string[];
-            sources: string[];
-            suppliers: string[];
-            tags: string[];
         };
         PricingDays: {
             door: components["schemas"]["LandedDays"];
@@ -2153,7 +2157,7 @@ export interface components {
             before: components["schemas"]["PricingMargins"];
             /**
              * Format: int64
-             * @description Typed prices under their floor
+             * @description Manual prices under their floor
              */
             below_floor: number;
             by_rule: components["schemas"]["PricingRuleCount"][];
@@ -2164,9 +2168,9 @@ export interface components {
             /** Format: int64 */
             fall: number;
             /** Format: int64 */
-            held: number;
+            loses_money: number;
             /** Format: int64 */
-            lose: number;
+            manual: number;
             /** Format: int64 */
             moved_drafts: number;
             /** Format: int64 */
@@ -2175,13 +2179,13 @@ export interface components {
             /** Format: int64 */
             over_ceiling: number;
             /** Format: int64 */
+            pinned: number;
+            /** Format: int64 */
             raised_to_floor: number;
             /** Format: int64 */
             revision: number;
             /** Format: int64 */
             rise: number;
-            /** Format: int64 */
-            typed: number;
             /** Format: int64 */
             unpriced: number;
             unreachable: components["schemas"]["MarkupShadow"][];
@@ -2196,23 +2200,6 @@ export interface components {
             tax_for?: string;
             tax_included: boolean;
             tax_rate: string;
-        };
-        PricingInForce: {
-            /** Format: date-time */
-            changed_at: string;
-            changed_by: string;
-            delivery: components["schemas"]["LandedPolicy"];
-            fees: components["schemas"]["PricingFees"];
-            imports: components["schemas"]["LandedImport"][];
-            market: string;
-            /** Format: int64 */
-            promise_days: number;
-            rates: components["schemas"]["PricingRateRules"];
-            /** Format: int64 */
-            revision: number;
-            rules: components["schemas"]["MarkupRule"][];
-            /** @description What the last change was */
-            what: string;
         };
         PricingLadder: {
             below_floor: boolean;
@@ -2237,11 +2224,18 @@ export interface components {
             tax: components["schemas"]["ApikitAmountDoc"];
             was?: components["schemas"]["ApikitAmountDoc"];
         };
+        PricingManualRate: {
+            /** Format: date-time */
+            at?: string;
+            by?: string;
+            currency: string;
+            rate: string;
+        };
         PricingMargins: {
             bins: number[];
             high: string;
             low: string;
-            middle: string;
+            median: string;
         };
         PricingMoneyRules: {
             delivery: components["schemas"]["LandedPolicy"];
@@ -2272,9 +2266,9 @@ export interface components {
             per_base: string;
         };
         PricingRateRules: {
+            manual: components["schemas"]["PricingManualRate"][];
             /** Format: int64 */
-            oldest_days: number;
-            typed: components["schemas"]["PricingTypedRate"][];
+            max_age_days: number;
         };
         PricingRateTable: {
             /** Format: int64 */
@@ -2283,6 +2277,31 @@ export interface components {
             day: string;
             rates: components["schemas"]["PricingRate"][];
             stale: boolean;
+        };
+        PricingRuleChange: {
+            /** Format: date-time */
+            changed_at: string;
+            changed_by: string;
+            /** Format: int64 */
+            revision: number;
+            run: components["schemas"]["PricingRun"];
+            undone: boolean;
+            what: string;
+        };
+        PricingRuleChoices: {
+            brands: string[];
+            categories: string[];
+            collections: string[];
+            /** @description That suppliers ask for */
+            currencies: string[];
+            /** @description Names of services */
+            deliveries: string[];
+            endings: string[];
+            markets: string[];
+            ships_from: string[];
+            sources: string[];
+            suppliers: string[];
+            tags: string[];
         };
         PricingRuleCount: {
             /**
@@ -2323,18 +2342,6 @@ export interface components {
             /** Format: int64 */
             store_id: number;
             why: string;
-        };
-        PricingToStore: {
-            rule: components["schemas"]["MarkupRule"];
-            /** Format: int64 */
-            store: number;
-        };
-        PricingTypedRate: {
-            /** Format: date-time */
-            at?: string;
-            by?: string;
-            currency: string;
-            rate: string;
         };
         PublishingDuplicate: {
             id: string;
@@ -2458,22 +2465,8 @@ export interface components {
             variants: string;
             words: string;
         };
-        RequestsAsked: {
-            /** Format: date-time */
-            asked_at: string | null;
-            /** Format: int64 */
-            quotes: number;
-            source: string;
-            /** Format: int64 */
-            source_id: number;
-            /** @enum {string} */
-            state: "waiting" | "asked" | "leaving" | "ended" | "refused";
-            trouble: string;
-            /** @description Quotes that could not be read, and why */
-            unusable: string[];
-        };
         RequestsInFull: {
-            asked: components["schemas"]["RequestsAsked"][];
+            asked: components["schemas"]["RequestsSourceRequest"][];
             details: string;
             /** Format: int64 */
             id: number;
@@ -2551,8 +2544,8 @@ export interface components {
             variants: number;
             verified: boolean;
         };
-        RequestsRequest: {
-            asked: components["schemas"]["RequestsAsked"][];
+        RequestsQuoteRequest: {
+            asked: components["schemas"]["RequestsSourceRequest"][];
             details: string;
             /** Format: int64 */
             id: number;
@@ -2571,7 +2564,7 @@ export interface components {
             units: number;
             words: string;
         };
-        RequestsWanted: {
+        RequestsQuoteRequestInput: {
             /** @description ISO 4217, of the target */
             currency: string;
             details: string;
@@ -2593,15 +2586,22 @@ export interface components {
             /** @description What is wanted */
             words: string;
         };
+        RequestsSourceRequest: {
+            /** Format: date-time */
+            asked_at: string | null;
+            error: string;
+            /** Format: int64 */
+            quotes: number;
+            source: string;
+            /** Format: int64 */
+            source_id: number;
+            /** @enum {string} */
+            state: "waiting" | "asked" | "leaving" | "ended" | "refused";
+            /** @description Quotes that could not be read, and why */
+            unusable: string[];
+        };
         RetryRunRequest: {
             item_ids: number[];
-        };
-        SayAlikeRequest: {
-            /**
-             * @description Empty takes it back
-             * @enum {string}
-             */
-            said: "" | "same" | "other";
         };
         SetPasswordRequest: {
             password: string;
@@ -2610,175 +2610,11 @@ export interface components {
             email: string;
             password: string;
         };
-        SourcesCategories: {
-            names: components["schemas"]["SourcesCategoryName"][];
-            tree: string[];
-        };
-        SourcesCategoryChoice: {
-            name: string;
-            path: string;
-        };
-        SourcesCategoryName: {
-            name: string;
-            /** Format: int64 */
-            offers: number;
-            /** @description Where it was said to belong; empty where nothing was said, and the supplier's name stands */
-            path: string;
-            /** @description Where its words say it could belong; empty where they do not */
-            proposal: string;
-            said_by: string;
-        };
-        SourcesConnected: {
-            /** Format: int64 */
-            id: number;
-        };
-        SourcesCredentials: {
-            address: string;
-            client_id: string;
-            client_secret: string;
-        };
-        SourcesDeliveries: {
-            deliveries: components["schemas"]["LandedDelivery"][];
-            /** @description Rows that could not be used, and why */
-            notes: string[];
-        };
-        SourcesExample: {
-            after: components["schemas"]["ApikitAmountDoc"];
-            before: components["schemas"]["ApikitAmountDoc"];
-            number: string;
-            title: string;
-        };
-        SourcesFreight: {
-            /** @description Taken where the table names none */
-            currency: string;
-            /** @description An uploaded file */
-            file: string;
-        };
-        SourcesHabits: {
-            /**
-             * Format: int64
-             * @default 5
-             */
-            max_cost_factor: number;
-            /** Format: int64 */
-            most_repriced: number;
-            /** Format: int64 */
-            most_withdrawn: number;
-            name: string;
-            paused: boolean;
-            repeats: string;
-            zone: string;
-        };
-        SourcesHold: {
-            examples: components["schemas"]["SourcesExample"][];
-            from: string;
-            /** Format: int64 */
-            in_stock: number;
-            into: string;
-            /** @enum {string} */
-            kind: "shares" | "layout" | "prices";
-            /**
-             * Format: int64
-             * @description For sale before
-             */
-            offers: number;
-            /** Format: int64 */
-            other_currency: number;
-            reason: string;
-            /** Format: int64 */
-            repriced: number;
-            /** Format: int64 */
-            sold_out: number;
-            /** Format: int64 */
-            withdrawn: number;
-        };
-        SourcesIntake: {
-            /** Format: int64 */
-            added: number;
-            /** Format: int64 */
-            changed: number;
-            /** Format: int64 */
-            expected: number;
-            file_name: string;
-            /** Format: date-time */
-            finished_at: string | null;
-            /** @description Why it waits for a decision */
-            hold?: components["schemas"]["SourcesHold"];
-            /** Format: int64 */
-            id: number;
-            /** @enum {string} */
-            phase: "reading" | "weighing" | "putting";
-            /**
-             * Format: int64
-             * @description Of these, on the shelf
-             */
-            put: number;
-            /** Format: int64 */
-            seen: number;
-            /** Format: int64 */
-            set_aside: number;
-            /** Format: int64 */
-            source_id: number;
-            /**
-             * Format: int64
-             * @description New or different, to be put on the shelf
-             */
-            staged: number;
-            /** Format: date-time */
-            started_at: string;
-            /** @enum {string} */
-            state: "waiting" | "running" | "held" | "finished" | "failed" | "dropped";
-            trouble: string;
-            /** Format: int64 */
-            unchanged: number;
-            /** @description Everything was compared, not only what had changed */
-            whole: boolean;
-            /** Format: int64 */
-            withdrawn: number;
-        };
-        SourcesLinkResult: {
-            /** @description JSON-LD, microdata or Open Graph */
-            found_in: string;
-            /** @description It was in the catalog already, from another source */
-            known: boolean;
-            link: string;
-            /** @description What the page does not say */
-            missing: string[];
-            number: string;
-            /**
-             * Format: int64
-             * @description 0 where there is none
-             */
-            offer_id: number;
-            /**
-             * Format: int64
-             * @description The line, from 1
-             */
-            place: number;
-            title: string;
-            trouble: string;
-        };
-        SourcesList: {
-            /** @description Where the list is fetched from; empty where it is uploaded */
-            address: string;
-            /** @description An uploaded file */
-            file: string;
-            /** @description What was corrected of what was found; absent to find all anew */
-            layout?: components["schemas"]["PricelistLayout"];
-            name: string;
-            /** @description RFC 5545 rule of when it is fetched again */
-            repeats: string;
-            /**
-             * Format: int64
-             * @description Whose currency is taken where the list names none; 0 for none
-             */
-            store: number;
-            zone: string;
-        };
-        SourcesLooked: {
+        SourcesAnalysis: {
             /** Format: int64 */
             bad: number;
             columns: components["schemas"]["PricelistColumnLook"][];
+            error: string;
             field: string;
             file: string;
             /** Format: int64 */
@@ -2793,14 +2629,163 @@ export interface components {
             /** Format: int64 */
             rows: number;
             sheets: string[];
-            trouble: string;
             unread: components["schemas"]["PricelistUnreadColumn"][];
         };
-        SourcesSetAside: {
+        SourcesApproval: {
+            examples: components["schemas"]["SourcesExample"][];
+            from_currency: string;
+            /** Format: int64 */
+            in_stock: number;
+            /** @enum {string} */
+            kind: "shares" | "layout" | "prices";
+            /**
+             * Format: int64
+             * @description For sale before
+             */
+            offers: number;
+            /** Format: int64 */
+            other_currency: number;
+            reason: string;
+            /** Format: int64 */
+            repriced: number;
+            /** Format: int64 */
+            sold_out: number;
+            to_currency: string;
+            /** Format: int64 */
+            withdrawn: number;
+        };
+        SourcesCategories: {
+            names: components["schemas"]["SourcesCategoryName"][];
+            tree: string[];
+        };
+        SourcesCategoryChoice: {
+            name: string;
+            path: string;
+        };
+        SourcesCategoryName: {
+            mapped_by: string;
+            name: string;
+            /** Format: int64 */
+            offers: number;
+            /** @description Where it was said to belong; empty where nothing was said, and the supplier's name stands */
+            path: string;
+            /** @description Where its words say it could belong; empty where they do not */
+            proposal: string;
+        };
+        SourcesConnected: {
+            /** Format: int64 */
+            id: number;
+        };
+        SourcesCredentials: {
+            address: string;
+            client_id: string;
+            client_secret: string;
+        };
+        SourcesDeliveryResult: {
+            deliveries: components["schemas"]["LandedDelivery"][];
+            /** @description Rows that could not be used, and why */
+            notes: string[];
+        };
+        SourcesDeliveryTable: {
+            /** @description Taken where the table names none */
+            currency: string;
+            /** @description An uploaded file */
+            file: string;
+        };
+        SourcesExample: {
+            after: components["schemas"]["ApikitAmountDoc"];
+            before: components["schemas"]["ApikitAmountDoc"];
+            number: string;
+            title: string;
+        };
+        SourcesImportRun: {
+            /** Format: int64 */
+            added: number;
+            /** @description Why it waits for a decision */
+            approval?: components["schemas"]["SourcesApproval"];
+            /** Format: int64 */
+            changed: number;
+            error: string;
+            /** Format: int64 */
+            expected: number;
+            file_name: string;
+            /** Format: date-time */
+            finished_at: string | null;
+            /** @description Everything was compared, not only what had changed */
+            full: boolean;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: int64
+             * @description Of these, in the catalog
+             */
+            merged: number;
+            /** @enum {string} */
+            phase: "reading" | "checking" | "merging";
+            /** Format: int64 */
+            rejected: number;
+            /** Format: int64 */
+            seen: number;
+            /** Format: int64 */
+            source_id: number;
+            /**
+             * Format: int64
+             * @description New or changed offers, not yet in the catalog
+             */
+            staged: number;
+            /** Format: date-time */
+            started_at: string;
+            /** @enum {string} */
+            state: "waiting" | "running" | "needs_approval" | "finished" | "failed" | "discarded";
+            /** Format: int64 */
+            unchanged: number;
+            /** Format: int64 */
+            withdrawn: number;
+        };
+        SourcesLinkResult: {
+            /** @description It was in the catalog already, from another source */
+            already_in_catalog: boolean;
+            error: string;
+            /** @description JSON-LD, microdata or Open Graph */
+            format: string;
+            /**
+             * Format: int64
+             * @description The line, from 1
+             */
+            line: number;
+            link: string;
+            /** @description What the page does not say */
+            missing: string[];
+            number: string;
+            /**
+             * Format: int64
+             * @description 0 where there is none
+             */
+            offer_id: number;
+            title: string;
+        };
+        SourcesPriceListInput: {
+            /** @description Where the list is fetched from; empty where it is uploaded */
+            address: string;
+            /** @description An uploaded file */
+            file: string;
+            /** @description What was corrected of what was found; absent to detect everything afresh */
+            layout?: components["schemas"]["PricelistLayout"];
+            name: string;
+            /** @description RFC 5545 rule of when it is fetched again */
+            schedule: string;
+            /**
+             * Format: int64
+             * @description Whose currency is taken where the list names none; 0 for none
+             */
+            store: number;
+            time_zone: string;
+        };
+        SourcesRejectedRow: {
             /** @description The row, where it is one of a price list */
             cells: string[];
             content: string;
-            place: string;
+            position: string;
             reason: string;
         };
         SourcesSource: {
@@ -2809,10 +2794,17 @@ export interface components {
             client_id: string;
             /** Format: date-time */
             connected_at: string;
+            /** @description What is wrong with it, in plain words; empty where all is well */
+            error: string;
+            /**
+             * Format: date-time
+             * @description When everything that it has was last compared
+             */
+            full_import_at: string | null;
             /** Format: int64 */
             id: number;
             /** @description The newest first, up to thirty */
-            intakes: components["schemas"]["SourcesIntake"][];
+            imports: components["schemas"]["SourcesImportRun"][];
             /** @enum {string} */
             kind: "marketplace" | "price list" | "catalogue document" | "pages";
             /** @description How its file is read, where it is a price list */
@@ -2824,43 +2816,51 @@ export interface components {
             max_cost_factor: number;
             /**
              * Format: int64
-             * @description Percent of its offers whose cost may change in one intake unasked
+             * @description Percent of its offers whose cost may change in one import without approval
              */
-            most_repriced: number;
+            max_repriced: number;
             /**
              * Format: int64
-             * @description Percent of its offers that may leave in one intake unasked
+             * @description Percent of its offers that may leave in one import without approval
              */
-            most_withdrawn: number;
+            max_withdrawn: number;
             name: string;
             /** Format: date-time */
             next_at: string | null;
             /** Format: int64 */
             offers: number;
-            /** @description No intake begins by itself */
+            /** @description No import starts by itself */
             paused: boolean;
             /** @description RFC 5545 recurrence rule; empty is by hand */
-            repeats: string;
+            schedule: string;
+            /** @enum {string} */
+            state: "connected" | "disconnected";
+            /** @description It passes requests for quotation on to its suppliers */
+            takes_requests: boolean;
+            /** @description IANA time zone of the rule */
+            time_zone: string;
             /**
              * Format: int64
              * @description Sent in a zip beside the list
              */
-            sent_pictures: number;
-            /** @enum {string} */
-            state: "connected" | "disconnected";
-            /**
-             * Format: date-time
-             * @description When everything that it has was last compared
-             */
-            swept_at: string | null;
-            /** @description It passes requests for quotation on to its suppliers */
-            takes_requests: boolean;
-            /** @description What is wrong with it, in plain words; empty where all is well */
-            trouble: string;
-            /** @description IANA time zone of the rule */
-            zone: string;
+            uploaded_pictures: number;
         };
-        SourcesUpload: {
+        SourcesSourceSettings: {
+            /**
+             * Format: int64
+             * @default 5
+             */
+            max_cost_factor: number;
+            /** Format: int64 */
+            max_repriced: number;
+            /** Format: int64 */
+            max_withdrawn: number;
+            name: string;
+            paused: boolean;
+            schedule: string;
+            time_zone: string;
+        };
+        SourcesUploadedFile: {
             /** @description Names the file in later requests */
             file: string;
             name: string;
@@ -2899,17 +2899,17 @@ export interface components {
             state: "connected" | "disconnected";
             time_zone: string;
         };
-        TakeBackMoneyRulesRequest: {
-            /**
-             * Format: int64
-             * @description The change to take back, which must be the newest
-             */
-            revision: number;
-        };
         TakeOffersRequest: {
             /** @description Take those that have drafts once more */
             again?: boolean;
             offers: number[];
+        };
+        UndoMoneyRulesRequest: {
+            /**
+             * Format: int64
+             * @description The change to undo, which must be the newest
+             */
+            revision: number;
         };
         VariantLimits: {
             /** Format: int64 */
@@ -2937,24 +2937,47 @@ export interface components {
             id: number;
             what: string;
         };
-        WorkbenchBuying: {
-            /** @description The service that prices assume; empty where there is none to the market */
-            delivery: string;
-            /** @description Its days door to door */
-            door: string;
+        WorkbenchBulkPriceInput: {
+            /** @enum {string} */
+            act: "raise_percent" | "raise_amount" | "margin" | "column" | "release";
+            apply: boolean;
+            column?: string[];
+            drafts: number[];
+            end: boolean;
             /** Format: int64 */
-            offer_id: number;
-            /**
-             * Format: int64
-             * @description Percent; null where it is not known
-             */
-            on_time: number | null;
-            /** @description Empty where it is not known */
-            rating: string;
-            ships_from: string;
-            source: string;
-            supplier: string;
+            store: number;
+            value?: string;
+        };
+        WorkbenchBulkPriceLine: {
+            /** Format: int64 */
+            draft_id: number;
+            note: string;
+            now: components["schemas"]["ApikitAmountDoc"];
+            then: components["schemas"]["PricingLadder"];
             title: string;
+            variant: string;
+            /** Format: int64 */
+            variant_id: number;
+        };
+        WorkbenchBulkPriceResult: {
+            /** Format: int64 */
+            below_floor: number;
+            /** Format: int64 */
+            bulk: number;
+            /** Format: int64 */
+            fall: number;
+            /** @description The first 500 */
+            lines: components["schemas"]["WorkbenchBulkPriceLine"][];
+            /** Format: int64 */
+            loses_money: number;
+            /** Format: int64 */
+            moved: number;
+            /** Format: int64 */
+            rise: number;
+            /** Format: int64 */
+            skipped: number;
+            /** Format: int64 */
+            variants: number;
         };
         WorkbenchDraft: {
             collections: string[];
@@ -2993,7 +3016,7 @@ export interface components {
             /** Format: date-time */
             withdrawn_at: string | null;
         };
-        WorkbenchEdit: {
+        WorkbenchEditInput: {
             /** @description Draft variants to sell */
             chosen?: number[];
             collections?: string[];
@@ -3001,7 +3024,7 @@ export interface components {
             /** @description The same options and values, renamed */
             options?: components["schemas"]["VariantOption"][];
             pictures?: components["schemas"]["WorkbenchPictureChoice"][];
-            prices?: components["schemas"]["WorkbenchTyping"][];
+            prices?: components["schemas"]["WorkbenchPriceOverride"][];
             remove_contacts?: boolean;
             /**
              * Format: int64
@@ -3043,67 +3066,49 @@ export interface components {
             place: number;
             shown: boolean;
         };
-        WorkbenchPriceMany: {
-            /** @enum {string} */
-            act: "raise_percent" | "raise_amount" | "margin" | "column" | "release";
-            apply: boolean;
-            column?: string[];
-            drafts: number[];
-            end: boolean;
-            /** Format: int64 */
-            store: number;
-            value?: string;
-        };
-        WorkbenchPriced: {
-            cost: components["schemas"]["ApikitAmountDoc"];
-            ladder: components["schemas"]["PricingLadder"];
-            no_price: string;
-            /** Format: int64 */
-            stock: number;
-            typed: boolean;
-        };
-        WorkbenchPricedLine: {
-            /** Format: int64 */
-            draft_id: number;
-            note: string;
-            now: components["schemas"]["ApikitAmountDoc"];
-            then: components["schemas"]["PricingLadder"];
-            title: string;
-            variant: string;
+        WorkbenchPriceOverride: {
+            /** @description Decimal text in the store's currency; empty gives it back to the rule */
+            price: string;
             /** Format: int64 */
             variant_id: number;
         };
-        WorkbenchPricedMany: {
+        WorkbenchPurchase: {
+            /** @description The service that prices assume; empty where there is none to the market */
+            delivery: string;
+            /** @description Its days door to door */
+            door: string;
             /** Format: int64 */
-            below_floor: number;
-            /** Format: int64 */
-            bulk: number;
-            /** Format: int64 */
-            fall: number;
-            /** Format: int64 */
-            left: number;
-            /** @description The first 500 */
-            lines: components["schemas"]["WorkbenchPricedLine"][];
-            /** Format: int64 */
-            lose: number;
-            /** Format: int64 */
-            moved: number;
-            /** Format: int64 */
-            rise: number;
-            /** Format: int64 */
-            variants: number;
-        };
-        WorkbenchSwap: {
-            after: components["schemas"]["WorkbenchBuying"];
-            before: components["schemas"]["WorkbenchBuying"];
-            /** @description The variants that the other offer has for sale */
-            choices: components["schemas"]["WorkbenchSwappable"][];
-            /** Format: int64 */
-            draft_id: number;
-            /** Format: int64 */
-            revision: number;
-            rows: components["schemas"]["WorkbenchSwapRow"][];
+            offer_id: number;
+            /**
+             * Format: int64
+             * @description Percent; null where it is not known
+             */
+            on_time: number | null;
+            /** @description Empty where it is not known */
+            rating: string;
+            ships_from: string;
+            source: string;
+            supplier: string;
             title: string;
+        };
+        WorkbenchSwapCandidate: {
+            cost: components["schemas"]["ApikitAmountDoc"];
+            /** Format: int64 */
+            id: number;
+            picture: string;
+            /** Format: int64 */
+            stock: number;
+            values: string[];
+        };
+        WorkbenchSwapInput: {
+            /** Format: int64 */
+            offer_id: number;
+            pairs?: components["schemas"]["WorkbenchSwapPair"][];
+            /**
+             * Format: int64
+             * @description The revision that was read; a newer one refuses the swap
+             */
+            revision?: number;
         };
         WorkbenchSwapPair: {
             /** Format: int64 */
@@ -3111,9 +3116,21 @@ export interface components {
             /** Format: int64 */
             variant_id: number;
         };
+        WorkbenchSwapPreview: {
+            after: components["schemas"]["WorkbenchPurchase"];
+            before: components["schemas"]["WorkbenchPurchase"];
+            /** @description The variants that the other offer has for sale */
+            choices: components["schemas"]["WorkbenchSwapCandidate"][];
+            /** Format: int64 */
+            draft_id: number;
+            /** Format: int64 */
+            revision: number;
+            rows: components["schemas"]["WorkbenchSwapRow"][];
+            title: string;
+        };
         WorkbenchSwapRow: {
-            after: components["schemas"]["WorkbenchPriced"];
-            before: components["schemas"]["WorkbenchPriced"];
+            after: components["schemas"]["WorkbenchVariantPrice"];
+            before: components["schemas"]["WorkbenchVariantPrice"];
             /** @description What its counterpart was found by; empty where a person chose, or there is none */
             by: string;
             chosen: boolean;
@@ -3124,36 +3141,11 @@ export interface components {
             /** Format: int64 */
             variant_id: number;
         };
-        WorkbenchSwappable: {
-            cost: components["schemas"]["ApikitAmountDoc"];
-            /** Format: int64 */
-            id: number;
-            picture: string;
-            /** Format: int64 */
-            stock: number;
-            values: string[];
-        };
-        WorkbenchSwapping: {
-            /** Format: int64 */
-            offer_id: number;
-            pairs?: components["schemas"]["WorkbenchSwapPair"][];
-            /**
-             * Format: int64
-             * @description The revision that was read; a newer one refuses the swap
-             */
-            revision?: number;
-        };
         WorkbenchTakeResult: {
             already: components["schemas"]["WorkbenchPair"][];
             taken: components["schemas"]["WorkbenchPair"][];
         };
-        WorkbenchTyping: {
-            /** @description Decimal text in the store's currency; empty gives it back to the rule */
-            price: string;
-            /** Format: int64 */
-            variant_id: number;
-        };
-        WorkbenchUndoneMany: {
+        WorkbenchUndoBulkResult: {
             /**
              * Format: int64
              * @description Left as they are
@@ -3168,17 +3160,25 @@ export interface components {
             /** Format: int64 */
             id: number;
             ladder: components["schemas"]["PricingLadder"];
+            /** @description A person set its price, and rules leave it alone */
+            manual: boolean;
             no_price: string;
             picture: string;
             rule_price: components["schemas"]["ApikitAmountDoc"];
             /** Format: int64 */
             stock: number;
             trace: components["schemas"]["MarkupTraceLine"][];
-            /** @description Its price was typed, and rules leave it alone */
-            typed: boolean;
             values: string[];
             was_warning: string;
             withdrawn: boolean;
+        };
+        WorkbenchVariantPrice: {
+            cost: components["schemas"]["ApikitAmountDoc"];
+            ladder: components["schemas"]["PricingLadder"];
+            manual: boolean;
+            no_price: string;
+            /** Format: int64 */
+            stock: number;
         };
     };
     responses: never;
@@ -3189,6 +3189,93 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    lookUpAlternatives: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatalogLookupInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogAlternatives"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     listDrafts: {
         parameters: {
             query?: {
@@ -3274,7 +3361,7 @@ export interface operations {
             };
         };
     };
-    undoMany: {
+    undoBulk: {
         parameters: {
             query?: never;
             header?: never;
@@ -3291,7 +3378,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WorkbenchUndoneMany"];
+                    "application/json": components["schemas"]["WorkbenchUndoBulkResult"];
                 };
             };
             /** @description Bad Request */
@@ -3359,7 +3446,7 @@ export interface operations {
             };
         };
     };
-    priceMany: {
+    priceInBulk: {
         parameters: {
             query?: never;
             header?: never;
@@ -3368,7 +3455,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["WorkbenchPriceMany"];
+                "application/json": components["schemas"]["WorkbenchBulkPriceInput"];
             };
         };
         responses: {
@@ -3378,7 +3465,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WorkbenchPricedMany"];
+                    "application/json": components["schemas"]["WorkbenchBulkPriceResult"];
                 };
             };
             /** @description Bad Request */
@@ -3718,7 +3805,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["WorkbenchEdit"];
+                "application/json": components["schemas"]["WorkbenchEditInput"];
             };
         };
         responses: {
@@ -3810,7 +3897,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["WorkbenchSwapping"];
+                "application/json": components["schemas"]["WorkbenchSwapInput"];
             };
         };
         responses: {
@@ -3888,7 +3975,7 @@ export interface operations {
             };
         };
     };
-    lookAtSwap: {
+    previewSwap: {
         parameters: {
             query?: {
                 /** @description The store whose prices and limits hold; 0 for none */
@@ -3902,7 +3989,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["WorkbenchSwapping"];
+                "application/json": components["schemas"]["WorkbenchSwapInput"];
             };
         };
         responses: {
@@ -3912,7 +3999,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WorkbenchSwap"];
+                    "application/json": components["schemas"]["WorkbenchSwapPreview"];
                 };
             };
             /** @description Bad Request */
@@ -4068,94 +4155,7 @@ export interface operations {
             };
         };
     };
-    lookFor: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CatalogLookFor"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CatalogElsewhere"];
-                };
-            };
-            /** @description Bad Request */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    decideIntake: {
+    decideImport: {
         parameters: {
             query?: never;
             header?: never;
@@ -4166,7 +4166,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DecideIntakeRequest"];
+                "application/json": components["schemas"]["DecideImportRequest"];
             };
         };
         responses: {
@@ -4327,7 +4327,7 @@ export interface operations {
             };
         };
     };
-    listSetAside: {
+    listRejected: {
         parameters: {
             query?: never;
             header?: never;
@@ -4344,7 +4344,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SourcesSetAside"][];
+                    "application/json": components["schemas"]["SourcesRejectedRow"][];
                 };
             };
             /** @description Bad Request */
@@ -4412,7 +4412,7 @@ export interface operations {
             };
         };
     };
-    pasteLinks: {
+    importLinks: {
         parameters: {
             query?: never;
             header?: never;
@@ -4421,7 +4421,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PasteLinksRequest"];
+                "application/json": components["schemas"]["ImportLinksRequest"];
             };
         };
         responses: {
@@ -4431,7 +4431,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SourcesIntake"];
+                    "application/json": components["schemas"]["SourcesImportRun"];
                 };
             };
             /** @description Bad Request */
@@ -4767,267 +4767,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            /** @description Bad Request */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    connectList: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SourcesList"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SourcesConnected"];
-                };
-            };
-            /** @description Bad Request */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    readDeliveries: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SourcesFreight"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SourcesDeliveries"];
-                };
-            };
-            /** @description Bad Request */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    lookAtList: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SourcesList"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SourcesLooked"];
-                };
             };
             /** @description Bad Request */
             400: {
@@ -5853,7 +5592,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogFound"];
+                    "application/json": components["schemas"]["CatalogSearchResult"];
                 };
             };
             /** @description Bad Request */
@@ -6157,7 +5896,7 @@ export interface operations {
             };
         };
     };
-    offerElsewhere: {
+    offerAlternatives: {
         parameters: {
             query?: {
                 store?: number;
@@ -6178,7 +5917,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogElsewhere"];
+                    "application/json": components["schemas"]["CatalogAlternatives"];
                 };
             };
             /** @description Bad Request */
@@ -6246,7 +5985,7 @@ export interface operations {
             };
         };
     };
-    sayAlike: {
+    decideMatch: {
         parameters: {
             query?: never;
             header?: never;
@@ -6258,7 +5997,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SayAlikeRequest"];
+                "application/json": components["schemas"]["DecideMatchRequest"];
             };
         };
         responses: {
@@ -6342,7 +6081,7 @@ export interface operations {
                 variant?: number;
                 /** @description Decimal text in the store's currency */
                 price?: string;
-                /** @description In percent of what it lands for, instead of a price */
+                /** @description In percent of the landed cost, instead of a price */
                 markup?: string;
             };
             header?: never;
@@ -6359,7 +6098,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogSupposed"];
+                    "application/json": components["schemas"]["CatalogWhatIfResult"];
                 };
             };
             /** @description Bad Request */
@@ -6427,7 +6166,268 @@ export interface operations {
             };
         };
     };
-    getQuay: {
+    connectList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourcesPriceListInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcesConnected"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    analyzeList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourcesPriceListInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcesAnalysis"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    readDeliveries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourcesDeliveryTable"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcesDeliveryResult"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getHeader: {
         parameters: {
             query?: {
                 store?: number;
@@ -6444,7 +6444,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ApplicationQuay"];
+                    "application/json": components["schemas"]["ApplicationHeader"];
                 };
             };
             /** @description Bad Request */
@@ -6696,7 +6696,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RequestsRequest"][];
+                    "application/json": components["schemas"]["RequestsQuoteRequest"][];
                 };
             };
             /** @description Bad Request */
@@ -6764,7 +6764,7 @@ export interface operations {
             };
         };
     };
-    makeRequest: {
+    createRequest: {
         parameters: {
             query?: never;
             header?: never;
@@ -6773,7 +6773,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RequestsWanted"];
+                "application/json": components["schemas"]["RequestsQuoteRequestInput"];
             };
         };
         responses: {
@@ -7534,7 +7534,7 @@ export interface operations {
             };
         };
     };
-    savedSentences: {
+    listSavedSearches: {
         parameters: {
             query?: never;
             header?: never;
@@ -7549,7 +7549,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogSaved"][];
+                    "application/json": components["schemas"]["CatalogSavedSearch"][];
                 };
             };
             /** @description Bad Request */
@@ -7617,7 +7617,7 @@ export interface operations {
             };
         };
     };
-    saveSentence: {
+    saveSearch: {
         parameters: {
             query?: never;
             header?: never;
@@ -7626,7 +7626,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CatalogSaving"];
+                "application/json": components["schemas"]["CatalogSaveSearchInput"];
             };
         };
         responses: {
@@ -7636,7 +7636,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogSaved"];
+                    "application/json": components["schemas"]["CatalogSavedSearch"];
                 };
             };
             /** @description Bad Request */
@@ -7704,7 +7704,7 @@ export interface operations {
             };
         };
     };
-    forgetSentence: {
+    deleteSavedSearch: {
         parameters: {
             query?: never;
             header?: never;
@@ -8127,7 +8127,7 @@ export interface operations {
             };
         };
     };
-    keepSource: {
+    updateSource: {
         parameters: {
             query?: never;
             header?: never;
@@ -8138,7 +8138,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SourcesHabits"];
+                "application/json": components["schemas"]["SourcesSourceSettings"];
             };
         };
         responses: {
@@ -8148,6 +8148,91 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    analyzeSource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcesAnalysis"];
+                };
             };
             /** @description Bad Request */
             400: {
@@ -8552,11 +8637,11 @@ export interface operations {
             };
         };
     };
-    sendFile: {
+    importFile: {
         parameters: {
             query?: {
                 /** @description Only some rows: what is missing is not withdrawn */
-                part?: boolean;
+                partial?: boolean;
             };
             header?: never;
             path: {
@@ -8566,7 +8651,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SourcesUpload"];
+                "application/json": components["schemas"]["SourcesUploadedFile"];
             };
         };
         responses: {
@@ -8576,7 +8661,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SourcesIntake"];
+                    "application/json": components["schemas"]["SourcesImportRun"];
                 };
             };
             /** @description Bad Request */
@@ -8644,10 +8729,10 @@ export interface operations {
             };
         };
     };
-    beginIntake: {
+    startImport: {
         parameters: {
             query?: {
-                whole?: boolean;
+                full?: boolean;
             };
             header?: never;
             path: {
@@ -8663,7 +8748,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SourcesIntake"];
+                    "application/json": components["schemas"]["SourcesImportRun"];
                 };
             };
             /** @description Bad Request */
@@ -8752,91 +8837,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            /** @description Bad Request */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    lookAtSource: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SourcesLooked"];
-                };
             };
             /** @description Bad Request */
             400: {
@@ -9343,7 +9343,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PricingInForce"];
+                    "application/json": components["schemas"]["PricingCurrentRules"];
                 };
             };
             /** @description Bad Request */
@@ -9517,7 +9517,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PricingChange"][];
+                    "application/json": components["schemas"]["PricingRuleChange"][];
                 };
             };
             /** @description Bad Request */
@@ -9602,7 +9602,96 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PricingChoices"];
+                    "application/json": components["schemas"]["PricingRuleChoices"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    copyRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PricingCopyRuleInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkupRule"];
                 };
             };
             /** @description Bad Request */
@@ -9759,7 +9848,7 @@ export interface operations {
             };
         };
     };
-    takeBackMoneyRules: {
+    undoMoneyRules: {
         parameters: {
             query?: never;
             header?: never;
@@ -9770,7 +9859,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TakeBackMoneyRulesRequest"];
+                "application/json": components["schemas"]["UndoMoneyRulesRequest"];
             };
         };
         responses: {
@@ -9781,95 +9870,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PricingRun"];
-                };
-            };
-            /** @description Bad Request */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    ruleToStore: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PricingToStore"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["MarkupRule"];
                 };
             };
             /** @description Bad Request */
@@ -10190,7 +10190,7 @@ export interface operations {
             };
         };
     };
-    makeToken: {
+    createToken: {
         parameters: {
             query?: never;
             header?: never;
@@ -10199,7 +10199,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MakeTokenRequest"];
+                "application/json": components["schemas"]["CreateTokenRequest"];
             };
         };
         responses: {
@@ -10277,7 +10277,7 @@ export interface operations {
             };
         };
     };
-    dropToken: {
+    deleteToken: {
         parameters: {
             query?: never;
             header?: never;

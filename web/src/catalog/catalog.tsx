@@ -16,7 +16,7 @@ import { Money, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
 import { useSay } from "../parts/toast";
 import { OfferTrace } from "../parts/trace";
-import { mostBeside } from "./beside";
+import { maxCompared } from "./compare";
 import { useLookFor } from "./lookfor";
 import { OfferSheetView } from "./offer";
 import { asAddress, asQuery, nothingAsked, useAnswer, useOffers, useQuestion, withoutStore } from "./question";
@@ -38,7 +38,7 @@ export default function Catalog() {
   const { box, items, size } = useRows(count, rowHeight, cursor);
   const row = useOffers(question, storeId, answer.data, items[0]?.index ?? 0, items.at(-1)?.index ?? 0);
   const sources = useQuery({ queryKey: ["sources"], queryFn: () => ask(api.GET("/api/sources")) });
-  const [marked, setMarked] = useKept<Map<number, Offer>>("catalog.selected", () => new Map());
+  const [selected, setMarked] = useKept<Map<number, Offer>>("catalog.selected", () => new Map());
   const search = useRef<HTMLInputElement>(null);
   const here = row(cursor);
   const take = useTake(() => setMarked(new Map()));
@@ -89,27 +89,27 @@ export default function Catalog() {
     },
     [setMarked],
   );
-  const markOn = (by: number) => {
-    if (here && !marked.has(here.id)) mark(here);
+  const extendSelection = (by: number) => {
+    if (here && !selected.has(here.id)) mark(here);
     setCursor(Math.max(0, cursor + by));
   };
   const takeNow = () => {
-    const ids = marked.size > 0 ? [...marked.keys()] : shownOffer ? [shownOffer] : [];
+    const ids = selected.size > 0 ? [...selected.keys()] : shownOffer ? [shownOffer] : [];
     if (ids.length > 0) take.start(ids);
   };
   const go = useNavigate();
   const { handlers } = useLookFor(); // a picture may be dropped or pasted anywhere here
   const beside = () => {
-    if (marked.size > mostBeside) say(`Up to ${mostBeside} offers lie side by side: ${marked.size} are marked.`, true);
-    else if (marked.size > 1) go(`/catalog/beside/${[...marked.keys()].join(",")}`);
+    if (selected.size > maxCompared) say(`Up to ${maxCompared} offers can be compared: ${selected.size} are selected.`, true);
+    else if (selected.size > 1) go(`/catalog/compare/${[...selected.keys()].join(",")}`);
   };
   useKeys([
-    { keys: ["x"], label: "mark", run: () => mark(here) },
-    { keys: ["shift+j", "shift+ArrowDown"], label: "mark on", run: () => markOn(1) },
-    { keys: ["shift+k", "shift+ArrowUp"], label: "", run: () => markOn(-1) },
+    { keys: ["x"], label: "select", run: () => mark(here) },
+    { keys: ["shift+j", "shift+ArrowDown"], label: "extend selection", run: () => extendSelection(1) },
+    { keys: ["shift+k", "shift+ArrowUp"], label: "", run: () => extendSelection(-1) },
     ...(may("editor") ? [{ keys: ["t"], label: "take to the Workbench", run: takeNow }] : []),
-    { keys: ["c"], label: marked.size > 1 ? "side by side" : "", run: beside },
-    { keys: ["e"], label: "elsewhere", run: () => shownOffer && go(`/catalog/elsewhere/${shownOffer}`) },
+    { keys: ["c"], label: selected.size > 1 ? "side by side" : "", run: beside },
+    { keys: ["e"], label: "other suppliers", run: () => shownOffer && go(`/catalog/alternatives/${shownOffer}`) },
     { keys: ["/"], label: "search", run: () => search.current?.select() },
     { keys: ["Escape"], label: "", run: () => setMarked(new Map()) },
   ]);
@@ -140,19 +140,19 @@ export default function Catalog() {
             <span>Price ladder</span>
             <span>Door to door</span>
             <span>Sold, 52 weeks</span>
-            <span className="text-right">Keep</span>
+            <span className="text-right">Profit</span>
           </div>
           {answer.error && !answer.data ? (
             (answer.error as Problem).status === 422 && !store ? (
-              <Notice title="This search needs a store" trouble>
+              <Notice title="This search needs a store" error>
                 <p>{answer.error.message}</p>
                 <Button tone="main" onClick={() => go("/store")}>
                   Connect a store
                 </Button>
-                <Button onClick={() => change(withoutStore(question))}>Leave these out</Button>
+                <Button onClick={() => change(withoutStore(question))}>Drop these filters</Button>
               </Notice>
             ) : (
-              <Notice title={(answer.error as Problem).status === 422 ? "The search cannot be read" : "The catalog does not answer"} trouble>
+              <Notice title={(answer.error as Problem).status === 422 ? "The search cannot be read" : "The catalog does not answer"} error>
                 <p>{answer.error.message}</p>
                 <Button onClick={() => void answer.refetch()}>Ask again</Button>
               </Notice>
@@ -176,9 +176,9 @@ export default function Catalog() {
                   offer={row(item.index)}
                   top={top}
                   current={item.index === cursor}
-                  marked={marked.has(row(item.index)?.id ?? 0)}
+                  selected={selected.has(row(item.index)?.id ?? 0)}
                   onPoint={setCursor}
-                  onMark={mark}
+                  onSelect={mark}
                 />
               ))}
             </Grid>
@@ -189,16 +189,16 @@ export default function Catalog() {
             ) : (
               <span className="text-sm">The first {mostRows.toLocaleString("en")} are listed. Add a clause, or sort otherwise, to see others.</span>
             )}
-            {marked.size > 0 ? (
+            {selected.size > 0 ? (
               <span className="flex items-center gap-2">
-                <b>{marked.size} marked</b>
+                <b>{selected.size} selected</b>
                 <Button tone="quiet" onClick={() => setMarked(new Map())}>
                   Unmark
                 </Button>
-                {marked.size > 1 && marked.size <= mostBeside && <Button onClick={beside}>Side by side</Button>}
+                {selected.size > 1 && selected.size <= maxCompared && <Button onClick={beside}>Side by side</Button>}
                 {may("editor") && (
                   <Button tone="main" onClick={takeNow} disabled={take.busy}>
-                    Take {marked.size} to the Workbench
+                    Take {selected.size} to the Workbench
                   </Button>
                 )}
               </span>
@@ -232,7 +232,7 @@ function NothingFound({
 }) {
   const go = useNavigate();
   return hasSources ? (
-    <Notice title="No offer fits this sentence">
+    <Notice title="No offer matches">
       {emptied.length > 0 ? (
         <ul className="space-y-1">
           {emptied.slice(0, 4).map((e) => (
@@ -247,11 +247,11 @@ function NothingFound({
       ) : (
         <p>Loosen a clause: each one's panel says how many offers its choices would leave.</p>
       )}
-      <Button onClick={onClear}>Start the sentence afresh</Button>
+      <Button onClick={onClear}>Clear all filters</Button>
     </Notice>
   ) : (
     <Notice title="No source is connected">
-      <p>Offers come from sources. Connect one and its catalog is taken in.</p>
+      <p>Offers come from sources. Connect one and its catalog is imported.</p>
       <Button tone="main" onClick={() => go("/sources")}>
         Go to Sources
       </Button>
@@ -268,9 +268,9 @@ const OfferRow = memo(function OfferRow({
   start,
   top,
   current,
-  marked,
+  selected,
   onPoint,
-  onMark,
+  onSelect,
 }: {
   offer: Offer | undefined;
   store: number;
@@ -280,9 +280,9 @@ const OfferRow = memo(function OfferRow({
   start: number;
   top: number;
   current: boolean;
-  marked: boolean;
+  selected: boolean;
   onPoint: (index: number) => void;
-  onMark: (offer: Offer | undefined) => void;
+  onSelect: (offer: Offer | undefined) => void;
 }) {
   return (
     <GridRow
@@ -297,7 +297,7 @@ const OfferRow = memo(function OfferRow({
       {offer ? (
         <>
           <span role="gridcell" className="pl-2">
-            <Tick checked={marked} onChange={() => onMark(offer)} label={`Mark ${offer.title}`} />
+            <Tick checked={selected} onChange={() => onSelect(offer)} label={`Select ${offer.title}`} />
           </span>
           <span role="gridcell">
             <Picture path={offer.picture} width={96} className="size-11 border border-line" />

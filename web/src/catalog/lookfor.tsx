@@ -15,7 +15,7 @@ export function useLookFor() {
   const say = useSay();
   const sending = useMutation({
     mutationFn: (picture: File) => send(picture),
-    onSuccess: ({ file, name }) => go(`/catalog/elsewhere?${new URLSearchParams({ file })}`, { state: { name } }),
+    onSuccess: ({ file, name }) => go(`/catalog/alternatives?${new URLSearchParams({ file })}`, { state: { name } }),
     onError: (error) => say(error.message, true),
   });
   const { mutate } = sending;
@@ -25,7 +25,7 @@ export function useLookFor() {
     handlers,
     byPicture,
     sending: sending.isPending,
-    byLink: (link: string) => go(`/catalog/elsewhere?${new URLSearchParams({ link: link.trim() })}`, { state: { asked: true } }),
+    byLink: (link: string) => go(`/catalog/alternatives?${new URLSearchParams({ link: link.trim() })}`, { state: { asked: true } }),
   };
 }
 
@@ -42,7 +42,7 @@ export function LookFor() {
           if (link.trim()) byLink(link);
         }}
       >
-        <h1 className="text-lg">Find an item by a link or a picture</h1>
+        <h1 className="text-lg">Find an item by link or picture</h1>
         <Field
           label="A page that shows it"
           hint="Of a connected supplier, or of any shop"

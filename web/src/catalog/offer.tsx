@@ -38,7 +38,7 @@ export const OfferSheetView = memo(function OfferSheetView({
   return (
     <Sheet label="Offer">
       {offer.error && !offer.data ? (
-        <Notice title="This offer cannot be shown" trouble>
+        <Notice title="This offer cannot be shown" error>
           <p>{offer.error.message}</p>
         </Notice>
       ) : (
@@ -72,7 +72,7 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
             className="mx-auto size-[56vh] max-w-full object-contain"
           />
           <div className="mt-3 flex justify-center gap-2">
-            <Button onClick={() => setPicture((picture + offer.pictures.length - 1) % offer.pictures.length)}>Before</Button>
+            <Button onClick={() => setPicture((picture + offer.pictures.length - 1) % offer.pictures.length)}>Previous</Button>
             <Button onClick={() => setPicture((picture + 1) % offer.pictures.length)}>Next</Button>
           </div>
         </Dialog>
@@ -136,7 +136,7 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
           </a>
         )}
         <Link
-          to={`/catalog/elsewhere/${offer.id}`}
+          to={`/catalog/alternatives/${offer.id}`}
           className="inline-flex min-h-7 items-center rounded-md border border-line-2 px-3 font-semibold hover:bg-sunk"
         >
           Elsewhere
@@ -213,15 +213,15 @@ function Earning({ offer }: { offer: OfferSheet }) {
       {ladder.market && (
         <div className={row}>
           <span title="Whether tax is in the prices that other stores show is not known.">
-            {ladder.market.seen} prices seen, with or without tax · middle half, median
+            {ladder.market.seen} prices seen, with or without tax · middle 50 %, median
           </span>
           <span>
-            <Money of={ladder.market.low} />–<Money of={ladder.market.high} />, <Money of={ladder.market.middle} />
+            <Money of={ladder.market.low} />–<Money of={ladder.market.high} />, <Money of={ladder.market.median} />
           </span>
         </div>
       )}
       <div className={row}>
-        <span>Lands at</span>
+        <span>Landed cost</span>
         <Money of={ladder.landed} />
       </div>
       <div className={row}>
@@ -248,20 +248,20 @@ function Earning({ offer }: { offer: OfferSheet }) {
       </div>
       <div className={row}>
         <span>
-          You keep · margin {percent(ladder.margin)}
+          Profit · margin {percent(ladder.margin)}
           {num(ladder.tax) > 0 && " of the price without tax"}
         </span>
         <Money of={ladder.profit} signed className="font-bold" />
       </div>
       {offer.at_market && (
         <div className={row}>
-          <span>At the market's median you keep · margin {percent(offer.at_market.margin)}</span>
+          <span>At the market's median the profit is · margin {percent(offer.at_market.margin)}</span>
           <Money of={offer.at_market.profit} signed className="font-bold" />
         </div>
       )}
       {Number(ladder.break_even) > 0 && (
         <div className={row}>
-          <span>Advertising may cost, an order, before it loses</span>
+          <span>Break-even ad cost per order, an order, before it loses</span>
           <Money of={ladder.profit} />
         </div>
       )}
@@ -322,7 +322,7 @@ function Variants({ offer }: { offer: OfferSheet }) {
             <th className="text-right font-normal">Cost</th>
             <th className="text-right font-normal">Stock</th>
             <th className="text-right font-normal">Weight</th>
-            <th className="text-right font-normal">Keep</th>
+            <th className="text-right font-normal">Profit</th>
           </tr>
         </thead>
         <tbody>

@@ -189,7 +189,7 @@ export function useAnswer(question: Question, store: number) {
 }
 
 /** useOffers finds an answer's offers by their place, and asks for the pages of it that are in sight. */
-export function useOffers(question: Question, store: number, answer: Schemas["CatalogFound"] | undefined, firstRow: number, lastRow: number) {
+export function useOffers(question: Question, store: number, answer: Schemas["CatalogSearchResult"] | undefined, firstRow: number, lastRow: number) {
   const total = answer?.total ?? 0;
   const pages = useMemo(() => {
     const list: number[] = [];
@@ -212,5 +212,5 @@ export function useChoices(question: Question, store: number, like: string, pane
     enabled: panel !== "",
     staleTime: 30_000,
     placeholderData: (before, query) => (query?.queryKey[5] === panel ? before : undefined),
-  }).data?.choices;
+  }).data?.facets;
 }

@@ -9,7 +9,7 @@ import { aLink, useLookFor } from "./lookfor";
 import { asAddress, pricedSorts, type Question, type Sort, sorts, useChoices } from "./question";
 import { SentenceTools } from "./tools";
 
-type Found = Schemas["CatalogFound"];
+type Found = Schemas["CatalogSearchResult"];
 
 /** Sentence is the catalog's question in words that can each be changed. */
 export function Sentence({
@@ -54,7 +54,7 @@ export function Sentence({
   const said = usable.filter((name) => clauses[name].always || question.values[name] || open === name);
   const rest = usable.filter((name) => !said.includes(name));
   return (
-    <search className="block border-b border-line bg-surface px-4 py-2.5 text-lg leading-8" aria-label="The catalog's sentence">
+    <search className="block border-b border-line bg-surface px-4 py-2.5 text-lg leading-8" aria-label="Search the catalog">
       Find{" "}
       <input
         ref={searchRef}
@@ -68,7 +68,7 @@ export function Sentence({
         onBlur={settle}
         onKeyDown={(e) => (e.key === "Escape" || e.key === "Enter") && e.currentTarget.blur()}
         placeholder="anything"
-        aria-label="Words"
+        aria-label="Description"
         size={Math.max(10, words.length + 1)}
         className="rounded-t border-b-[1.5px] border-beak bg-beak-wash px-2 font-semibold placeholder:font-normal placeholder:text-ink-2"
       />
@@ -101,7 +101,7 @@ export function Sentence({
       {rest.length > 0 && (
         <>
           {" "}
-          <Clause label="Further clauses" words="and …" empty open={open === "more"} onOpen={(yes) => setOpen(yes ? "more" : "")}>
+          <Clause label="Further clauses" words="+ filter" empty open={open === "more"} onOpen={(yes) => setOpen(yes ? "more" : "")}>
             {() =>
               rest.map((name) => (
                 // The list gives the keyboard back before the clause's own panel takes it.
@@ -181,7 +181,7 @@ function Panel({
   values: string[];
   set: (values: string[]) => void;
   /** Undefined while they are being counted. */
-  choices: Schemas["CatalogChoice"][] | undefined;
+  choices: Schemas["CatalogFacetValue"][] | undefined;
   how: Saying;
   close: () => void;
   like: string;

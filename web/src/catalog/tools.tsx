@@ -44,10 +44,10 @@ export function SentenceTools({
       <SavedSentences address={address} />
       <SynonymList />
       <a href={`/api/offers/export?${file}`} download className="underline decoration-line-2 underline-offset-2 hover:decoration-beak">
-        the whole answer as CSV
+        Export CSV
       </a>
-      <Link to="/catalog/elsewhere" className="underline decoration-line-2 underline-offset-2 hover:decoration-beak">
-        by a link or a picture
+      <Link to="/catalog/alternatives" className="underline decoration-line-2 underline-offset-2 hover:decoration-beak">
+        by link or picture
       </Link>
     </div>
   );
@@ -111,9 +111,9 @@ function StandardForm({ own, onDone }: { own: Standard; onDone: (own: Standard) 
           onDone({ days: Math.round(number(days)), rating: Math.round(number(rating) * 10), on_time: Math.round(number(onTime)), tracked });
       }}
     >
-      <Field label="Days to the door, at most" value={days} onChange={(e) => setDays(e.target.value)} inputMode="numeric" trouble={troubles[0]} />
-      <Field label="Rating, at least" value={rating} onChange={(e) => setRating(e.target.value)} inputMode="decimal" trouble={troubles[1]} />
-      <Field label="On time in percent, at least" value={onTime} onChange={(e) => setOnTime(e.target.value)} inputMode="numeric" trouble={troubles[2]} />
+      <Field label="Days to the door, at most" value={days} onChange={(e) => setDays(e.target.value)} inputMode="numeric" error={troubles[0]} />
+      <Field label="Rating, at least" value={rating} onChange={(e) => setRating(e.target.value)} inputMode="decimal" error={troubles[1]} />
+      <Field label="On time in percent, at least" value={onTime} onChange={(e) => setOnTime(e.target.value)} inputMode="numeric" error={troubles[2]} />
       <span className="flex items-center gap-2">
         <Tick checked={tracked} onChange={() => setTracked(!tracked)} label="Tracked delivery only" /> tracked delivery only
       </span>
@@ -130,10 +130,10 @@ function SavedSentences({ address }: { address: string }) {
   const say = useSay();
   const [, setParams] = useSearchParams();
   const [name, setName] = useState("");
-  const saved = useQuery({ queryKey: ["sentences"], queryFn: () => ask(api.GET("/api/sentences")) });
-  const again = () => client.invalidateQueries({ queryKey: ["sentences"] });
+  const saved = useQuery({ queryKey: ["saved-searches"], queryFn: () => ask(api.GET("/api/saved-searches")) });
+  const again = () => client.invalidateQueries({ queryKey: ["saved-searches"] });
   const keep = useMutation({
-    mutationFn: (body: Schemas["CatalogSaving"]) => ask(api.PUT("/api/sentences", { body })),
+    mutationFn: (body: Schemas["CatalogSaveSearchInput"]) => ask(api.PUT("/api/saved-searches", { body })),
     onSuccess: (one) => {
       say(`Saved as “${one.name}”.`);
       setName("");
@@ -145,18 +145,18 @@ function SavedSentences({ address }: { address: string }) {
   });
   const taken = (keep.error as Problem | null)?.status === 409 && keep.variables?.name === name ? keep.error?.message : undefined;
   const forget = useMutation({
-    mutationFn: (one: Schemas["CatalogSaved"]) => ask(api.DELETE("/api/sentences/{id}", { params: { path: { id: one.id } } })).then(() => one),
+    mutationFn: (one: Schemas["CatalogSavedSearch"]) => ask(api.DELETE("/api/saved-searches/{id}", { params: { path: { id: one.id } } })).then(() => one),
     onSuccess: (one) => {
       void again();
       say(`“${one.name}” is deleted.`, false, {
         words: "Undo",
-        run: () => keep.mutate({ name: one.name, asked: one.asked, currency: one.currency }),
+        run: () => keep.mutate({ name: one.name, sentence: one.sentence, currency: one.currency }),
       });
     },
     onError: (error) => say(error.message, true),
   });
   const list = saved.data ?? [];
-  const here = list.find((one) => one.asked === address);
+  const here = list.find((one) => one.sentence === address);
   return (
     <Clause
       label="Saved searches"
@@ -176,7 +176,7 @@ function SavedSentences({ address }: { address: string }) {
                 className={`min-h-7 grow truncate rounded px-2 py-1 text-left hover:bg-sunk ${one === here ? "font-semibold" : ""}`}
                 onClick={() => {
                   // Its amounts are of a currency: a store of that currency comes into use.
-                  const there = new URLSearchParams(one.asked);
+                  const there = new URLSearchParams(one.sentence);
                   const its = one.currency && one.currency !== store?.currency ? stores.find((s) => s.currency === one.currency) : store;
                   if (one.currency && !its) return say(`“${one.name}” is in ${one.currency}, and no store that is connected sells in it.`, true);
                   if (its) there.set("store", String(its.id));
@@ -200,11 +200,11 @@ function SavedSentences({ address }: { address: string }) {
               className="mt-1 flex items-end gap-2 border-t border-line p-2"
               onSubmit={(e) => {
                 e.preventDefault();
-                keep.mutate({ name, asked: address, currency: store?.currency ?? "", replace: taken !== undefined });
+                keep.mutate({ name, sentence: address, currency: store?.currency ?? "", replace: taken !== undefined });
               }}
             >
               <div className="grow">
-                <Field label="Save this search as" value={name} onChange={(e) => setName(e.target.value)} maxLength={80} trouble={taken} />
+                <Field label="Save this search as" value={name} onChange={(e) => setName(e.target.value)} maxLength={80} error={taken} />
               </div>
               <Button type="submit" disabled={name.trim() === ""}>
                 {taken ? "Replace it" : "Save"}

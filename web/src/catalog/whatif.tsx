@@ -8,7 +8,7 @@ import { Money, moneyText, num, percent } from "../parts/money";
 import { useSay } from "../parts/toast";
 import { Trace } from "../parts/trace";
 
-type Supposed = Schemas["CatalogSupposed"];
+type Supposed = Schemas["CatalogWhatIfResult"];
 
 /** WhatIf supposes another price and shows what it would leave; nothing is kept until it is asked for. */
 export function WhatIf({ offer, onTake }: { offer: OfferSheet; onTake: (() => void) | undefined }) {
@@ -42,7 +42,7 @@ export function WhatIf({ offer, onTake }: { offer: OfferSheet; onTake: (() => vo
     <section aria-label="What if">
       <h3 className="mt-5 mb-1">
         What if it sold for…{" "}
-        <span className="font-sans text-sm font-normal text-ink-2">{at ? "nothing is kept until you take it" : "drag, or type a price or a markup"}</span>
+        <span className="font-sans text-sm font-normal text-ink-2">{at ? "nothing is saved until you take it" : "drag, or type a price or a markup"}</span>
       </h3>
       <input
         type="range"
@@ -83,7 +83,7 @@ export function WhatIf({ offer, onTake }: { offer: OfferSheet; onTake: (() => vo
           )}
           <div className={row}>
             <span>
-              You keep · margin {percent(at.margin)}
+              Profit · margin {percent(at.margin)}
               {num(at.tax) > 0 && " of the price without tax"}
             </span>
             <Trace steps={at.trace} label="How the supposed figures came about">
@@ -91,7 +91,7 @@ export function WhatIf({ offer, onTake }: { offer: OfferSheet; onTake: (() => vo
             </Trace>
           </div>
           <div className={row}>
-            <span>Advertising an order may cost</span>
+            <span>Break-even ad cost per order</span>
             <span>{num(at.profit) > 0 ? <Money of={at.profit} /> : "nothing: it loses without any"}</span>
           </div>
           {Number(at.break_even) > 0 && (
@@ -140,10 +140,10 @@ export function WhatIf({ offer, onTake }: { offer: OfferSheet; onTake: (() => vo
 
 function placeWords(at: Supposed): string {
   if (!at.market) return "no prices known";
-  const off = num(at.price) / num(at.market.middle) - 1;
-  const where = num(at.price) < num(at.market.low) ? "cheaper than most" : num(at.price) > num(at.market.high) ? "dearer than most" : "in the middle half";
-  if (Math.abs(off) < 0.005) return "at the middle";
-  return `${percent(String(Math.abs(off)))} ${off < 0 ? "under" : "over"} the middle, ${where}`;
+  const off = num(at.price) / num(at.market.median) - 1;
+  const where = num(at.price) < num(at.market.low) ? "cheaper than most" : num(at.price) > num(at.market.high) ? "dearer than most" : "in the middle 50 %";
+  if (Math.abs(off) < 0.005) return "at the market median";
+  return `${percent(String(Math.abs(off)))} ${off < 0 ? "under" : "over"} the market median, ${where}`;
 }
 
 function Typed({ label, value, suffix, onDone }: { label: string; value: string; suffix: string; onDone: (text: string) => void }) {
@@ -182,7 +182,7 @@ function useTakeAt(offer: OfferSheet) {
       const taken = await ask(api.POST("/api/drafts/take", { body: { offers: [offer.id], again: false } }));
       const id = taken.taken[0]?.draft_id;
       if (!id) {
-        say("It is in the Workbench already; type the price there.", true);
+        say("It is in the Workbench already; set the price there.", true);
         return;
       }
       const draft = await ask(api.GET("/api/drafts/{id}", { params: { path: { id }, query: { store: storeId } } }));
@@ -190,7 +190,7 @@ function useTakeAt(offer: OfferSheet) {
       const alike = draft.variants.filter((v) => v.ladder?.landed.value === offer.ladder?.landed.value);
       const prices = alike.map((v) => ({ variant_id: v.id, price }));
       await ask(api.PATCH("/api/drafts/{id}", { params: { path: { id }, query: { store: storeId } }, body: { revision: draft.revision, prices } }));
-      say(`“${offer.title}” is in the Workbench; ${alike.length} of ${draft.variants.length} variants, those that land for the same, are typed at ${price}.`);
+      say(`“${offer.title}” is in the Workbench; ${alike.length} of ${draft.variants.length} variants, those with the same landed cost, are set to ${price}.`);
     },
     onSuccess: () => {
       for (const key of ["offers", "offer", "drafts", "quay"]) void client.invalidateQueries({ queryKey: [key] });

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ask } from "../api/client";
 import { Dialog } from "../parts/controls";
-import { stations } from "./quay";
+import { stations } from "./header";
 import { useSession } from "./session";
 
 const line = "flex min-h-8 cursor-pointer items-center justify-between rounded px-2 data-[selected=true]:bg-sunk";
@@ -35,8 +35,8 @@ export default function Commands({ onClose }: { onClose: () => void }) {
     text ? (list ?? []).filter((x) => x.title.toLowerCase().includes(text.toLowerCase())).slice(0, 6) : [];
   const places = [
     ...stations.map((s) => ({ to: s.to as string, name: s.name as string })),
-    { to: "/catalog/elsewhere", name: "Find an item by a link or a picture" },
-    { to: "/sources/requests", name: "Requests for products that nobody carries" },
+    { to: "/catalog/alternatives", name: "Find an item by link or picture" },
+    { to: "/sources/requests", name: "Quote requests" },
     { to: "/store", name: "Stores" },
     { to: "/members", name: "Members and tokens" },
   ].filter((p) => p.name.toLowerCase().includes(text.toLowerCase()));
@@ -50,7 +50,7 @@ export default function Commands({ onClose }: { onClose: () => void }) {
           className="mb-2 w-full rounded-md border border-line-2 bg-surface px-3 py-2"
         />
         <Command.List className="max-h-80 overflow-auto">
-          <Command.Empty className="px-2 py-3 text-ink-2">Nothing is called that.</Command.Empty>
+          <Command.Empty className="px-2 py-3 text-ink-2">No match</Command.Empty>
           {places.length > 0 && (
             <Command.Group heading="Places" className={group}>
               {places.map((p) => (

@@ -98,7 +98,7 @@ function useProgress() {
     };
     document.addEventListener("visibilitychange", refresh);
     const heard = (event: Told) => {
-      if (event.topic === "intake") {
+      if (event.topic === "import") {
         again("sources", "quay");
         if (event.data.state === "finished") again("offers", "offer", "request");
       }

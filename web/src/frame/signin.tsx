@@ -36,7 +36,7 @@ export function SignIn() {
           value={password}
           onChange={(e) => setPassword(e.target.value)}
           required
-          trouble={problem?.message}
+          error={problem?.message}
         />
         <Button tone="main" type="submit" disabled={signIn.isPending} className="w-full justify-center">
           {signIn.isPending ? "Signing in…" : "Sign in"}

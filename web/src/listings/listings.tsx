@@ -64,7 +64,7 @@ export default function Listings() {
             </Button>
           </Notice>
         ) : listings.error && !listings.data ? (
-          <Notice title="The listings cannot be shown" trouble>
+          <Notice title="The listings cannot be shown" error>
             <p>{listings.error.message}</p>
             <Button onClick={() => void listings.refetch()}>Try again</Button>
           </Notice>

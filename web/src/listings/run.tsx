@@ -56,7 +56,7 @@ export default function RunPlace() {
     return (
       <main className="grow">
         {run.error && (
-          <Notice alone title="This run cannot be shown" trouble>
+          <Notice alone title="This run cannot be shown" error>
             <p>{run.error.message}</p>
             <Button onClick={() => void run.refetch()}>Try again</Button>
           </Notice>

@@ -79,7 +79,7 @@ function Everyone() {
       >
         <h2 className="text-lg">Add a member</h2>
         <Field label="Name" value={name} onChange={(e) => setName(e.target.value)} required />
-        <Field label="Mail address" type="email" value={email} onChange={(e) => setEmail(e.target.value)} required trouble={add.error?.message} />
+        <Field label="Mail address" type="email" value={email} onChange={(e) => setEmail(e.target.value)} required error={add.error?.message} />
         <NewPassword label="First password" value={password} onChange={setPassword} />
         <RoleChoice role={role} onChange={setRole} />
         <Button type="submit" disabled={add.isPending}>
@@ -195,7 +195,7 @@ function SetPassword({ member, onClose }: { member: Member; onClose: () => void 
           value={password}
           onChange={setPassword}
           hint=". They are signed out everywhere."
-          trouble={set.error?.message}
+          error={set.error?.message}
         />
         <div className="flex justify-end gap-2">
           <Button onClick={onClose}>Cancel</Button>
@@ -245,13 +245,13 @@ function OwnAccess() {
           value={current}
           onChange={(e) => setCurrent(e.target.value)}
           required
-          trouble={change.error?.field === "current" ? change.error.message : undefined}
+          error={change.error?.field === "current" ? change.error.message : undefined}
         />
         <NewPassword
           label="Another password"
           value={password}
           onChange={setPassword}
-          trouble={change.error && change.error.field !== "current" ? change.error.message : undefined}
+          error={change.error && change.error.field !== "current" ? change.error.message : undefined}
         />
         <p className="flex gap-2">
           <Button type="submit" disabled={change.isPending}>
@@ -266,7 +266,7 @@ function OwnAccess() {
   );
 }
 
-type Choosing = { label: string; value: string; onChange: (password: string) => void; hint?: string; trouble?: string; autoFocus?: boolean };
+type Choosing = { label: string; value: string; onChange: (password: string) => void; hint?: string; error?: string; autoFocus?: boolean };
 
 /** NewPassword is the field that a password is chosen in; its hint goes on after what a password must have. */
 function NewPassword({ onChange, hint = "", ...rest }: Choosing) {
@@ -372,7 +372,7 @@ function Tokens() {
           make.mutate();
         }}
       >
-        <Field label="What it is for" value={name} onChange={(e) => setName(e.target.value)} required trouble={make.error?.message} />
+        <Field label="What it is for" value={name} onChange={(e) => setName(e.target.value)} required error={make.error?.message} />
         <RoleChoice role={role} onChange={setRole} />
         <label className="block font-semibold">
           It works for

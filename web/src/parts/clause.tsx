@@ -89,7 +89,7 @@ export function TypedChoice({
       onSubmit={(e) => {
         e.preventDefault();
         const read = checked(text, bounds);
-        if (read.trouble === undefined) onDone(read.value);
+        if (read.error === undefined) onDone(read.value);
       }}
     >
       <NumberField label={label} text={text} onText={setText} bounds={bounds} />

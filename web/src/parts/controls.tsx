@@ -24,13 +24,8 @@ export function Button({ tone = "plain", className = "", ...rest }: { tone?: Ton
   );
 }
 
-/** Field is a labelled input with its trouble beneath. */
-export function Field({
-  label,
-  trouble,
-  hint,
-  ...rest
-}: { label: string; trouble?: string | undefined; hint?: string } & InputHTMLAttributes<HTMLInputElement>) {
+/** Field is a labelled input with its error beneath. */
+export function Field({ label, error, hint, ...rest }: { label: string; error?: string | undefined; hint?: string } & InputHTMLAttributes<HTMLInputElement>) {
   const id = useId();
   return (
     <div>
@@ -39,14 +34,14 @@ export function Field({
       </label>
       <input
         id={id}
-        aria-invalid={trouble ? true : undefined}
-        aria-describedby={trouble ? `${id}-trouble` : hint ? `${id}-hint` : undefined}
-        className={`w-full rounded-md border bg-surface px-2.5 py-1.5 ${trouble ? "border-loss" : "border-line-2"}`}
+        aria-invalid={error ? true : undefined}
+        aria-describedby={error ? `${id}-error` : hint ? `${id}-hint` : undefined}
+        className={`w-full rounded-md border bg-surface px-2.5 py-1.5 ${error ? "border-loss" : "border-line-2"}`}
         {...rest}
       />
-      {trouble ? (
-        <p id={`${id}-trouble`} className="mt-1 text-loss" role="alert">
-          {trouble}
+      {error ? (
+        <p id={`${id}-error`} className="mt-1 text-loss" role="alert">
+          {error}
         </p>
       ) : (
         hint && (
@@ -100,11 +95,11 @@ export function Dialog({
 }
 
 /** Notice says what is empty or wrong, and what to do next. Alone, it is all that its place shows. */
-export function Notice({ title, children, trouble = false, alone = false }: { title: string; children?: ReactNode; trouble?: boolean; alone?: boolean }) {
+export function Notice({ title, children, error = false, alone = false }: { title: string; children?: ReactNode; error?: boolean; alone?: boolean }) {
   const Heading = alone ? "h1" : "h2";
   return (
-    <div className="mx-auto max-w-md px-6 py-14 text-center" role={trouble ? "alert" : undefined}>
-      <Heading className={`mb-2 text-xl ${trouble ? "text-loss" : ""}`}>{title}</Heading>
+    <div className="mx-auto max-w-md px-6 py-14 text-center" role={error ? "alert" : undefined}>
+      <Heading className={`mb-2 text-xl ${error ? "text-loss" : ""}`}>{title}</Heading>
       <div className="space-y-3 text-ink-2">{children}</div>
     </div>
   );

@@ -39,7 +39,7 @@ export function Disconnect({
       </ul>
       <p className="mb-4 text-ink-2">{stays}</p>
       <div className="flex justify-end gap-2">
-        <Button onClick={onClose}>Keep it</Button>
+        <Button onClick={onClose}>Cancel</Button>
         <Button tone="danger" onClick={() => leave.mutate()} disabled={leave.isPending}>
           Disconnect
         </Button>

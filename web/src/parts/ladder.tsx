@@ -26,7 +26,7 @@ export function PriceLadder({ ladder, top, width = 160 }: { ladder: Ladder; top:
   const lost = at > price;
   const market = ladder.market;
   const seen = market
-    ? `; other stores: middle ${moneyText(market.middle, home)}, half from ${moneyText(market.low, home)} to ${moneyText(market.high, home)}`
+    ? `; other stores: median ${moneyText(market.median, home)}, middle 50 % from ${moneyText(market.low, home)} to ${moneyText(market.high, home)}`
     : "";
   const words = `Cost ${moneyText(ladder.item, home)}, shipping ${moneyText(ladder.shipping, home)}, fees ${moneyText(ladder.fees, home)}, ${num(ladder.tax) > 0 ? `tax ${moneyText(ladder.tax, home)}, ` : ""}profit ${moneyText(ladder.profit, home)}, price ${moneyText(ladder.price, home)}${seen}`;
   return (
@@ -52,7 +52,7 @@ export function PriceLadder({ ladder, top, width = 160 }: { ladder: Ladder; top:
       {market && (
         <>
           <rect x={x(num(market.low))} y={22} width={Math.max(2, x(num(market.high)) - x(num(market.low)))} height={3} fill="var(--line-2)" />
-          <rect x={x(num(market.middle)) - 1} y={20.5} width={2} height={6} fill="var(--ink-2)" />
+          <rect x={x(num(market.median)) - 1} y={20.5} width={2} height={6} fill="var(--ink-2)" />
         </>
       )}
     </svg>

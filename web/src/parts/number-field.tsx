@@ -14,15 +14,15 @@ export type Bounds = {
 export function checked(
   text: string,
   { least, most, whole, currency }: Bounds = {},
-): { value: string; trouble?: undefined } | { value?: undefined; trouble: string } {
+): { value: string; error?: undefined } | { value?: undefined; error: string } {
   const read = readNumber(text);
-  if (read.trouble !== undefined || read.value === "") return read;
+  if (read.error !== undefined || read.value === "") return read;
   const n = Number(read.value);
-  if (whole && !Number.isInteger(n)) return { trouble: `“${text.trim()}” is not a whole number.` };
+  if (whole && !Number.isInteger(n)) return { error: `“${text.trim()}” is not a whole number.` };
   if (currency && (read.value.split(".")[1]?.replace(/0+$/, "").length ?? 0) > usualDigits(currency))
-    return { trouble: `“${text.trim()}” has more decimals than ${currency} has.` };
-  if (least !== undefined && n < least) return { trouble: `It must be ${least} or more.` };
-  if (most !== undefined && n > most) return { trouble: `It must be ${most} or less.` };
+    return { error: `“${text.trim()}” has more decimals than ${currency} has.` };
+  if (least !== undefined && n < least) return { error: `It must be ${least} or more.` };
+  if (most !== undefined && n > most) return { error: `It must be ${most} or less.` };
   return read;
 }
 
@@ -32,7 +32,7 @@ export function NumberField({
   text,
   onText,
   bounds,
-  trouble,
+  error,
   className = "w-24",
   ...rest
 }: {
@@ -41,11 +41,11 @@ export function NumberField({
   onText: (text: string) => void;
   bounds?: Bounds | undefined;
   /** Shown instead of what the field itself finds wrong. */
-  trouble?: string | undefined;
+  error?: string | undefined;
   className?: string;
 } & Omit<InputHTMLAttributes<HTMLInputElement>, "onChange" | "value">) {
   const id = useId();
-  const wrong = trouble ?? checked(text, bounds).trouble;
+  const wrong = error ?? checked(text, bounds).error;
   return (
     <span className="inline-block align-top">
       <input

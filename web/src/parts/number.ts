@@ -1,5 +1,5 @@
 /** What a typed number says: its canonical text with a decimal point, or why it is none. */
-export type Typed = { value: string; trouble?: undefined } | { value?: undefined; trouble: string };
+export type Typed = { value: string; error?: undefined } | { value?: undefined; error: string };
 
 /**
  * readNumber reads a number as people write it: 9,5 and 9.5; 1,299.00 and 1.299,00 and 1 299. With one sign and three
@@ -8,7 +8,7 @@ export type Typed = { value: string; trouble?: undefined } | { value?: undefined
 export function readNumber(text: string, language = navigator.language): Typed {
   const given = text.trim().replace(/[\s\u00a0\u202f'’]/g, "");
   if (given === "") return { value: "" };
-  const bad = { trouble: `“${text.trim()}” is not a number. Write one such as ${decimalSign(language) === "," ? "9,50" : "9.50"}.` };
+  const bad = { error: `“${text.trim()}” is not a number. Write one such as ${decimalSign(language) === "," ? "9,50" : "9.50"}.` };
   if (!/^[-+]?[\d.,]*\d[\d.,]*$/.test(given)) return bad;
   const sign = given.startsWith("-") ? "-" : "";
   const digits = given.replace(/^[-+]/, "");

@@ -1,6 +1,6 @@
 const week = 7 * 24 * 3600 * 1000;
 
-/** DemandRibbon draws weekly sales, oldest first; the months in which a season peaks are shaded, and weeks that stand out marked. */
+/** DemandRibbon draws weekly sales, oldest first; the months in which a season peaks are shaded, and weeks that stand out selected. */
 export function DemandRibbon({
   weekly,
   width = 92,

@@ -1,13 +1,13 @@
 import { createContext, type ReactNode, use, useCallback, useMemo, useState } from "react";
 
-type Say = (words: string, trouble?: boolean, act?: { words: string; run: () => void }) => void;
+type Say = (words: string, error?: boolean, act?: { words: string; run: () => void }) => void;
 
 const Saying = createContext<Say>(() => {});
 
 /** useSay gives the function that tells the person something for a few seconds. */
 export const useSay = () => use(Saying);
 
-type Said = { id: number; words: string; trouble: boolean; act?: { words: string; run: () => void } | undefined };
+type Said = { id: number; words: string; error: boolean; act?: { words: string; run: () => void } | undefined };
 
 let next = 1;
 
@@ -16,10 +16,10 @@ export function SayingProvider({ children }: { children: ReactNode }) {
   const [said, setSaid] = useState<Said[]>([]);
   const drop = useCallback((id: number) => setSaid((all) => all.filter((s) => s.id !== id)), []);
   const say = useCallback<Say>(
-    (words, trouble = false, act) => {
+    (words, error = false, act) => {
       const id = next++;
-      setSaid((all) => [...all.slice(-2), { id, words, trouble, act }]);
-      setTimeout(() => drop(id), trouble || act ? 12000 : 5000);
+      setSaid((all) => [...all.slice(-2), { id, words, error, act }]);
+      setTimeout(() => drop(id), error || act ? 12000 : 5000);
     },
     [drop],
   );
@@ -30,7 +30,7 @@ export function SayingProvider({ children }: { children: ReactNode }) {
         {said.map((s) => (
           <div
             key={s.id}
-            className={`pointer-events-auto flex items-center gap-3 rounded-md border-l-4 bg-quay px-4 py-2 text-quay-ink ${s.trouble ? "border-loss" : "border-profit"}`}
+            className={`pointer-events-auto flex items-center gap-3 rounded-md border-l-4 bg-quay px-4 py-2 text-quay-ink ${s.error ? "border-loss" : "border-profit"}`}
           >
             <span>{s.words}</span>
             {s.act && (

@@ -43,7 +43,7 @@ export default function Categories() {
   if (categories.error && !categories.data)
     return (
       <main className="grow">
-        <Notice alone title="The categories cannot be shown" trouble>
+        <Notice alone title="The categories cannot be shown" error>
           <p>{categories.error.message}</p>
         </Notice>
       </main>
@@ -105,7 +105,7 @@ export default function Categories() {
                   Take it
                 </Button>
               ) : (
-                <span className="text-sm text-ink-2">{n.said_by && `by ${n.said_by}`}</span>
+                <span className="text-sm text-ink-2">{n.mapped_by && `by ${n.mapped_by}`}</span>
               )}
             </li>
           ))}

@@ -36,8 +36,8 @@ export function Form({ looked, layout, onChange }: { looked: Looked; layout: Lay
     ...looked.head.map(
       (row) =>
         [
-          row.place,
-          `in row ${row.place}: ${row.cells
+          row.row,
+          `in row ${row.row}: ${row.cells
             .filter((c) => c.trim() !== "")
             .slice(0, 3)
             .join(", ")

@@ -19,16 +19,16 @@ export function Links({ onClose }: { onClose: () => void }) {
   });
   const results = useQuery({
     queryKey: ["links", intake?.id],
-    queryFn: () => ask(api.GET("/api/intakes/{id}/links", { params: { path: { id: intake?.id ?? 0 } } })),
+    queryFn: () => ask(api.GET("/api/imports/{id}/links", { params: { path: { id: intake?.id ?? 0 } } })),
     enabled: intake !== undefined,
-    refetchInterval: (query) => (query.state.data?.some((r) => !r.title && !r.trouble) !== false ? 700 : false),
+    refetchInterval: (query) => (query.state.data?.some((r) => !r.title && !r.error) !== false ? 700 : false),
   });
   const list = results.data ?? [];
-  const done = list.filter((r) => r.title || r.trouble);
+  const done = list.filter((r) => r.title || r.error);
   const good = list.filter((r) => r.title);
   const waiting = list.length === 0 || done.length < list.length;
   return (
-    <Dialog open onClose={onClose} title="Take products from links" wide>
+    <Dialog open onClose={onClose} title="Import products from links" wide>
       {intake === undefined ? (
         <form
           onSubmit={(e) => {
@@ -69,19 +69,19 @@ export function Links({ onClose }: { onClose: () => void }) {
           </p>
           <ol className="max-h-[46vh] overflow-auto">
             {list.map((r) => (
-              <li key={r.place} className="border-b border-line py-1.5">
+              <li key={r.line} className="border-b border-line py-1.5">
                 <span className="block truncate text-sm text-ink-2" title={r.link}>
                   {r.link}
                 </span>
-                {r.trouble ? (
-                  <span className="text-loss">{r.trouble}</span>
+                {r.error ? (
+                  <span className="text-loss">{r.error}</span>
                 ) : r.title ? (
                   <>
                     <b>{r.title}</b>{" "}
                     <span className="text-sm text-ink-2">
-                      {r.known
+                      {r.already_in_catalog
                         ? "is in the catalog already"
-                        : `by ${r.found_in}${r.missing.length > 0 ? `; the page does not say ${r.missing.join(", ")}` : ""}`}
+                        : `by ${r.format}${r.missing.length > 0 ? `; the page does not say ${r.missing.join(", ")}` : ""}`}
                     </span>
                   </>
                 ) : (

@@ -14,7 +14,7 @@ import { Questions } from "./questions";
 import { Terms } from "./terms";
 import { accepted, type Layout, type Looked, number, readRule, send, writeRule } from "./words";
 
-type List = Schemas["SourcesList"];
+type List = Schemas["SourcesPriceListInput"];
 
 /** ListPlace connects a price list: the file is looked at, shown as what it would become, and corrected. */
 export default function ListPlace() {
@@ -30,7 +30,7 @@ export default function ListPlace() {
   const back = () => go("/sources");
   const known = useQuery({
     queryKey: ["look", id],
-    queryFn: () => ask(api.GET("/api/sources/{id}/look", { params: { path: { id: Number(id) } } })),
+    queryFn: () => ask(api.GET("/api/sources/{id}/analysis", { params: { path: { id: Number(id) } } })),
     enabled: id !== undefined,
     staleTime: Number.POSITIVE_INFINITY,
   });
@@ -62,12 +62,12 @@ export default function ListPlace() {
     address: looked ? address : address.trim(),
     name: looked?.name ?? "",
     store: store?.id ?? 0,
-    repeats: address ? writeRule(rule) : "",
-    zone: store?.time_zone ?? "UTC",
+    schedule: address ? writeRule(rule) : "",
+    time_zone: store?.time_zone ?? "UTC",
     ...(next ? { layout: next } : {}),
   });
   const look = useMutation<Looked, Problem, { list: List; turn: number }>({
-    mutationFn: ({ list }) => ask(api.POST("/api/lists/look", { body: list })),
+    mutationFn: ({ list }) => ask(api.POST("/api/price-lists/analyze", { body: list })),
     onSuccess: (found, asked) => asked.turn === turn.current && show(found),
     onError: (error) => looked && say(error.message, true),
   });
@@ -75,7 +75,7 @@ export default function ListPlace() {
     mutationFn: async (file) => {
       const up = await send(file);
       setAddress("");
-      return ask(api.POST("/api/lists/look", { body: { ...list(), file: up.file, name: up.name, address: "" } }));
+      return ask(api.POST("/api/price-lists/analyze", { body: { ...list(), file: up.file, name: up.name, address: "" } }));
     },
     onSuccess: show,
   });
@@ -83,17 +83,17 @@ export default function ListPlace() {
     mutationFn: async () => {
       if (!layout) return;
       if (id !== undefined) return ask(api.PUT("/api/sources/{id}/layout", { params: { path: { id: Number(id) } }, body: layout }));
-      return ask(api.POST("/api/lists", { body: list(layout) }));
+      return ask(api.POST("/api/price-lists", { body: list(layout) }));
     },
     onSuccess: () => {
-      say("The list is being taken in. You can leave; it goes on.");
+      say("The list is being imported. You can leave; it goes on.");
       for (const key of ["sources", "quay", "offers", "look"]) void client.invalidateQueries({ queryKey: [key] });
       back();
     },
   });
   useKeys([
     { keys: ["Escape"], label: "back to Sources", run: back },
-    ...(looked ? [{ keys: ["ctrl+Enter"], label: "take it in", run: () => take.mutate(), whileTyping: true }] : []),
+    ...(looked ? [{ keys: ["ctrl+Enter"], label: "import it", run: () => take.mutate(), whileTyping: true }] : []),
   ]);
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 4 } }), useSensor(KeyboardSensor));
 
@@ -124,17 +124,17 @@ export default function ListPlace() {
   if (known.error && !known.data)
     return (
       <main className="grow">
-        <Notice alone title="This list cannot be shown" trouble>
+        <Notice alone title="This list cannot be shown" error>
           <p>{known.error.message}</p>
         </Notice>
       </main>
     );
   if (id !== undefined && !looked) return <main className="grow" />;
   if (!looked || !layout) {
-    const trouble = look.error?.message ?? sending.error?.message;
+    const error = look.error?.message ?? sending.error?.message;
     return (
       <Beginning
-        {...{ address, setAddress, trouble }}
+        {...{ address, setAddress, error }}
         busy={look.isPending || sending.isPending}
         onLook={() => look.mutate({ list: list(), turn: turn.current })}
         onFile={(file) => sending.mutate(file)}
@@ -143,7 +143,7 @@ export default function ListPlace() {
     );
   }
   const readOnly = id !== undefined && !may("editor");
-  const trouble = take.error?.message ?? looked.trouble;
+  const error = take.error?.message ?? looked.error;
   return (
     <main className="flex min-h-0 grow">
       <DndContext sensors={sensors} onDragEnd={dropped}>
@@ -172,7 +172,7 @@ export default function ListPlace() {
           </div>
         </div>
       </DndContext>
-      <section aria-label="Its terms" tabIndex={0} className="w-[330px] shrink-0 overflow-auto border-l border-line bg-surface p-4">
+      <section aria-label="Supplier terms" tabIndex={0} className="w-[330px] shrink-0 overflow-auto border-l border-line bg-surface p-4">
         <Questions
           questions={looked.questions.map((q) => ({ ...q, answer: layout.answers?.[q.key] ?? q.answer }))}
           busy={look.isPending}
@@ -184,19 +184,19 @@ export default function ListPlace() {
           onDone={(part) => correct(part)}
           {...(id === undefined && address ? { rule, onRule: setRule } : {})}
         />
-        {trouble && (
+        {error && (
           <p className="mt-4 rounded-md bg-loss-wash p-2 text-loss" role="alert">
-            {trouble}
+            {error}
           </p>
         )}
         <div className="mt-4 flex gap-2">
           <Button tone="main" onClick={() => take.mutate()} disabled={take.isPending || readOnly || looked.field === "columns" || looked.field === "questions"}>
-            {take.isPending ? "Beginning…" : "Take it in"}
+            {take.isPending ? "Starting…" : "Import"}
           </Button>
-          <Button onClick={back}>Not now</Button>
+          <Button onClick={back}>Cancel</Button>
         </div>
         {looked.bad > 0 && (
-          <p className="mt-3 text-sm text-ink-2">Of the first rows, {number(looked.bad)} would be set aside with the reason; the rest goes in.</p>
+          <p className="mt-3 text-sm text-ink-2">Of the first rows, {number(looked.bad)} would be rejected with the reason; the rest is imported.</p>
         )}
       </section>
     </main>
@@ -206,7 +206,7 @@ export default function ListPlace() {
 function Beginning({
   address,
   setAddress,
-  trouble,
+  error,
   busy,
   onLook,
   onFile,
@@ -214,7 +214,7 @@ function Beginning({
 }: {
   address: string;
   setAddress: (text: string) => void;
-  trouble: string | undefined;
+  error: string | undefined;
   busy: boolean;
   onLook: () => void;
   onFile: (file: File) => void;
@@ -243,7 +243,7 @@ function Beginning({
           }}
           className={`block cursor-pointer rounded-lg border-2 border-dashed px-6 py-8 text-center focus-within:outline-2 focus-within:outline-(--focus) ${over ? "border-beak bg-beak-wash" : "border-line-2 bg-surface hover:bg-sunk"}`}
         >
-          <b>{busy ? "Looking at it…" : "Choose a file"}</b>
+          <b>{busy ? "Analyzing…" : "Choose a file"}</b>
           <span className="text-ink-2"> or drop it here</span>
           <input
             type="file"
@@ -269,12 +269,12 @@ function Beginning({
             value={address}
             onChange={(e) => setAddress(e.target.value)}
             placeholder="https://wholesaler.example.com/price-list.csv"
-            trouble={trouble}
+            error={error}
             hint="It is fetched again on a schedule that you choose."
           />
           <div className="mt-3 flex gap-2">
             <Button tone="main" type="submit" disabled={busy || address.trim() === ""}>
-              {busy ? "Looking at it…" : "Look at it"}
+              {busy ? "Analyzing…" : "Analyze"}
             </Button>
             <Button onClick={onBack}>Cancel</Button>
           </div>

@@ -8,7 +8,7 @@ export function Preview({ looked }: { looked: Looked }) {
       <p className="p-6 text-ink-2">
         {looked.field === "questions"
           ? "Answer the questions about this list, and its first rows are shown here as offers."
-          : looked.trouble || "Match the columns, and the first rows are shown here as offers."}
+          : looked.error || "Match the columns, and the first rows are shown here as offers."}
       </p>
     );
   return (
@@ -32,16 +32,16 @@ export function Preview({ looked }: { looked: Looked }) {
       </thead>
       <tbody>
         {looked.preview.map((offer) =>
-          offer.trouble ? (
-            <tr key={`x${offer.place}`} className="border-b border-line bg-loss-wash">
-              <td className="px-4 py-1 align-top text-ink-2">{offer.place}</td>
+          offer.error ? (
+            <tr key={`x${offer.row}`} className="border-b border-line bg-loss-wash">
+              <td className="px-4 py-1 align-top text-ink-2">{offer.row}</td>
               <td className="py-1" colSpan={6}>
-                <b className="text-loss">Set aside: {sayMoney(offer.trouble, "")}.</b>{" "}
+                <b className="text-loss">Set aside: {sayMoney(offer.error, "")}.</b>{" "}
                 <span className="text-ink-2">{offer.cells.filter(Boolean).slice(0, 6).join(" · ")}</span>
               </td>
             </tr>
           ) : (
-            <Offer key={`o${offer.place}${offer.number}`} offer={offer} />
+            <Offer key={`o${offer.row}${offer.number}`} offer={offer} />
           ),
         )}
       </tbody>
@@ -54,7 +54,7 @@ function Offer({ offer }: { offer: Looked["preview"][number] }) {
     <>
       {offer.variants.map((v, i) => (
         <tr key={v.number} className={i === offer.variants.length - 1 ? "border-b border-line" : ""}>
-          <td className="px-4 py-0.5 align-top text-ink-2">{i === 0 ? offer.place : ""}</td>
+          <td className="px-4 py-0.5 align-top text-ink-2">{i === 0 ? offer.row : ""}</td>
           <td className="py-0.5">
             {i === 0 && (
               <span className="block">
@@ -71,7 +71,7 @@ function Offer({ offer }: { offer: Looked["preview"][number] }) {
                 {v.values.map((value, j) => `${offer.options[j]}: ${value || "—"}`).join(", ")} <span className="text-ink-2">{v.number}</span>
               </span>
             )}
-            {v.trouble && <span className="block pl-3 text-sm text-beak-ink">{sayMoney(v.trouble, "")}</span>}
+            {v.error && <span className="block pl-3 text-sm text-beak-ink">{sayMoney(v.error, "")}</span>}
           </td>
           <td className="py-0.5 text-right align-bottom whitespace-nowrap">
             {v.given && <span className="mr-2 text-sm text-ink-2">{sayMoney(v.given, "")} =</span>}

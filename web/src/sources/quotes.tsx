@@ -16,7 +16,7 @@ import type { Full } from "./words";
 
 type Quote = Schemas["RequestsQuote"];
 
-/** Quotes lays quotes side by side, what lands for least first, the best of each line marked. */
+/** Quotes lays quotes side by side, what lands for least first, the best of each line selected. */
 export function Quotes({ request, onTaken }: { request: Full; onTaken: () => void }) {
   const { may } = useSession();
   const say = useSay();
@@ -106,7 +106,7 @@ export function Quotes({ request, onTaken }: { request: Full; onTaken: () => voi
             <span className="text-sm">{q.title}</span>
           ))}
           {line(
-            "Lands for",
+            "Landed cost",
             (q) => (q.ladder ? <Money of={q.ladder.landed} /> : <span className="text-loss">{q.no_price || "choose a store"}</span>),
             best((q) => q.ladder && num(q.ladder.landed)),
           )}
@@ -141,7 +141,7 @@ export function Quotes({ request, onTaken }: { request: Full; onTaken: () => voi
             ) : null,
           )}
           {line(
-            "Leaves",
+            "Profit",
             (q) =>
               q.ladder && (
                 <>

@@ -9,8 +9,8 @@ import { useKeys } from "../parts/keys";
 import { Money } from "../parts/money";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
+import { QuoteRequestForm } from "./quote-request";
 import { Quotes } from "./quotes";
-import { Wish } from "./wish";
 import { type Request, requestState } from "./words";
 
 /** Requests is what was asked for because nobody carries it, and what suppliers quote. */
@@ -36,7 +36,7 @@ export default function Requests() {
     ...(may("editor") && id !== "new" ? [{ keys: ["n"], label: "ask for a product", run: () => go("/sources/requests/new") }] : []),
     { keys: ["Escape"], label: "", run: () => go(id === "new" ? "/sources/requests" : "/sources") },
   ]);
-  if (id === "new") return <Wish />;
+  if (id === "new") return <QuoteRequestForm />;
   return (
     <main className="flex min-h-0 grow">
       <div className="flex w-[300px] shrink-0 flex-col border-r border-line">
@@ -71,7 +71,7 @@ export default function Requests() {
       </div>
       <div className="min-w-0 grow overflow-auto">
         {requests.error && (
-          <Notice title="The requests cannot be shown" trouble>
+          <Notice title="The requests cannot be shown" error>
             <p>{requests.error.message}</p>
           </Notice>
         )}
@@ -141,7 +141,7 @@ function InFull({ request }: { request: Request }) {
           </p>
           <ul className="mt-1 text-sm">
             {request.asked.map((a) => (
-              <li key={a.source_id} className={a.trouble ? "text-loss" : "text-ink-2"}>
+              <li key={a.source_id} className={a.error ? "text-loss" : "text-ink-2"}>
                 {askedWords(a)}
                 {a.unusable.map((u) => (
                   <span key={u} className="block text-loss">
@@ -167,7 +167,7 @@ function InFull({ request }: { request: Request }) {
         <Dialog open onClose={() => setLeaving(false)} title="Withdraw this request?">
           <p>The sources are told that nothing is wanted any more. Quotes stay here to be read, but none can be taken.</p>
           <div className="mt-4 flex justify-end gap-2">
-            <Button onClick={() => setLeaving(false)}>Keep it</Button>
+            <Button onClick={() => setLeaving(false)}>Cancel</Button>
             <Button
               tone="danger"
               autoFocus
@@ -198,8 +198,8 @@ function InFull({ request }: { request: Request }) {
 
 function askedWords(a: Request["asked"][number]): string {
   const quotes = a.quotes === 1 ? "1 quote" : `${a.quotes} quotes`;
-  if (a.state === "refused") return `${a.source} does not pass it on: ${a.trouble}`;
-  if (a.trouble) return `${a.source}: ${a.trouble} It is tried again.`;
+  if (a.state === "refused") return `${a.source} does not pass it on: ${a.error}`;
+  if (a.error) return `${a.source}: ${a.error} It is tried again.`;
   if (a.state === "waiting") return `${a.source} is about to be asked.`;
   if (a.state === "leaving") return `${a.source} is being told that it is over.`;
   if (a.state === "ended") return `${a.source}: ${quotes}; no more will come.`;

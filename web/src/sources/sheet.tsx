@@ -6,18 +6,28 @@ import { Button } from "../parts/controls";
 import { Sheet } from "../parts/sheet";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
-import { HabitsWords } from "./habits";
-import { Held, History, IntakeLine, SendFile } from "./intakes";
+import { Held, History, ImportLine, SendFile } from "./imports";
+import { SettingsSentence } from "./settings";
 import { kindWords, number, underWay } from "./words";
 
-export type TakeIn = UseMutationResult<unknown, Error, { id: number; whole?: boolean }>;
+export type StartImport = UseMutationResult<unknown, Error, { id: number; full?: boolean }>;
 
 /** SourceSheet is one source: how it is, what it brought, when it is taken in. */
-export function SourceSheet({ source, takeIn, onConnect, onLeave }: { source: Source; takeIn: TakeIn; onConnect: () => void; onLeave: () => void }) {
+export function SourceSheet({
+  source,
+  startImport,
+  onConnect,
+  onLeave,
+}: {
+  source: Source;
+  startImport: StartImport;
+  onConnect: () => void;
+  onLeave: () => void;
+}) {
   const { may } = useSession();
   const go = useNavigate();
-  const newest = source.intakes[0];
-  const busy = takeIn.isPending || underWay(newest);
+  const newest = source.imports[0];
+  const busy = startImport.isPending || underWay(newest);
   const connected = source.state === "connected";
   const columns = () => go(`/sources/${source.id}/columns`);
   return (
@@ -27,22 +37,22 @@ export function SourceSheet({ source, takeIn, onConnect, onLeave }: { source: So
       <p className="mt-1 text-sm text-ink-2">
         {source.client_id && `Client id ${source.client_id} · `}
         {connected ? `connected ${ago(source.connected_at)}` : "disconnected"}
-        {source.sent_pictures > 0 && ` · ${source.sent_pictures === 1 ? "1 picture" : `${number(source.sent_pictures)} pictures`} sent beside it`}
-        {source.swept_at && ` · all compared ${ago(source.swept_at)}`}
+        {source.uploaded_pictures > 0 && ` · ${source.uploaded_pictures === 1 ? "1 picture" : `${number(source.uploaded_pictures)} pictures`} sent beside it`}
+        {source.full_import_at && ` · all compared ${ago(source.full_import_at)}`}
       </p>
       <div className="mt-3 flex flex-wrap gap-2">
         {connected && may("editor") && (source.address || source.kind === "pages") && (
-          <Button tone="main" onClick={() => takeIn.mutate({ id: source.id })} disabled={busy}>
-            Take in now
+          <Button tone="main" onClick={() => startImport.mutate({ id: source.id })} disabled={busy}>
+            Import now
           </Button>
         )}
         {connected && may("editor") && source.kind === "marketplace" && (
-          <Button onClick={() => takeIn.mutate({ id: source.id, whole: true })} disabled={busy}>
+          <Button onClick={() => startImport.mutate({ id: source.id, full: true })} disabled={busy}>
             Compare everything
           </Button>
         )}
         {connected && may("editor") && source.layout && <SendFile source={source} tone={source.address ? "plain" : "main"} />}
-        {source.layout && <Button onClick={columns}>{source.kind === "price list" ? "Its columns" : "Its terms"}</Button>}
+        {source.layout && <Button onClick={columns}>{source.kind === "price list" ? "Its columns" : "Supplier terms"}</Button>}
         {source.offers > 0 && <Button onClick={() => go(`/sources/${source.id}/categories`)}>Its categories</Button>}
         {may("owner") && source.kind === "marketplace" && <Button onClick={onConnect}>{connected ? "Replace its secret" : "Connect again"}</Button>}
         {!connected && may("owner") && source.kind !== "marketplace" && <Again source={source} />}
@@ -52,26 +62,26 @@ export function SourceSheet({ source, takeIn, onConnect, onLeave }: { source: So
           </Button>
         )}
       </div>
-      {newest?.state === "held" ? (
+      {newest?.state === "needs_approval" ? (
         <Held intake={newest} onColumns={columns} />
       ) : (
-        source.trouble && (
+        source.error && (
           <p className="mt-3 rounded-md bg-loss-wash p-2 text-loss" role="alert">
-            {source.trouble}
+            {source.error}
           </p>
         )
       )}
       {connected && (
         <>
-          <h3 className="mt-5">Its habits</h3>
-          <HabitsWords source={source} />
+          <h3 className="mt-5">Schedule and limits</h3>
+          <SettingsSentence source={source} />
         </>
       )}
-      <h3 className="mt-5 mb-1">Intakes</h3>
-      <History intakes={source.intakes} />
-      {source.intakes.length === 0 && <p className="text-ink-2">Nothing has been taken in yet.</p>}
-      {source.intakes.slice(0, 12).map((intake) => (
-        <IntakeLine key={intake.id} source={source} intake={intake} />
+      <h3 className="mt-5 mb-1">Imports</h3>
+      <History intakes={source.imports} />
+      {source.imports.length === 0 && <p className="text-ink-2">Nothing has been imported yet.</p>}
+      {source.imports.slice(0, 12).map((intake) => (
+        <ImportLine key={intake.id} source={source} intake={intake} />
       ))}
     </Sheet>
   );

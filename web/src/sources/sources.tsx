@@ -9,9 +9,9 @@ import { useKeys } from "../parts/keys";
 import { useCursor } from "../parts/list";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
-import { Progress } from "./intakes";
+import { Progress } from "./imports";
 import { Links } from "./links";
-import { SourceSheet, type TakeIn } from "./sheet";
+import { SourceSheet, type StartImport } from "./sheet";
 import { kindWords, number, underWay } from "./words";
 
 /** Sources is where offers come from: each connection with its health and its intakes. */
@@ -25,12 +25,12 @@ export default function Sources() {
   const [pasting, setPasting] = useState(false);
   const [leaving, setLeaving] = useState<Source | null>(null);
   const here = list[cursor];
-  const takeIn = useTakeIn();
+  const startImport = useStartImport();
   useKeys([
     { keys: ["r"], label: "requests", run: () => go("/sources/requests") },
     ...(may("editor") ? [{ keys: ["p"], label: "paste links", run: () => setPasting(true) }] : []),
     ...(may("editor") && (here?.address || here?.kind === "pages")
-      ? [{ keys: ["i"], label: "take in now", run: () => here.state === "connected" && takeIn.mutate({ id: here.id }) }]
+      ? [{ keys: ["i"], label: "import now", run: () => here.state === "connected" && startImport.mutate({ id: here.id }) }]
       : []),
     ...(here?.layout ? [{ keys: ["c"], label: "its columns", run: () => go(`/sources/${here.id}/columns`) }] : []),
     ...(may("owner")
@@ -57,7 +57,7 @@ export default function Sources() {
           </div>
         </div>
         {sources.error && (
-          <Notice title="The sources cannot be shown" trouble>
+          <Notice title="The sources cannot be shown" error>
             <p>{sources.error.message}</p>
           </Notice>
         )}
@@ -87,21 +87,21 @@ export default function Sources() {
                 <span>
                   <b>{number(source.offers)}</b> <span className="text-ink-2">{source.offers === 1 ? "offer" : "offers"}</span>
                 </span>
-                <span className="text-ink-2">refreshed {ago(source.intakes.find((x) => x.state === "finished")?.finished_at)}</span>
+                <span className="text-ink-2">refreshed {ago(source.imports.find((x) => x.state === "finished")?.finished_at)}</span>
                 <Health source={source} />
               </button>
             </li>
           ))}
         </ul>
       </div>
-      {here && <SourceSheet source={here} takeIn={takeIn} onConnect={() => setConnecting(here)} onLeave={() => setLeaving(here)} />}
+      {here && <SourceSheet source={here} startImport={startImport} onConnect={() => setConnecting(here)} onLeave={() => setLeaving(here)} />}
       {pasting && <Links onClose={() => setPasting(false)} />}
       {connecting && <Connect source={connecting === "new" ? undefined : connecting} onClose={() => setConnecting(null)} />}
       {leaving && (
         <Disconnect
           name={leaving.name}
           stops={[
-            "its catalog being taken in; an intake under way is ended",
+            "importing its catalog; an import under way ends",
             `its ${number(leaving.offers)} offers being found in the Catalog`,
             ...(leaving.kind === "marketplace" ? ["asking it, before a draft goes out, whether the offer is still sold"] : []),
           ]}
@@ -119,23 +119,23 @@ export default function Sources() {
 }
 
 function Health({ source }: { source: Source }) {
-  const newest = source.intakes[0];
+  const newest = source.imports[0];
   const running = underWay(newest) ? newest : undefined;
   if (source.state === "disconnected") return <span className="text-ink-2">Disconnected; its offers are out of the catalog.</span>;
   if (running) return <Progress intake={running} />;
-  if (newest?.state === "held") return <span className="font-semibold text-beak-ink">Held until you decide</span>;
-  if (source.trouble) return <span className="font-semibold text-loss">{source.trouble}</span>;
+  if (newest?.state === "needs_approval") return <span className="font-semibold text-beak-ink">Needs your approval</span>;
+  if (source.error) return <span className="font-semibold text-loss">{source.error}</span>;
   if (source.paused) return <span className="text-ink-2">Paused; its offers stay.</span>;
   return <span className="text-profit-ink">All is well</span>;
 }
 
-function useTakeIn(): TakeIn {
+function useStartImport(): StartImport {
   const say = useSay();
   const client = useQueryClient();
   return useMutation({
-    mutationFn: ({ id, whole = false }: { id: number; whole?: boolean }) =>
-      ask(api.POST("/api/sources/{id}/intakes", { params: { path: { id }, query: { whole } } })),
-    onSuccess: () => say("The catalog is being taken in. You can leave; it goes on."),
+    mutationFn: ({ id, full = false }: { id: number; full?: boolean }) =>
+      ask(api.POST("/api/sources/{id}/imports", { params: { path: { id }, query: { full } } })),
+    onSuccess: () => say("The catalog is being imported. You can leave; it goes on."),
     onError: (error) => say(error.message, true),
     onSettled: () => client.invalidateQueries({ queryKey: ["sources"] }),
   });
@@ -150,12 +150,12 @@ function Connect({ source, onClose }: { source: Source | undefined; onClose: () 
   const connect = useMutation<unknown, Problem>({
     mutationFn: () => ask(api.POST("/api/sources", { body: { address, client_id: clientId, client_secret: secret } })),
     onSuccess: () => {
-      say("Connected. Its catalog is being taken in.");
+      say("Connected. Its catalog is being imported.");
       for (const key of ["sources", "quay", "offers"]) void client.invalidateQueries({ queryKey: [key] });
       onClose();
     },
   });
-  const trouble = (field: string) => (connect.error?.field === field ? connect.error.message : undefined);
+  const error = (field: string) => (connect.error?.field === field ? connect.error.message : undefined);
   const elsewhere = connect.error && !["address", "client_id", "client_secret"].includes(connect.error.field);
   return (
     <Dialog open onClose={onClose} title={source ? `Connect ${source.name}` : "Connect a marketplace"}>
@@ -173,9 +173,9 @@ function Connect({ source, onClose }: { source: Source | undefined; onClose: () 
           placeholder="bazaar.example.com"
           required
           readOnly={!!source}
-          trouble={trouble("address")}
+          error={error("address")}
         />
-        <Field label="Client id" value={clientId} onChange={(e) => setClientId(e.target.value)} required autoComplete="off" trouble={trouble("client_id")} />
+        <Field label="Client id" value={clientId} onChange={(e) => setClientId(e.target.value)} required autoComplete="off" error={error("client_id")} />
         <Field
           label="Client secret"
           type="password"
@@ -183,7 +183,7 @@ function Connect({ source, onClose }: { source: Source | undefined; onClose: () 
           onChange={(e) => setSecret(e.target.value)}
           required
           autoComplete="off"
-          trouble={trouble("client_secret")}
+          error={error("client_secret")}
           hint="Kept encrypted; it is never shown again."
         />
         {elsewhere && (

@@ -7,7 +7,7 @@ import { countryName } from "../parts/countries";
 import { moneyText } from "../parts/money";
 import { typedNumber } from "../parts/number";
 import { amount } from "../store/words";
-import { SchedulePanel } from "./habits";
+import { SchedulePanel } from "./settings";
 import { accepted, type Layout, type Rule, ruleWords, send } from "./words";
 
 type Delivery = Schemas["LandedDelivery"];
@@ -30,7 +30,7 @@ export function Terms({
   const backwards = processingSaid && layout.processing.max < layout.processing.min;
   return (
     <>
-      <h2 className="mb-2 text-lg">What the list does not say</h2>
+      <h2 className="mb-2 text-lg">Missing details</h2>
       <div className="space-y-3">
         <Field
           label="Supplier"
@@ -137,8 +137,8 @@ export function Terms({
 /** FreightTable reads what delivery costs from a table of its own. */
 function FreightTable({ currency, onRead }: { currency: string; onRead: (deliveries: Delivery[]) => void }) {
   const input = useRef<HTMLInputElement>(null);
-  const read = useMutation<Schemas["SourcesDeliveries"], Error, File>({
-    mutationFn: async (file) => ask(api.POST("/api/lists/deliveries", { body: { file: (await send(file)).file, currency } })),
+  const read = useMutation<Schemas["SourcesDeliveryResult"], Error, File>({
+    mutationFn: async (file) => ask(api.POST("/api/price-lists/deliveries", { body: { file: (await send(file)).file, currency } })),
     onSuccess: (found) => onRead(found.deliveries),
   });
   return (
@@ -185,7 +185,7 @@ const countries = codes.map((code) => [code, countryName(code)] as const).sort((
 
 function NewDelivery({ currency, taken, onAdd }: { currency: string; taken: string[]; onAdd: (d: Delivery) => void }) {
   const [open, setOpen] = useState(false);
-  const [trouble, setTrouble] = useState("");
+  const [error, setTrouble] = useState("");
   const [chosen, setChosen] = useState<string>();
   const code = chosen ?? currency;
   if (!open)
@@ -245,9 +245,9 @@ function NewDelivery({ currency, taken, onAdd }: { currency: string; taken: stri
       <label className="col-span-2 flex items-center gap-2">
         <input type="checkbox" name="tracked" className="size-4 accent-(--beak-fill)" /> tracked
       </label>
-      {trouble && (
+      {error && (
         <p className="col-span-2 text-loss" role="alert">
-          {trouble}
+          {error}
         </p>
       )}
       <div className="col-span-2 flex gap-2">

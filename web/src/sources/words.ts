@@ -1,9 +1,9 @@
 import type { Schemas, Source } from "../api/client";
 
-export type Intake = Schemas["SourcesIntake"];
+export type Intake = Schemas["SourcesImportRun"];
 export type Layout = Schemas["PricelistLayout"];
-export type Looked = Schemas["SourcesLooked"];
-export type Request = Schemas["RequestsRequest"];
+export type Looked = Schemas["SourcesAnalysis"];
+export type Request = Schemas["RequestsQuoteRequest"];
 export type Full = Schemas["RequestsInFull"];
 
 /** requestState is how far a request has come. */
@@ -15,7 +15,7 @@ export function requestState(r: Request): string {
 
 /** underWay tells whether an intake is read at this moment; one that waits for its source to answer again is not. */
 export function underWay(intake: Intake | undefined): boolean {
-  return intake !== undefined && (intake.state === "running" || (intake.state === "waiting" && intake.trouble === ""));
+  return intake !== undefined && (intake.state === "running" || (intake.state === "waiting" && intake.error === ""));
 }
 
 /** number writes a count. */
@@ -132,7 +132,7 @@ export const delimiters: [string, string][] = [
 export const accepted = ".csv,.txt,.tsv,.xlsx,.xml";
 
 /** send sends a file and names it. */
-export async function send(file: File): Promise<Schemas["SourcesUpload"]> {
+export async function send(file: File): Promise<Schemas["SourcesUploadedFile"]> {
   let answer: Response;
   try {
     answer = await fetch(`/api/files?name=${encodeURIComponent(file.name)}`, { method: "POST", body: file });

@@ -17,9 +17,9 @@ export function Changes({ store, newest }: { store: Store; newest: number }) {
     queryFn: () => ask(api.GET("/api/stores/{id}/money-rules/changes", { params: { path: { id: store.id } } })),
   });
   const back = useMutation<unknown, Problem, number>({
-    mutationFn: (revision) => ask(api.POST("/api/stores/{id}/money-rules/take-back", { params: { path: { id: store.id } }, body: { revision } })),
+    mutationFn: (revision) => ask(api.POST("/api/stores/{id}/money-rules/undo", { params: { path: { id: store.id } }, body: { revision } })),
     onSuccess: () => {
-      say("Taken back. Prices go back to what they were.");
+      say("Undone. Prices go back to what they were.");
       for (const key of ["money-rules", "changes", "quay"]) void client.invalidateQueries({ queryKey: [key] });
     },
     onError: (error) => say(error.message, true),
@@ -33,7 +33,7 @@ export function Changes({ store, newest }: { store: Store; newest: number }) {
         {shown.map((c) => (
           <li key={`${c.revision} ${c.run?.id}`} className="flex items-start gap-3 border-t border-line py-1.5">
             <span className="min-w-0 grow">
-              <span className={c.taken_back ? "line-through decoration-ink-2" : ""}>{c.what}</span>
+              <span className={c.undone ? "line-through decoration-ink-2" : ""}>{c.what}</span>
               <span className="block text-sm text-ink-2">
                 {c.changed_by || "Plain Pelican"}, {ago(c.changed_at)} · {runWords(c.run)}
               </span>

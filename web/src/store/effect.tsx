@@ -10,14 +10,14 @@ import { MarginDots } from "./margins";
 export function EffectView({
   effect,
   changed,
-  marked,
-  onMark,
+  selected,
+  onSelect,
   stale,
 }: {
   effect: Effect;
   changed: boolean;
-  marked: Set<number>;
-  onMark: (next: Set<number>) => void;
+  selected: Set<number>;
+  onSelect: (next: Set<number>) => void;
   stale: boolean;
 }) {
   const { store } = useSession();
@@ -32,20 +32,20 @@ export function EffectView({
     [effect.rise, effect.rise === 1 ? "price rises" : "prices rise", false],
     [effect.fall, effect.fall === 1 ? "price falls" : "prices fall", false],
     [effect.raised_to_floor, "raised to their floor", false],
-    [effect.typed, "typed, stay as they are", false],
-    [effect.lose, "would lose money", effect.lose > 0],
+    [effect.manual, "manual, stay as they are", false],
+    [effect.loses_money, "would lose money", effect.loses_money > 0],
   ];
-  if (effect.below_floor > 0) figures.push([effect.below_floor, "typed under their floor", true]);
+  if (effect.below_floor > 0) figures.push([effect.below_floor, "manual, under their floor", true]);
   if (effect.capped > 0) figures.push([effect.capped, "capped by a ceiling", false]);
   if (effect.over_ceiling > 0) figures.push([effect.over_ceiling, "above their ceiling", false]);
   if (effect.unpriced > 0) figures.push([effect.unpriced, "cannot be priced", true]);
   const top = Math.max(...effect.moves.map((m) => num(m.then.price)), 1);
   const toggle = (id: number) => {
-    const next = new Set(marked);
+    const next = new Set(selected);
     if (!next.delete(id)) next.add(id);
-    onMark(next);
+    onSelect(next);
   };
-  const all = effect.moves.length > 0 && effect.moves.every((m) => marked.has(m.draft_id));
+  const all = effect.moves.length > 0 && effect.moves.every((m) => selected.has(m.draft_id));
   return (
     <div className={stale ? "opacity-70" : ""}>
       <h2 className="text-xl">{changed ? "If you apply this" : "How prices stand"}</h2>
@@ -53,7 +53,7 @@ export function EffectView({
         {effect.what ? `${effect.what} · ` : ""}
         {effect.variants.toLocaleString("en")} variants of {effect.drafts.toLocaleString("en")} drafts and listings
         {effect.moved_live > 0 && ` · ${effect.moved_live} of those that move are live`}
-        {effect.held > 0 && ` · ${effect.held} still follow earlier rules`}
+        {effect.pinned > 0 && ` · ${effect.pinned} still follow earlier rules`}
       </p>
       <dl className="mb-3 flex flex-wrap gap-x-5 gap-y-2">
         {figures.map(([n, words, bad]) => (
@@ -63,12 +63,12 @@ export function EffectView({
           </div>
         ))}
       </dl>
-      <MarginDots before={effect.before} after={effect.after} changed={changed || effect.held > 0} />
+      <MarginDots before={effect.before} after={effect.after} changed={changed || effect.pinned > 0} />
       {effect.moves.length > 0 && (
         <>
           <div className="mt-3 mb-1 flex items-center justify-between">
             <h3 className="text-lg">
-              Largest moves{" "}
+              Largest price changes{" "}
               <span className="font-sans text-sm font-normal text-ink-2">
                 {effect.moved_drafts > effect.moves.length ? `of ${effect.moved_drafts} drafts` : ""}
               </span>
@@ -79,10 +79,14 @@ export function EffectView({
             <thead className="text-sm text-ink-2">
               <tr>
                 <th className="w-8">
-                  <Tick checked={all} onChange={(now) => onMark(new Set(now ? effect.moves.map((m) => m.draft_id) : []))} label="Mark all that are listed" />
+                  <Tick
+                    checked={all}
+                    onChange={(now) => onSelect(new Set(now ? effect.moves.map((m) => m.draft_id) : []))}
+                    label="Select all that are listed"
+                  />
                 </th>
                 <th className="py-1 font-normal">Draft</th>
-                <th className="text-right font-normal">Lands</th>
+                <th className="text-right font-normal">Landed</th>
                 <th className="text-right font-normal">Now</th>
                 <th className="pr-3 text-right font-normal">Then</th>
                 <th className="hidden font-normal xl:table-cell">Ladder</th>
@@ -93,7 +97,7 @@ export function EffectView({
               {effect.moves.map((m) => (
                 <tr key={m.draft_id} className="border-t border-line">
                   <td>
-                    <Tick checked={marked.has(m.draft_id)} onChange={() => toggle(m.draft_id)} label={`Mark ${m.title}`} />
+                    <Tick checked={selected.has(m.draft_id)} onChange={() => toggle(m.draft_id)} label={`Select ${m.title}`} />
                   </td>
                   <td className="max-w-40 py-1" title={`${m.title} ${m.variant}`}>
                     <span className="block truncate">{m.title}</span>

@@ -30,7 +30,7 @@ export function FormulaPanel({ rule, currency, last, onDone }: { rule: Rule; cur
     if (end) setLines([...lines, { ...end, from: String(Math.max(10, Math.round(Number(plain(end.from)) * 2))) }]);
   };
   const wrong = lines
-    .flatMap((l, i) => [i > 0 && checked(l.from, { least: 0 }).trouble, shape?.ratio && checked(l.ratio).trouble, shape?.amount && checked(l.amount).trouble])
+    .flatMap((l, i) => [i > 0 && checked(l.from, { least: 0 }).error, shape?.ratio && checked(l.ratio).error, shape?.amount && checked(l.amount).error])
     .find(Boolean);
   const done = () => {
     if (wrong) return;
@@ -72,12 +72,14 @@ export function FormulaPanel({ rule, currency, last, onDone }: { rule: Rule; cur
           {(["landed", "item"] as const).map((b) => (
             <label key={b} className="flex min-h-6 items-center gap-1.5">
               <input type="radio" name="basis" checked={basis === b} onChange={() => setBasis(b)} className="accent-(--beak-fill)" />
-              {b === "landed" ? "on what it lands for" : "on the item cost alone"}
+              {b === "landed" ? "on landed cost" : "on the item cost alone"}
             </label>
           ))}
         </fieldset>
       )}
-      {kind === "market" && <p className="text-sm text-ink-2">Below the middle is negative: −5 is 5 % below. Holds only where prices elsewhere are known.</p>}
+      {kind === "market" && (
+        <p className="text-sm text-ink-2">Below the median is negative: −5 is 5 % below. Applies only where other stores’ prices are known.</p>
+      )}
       <table>
         <thead className="text-left text-sm text-ink-2">
           <tr>

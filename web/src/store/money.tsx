@@ -39,7 +39,7 @@ function InStore({ store }: { store: Store }) {
     return (
       <main className="grow">
         {rules.error && (
-          <Notice alone title="The money rules cannot be shown" trouble>
+          <Notice alone title="The money rules cannot be shown" error>
             <p>{rules.error.message}</p>
             <Button onClick={() => void rules.refetch()}>Try again</Button>
           </Notice>
@@ -119,7 +119,7 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
   const { may } = useSession();
   const { edited, change, undo, drop, news, changed } = useEdited(store.id, inForce);
   const [asking, setAsking] = useState(false);
-  const [marked, setMarked] = useState<Set<number>>(new Set());
+  const [selected, setMarked] = useState<Set<number>>(new Set());
   const client = useQueryClient();
   const say = useSay();
   const effect = useQuery<Effect, Problem>({
@@ -134,12 +134,14 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
   };
   const apply = useMutation<unknown, Problem, number[]>({
     mutationFn: (drafts) =>
-      ask(api.PUT("/api/stores/{id}/money-rules", { params: { path: { id: store.id } }, body: { rules: edited, revision: inForce.revision, marked: drafts } })),
+      ask(
+        api.PUT("/api/stores/{id}/money-rules", { params: { path: { id: store.id } }, body: { rules: edited, revision: inForce.revision, selected: drafts } }),
+      ),
     onSuccess: (_, drafts) => {
       say(
         drafts.length > 0
-          ? `Applied to ${drafts.length} marked. The others stay with the rules they have.`
-          : "Applied. Drafts are being repriced; typed prices stay as they are.",
+          ? `Applied to ${drafts.length} selected. The others stay with the rules they have.`
+          : "Applied. Drafts are being repriced; manual prices stay as they are.",
       );
       setMarked(new Set());
       again();
@@ -149,12 +151,12 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
       again();
     },
   });
-  const held = effect.data?.held ?? 0;
+  const held = effect.data?.pinned ?? 0;
   const ready = (changed || held > 0) && !effect.error && !effect.isFetching && !apply.isPending && may("owner");
-  const ids = [...marked].filter((id) => effect.data?.moves.some((m) => m.draft_id === id));
+  const ids = [...selected].filter((id) => effect.data?.moves.some((m) => m.draft_id === id));
   useKeys([
     { keys: ["a"], label: "apply", run: () => ready && apply.mutate([]) },
-    { keys: ["m"], label: "apply to marked", run: () => ready && ids.length > 0 && apply.mutate(ids) },
+    { keys: ["m"], label: "apply to selected", run: () => ready && ids.length > 0 && apply.mutate(ids) },
     { keys: ["ctrl+z"], label: "undo the edit", run: undo },
     { keys: ["Escape"], label: "discard the change", run: () => changed && setAsking(true) },
   ]);
@@ -164,33 +166,33 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
       <div className="min-w-0 grow basis-1/2 overflow-auto border-line bg-surface px-5 py-4 lg:border-r">
         {news && changed && (
           <p className="mb-3 rounded-md bg-beak-wash p-3" role="status">
-            <b>{news.changed_by}</b> changed the money rules meanwhile: {news.what.toLowerCase()}. Yours stand on top of theirs; look at the effect again before
+            <b>{news.changed_by}</b> changed the money rules meanwhile: {news.what.toLowerCase()}. Yours stand on top of theirs; check the effect again before
             you apply them.
           </p>
         )}
-        <Rules store={store} edited={edited} before={inForce} effect={effect.data} onChange={(rules) => set({ rules })} trouble={effect.error ?? undefined} />
-        <Standing store={store} edited={edited} onChange={set} trouble={effect.error ?? undefined} />
+        <Rules store={store} edited={edited} before={inForce} effect={effect.data} onChange={(rules) => set({ rules })} error={effect.error ?? undefined} />
+        <Standing store={store} edited={edited} onChange={set} error={effect.error ?? undefined} />
         <Changes store={store} newest={inForce.revision} />
       </div>
       <section className="flex min-w-0 grow basis-1/2 flex-col" aria-label="Effect">
         <div className="min-h-0 grow overflow-auto px-5 pt-4">
           {effect.error ? (
-            <Notice title="This cannot be applied" trouble>
+            <Notice title="This cannot be applied" error>
               <p>{effect.error.message}</p>
               <Button onClick={undo}>Undo the last edit</Button>
             </Notice>
           ) : (
-            effect.data && <EffectView effect={effect.data} changed={changed} marked={marked} onMark={setMarked} stale={effect.isFetching} />
+            effect.data && <EffectView effect={effect.data} changed={changed} selected={selected} onSelect={setMarked} stale={effect.isFetching} />
           )}
         </div>
         <div className="flex min-h-12 flex-wrap items-center gap-2 border-t border-line px-5 py-2">
           {may("owner") ? (
             <>
               <Button tone="main" onClick={() => apply.mutate([])} disabled={!ready}>
-                {changed ? "Apply to all" : held > 0 ? `Bring ${held} along` : "In force"}
+                {changed ? "Apply to all" : held > 0 ? `Update ${held} pinned` : "In force"}
               </Button>
               <Button onClick={() => apply.mutate(ids)} disabled={!ready || ids.length === 0}>
-                Only the {ids.length > 0 ? `${ids.length} marked` : "marked"}
+                Only the {ids.length > 0 ? `${ids.length} selected` : "selected"}
               </Button>
               {changed && <Button onClick={() => setAsking(true)}>Discard the change</Button>}
             </>

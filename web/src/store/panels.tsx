@@ -17,7 +17,7 @@ export function Numbers({ fields, onDone }: { fields: NumberOf[]; onDone: (texts
       className="space-y-1.5 p-2"
       onSubmit={(e) => {
         e.preventDefault();
-        if (read.every((r) => r.trouble === undefined)) onDone(read.map((r) => r.value ?? ""));
+        if (read.every((r) => r.error === undefined)) onDone(read.map((r) => r.value ?? ""));
       }}
     >
       {fields.map((f, i) => (
@@ -128,7 +128,7 @@ export function CeilingPanel({ ceiling, onChange }: { ceiling: Ceiling; onChange
       </Choice>
       <Numbers
         key={ceiling.market}
-        fields={[{ label: "The market", initial: market > 0 ? String(market) : "", suffix: "× its middle" }]}
+        fields={[{ label: "The market", initial: market > 0 ? String(market) : "", suffix: "× its median" }]}
         onDone={([text]) => onChange({ ...ceiling, market: plain(text ?? ""), caps: ceiling.caps && (ceiling.list || Number(plain(text ?? "")) > 0) })}
       />
       <div className="border-t border-line pt-1">

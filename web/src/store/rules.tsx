@@ -20,14 +20,14 @@ export function Rules({
   before,
   effect,
   onChange,
-  trouble,
+  error,
 }: {
   store: Store;
   edited: MoneyRules;
   before: MoneyRules;
   effect: Effect | undefined;
   onChange: (rules: Rule[]) => void;
-  trouble: Problem | undefined;
+  error: Problem | undefined;
 }) {
   const choices = useQuery({
     queryKey: ["choices", store.id],
@@ -109,7 +109,7 @@ export function Rules({
                 changed={!before.rules.some((r) => same(r, rule))}
                 count={effect?.by_rule.find((c) => c.rule === rule.id)?.variants}
                 shadow={effect?.unreachable.find((s) => rules[s.rule]?.id === rule.id)}
-                trouble={trouble?.field.startsWith(`rules[${place}]`) ? trouble.message : undefined}
+                error={error?.field.startsWith(`rules[${place}]`) ? error.message : undefined}
                 choices={choices.data}
                 store={store}
                 onPoint={() => setAt(place)}
@@ -135,8 +135,8 @@ type CardProps = {
   changed: boolean;
   count: number | undefined;
   shadow: Schemas["MarkupShadow"] | undefined;
-  trouble: string | undefined;
-  choices: Schemas["PricingChoices"] | undefined;
+  error: string | undefined;
+  choices: Schemas["PricingRuleChoices"] | undefined;
   store: Store;
   onPoint: () => void;
   onChange: (rule: Rule) => void;
@@ -146,7 +146,7 @@ type CardProps = {
   onToggle: () => void;
 };
 
-function RuleCard({ rule, place, last, current, changed, count, shadow, trouble, choices, store, onPoint, onChange, ...acts }: CardProps) {
+function RuleCard({ rule, place, last, current, changed, count, shadow, error, choices, store, onPoint, onChange, ...acts }: CardProps) {
   const sortable = useSortable({ id: rule.id, disabled: last });
   const card = useRef<HTMLDivElement>(null);
   useEffect(() => {
@@ -184,9 +184,9 @@ function RuleCard({ rule, place, last, current, changed, count, shadow, trouble,
             all of these
           </p>
         )}
-        {trouble && (
+        {error && (
           <p className="text-sm leading-5 text-loss" role="alert">
-            {trouble}
+            {error}
           </p>
         )}
       </div>
@@ -220,7 +220,7 @@ function RuleMenu({
   const say = useSay();
   const copy = async (to: Store) => {
     try {
-      await ask(api.POST("/api/stores/{id}/money-rules/to-store", { params: { path: { id: store.id } }, body: { store: to.id, rule } }));
+      await ask(api.POST("/api/stores/{id}/money-rules/copy", { params: { path: { id: store.id } }, body: { store: to.id, rule } }));
       say(`It stands first in ${to.name}, in ${to.currency} and switched off. Look at it there, then switch it on.`);
     } catch (error) {
       say((error as Problem).message, true);

@@ -7,7 +7,7 @@ import { FormulaPanel } from "./formula";
 import { CeilingPanel, EndingPanel, ManyPanel, Numbers, WasPanel } from "./panels";
 import { amount, type Conditions, ceilingWords, conditionNames, endingWords, formulaWords, percentText, plain, rangeWords, toPercent, wasWords } from "./words";
 
-type Choices = Schemas["PricingChoices"];
+type Choices = Schemas["PricingRuleChoices"];
 
 /** RuleSentence is a rule that reads aloud; each underlined word opens its choices. */
 export function RuleSentence({

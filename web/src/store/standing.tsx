@@ -8,37 +8,37 @@ import { dayName } from "../parts/time";
 import { Numbers } from "./panels";
 import { amount, fromPercent, percentText, plain, toPercent } from "./words";
 
-type Props = { store: Store; edited: MoneyRules; onChange: (part: Partial<MoneyRules>) => void; trouble?: Problem | undefined };
+type Props = { store: Store; edited: MoneyRules; onChange: (part: Partial<MoneyRules>) => void; error?: Problem | undefined };
 
 /** Standing is what is settled once for the store: fees and tax, delivery, import charges, exchange rates. */
 export function Standing(props: Props) {
-  const at = (...parts: string[]) => (props.trouble && parts.some((p) => props.trouble?.field.startsWith(p)) ? props.trouble.message : "");
+  const at = (...parts: string[]) => (props.error && parts.some((p) => props.error?.field.startsWith(p)) ? props.error.message : "");
   return (
     <div className="mt-6 grid gap-x-8 gap-y-5 xl:grid-cols-2">
-      <Part title="Fees and tax of this store" trouble={at("fees")}>
+      <Part title="Fees and tax of this store" error={at("fees")}>
         <FeesWords {...props} />
       </Part>
-      <Part title="Delivery that prices assume" trouble={at("delivery", "market", "promise")}>
+      <Part title="Delivery that prices assume" error={at("delivery", "market", "promise")}>
         <DeliveryWords {...props} />
       </Part>
-      <Part title="Import charges" trouble={at("imports")}>
+      <Part title="Import charges" error={at("imports")}>
         <ImportWords {...props} />
       </Part>
-      <Part title="Exchange rates" trouble={at("rates")}>
+      <Part title="Exchange rates" error={at("rates")}>
         <RateWords {...props} />
       </Part>
     </div>
   );
 }
 
-function Part({ title, trouble, children }: { title: string; trouble: string; children: ReactNode }) {
+function Part({ title, error, children }: { title: string; error: string; children: ReactNode }) {
   return (
     <section aria-label={title} className="min-w-0 leading-8">
       <h2 className="mb-0.5 text-lg leading-normal">{title}</h2>
       {children}
-      {trouble && (
+      {error && (
         <p className="leading-5 text-loss" role="alert">
-          {trouble}
+          {error}
         </p>
       )}
     </section>
@@ -361,11 +361,11 @@ function RateWords({ store, edited, onChange }: Props) {
   });
   const own = edited.rates;
   const [doubt, setDoubt] = useState("");
-  const old = rates.data && rates.data.day !== "" && rates.data.age > own.oldest_days;
-  const list = [...new Set([...(choices.data?.currencies ?? []), ...own.typed.map((t) => t.currency)])].filter((c) => c !== store.currency);
+  const old = rates.data && rates.data.day !== "" && rates.data.age > own.max_age_days;
+  const list = [...new Set([...(choices.data?.currencies ?? []), ...own.manual.map((t) => t.currency)])].filter((c) => c !== store.currency);
   const type = (currency: string, rate: string) => {
-    const others = own.typed.filter((t) => t.currency !== currency);
-    onChange({ rates: { ...own, typed: rate.trim() ? [...others, { currency, rate: plain(rate) }] : others } });
+    const others = own.manual.filter((t) => t.currency !== currency);
+    onChange({ rates: { ...own, manual: rate.trim() ? [...others, { currency, rate: plain(rate) }] : others } });
   };
   return (
     <>
@@ -378,13 +378,13 @@ function RateWords({ store, edited, onChange }: Props) {
         ) : (
           "No rates have come yet; "
         )}
-        prices are marked where they are older than{" "}
-        <Clause label="Oldest rates" words={`${own.oldest_days} days`}>
+        prices are selected where they are older than{" "}
+        <Clause label="Oldest rates" words={`${own.max_age_days} days`}>
           {(close) => (
             <Numbers
-              fields={[{ label: "Older than", initial: String(own.oldest_days), suffix: "days", least: 0, most: 365, whole: true }]}
+              fields={[{ label: "Older than", initial: String(own.max_age_days), suffix: "days", least: 0, most: 365, whole: true }]}
               onDone={([text]) => {
-                onChange({ rates: { ...own, oldest_days: Math.round(Number(plain(text ?? ""))) } });
+                onChange({ rates: { ...own, max_age_days: Math.round(Number(plain(text ?? ""))) } });
                 close();
               }}
             />
@@ -394,7 +394,7 @@ function RateWords({ store, edited, onChange }: Props) {
       </p>
       <ul className="grid grid-cols-[repeat(auto-fill,minmax(15rem,1fr))] gap-x-6">
         {list.map((c) => {
-          const typed = own.typed.find((t) => t.currency === c);
+          const typed = own.manual.find((t) => t.currency === c);
           const daily = rates.data?.rates.find((r) => r.currency === c)?.into;
           return (
             <li key={c} className="flex items-baseline gap-2 whitespace-nowrap">
@@ -412,7 +412,7 @@ function RateWords({ store, edited, onChange }: Props) {
                       the day's rate{daily ? `, ${daily}` : ""}
                     </Choice>
                     <Numbers
-                      fields={[{ label: "Typed", initial: typed?.rate ?? daily ?? "", suffix: `${store.currency} for 1 ${c}`, least: 0 }]}
+                      fields={[{ label: "Manual rate", initial: typed?.rate ?? daily ?? "", suffix: `${store.currency} for 1 ${c}`, least: 0 }]}
                       onDone={([text]) => {
                         // A slip of the decimal sign would price everything wrongly.
                         const far = daily && text ? Number(text) / Number(daily) : 1;
@@ -431,7 +431,7 @@ function RateWords({ store, edited, onChange }: Props) {
                   </>
                 )}
               </Clause>
-              <span className="text-sm text-ink-2">{typed ? `typed${typed.by ? ` by ${typed.by}` : ""}` : rates.data?.day ? dayName(rates.data.day) : ""}</span>
+              <span className="text-sm text-ink-2">{typed ? `set by ${typed.by || "hand"}` : rates.data?.day ? dayName(rates.data.day) : ""}</span>
             </li>
           );
         })}

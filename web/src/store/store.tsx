@@ -32,7 +32,7 @@ export default function StorePlace() {
   const client = useQueryClient();
   const go = useNavigate();
   const connected = Number(params.get("connected")) || 0;
-  const trouble = params.get("trouble");
+  const error = params.get("error");
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the store that was just approved
   useEffect(() => {
     if (connected) {
@@ -48,9 +48,9 @@ export default function StorePlace() {
           <h1 id="stores" className="mb-3 text-xl">
             {store ? "Stores" : "Connect your store"}
           </h1>
-          {trouble && (
+          {error && (
             <p className="mb-3 rounded-md bg-loss-wash p-3 text-loss" role="alert">
-              {troubles[trouble] ?? troubles["our-side"]}
+              {troubles[error] ?? troubles["our-side"]}
             </p>
           )}
           {fresh && (
@@ -125,7 +125,7 @@ function StoreCard({ store, inUse }: { store: Store; inUse: boolean }) {
         <Disconnect
           name={store.name}
           stops={["publishing to it; what a run has not sent yet fails", `prices and profit in ${store.currency} in the Catalog and the Workbench`]}
-          stays="What is live stays live in the store. Drafts, typed prices and markup stay here, for when it is connected again."
+          stays="What is live stays live in the store. Drafts, manual prices and markup stay here, for when it is connected again."
           end={() => ask(api.POST("/api/stores/{id}/disconnect", { params: { path: { id: store.id } } }))}
           onClose={() => setLeaving(false)}
         />
@@ -157,7 +157,7 @@ function Connect({ first }: { first: boolean }) {
         onChange={(e) => setAddress(e.target.value)}
         placeholder="store.example.com"
         required
-        trouble={begin.error?.message}
+        error={begin.error?.message}
       />
       <Button tone={first ? "main" : "plain"} type="submit" disabled={begin.isPending}>
         {begin.isPending ? "Asking the store…" : "Go to the store to approve"}

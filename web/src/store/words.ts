@@ -18,7 +18,7 @@ export const kinds: { kind: Rule["formula"]["kind"]; name: string; ratio?: "perc
   { kind: "fixed", name: "an amount on cost", amount: "added", basis: true },
   { kind: "percent_plus", name: "a percent and an amount", ratio: "percent", amount: "added", basis: true },
   { kind: "margin", name: "a margin after fees", ratio: "percent" },
-  { kind: "profit", name: "a profit after fees", amount: "kept" },
+  { kind: "profit", name: "a profit after fees", amount: "profit" },
   { kind: "market", name: "a place against the market", ratio: "percent" },
 ];
 
@@ -41,7 +41,7 @@ function bandWords(rule: Rule, band: Band): string {
       return `a profit of ${added}`;
     default: {
       const at = Number(band.ratio);
-      return at === 0 ? "the market's middle" : `${percentText(String(Math.abs(at)))} ${at < 0 ? "below" : "above"} the market's middle`;
+      return at === 0 ? "the market median" : `${percentText(String(Math.abs(at)))} ${at < 0 ? "below" : "above"} the market median`;
     }
   }
 }
@@ -78,13 +78,13 @@ export function rangeWords(c: Conditions, home: string): string {
 }
 
 export function endingWords(ending: Schemas["MarkupEnding"]): string {
-  if (ending.allowed.length === 0) return "as it comes";
+  if (ending.allowed.length === 0) return "no rounding";
   const names = ending.allowed.map((e) => (e === "tens" ? "whole tens" : e === "hundreds" ? "whole hundreds" : e)).join(" or ");
   return ending.up ? `${names}, next up` : names;
 }
 
 export function ceilingWords(c: Schemas["MarkupCeiling"]): string {
-  const over = [c.list ? "the list price" : "", Number(c.market) > 0 ? `${Number(c.market)} × the market's middle` : ""].filter(Boolean).join(" or ");
+  const over = [c.list ? "the list price" : "", Number(c.market) > 0 ? `${Number(c.market)} × the market median` : ""].filter(Boolean).join(" or ");
   if (!over) return "no ceiling";
   return c.caps ? `never above ${over}` : `warn above ${over}`;
 }

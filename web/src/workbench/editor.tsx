@@ -17,8 +17,8 @@ export function Editor({ draft, edit, edits, readOnly }: { draft: Draft; edit: E
       <Title draft={draft} edit={edit} readOnly={readOnly} />
       <Groups draft={draft} edit={edit} readOnly={readOnly} />
       <div className="mt-3 grid gap-5 xl:grid-cols-[1fr_300px]">
-        <section aria-label="Words">
-          <h2 className="mb-1 text-base">Words</h2>
+        <section aria-label="Description">
+          <h2 className="mb-1 text-base">Description</h2>
           <Suspense fallback={<div className="h-44 rounded-md border border-line" />}>
             <Description key={draft.id} html={draft.description} onSave={(description) => edit({ description })} readOnly={readOnly} />
           </Suspense>

@@ -29,7 +29,7 @@ function Names({ label, list, readOnly, onSave }: { label: string; list: string[
       <input
         value={text}
         readOnly={readOnly}
-        placeholder="none; commas between"
+        placeholder="Separate with commas"
         onChange={(e) => setText(e.target.value)}
         onBlur={save}
         onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}

@@ -2,7 +2,7 @@ import { useSyncExternalStore } from "react";
 import { api, ask, type Draft, Problem, type Schemas } from "../api/client";
 import { onReturn } from "../api/connection";
 
-export type Edit = Omit<Schemas["WorkbenchEdit"], "revision">;
+export type Edit = Omit<Schemas["WorkbenchEditInput"], "revision">;
 
 /**
  * Pending is an edit that is not in the database yet. It waits in the browser's own store, through a reload and

@@ -7,8 +7,8 @@ import { Money, percent } from "../parts/money";
 import { typedNumber } from "../parts/number";
 import { useSay } from "../parts/toast";
 
-type Priced = Schemas["WorkbenchPricedMany"];
-type Act = Schemas["WorkbenchPriceMany"]["act"];
+type Priced = Schemas["WorkbenchBulkPriceResult"];
+type Act = Schemas["WorkbenchBulkPriceInput"]["act"];
 
 const acts: { act: Act; name: string; value: string; hint: string }[] = [
   { act: "raise_percent", name: "Raise by a percent", value: "Percent", hint: "−10 lowers by 10 %" },
@@ -75,7 +75,7 @@ export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void })
     onError: (error) => say(error.message, true),
   });
   const seen = complete ? look.data : undefined;
-  const kept = seen ? seen.variants - seen.left : 0;
+  const kept = seen ? seen.variants - seen.skipped : 0;
   return (
     <Dialog open onClose={onClose} title={`Prices of ${ids.length === 1 ? "1 draft" : `${ids.length} drafts`} in ${store?.name}`} wide>
       <fieldset className="mb-3 flex flex-wrap gap-1.5">
@@ -128,7 +128,7 @@ export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void })
             />
           </label>
         )}
-        {act === "release" && <p className="text-ink-2">Typed prices are given back to the rules.</p>}
+        {act === "release" && <p className="text-ink-2">Manual prices go back to the rules.</p>}
         {complete && look.error && (
           <p className="mt-2 text-loss" role="alert">
             {look.error.message}
@@ -136,9 +136,9 @@ export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void })
         )}
         {seen && !look.error && <Seen priced={seen} />}
         <div className="mt-4 flex justify-end gap-2">
-          <Button onClick={onClose}>Leave them</Button>
+          <Button onClick={onClose}>Cancel</Button>
           <Button tone="main" type="submit" disabled={!seen || kept === 0 || look.isFetching || !!look.error || keep.isPending}>
-            {act === "release" ? "Release" : `Type ${kept > 0 ? kept : ""} prices`}
+            {act === "release" ? "Back to rule prices" : `Set ${kept > 0 ? kept : ""} prices`}
           </Button>
         </div>
       </form>
@@ -156,17 +156,17 @@ function Seen({ priced }: { priced: Priced }) {
             , <b className="text-loss">{priced.below_floor}</b> under their floor
           </>
         )}
-        {priced.lose > 0 && (
+        {priced.loses_money > 0 && (
           <>
-            , <b className="text-loss">{priced.lose}</b> would lose money
+            , <b className="text-loss">{priced.loses_money}</b> would lose money
           </>
         )}
-        {priced.left > 0 && (
+        {priced.skipped > 0 && (
           <>
-            , <b>{priced.left}</b> left as they are
+            , <b>{priced.skipped}</b> left as they are
           </>
         )}
-        . <span className="text-ink-2">Typed prices are locked: rules leave them alone.</span>
+        . <span className="text-ink-2">Manual prices stay until they go back to the rules.</span>
       </p>
       <div className="max-h-64 overflow-auto border-t border-line" role="region" aria-label="Prices before and after" tabIndex={0}>
         <table className="w-full text-left">
@@ -175,7 +175,7 @@ function Seen({ priced }: { priced: Priced }) {
               <th className="py-1 font-normal">Variant</th>
               <th className="text-right font-normal">Now</th>
               <th className="text-right font-normal">Then</th>
-              <th className="text-right font-normal">Keep</th>
+              <th className="text-right font-normal">Profit</th>
               <th className="text-right font-normal">Margin</th>
             </tr>
           </thead>

@@ -11,10 +11,10 @@ import { onTimeText, ratingText } from "../parts/known";
 import { Money } from "../parts/money";
 import { useSay } from "../parts/toast";
 
-type Swapping = Schemas["WorkbenchSwap"];
+type Swapping = Schemas["WorkbenchSwapPreview"];
 type Row = Schemas["WorkbenchSwapRow"];
-type Buying = Schemas["WorkbenchBuying"];
-type Priced = Schemas["WorkbenchPriced"];
+type Buying = Schemas["WorkbenchPurchase"];
+type Priced = Schemas["WorkbenchVariantPrice"];
 
 /** Swap shows what having a draft bought from another supplier would do, lets variants be matched by hand, and does it. */
 export default function Swap() {
@@ -30,7 +30,7 @@ export default function Swap() {
     queryKey: ["swap", id, offer, storeId, pairs],
     queryFn: ({ signal }) =>
       ask(
-        api.POST("/api/drafts/{id}/swap/look", {
+        api.POST("/api/drafts/{id}/swap/preview", {
           params: { path: { id }, query: { store: storeId } },
           body: { offer_id: offer, ...(pairs && { pairs }) },
           signal,
@@ -80,7 +80,7 @@ export default function Swap() {
   if (look.error && !look.data)
     return (
       <main>
-        <Notice title="The supplier cannot be swapped" trouble alone>
+        <Notice title="The supplier cannot be swapped" error alone>
           <p>{look.error.message}</p>
           <Button onClick={() => go(`/workbench/${id}`)}>Back to the draft</Button>
         </Notice>
@@ -116,12 +116,12 @@ export default function Swap() {
               <th className={`${cell} pl-4 font-normal`} colSpan={2}>
                 Variant
               </th>
-              <th className={`${number} font-normal`}>Lands now</th>
+              <th className={`${number} font-normal`}>Landed now</th>
               <th className={`${number} font-normal`}>Price now</th>
               <th className={`${cell} font-normal`}>Bought as</th>
-              <th className={`${number} font-normal`}>Lands then</th>
+              <th className={`${number} font-normal`}>Landed then</th>
               <th className={`${number} font-normal`}>Price then</th>
-              <th className={`${number} pr-4 font-normal`}>Keep, now and then</th>
+              <th className={`${number} pr-4 font-normal`}>Profit, before and after</th>
             </tr>
           </thead>
           <tbody>
@@ -131,7 +131,7 @@ export default function Swap() {
                   <Picture path={r.picture} width={96} className="size-10 min-w-10 border border-line" />
                 </td>
                 <td className={cell}>
-                  {r.values.join(" ") || "the one"}
+                  {r.values.join(" ") || "Default"}
                   {!r.chosen && <span className="block text-sm text-ink-2">not chosen</span>}
                 </td>
                 <Figures of={r.before} />
@@ -152,7 +152,7 @@ export default function Swap() {
                         <option value={0}>nothing: leave it out</option>
                         {choices.map((c) => (
                           <option key={c.id} value={c.id}>
-                            {c.values.join(" ") || "the one"}, {c.stock.toLocaleString("en")} in stock
+                            {c.values.join(" ") || "Default"}, {c.stock.toLocaleString("en")} in stock
                           </option>
                         ))}
                       </select>
@@ -256,7 +256,7 @@ function Figures({ of, was }: { of: Priced; was?: Priced }) {
       </td>
       <td className={number}>
         <Money of={of.ladder.price} />
-        {of.typed && <span className="block text-sm text-ink-2">typed</span>}
+        {of.manual && <span className="block text-sm text-ink-2">manual</span>}
       </td>
     </>
   );

@@ -25,7 +25,7 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
     1,
     ...draft.variants.map((v) => (v.ladder ? Math.max(num(v.ladder.price), num(v.ladder.landed) + num(v.ladder.fees) + num(v.ladder.tax)) : 0)),
   );
-  const losing = draft.variants.filter((v) => v.chosen && v.typed && v.ladder && num(v.ladder.profit) < 0);
+  const losing = draft.variants.filter((v) => v.chosen && v.manual && v.ladder && num(v.ladder.profit) < 0);
   return (
     <section className="mt-5" aria-label="Variants and price">
       <div className="mb-1 flex flex-wrap items-baseline justify-between gap-x-4">
@@ -71,10 +71,10 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
             ))}
             <th className="pl-2 text-right font-normal">Stock</th>
             <th className="hidden pl-3 text-right font-normal xl:table-cell">Cost</th>
-            <th className="pl-3 text-right font-normal">Lands</th>
+            <th className="pl-3 text-right font-normal">Landed</th>
             <th className="hidden w-28 pl-4 font-normal xl:table-cell">Ladder</th>
             <th className="text-right font-normal whitespace-nowrap">Price{store ? `, ${store.currency}` : ""}</th>
-            <th className="pl-2 text-right font-normal">Keep</th>
+            <th className="pl-2 text-right font-normal">Profit</th>
           </tr>
         </thead>
         <tbody>
@@ -196,10 +196,10 @@ function Price({ draft, row, readOnly, edit }: { draft: Draft; row: number; read
   const [text, setText] = useState(shown);
   useEffect(() => setText(shown), [shown]);
   if (!v) return null;
-  const wrong = text.trim() === shown ? undefined : checked(text, { least: 0, currency: v.ladder?.price.currency }).trouble;
+  const wrong = text.trim() === shown ? undefined : checked(text, { least: 0, currency: v.ladder?.price.currency }).error;
   const save = () => {
     if (text.trim() === shown || wrong) return;
-    if (text.trim() === "" && !v.typed) setText(shown);
+    if (text.trim() === "" && !v.manual) setText(shown);
     else edit({ prices: [{ variant_id: v.id, price: typedNumber(text) }] });
   };
   const onKey = (e: KeyboardEvent<HTMLInputElement>) => {
@@ -227,16 +227,16 @@ function Price({ draft, row, readOnly, edit }: { draft: Draft; row: number; read
       prices: column.slice(0, rows.length).map((cell, i) => ({ variant_id: rows[i]?.id ?? 0, price: typedNumber(cell.split("\t")[0] ?? "") })),
     });
   };
-  const loses = v.typed && Number(v.ladder?.profit.value) < 0;
+  const loses = v.manual && Number(v.ladder?.profit.value) < 0;
   return (
     <span className="flex flex-wrap items-center justify-end gap-1">
-      {v.typed && !readOnly && (
+      {v.manual && !readOnly && (
         <button
           type="button"
           onClick={() => edit({ prices: [{ variant_id: v.id, price: "" }] })}
           className="min-h-6 px-1 text-xs text-beak-ink underline"
           title={`The rule's price is ${v.rule_price?.value}`}
-          aria-label={`Release the typed price of ${v.values.join(" ")}`}
+          aria-label={`Use the rule price for ${v.values.join(" ")}`}
         >
           typed
         </button>
@@ -254,7 +254,7 @@ function Price({ draft, row, readOnly, edit }: { draft: Draft; row: number; read
         onBlur={save}
         onKeyDown={onKey}
         onPaste={onPaste}
-        className={`w-20 rounded border bg-surface px-2 py-1 text-right ${loses || wrong ? "border-loss text-loss" : v.typed ? "border-beak font-semibold" : "border-line-2"}`}
+        className={`w-20 rounded border bg-surface px-2 py-1 text-right ${loses || wrong ? "border-loss text-loss" : v.manual ? "border-beak font-semibold" : "border-line-2"}`}
       />
       {wrong && (
         <span role="alert" className="basis-full text-sm text-loss">

@@ -15,7 +15,7 @@ import { Editor } from "./editor";
 import { editsWait, type Pending } from "./pending";
 import { Prices } from "./prices";
 import { Publish } from "./publish";
-import { Shelf } from "./shelf";
+import { StorePreview } from "./store-preview";
 
 const rowHeight = 50;
 
@@ -29,7 +29,7 @@ export default function Workbench() {
   const found = list.findIndex((d) => d.id === wanted);
   const at = wanted ? found : list.length > 0 ? 0 : -1; // none where there is no such draft
   const here = list[at];
-  const [marked, setMarked] = useKept<Set<number>>("workbench.selected", () => new Set());
+  const [selected, setMarked] = useKept<Set<number>>("workbench.selected", () => new Set());
   const [publishing, setPublishing] = useState<number[] | null>(null);
   const [pricing, setPricing] = useState<number[] | null>(null);
   const [bulk, setBulk] = useState<Draft["undo_bulk"]>();
@@ -49,13 +49,13 @@ export default function Workbench() {
       return next;
     });
   };
-  const ids = [...marked].filter((id) => list.some((d) => d.id === id));
+  const ids = [...selected].filter((id) => list.some((d) => d.id === id));
   const publish = () => {
     if (storeId && here) setPublishing(ids.length > 0 ? ids : [here.id]);
   };
   // In the order of the list, which is the order of a pasted column.
   const price = () => {
-    if (storeId && here) setPricing(ids.length > 0 ? list.filter((d) => marked.has(d.id)).map((d) => d.id) : [here.id]);
+    if (storeId && here) setPricing(ids.length > 0 ? list.filter((d) => selected.has(d.id)).map((d) => d.id) : [here.id]);
   };
   const undoNow = () => {
     if (!draft || (!draft.undo && edits.length === 0)) return;
@@ -65,13 +65,13 @@ export default function Workbench() {
   const field = (name: string) => () => document.querySelector<HTMLElement>(`[data-field=${name}]`)?.focus();
   useKeys([
     { keys: ["j", "ArrowDown"], label: "next draft", run: () => move(1) },
-    { keys: ["k", "ArrowUp"], label: "draft before", run: () => move(-1) },
-    { keys: ["x"], label: "mark", run: () => mark(here?.id) },
+    { keys: ["k", "ArrowUp"], label: "previous", run: () => move(-1) },
+    { keys: ["x"], label: "select", run: () => mark(here?.id) },
     { keys: ["1"], label: "words", run: field("title") },
     { keys: ["2"], label: "pictures", run: field("pictures") },
     { keys: ["3"], label: "variants", run: field("variants") },
     { keys: ["4"], label: "price", run: field("price") },
-    { keys: ["e"], label: "other suppliers", run: () => draft && go(`/catalog/elsewhere/${draft.offer_id}?draft=${draft.id}`) },
+    { keys: ["e"], label: "other suppliers", run: () => draft && go(`/catalog/alternatives/${draft.offer_id}?draft=${draft.id}`) },
     ...(may("editor")
       ? [
           { keys: ["p"], label: "publish", run: publish },
@@ -85,7 +85,7 @@ export default function Workbench() {
   if (drafts.error && !drafts.data)
     return (
       <main className="grow">
-        <Notice alone title="The Workbench cannot be shown" trouble>
+        <Notice alone title="The Workbench cannot be shown" error>
           <p>{drafts.error.message}</p>
           <Button onClick={() => void drafts.refetch()}>Try again</Button>
         </Notice>
@@ -108,13 +108,13 @@ export default function Workbench() {
       <DraftList
         list={list}
         at={at}
-        marked={marked}
-        onMark={mark}
-        onMarkAll={(all) => setMarked(new Set(all ? list.map((d) => d.id) : []))}
+        selected={selected}
+        onSelect={mark}
+        onSelectAll={(all) => setMarked(new Set(all ? list.map((d) => d.id) : []))}
         onPoint={(id) => go(`/workbench/${id}`)}
       />
       {read.error && !draft ? (
-        <Notice title={read.error.status === 404 ? "There is no such draft" : "This draft cannot be shown"} trouble>
+        <Notice title={read.error.status === 404 ? "There is no such draft" : "This draft cannot be shown"} error>
           <p>{read.error.status === 404 ? `Draft ${wanted} is not here: it was discarded, or never was.` : read.error.message}</p>
           {read.error.status === 404 ? (
             <Button onClick={() => go("/workbench")}>Show the newest draft</Button>
@@ -126,9 +126,9 @@ export default function Workbench() {
         draft && (
           <>
             <Editor key={draft.id} draft={draft} edit={edit} edits={edits} readOnly={!may("editor")} />
-            <Shelf
+            <StorePreview
               draft={draft}
-              marked={ids.length}
+              selected={ids.length}
               state={stateOf(edits, saving, undo.isPending, away)}
               onClean={() => edit({ remove_contacts: true })}
               onPublish={publish}
@@ -191,16 +191,16 @@ function UndoBulk({ bulk, onClose }: { bulk: NonNullable<Draft["undo_bulk"]>; on
 function DraftList({
   list,
   at,
-  marked,
-  onMark,
-  onMarkAll,
+  selected,
+  onSelect,
+  onSelectAll,
   onPoint,
 }: {
   list: DraftLine[];
   at: number;
-  marked: Set<number>;
-  onMark: (id: number) => void;
-  onMarkAll: (all: boolean) => void;
+  selected: Set<number>;
+  onSelect: (id: number) => void;
+  onSelectAll: (all: boolean) => void;
   onPoint: (id: number) => void;
 }) {
   const { box, items, size } = useRows(list.length, rowHeight, at);
@@ -209,10 +209,10 @@ function DraftList({
     <div className="flex w-[248px] shrink-0 flex-col border-r border-line bg-sunk">
       <div className="flex h-9 items-center justify-between border-b border-line pr-3 pl-1">
         <span className="flex items-center">
-          <Tick checked={list.length > 0 && marked.size === list.length} onChange={onMarkAll} label="Mark all drafts" />
+          <Tick checked={list.length > 0 && selected.size === list.length} onChange={onSelectAll} label="Select all drafts" />
           <b>{list.length === 1 ? "1 draft" : `${list.length} drafts`}</b>
         </span>
-        <span className="text-sm text-ink-2">{marked.size > 0 ? `${marked.size} marked` : `${ready} ready`}</span>
+        <span className="text-sm text-ink-2">{selected.size > 0 ? `${selected.size} selected` : `${ready} ready`}</span>
       </div>
       <div ref={box} className="min-h-0 grow overflow-auto">
         <ul className="relative" style={{ height: size }} aria-label="Drafts">
@@ -225,7 +225,7 @@ function DraftList({
                 className={`absolute inset-x-0 flex items-center border-b border-line pl-1 ${item.index === at ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : "hover:bg-surface"}`}
                 style={{ transform: `translateY(${item.start}px)`, height: rowHeight }}
               >
-                <Tick checked={marked.has(d.id)} onChange={() => onMark(d.id)} label={`Mark ${d.title}`} />
+                <Tick checked={selected.has(d.id)} onChange={() => onSelect(d.id)} label={`Select ${d.title}`} />
                 <button
                   type="button"
                   className="flex min-w-0 grow items-center gap-2 self-stretch pr-2 text-left"
@@ -269,7 +269,7 @@ function Discard({ draft, onClose }: { draft: DraftLine; onClose: () => void }) 
     <Dialog open onClose={onClose} title="Discard this draft?">
       <p className="mb-4">Your words, pictures and prices for “{draft.title}” are thrown away. This cannot be undone.</p>
       <div className="flex justify-end gap-2">
-        <Button onClick={onClose}>Keep it</Button>
+        <Button onClick={onClose}>Cancel</Button>
         <Button tone="danger" onClick={() => discard.mutate()} disabled={discard.isPending}>
           Discard
         </Button>

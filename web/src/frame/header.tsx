@@ -6,14 +6,15 @@ import { panel } from "../parts/panel";
 import { useSession } from "./session";
 import { useTheme } from "./theme";
 
-type Figures = Schemas["ApplicationQuay"];
+type Figures = Schemas["ApplicationHeader"];
 
 export const stations = [
   {
     to: "/sources",
     name: "Sources",
     key: "s",
-    figure: (q: Figures) => (q.intakes > 0 ? "taking in…" : q.troubled > 0 ? `${q.sources} connected · ${q.troubled} troubled` : `${q.sources} connected`),
+    figure: (q: Figures) =>
+      q.imports > 0 ? "importing…" : q.with_errors > 0 ? `${q.sources} connected · ${q.with_errors} with errors` : `${q.sources} connected`,
   },
   { to: "/catalog", name: "Catalog", key: "c", figure: (q: Figures) => `${q.offers.toLocaleString("en")} offers` },
   { to: "/workbench", name: "Workbench", key: "w", figure: (q: Figures) => `${q.drafts} ${q.drafts === 1 ? "draft" : "drafts"}` },
@@ -23,8 +24,8 @@ export const stations = [
   { to: "/ledger", name: "Ledger", key: "e", figure: () => "not yet" },
 ] as const;
 
-/** Quay is the line across the top: the stations in the order of the work, the store in use, the running work. */
-export function Quay() {
+/** Header is the line across the top: the stations in the order of the work, the store in use, the running work. */
+export function Header() {
   const { storeId } = useSession();
   const here = useLocation().pathname;
   const quay = useQuery({ queryKey: ["quay", storeId], queryFn: () => ask(api.GET("/api/quay", { params: { query: { store: storeId } } })) });

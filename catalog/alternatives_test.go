@@ -38,8 +38,8 @@ func TestTheSameItemIsFoundElsewhere(t *testing.T) {
 	}
 	byNumber, twins := 0, 0
 	for id := int64(1); id <= 120; id++ {
-		var found catalog.Elsewhere
-		w.Owner.Must("GET", fmt.Sprintf("/api/offers/%d/elsewhere?store=1", id), nil, &found)
+		var found catalog.Alternatives
+		w.Owner.Must("GET", fmt.Sprintf("/api/offers/%d/alternatives?store=1", id), nil, &found)
 		itself, unbeaten := 0, 0
 		for i, o := range found.Offers {
 			if i > 0 && o.Ladder != nil && o.Ladder.Landed.Minor() < found.Offers[i-1].Ladder.Landed.Minor() {
@@ -48,7 +48,7 @@ func TestTheSameItemIsFoundElsewhere(t *testing.T) {
 			if o.Unbeaten {
 				unbeaten++
 			}
-			if o.Itself {
+			if o.IsSubject {
 				itself++
 				continue
 			}
@@ -81,15 +81,15 @@ func TestWhatIsSaidOfTwoOffersIsRemembered(t *testing.T) {
 	w := testkit.Start(t)
 	w.Ready()
 	w.AwaitOffers(w.Search("").Total)
-	ask := func(id int64) (found catalog.Elsewhere) {
+	ask := func(id int64) (found catalog.Alternatives) {
 		t.Helper()
-		w.Owner.Must("GET", fmt.Sprintf("/api/offers/%d/elsewhere?store=1", id), nil, &found)
+		w.Owner.Must("GET", fmt.Sprintf("/api/offers/%d/alternatives?store=1", id), nil, &found)
 		return found
 	}
 	var id, other int64
 	for id = 1; other == 0 && id < 100; id++ {
 		for _, o := range ask(id).Offers {
-			if !o.Itself {
+			if !o.IsSubject {
 				other = o.ID
 			}
 		}
@@ -97,7 +97,7 @@ func TestWhatIsSaidOfTwoOffersIsRemembered(t *testing.T) {
 	id--
 	say := func(a, b int64, said string) {
 		t.Helper()
-		w.Owner.Must("PUT", fmt.Sprintf("/api/offers/%d/elsewhere/%d", a, b), map[string]string{"said": said}, nil)
+		w.Owner.Must("PUT", fmt.Sprintf("/api/offers/%d/alternatives/%d", a, b), map[string]string{"decision": said}, nil)
 	}
 	holds := func(list []catalog.Alternative, id int64) bool {
 		for _, o := range list {
@@ -108,35 +108,35 @@ func TestWhatIsSaidOfTwoOffersIsRemembered(t *testing.T) {
 		return false
 	}
 	say(id, other, "other")
-	if found := ask(id); holds(found.Offers, other) || !holds(found.Apart, other) {
+	if found := ask(id); holds(found.Offers, other) || !holds(found.Different, other) {
 		t.Errorf("it is still called the same: %+v", found)
 	}
-	if found := ask(other); holds(found.Offers, id) || !holds(found.Apart, id) {
+	if found := ask(other); holds(found.Offers, id) || !holds(found.Different, id) {
 		t.Error("from the other side it is not remembered")
 	}
 	say(other, id, "same")
-	if found := ask(id); !holds(found.Offers, other) || holds(found.Apart, other) {
+	if found := ask(id); !holds(found.Offers, other) || holds(found.Different, other) {
 		t.Error("what was said last does not hold")
 	}
 	say(id, other, "")
 	if found := ask(id); !holds(found.Offers, other) {
 		t.Error("taken back, the evidence does not hold")
 	}
-	if p := w.Owner.Ask("PUT", fmt.Sprintf("/api/offers/%d/elsewhere/%d", id, id), map[string]string{"said": "same"}, nil); p == nil || p.Status != 422 {
+	if p := w.Owner.Ask("PUT", fmt.Sprintf("/api/offers/%d/alternatives/%d", id, id), map[string]string{"decision": "same"}, nil); p == nil || p.Status != 422 {
 		t.Errorf("%+v", p)
 	}
-	if p := w.Owner.Ask("PUT", fmt.Sprintf("/api/offers/%d/elsewhere/999999", id), map[string]string{"said": "same"}, nil); p == nil || p.Status != 404 {
+	if p := w.Owner.Ask("PUT", fmt.Sprintf("/api/offers/%d/alternatives/999999", id), map[string]string{"decision": "same"}, nil); p == nil || p.Status != 404 {
 		t.Errorf("%+v", p)
 	}
-	if p := w.Owner.Ask("GET", fmt.Sprintf("/api/offers/%d/elsewhere?store=1&market=ZZ", id), nil, nil); p == nil || p.Status != 422 {
+	if p := w.Owner.Ask("GET", fmt.Sprintf("/api/offers/%d/alternatives?store=1&market=ZZ", id), nil, nil); p == nil || p.Status != 422 {
 		t.Errorf("%+v", p)
 	}
 	var page string
 	if err := w.App.Pool.QueryRow(t.Context(), `select page_url from offer where id = $1`, id).Scan(&page); err != nil {
 		t.Fatal(err)
 	}
-	var linked catalog.Elsewhere
-	w.Owner.Must("POST", "/api/elsewhere", catalog.LookFor{Store: 1, Link: page}, &linked)
+	var linked catalog.Alternatives
+	w.Owner.Must("POST", "/api/alternatives", catalog.LookupInput{Store: 1, Link: page}, &linked)
 	if linked.ID != id || !holds(linked.Offers, other) {
 		t.Errorf("the link leads to offer %d, not %d", linked.ID, id)
 	}
@@ -147,28 +147,28 @@ func TestWhatIsSaidOfTwoOffersIsRemembered(t *testing.T) {
 func TestWhatAPictureOrAPageShowsIsFound(t *testing.T) {
 	w := testkit.Start(t)
 	w.Ready()
-	w.App.Catalog.PicturesAhead = 30
+	w.App.Catalog.MaxDescribed = 30
 	for range 2 { // the second finds nothing left to do
-		if err := w.App.Catalog.Ahead(t.Context()); err != nil {
+		if err := w.App.Catalog.DescribePictures(t.Context()); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if _, err := w.App.Catalog.CatchUp(t.Context()); err != nil { // what was seen is told of in parts
+	if _, err := w.App.Catalog.FollowChanges(t.Context()); err != nil { // what was seen is told of in parts
 		t.Fatal(err)
 	}
 	var ids []int64
 	var looked int
-	err := w.App.Pool.QueryRow(t.Context(), `select array(select max(o.id) from offer o join picture p on p.url = o.pictures[1] and p.shapes <> '{}' group by p.url order by 1), (select count(*) from picture where shapes <> '{}')`).Scan(&ids, &looked)
+	err := w.App.Pool.QueryRow(t.Context(), `select array(select max(o.id) from offer o join picture p on p.url = o.pictures[1] and p.hashes <> '{}' group by p.url order by 1), (select count(*) from picture where hashes <> '{}')`).Scan(&ids, &looked)
 	if err != nil || looked != 30 || len(ids) != 30 {
 		t.Fatalf("%d pictures of %d offers were looked at: %v", looked, len(ids), err)
 	}
-	look := func(in catalog.LookFor) (found catalog.Elsewhere) {
+	look := func(in catalog.LookupInput) (found catalog.Alternatives) {
 		t.Helper()
 		in.Store = 1
-		w.Owner.Must("POST", "/api/elsewhere", in, &found)
+		w.Owner.Must("POST", "/api/alternatives", in, &found)
 		return found
 	}
-	at := func(found catalog.Elsewhere, id int64) int {
+	at := func(found catalog.Alternatives, id int64) int {
 		return slices.IndexFunc(found.Offers, func(o catalog.Alternative) bool { return o.ID == id })
 	}
 	upload := func(content []byte) string {
@@ -181,7 +181,7 @@ func TestWhatAPictureOrAPageShowsIsFound(t *testing.T) {
 	}
 	testkit.Until(t, "the pictures in the index", func() bool {
 		_, content, err := w.App.Catalog.Picture(t.Context(), ids[len(ids)-1], 0)
-		return err == nil && at(look(catalog.LookFor{File: upload(content)}), ids[len(ids)-1]) >= 0
+		return err == nil && at(look(catalog.LookupInput{File: upload(content)}), ids[len(ids)-1]) >= 0
 	})
 	lost := 0
 	for _, id := range ids[:12] {
@@ -200,7 +200,7 @@ func TestWhatAPictureOrAPageShowsIsFound(t *testing.T) {
 		if err := jpeg.Encode(&out, cut, &jpeg.Options{Quality: 35}); err != nil {
 			t.Fatal(err)
 		}
-		found := look(catalog.LookFor{File: upload(out.Bytes())})
+		found := look(catalog.LookupInput{File: upload(out.Bytes())})
 		if place := at(found, id); place < 0 || found.Offers[place].Evidence[0].Kind != likeness.ByPicture || found.ID != 0 || found.Pictures != 1 {
 			t.Logf("the cropped picture of offer %d is not known again", id)
 			lost++
@@ -213,7 +213,7 @@ func TestWhatAPictureOrAPageShowsIsFound(t *testing.T) {
 	shop := testkit.Bazaar
 	shop.Prefix, shop.Name = "ZZ", "A shop nobody connected"
 	address := w.Serve(bazaar.New(shop).Handler())
-	found := look(catalog.LookFor{Link: address + "/p/ZZ-100004"})
+	found := look(catalog.LookupInput{Link: address + "/p/ZZ-100004"})
 	var twin int64
 	if err := w.App.Pool.QueryRow(t.Context(), `select id from offer where number = 'QB-100004'`).Scan(&twin); err != nil {
 		t.Fatal(err)
@@ -221,11 +221,11 @@ func TestWhatAPictureOrAPageShowsIsFound(t *testing.T) {
 	if place := at(found, twin); place < 0 || found.Title != found.Offers[place].Title || found.Offers[place].Strength < 90 {
 		t.Errorf("offer %d is not found by the page of another shop: %+v", twin, found)
 	}
-	for in, says := range map[catalog.LookFor]string{
+	for in, says := range map[catalog.LookupInput]string{
 		{}: "link or a picture", {Link: address + "/nothing"}: "cannot be looked for", {Link: "nonsense"}: "cannot be looked for", {Link: "http://10.0.0.1/x"}: "cannot be looked for",
 		{File: upload([]byte("<html>"))}: "not a picture", {File: "0000"}: "did not arrive",
 	} {
-		if p := w.Owner.Ask("POST", "/api/elsewhere", in, nil); p == nil || p.Status != 422 || !strings.Contains(p.Detail, says) {
+		if p := w.Owner.Ask("POST", "/api/alternatives", in, nil); p == nil || p.Status != 422 || !strings.Contains(p.Detail, says) {
 			t.Errorf("%+v: %+v", in, p)
 		}
 	}
@@ -238,20 +238,20 @@ func TestAnItemIsTheSameFromWherever(t *testing.T) {
 	w := testkit.StartWith(t, market)
 	w.Ready()
 	w.AwaitOffers(600)
-	w.App.Catalog.PicturesAhead = 1000
+	w.App.Catalog.MaxDescribed = 1000
 	for range 8 {
-		if err := w.App.Catalog.Ahead(t.Context()); err != nil {
+		if err := w.App.Catalog.DescribePictures(t.Context()); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if _, err := w.App.Catalog.CatchUp(t.Context()); err != nil {
+	if _, err := w.App.Catalog.FollowChanges(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 	items := map[int64][]int64{}
 	of := func(id int64) []int64 {
 		if items[id] == nil {
-			var found catalog.Elsewhere
-			w.Owner.Must("GET", fmt.Sprintf("/api/offers/%d/elsewhere?store=1", id), nil, &found)
+			var found catalog.Alternatives
+			w.Owner.Must("GET", fmt.Sprintf("/api/offers/%d/alternatives?store=1", id), nil, &found)
 			for _, o := range found.Offers {
 				items[id] = append(items[id], o.ID)
 			}
@@ -287,8 +287,8 @@ func TestAnotherPackAndADoubtfulNumber(t *testing.T) {
 		}
 	}
 	reindexed(t, w)
-	var found catalog.Elsewhere
-	w.Owner.Must("GET", "/api/offers/21/elsewhere?store=1", nil, &found)
+	var found catalog.Alternatives
+	w.Owner.Must("GET", "/api/offers/21/alternatives?store=1", nil, &found)
 	ids := func(list []catalog.Alternative) (ids []int64) {
 		for _, o := range list {
 			ids = append(ids, o.ID)
@@ -314,11 +314,11 @@ func TestAPageWithoutAPriceAndAPictureAreLookedFor(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	w.App.Catalog.PicturesAhead = 100
-	if err := w.App.Catalog.Ahead(t.Context()); err != nil {
+	w.App.Catalog.MaxDescribed = 100
+	if err := w.App.Catalog.DescribePictures(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := w.App.Catalog.CatchUp(t.Context()); err != nil {
+	if _, err := w.App.Catalog.FollowChanges(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 	shop := http.NewServeMux()
@@ -329,8 +329,8 @@ func TestAPageWithoutAPriceAndAPictureAreLookedFor(t *testing.T) {
 	})
 	address := w.Serve(shop)
 	for _, path := range []string{"/shot.jpg", "/page"} {
-		var found catalog.Elsewhere
-		w.Owner.Must("POST", "/api/elsewhere", catalog.LookFor{Store: 1, Link: address + path}, &found)
+		var found catalog.Alternatives
+		w.Owner.Must("POST", "/api/alternatives", catalog.LookupInput{Store: 1, Link: address + path}, &found)
 		if !slices.ContainsFunc(found.Offers, func(o catalog.Alternative) bool { return o.ID == 7 }) {
 			t.Errorf("%s: %d found, not offer 7", path, len(found.Offers))
 		}
@@ -347,8 +347,8 @@ func TestAPictureThatManyShareReachesAll(t *testing.T) {
 	if _, err := w.App.Pool.Exec(t.Context(), `update offer set pictures = (select pictures from offer where id = 1); delete from picture; delete from catalog_change`); err != nil {
 		t.Fatal(err)
 	}
-	w.App.Catalog.PicturesAhead = 5000
-	if err := w.App.Catalog.Ahead(t.Context()); err != nil {
+	w.App.Catalog.MaxDescribed = 5000
+	if err := w.App.Catalog.DescribePictures(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 	var told int

@@ -13,13 +13,13 @@ import { Money, num, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
 import { useSay } from "../parts/toast";
 
-/** mostBeside is how many offers are laid side by side. */
-export const mostBeside = 6;
+/** maxCompared is how many offers are laid side by side. */
+export const maxCompared = 6;
 
 type Line = {
   label: string;
   show: (o: OfferSheet) => ReactNode;
-  /** What is compared: the same for all is not marked. */
+  /** What is compared: the same for all is not selected. */
   of: (o: OfferSheet) => string | number | null;
   /** Which is best, where one is. */
   best?: "least" | "most";
@@ -30,7 +30,7 @@ const lines: Line[] = [
   { label: "Ships from", show: (o) => countryName(o.ships_from), of: (o) => o.ships_from },
   { label: "Item", show: (o) => o.ladder && <Money of={o.ladder.item} />, of: (o) => (o.ladder ? num(o.ladder.item) : ""), best: "least" },
   { label: "Shipping", show: (o) => o.ladder && <Money of={o.ladder.shipping} />, of: (o) => (o.ladder ? num(o.ladder.shipping) : ""), best: "least" },
-  { label: "Lands at", show: (o) => o.ladder && <Money of={o.ladder.landed} />, of: (o) => (o.ladder ? num(o.ladder.landed) : ""), best: "least" },
+  { label: "Landed cost", show: (o) => o.ladder && <Money of={o.ladder.landed} />, of: (o) => (o.ladder ? num(o.ladder.landed) : ""), best: "least" },
   { label: "Price by your markup", show: (o) => o.ladder && <Money of={o.ladder.price} />, of: (o) => (o.ladder ? num(o.ladder.price) : "") },
   {
     label: "Sales tax in the price",
@@ -38,7 +38,7 @@ const lines: Line[] = [
     of: (o) => (o.ladder ? num(o.ladder.tax) : ""),
   },
   {
-    label: "You keep",
+    label: "Profit",
     show: (o) =>
       o.ladder && (
         <>
@@ -80,13 +80,13 @@ const lines: Line[] = [
   { label: "Rivals", show: (o) => countText(o.rivals), of: (o) => o.rivals, best: "least" },
 ];
 
-/** Beside lays up to six offers side by side, with what differs marked. */
+/** Beside lays up to six offers side by side, with what differs selected. */
 export default function Beside() {
   const { storeId, may } = useSession();
   const go = useNavigate();
   const say = useSay();
   const client = useQueryClient();
-  const ids = (useParams().ids ?? "").split(",").map(Number).filter(Boolean).slice(0, mostBeside);
+  const ids = (useParams().ids ?? "").split(",").map(Number).filter(Boolean).slice(0, maxCompared);
   const found = useQueries({
     queries: ids.map((id) => ({
       queryKey: ["offer", id, storeId],
@@ -103,7 +103,7 @@ export default function Beside() {
     },
     onError: (error) => say(error.message, true),
   });
-  const without = (id: number) => go(`/catalog/beside/${ids.filter((one) => one !== id).join(",")}`, { replace: true });
+  const without = (id: number) => go(`/catalog/compare/${ids.filter((one) => one !== id).join(",")}`, { replace: true });
   useKeys([{ keys: ["Escape"], label: "back", run: () => go(-1) }]);
   const failed = found.find((q) => q.error)?.error;
   const top = Math.max(1, ...offers.map((o) => (o.ladder ? ladderTop(o.ladder) : 0)));
@@ -111,7 +111,7 @@ export default function Beside() {
     return (
       <main>
         <Notice title="Nothing lies side by side" alone>
-          <p>Mark two to six offers in the Catalog with X, then press C.</p>
+          <p>Select two to six offers in the Catalog with X, then press C.</p>
           <Button tone="main" onClick={() => go("/catalog")}>
             Go to the Catalog
           </Button>

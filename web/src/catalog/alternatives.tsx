@@ -16,13 +16,13 @@ import { useSay } from "../parts/toast";
 import { LookFor, useLookFor } from "./lookfor";
 
 type Alternative = Schemas["CatalogAlternative"];
-type Found = Schemas["CatalogElsewhere"];
+type Found = Schemas["CatalogAlternatives"];
 type Said = "" | "same" | "other";
 /** Asked is what only our own pages say, and no address: that a link was asked for here, and the name of a picture. */
 type Asked = { asked?: boolean; name?: string } | null;
 
-/** Elsewhere shows the offers of one item beside each other: of an offer, or of what a page or a picture shows. */
-export default function Elsewhere() {
+/** Alternatives shows the offers of one item beside each other: of an offer, or of what a page or a picture shows. */
+export default function Alternatives() {
   const [params] = useSearchParams();
   const offer = Number(useParams().id) || 0;
   const asked = (useLocation().state as Asked)?.asked;
@@ -34,7 +34,7 @@ export default function Elsewhere() {
       <main>
         <Notice title="Look for the item of this page?" alone>
           <p className="break-all">{link}</p>
-          <Button tone="main" onClick={() => go(`/catalog/elsewhere?${params}`, { replace: true, state: { asked: true } })}>
+          <Button tone="main" onClick={() => go(`/catalog/alternatives?${params}`, { replace: true, state: { asked: true } })}>
             Search by this link
           </Button>
         </Notice>
@@ -54,12 +54,12 @@ function Offers({ offer }: { offer: number }) {
   const tell = useSay();
   const [apart, setApart] = useState(false);
   const found = useQuery<Found, Problem>({
-    queryKey: ["offer", offer, "elsewhere", storeId, market, link, file],
+    queryKey: ["offer", offer, "alternatives", storeId, market, link, file],
     queryFn: ({ signal }) =>
       ask(
         offer
-          ? api.GET("/api/offers/{id}/elsewhere", { params: { path: { id: offer }, query: { store: storeId, market } }, signal })
-          : api.POST("/api/elsewhere", { body: { link, file, store: storeId, market }, signal }),
+          ? api.GET("/api/offers/{id}/alternatives", { params: { path: { id: offer }, query: { store: storeId, market } }, signal })
+          : api.POST("/api/alternatives", { body: { link, file, store: storeId, market }, signal }),
       ),
     retry: false,
     placeholderData: (before) => before,
@@ -70,22 +70,22 @@ function Offers({ offer }: { offer: number }) {
   const here = rows[cursor];
   const set = useMutation({
     mutationFn: ({ other, said }: { other: Alternative; said: Said }) =>
-      ask(api.PUT("/api/offers/{id}/elsewhere/{other}", { params: { path: { id, other: other.id } }, body: { said } })),
+      ask(api.PUT("/api/offers/{id}/alternatives/{other}", { params: { path: { id, other: other.id } }, body: { said } })),
     onSuccess: (_, { other, said }) => {
       void client.invalidateQueries({ queryKey: ["offer"] });
       if (said === "") return;
       tell(said === "other" ? `“${other.title}” is not the same: remembered.` : `“${other.title}” is the same: remembered.`, false, {
         words: "Undo",
-        run: () => set.mutate({ other, said: other.said }),
+        run: () => set.mutate({ other, said: other.decision }),
       });
     },
     onError: (error) => tell(error.message, true),
   });
   const mayTell = may("editor") && id > 0;
   // The draft that could be bought from here instead: the one that people came from, or the first that there is.
-  const draft = Number(params.get("draft")) || (rows.find((o) => o.itself)?.drafts[0] ?? 0);
+  const draft = Number(params.get("draft")) || (rows.find((o) => o.is_subject)?.drafts[0] ?? 0);
   const buy = may("editor") && draft > 0 ? (o: Alternative) => go(`/workbench/${draft}/swap/${o.id}`) : undefined;
-  const say = (other: Alternative | undefined, said: Said) => other && !other.itself && set.mutate({ other, said: other.said === said ? "" : said });
+  const say = (other: Alternative | undefined, said: Said) => other && !other.is_subject && set.mutate({ other, said: other.decision === said ? "" : said });
   useKeys([
     ...(mayTell
       ? [
@@ -93,17 +93,17 @@ function Offers({ offer }: { offer: number }) {
           { keys: ["s"], label: "the same", run: () => say(here, "same") },
         ]
       : []),
-    ...(buy && here && !here.itself ? [{ keys: ["b"], label: "buy from here instead", run: () => buy(here) }] : []),
+    ...(buy && here && !here.is_subject ? [{ keys: ["b"], label: "buy from here instead", run: () => buy(here) }] : []),
     { keys: ["Enter"], label: "see it in the Catalog", run: () => here && go(`/catalog?offer=${here.id}`) },
     { keys: ["Escape"], label: "back", run: () => go(-1) },
   ]);
   if (found.error && !found.data)
     return (
       <main>
-        <Notice title="The same item elsewhere cannot be looked for" trouble alone>
+        <Notice title="Other suppliers cannot be looked for" error alone>
           <p>{found.error.message}</p>
           <Button onClick={() => void found.refetch()}>Look again</Button>
-          {!offer && <Button onClick={() => go("/catalog/elsewhere")}>Look for something else</Button>}
+          {!offer && <Button onClick={() => go("/catalog/alternatives")}>Look for something else</Button>}
         </Notice>
       </main>
     );
@@ -111,7 +111,7 @@ function Offers({ offer }: { offer: number }) {
   return (
     <main className="min-h-0 grow overflow-auto" {...handlers}>
       <div className="border-b border-line bg-surface px-4 py-2.5">
-        <h1 className="truncate text-lg">The same item elsewhere</h1>
+        <h1 className="truncate text-lg">Other suppliers of this item</h1>
         <p className="leading-8">
           {id ? (
             <Link to={`/catalog?offer=${id}`} className="font-semibold underline decoration-line-2 underline-offset-2">
@@ -165,7 +165,7 @@ function Offers({ offer }: { offer: number }) {
               Offer
             </th>
             <th className={`${cell} font-normal`}>Evidence</th>
-            <th className={`${number} font-normal`}>Lands at</th>
+            <th className={`${number} font-normal`}>Landed cost</th>
             <th className={`${number} font-normal`}>Shipping</th>
             <th className={`${cell} font-normal`}>Door to door</th>
             <th className={`${number} font-normal`}>On time</th>
@@ -183,19 +183,19 @@ function Offers({ offer }: { offer: number }) {
         <Further heading="The same item in another pack" rows={found.data?.packs ?? []} say={mayTell ? say : undefined} />
         <Further heading="Doubtful: say whether it is the same" rows={found.data?.doubtful ?? []} say={mayTell ? say : undefined} />
       </table>
-      {(found.data?.apart.length ?? 0) > 0 && (
+      {(found.data?.different.length ?? 0) > 0 && (
         <div className="p-4">
           <Button tone="quiet" aria-expanded={apart} onClick={() => setApart(!apart)}>
-            {found.data?.apart.length} said not to be the same
+            {found.data?.different.length} said not to be the same
           </Button>
           {apart && (
             <ul className="mt-2 space-y-1">
-              {found.data?.apart.map((o) => (
+              {found.data?.different.map((o) => (
                 <li key={o.id} className="flex items-center gap-3">
                   <Picture path={o.picture} width={96} className="size-8" />
                   <span className="truncate">{o.title}</span>
                   <span className="text-ink-2">{o.supplier}</span>
-                  {mayTell && <Button onClick={() => say(o, "other")}>Take that back</Button>}
+                  {mayTell && <Button onClick={() => say(o, "other")}>Undo that</Button>}
                 </li>
               ))}
             </ul>
@@ -273,7 +273,7 @@ function Row({
       id={`offer-${o.id}`}
       aria-selected={current}
       onClick={onPoint}
-      className={`border-b border-line ${current ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : ""} ${o.itself ? "font-semibold" : ""}`}
+      className={`border-b border-line ${current ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : ""} ${o.is_subject ? "font-semibold" : ""}`}
     >
       <td className={`${cell} w-16 pl-4`}>
         <Picture path={o.picture} width={96} className="size-11 min-w-11 border border-line" />
@@ -288,12 +288,12 @@ function Row({
         </span>
       </td>
       <td className={`${cell} min-w-64 font-normal`}>
-        {o.itself ? (
+        {o.is_subject ? (
           "the one that was asked for"
         ) : (
           <>
             <PackWords o={o} />
-            {!o.packs && <b>{o.said === "same" ? "said to be the same" : `${o.strength} of 100`}</b>}{" "}
+            {!o.packs && <b>{o.decision === "same" ? "said to be the same" : `${o.strength} of 100`}</b>}{" "}
             <span className="text-sm text-ink-2">
               {[...o.evidence]
                 .sort((a, b) => b.points - a.points)
@@ -325,7 +325,7 @@ function Row({
       <td className={number}>{countText(o.units)}</td>
       <td className={number}>{o.stock === null ? "not known" : o.stock === 0 ? "sold out" : o.stock.toLocaleString("en")}</td>
       <td className={`${cell} w-28 whitespace-nowrap`}>
-        {say && !o.itself && (
+        {say && !o.is_subject && (
           <div className="flex flex-col items-start">
             {buy && (
               <Button onClick={() => buy(o)} aria-label={`Buy the draft from ${o.supplier} instead`}>
@@ -335,7 +335,7 @@ function Row({
             <Button tone="quiet" onClick={() => say(o, "other")} aria-label={`${o.title} of ${o.supplier} is not the same`}>
               Not the same
             </Button>
-            {o.said !== "same" && o.strength < 90 && (
+            {o.decision !== "same" && o.strength < 90 && (
               <Button tone="quiet" onClick={() => say(o, "same")} aria-label={`${o.title} of ${o.supplier} is the same`}>
                 The same
               </Button>

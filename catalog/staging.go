@@ -26,9 +26,9 @@ func stagingTables(intake int64) (offers, variants string) {
 	return fmt.Sprintf("staged_offer_%d", intake), fmt.Sprintf("staged_variant_%d", intake)
 }
 
-// Staged makes the intake's staging tables where they are missing and returns the numbers
+// OpenStaging makes the intake's staging tables where they are missing and returns the numbers
 // of the offers that lie there, with how many they are.
-func (s *Service) Staged(ctx context.Context, db database.Querier, intake int64, number func(string)) (int, error) {
+func (s *Service) OpenStaging(ctx context.Context, db database.Querier, intake int64, number func(string)) (int, error) {
 	offers, variants := stagingTables(intake)
 	for table, like := range map[string]string{offers: "staged_offer", variants: "staged_variant"} {
 		if _, err := db.Exec(ctx, `create unlogged table if not exists `+table+` (like `+like+` including all)`); err != nil {
@@ -45,8 +45,8 @@ func (s *Service) Staged(ctx context.Context, db database.Querier, intake int64,
 	return n, err
 }
 
-// Unstage drops the intake's staging tables.
-func (s *Service) Unstage(ctx context.Context, db database.Querier, intake int64) error {
+// DropStaging drops the intake's staging tables.
+func (s *Service) DropStaging(ctx context.Context, db database.Querier, intake int64) error {
 	offers, variants := stagingTables(intake)
 	_, err := db.Exec(ctx, `drop table if exists `+offers+`, `+variants)
 	return err
@@ -56,7 +56,7 @@ func (s *Service) Unstage(ctx context.Context, db database.Querier, intake int64
 // given place. Known offers are added to seen, changed or not; those that are in it already are
 // there twice, and left. It returns how many were staged, and the numbers of those left.
 func (s *Service) Stage(ctx context.Context, tx pgx.Tx, to sources.Staging, offers []source.Offer, seen *roaring64.Bitmap) (staged int, twice []string, err error) {
-	known, err := s.known(ctx, tx, to.Source, offers)
+	known, err := s.known(ctx, tx, to.SourceID, offers)
 	if err != nil {
 		return 0, nil, err
 	}
@@ -84,12 +84,12 @@ func (s *Service) Stage(ctx context.Context, tx pgx.Tx, to sources.Staging, offe
 	if err != nil {
 		return 0, nil, err
 	}
-	offersIn, variantsIn := stagingTables(to.Intake)
-	place := to.Place
+	offersIn, variantsIn := stagingTables(to.ImportID)
+	seq := to.After
 	rows := make([][]any, 0, len(differ))
 	var variants [][]any
 	for _, o := range differ {
-		place++
+		seq++
 		id, isFresh := known[o.Number].id, false
 		if id == 0 {
 			id, isFresh, ids = ids[0], true, ids[1:]
@@ -99,18 +99,18 @@ func (s *Service) Stage(ctx context.Context, tx pgx.Tx, to sources.Staging, offe
 			return 0, nil, err
 		}
 		u := o.Supplier
-		rows = append(rows, append([]any{place, id, isFresh, u.Number, u.Name, u.Country, u.Rating, u.OnTime, u.Verified}, facts...))
+		rows = append(rows, append([]any{seq, id, isFresh, u.Number, u.Name, u.Country, u.Rating, u.OnTime, u.Verified}, facts...))
 		for i, v := range o.Variants {
-			if to.Part && !isFresh {
+			if to.Partial && !isFresh {
 				v.Values, v.Picture = byName(known[o.Number].options, o.OptionNames, v.Values), 0
 			}
-			variants = append(variants, append([]any{place, id, isFresh}, variantValues(i, v)...))
+			variants = append(variants, append([]any{seq, id, isFresh}, variantValues(i, v)...))
 		}
 	}
-	if _, err := tx.CopyFrom(ctx, pgx.Identifier{offersIn}, append([]string{"place", "offer_id", "fresh", "supplier", "supplier_name", "country", "supplier_rating", "on_time", "verified"}, offerColumns...), pgx.CopyFromRows(rows)); err != nil {
+	if _, err := tx.CopyFrom(ctx, pgx.Identifier{offersIn}, append([]string{"seq", "offer_id", "fresh", "supplier", "supplier_name", "country", "supplier_rating", "on_time", "verified"}, offerColumns...), pgx.CopyFromRows(rows)); err != nil {
 		return 0, nil, err
 	}
-	_, err = tx.CopyFrom(ctx, pgx.Identifier{variantsIn}, append([]string{"place", "offer_id", "fresh"}, variantColumns...), pgx.CopyFromRows(variants))
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{variantsIn}, append([]string{"seq", "offer_id", "fresh"}, variantColumns...), pgx.CopyFromRows(variants))
 	return len(differ), twice, err
 }
 
@@ -133,9 +133,9 @@ func variantValues(position int, v source.Variant) []any {
 	return []any{v.Number, position, list(v.Values), v.Cost.Minor(), v.MinAdvertised.Minor(), v.List.Minor(), v.Stock, v.Picture, v.Barcode, v.WeightGrams, v.PricesIn(), v.StockUnknown}
 }
 
-// Lay puts the offers of a source that had none straight on the shelf: there is nothing to
+// BulkInsert puts the offers of a source that had none straight on the shelf: there is nothing to
 // compare them with. They must not be there yet.
-func (s *Service) Lay(ctx context.Context, tx pgx.Tx, sourceID int64, offers []source.Offer, seen *roaring64.Bitmap) error {
+func (s *Service) BulkInsert(ctx context.Context, tx pgx.Tx, sourceID int64, offers []source.Offer, seen *roaring64.Bitmap) error {
 	if len(offers) == 0 {
 		return nil
 	}
@@ -248,18 +248,18 @@ func (s *Service) known(ctx context.Context, db database.Querier, sourceID int64
 	return found, err
 }
 
-// Same gives the ids of those offers that are on the shelf just so; 0 for the others.
-func (s *Service) Same(ctx context.Context, db database.Querier, sourceID int64, numbers []string, fingerprints [][]byte) ([]uint64, error) {
+// Unchanged gives the ids of those offers that are on the shelf just so; 0 for the others.
+func (s *Service) Unchanged(ctx context.Context, db database.Querier, sourceID int64, numbers []string, fingerprints [][]byte) ([]uint64, error) {
 	rows, err := db.Query(ctx, `
-		select f.place, o.id from unnest($2::text[], $3::bytea[]) with ordinality f (number, fingerprint, place)
+		select f.seq, o.id from unnest($2::text[], $3::bytea[]) with ordinality f (number, fingerprint, seq)
 		join offer o on o.source_id = $1 and o.number = f.number and o.fingerprint = f.fingerprint and o.withdrawn_at is null`, sourceID, numbers, fingerprints)
 	if err != nil {
 		return nil, err
 	}
 	same := make([]uint64, len(numbers))
-	var place int64
+	var seq int64
 	var id uint64
-	_, err = pgx.ForEachRow(rows, []any{&place, &id}, func() error { same[place-1] = id; return nil })
+	_, err = pgx.ForEachRow(rows, []any{&seq, &id}, func() error { same[seq-1] = id; return nil })
 	return same, err
 }
 

@@ -13,14 +13,14 @@ import (
 // The drafts that a question is about: some of them by id, or the next $2 after $1. They
 // are two statements, so that each goes by the index.
 const (
-	someDrafts = ` from draft d`
-	nextDrafts = ` from (select * from draft where id > $1 order by id limit $2) d`
-	lotsOf     = `
+	someDrafts        = ` from draft d`
+	nextDrafts        = ` from (select * from draft where id > $1 order by id limit $2) d`
+	pricingInputsFrom = `
 	join offer o on o.id = d.offer_id join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id`
 )
 
-// Lots gives drafts to be priced, as pricing.Drafts has it.
-func (s *Service) Lots(ctx context.Context, q database.Querier, storeID int64, ids []int64, after int64, limit int, bare bool) ([]pricing.Lot, error) {
+// PricingInputs gives drafts to be priced, as pricing.Drafts has it.
+func (s *Service) PricingInputs(ctx context.Context, q database.Querier, storeID int64, ids []int64, after int64, limit int, bare bool) ([]pricing.DraftInput, error) {
 	columns := `select d.id, x.name, u.name, u.country, own_category(o.source_id, o.category), o.brand, d.collections, d.tags`
 	if !bare {
 		columns += `, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, ` + pricing.LeastCostSQL
@@ -28,17 +28,17 @@ func (s *Service) Lots(ctx context.Context, q database.Querier, storeID int64, i
 	var rows pgx.Rows
 	var err error
 	if ids != nil {
-		rows, err = q.Query(ctx, columns+someDrafts+lotsOf+` where d.id = any ($1) order by d.id`, ids)
+		rows, err = q.Query(ctx, columns+someDrafts+pricingInputsFrom+` where d.id = any ($1) order by d.id`, ids)
 	} else {
-		rows, err = q.Query(ctx, columns+nextDrafts+lotsOf+` order by d.id`, after, limit)
+		rows, err = q.Query(ctx, columns+nextDrafts+pricingInputsFrom+` order by d.id`, after, limit)
 	}
 	if err != nil {
 		return nil, err
 	}
-	lots := make([]pricing.Lot, 0, max(limit, len(ids)))
+	lots := make([]pricing.DraftInput, 0, max(limit, len(ids)))
 	var currencies []money.Currency
 	var id int64
-	var t pricing.Thing
+	var t pricing.OfferFacts
 	var marketIn, currency string
 	into := []any{&id, &t.Source, &t.Supplier, &t.ShipsFrom, &t.Category, &t.Brand, &t.Collections, &t.Tags}
 	if !bare {
@@ -50,19 +50,19 @@ func (s *Service) Lots(ctx context.Context, q database.Querier, storeID int64, i
 			return err
 		}
 		c, err := currencyOf(currency)
-		lots, currencies = append(lots, pricing.Lot{DraftID: id, Thing: one}), append(currencies, c)
+		lots, currencies = append(lots, pricing.DraftInput{DraftID: id, Facts: one}), append(currencies, c)
 		t.Collections, t.Tags, t.Deliveries, t.Market = nil, nil, nil, nil
 		return err
 	})
 	if err != nil || len(lots) == 0 {
 		return nil, err
 	}
-	return lots, s.lotVariants(ctx, q, storeID, lots, currencies, bare)
+	return lots, s.pricingVariants(ctx, q, storeID, lots, currencies, bare)
 }
 
-// lotVariants fills in variants: all of them with what they cost, or only the ids of those
+// pricingVariants fills in variants: all of them with what they cost, or only the ids of those
 // that are not chosen.
-func (s *Service) lotVariants(ctx context.Context, q database.Querier, storeID int64, lots []pricing.Lot, currencies []money.Currency, bare bool) error {
+func (s *Service) pricingVariants(ctx context.Context, q database.Querier, storeID int64, lots []pricing.DraftInput, currencies []money.Currency, bare bool) error {
 	ids := make([]int64, len(lots))
 	for i := range lots {
 		ids[i] = lots[i].DraftID
@@ -75,7 +75,7 @@ func (s *Service) lotVariants(ctx context.Context, q database.Querier, storeID i
 	} else {
 		rows, err = q.Query(ctx, `
 			select v.draft_id, v.id, v.chosen, w.cost, w.min_advertised, w.list_price, w.prices_in, coalesce(t.price, 0)
-			from draft_variant v join offer_variant w on w.id = v.offer_variant_id left join typed_price t on t.draft_variant_id = v.id and t.store_id = $2
+			from draft_variant v join offer_variant w on w.id = v.offer_variant_id left join manual_price t on t.draft_variant_id = v.id and t.store_id = $2
 			where v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids, storeID)
 	}
 	if err != nil {
@@ -84,8 +84,8 @@ func (s *Service) lotVariants(ctx context.Context, q database.Querier, storeID i
 	place := 0
 	var draft, cost, advertised, listed int64
 	var pricesIn string
-	var v pricing.LotVariant
-	_, err = pgx.ForEachRow(rows, []any{&draft, &v.ID, &v.Chosen, &cost, &advertised, &listed, &pricesIn, &v.Typed}, func() error {
+	var v pricing.VariantInput
+	_, err = pgx.ForEachRow(rows, []any{&draft, &v.ID, &v.Chosen, &cost, &advertised, &listed, &pricesIn, &v.ManualPrice}, func() error {
 		for place < len(lots) && lots[place].DraftID < draft {
 			place++
 		}

@@ -11,22 +11,22 @@ import (
 	"plainpelican/pricing"
 )
 
-// Choice is one that a clause could have, with how many offers it would leave, given the others.
-type Choice struct {
+// FacetValue is one that a clause could have, with how many offers it would leave, given the others.
+type FacetValue struct {
 	Value string `json:"value"`
 	Count int    `json:"count"`
 }
 
-// mostChoices of a clause are told, those of most offers first.
-const mostChoices = 60
+// maxFacetValues of a clause are told, those of most offers first.
+const maxFacetValues = 60
 
 var facetClauses = map[string]index.Facet{"category": index.Category, "source": index.Source, "supplier": index.Supplier, "brand": index.Brand, "from": index.ShipsFrom, "to": index.ShipsTo, "demand": index.Demand, "mine": index.Mine}
 
 var numberClauses = map[string]index.Number{"stock": index.Stock, "rating": index.Rating, "on_time": index.OnTime, "week": index.Week, "month": index.Month, "rivals": index.Rivals, "returns": index.Returns,
 	"processing": index.Processing, "verified": index.Verified, "packs": index.Packs}
 
-// choices tells what was counted, by clause; of clauses with many choices those like a text.
-func choices(counts *index.Counts, like string, pricer *pricing.Pricer) map[string][]Choice {
+// facetValues tells what was counted, by clause; of clauses with many choices those like a text.
+func facetValues(counts *index.Counts, like string, pricer *pricing.Pricer) map[string][]FacetValue {
 	// Who ships everywhere ships to each country, and to the store's market at least.
 	to := counts.Facets[index.ShipsTo]
 	everywhere := to[index.Everywhere]
@@ -46,7 +46,7 @@ func choices(counts *index.Counts, like string, pricer *pricing.Pricer) map[stri
 			counts.Facets[f][value] += 0
 		}
 	}
-	out := map[string][]Choice{}
+	out := map[string][]FacetValue{}
 	for _, f := range []index.Facet{index.Brand, index.Category, index.ShipsFrom, index.ShipsTo} {
 		if n, there := counts.Facets[f][""]; there {
 			delete(counts.Facets[f], "")
@@ -54,53 +54,53 @@ func choices(counts *index.Counts, like string, pricer *pricing.Pricer) map[stri
 		}
 	}
 	for clause, f := range facetClauses {
-		out[clause] = most(counts.Facets[f], like, f == index.Category)
+		out[clause] = topValues(counts.Facets[f], like, f == index.Category)
 	}
 	for clause, k := range numberClauses {
-		out[clause] = bounded(counts.Numbers[k], offeredNumbers[k], func(bound int32) string { return itoa(int64(bound)) })
+		out[clause] = boundValues(counts.Numbers[k], offeredNumbers[k], func(bound int32) string { return itoa(int64(bound)) })
 	}
-	out["new"] = bounded(counts.Numbers[index.Seen], newBounds, func(bound int32) string { return itoa(int64(bound)) })
+	out["new"] = boundValues(counts.Numbers[index.Seen], newBounds, func(bound int32) string { return itoa(int64(bound)) })
 	if pricer == nil {
 		return out
 	}
 	plain := func(bound int64) string { return itoa(bound) }
 	amount := func(n int64) string { return money.New(major(n, pricer.Currency), pricer.Currency).Decimal() }
-	out["days"] = bounded(counts.Figures[index.Days], dayBounds, plain)
-	out["tracked"] = bounded(counts.Figures[index.Tracked], []int64{1}, plain)
-	out["item"] = bounded(counts.Figures[index.Item], underBounds, amount)
-	out["under"] = bounded(counts.Figures[index.Landed], underBounds, amount)
-	out["shipping"] = bounded(counts.Figures[index.Shipping], shippingBounds, amount)
-	out["profit"] = bounded(counts.Figures[index.Profit], profitBounds, amount)
-	out["margin"] = bounded(counts.Figures[index.Margin], marginBounds, plain)
+	out["days"] = boundValues(counts.Figures[index.Days], dayBounds, plain)
+	out["tracked"] = boundValues(counts.Figures[index.Tracked], []int64{1}, plain)
+	out["item"] = boundValues(counts.Figures[index.Item], underBounds, amount)
+	out["under"] = boundValues(counts.Figures[index.Landed], underBounds, amount)
+	out["shipping"] = boundValues(counts.Figures[index.Shipping], shippingBounds, amount)
+	out["profit"] = boundValues(counts.Figures[index.Profit], profitBounds, amount)
+	out["margin"] = boundValues(counts.Figures[index.Margin], marginBounds, plain)
 	return out
 }
 
-// bounded tells the bounds of a number, the tightest first.
-func bounded[B any](counts []int, bounds []B, text func(B) string) []Choice {
-	out := make([]Choice, 0, len(counts))
+// boundValues tells the bounds of a number, the tightest first.
+func boundValues[B any](counts []int, bounds []B, text func(B) string) []FacetValue {
+	out := make([]FacetValue, 0, len(counts))
 	for i, n := range counts {
-		out = append(out, Choice{text(bounds[i]), n})
+		out = append(out, FacetValue{text(bounds[i]), n})
 	}
 	slices.Reverse(out)
 	return out
 }
 
-// most lists the choices that most offers have; all of a tree, in its order.
-func most(counts map[string]int, like string, tree bool) []Choice {
-	out := []Choice{}
+// topValues lists the choices that most offers have; all of a tree, in its order.
+func topValues(counts map[string]int, like string, tree bool) []FacetValue {
+	out := []FacetValue{}
 	for value, n := range counts {
 		if like == "" || strings.Contains(strings.ToLower(value), strings.ToLower(like)) {
-			out = append(out, Choice{value, n})
+			out = append(out, FacetValue{value, n})
 		}
 	}
-	slices.SortFunc(out, func(a, b Choice) int {
+	slices.SortFunc(out, func(a, b FacetValue) int {
 		if tree {
 			return strings.Compare(a.Value, b.Value)
 		}
 		return cmp.Or(cmp.Compare(b.Count, a.Count), strings.Compare(a.Value, b.Value))
 	})
 	if !tree {
-		out = out[:min(len(out), mostChoices)]
+		out = out[:min(len(out), maxFacetValues)]
 	}
 	return out
 }

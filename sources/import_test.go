@@ -24,30 +24,30 @@ import (
 func TestOnlyChangesAreAskedForAfterTheFirstIntake(t *testing.T) {
 	w := testkit.Start(t)
 	first := w.ConnectBazaar()
-	if !first.Intakes[0].Whole || first.SweptAt == nil {
-		t.Fatalf("the first: %+v", first.Intakes[0])
+	if !first.Imports[0].Full || first.FullImportAt == nil {
+		t.Fatalf("the first: %+v", first.Imports[0])
 	}
-	again := func(query string) sources.Intake {
+	again := func(query string) sources.ImportRun {
 		t.Helper()
-		w.Owner.Must("POST", "/api/sources/1/intakes"+query, nil, nil)
-		return w.TakenIn().Intakes[0]
+		w.Owner.Must("POST", "/api/sources/1/imports"+query, nil, nil)
+		return w.TakenIn().Imports[0]
 	}
-	if none := again(""); none.Whole || none.Seen != 0 || none.State != "finished" {
+	if none := again(""); none.Full || none.Seen != 0 || none.State != "finished" {
 		t.Errorf("with nothing changed: %+v", none)
 	}
 	w.Bazaar.SetDay(1)
 	changed := again("")
-	if changed.Whole || changed.Withdrawn != 1 || changed.Changed == 0 || changed.Seen != changed.Changed+1 {
+	if changed.Full || changed.Withdrawn != 1 || changed.Changed == 0 || changed.Seen != changed.Changed+1 {
 		t.Errorf("a day later: %+v", changed)
 	}
-	if whole := again("?whole=true"); !whole.Whole || whole.Seen != 59 || whole.Changed+whole.Withdrawn != 0 {
+	if whole := again("?full=true"); !whole.Full || whole.Seen != 59 || whole.Changed+whole.Withdrawn != 0 {
 		t.Errorf("all compared finds what the changes missed: %+v", whole)
 	}
 	// After a week, changes alone are not trusted any more.
-	if _, err := w.App.Pool.Exec(t.Context(), `update source set swept_at = now() - interval '8 days'`); err != nil {
+	if _, err := w.App.Pool.Exec(t.Context(), `update source set full_import_at = now() - interval '8 days'`); err != nil {
 		t.Fatal(err)
 	}
-	if due := again(""); !due.Whole {
+	if due := again(""); !due.Full {
 		t.Errorf("a week later: %+v", due)
 	}
 }
@@ -77,7 +77,7 @@ func TestAKilledIntakeResumes(t *testing.T) {
 	list := wholesale.New(220)
 	calm := testkit.StartWith(t, market)
 	calm.ConnectBazaar()
-	calm.ConnectList(sources.List{Address: calm.Serve(list.Handler()) + "/price-list.csv"})
+	calm.ConnectList(sources.PriceListInput{Address: calm.Serve(list.Handler()) + "/price-list.csv"})
 	want := strings.ReplaceAll(shelf(t, calm.App.Pool), calm.BazaarURL, "")
 
 	w := testkit.StartWith(t, market)
@@ -85,7 +85,7 @@ func TestAKilledIntakeResumes(t *testing.T) {
 	app := w.App.Sources
 	r := rand.New(rand.NewPCG(4, 4))
 	address := w.Serve(list.Handler())
-	looked := w.Look(sources.List{Address: address + "/price-list.csv"})
+	looked := w.Look(sources.PriceListInput{Address: address + "/price-list.csv"})
 	layout := looked.Layout
 	layout.Country, layout.Supplier, layout.Processing = "DE", "Northlight Wholesale", landed.Days{Min: 1, Max: 2}
 	owner := context.Background()
@@ -93,10 +93,10 @@ func TestAKilledIntakeResumes(t *testing.T) {
 	if _, err := app.Connect(owner, sources.Credentials{Address: w.BazaarURL, ClientID: "test", ClientSecret: w.Bazaar.ClientSecret}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := app.ConnectList(owner, sources.List{File: looked.File, Address: address + "/price-list.csv", Layout: &layout}); err != nil {
+	if _, err := app.ConnectList(owner, sources.PriceListInput{File: looked.File, Address: address + "/price-list.csv", Layout: &layout}); err != nil {
 		t.Fatal(err)
 	}
-	rows, err := w.App.Pool.Query(owner, `select id from intake order by id`)
+	rows, err := w.App.Pool.Query(owner, `select id from import_run order by id`)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -137,11 +137,11 @@ func TestAKilledIntakeResumes(t *testing.T) {
 		t.Error("the shelf differs from that of an undisturbed intake")
 	}
 	var states, staged string
-	if err := w.App.Pool.QueryRow(owner, `select string_agg(state || ' ' || added + changed + unchanged, ',' order by id), (select count(*)::text from pg_class where relname ~ '^staged_(offer|variant)_[0-9]+$') from intake`).Scan(&states, &staged); err != nil {
+	if err := w.App.Pool.QueryRow(owner, `select string_agg(state || ' ' || added + changed + unchanged, ',' order by id), (select count(*)::text from pg_class where relname ~ '^staged_(offer|variant)_[0-9]+$') from import_run`).Scan(&states, &staged); err != nil {
 		t.Fatal(err)
 	}
 	var calmly string
-	if err := calm.App.Pool.QueryRow(owner, `select string_agg(state || ' ' || added + changed + unchanged, ',' order by id) from intake`).Scan(&calmly); err != nil {
+	if err := calm.App.Pool.QueryRow(owner, `select string_agg(state || ' ' || added + changed + unchanged, ',' order by id) from import_run`).Scan(&calmly); err != nil {
 		t.Fatal(err)
 	}
 	if states != calmly || staged != "0" {
@@ -181,14 +181,14 @@ func TestOneSourcesTroubleBlocksNoOther(t *testing.T) {
 	tern.Offers, tern.PerSecond, tern.Slow = 50, 500, 0
 	address := w.Serve(bazaar.New(tern).Handler())
 	w.Fault(w.BazaarURL, fault.Plan{LatencyMS: 2500})
-	w.Owner.Must("POST", "/api/sources/1/intakes?whole=true", nil, nil)
+	w.Owner.Must("POST", "/api/sources/1/imports?full=true", nil, nil)
 	began := time.Now()
 	w.Owner.Must("POST", "/api/sources", sources.Credentials{Address: address, ClientID: tern.ClientID, ClientSecret: tern.ClientSecret}, nil)
 	testkit.Until(t, "the other's end", func() bool {
 		var list []sources.Source
 		w.Owner.Must("GET", "/api/sources", nil, &list)
 		for _, s := range list {
-			if s.Name == "Tern Market" && len(s.Intakes) > 0 && s.Intakes[0].State == "finished" {
+			if s.Name == "Tern Market" && len(s.Imports) > 0 && s.Imports[0].State == "finished" {
 				return s.Offers == 50
 			}
 		}
@@ -221,7 +221,7 @@ func TestTheLimitThatASourceStatesIsKept(t *testing.T) {
 	t.Cleanup(front.Close)
 	w := testkit.Start(t)
 	w.Owner.Must("POST", "/api/sources", sources.Credentials{Address: front.URL, ClientID: tern.ClientID, ClientSecret: tern.ClientSecret}, nil)
-	if in := w.TakenIn().Intakes[0]; in.Added != 60 || in.State != "finished" {
+	if in := w.TakenIn().Imports[0]; in.Added != 60 || in.State != "finished" {
 		t.Errorf("%+v", in)
 	}
 	if n := refused.Load(); n > 0 {
@@ -232,17 +232,17 @@ func TestTheLimitThatASourceStatesIsKept(t *testing.T) {
 func TestSchedulesBeginIntakes(t *testing.T) {
 	w := testkit.Start(t)
 	source := w.ConnectBazaar()
-	if source.Repeats == "" || source.NextAt == nil {
+	if source.Schedule == "" || source.NextAt == nil {
 		t.Fatalf("a marketplace is taken in by itself: %+v", source)
 	}
-	keep := func(change func(*sources.Habits)) *testkit.Problem {
-		h := sources.Habits{Name: source.Name, Repeats: "FREQ=DAILY;BYHOUR=6;BYMINUTE=0", Zone: "America/New_York", MostWithdrawn: 20, MostRepriced: 50, MaxCostFactor: 5}
+	keep := func(change func(*sources.SourceSettings)) *testkit.Problem {
+		h := sources.SourceSettings{Name: source.Name, Schedule: "FREQ=DAILY;BYHOUR=6;BYMINUTE=0", TimeZone: "America/New_York", MaxWithdrawn: 20, MaxRepriced: 50, MaxCostFactor: 5}
 		change(&h)
 		return w.Owner.Ask("PUT", "/api/sources/1", h, nil)
 	}
-	for field, change := range map[string]func(*sources.Habits){
-		"repeats": func(h *sources.Habits) { h.Repeats = "now and then" }, "zone": func(h *sources.Habits) { h.Zone = "Atlantis" },
-		"most_withdrawn": func(h *sources.Habits) { h.MostWithdrawn = 101 }, "name": func(h *sources.Habits) { h.Name = "" },
+	for field, change := range map[string]func(*sources.SourceSettings){
+		"schedule": func(h *sources.SourceSettings) { h.Schedule = "now and then" }, "time_zone": func(h *sources.SourceSettings) { h.TimeZone = "Atlantis" },
+		"max_withdrawn": func(h *sources.SourceSettings) { h.MaxWithdrawn = 101 }, "name": func(h *sources.SourceSettings) { h.Name = "" },
 	} {
 		if problem := keep(change); problem == nil || problem.Status != 422 || problem.Field() != field {
 			t.Errorf("%s: %+v", field, problem)
@@ -253,12 +253,12 @@ func TestSchedulesBeginIntakes(t *testing.T) {
 		if _, err := w.App.Pool.Exec(t.Context(), `update source set next_at = now() - interval '1 minute'`); err != nil {
 			t.Fatal(err)
 		}
-		if err := w.App.Sources.BeginDue(t.Context()); err != nil {
+		if err := w.App.Sources.StartDue(t.Context()); err != nil {
 			t.Fatal(err)
 		}
-		return len(w.TakenIn().Intakes)
+		return len(w.TakenIn().Imports)
 	}
-	if problem := keep(func(*sources.Habits) {}); problem != nil {
+	if problem := keep(func(*sources.SourceSettings) {}); problem != nil {
 		t.Fatal(problem)
 	}
 	if n := due(); n != 2 {
@@ -268,13 +268,13 @@ func TestSchedulesBeginIntakes(t *testing.T) {
 	if zone, err := time.LoadLocation("America/New_York"); err != nil || after.NextAt == nil || after.NextAt.In(zone).Hour() != 6 || !after.NextAt.After(time.Now()) {
 		t.Errorf("next %v: %v", after.NextAt, err)
 	}
-	if problem := keep(func(h *sources.Habits) { h.Paused = true }); problem != nil {
+	if problem := keep(func(h *sources.SourceSettings) { h.Paused = true }); problem != nil {
 		t.Fatal(problem)
 	}
 	if n := due(); n != 2 {
 		t.Errorf("paused, it was taken in: %d intakes", n)
 	}
-	if problem := keep(func(h *sources.Habits) { h.Repeats = "" }); problem != nil {
+	if problem := keep(func(h *sources.SourceSettings) { h.Schedule = "" }); problem != nil {
 		t.Fatal(problem)
 	}
 	if by := w.TakenIn(); by.NextAt != nil {
@@ -285,26 +285,26 @@ func TestSchedulesBeginIntakes(t *testing.T) {
 func TestOffersAtOtherCostsAreHeld(t *testing.T) {
 	w := testkit.Start(t)
 	w.ConnectBazaar()
-	w.Owner.Must("PUT", "/api/sources/1", sources.Habits{Name: "Quayside Bazaar", Zone: "UTC", MostWithdrawn: 20, MostRepriced: 10, MaxCostFactor: 5}, nil)
+	w.Owner.Must("PUT", "/api/sources/1", sources.SourceSettings{Name: "Quayside Bazaar", TimeZone: "UTC", MaxWithdrawn: 20, MaxRepriced: 10, MaxCostFactor: 5}, nil)
 	if _, err := w.App.Pool.Exec(t.Context(), `update offer_variant set cost = cost * 100 where offer_id % 2 = 0; update offer set fingerprint = '' where id % 2 = 0`); err != nil {
 		t.Fatal(err)
 	}
-	in := w.Swept().Intakes[0]
-	if in.State != "held" || in.Hold == nil || in.Hold.Repriced != 30 || !strings.Contains(in.Hold.Reason, "30 offers of 60 would change their cost") {
+	in := w.Swept().Imports[0]
+	if in.State != "needs_approval" || in.Approval == nil || in.Approval.Repriced != 30 || !strings.Contains(in.Approval.Reason, "30 offers of 60 would change their cost") {
 		t.Fatalf("%+v", in)
 	}
-	for _, e := range in.Hold.Examples {
+	for _, e := range in.Approval.Examples {
 		if e.Before == nil || e.After == nil || e.Before.Minor() != 100*e.After.Minor() {
 			t.Errorf("%+v", e)
 		}
 	}
 	// What is read later stands in its place.
-	list := w.Swept().Intakes
-	if list[0].State != "held" || list[1].State != "dropped" {
+	list := w.Swept().Imports
+	if list[0].State != "needs_approval" || list[1].State != "discarded" {
 		t.Errorf("%s, before it %s", list[0].State, list[1].State)
 	}
-	w.Owner.Must("POST", fmt.Sprintf("/api/intakes/%d/decide", list[0].ID), map[string]bool{"go_on": true}, nil)
-	if done := w.TakenIn().Intakes[0]; done.State != "finished" || done.Changed != 30 {
+	w.Owner.Must("POST", fmt.Sprintf("/api/imports/%d/decide", list[0].ID), map[string]bool{"approve": true}, nil)
+	if done := w.TakenIn().Imports[0]; done.State != "finished" || done.Changed != 30 {
 		t.Errorf("%+v", done)
 	}
 }

@@ -7,20 +7,20 @@ import { Button } from "../parts/controls";
 import { useSay } from "../parts/toast";
 import { dayNames, type Rule, readRule, ruleWords, soon, writeRule } from "./words";
 
-type Habits = Schemas["SourcesHabits"];
+type Habits = Schemas["SourcesSourceSettings"];
 
-/** HabitsWords says when a source is taken in and what it may change unasked; each underlined word opens its choices. */
-export function HabitsWords({ source }: { source: Source }) {
+/** SettingsSentence says when a source is taken in and what it may change unasked; each underlined word opens its choices. */
+export function SettingsSentence({ source }: { source: Source }) {
   const { may, store } = useSession();
   const client = useQueryClient();
   const say = useSay();
   const now: Habits = {
     name: source.name,
-    repeats: source.repeats,
-    zone: source.zone,
+    schedule: source.schedule,
+    time_zone: source.time_zone,
     paused: source.paused,
-    most_withdrawn: source.most_withdrawn,
-    most_repriced: source.most_repriced,
+    max_withdrawn: source.max_withdrawn,
+    max_repriced: source.max_repriced,
     max_cost_factor: source.max_cost_factor,
   };
   const keep = useMutation({
@@ -28,14 +28,14 @@ export function HabitsWords({ source }: { source: Source }) {
     onError: (error) => say(error.message, true),
     onSettled: () => client.invalidateQueries({ queryKey: ["sources"] }),
   });
-  const rule = readRule(source.repeats);
+  const rule = readRule(source.schedule);
   const fetched = source.address !== "" || source.kind === "pages";
-  const zone = rule.every === "day" || rule.every === "week" ? ` (${source.zone.replace("_", " ")})` : "";
+  const zone = rule.every === "day" || rule.every === "week" ? ` (${source.time_zone.replace("_", " ")})` : "";
   if (!may("owner"))
     return (
       <p className="leading-7">
         Taken in {ruleWords(rule)}
-        {zone}. Held when more than {source.most_withdrawn} % of its offers would leave, or {source.most_repriced} % change their cost. A cost that moves{" "}
+        {zone}. Held when more than {source.max_withdrawn} % of its offers would leave, or {source.max_repriced} % change their cost. A cost that moves{" "}
         {source.max_cost_factor} times or more waits to be approved.
       </p>
     );
@@ -49,7 +49,7 @@ export function HabitsWords({ source }: { source: Source }) {
               <SchedulePanel
                 rule={rule}
                 onDone={(next) => {
-                  keep.mutate({ repeats: writeRule(next), zone: store?.time_zone ?? source.zone });
+                  keep.mutate({ schedule: writeRule(next), time_zone: store?.time_zone ?? source.time_zone });
                   close();
                 }}
               />
@@ -59,26 +59,22 @@ export function HabitsWords({ source }: { source: Source }) {
           {source.paused ? ", but paused: nothing begins by itself" : source.next_at ? `; next ${soon(source.next_at)}` : ""}.{" "}
           {rule.every !== "never" && (
             <Button tone="quiet" className="px-1" onClick={() => keep.mutate({ paused: !source.paused })}>
-              {source.paused ? "Go on" : "Pause"}
+              {source.paused ? "Resume" : "Pause"}
             </Button>
           )}
         </p>
       )}
       <p>
         Held and asked about when more than{" "}
-        <Clause label="Share that may leave" words={`${source.most_withdrawn} %`}>
+        <Clause label="Share that may leave" words={`${source.max_withdrawn} %`}>
           {(close) => (
-            <Share initial={source.most_withdrawn} label="Offers that leave" onDone={(n) => keep.mutate({ most_withdrawn: n }, { onSettled: close })} />
+            <Share initial={source.max_withdrawn} label="Offers that leave" onDone={(n) => keep.mutate({ max_withdrawn: n }, { onSettled: close })} />
           )}
         </Clause>{" "}
         of its offers would leave, or{" "}
-        <Clause label="Share that may change its cost" words={`${source.most_repriced} %`}>
+        <Clause label="Share that may change its cost" words={`${source.max_repriced} %`}>
           {(close) => (
-            <Share
-              initial={source.most_repriced}
-              label="Offers that change their cost"
-              onDone={(n) => keep.mutate({ most_repriced: n }, { onSettled: close })}
-            />
+            <Share initial={source.max_repriced} label="Offers that change their cost" onDone={(n) => keep.mutate({ max_repriced: n }, { onSettled: close })} />
           )}
         </Clause>{" "}
         change their cost. A cost that moves{" "}
@@ -106,7 +102,7 @@ function Share({ initial, label, onDone }: { initial: number; label: string; onD
     <TypedChoice
       label={label}
       initial={String(initial)}
-      suffix="% in one intake"
+      suffix="% in one import"
       onDone={(text) => {
         const n = Math.round(Number(text));
         if (text !== "" && n >= 0 && n <= 100) onDone(n);

@@ -11,21 +11,21 @@ import { accepted, type Intake, number, send } from "./words";
 /** Progress is how far an intake has come. */
 export function Progress({ intake }: { intake: Intake }) {
   const reading = intake.phase === "reading";
-  const [done, all] = reading ? [intake.seen, intake.expected] : [intake.put, intake.staged];
+  const [done, all] = reading ? [intake.seen, intake.expected] : [intake.merged, intake.staged];
   const words =
     intake.state === "waiting"
-      ? "Waiting to be taken in"
+      ? "Waiting to be imported"
       : reading
         ? all > 0
           ? `Reading: ${number(done)} of ${number(all)}`
           : `Reading: ${number(done)} so far`
-        : intake.phase === "weighing"
-          ? "Comparing with what is on the shelf"
-          : `Putting on the shelf: ${number(done)} of ${number(all)}`;
+        : intake.phase === "checking"
+          ? "Comparing with the catalog"
+          : `Updating the catalog: ${number(done)} of ${number(all)}`;
   return (
     <span className="block">
       <span className="block text-sm">{words}</span>
-      <progress value={all > 0 ? Math.min(done / all, 1) * 100 : 0} max={100} aria-label="Intake" className="h-1.5 w-full accent-(--profit)" />
+      <progress value={all > 0 ? Math.min(done / all, 1) * 100 : 0} max={100} aria-label="Import" className="h-1.5 w-full accent-(--profit)" />
     </span>
   );
 }
@@ -35,9 +35,9 @@ export function Held({ intake, onColumns }: { intake: Intake; onColumns: () => v
   const { may } = useSession();
   const client = useQueryClient();
   const say = useSay();
-  const hold = intake.hold;
+  const hold = intake.approval;
   const decide = useMutation({
-    mutationFn: (goOn: boolean) => ask(api.POST("/api/intakes/{id}/decide", { params: { path: { id: intake.id } }, body: { go_on: goOn } })),
+    mutationFn: (goOn: boolean) => ask(api.POST("/api/imports/{id}/decide", { params: { path: { id: intake.id } }, body: { approve: goOn } })),
     onSuccess: (_, goOn) =>
       say(
         goOn
@@ -52,7 +52,7 @@ export function Held({ intake, onColumns }: { intake: Intake; onColumns: () => v
   if (!hold) return null;
   return (
     <section aria-label="Waits for you" className="mt-3 rounded-md border border-beak bg-beak-wash p-3">
-      <h3 className="mb-1">Held until you decide</h3>
+      <h3 className="mb-1">Needs your approval</h3>
       <p>
         {hold.reason}
         {hold.kind !== "prices" && " Nothing has been changed so far."}
@@ -81,11 +81,11 @@ export function Held({ intake, onColumns }: { intake: Intake; onColumns: () => v
             </Button>
           ) : (
             <Button tone="main" onClick={() => decide.mutate(true)} disabled={decide.isPending}>
-              {hold.kind === "prices" ? "Import these costs" : "Go on all the same"}
+              {hold.kind === "prices" ? "Import these costs" : "Import anyway"}
             </Button>
           )}
           <Button onClick={() => decide.mutate(false)} disabled={decide.isPending}>
-            {hold.kind === "prices" ? "Keep the old costs" : "Drop it"}
+            {hold.kind === "prices" ? "Keep the old costs" : "Discard this import"}
           </Button>
         </div>
       )}
@@ -112,7 +112,7 @@ export function History({ intakes }: { intakes: Intake[] }) {
         viewBox={`0 0 ${24 * 13} ${up + down + 4}`}
         className="w-full"
         role="img"
-        aria-label={`The last ${list.length} intakes: ${total((x) => x.added)} came in, ${total((x) => x.changed)} changed, ${total((x) => x.withdrawn)} left`}
+        aria-label={`The last ${list.length} imports: ${total((x) => x.added)} came in, ${total((x) => x.changed)} changed, ${total((x) => x.withdrawn)} left`}
       >
         <line x1="0" x2={24 * 13} y1={up + 1} y2={up + 1} stroke="var(--line-2)" />
         {list.map((x, i) => {
@@ -149,21 +149,21 @@ export function History({ intakes }: { intakes: Intake[] }) {
 const outcome: Record<Intake["state"], string> = {
   waiting: "Under way",
   running: "Under way",
-  held: "Held",
-  finished: "Taken in",
+  needs_approval: "Needs approval",
+  finished: "Imported",
   failed: "Failed",
-  dropped: "Dropped",
+  discarded: "Discarded",
 };
 
-/** IntakeLine is one intake with its counts and what was set aside. */
-export function IntakeLine({ source, intake }: { source: Source; intake: Intake }) {
+/** ImportLine is one intake with its counts and what was set aside. */
+export function ImportLine({ source, intake }: { source: Source; intake: Intake }) {
   return (
     <div className="border-b border-line py-2">
       <div className="flex justify-between gap-3">
         <span className={intake.state === "failed" ? "font-semibold text-loss" : "font-semibold"}>
-          {intake.state === "waiting" && intake.trouble ? "Waits" : outcome[intake.state]}
-          {source.kind === "marketplace" && !intake.whole && <span className="font-normal text-ink-2">, changes only</span>}
-          {source.layout && !intake.whole && <span className="font-normal text-ink-2">, mended rows only</span>}
+          {intake.state === "waiting" && intake.error ? "Waits" : outcome[intake.state]}
+          {source.kind === "marketplace" && !intake.full && <span className="font-normal text-ink-2">, changes only</span>}
+          {source.layout && !intake.full && <span className="font-normal text-ink-2">, corrected rows only</span>}
         </span>
         <span className="whitespace-nowrap text-ink-2">{ago(intake.finished_at ?? intake.started_at)}</span>
       </div>
@@ -172,8 +172,8 @@ export function IntakeLine({ source, intake }: { source: Source; intake: Intake 
         {number(intake.seen)} seen: {number(intake.added)} new, {number(intake.changed)} changed, {number(intake.unchanged)} unchanged
         {intake.withdrawn > 0 && `, ${number(intake.withdrawn)} withdrawn`}
       </p>
-      {intake.state !== "held" && intake.trouble && <p className="text-sm text-loss">{intake.trouble}</p>}
-      {intake.set_aside > 0 && <SetAside source={source} intake={intake} />}
+      {intake.state !== "needs_approval" && intake.error && <p className="text-sm text-loss">{intake.error}</p>}
+      {intake.rejected > 0 && <SetAside source={source} intake={intake} />}
     </div>
   );
 }
@@ -182,50 +182,50 @@ function SetAside({ source, intake }: { source: Source; intake: Intake }) {
   const { may } = useSession();
   const [open, setOpen] = useState(false);
   const rows = useQuery({
-    queryKey: ["set-aside", intake.id],
-    queryFn: () => ask(api.GET("/api/intakes/{id}/set-aside", { params: { path: { id: intake.id } } })),
+    queryKey: ["rejected", intake.id],
+    queryFn: () => ask(api.GET("/api/imports/{id}/rejected", { params: { path: { id: intake.id } } })),
     enabled: open,
   });
   const list = rows.data ?? [];
   return (
     <details onToggle={(e) => setOpen(e.currentTarget.open)}>
-      <summary className="min-h-6 text-sm font-semibold text-beak-ink">{number(intake.set_aside)} set aside</summary>
+      <summary className="min-h-6 text-sm font-semibold text-beak-ink">{number(intake.rejected)} rejected</summary>
       {rows.error && <p className="text-sm text-loss">{rows.error.message}</p>}
       <ul className="max-h-64 overflow-auto text-sm">
         {list.map((row, i) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: a row may have two reasons; the list never changes
           <li key={i} className="border-b border-line py-1">
-            <b>{row.place}</b>: {row.reason}
+            <b>{row.position}</b>: {row.reason}
             {row.cells.length > 0 && <span className="block truncate text-ink-2">{row.cells.filter(Boolean).join(" · ")}</span>}
           </li>
         ))}
       </ul>
-      {intake.set_aside > list.length && list.length > 0 && <p className="text-sm text-ink-2">The first {number(list.length)}; the file has all.</p>}
+      {intake.rejected > list.length && list.length > 0 && <p className="text-sm text-ink-2">The first {number(list.length)}; the file has all.</p>}
       <div className="mt-2 flex flex-wrap items-center gap-x-4 gap-y-1 text-sm">
-        <a className="font-semibold text-beak-ink underline" href={`/api/intakes/${intake.id}/set-aside.csv`} download>
+        <a className="font-semibold text-beak-ink underline" href={`/api/imports/${intake.id}/rejected.csv`} download>
           Download them with their reasons
         </a>
-        {source.kind === "price list" && may("editor") && source.state === "connected" && <SendFile source={source} part />}
+        {source.kind === "price list" && may("editor") && source.state === "connected" && <SendFile source={source} partial />}
       </div>
     </details>
   );
 }
 
 /** SendFile takes a new file of a list in, or some mended rows. */
-export function SendFile({ source, part = false, tone }: { source: Source; part?: boolean; tone?: "main" | "plain" }) {
+export function SendFile({ source, partial = false, tone }: { source: Source; partial?: boolean; tone?: "main" | "plain" }) {
   const input = useRef<HTMLInputElement>(null);
   const client = useQueryClient();
   const say = useSay();
   const take = useMutation({
     mutationFn: async (file: File) => {
       const body = await send(file);
-      return ask(api.POST("/api/sources/{id}/files", { params: { path: { id: source.id }, query: { part } }, body }));
+      return ask(api.POST("/api/sources/{id}/files", { params: { path: { id: source.id }, query: { partial } }, body }));
     },
-    onSuccess: () => say(part ? "The mended rows are being taken in." : "The list is being taken in. You can leave; it goes on."),
+    onSuccess: () => say(partial ? "The corrected rows are being imported." : "The list is being imported. You can leave; it goes on."),
     onError: (error) => say(error.message, true),
     onSettled: () => client.invalidateQueries({ queryKey: ["sources"] }),
   });
-  const words = part ? "Send the mended rows" : source.kind === "price list" ? "Send a new file, or pictures" : "Send a new file";
+  const words = partial ? "Upload corrected rows" : source.kind === "price list" ? "Upload a new file, or pictures" : "Upload a new file";
   return (
     <>
       <Button tone={tone ?? "plain"} onClick={() => input.current?.click()} disabled={take.isPending}>
@@ -234,7 +234,7 @@ export function SendFile({ source, part = false, tone }: { source: Source; part?
       <input
         ref={input}
         type="file"
-        accept={part ? accepted : `${accepted},.zip`}
+        accept={partial ? accepted : `${accepted},.zip`}
         aria-label={words}
         className="hidden"
         onChange={(e) => {

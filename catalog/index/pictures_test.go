@@ -12,11 +12,11 @@ import (
 // The same words over another picture are left out, but for the first few; without a picture they stay.
 func TestOtherPicturesAreLeftOut(t *testing.T) {
 	r := rand.New(rand.NewPCG(23, 24))
-	var rows []Entry[Figures]
+	var rows []Entry[StoreValues]
 	for id := range int64(90) {
-		e := Entry[Figures]{Row: Row{ID: id + 1, Text: "enamel mug"}}
+		e := Entry[StoreValues]{Row: Row{ID: id + 1, Text: "enamel mug"}}
 		if id < 80 {
-			e.Glance = blots(r, uint64(min(id/10, 1))) // ten of one, seventy of another
+			e.Picture = blots(r, uint64(min(id/10, 1))) // ten of one, seventy of another
 		}
 		rows = append(rows, e)
 	}
@@ -38,7 +38,7 @@ func TestOtherPicturesAreLeftOut(t *testing.T) {
 }
 
 // blots is a made-up picture of a number, as a shop compresses it.
-func blots(r *rand.Rand, of uint64) likeness.Glance {
+func blots(r *rand.Rand, of uint64) likeness.CoarseDescriptor {
 	draw := rand.New(rand.NewPCG(of, 1))
 	gray := make([]uint8, 80*80)
 	for range 12 {
@@ -53,7 +53,7 @@ func blots(r *rand.Rand, of uint64) likeness.Glance {
 		gray[i] += uint8(r.IntN(3))
 	}
 	p := likeness.PictureOf(gray, 80, 80)
-	return p.Glance()
+	return p.Descriptor()
 }
 
 // Likes by words and by pictures, against looking at every row; rows without pictures, changed ones,
@@ -63,7 +63,7 @@ func TestLikePicturesAreFound(t *testing.T) {
 	snapshot, known := world(r, 300)
 	shown := map[int64]uint64{}
 	for round := range 40 {
-		var changed []Entry[Figures]
+		var changed []Entry[StoreValues]
 		var gone []int64
 		for range 30 {
 			id := int64(1 + r.IntN(900))
@@ -71,14 +71,14 @@ func TestLikePicturesAreFound(t *testing.T) {
 			delete(shown, id)
 			if r.IntN(4) > 0 {
 				shown[id] = uint64(r.IntN(40))
-				e.Glance, e.Grams = blots(r, shown[id]), []int32{0, 84, 85, 100, 117, 118}[r.IntN(6)]
+				e.Picture, e.Grams = blots(r, shown[id]), []int32{0, 84, 85, 100, 117, 118}[r.IntN(6)]
 			}
 			changed, known[id] = append(changed, e), e
 		}
 		for range 5 {
 			id := int64(1 + r.IntN(900))
 			gone = append(gone, id)
-			changed = slices.DeleteFunc(changed, func(e Entry[Figures]) bool { return e.ID == id })
+			changed = slices.DeleteFunc(changed, func(e Entry[StoreValues]) bool { return e.ID == id })
 			delete(known, id)
 			delete(shown, id)
 		}
@@ -87,7 +87,7 @@ func TestLikePicturesAreFound(t *testing.T) {
 		glance := blots(r, of)
 		var want, got []int64
 		for id, e := range known {
-			if glance.Like(&e.Glance.Shapes, &e.Glance.Rough) >= glimpsed && glance.Closely(&e.Glance) >= alikeFrom && (e.Grams == 0 || e.Grams >= 85 && e.Grams <= 117) {
+			if glance.Like(&e.Picture.Hashes, &e.Picture.Rough) >= minCoarseLikeness && glance.Closely(&e.Picture) >= alikeFrom && (e.Grams == 0 || e.Grams >= 85 && e.Grams <= 117) {
 				want = append(want, id)
 			}
 		}
@@ -115,12 +115,12 @@ func TestLikePicturesAreFound(t *testing.T) {
 func TestTheForemostAreTheMostAlike(t *testing.T) {
 	r := rand.New(rand.NewPCG(25, 26))
 	for range 200 {
-		all := make([]sight, 1+r.IntN(900))
+		all := make([]similarPicture, 1+r.IntN(900))
 		for i := range all {
-			all[i] = sight{row: uint32(i), like: []float64{r.Float64(), 0.5, 1}[r.IntN(3)]}
+			all[i] = similarPicture{row: uint32(i), like: []float64{r.Float64(), 0.5, 1}[r.IntN(3)]}
 		}
 		most := 1 + r.IntN(500)
-		likes := func(of []sight) (out []float64) {
+		likes := func(of []similarPicture) (out []float64) {
 			for _, s := range of {
 				out = append(out, s.like)
 			}
@@ -128,7 +128,7 @@ func TestTheForemostAreTheMostAlike(t *testing.T) {
 			return out[:min(len(out), most)]
 		}
 		want := likes(all)
-		few := foremost(slices.Clone(all), most)
+		few := mostAlike(slices.Clone(all), most)
 		if got := likes(few); !slices.Equal(got, want) {
 			t.Fatalf("of %d the %d most alike are not those in front: %v, want %v", len(all), most, got, want)
 		}

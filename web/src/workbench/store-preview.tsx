@@ -6,10 +6,10 @@ import { Button, Picture } from "../parts/controls";
 import { HomeCurrency, Money, num, sayMoney } from "../parts/money";
 import { ago } from "../parts/time";
 
-/** Shelf shows how the draft will stand in the store, and what is missing before it goes out. */
-export function Shelf({
+/** StorePreview shows how the draft will stand in the store, and what is missing before it goes out. */
+export function StorePreview({
   draft,
-  marked,
+  selected,
   state,
   onClean,
   onPublish,
@@ -18,7 +18,7 @@ export function Shelf({
   onDiscard,
 }: {
   draft: Draft;
-  marked: number;
+  selected: number;
   /** What is said of edits that are not in the database yet; empty where all are. */
   state: string;
   onClean: () => void;
@@ -37,9 +37,9 @@ export function Shelf({
   const shown = draft.pictures.filter((p) => p.shown).length;
   const sells = draft.variants.filter((v) => v.chosen).length;
   return (
-    <aside className="hidden w-[256px] shrink-0 flex-col gap-4 overflow-auto border-l border-line bg-paper p-4 lg:flex" aria-label="Before it goes out">
+    <aside className="hidden w-[256px] shrink-0 flex-col gap-4 overflow-auto border-l border-line bg-paper p-4 lg:flex" aria-label="Before publishing">
       <div>
-        <h2 className="mb-2 text-base">On the shelf</h2>
+        <h2 className="mb-2 text-base">Store preview</h2>
         <div className="overflow-hidden rounded-lg border border-line bg-surface">
           <Picture path={draft.picture} width={400} className="aspect-[4/3] w-full rounded-none" />
           <div className="p-3">
@@ -59,7 +59,7 @@ export function Shelf({
         </div>
       </div>
       <div>
-        <h2 className="mb-1 text-base">Before it goes out</h2>
+        <h2 className="mb-1 text-base">Before publishing</h2>
         <ul className="space-y-1.5">
           {draft.report.findings.map((f) => (
             <li key={f.words} className="flex gap-2">
@@ -67,7 +67,7 @@ export function Shelf({
                 {f.stops ? "×" : "!"}
               </span>
               <span>
-                {sayMoney(f.words, home)} {f.stops && <b className="text-loss">This stops it.</b>}
+                {sayMoney(f.words, home)} {f.stops && <b className="text-loss">Blocks publishing.</b>}
                 {f.stops && f.words.endsWith("Remove the contact details.") && f.words.startsWith("The description") && may("editor") && (
                   <Button className="mt-1" onClick={onClean}>
                     Remove contact details
@@ -90,10 +90,10 @@ export function Shelf({
         may("editor") && (
           <div>
             <Button tone="main" onClick={onPublish}>
-              Publish {marked > 0 ? `${marked} marked` : "this"}…
+              Publish {selected > 0 ? `${selected} selected` : "this"}…
             </Button>
             <p className="mt-1 mb-2 text-sm text-ink-2">to {store.name}</p>
-            <Button onClick={onPrice}>Change prices{marked > 0 ? ` of ${marked}` : ""}…</Button>
+            <Button onClick={onPrice}>Change prices{selected > 0 ? ` of ${selected}` : ""}…</Button>
           </div>
         )
       ) : (
@@ -131,7 +131,7 @@ export function Shelf({
               ·{" "}
             </>
           )}
-          <Link to={`/catalog/elsewhere/${draft.offer_id}?draft=${draft.id}`} className="underline">
+          <Link to={`/catalog/alternatives/${draft.offer_id}?draft=${draft.id}`} className="underline">
             other suppliers
           </Link>
         </p>

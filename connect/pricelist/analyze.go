@@ -9,8 +9,8 @@ import (
 	"strings"
 )
 
-// Look is what was found out about a file by looking.
-type Look struct {
+// Analysis is what was found out about a file by looking.
+type Analysis struct {
 	Layout  Layout       `json:"layout"`
 	Sheets  []string     `json:"sheets"`
 	Columns []ColumnLook `json:"columns"`
@@ -24,7 +24,7 @@ type Look struct {
 	Unread []UnreadColumn `json:"unread"`
 	// Field and Trouble say what is still missing; empty where the list can be taken in.
 	Field   string         `json:"field"`
-	Trouble string         `json:"trouble"`
+	Error   string         `json:"error"`
 	Preview []PreviewOffer `json:"preview" doc:"The first 50 rows as the offers that they would become"`
 	// Rows is how many rows the file has, about, and Good and Bad how many of the preview's can be used.
 	Rows int `json:"rows"`
@@ -48,7 +48,7 @@ type UnreadColumn struct {
 
 // HeadRow is a row as it is in the file.
 type HeadRow struct {
-	Place int      `json:"place"`
+	Row   int      `json:"row"`
 	Cells []string `json:"cells"`
 }
 
@@ -65,9 +65,9 @@ type Hints struct {
 	Charset string
 }
 
-// LookAt finds out how a file is written and what its columns hold. A layout that a person
+// Analyze finds out how a file is written and what its columns hold. A layout that a person
 // has corrected stands as far as it goes: what it decides is taken from it, the rest is found anew.
-func LookAt(ctx context.Context, f *os.File, given *Layout, hints Hints) (*Look, error) {
+func Analyze(ctx context.Context, f *os.File, given *Layout, hints Hints) (*Analysis, error) {
 	select {
 	case looking <- struct{}{}:
 		defer func() { <-looking }()
@@ -83,7 +83,7 @@ func LookAt(ctx context.Context, f *os.File, given *Layout, hints Hints) (*Look,
 		return nil, err
 	}
 	defer t.close()
-	look := &Look{Sheets: []string{}, Notes: []string{}, Columns: []ColumnLook{}, Head: []HeadRow{}, Preview: []PreviewOffer{}, Questions: []Question{}, Unread: []UnreadColumn{}}
+	look := &Analysis{Sheets: []string{}, Notes: []string{}, Columns: []ColumnLook{}, Head: []HeadRow{}, Preview: []PreviewOffer{}, Questions: []Question{}, Unread: []UnreadColumn{}}
 	l := &look.Layout
 	if given != nil {
 		*l = *given
@@ -115,15 +115,15 @@ func LookAt(ctx context.Context, f *os.File, given *Layout, hints Hints) (*Look,
 		look.Notes, l.DeliverySheet = append(look.Notes, err.Error()), ""
 	}
 	look.Rows = max(t.count(l)-l.Header, 0) // 0 where it is not known before all is read
-	look.Field, look.Trouble = l.Check()
-	if q, open := look.open(); open && (look.Trouble == "" || look.Field != "columns" || q.Key == askCost) {
-		look.Field, look.Trouble = "questions", q.Text
+	look.Field, look.Error = l.Check()
+	if q, open := look.open(); open && (look.Error == "" || look.Field != "columns" || q.Key == askCost) {
+		look.Field, look.Error = "questions", q.Text
 	}
 	return look, look.preview(t)
 }
 
 // form finds encoding and delimiter, or the sheet.
-func (look *Look) form(t *table, anew bool, charset string) (err error) {
+func (look *Analysis) form(t *table, anew bool, charset string) (err error) {
 	l := &look.Layout
 	if t.book == nil {
 		if l.Encoding == "" || anew {
@@ -165,7 +165,7 @@ func (look *Look) form(t *table, anew bool, charset string) (err error) {
 }
 
 // otherSheets says which sheets have the same columns, since only one is read.
-func (look *Look) otherSheets(t *table) error {
+func (look *Analysis) otherSheets(t *table) error {
 	names := func(sheet string) ([]string, error) {
 		sample, err := t.sample(&Layout{Sheet: sheet}, 60)
 		if err != nil {
@@ -201,15 +201,15 @@ func (look *Look) otherSheets(t *table) error {
 }
 
 // columns finds the header, the decimal sign, what each column holds, and what has to be asked.
-func (look *Look) columns(sample []Row, given *Layout, hints Hints) error {
+func (look *Analysis) columns(sample []Row, given *Layout, hints Hints) error {
 	l := &look.Layout
 	for _, row := range sample[:min(len(sample), 15)] {
-		look.Head = append(look.Head, HeadRow{row.Place, append([]string{}, row.Cells...)})
+		look.Head = append(look.Head, HeadRow{row.Number, append([]string{}, row.Cells...)})
 	}
 	if given == nil {
 		l.Header = 0
 		if at := findHeader(sample); at >= 0 {
-			l.Header = sample[at].Place
+			l.Header = sample[at].Number
 			if at > 0 {
 				look.Notes = append(look.Notes, fmt.Sprintf("The columns are named in row %d; what stands above is left out.", l.Header))
 			}
@@ -249,7 +249,7 @@ func (look *Look) columns(sample []Row, given *Layout, hints Hints) error {
 	look.columnQuestions(p, data)
 	var above []string
 	for _, row := range sample {
-		if row.Place < l.Header {
+		if row.Number < l.Header {
 			above = append(above, strings.Join(row.Cells, " "))
 		}
 	}

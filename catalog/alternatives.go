@@ -21,30 +21,30 @@ import (
 	"plainpelican/pricing"
 )
 
-// Elsewhere is the same item at other suppliers.
-type Elsewhere struct {
+// Alternatives is the same item at other suppliers.
+type Alternatives struct {
 	ID     int64         `json:"id" doc:"The offer that it was asked for; 0 where it is in no catalog"`
 	Title  string        `json:"title" doc:"Of what it was asked for"`
 	Market string        `json:"market" doc:"The country that prices and days are for; empty where there is no store"`
-	Offers []Alternative `json:"offers" doc:"The offer itself among them, those that land for least first"`
+	Offers []Alternative `json:"offers" doc:"The offer itself among them, the lowest landed cost first"`
 	// Packs are the same item, so many at a time.
 	Packs []Alternative `json:"packs" doc:"The same item in another pack"`
 	// Doubtful are those that much speaks for, and not enough.
 	Doubtful []Alternative `json:"doubtful" doc:"Of which it is doubtful: with its product number and nothing else in common, or unlike the others of the item"`
-	// Apart are those that somebody said are not the same.
-	Apart    []Alternative `json:"apart" doc:"Alike, but somebody said that they are not the same"`
-	Pictures int           `json:"pictures" doc:"How many pictures of it were compared with the first pictures of others"`
-	TookMS   float64       `json:"took_ms"`
+	// Different are those that somebody said are not the same.
+	Different []Alternative `json:"different" doc:"Alike, but somebody said that they are not the same"`
+	Pictures  int           `json:"pictures" doc:"How many pictures of it were compared with the first pictures of others"`
+	TookMS    float64       `json:"took_ms"`
 }
 
 // Alternative is one offer of an item.
 type Alternative struct {
 	Line
 	likeness.Match
-	Itself   bool   `json:"itself" doc:"It is the offer that was asked for"`
-	Said     string `json:"said" enum:",same,other" doc:"What a person said of it; empty is nothing"`
-	OnTime   *int   `json:"on_time" doc:"Percent; null where it is not known"`
-	Unbeaten bool   `json:"unbeaten" doc:"No other is at least as good on landed cost, days, on-time rate and rating, and better on one"`
+	IsSubject bool   `json:"is_subject" doc:"It is the offer that was asked for"`
+	Decision  string `json:"decision" enum:",same,other" doc:"What a person said of it; empty is nothing"`
+	OnTime    *int   `json:"on_time" doc:"Percent; null where it is not known"`
+	Unbeaten  bool   `json:"unbeaten" doc:"No other is at least as good on landed cost, days, on-time rate and rating, and better on one"`
 	// PerPiece is the landed cost of one piece of a pack; OwnPerPiece of the offer that it was asked for.
 	PerPiece    *money.Amount `json:"per_piece" doc:"Landed cost of one piece, of another pack"`
 	OwnPerPiece *money.Amount `json:"own_per_piece" doc:"Landed cost of one piece of the offer that it was asked for"`
@@ -52,11 +52,11 @@ type Alternative struct {
 	merits likeness.Merits
 }
 
-// mostAlike is how many offers with like words and pictures are looked at closely, and half as many by pictures alone.
-const mostAlike = 140
+// maxCandidates is how many offers with like words and pictures are looked at closely, and half as many by pictures alone.
+const maxCandidates = 140
 
-// mostTurned is how many are looked at closely for each way in which a picture may be turned.
-const mostTurned = 30
+// maxTurnedCandidates is how many are looked at closely for each way in which a picture may be turned.
+const maxTurnedCandidates = 30
 
 // subject is what is looked for elsewhere.
 type subject struct {
@@ -66,7 +66,7 @@ type subject struct {
 	offer int64
 	// pictureOnly is that nothing else is known of it.
 	pictureOnly bool
-	said        map[int64]string
+	decisions   map[int64]string
 }
 
 // pictures counts those of it, as they are.
@@ -79,20 +79,20 @@ func (of *subject) pictures() (n int) {
 	return n
 }
 
-// OfferElsewhere finds an offer's item at other suppliers, as it comes to in one of a store's markets.
-func (s *Service) OfferElsewhere(ctx context.Context, id, storeID int64, market string) (Elsewhere, error) {
-	of, err := s.ofOffer(ctx, id)
+// FindAlternatives finds an offer's item at other suppliers, as it comes to in one of a store's markets.
+func (s *Service) FindAlternatives(ctx context.Context, id, storeID int64, market string) (Alternatives, error) {
+	of, err := s.subjectOfOffer(ctx, id)
 	if err != nil {
-		return Elsewhere{}, err
+		return Alternatives{}, err
 	}
-	if of.said, err = s.said(ctx, id); err != nil {
-		return Elsewhere{}, err
+	if of.decisions, err = s.decisionsOf(ctx, id); err != nil {
+		return Alternatives{}, err
 	}
-	return s.elsewhere(ctx, of, storeID, market)
+	return s.findAlternatives(ctx, of, storeID, market)
 }
 
-// ofOffer looks for an offer's item.
-func (s *Service) ofOffer(ctx context.Context, id int64) (subject, error) {
+// subjectOfOffer looks for an offer's item.
+func (s *Service) subjectOfOffer(ctx context.Context, id int64) (subject, error) {
 	own, err := s.items(ctx, []int64{id})
 	if err != nil {
 		return subject{}, err
@@ -101,13 +101,13 @@ func (s *Service) ofOffer(ctx context.Context, id int64) (subject, error) {
 	if this == nil {
 		return subject{}, apikit.NotFound("offer")
 	}
-	this.Pictures, err = s.looks(ctx, id)
+	this.Pictures, err = s.describedPictures(ctx, id)
 	return subject{title: this.Title, item: this, offer: id}, err
 }
 
-// elsewhere finds the offers of an item, as they come to in one of a store's markets.
-func (s *Service) elsewhere(ctx context.Context, of subject, storeID int64, market string) (Elsewhere, error) {
-	out := Elsewhere{ID: of.offer, Title: of.title, Offers: []Alternative{}, Packs: []Alternative{}, Doubtful: []Alternative{}, Apart: []Alternative{}, Pictures: of.pictures()}
+// findAlternatives finds the offers of an item, as they come to in one of a store's markets.
+func (s *Service) findAlternatives(ctx context.Context, of subject, storeID int64, market string) (Alternatives, error) {
+	out := Alternatives{ID: of.offer, Title: of.title, Offers: []Alternative{}, Packs: []Alternative{}, Doubtful: []Alternative{}, Different: []Alternative{}, Pictures: of.pictures()}
 	snapshot, pricer, err := s.at(ctx, storeID)
 	if err != nil {
 		return out, err
@@ -126,41 +126,41 @@ func (s *Service) elsewhere(ctx context.Context, of subject, storeID int64, mark
 	if err != nil {
 		return out, err
 	}
-	rarity := remembered(snapshot.Rarity)
-	matches := compared(of, items, rarity)
+	rarity := memoized(snapshot.IDF)
+	matches := compareAll(of, items, rarity)
 	belongs := func(id int64) bool {
-		return matches[id].Strength >= likeness.Same || of.said[id] == "same" || of.pictureOnly
+		return matches[id].Strength >= likeness.Same || of.decisions[id] == "same" || of.pictureOnly
 	}
 	if of.offer != 0 {
 		group, err := s.group(ctx, of, items, matches, rarity)
 		if err != nil {
 			return out, err
 		}
-		belongs = func(id int64) bool { return group[id] || of.said[id] == "same" }
+		belongs = func(id int64) bool { return group[id] || of.decisions[id] == "same" }
 		matches[of.offer] = likeness.Match{Strength: 100, Evidence: []likeness.Evidence{}}
 	}
 	shown := make([]int64, 0, len(matches))
 	for other, m := range matches {
-		if m.Strength >= likeness.Same || belongs(other) || m.Packs != nil || m.Doubted || of.said[other] != "" {
+		if m.Strength >= likeness.Same || belongs(other) || m.Packs != nil || m.Doubted || of.decisions[other] != "" {
 			shown = append(shown, other)
 		}
 	}
 	slices.Sort(shown)
-	hits := snapshot.Find(shown)
-	lines, err := s.lines(ctx, hits, showing{pricer: pricer})
+	hits := snapshot.Lookup(shown)
+	lines, err := s.lines(ctx, hits, lineOptions{pricer: pricer})
 	if err != nil {
 		return out, err
 	}
 	for i, line := range lines {
 		n := &hits[i].Numbers
-		a := Alternative{Line: line, Match: matches[line.ID], Itself: line.ID == of.offer, Said: of.said[line.ID], OnTime: unlessUnknown(n[index.OnTime], index.Unknown)}
+		a := Alternative{Line: line, Match: matches[line.ID], IsSubject: line.ID == of.offer, Decision: of.decisions[line.ID], OnTime: knownOrNil(n[index.OnTime], index.Unknown)}
 		a.merits = likeness.Merits{OnTime: int(n[index.OnTime]), Rating: int(n[index.Rating]), Sellable: line.Ladder != nil && line.Days != nil}
 		if a.merits.Sellable {
-			a.merits.Landed, a.merits.Days = line.Ladder.Landed.Minor(), line.Days.Door.Max
+			a.merits.LandedCost, a.merits.Days = line.Ladder.Landed.Minor(), line.Days.Door.Max
 		}
 		switch {
-		case a.Said == "other":
-			out.Apart = append(out.Apart, a)
+		case a.Decision == "other":
+			out.Different = append(out.Different, a)
 		case belongs(line.ID):
 			out.Offers = append(out.Offers, a)
 		case a.Packs != nil:
@@ -169,12 +169,12 @@ func (s *Service) elsewhere(ctx context.Context, of subject, storeID int64, mark
 			out.Doubtful = append(out.Doubtful, a)
 		}
 	}
-	judge(out.Offers)
-	return out, out.perPiece()
+	rank(out.Offers)
+	return out, out.comparePieces()
 }
 
-// compared are those of some offers that are the same item, or of which somebody said something.
-func compared(of subject, items map[int64]*likeness.Item, rarity func(string) float64) map[int64]likeness.Match {
+// compareAll are those of some offers that are the same item, or of which somebody said something.
+func compareAll(of subject, items map[int64]*likeness.Item, rarity func(string) float64) map[int64]likeness.Match {
 	matches := map[int64]likeness.Match{}
 	var mu sync.Mutex
 	var working sync.WaitGroup
@@ -188,7 +188,7 @@ func compared(of subject, items map[int64]*likeness.Item, rarity func(string) fl
 					item = &likeness.Item{Pictures: item.Pictures}
 				}
 				m := likeness.Compare(of.item, item, rarity)
-				if m.Strength >= remote || m.Packs != nil || m.Doubted || of.said[other] != "" || (of.pictureOnly && m.Strength > 0) {
+				if m.Strength >= linkedStrength || m.Packs != nil || m.Doubted || of.decisions[other] != "" || (of.pictureOnly && m.Strength > 0) {
 					mu.Lock()
 					matches[other] = m
 					mu.Unlock()
@@ -203,7 +203,7 @@ func compared(of subject, items map[int64]*likeness.Item, rarity func(string) fl
 // Compare weighs an offer against parts of the catalog, whole, without choosing who may be the same
 // first: it is what benches and tests compare the choosing with.
 func (s *Service) Compare(ctx context.Context, id int64, parts iter.Seq[[]int64]) (same []int64, err error) {
-	of, err := s.ofOffer(ctx, id)
+	of, err := s.subjectOfOffer(ctx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -211,13 +211,13 @@ func (s *Service) Compare(ctx context.Context, id int64, parts iter.Seq[[]int64]
 	if err != nil {
 		return nil, err
 	}
-	rarity := remembered(snapshot.Rarity)
+	rarity := memoized(snapshot.IDF)
 	for ids := range parts {
 		items, err := s.pictured(ctx, ids)
 		if err != nil {
 			return nil, err
 		}
-		for other, m := range compared(of, items, rarity) {
+		for other, m := range compareAll(of, items, rarity) {
 			if other != id && m.Strength >= likeness.Same {
 				same = append(same, other)
 			}
@@ -226,14 +226,14 @@ func (s *Service) Compare(ctx context.Context, id int64, parts iter.Seq[[]int64]
 	return same, nil
 }
 
-// judge sorts alternatives by what they land for and marks the unbeaten.
-func judge(all []Alternative) {
+// rank sorts alternatives by what they land for and marks the unbeaten.
+func rank(all []Alternative) {
 	slices.SortStableFunc(all, func(a, b Alternative) int {
 		x, y := &a.merits, &b.merits
 		if x.Sellable != y.Sellable {
 			return map[bool]int{true: -1, false: 1}[x.Sellable]
 		}
-		return cmp.Or(cmp.Compare(x.Landed, y.Landed), cmp.Compare(a.ID, b.ID))
+		return cmp.Or(cmp.Compare(x.LandedCost, y.LandedCost), cmp.Compare(a.ID, b.ID))
 	})
 	list := make([]likeness.Merits, len(all))
 	for i := range all {
@@ -257,8 +257,8 @@ func inMarket(p *pricing.Pricer, market string) (*pricing.Pricer, error) {
 	return &there, nil
 }
 
-// remembered asks once for each word.
-func remembered(of func(string) float64) func(string) float64 {
+// memoized asks once for each word.
+func memoized(of func(string) float64) func(string) float64 {
 	known := map[string]float64{}
 	var mu sync.Mutex
 	return func(word string) float64 {
@@ -275,7 +275,7 @@ func remembered(of func(string) float64) func(string) float64 {
 
 // candidates are the offers that may be the same item: by product number, by pictures, by words, and
 // those of which somebody said so.
-func (s *Service) candidates(ctx context.Context, snapshot *index.Snapshot[thing], of subject) ([]int64, error) {
+func (s *Service) candidates(ctx context.Context, snapshot *index.Snapshot[offerPricing], of subject) ([]int64, error) {
 	full := make([]string, len(of.item.GTINs))
 	for i, n := range of.item.GTINs {
 		full[i] = likeness.Full(n)
@@ -290,23 +290,23 @@ func (s *Service) candidates(ctx context.Context, snapshot *index.Snapshot[thing
 	if err != nil {
 		return nil, err
 	}
-	var picture *likeness.Glance
+	var picture *likeness.CoarseDescriptor
 	if len(of.item.Pictures) > 0 { // its others show the same from elsewhere
-		glance := of.item.Pictures[0].Glance()
+		glance := of.item.Pictures[0].Descriptor()
 		picture = &glance
 	}
-	for _, h := range snapshot.Similar(likeness.Content(of.item.Title), picture, of.item.Lightest(), mostAlike) {
+	for _, h := range snapshot.Similar(likeness.Content(of.item.Title), picture, of.item.Lightest(), maxCandidates) {
 		ids = append(ids, h.ID)
 	}
 	for _, p := range of.item.Pictures {
 		if p.How != "" { // by a link or a picture it is looked for mirrored, turned and cropped, too
-			glance := p.Glance()
-			for _, h := range snapshot.Similar(nil, &glance, of.item.Lightest(), mostTurned) {
+			glance := p.Descriptor()
+			for _, h := range snapshot.Similar(nil, &glance, of.item.Lightest(), maxTurnedCandidates) {
 				ids = append(ids, h.ID)
 			}
 		}
 	}
-	for other := range of.said {
+	for other := range of.decisions {
 		ids = append(ids, other)
 	}
 	slices.Sort(ids)
@@ -360,7 +360,7 @@ func (s *Service) pictured(ctx context.Context, ids []int64) (items map[int64]*l
 
 // firstPictures fills in what the first pictures of offers are known by, of those that were looked at.
 func (s *Service) firstPictures(ctx context.Context, ids []int64, into map[int64]likeness.Picture) error {
-	rows, err := s.Pool.Query(ctx, `select o.id, p.shapes, p.outline from unnest($1::bigint[]) i join offer o on o.id = i join picture p on p.url = o.pictures[1] and p.outline is not null`, ids)
+	rows, err := s.Pool.Query(ctx, `select o.id, p.hashes, p.edge_map from unnest($1::bigint[]) i join offer o on o.id = i join picture p on p.url = o.pictures[1] and p.edge_map is not null`, ids)
 	if err != nil {
 		return err
 	}
@@ -375,9 +375,9 @@ func (s *Service) firstPictures(ctx context.Context, ids []int64, into map[int64
 	return err
 }
 
-// said is what people said of an offer and others.
-func (s *Service) said(ctx context.Context, id int64) (map[int64]string, error) {
-	rows, err := s.Pool.Query(ctx, `select case when offer = $1 then other else offer end, same from said_alike where $1 in (offer, other)`, id)
+// decisionsOf is what people said of an offer and others.
+func (s *Service) decisionsOf(ctx context.Context, id int64) (map[int64]string, error) {
+	rows, err := s.Pool.Query(ctx, `select case when offer = $1 then other else offer end, same from match_decision where $1 in (offer, other)`, id)
 	if err != nil {
 		return nil, err
 	}
@@ -391,17 +391,17 @@ func (s *Service) said(ctx context.Context, id int64) (map[int64]string, error) 
 	return said, err
 }
 
-// say remembers what a person says of two offers; empty takes it back.
-func (s *Service) say(ctx context.Context, id, other int64, said string) error {
+// saveDecision remembers what a person says of two offers; empty takes it back.
+func (s *Service) saveDecision(ctx context.Context, id, other int64, said string) error {
 	if id == other {
 		return apikit.Problem(422, "other", "An offer is the same as itself.")
 	}
 	var err error
 	if said == "" {
-		_, err = s.Pool.Exec(ctx, `delete from said_alike where offer = least($1::bigint, $2) and other = greatest($1::bigint, $2)`, id, other)
+		_, err = s.Pool.Exec(ctx, `delete from match_decision where offer = least($1::bigint, $2) and other = greatest($1::bigint, $2)`, id, other)
 	} else {
-		_, err = s.Pool.Exec(ctx, `insert into said_alike (offer, other, same, said_by) values (least($1::bigint, $2), greatest($1::bigint, $2), $3, $4)
-			on conflict (offer, other) do update set same = $3, said_by = $4, said_at = now()`, id, other, said == "same", access.Who(ctx).Name)
+		_, err = s.Pool.Exec(ctx, `insert into match_decision (offer, other, same, decided_by) values (least($1::bigint, $2), greatest($1::bigint, $2), $3, $4)
+			on conflict (offer, other) do update set same = $3, decided_by = $4, decided_at = now()`, id, other, said == "same", access.Who(ctx).Name)
 	}
 	if database.Refers(err) {
 		return apikit.NotFound("offer")

@@ -1,4 +1,4 @@
-package turns
+package throttle
 
 import (
 	"context"
@@ -10,7 +10,7 @@ import (
 	"time"
 )
 
-func most(t *testing.T, turns *Turns) int {
+func maxBatches(t *testing.T, turns *Throttle) int {
 	t.Helper()
 	var now, peak atomic.Int64
 	var working sync.WaitGroup
@@ -36,27 +36,27 @@ func most(t *testing.T, turns *Turns) int {
 func TestAPlaceIsLeftForPeople(t *testing.T) {
 	before := runtime.GOMAXPROCS(3)
 	defer runtime.GOMAXPROCS(before)
-	var turns Turns
-	if n := most(t, &turns); n != 3 {
+	var turns Throttle
+	if n := maxBatches(t, &turns); n != 3 {
 		t.Errorf("nobody is there, and %d work at once", n)
 	}
-	turns.Person()()
-	if n := most(t, &turns); n != 2 {
+	turns.Interactive()()
+	if n := maxBatches(t, &turns); n != 2 {
 		t.Errorf("somebody is there, and %d work at once", n)
 	}
 	runtime.GOMAXPROCS(1)
-	if n := most(t, &turns); n != 1 {
+	if n := maxBatches(t, &turns); n != 1 {
 		t.Errorf("on one processor %d work at once", n)
 	}
 }
 
 func TestATurnIsPutOffWhileSomebodyIsAnswered(t *testing.T) {
-	var turns Turns
-	if n := turns.Slice(4000); n != 4000 {
+	var turns Throttle
+	if n := turns.BatchSize(4000); n != 4000 {
 		t.Errorf("nobody is there, and a turn does %d", n)
 	}
-	answered := turns.Person()
-	if n := turns.Slice(4000); n != 250 || turns.Slice(3) != 1 {
+	answered := turns.Interactive()
+	if n := turns.BatchSize(4000); n != 250 || turns.BatchSize(3) != 1 {
 		t.Errorf("somebody is there, and a turn does %d", n)
 	}
 	done := make(chan bool)
@@ -64,7 +64,7 @@ func TestATurnIsPutOffWhileSomebodyIsAnswered(t *testing.T) {
 	waits := func() bool {
 		turns.mu.Lock()
 		defer turns.mu.Unlock()
-		return turns.quiet != nil
+		return turns.idle != nil
 	}
 	for !waits() {
 		select {
@@ -75,7 +75,7 @@ func TestATurnIsPutOffWhileSomebodyIsAnswered(t *testing.T) {
 	}
 	answered()
 	<-done
-	turns.Person() // never answered
+	turns.Interactive() // never answered
 	go func() { _ = turns.Do(t.Context(), func() error { done <- true; return nil }) }()
 	select {
 	case <-done:
@@ -85,7 +85,7 @@ func TestATurnIsPutOffWhileSomebodyIsAnswered(t *testing.T) {
 }
 
 func TestWhoStopsWaitingIsTold(t *testing.T) {
-	var turns Turns
+	var turns Throttle
 	before := runtime.GOMAXPROCS(1)
 	defer runtime.GOMAXPROCS(before)
 	busy, free := make(chan struct{}), make(chan struct{})
@@ -103,7 +103,7 @@ func TestWhoStopsWaitingIsTold(t *testing.T) {
 	if err := turns.Do(t.Context(), func() error { return fault }); !errors.Is(err, fault) {
 		t.Errorf("%v", err)
 	}
-	var none *Turns
+	var none *Throttle
 	if err := none.Do(t.Context(), func() error { return fault }); !errors.Is(err, fault) {
 		t.Errorf("without turns: %v", err)
 	}

@@ -9,26 +9,26 @@ import (
 	"plainpelican/platform/database"
 )
 
-// hold keeps a draft with the rules of an earlier revision.
-type hold struct {
+// pinnedDraft keeps a draft with the rules of an earlier revision.
+type pinnedDraft struct {
 	DraftID  int64 `json:"draft_id"`
 	Revision int   `json:"revision"`
 }
 
-// book is every pricer of a store: the newest, and those that drafts were left with.
-type book struct {
+// pricerSet is every pricer of a store: the newest, and those that drafts were left with.
+type pricerSet struct {
 	newest *Pricer
-	held   map[int64]*Pricer
+	pinned map[int64]*Pricer
 }
 
-func (b *book) of(draft int64) *Pricer {
-	if p, ok := b.held[draft]; ok {
+func (b *pricerSet) of(draft int64) *Pricer {
+	if p, ok := b.pinned[draft]; ok {
 		return p
 	}
 	return b.newest
 }
 
-func (s *Service) openBook(ctx context.Context, q database.Querier, storeID int64) (*book, error) {
+func (s *Service) pricersOf(ctx context.Context, q database.Querier, storeID int64) (*pricerSet, error) {
 	basis, err := s.Stores.Basis(ctx, q, storeID)
 	if err != nil {
 		return nil, err
@@ -37,11 +37,11 @@ func (s *Service) openBook(ctx context.Context, q database.Querier, storeID int6
 	if err != nil {
 		return nil, err
 	}
-	b := &book{held: map[int64]*Pricer{}}
+	b := &pricerSet{pinned: map[int64]*Pricer{}}
 	if b.newest, err = s.pricer(ctx, q, basis, rules, revision); err != nil {
 		return nil, err
 	}
-	holds, err := holdsOf(ctx, q, storeID)
+	holds, err := pinnedDrafts(ctx, q, storeID)
 	if err != nil {
 		return nil, err
 	}
@@ -56,17 +56,17 @@ func (s *Service) openBook(ctx context.Context, q database.Querier, storeID int6
 				return nil, err
 			}
 		}
-		b.held[h.DraftID] = byRevision[h.Revision]
+		b.pinned[h.DraftID] = byRevision[h.Revision]
 	}
 	return b, nil
 }
 
-func holdsOf(ctx context.Context, q database.Querier, storeID int64) ([]hold, error) {
-	rows, err := q.Query(ctx, `select draft_id, revision from price_hold where store_id = $1 order by draft_id`, storeID)
+func pinnedDrafts(ctx context.Context, q database.Querier, storeID int64) ([]pinnedDraft, error) {
+	rows, err := q.Query(ctx, `select draft_id, revision from price_pin where store_id = $1 order by draft_id`, storeID)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByPos[hold])
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[pinnedDraft])
 }
 
 // Earlier says that a draft is priced by money rules that were changed since, for others only.
@@ -80,7 +80,7 @@ type Earlier struct {
 func (s *Service) Earlier(ctx context.Context, q database.Querier, storeID, draft int64) (*Earlier, error) {
 	var e Earlier
 	err := q.QueryRow(ctx, `
-		select m.what, m.changed_by, m.changed_at from price_hold h join money_rules m on m.store_id = h.store_id and m.revision = h.since
+		select m.what, m.changed_by, m.changed_at from price_pin h join money_rules m on m.store_id = h.store_id and m.revision = h.since
 		where h.store_id = $1 and h.draft_id = $2`, storeID, draft).Scan(&e.What, &e.By, &e.Since)
 	if database.Missing(err) {
 		return nil, nil

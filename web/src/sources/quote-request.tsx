@@ -9,8 +9,8 @@ import { useGivenPicture } from "../parts/given";
 import { useSay } from "../parts/toast";
 import { send } from "./words";
 
-/** Wish notes what is wanted, and whom to ask. */
-export function Wish() {
+/** QuoteRequestForm notes what is wanted, and whom to ask. */
+export function QuoteRequestForm() {
   const { store } = useSession();
   const go = useNavigate();
   const say = useSay();
@@ -50,7 +50,7 @@ export function Wish() {
     },
   });
   const field = make.error && "field" in make.error ? make.error.field : "";
-  const trouble = (name: string) => (field === name ? make.error?.message : undefined);
+  const error = (name: string) => (field === name ? make.error?.message : undefined);
   const elsewhere = make.error && !["words", "link", "target"].includes(field);
   const markets = [...new Set([...(store?.markets ?? []), market])];
   if (sources.data && takers.length === 0)
@@ -72,7 +72,7 @@ export function Wish() {
         }}
         {...given}
       >
-        <h1 className="col-span-2 text-xl">Ask for a product that nobody carries</h1>
+        <h1 className="col-span-2 text-xl">Request quotes</h1>
         <div className="space-y-4">
           <Field
             label="What is wanted"
@@ -82,7 +82,7 @@ export function Wish() {
             maxLength={200}
             required
             autoFocus
-            trouble={trouble("words")}
+            error={error("words")}
           />
           <label className="block">
             <span className="mb-0.5 block font-semibold">What matters about it</span>
@@ -101,7 +101,7 @@ export function Wish() {
             onChange={(e) => setLink(e.target.value)}
             placeholder="https://"
             maxLength={2000}
-            trouble={trouble("link")}
+            error={error("link")}
           />
           <div className="grid grid-cols-3 gap-4">
             <Field
@@ -110,7 +110,7 @@ export function Wish() {
               onChange={(e) => setTarget(e.target.value)}
               inputMode="decimal"
               maxLength={30}
-              trouble={trouble("target")}
+              error={error("target")}
               hint="Of one unit, before delivery"
             />
             <Field
