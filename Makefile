@@ -47,9 +47,10 @@ generate: web/node_modules/.installed ## write the generated files anew
 faults: setup-test build ## inputs made to harm and days when something is away, in full
 	FAULTS=full go test -count=1 -v -timeout 30m ./faults
 
-lint: ## vet, staticcheck, and the front end's types and lint
+lint: ## vet, staticcheck, the length of lines, and the front end's types and lint
 	go vet ./...
 	go tool staticcheck ./...
+	node scripts/lines.mjs
 	cd web && npm run --silent lint && npm run --silent types
 	cd e2e && ../web/node_modules/.bin/biome check --error-on-warnings .
 

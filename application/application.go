@@ -81,20 +81,31 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 		return nil, err
 	}
 	client := outgoing.New(s.AllowNetworks)
-	a := &Application{Settings: s, Pool: pool, Log: log, Outgoing: client, Blobs: folder, Progress: progress.New(pool), Jobs: jobs.New(pool, log), metrics: prometheus.NewRegistry(), Throttle: &throttle.Throttle{}, router: chi.NewRouter()}
+	a := &Application{Settings: s, Pool: pool, Log: log, Outgoing: client, Blobs: folder, Progress: progress.New(pool),
+		Jobs: jobs.New(pool, log), metrics: prometheus.NewRegistry(), Throttle: &throttle.Throttle{},
+		router: chi.NewRouter()}
 	a.Members = members.New(pool, strings.HasPrefix(s.PublicURL, "https:"), log)
 	a.Members.Unavailable, a.Members.Address = unavailable, a.clientAddress
-	a.Stores = &stores.Service{Pool: pool, Connector: store.Connector{Client: client}, Box: box, PublicURL: s.PublicURL, Log: log}
-	a.Pricing = &pricing.Service{Pool: pool, Stores: a.Stores, Jobs: a.Jobs, Progress: a.Progress, Log: log, Now: time.Now}
+	a.Stores = &stores.Service{Pool: pool, Connector: store.Connector{Client: client}, Box: box, PublicURL: s.PublicURL,
+		Log: log}
+	a.Pricing = &pricing.Service{Pool: pool, Stores: a.Stores, Jobs: a.Jobs, Progress: a.Progress, Log: log,
+		Now: time.Now}
 	a.Stores.Pricing = a.Pricing
-	a.Workbench = &workbench.Service{Pool: pool, Pricing: a.Pricing, Stores: a.Stores, Progress: a.Progress, PicturePath: catalog.PicturePath}
+	a.Workbench = &workbench.Service{Pool: pool, Pricing: a.Pricing, Stores: a.Stores, Progress: a.Progress,
+		PicturePath: catalog.PicturePath}
 	a.Pricing.Drafts = a.Workbench
-	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Drafts: a.Workbench, Jobs: a.Jobs, Log: log, Throttle: a.Throttle, MaxDescribed: s.PicturesAhead}
-	a.Workbench.FetchPictures, a.Workbench.NotifyOffers, a.Workbench.MedianColours = a.Catalog.FetchPictures, a.Catalog.NotifyOffers, a.Catalog.MedianColours
-	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs, Progress: a.Progress, Offers: a.Catalog, Blobs: folder, Prices: a.Pricing, Log: log, Throttle: a.Throttle, RetryDelay: 15 * time.Second, Retries: 8}
+	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Drafts: a.Workbench,
+		Jobs: a.Jobs, Log: log, Throttle: a.Throttle, MaxDescribed: s.PicturesAhead}
+	a.Workbench.FetchPictures, a.Workbench.NotifyOffers, a.Workbench.MedianColours = a.Catalog.FetchPictures,
+		a.Catalog.NotifyOffers, a.Catalog.MedianColours
+	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs,
+		Progress: a.Progress, Offers: a.Catalog, Blobs: folder, Prices: a.Pricing, Log: log, Throttle: a.Throttle,
+		RetryDelay: 15 * time.Second, Retries: 8}
 	a.Catalog.ShowLink = a.Sources.ShowLink
-	a.Requests = &requests.Service{Pool: pool, Sources: a.Sources, Pricing: a.Pricing, Pictures: a.Catalog, Blobs: folder, Jobs: a.Jobs, Progress: a.Progress, Log: log}
-	a.Publishing = &publishing.Service{Pool: pool, Drafts: a.Workbench, Stores: a.Stores, Supply: a.Sources, Catalog: a.Catalog, Jobs: a.Jobs, Progress: a.Progress,
+	a.Requests = &requests.Service{Pool: pool, Sources: a.Sources, Pricing: a.Pricing, Pictures: a.Catalog,
+		Blobs: folder, Jobs: a.Jobs, Progress: a.Progress, Log: log}
+	a.Publishing = &publishing.Service{Pool: pool, Drafts: a.Workbench, Stores: a.Stores, Supply: a.Sources,
+		Catalog: a.Catalog, Jobs: a.Jobs, Progress: a.Progress,
 		Log: log, PicturePath: catalog.PicturePath, Pause: 3 * time.Second, Tries: 8}
 	a.Pricing.Listings, a.Pricing.Catalog, a.Workbench.Listings = a.Publishing, a.Catalog, a.Publishing
 	a.Pricing.Work(a.Jobs)
@@ -103,12 +114,14 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a.Requests.Work(a.Jobs)
 	a.Publishing.Work(a.Jobs)
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[MaintenanceArgs]) error {
-		return errors.Join(a.FetchRates(ctx), a.Members.Prune(ctx), a.Stores.Prune(ctx), a.Sources.Prune(ctx), a.Catalog.ForgetChanges(ctx))
+		return errors.Join(a.FetchRates(ctx), a.Members.Prune(ctx), a.Stores.Prune(ctx), a.Sources.Prune(ctx),
+			a.Catalog.ForgetChanges(ctx))
 	})
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[RecoverArgs]) error {
 		return errors.Join(a.Sources.RecoverLost(ctx), a.Publishing.Sweep(ctx))
 	})
-	a.metrics.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	a.metrics.MustRegister(collectors.NewGoCollector(),
+		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	a.routes()
 	return a, nil
 }
@@ -156,15 +169,25 @@ func (a *Application) Start(ctx context.Context) error {
 	for _, follow := range []func(context.Context){a.Progress.Follow, a.Catalog.Follow} {
 		a.following.Go(func() { follow(ctx) })
 	}
-	hourly := river.NewPeriodicJob(river.PeriodicInterval(time.Hour), func() (river.JobArgs, *river.InsertOpts) { return MaintenanceArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true})
-	due := river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) { return sources.StartDueArgs{}, nil }, nil)
-	quotes := river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) {
-		return requests.DueArgs{}, &river.InsertOpts{UniqueOpts: river.UniqueOpts{ByArgs: true, ByPeriod: 30 * time.Second}}
+	hourly := river.NewPeriodicJob(river.PeriodicInterval(time.Hour), func() (river.JobArgs, *river.InsertOpts) {
+		return MaintenanceArgs{}, nil
+	}, &river.PeriodicJobOpts{RunOnStart: true})
+	due := river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) {
+		return sources.StartDueArgs{}, nil
 	}, nil)
-	sweep := river.NewPeriodicJob(river.PeriodicInterval(30*time.Second), func() (river.JobArgs, *river.InsertOpts) { return RecoverArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true})
+	quotes := river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) {
+		return requests.DueArgs{},
+			&river.InsertOpts{UniqueOpts: river.UniqueOpts{ByArgs: true, ByPeriod: 30 * time.Second}}
+	}, nil)
+	sweep := river.NewPeriodicJob(river.PeriodicInterval(30*time.Second), func() (river.JobArgs, *river.InsertOpts) {
+		return RecoverArgs{}, nil
+	}, &river.PeriodicJobOpts{RunOnStart: true})
 	periodic := []*river.PeriodicJob{hourly, due, quotes, sweep}
 	if a.Settings.PicturesAhead > 0 {
-		periodic = append(periodic, river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) { return catalog.DescribePicturesArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true}))
+		periodic = append(periodic,
+			river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) {
+				return catalog.DescribePicturesArgs{}, nil
+			}, &river.PeriodicJobOpts{RunOnStart: true}))
 	}
 	if err := a.Jobs.Start(ctx, a.Settings.Workers, periodic...); err != nil {
 		return err
@@ -200,7 +223,8 @@ func ClaimFolder(ctx context.Context, pool *pgxpool.Pool, folder *blobs.Folder, 
 				return err
 			}
 		}
-		_, err = tx.Exec(ctx, `insert into installation (data_folder) values ($1) on conflict (one) do update set data_folder = excluded.data_folder`, named)
+		_, err = tx.Exec(ctx, `insert into installation (data_folder) values ($1) on conflict (one) do update
+			set data_folder = excluded.data_folder`, named)
 		return err
 	})
 }
@@ -242,7 +266,8 @@ func (a *Application) quay(ctx context.Context, storeID int64) (Header, error) {
 		if s.Error != "" {
 			q.WithErrors++
 		}
-		if len(s.Imports) > 0 && (s.Imports[0].State == "running" || (s.Imports[0].State == "waiting" && s.Imports[0].Error == "")) {
+		if len(s.Imports) > 0 &&
+			(s.Imports[0].State == "running" || (s.Imports[0].State == "waiting" && s.Imports[0].Error == "")) {
 			q.Imports++
 		}
 	}
@@ -285,7 +310,8 @@ func (a *Application) progress(w http.ResponseWriter, r *http.Request) {
 
 // Document writes the OpenAPI document. It needs no database.
 func Document() ([]byte, error) {
-	a, err := New(settings.Settings{Key: make([]byte, 32), Data: "/tmp", PublicURL: "http://localhost"}, nil, slog.New(slog.DiscardHandler))
+	a, err := New(settings.Settings{Key: make([]byte, 32), Data: "/tmp", PublicURL: "http://localhost"}, nil,
+		slog.New(slog.DiscardHandler))
 	if err != nil {
 		return nil, err
 	}
@@ -304,13 +330,15 @@ func (a *Application) register() {
 	a.Pricing.Register(a.API)
 	a.Workbench.Register(a.API)
 	a.Publishing.Register(a.API)
-	apikit.Register(a.API, access.Fulfiller, http.MethodGet, "/api/quay", "getHeader", "Counts for the header", func(ctx context.Context, in *struct {
-		Store int64 `query:"store"`
-	}) (*apikit.Body[Header], error) {
-		return apikit.OK(a.quay(ctx, in.Store))
-	})
+	apikit.Register(a.API, access.Fulfiller, http.MethodGet, "/api/quay", "getHeader", "Counts for the header",
+		func(ctx context.Context, in *struct {
+			Store int64 `query:"store"`
+		}) (*apikit.Body[Header], error) {
+			return apikit.OK(a.quay(ctx, in.Store))
+		})
 	a.API.Raw(access.Fulfiller, http.MethodGet, "/api/progress", a.progress)
-	a.API.Raw(access.Fulfiller, http.MethodGet, "/metrics", promhttp.HandlerFor(a.metrics, promhttp.HandlerOpts{}).ServeHTTP)
+	a.API.Raw(access.Fulfiller, http.MethodGet, "/metrics",
+		promhttp.HandlerFor(a.metrics, promhttp.HandlerOpts{}).ServeHTTP)
 	a.API.Raw(access.Public, http.MethodGet, "/api/openapi.json", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/json")
 		_ = json.NewEncoder(w).Encode(a.API.Document())

@@ -75,7 +75,8 @@ func TestRolesHoldOnEveryRoute(t *testing.T) {
 			if refused == role.Allows(needs) {
 				t.Errorf("%s needs %q; %q got %s", route, needs, role, answer.Status)
 			}
-			if want := map[bool]int{true: http.StatusUnauthorized, false: http.StatusForbidden}[role == access.Public]; refused && answer.StatusCode != want {
+			if want := map[bool]int{true: http.StatusUnauthorized,
+				false: http.StatusForbidden}[role == access.Public]; refused && answer.StatusCode != want {
 				t.Errorf("%s as %q: %s", route, role, answer.Status)
 			}
 		}
@@ -99,22 +100,26 @@ func TestEveryRouteGoesThroughTheOneMechanism(t *testing.T) {
 func TestCrossOriginRequestsAreRefused(t *testing.T) {
 	w := testkit.Start(t)
 	for name, header := range map[string]map[string]string{
-		"from another site": {"Sec-Fetch-Site": "cross-site"}, "from a sibling": {"Sec-Fetch-Site": "same-site"}, "an old browser": {"Origin": "https://elsewhere.example"},
+		"from another site": {"Sec-Fetch-Site": "cross-site"}, "from a sibling": {"Sec-Fetch-Site": "same-site"},
+		"an old browser": {"Origin": "https://elsewhere.example"},
 	} {
 		if answer := call(t, w, "POST", "/api/session", "", header); answer.StatusCode != http.StatusForbidden {
 			t.Errorf("%s: %s", name, answer.Status)
 		}
 	}
-	if answer := call(t, w, "POST", "/api/session", "", map[string]string{"Sec-Fetch-Site": "same-origin"}); answer.StatusCode == http.StatusForbidden {
+	if answer := call(t, w, "POST", "/api/session", "",
+		map[string]string{"Sec-Fetch-Site": "same-origin"}); answer.StatusCode == http.StatusForbidden {
 		t.Errorf("our own: %s", answer.Status)
 	}
 }
 
 func TestHeaders(t *testing.T) {
 	w := testkit.Start(t)
-	for path, policy := range map[string]string{"/": "script-src 'self'", "/catalog": "frame-ancestors 'none'", "/api/me": "default-src 'none'"} {
+	for path, policy := range map[string]string{"/": "script-src 'self'", "/catalog": "frame-ancestors 'none'",
+		"/api/me": "default-src 'none'"} {
 		answer := call(t, w, "GET", path, "", nil)
-		if got := answer.Header.Get("Content-Security-Policy"); !strings.Contains(got, policy) || strings.Contains(got, "unsafe") {
+		if got := answer.Header.Get("Content-Security-Policy"); !strings.Contains(got, policy) ||
+			strings.Contains(got, "unsafe") {
 			t.Errorf("%s: %s", path, got)
 		}
 		if answer.Header.Get("X-Content-Type-Options") != "nosniff" || answer.Header.Get("X-Request-Id") == "" {
@@ -131,7 +136,8 @@ func TestErrorsAreProblems(t *testing.T) {
 	w := testkit.Start(t)
 	answer := call(t, w, "GET", "/api/me", "", nil)
 	var problem map[string]any
-	if err := json.NewDecoder(answer.Body).Decode(&problem); err != nil || answer.Header.Get("Content-Type") != "application/problem+json" {
+	if err := json.NewDecoder(answer.Body).Decode(&problem); err != nil ||
+		answer.Header.Get("Content-Type") != "application/problem+json" {
 		t.Fatalf("%s %v", answer.Header.Get("Content-Type"), err)
 	}
 	if problem["status"] != 401.0 || problem["detail"] != "Sign in first." || problem["title"] == "" {
@@ -151,7 +157,8 @@ func TestHealthAndMetrics(t *testing.T) {
 	}
 	w.Owner.Must("POST", "/api/tokens", map[string]string{"name": "metrics", "role": "fulfiller"}, &made)
 	body, err := io.ReadAll(call(t, w, "GET", "/metrics", made.Secret, nil).Body)
-	if err != nil || !strings.Contains(string(body), `pelican_request_seconds_count{method="GET",route="/healthz",status="200"}`) {
+	if err != nil ||
+		!strings.Contains(string(body), `pelican_request_seconds_count{method="GET",route="/healthz",status="200"}`) {
 		t.Errorf("%v: %.300s", err, body)
 	}
 }
@@ -173,7 +180,8 @@ func TestTheDocumentIsUpToDate(t *testing.T) {
 func TestTheDatabaseGoesAwayAndComesBack(t *testing.T) {
 	w := testkit.Start(t)
 	w.Ready()
-	if _, err := w.App.Pool.Exec(t.Context(), `select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()`); err != nil {
+	if _, err := w.App.Pool.Exec(t.Context(), `select pg_terminate_backend(pid) from pg_stat_activity
+		where datname = current_database() and pid <> pg_backend_pid()`); err != nil {
 		t.Fatal(err)
 	}
 	straight := 0

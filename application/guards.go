@@ -71,7 +71,9 @@ func (a *Application) hosted(next http.Handler) http.Handler {
 		ip, parseErr := netip.ParseAddr(host)
 		local := host == "localhost" || (parseErr == nil && ip.IsLoopback())
 		if err == nil && !local && host != strings.ToLower(public.Hostname()) && !slices.Contains(probes, r.URL.Path) {
-			apikit.WriteProblem(w, http.StatusMisdirectedRequest, "", "This is not the address that Plain Pelican is reached by. Whoever runs it sets that with PELICAN_PUBLIC_URL.")
+			apikit.WriteProblem(w, http.StatusMisdirectedRequest, "",
+				"This is not the address that Plain Pelican is reached by. Whoever runs it sets that with "+
+					"PELICAN_PUBLIC_URL.")
 			return
 		}
 		next.ServeHTTP(w, r)
@@ -83,7 +85,8 @@ func (a *Application) hosted(next http.Handler) http.Handler {
 func ownPages(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		site := r.Header.Get("Sec-Fetch-Site")
-		asset := strings.HasPrefix(r.URL.Path, "/api/") || strings.HasPrefix(r.URL.Path, "/pictures/") || strings.HasPrefix(r.URL.Path, "/requests/")
+		asset := strings.HasPrefix(r.URL.Path, "/api/") || strings.HasPrefix(r.URL.Path, "/pictures/") ||
+			strings.HasPrefix(r.URL.Path, "/requests/")
 		if asset && (site == "cross-site" || site == "same-site") {
 			apikit.WriteProblem(w, http.StatusForbidden, "", "Another site's page may not ask for this.")
 			return
@@ -93,7 +96,8 @@ func ownPages(next http.Handler) http.Handler {
 }
 
 // methods are those that are counted by their names; whatever else is sent is one of many.
-var methods = []string{http.MethodGet, http.MethodHead, http.MethodPost, http.MethodPut, http.MethodPatch, http.MethodDelete, http.MethodOptions}
+var methods = []string{http.MethodGet, http.MethodHead, http.MethodPost, http.MethodPut, http.MethodPatch,
+	http.MethodDelete, http.MethodOptions}
 
 // methodLabel is a method as it is counted and logged.
 func methodLabel(method string) string {
@@ -116,13 +120,15 @@ func short(text string) string {
 // that comes back by itself; to everybody else, a problem.
 func unavailable(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Retry-After", "3")
-	if r.Method != http.MethodGet || strings.HasPrefix(r.URL.Path, "/api/") || strings.HasPrefix(r.URL.Path, "/pictures/") {
+	if r.Method != http.MethodGet || strings.HasPrefix(r.URL.Path, "/api/") ||
+		strings.HasPrefix(r.URL.Path, "/pictures/") {
 		apikit.WriteProblem(w, http.StatusServiceUnavailable, "", apikit.DatabaseAway)
 		return
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Cache-Control", "no-store")
-	w.Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'sha256-"+awayStyleHash+"'; frame-ancestors 'none'")
+	w.Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'sha256-"+awayStyleHash+
+		"'; frame-ancestors 'none'")
 	w.Header().Set("Refresh", "3")
 	w.WriteHeader(http.StatusServiceUnavailable)
 	_, _ = w.Write([]byte(awayPage))

@@ -29,25 +29,39 @@ func TestForeignHostsPagesAndIdsAreRefused(t *testing.T) {
 		t.Cleanup(func() { _ = answer.Body.Close() })
 		return answer
 	}
-	if answer := ask("GET", "/api/me", func(r *http.Request) { r.Host = "rebound.example" }); answer.StatusCode != http.StatusMisdirectedRequest {
+	if answer := ask("GET", "/api/me", func(r *http.Request) {
+		r.Host = "rebound.example"
+	}); answer.StatusCode != http.StatusMisdirectedRequest {
 		t.Errorf("an unknown host: %s", answer.Status)
 	}
-	testkit.Until(t, "the index", func() bool { return ask("GET", "/readyz", func(*http.Request) {}).StatusCode == http.StatusOK })
-	if answer := ask("GET", "/readyz", func(r *http.Request) { r.Host = "10.0.0.7" }); answer.StatusCode != http.StatusOK {
+	testkit.Until(t, "the index", func() bool {
+		return ask("GET", "/readyz", func(*http.Request) {}).StatusCode == http.StatusOK
+	})
+	if answer := ask("GET", "/readyz", func(r *http.Request) {
+		r.Host = "10.0.0.7"
+	}); answer.StatusCode != http.StatusOK {
 		t.Errorf("a probe by address: %s", answer.Status)
 	}
 	for _, path := range []string{"/api/me", "/pictures/1/0"} {
-		if answer := ask("GET", path, func(r *http.Request) { r.Header.Set("Sec-Fetch-Site", "cross-site") }); answer.StatusCode != http.StatusForbidden {
+		if answer := ask("GET", path, func(r *http.Request) {
+			r.Header.Set("Sec-Fetch-Site", "cross-site")
+		}); answer.StatusCode != http.StatusForbidden {
 			t.Errorf("%s from another site: %s", path, answer.Status)
 		}
 	}
-	if answer := ask("GET", "/catalog", func(r *http.Request) { r.Header.Set("Sec-Fetch-Site", "cross-site") }); answer.StatusCode != http.StatusOK {
+	if answer := ask("GET", "/catalog", func(r *http.Request) {
+		r.Header.Set("Sec-Fetch-Site", "cross-site")
+	}); answer.StatusCode != http.StatusOK {
 		t.Errorf("a link from another site: %s", answer.Status)
 	}
-	if answer := ask("GET", "/api/me", func(r *http.Request) { r.Header.Set("X-Request-Id", "mine-forged") }); strings.Contains(answer.Header.Get("X-Request-Id"), "mine") {
+	if answer := ask("GET", "/api/me", func(r *http.Request) {
+		r.Header.Set("X-Request-Id", "mine-forged")
+	}); strings.Contains(answer.Header.Get("X-Request-Id"), "mine") {
 		t.Error("a caller's own id is taken over")
 	}
-	if answer := ask("GET", "/api/alternatives?link=http://127.0.0.1/", func(r *http.Request) { r.Header.Set("Sec-Fetch-Site", "same-origin") }); answer.StatusCode != http.StatusMethodNotAllowed {
+	if answer := ask("GET", "/api/alternatives?link=http://127.0.0.1/", func(r *http.Request) {
+		r.Header.Set("Sec-Fetch-Site", "same-origin")
+	}); answer.StatusCode != http.StatusMethodNotAllowed {
 		t.Errorf("a GET that fetches: %s", answer.Status)
 	}
 }
@@ -94,7 +108,9 @@ func TestAnswersAreCompressed(t *testing.T) {
 	script, _, _ := strings.Cut(after, `"`)
 	for accept, want := range map[string]string{"br, gzip": "br", "gzip;q=1.0": "gzip", "br;q=0": "", "": ""} {
 		asset := call(t, w, "GET", "/assets/"+script, "", map[string]string{"Accept-Encoding": accept})
-		if asset.StatusCode != 200 || asset.Header.Get("Content-Encoding") != want || !strings.Contains(asset.Header.Get("Content-Type"), "javascript") || !strings.Contains(asset.Header.Get("Vary"), "Accept-Encoding") {
+		if asset.StatusCode != 200 || asset.Header.Get("Content-Encoding") != want ||
+			!strings.Contains(asset.Header.Get("Content-Type"), "javascript") ||
+			!strings.Contains(asset.Header.Get("Vary"), "Accept-Encoding") {
 			t.Errorf("%q: %s %v", accept, asset.Status, asset.Header)
 		}
 	}
@@ -105,7 +121,8 @@ func TestRawErrorsStayInside(t *testing.T) {
 	w := testkit.Start(t)
 	w.Ready()
 	id := w.Take(w.Offer(0))[0]
-	problem := w.Owner.Ask("PATCH", fmt.Sprintf("/api/drafts/%d?store=1", id), map[string]any{"revision": 1, "title": "a\u0000b"}, nil)
+	problem := w.Owner.Ask("PATCH", fmt.Sprintf("/api/drafts/%d?store=1", id),
+		map[string]any{"revision": 1, "title": "a\u0000b"}, nil)
 	if problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, "U+0000") {
 		t.Errorf("%+v", problem)
 	}
@@ -113,7 +130,8 @@ func TestRawErrorsStayInside(t *testing.T) {
 		t.Fatal(err)
 	}
 	problem = w.Owner.Ask("GET", fmt.Sprintf("/api/drafts/%d?store=1", id), nil, nil)
-	if problem == nil || problem.Status != 500 || strings.Contains(problem.Detail, "SQLSTATE") || strings.Contains(problem.Detail, "column") || !strings.Contains(problem.Detail, "on our side") {
+	if problem == nil || problem.Status != 500 || strings.Contains(problem.Detail, "SQLSTATE") ||
+		strings.Contains(problem.Detail, "column") || !strings.Contains(problem.Detail, "on our side") {
 		t.Errorf("%+v", problem)
 	}
 }
@@ -122,7 +140,8 @@ func TestHTTPSIsHeldTo(t *testing.T) {
 	w := testkit.Start(t)
 	w.Settings.PublicURL = "https://pelican.example"
 	_, url := w.InstanceAt(w.App.Pool, w.Settings)
-	r, err := http.NewRequest("POST", url+"/api/session", strings.NewReader(`{"email":"olga@example.com","password":"a long password"}`))
+	r, err := http.NewRequest("POST", url+"/api/session",
+		strings.NewReader(`{"email":"olga@example.com","password":"a long password"}`))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -133,7 +152,8 @@ func TestHTTPSIsHeldTo(t *testing.T) {
 	}
 	defer func() { _ = answer.Body.Close() }()
 	cookies := strings.Join(answer.Header.Values("Set-Cookie"), "; ")
-	if answer.StatusCode != 200 || answer.Header.Get("Strict-Transport-Security") == "" || !strings.Contains(cookies, "__Host-session=") || !strings.Contains(cookies, "Secure") {
+	if answer.StatusCode != 200 || answer.Header.Get("Strict-Transport-Security") == "" ||
+		!strings.Contains(cookies, "__Host-session=") || !strings.Contains(cookies, "Secure") {
 		t.Errorf("%s %q %v", answer.Status, cookies, answer.Header)
 	}
 }
@@ -143,8 +163,10 @@ func TestWhoStandsBehindAProxy(t *testing.T) {
 	w := testkit.Start(t)
 	w.Settings.Proxies = []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("10.0.0.0/8")}
 	_, url := w.InstanceAt(w.App.Pool, w.Settings)
-	for _, forwarded := range []string{"6.6.6.6, 203.0.113.7", "203.0.113.7, 10.0.0.3", "2001:db8:1:2:3::4", "2001:db8:1:2:ffff::1"} {
-		r, err := http.NewRequest("POST", url+"/api/session", strings.NewReader(`{"email":"olga@example.com","password":"guess"}`))
+	for _, forwarded := range []string{"6.6.6.6, 203.0.113.7", "203.0.113.7, 10.0.0.3", "2001:db8:1:2:3::4",
+		"2001:db8:1:2:ffff::1"} {
+		r, err := http.NewRequest("POST", url+"/api/session",
+			strings.NewReader(`{"email":"olga@example.com","password":"guess"}`))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -157,7 +179,9 @@ func TestWhoStandsBehindAProxy(t *testing.T) {
 		_ = answer.Body.Close()
 	}
 	var networks string
-	if err := w.App.Pool.QueryRow(t.Context(), `select string_agg(network, ' ' order by id) from sign_in_attempt`).Scan(&networks); err != nil || networks != "203.0.113.7 203.0.113.7 2001:db8:1:2::/64 2001:db8:1:2::/64" {
+	if err := w.App.Pool.QueryRow(t.Context(), `select string_agg(network, ' ' order by id)
+		from sign_in_attempt`).Scan(&networks); err != nil ||
+		networks != "203.0.113.7 203.0.113.7 2001:db8:1:2::/64 2001:db8:1:2::/64" {
 		t.Errorf("%s %v", networks, err)
 	}
 }

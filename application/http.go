@@ -29,17 +29,22 @@ import (
 func (a *Application) Handler() http.Handler { return a.router }
 
 func (a *Application) routes() {
-	seconds := prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "pelican_request_seconds", Help: "Time to answer, by route.", Buckets: prometheus.DefBuckets}, []string{"method", "route", "status"})
+	seconds := prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "pelican_request_seconds",
+		Help: "Time to answer, by route.", Buckets: prometheus.DefBuckets}, []string{"method", "route", "status"})
 	a.metrics.MustRegister(seconds)
 	r := a.router
-	r.Use(identified, a.logged(seconds), a.recovered, a.hosted, http.NewCrossOriginProtection().Handler, ownPages, middleware.RequestSize(16<<20))
-	r.Use(middleware.Compress(5, "application/json", "application/problem+json", "text/csv", "text/html", "text/plain", "application/xml"))
+	r.Use(identified, a.logged(seconds), a.recovered, a.hosted, http.NewCrossOriginProtection().Handler, ownPages,
+		middleware.RequestSize(16<<20))
+	r.Use(middleware.Compress(5, "application/json", "application/problem+json", "text/csv", "text/html", "text/plain",
+		"application/xml"))
 	if a.Members.Pool != nil {
 		r.Use(a.Members.Located, a.Members.Identify)
 	}
 	r.Use(a.signInLimit(), a.noticed)
 	a.register()
-	a.API.Raw(access.Public, http.MethodGet, "/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
+	a.API.Raw(access.Public, http.MethodGet, "/healthz", func(w http.ResponseWriter, _ *http.Request) {
+		_, _ = w.Write([]byte("ok\n"))
+	})
 	a.API.Raw(access.Public, http.MethodGet, "/readyz", a.ready)
 	site := a.site(web.Files())
 	a.API.Raw(access.Public, http.MethodGet, "/assets/*", http.StripPrefix("/", cached(packed(web.Files()))).ServeHTTP)
@@ -71,9 +76,12 @@ func (a *Application) noticed(next http.Handler) http.Handler {
 // signInLimit bounds how often one place may try to sign in at all; what is tried at one member is
 // counted in the database.
 func (a *Application) signInLimit() func(http.Handler) http.Handler {
-	limit := httprate.LimitBy(300, time.Minute, func(r *http.Request) (string, error) { return a.clientAddress(r).String(), nil },
+	limit := httprate.LimitBy(300, time.Minute, func(r *http.Request) (string, error) {
+		return a.clientAddress(r).String(), nil
+	},
 		httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
-			apikit.WriteProblem(w, http.StatusTooManyRequests, "", "Too many attempts from your address. Try again in a minute.")
+			apikit.WriteProblem(w, http.StatusTooManyRequests, "",
+				"Too many attempts from your address. Try again in a minute.")
 		}))
 	return func(next http.Handler) http.Handler {
 		limited := limit(next)
@@ -120,9 +128,11 @@ func (a *Application) logged(seconds *prometheus.HistogramVec) func(http.Handler
 			route := chi.RouteContext(r.Context()).RoutePattern()
 			took := time.Since(began)
 			if route != "/api/progress" {
-				seconds.WithLabelValues(methodLabel(r.Method), route, strconv.Itoa(seen.Status())).Observe(took.Seconds())
+				seconds.WithLabelValues(methodLabel(r.Method), route, strconv.Itoa(seen.Status())).
+					Observe(took.Seconds())
 			}
-			a.Log.Info("request", "id", id, "method", methodLabel(r.Method), "path", short(r.URL.Path), "status", seen.Status(), "ms", took.Milliseconds(), "bytes", seen.BytesWritten())
+			a.Log.Info("request", "id", id, "method", methodLabel(r.Method), "path", short(r.URL.Path), "status",
+				seen.Status(), "ms", took.Milliseconds(), "bytes", seen.BytesWritten())
 		})
 	}
 }
@@ -131,7 +141,8 @@ func (a *Application) recovered(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		defer func() {
 			if p := recover(); p != nil && p != http.ErrAbortHandler { // a panic's value, compared as net/http does
-				a.Log.Error("a handler panicked", "id", middleware.GetReqID(r.Context()), "panic", p, "trace", string(debug.Stack()))
+				a.Log.Error("a handler panicked", "id", middleware.GetReqID(r.Context()), "panic", p, "trace",
+					string(debug.Stack()))
 				apikit.WriteProblem(w, http.StatusInternalServerError, "", apikit.OurSide)
 			}
 		}()
@@ -151,7 +162,8 @@ func (a *Application) recovered(next http.Handler) http.Handler {
 // its dialogs add at run time carry the page's nonce.
 func (a *Application) site(files fs.FS) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
-		if file := strings.TrimPrefix(r.URL.Path, "/"); file != "" && file != "index.html" && !strings.HasPrefix(file, ".") {
+		if file := strings.TrimPrefix(r.URL.Path, "/"); file != "" && file != "index.html" &&
+			!strings.HasPrefix(file, ".") {
 			if info, err := fs.Stat(files, file); err == nil && !info.IsDir() {
 				http.ServeFileFS(w, r, files, file)
 				return
@@ -166,7 +178,9 @@ func (a *Application) site(files fs.FS) http.HandlerFunc {
 		h := w.Header()
 		h.Set("Content-Type", "text/html; charset=utf-8")
 		h.Set("Cache-Control", "no-store")
-		h.Set("Content-Security-Policy", "default-src 'self'; script-src 'self'; style-src 'self' 'nonce-"+nonce+"'; img-src 'self' data: blob:; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+		h.Set("Content-Security-Policy", "default-src 'self'; script-src 'self'; style-src 'self' 'nonce-"+nonce+
+			"'; img-src 'self' data: blob:; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action "+
+			"'self'; frame-ancestors 'none'")
 		_, _ = w.Write([]byte(strings.ReplaceAll(string(page), "__NONCE__", nonce)))
 	}
 }
@@ -206,7 +220,8 @@ func accepts(r *http.Request, coding string) bool {
 	for _, part := range strings.Split(strings.Join(r.Header.Values("Accept-Encoding"), ","), ",") {
 		name, weight, _ := strings.Cut(strings.TrimSpace(part), ";")
 		if strings.EqualFold(strings.TrimSpace(name), coding) {
-			return strings.Trim(strings.TrimPrefix(strings.ReplaceAll(weight, " ", ""), "q="), "0.") != "" || weight == ""
+			return strings.Trim(strings.TrimPrefix(strings.ReplaceAll(weight, " ", ""), "q="), "0.") != "" ||
+				weight == ""
 		}
 	}
 	return false
@@ -215,7 +230,8 @@ func accepts(r *http.Request, coding string) bool {
 // Routes lists every route that is served, as "METHOD path".
 func (a *Application) Routes() []string {
 	var all []string
-	_ = chi.Walk(a.router, func(method, route string, _ http.Handler, _ ...func(http.Handler) http.Handler) error { // the function below never fails
+	// the function below never fails
+	_ = chi.Walk(a.router, func(method, route string, _ http.Handler, _ ...func(http.Handler) http.Handler) error {
 		all = append(all, method+" "+route)
 		return nil
 	})

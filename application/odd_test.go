@@ -13,8 +13,10 @@ import (
 )
 
 // What strangers put where a text or a number belongs, as JSON.
-var odd = []string{`null`, `-1`, `9223372036854775807`, `99999999999999999999`, `1e308`, `0.5`, `""`, `" "`, `"\u0000"`, `"a\u0000b"`, `"\ud800"`, `"💥"`, `"'; drop table draft; --"`, `"../../etc/passwd"`,
-	`"javascript:alert(1)"`, `[]`, `{}`, `[null]`, `[[[[]]]]`, `true`, `"9,5"`, `"NaN"`, `"2026-13-45"`, `"` + strings.Repeat("x", 5000) + `"`, `[9223372036854775807, -1, 0]`}
+var odd = []string{`null`, `-1`, `9223372036854775807`, `99999999999999999999`, `1e308`, `0.5`, `""`, `" "`, `"\u0000"`,
+	`"a\u0000b"`, `"\ud800"`, `"💥"`, `"'; drop table draft; --"`, `"../../etc/passwd"`,
+	`"javascript:alert(1)"`, `[]`, `{}`, `[null]`, `[[[[]]]]`, `true`, `"9,5"`, `"NaN"`, `"2026-13-45"`,
+	`"` + strings.Repeat("x", 5000) + `"`, `[9223372036854775807, -1, 0]`}
 
 // Every operation is asked with odd paths, parameters and bodies: whatever is wrong with them, it is not taken
 // for our fault.
@@ -74,16 +76,19 @@ func TestOddInputIsNeverOurFault(t *testing.T) {
 				continue // ends what this test asks with
 			}
 			fill := func(value string) string {
-				return strings.NewReplacer("{id}", value, "{offer}", value, "{other}", value, "{place}", value, "{quote}", value, "{revision}", value).Replace(path)
+				return strings.NewReplacer("{id}", value, "{offer}", value, "{other}", value, "{place}", value,
+					"{quote}", value, "{revision}", value).Replace(path)
 			}
-			for _, value := range []string{"0", "-1", "9223372036854775807", "9223372036854775808", "abc", "1e3", "%00", "%F0%9F%92%A5"} {
+			for _, value := range []string{"0", "-1", "9223372036854775807", "9223372036854775808", "abc", "1e3", "%00",
+				"%F0%9F%92%A5"} {
 				ask(method, fill(value), `{}`)
 			}
 			for _, p := range op.Parameters {
 				if p.In != "query" {
 					continue
 				}
-				for _, value := range []string{"", "-1", "999999999999", "9223372036854775808", "\x00", "\xff", "💥", "1e308", "'", strings.Repeat("y", 3000)} {
+				for _, value := range []string{"", "-1", "999999999999", "9223372036854775808",
+					"\x00", "\xff", "💥", "1e308", "'", strings.Repeat("y", 3000)} {
 					ask(method, fill("1")+"?"+url.Values{p.Name: {value}, "store": {"1"}}.Encode(), `{}`)
 				}
 			}
@@ -94,7 +99,8 @@ func TestOddInputIsNeverOurFault(t *testing.T) {
 			if schema == "" {
 				continue
 			}
-			for _, body := range []string{``, `{`, `[]`, `null`, `"x"`, `5`, strings.Repeat(`{"a":`, 500) + `1` + strings.Repeat(`}`, 500), `{"unknown":1}`} {
+			for _, body := range []string{``, `{`, `[]`, `null`, `"x"`, `5`,
+				strings.Repeat(`{"a":`, 500) + `1` + strings.Repeat(`}`, 500), `{"unknown":1}`} {
 				ask(method, fill("1")+"?store=1", body)
 			}
 			for property := range document.Components.Schemas[schema].Properties {

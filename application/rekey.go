@@ -20,7 +20,8 @@ var sealed = []struct{ table, column, key, purpose string }{
 // open is an error, and none is changed.
 func Rekey(ctx context.Context, tx pgx.Tx, from, to *secrets.Box) (n int, err error) {
 	for _, s := range sealed {
-		rows, err := tx.Query(ctx, `select `+s.key+`, address, `+s.column+` from `+s.table+` where `+s.column+` is not null for update`)
+		rows, err := tx.Query(ctx, `select `+s.key+`, address, `+s.column+` from `+s.table+`
+			where `+s.column+` is not null for update`)
 		if err != nil {
 			return 0, err
 		}
@@ -42,7 +43,8 @@ func Rekey(ctx context.Context, tx pgx.Tx, from, to *secrets.Box) (n int, err er
 			if err != nil {
 				return 0, fmt.Errorf("the secret of the %s at %s: %w", s.table, x.address, err)
 			}
-			if _, err := tx.Exec(ctx, `update `+s.table+` set `+s.column+` = $2 where `+s.key+` = $1`, x.key, to.Seal(s.purpose+x.address, plain)); err != nil {
+			if _, err := tx.Exec(ctx, `update `+s.table+` set `+s.column+` = $2
+				where `+s.key+` = $1`, x.key, to.Seal(s.purpose+x.address, plain)); err != nil {
 				return 0, err
 			}
 			n++

@@ -30,10 +30,10 @@ type Alternatives struct {
 	// Packs are the same item, so many at a time.
 	Packs []Alternative `json:"packs" doc:"The same item in another pack"`
 	// Doubtful are those that much speaks for, and not enough.
-	Doubtful []Alternative `json:"doubtful" doc:"Of which it is doubtful: with its product number and nothing else in common, or unlike the others of the item"`
+	Doubtful []Alternative `json:"doubtful" doc:"May be the same: in a person's view"`
 	// Different are those that somebody said are not the same.
 	Different []Alternative `json:"different" doc:"Alike, but somebody said that they are not the same"`
-	Pictures  int           `json:"pictures" doc:"How many pictures of it were compared with the first pictures of others"`
+	Pictures  int           `json:"pictures" doc:"Pictures of it that were compared"`
 	TookMS    float64       `json:"took_ms"`
 }
 
@@ -44,7 +44,7 @@ type Alternative struct {
 	IsSubject bool   `json:"is_subject" doc:"It is the offer that was asked for"`
 	Decision  string `json:"decision" enum:",same,other" doc:"What a person said of it; empty is nothing"`
 	OnTime    *int   `json:"on_time" doc:"Percent; null where it is not known"`
-	Unbeaten  bool   `json:"unbeaten" doc:"No other is at least as good on landed cost, days, on-time rate and rating, and better on one"`
+	Unbeaten  bool   `json:"unbeaten" doc:"No other beats it on cost, days, on-time rate and rating"`
 	// PerPiece is the landed cost of one piece of a pack; OwnPerPiece of the offer that it was asked for.
 	PerPiece    *money.Amount `json:"per_piece" doc:"Landed cost of one piece, of another pack"`
 	OwnPerPiece *money.Amount `json:"own_per_piece" doc:"Landed cost of one piece of the offer that it was asked for"`
@@ -52,7 +52,8 @@ type Alternative struct {
 	merits likeness.Merits
 }
 
-// maxCandidates is how many offers with like words and pictures are looked at closely, and half as many by pictures alone.
+// maxCandidates is how many offers with like words and pictures are looked at closely, and half as many by pictures
+// alone.
 const maxCandidates = 140
 
 // maxTurnedCandidates is how many are looked at closely for each way in which a picture may be turned.
@@ -106,8 +107,10 @@ func (s *Service) subjectOfOffer(ctx context.Context, id int64) (subject, error)
 }
 
 // findAlternatives finds the offers of an item, as they come to in one of a store's markets.
-func (s *Service) findAlternatives(ctx context.Context, of subject, storeID int64, market string) (Alternatives, error) {
-	out := Alternatives{ID: of.offer, Title: of.title, Offers: []Alternative{}, Packs: []Alternative{}, Doubtful: []Alternative{}, Different: []Alternative{}, Pictures: of.pictures()}
+func (s *Service) findAlternatives(ctx context.Context, of subject, storeID int64, market string) (Alternatives,
+	error) {
+	out := Alternatives{ID: of.offer, Title: of.title, Offers: []Alternative{}, Packs: []Alternative{},
+		Doubtful: []Alternative{}, Different: []Alternative{}, Pictures: of.pictures()}
 	snapshot, pricer, err := s.at(ctx, storeID)
 	if err != nil {
 		return out, err
@@ -153,8 +156,10 @@ func (s *Service) findAlternatives(ctx context.Context, of subject, storeID int6
 	}
 	for i, line := range lines {
 		n := &hits[i].Numbers
-		a := Alternative{Line: line, Match: matches[line.ID], IsSubject: line.ID == of.offer, Decision: of.decisions[line.ID], OnTime: knownOrNil(n[index.OnTime], index.Unknown)}
-		a.merits = likeness.Merits{OnTime: int(n[index.OnTime]), Rating: int(n[index.Rating]), Sellable: line.Ladder != nil && line.Days != nil}
+		a := Alternative{Line: line, Match: matches[line.ID], IsSubject: line.ID == of.offer,
+			Decision: of.decisions[line.ID], OnTime: knownOrNil(n[index.OnTime], index.Unknown)}
+		a.merits = likeness.Merits{OnTime: int(n[index.OnTime]), Rating: int(n[index.Rating]),
+			Sellable: line.Ladder != nil && line.Days != nil}
 		if a.merits.Sellable {
 			a.merits.LandedCost, a.merits.Days = line.Ladder.Landed.Minor(), line.Days.Door.Max
 		}
@@ -188,7 +193,8 @@ func compareAll(of subject, items map[int64]*likeness.Item, rarity func(string) 
 					item = &likeness.Item{Pictures: item.Pictures}
 				}
 				m := likeness.Compare(of.item, item, rarity)
-				if m.Strength >= linkedStrength || m.Packs != nil || m.Doubted || of.decisions[other] != "" || (of.pictureOnly && m.Strength > 0) {
+				if m.Strength >= linkedStrength || m.Packs != nil || m.Doubted || of.decisions[other] != "" ||
+					(of.pictureOnly && m.Strength > 0) {
 					mu.Lock()
 					matches[other] = m
 					mu.Unlock()
@@ -280,9 +286,11 @@ func (s *Service) candidates(ctx context.Context, snapshot *index.Snapshot[offer
 	for i, n := range of.item.GTINs {
 		full[i] = likeness.Full(n)
 	}
-	// By each number for itself, so that it is looked up and the variants are not read through, however many are expected.
+	// By each number for itself, so that it is looked up and the variants are not read through, however many are
+	// expected.
 	rows, err := s.Pool.Query(ctx, `select distinct v.offer_id from unnest($1::text[]) g cross join lateral
-		(select offer_id from offer_variant where lpad(barcode, 14, '0') = g and barcode <> '' and not withdrawn limit 200) v limit 200`, full)
+		(select offer_id from offer_variant where lpad(barcode, 14, '0') = g and barcode <> '' and not withdrawn
+		limit 200) v limit 200`, full)
 	if err != nil {
 		return nil, err
 	}
@@ -316,7 +324,9 @@ func (s *Service) candidates(ctx context.Context, snapshot *index.Snapshot[offer
 // items reads what is known of offers for comparing them, but for their pictures.
 func (s *Service) items(ctx context.Context, ids []int64) (map[int64]*likeness.Item, error) {
 	rows, err := s.Pool.Query(ctx, `
-		select o.id, o.title, v.barcode, v.option_values, v.weight_grams from unnest($1::bigint[]) i join offer o on o.id = i join offer_variant v on v.offer_id = o.id and not v.withdrawn order by o.id, v.position`, ids)
+		select o.id, o.title, v.barcode, v.option_values, v.weight_grams from unnest($1::bigint[]) i
+		join offer o on o.id = i join offer_variant v on v.offer_id = o.id and not v.withdrawn
+		order by o.id, v.position`, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -360,7 +370,8 @@ func (s *Service) pictured(ctx context.Context, ids []int64) (items map[int64]*l
 
 // firstPictures fills in what the first pictures of offers are known by, of those that were looked at.
 func (s *Service) firstPictures(ctx context.Context, ids []int64, into map[int64]likeness.Picture) error {
-	rows, err := s.Pool.Query(ctx, `select o.id, p.hashes, p.edge_map from unnest($1::bigint[]) i join offer o on o.id = i join picture p on p.url = o.pictures[1] and p.edge_map is not null`, ids)
+	rows, err := s.Pool.Query(ctx, `select o.id, p.hashes, p.edge_map from unnest($1::bigint[]) i
+		join offer o on o.id = i join picture p on p.url = o.pictures[1] and p.edge_map is not null`, ids)
 	if err != nil {
 		return err
 	}
@@ -377,7 +388,8 @@ func (s *Service) firstPictures(ctx context.Context, ids []int64, into map[int64
 
 // decisionsOf is what people said of an offer and others.
 func (s *Service) decisionsOf(ctx context.Context, id int64) (map[int64]string, error) {
-	rows, err := s.Pool.Query(ctx, `select case when offer = $1 then other else offer end, same from match_decision where $1 in (offer, other)`, id)
+	rows, err := s.Pool.Query(ctx, `select case when offer = $1 then other else offer end, same from match_decision
+		where $1 in (offer, other)`, id)
 	if err != nil {
 		return nil, err
 	}
@@ -398,10 +410,13 @@ func (s *Service) saveDecision(ctx context.Context, id, other int64, said string
 	}
 	var err error
 	if said == "" {
-		_, err = s.Pool.Exec(ctx, `delete from match_decision where offer = least($1::bigint, $2) and other = greatest($1::bigint, $2)`, id, other)
+		_, err = s.Pool.Exec(ctx, `delete from match_decision
+			where offer = least($1::bigint, $2) and other = greatest($1::bigint, $2)`, id, other)
 	} else {
-		_, err = s.Pool.Exec(ctx, `insert into match_decision (offer, other, same, decided_by) values (least($1::bigint, $2), greatest($1::bigint, $2), $3, $4)
-			on conflict (offer, other) do update set same = $3, decided_by = $4, decided_at = now()`, id, other, said == "same", access.Who(ctx).Name)
+		_, err = s.Pool.Exec(ctx, `insert into match_decision (offer, other, same, decided_by)
+			values (least($1::bigint, $2), greatest($1::bigint, $2), $3, $4)
+			on conflict (offer, other) do update set same = $3, decided_by = $4, decided_at = now()`, id, other,
+			said == "same", access.Who(ctx).Name)
 	}
 	if database.Refers(err) {
 		return apikit.NotFound("offer")

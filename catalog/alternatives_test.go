@@ -97,7 +97,8 @@ func TestWhatIsSaidOfTwoOffersIsRemembered(t *testing.T) {
 	id--
 	say := func(a, b int64, said string) {
 		t.Helper()
-		w.Owner.Must("PUT", fmt.Sprintf("/api/offers/%d/alternatives/%d", a, b), map[string]string{"decision": said}, nil)
+		w.Owner.Must("PUT", fmt.Sprintf("/api/offers/%d/alternatives/%d", a, b), map[string]string{"decision": said},
+			nil)
 	}
 	holds := func(list []catalog.Alternative, id int64) bool {
 		for _, o := range list {
@@ -122,13 +123,16 @@ func TestWhatIsSaidOfTwoOffersIsRemembered(t *testing.T) {
 	if found := ask(id); !holds(found.Offers, other) {
 		t.Error("taken back, the evidence does not hold")
 	}
-	if p := w.Owner.Ask("PUT", fmt.Sprintf("/api/offers/%d/alternatives/%d", id, id), map[string]string{"decision": "same"}, nil); p == nil || p.Status != 422 {
+	if p := w.Owner.Ask("PUT", fmt.Sprintf("/api/offers/%d/alternatives/%d", id, id),
+		map[string]string{"decision": "same"}, nil); p == nil || p.Status != 422 {
 		t.Errorf("%+v", p)
 	}
-	if p := w.Owner.Ask("PUT", fmt.Sprintf("/api/offers/%d/alternatives/999999", id), map[string]string{"decision": "same"}, nil); p == nil || p.Status != 404 {
+	if p := w.Owner.Ask("PUT", fmt.Sprintf("/api/offers/%d/alternatives/999999", id),
+		map[string]string{"decision": "same"}, nil); p == nil || p.Status != 404 {
 		t.Errorf("%+v", p)
 	}
-	if p := w.Owner.Ask("GET", fmt.Sprintf("/api/offers/%d/alternatives?store=1&market=ZZ", id), nil, nil); p == nil || p.Status != 422 {
+	if p := w.Owner.Ask("GET", fmt.Sprintf("/api/offers/%d/alternatives?store=1&market=ZZ", id), nil, nil); p == nil ||
+		p.Status != 422 {
 		t.Errorf("%+v", p)
 	}
 	var page string
@@ -158,7 +162,9 @@ func TestWhatAPictureOrAPageShowsIsFound(t *testing.T) {
 	}
 	var ids []int64
 	var looked int
-	err := w.App.Pool.QueryRow(t.Context(), `select array(select max(o.id) from offer o join picture p on p.url = o.pictures[1] and p.hashes <> '{}' group by p.url order by 1), (select count(*) from picture where hashes <> '{}')`).Scan(&ids, &looked)
+	err := w.App.Pool.QueryRow(t.Context(), `select array(select max(o.id) from offer o
+		join picture p on p.url = o.pictures[1] and p.hashes <> '{}' group by p.url order by 1), (select count(*)
+		from picture where hashes <> '{}')`).Scan(&ids, &looked)
 	if err != nil || looked != 30 || len(ids) != 30 {
 		t.Fatalf("%d pictures of %d offers were looked at: %v", looked, len(ids), err)
 	}
@@ -201,7 +207,8 @@ func TestWhatAPictureOrAPageShowsIsFound(t *testing.T) {
 			t.Fatal(err)
 		}
 		found := look(catalog.LookupInput{File: upload(out.Bytes())})
-		if place := at(found, id); place < 0 || found.Offers[place].Evidence[0].Kind != likeness.ByPicture || found.ID != 0 || found.Pictures != 1 {
+		if place := at(found, id); place < 0 || found.Offers[place].Evidence[0].Kind != likeness.ByPicture ||
+			found.ID != 0 || found.Pictures != 1 {
 			t.Logf("the cropped picture of offer %d is not known again", id)
 			lost++
 		}
@@ -215,17 +222,21 @@ func TestWhatAPictureOrAPageShowsIsFound(t *testing.T) {
 	address := w.Serve(bazaar.New(shop).Handler())
 	found := look(catalog.LookupInput{Link: address + "/p/ZZ-100004"})
 	var twin int64
-	if err := w.App.Pool.QueryRow(t.Context(), `select id from offer where number = 'QB-100004'`).Scan(&twin); err != nil {
+	if err := w.App.Pool.QueryRow(t.Context(), `select id from offer
+		where number = 'QB-100004'`).Scan(&twin); err != nil {
 		t.Fatal(err)
 	}
-	if place := at(found, twin); place < 0 || found.Title != found.Offers[place].Title || found.Offers[place].Strength < 90 {
+	if place := at(found, twin); place < 0 || found.Title != found.Offers[place].Title ||
+		found.Offers[place].Strength < 90 {
 		t.Errorf("offer %d is not found by the page of another shop: %+v", twin, found)
 	}
 	for in, says := range map[catalog.LookupInput]string{
-		{}: "link or a picture", {Link: address + "/nothing"}: "cannot be looked for", {Link: "nonsense"}: "cannot be looked for", {Link: "http://10.0.0.1/x"}: "cannot be looked for",
+		{}: "link or a picture", {Link: address + "/nothing"}: "cannot be looked for",
+		{Link: "nonsense"}: "cannot be looked for", {Link: "http://10.0.0.1/x"}: "cannot be looked for",
 		{File: upload([]byte("<html>"))}: "not a picture", {File: "0000"}: "did not arrive",
 	} {
-		if p := w.Owner.Ask("POST", "/api/alternatives", in, nil); p == nil || p.Status != 422 || !strings.Contains(p.Detail, says) {
+		if p := w.Owner.Ask("POST", "/api/alternatives", in, nil); p == nil || p.Status != 422 ||
+			!strings.Contains(p.Detail, says) {
 			t.Errorf("%+v: %+v", in, p)
 		}
 	}
@@ -277,9 +288,14 @@ func TestAnotherPackAndADoubtfulNumber(t *testing.T) {
 	w := testkit.Start(t)
 	w.Ready()
 	for _, sql := range []string{
-		`update offer set title = 'Speckled Enamel Jug with Spout 350 ml' where id in (21, 22)`, `update offer set title = 'Speckled Enamel Jug with Spout 350 ml, 4er-Set' where id = 23`, `update offer set title = 'Speckled Enamel Jug with Spout 500 ml' where id = 24`,
-		`update offer set title = 'Thing of quite another kind' where id = 25`, `update offer set pictures = '{}', option_names = '{}' where id between 21 and 25`,
-		`update offer_variant set option_values = '{}', barcode = '', weight_grams = 200 where offer_id between 21 and 24`, `update offer_variant set weight_grams = 810 where offer_id = 23`, `update offer_variant set option_values = '{}', weight_grams = 0 where offer_id = 25`,
+		`update offer set title = 'Speckled Enamel Jug with Spout 350 ml' where id in (21, 22)`,
+		`update offer set title = 'Speckled Enamel Jug with Spout 350 ml, 4er-Set' where id = 23`,
+		`update offer set title = 'Speckled Enamel Jug with Spout 500 ml' where id = 24`,
+		`update offer set title = 'Thing of quite another kind' where id = 25`,
+		`update offer set pictures = '{}', option_names = '{}' where id between 21 and 25`,
+		`update offer_variant set option_values = '{}', barcode = '', weight_grams = 200
+			where offer_id between 21 and 24`, `update offer_variant set weight_grams = 810 where offer_id = 23`,
+		`update offer_variant set option_values = '{}', weight_grams = 0 where offer_id = 25`,
 		`update offer_variant set barcode = '4006381333931' where offer_id in (21, 25)`,
 	} {
 		if _, err := w.App.Pool.Exec(t.Context(), sql); err != nil {
@@ -296,11 +312,13 @@ func TestAnotherPackAndADoubtfulNumber(t *testing.T) {
 		slices.Sort(ids)
 		return ids
 	}
-	if !slices.Equal(ids(found.Offers), []int64{21, 22}) || !slices.Equal(ids(found.Packs), []int64{23}) || !slices.Equal(ids(found.Doubtful), []int64{25}) {
+	if !slices.Equal(ids(found.Offers), []int64{21, 22}) || !slices.Equal(ids(found.Packs), []int64{23}) ||
+		!slices.Equal(ids(found.Doubtful), []int64{25}) {
 		t.Fatalf("the same %v, other packs %v, doubtful %v", ids(found.Offers), ids(found.Packs), ids(found.Doubtful))
 	}
 	pack := found.Packs[0]
-	if *pack.Match.Packs != (likeness.Packed{Here: 1, There: 4}) || (pack.Ladder != nil && pack.PerPiece.Minor() != (pack.Ladder.Landed.Minor()+2)/4) {
+	if *pack.Match.Packs != (likeness.Packed{Here: 1, There: 4}) ||
+		(pack.Ladder != nil && pack.PerPiece.Minor() != (pack.Ladder.Landed.Minor()+2)/4) {
 		t.Errorf("%+v, a piece %v of %v", pack.Match.Packs, pack.PerPiece, pack.Ladder)
 	}
 }
@@ -325,7 +343,10 @@ func TestAPageWithoutAPriceAndAPictureAreLookedFor(t *testing.T) {
 	shop.HandleFunc("/shot.jpg", func(rw http.ResponseWriter, _ *http.Request) { _, _ = rw.Write(content) })
 	shop.HandleFunc("/page", func(rw http.ResponseWriter, r *http.Request) {
 		rw.Header().Set("Content-Type", "text/html")
-		_, _ = fmt.Fprintf(rw, `<script type="application/ld+json">{"@type":"Product","name":"Ganz andere Worte","image":"http://%s/shot.jpg"}</script>`, r.Host)
+		_,
+			_ = fmt.Fprintf(rw,
+			`<script type="application/ld+json">
+				{"@type":"Product","name":"Ganz andere Worte","image":"http://%s/shot.jpg"}</script>`, r.Host)
 	})
 	address := w.Serve(shop)
 	for _, path := range []string{"/shot.jpg", "/page"} {
@@ -344,7 +365,9 @@ func TestAPictureThatManyShareReachesAll(t *testing.T) {
 	w := testkit.StartWith(t, market)
 	w.Ready()
 	w.AwaitOffers(1300)
-	if _, err := w.App.Pool.Exec(t.Context(), `update offer set pictures = (select pictures from offer where id = 1); delete from picture; delete from catalog_change`); err != nil {
+	if _, err := w.App.Pool.Exec(t.Context(), `update offer
+		set pictures = (select pictures from offer where id = 1); delete from picture; delete
+		from catalog_change`); err != nil {
 		t.Fatal(err)
 	}
 	w.App.Catalog.MaxDescribed = 5000
@@ -352,7 +375,8 @@ func TestAPictureThatManyShareReachesAll(t *testing.T) {
 		t.Fatal(err)
 	}
 	var told int
-	if err := w.App.Pool.QueryRow(t.Context(), `select count(distinct o) from catalog_change, unnest(offers) o`).Scan(&told); err != nil || told != 1300 {
+	if err := w.App.Pool.QueryRow(t.Context(), `select count(distinct o)
+		from catalog_change, unnest(offers) o`).Scan(&told); err != nil || told != 1300 {
 		t.Errorf("%d of 1300 are told of: %v", told, err)
 	}
 }

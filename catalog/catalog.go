@@ -30,7 +30,8 @@ type Service struct {
 	Throttle *throttle.Throttle
 	// MaxDescribed is how many pictures are looked at before anybody asks for them.
 	MaxDescribed int
-	// ShowLink reads what a link shows: a product on a page, or a picture. Its error is a clause that says why it cannot.
+	// ShowLink reads what a link shows: a product on a page, or a picture. Its error is a clause that says why it
+	// cannot.
 	ShowLink func(ctx context.Context, link string) (page.Shown, error)
 
 	now      atomic.Pointer[indexState]

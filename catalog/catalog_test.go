@@ -34,13 +34,15 @@ func TestTheSentenceAgreesWithSQL(t *testing.T) {
 		"from=PL&from=VN":       `u.country in ('PL', 'VN')`,
 		"category=Camp+kitchen": `o.category = 'Camp kitchen'`,
 		"stock=100":             `(select sum(stock) from offer_variant v where v.offer_id = o.id) >= 100`,
-		"words=mug&from=CN":     `o.title || ' ' || u.name || ' ' || o.category || ' ' || o.brand ~* '\mmug' and u.country = 'CN'`,
-		"source=1&stock=1000":   `(select sum(stock) from offer_variant v where v.offer_id = o.id) >= 1000`,
-		"words=QB-100012":       `o.number = 'QB-100012'`,
-		"source=77":             `false`,
+		"words=mug&from=CN": `o.title || ' ' || u.name || ' ' || o.category || ' ' || o.brand ~* '\mmug'
+			and u.country = 'CN'`,
+		"source=1&stock=1000": `(select sum(stock) from offer_variant v where v.offer_id = o.id) >= 1000`,
+		"words=QB-100012":     `o.number = 'QB-100012'`,
+		"source=77":           `false`,
 	} {
 		var want int
-		if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from offer o join supplier u on u.id = o.supplier_id where `+where).Scan(&want); err != nil {
+		if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from offer o join supplier u on u.id = o.supplier_id
+			where `+where).Scan(&want); err != nil {
 			t.Fatal(err)
 		}
 		if got := w.Search(clause); got.Total != want {
@@ -69,7 +71,8 @@ func TestPricesInTheCatalogAreThoseOfTheStore(t *testing.T) {
 		}
 		l := o.Ladder
 		sum := l.Item.Minor() + l.Shipping.Minor() + l.Charges.Minor()
-		if l.Price.Currency() != store.Currency || sum != l.Landed.Minor() || l.Net.Minor()-sum-l.Fees.Minor() != l.Profit.Minor() {
+		if l.Price.Currency() != store.Currency || sum != l.Landed.Minor() ||
+			l.Net.Minor()-sum-l.Fees.Minor() != l.Profit.Minor() {
 			t.Errorf("%s: %+v does not add up", o.Title, l)
 		}
 		if l.Profit.Minor() > last {
@@ -89,7 +92,8 @@ func TestPricesInTheCatalogAreThoseOfTheStore(t *testing.T) {
 	if under.Total == 0 || under.Total == found.Total {
 		t.Errorf("%d of %d", under.Total, found.Total)
 	}
-	if problem := w.Owner.Ask("GET", "/api/offers?under=ten&store=1", nil, nil); problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, "is not an amount in USD") {
+	if problem := w.Owner.Ask("GET", "/api/offers?under=ten&store=1", nil, nil); problem == nil ||
+		problem.Status != 422 || !strings.Contains(problem.Detail, "is not an amount in USD") {
 		t.Errorf("%+v", problem)
 	}
 	// A store is asked about as soon as it is connected, before the index has been told.
@@ -109,7 +113,8 @@ func TestTheCatalogFollowsRulesAndRates(t *testing.T) {
 	cheap := func() int { return w.Search(fmt.Sprintf("store=%d&under=10", store.ID)).Total }
 	before := cheap()
 	dollars := money.NewRates(money.MustCurrency("EUR"), time.Now().Truncate(24*time.Hour).Add(24*time.Hour))
-	for code, text := range map[string]string{"USD": "2.2084", "CNY": "7.9718", "INR": "95.404", "JPY": "168.73", "KWD": "0.33918"} {
+	for code, text := range map[string]string{"USD": "2.2084", "CNY": "7.9718", "INR": "95.404", "JPY": "168.73",
+		"KWD": "0.33918"} {
 		if err := dollars.Set(money.MustCurrency(code), text); err != nil {
 			t.Fatal(err)
 		}
@@ -125,7 +130,8 @@ func TestTheSheet(t *testing.T) {
 	store := w.Ready()
 	var sheet catalog.Sheet
 	w.Owner.Must("GET", fmt.Sprintf("/api/offers/%d?store=%d", w.Offer(0), store.ID), nil, &sheet)
-	if sheet.Number != "QB-100000" || len(sheet.Variants) == 0 || len(sheet.Pictures) == 0 || sheet.Variants[0].Ladder == nil || len(sheet.Trace) < 5 {
+	if sheet.Number != "QB-100000" || len(sheet.Variants) == 0 || len(sheet.Pictures) == 0 ||
+		sheet.Variants[0].Ladder == nil || len(sheet.Trace) < 5 {
 		t.Fatalf("%+v", sheet)
 	}
 	if strings.Contains(sheet.Description, "script") || strings.Contains(sheet.Description, "style") {
@@ -203,21 +209,27 @@ func TestPicturesThatAreNone(t *testing.T) {
 	w := testkit.Start(t)
 	w.ConnectBazaar()
 	var huge bytes.Buffer
-	if err := png.Encode(&huge, image.NewPaletted(image.Rect(0, 0, 8000, 6000), color.Palette{color.Black})); err != nil {
+	if err := png.Encode(&huge,
+		image.NewPaletted(image.Rect(0, 0, 8000, 6000), color.Palette{color.Black})); err != nil {
 		t.Fatal(err)
 	}
 	content := map[string][]byte{"/page": []byte("<html>not found</html>"), "/huge": huge.Bytes(), "/empty": {}}
-	elsewhere := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) { _, _ = rw.Write(content[r.URL.Path]) }))
+	elsewhere := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) {
+		_, _ = rw.Write(content[r.URL.Path])
+	}))
 	t.Cleanup(elsewhere.Close)
-	for path, words := range map[string]string{"/page": "not a picture", "/huge": "8000 by 6000 pixels", "/empty": "not a picture"} {
+	for path, words := range map[string]string{"/page": "not a picture", "/huge": "8000 by 6000 pixels",
+		"/empty": "not a picture"} {
 		at, err := url.JoinPath(elsewhere.URL, path)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, err := w.App.Pool.Exec(t.Context(), `update offer set pictures = array[$2] where id = $1`, w.Offer(0), at); err != nil {
+		if _, err := w.App.Pool.Exec(t.Context(), `update offer set pictures = array[$2]
+			where id = $1`, w.Offer(0), at); err != nil {
 			t.Fatal(err)
 		}
-		if _, _, err := w.App.Catalog.Picture(t.Context(), w.Offer(0), 0); !errors.Is(err, pictures.ErrNone) || !strings.Contains(err.Error(), words) {
+		if _, _, err := w.App.Catalog.Picture(t.Context(), w.Offer(0), 0); !errors.Is(err, pictures.ErrNone) ||
+			!strings.Contains(err.Error(), words) {
 			t.Errorf("%s: %v", path, err)
 		}
 	}
@@ -231,7 +243,8 @@ func TestPicturesOfWhatWasTakenStay(t *testing.T) {
 	w.Take(offer)
 	var pictures, kept int
 	testkit.Until(t, "its pictures", func() bool {
-		err := w.App.Pool.QueryRow(t.Context(), `select cardinality(o.pictures), (select count(*) from picture p where p.url = any (o.pictures) and p.hash <> '') from offer o where id = $1`, offer).Scan(&pictures, &kept)
+		err := w.App.Pool.QueryRow(t.Context(), `select cardinality(o.pictures), (select count(*) from picture p
+			where p.url = any (o.pictures) and p.hash <> '') from offer o where id = $1`, offer).Scan(&pictures, &kept)
 		return err == nil && pictures > 1 && kept == pictures
 	})
 	w.Fault(w.BazaarURL, fault.Plan{Down: true})
@@ -254,7 +267,8 @@ func TestWhatIf(t *testing.T) {
 	if rule.Price != rule.RulePrice || rule.Rule == 0 || len(rule.Trace) < 5 {
 		t.Errorf("the rule's: %+v", rule)
 	}
-	if dear := ask("&price=99.99"); dear.Price.Decimal() != "99.99" || dear.RulePrice != rule.RulePrice || dear.Profit.Minor() <= rule.Profit.Minor() || dear.Rule != 0 {
+	if dear := ask("&price=99.99"); dear.Price.Decimal() != "99.99" || dear.RulePrice != rule.RulePrice ||
+		dear.Profit.Minor() <= rule.Profit.Minor() || dear.Rule != 0 {
 		t.Errorf("at 99.99: %+v", dear)
 	}
 	if cheap := ask("&price=1.00"); !cheap.BelowFloor || !cheap.Profit.Negative() || cheap.BreakEven != 0 {
@@ -264,18 +278,21 @@ func TestWhatIf(t *testing.T) {
 		t.Errorf("a markup of 100 %%: %+v", doubled)
 	}
 	for _, bad := range []string{"price=ten", "price=-1", "markup=-200", "price=1.999"} {
-		if problem := w.Owner.Ask("GET", fmt.Sprintf("/api/offers/%d/what-if?store=%d&%s", id, store.ID, bad), nil, nil); problem == nil || problem.Status != 422 {
+		if problem := w.Owner.Ask("GET", fmt.Sprintf("/api/offers/%d/what-if?store=%d&%s", id, store.ID, bad), nil,
+			nil); problem == nil || problem.Status != 422 {
 			t.Errorf("%s: %+v", bad, problem)
 		}
 	}
-	if found := w.Search(fmt.Sprintf("store=%d&limit=200", store.ID)); found.Market != "US" || !slices.ContainsFunc(found.Offers, func(o catalog.Line) bool {
-		return o.Ladder != nil && o.Ladder.Market != nil && o.Ladder.Market.Seen > 0
-	}) {
+	if found := w.Search(fmt.Sprintf("store=%d&limit=200", store.ID)); found.Market != "US" ||
+		!slices.ContainsFunc(found.Offers, func(o catalog.Line) bool {
+			return o.Ladder != nil && o.Ladder.Market != nil && o.Ladder.Market.Seen > 0
+		}) {
 		t.Error("no offer says what other stores sell it for")
 	}
 	var names pricing.RuleChoices
 	w.Owner.Must("GET", fmt.Sprintf("/api/stores/%d/money-rules/choices", store.ID), nil, &names)
-	if len(names.Suppliers) == 0 || len(names.Categories) == 0 || len(names.Deliveries) < 3 || len(names.Currencies) < 2 || names.Endings[0] != ".99" {
+	if len(names.Suppliers) == 0 || len(names.Categories) == 0 || len(names.Deliveries) < 3 ||
+		len(names.Currencies) < 2 || names.Endings[0] != ".99" {
 		t.Errorf("%+v", names)
 	}
 }

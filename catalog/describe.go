@@ -40,12 +40,15 @@ func (s *Service) DescribePictures(ctx context.Context) error {
 	silent := 0
 	for ctx.Err() == nil {
 		var known int
-		if err := s.Pool.QueryRow(ctx, `select count(*) from picture where hashes <> '{}'`).Scan(&known); err != nil || known >= s.MaxDescribed {
+		if err := s.Pool.QueryRow(ctx, `select count(*) from picture
+			where hashes <> '{}'`).Scan(&known); err != nil || known >= s.MaxDescribed {
 			return ignoreDeadline(ctx, err)
 		}
 		rows, err := s.Pool.Query(ctx, `
-			select o.pictures[1] from offer o join source x on x.id = o.source_id and x.state = 'connected' left join picture p on p.url = o.pictures[1]
-			where o.withdrawn_at is null and cardinality(o.pictures) > 0 and (p.url is null or (p.hash <> '' and p.hashes = '{}'))
+			select o.pictures[1] from offer o join source x on x.id = o.source_id and x.state = 'connected'
+			left join picture p on p.url = o.pictures[1]
+			where o.withdrawn_at is null and cardinality(o.pictures) > 0
+			and (p.url is null or (p.hash <> '' and p.hashes = '{}'))
 			order by o.weekly[cardinality(o.weekly)] desc nulls last, o.id limit $1`, describeBatch)
 		if err != nil {
 			return ignoreDeadline(ctx, err)
@@ -95,7 +98,9 @@ func (s *Service) DescribePictures(ctx context.Context) error {
 
 // notifyDescribed tells all instances which offers show pictures first that were looked at: as many as share them.
 func (s *Service) notifyDescribed(ctx context.Context, urls ...string) error {
-	rows, err := s.Pool.Query(ctx, `select o.id from unnest($1::text[]) u join offer o on hashtextextended(o.pictures[1], 0) = hashtextextended(u, 0) and o.pictures[1] = u where o.withdrawn_at is null order by o.id`, urls)
+	rows, err := s.Pool.Query(ctx, `select o.id from unnest($1::text[]) u
+		join offer o on hashtextextended(o.pictures[1], 0) = hashtextextended(u, 0) and o.pictures[1] = u
+		where o.withdrawn_at is null order by o.id`, urls)
 	if err != nil {
 		return err
 	}
@@ -135,8 +140,10 @@ func (s *Service) describe(ctx context.Context, url string) (PictureFeatures, er
 	if _, err := s.sized(hash, content, widths["96"]); err != nil && !errors.Is(err, pictures.ErrNone) {
 		return look, err
 	}
-	_, err = s.Pool.Exec(ctx, `insert into picture (url, hash, hashes, edge_map, median_colour) values ($1, $2, $3, $4, $5)
-		on conflict (url) do update set hashes = excluded.hashes, edge_map = excluded.edge_map, median_colour = excluded.median_colour`, append([]any{url, hash}, look.Columns()...)...)
+	_, err = s.Pool.Exec(ctx, `insert into picture (url, hash, hashes, edge_map, median_colour)
+		values ($1, $2, $3, $4, $5)
+		on conflict (url) do update set hashes = excluded.hashes, edge_map = excluded.edge_map,
+		median_colour = excluded.median_colour`, append([]any{url, hash}, look.Columns()...)...)
 	return look, err
 }
 
@@ -152,7 +159,8 @@ func Describe(content []byte) PictureFeatures {
 	if err != nil {
 		return PictureFeatures{}
 	}
-	return PictureFeatures{likeness.PictureOf(looked.Gray, looked.Width, looked.Height), likeness.MedianColour{Red: looked.Middle.R, Green: looked.Middle.G, Blue: looked.Middle.B}}
+	return PictureFeatures{likeness.PictureOf(looked.Gray, looked.Width, looked.Height),
+		likeness.MedianColour{Red: looked.Middle.R, Green: looked.Middle.G, Blue: looked.Middle.B}}
 }
 
 // Columns are shapes, outline and tint as the database keeps them.
@@ -219,7 +227,8 @@ const maxSubjectPictures = 2
 
 // KnownFeatures reads what pictures are known by, of those that were looked at.
 func (s *Service) KnownFeatures(ctx context.Context, urls []string) (map[string]PictureFeatures, error) {
-	rows, err := s.Pool.Query(ctx, `select url, hashes, edge_map, median_colour from picture where url = any ($1) and hashes <> '{}'`, urls)
+	rows, err := s.Pool.Query(ctx, `select url, hashes, edge_map, median_colour from picture
+		where url = any ($1) and hashes <> '{}'`, urls)
 	if err != nil {
 		return nil, err
 	}
@@ -229,7 +238,8 @@ func (s *Service) KnownFeatures(ctx context.Context, urls []string) (map[string]
 	var outline []byte
 	var tint int
 	_, err = pgx.ForEachRow(rows, []any{&url, &shapes, &outline, &tint}, func() error {
-		out[url] = PictureFeatures{pictureFrom(shapes, outline), likeness.MedianColour{Red: uint8(tint >> 16), Green: uint8(tint >> 8), Blue: uint8(tint)}}
+		out[url] = PictureFeatures{pictureFrom(shapes, outline),
+			likeness.MedianColour{Red: uint8(tint >> 16), Green: uint8(tint >> 8), Blue: uint8(tint)}}
 		shapes, outline = nil, nil
 		return nil
 	})

@@ -51,7 +51,9 @@ func (t *offerPricing) priced(soldOutToo bool) variant {
 
 // variantsSQL are an offer's variants for sale in one text, which is read faster than columns of arrays: a variant
 // behind another with U+001E between them, their facts with U+001F.
-const variantsSQL = `lateral (select string_agg(translate(concat_ws(E'\x1f', id, cost, stock, stock_unknown::int, min_advertised, list_price, weight_grams, prices_in, number, barcode, array_to_string(option_values, E'\n')), E'\x1e', ' '), E'\x1e') as told
+const variantsSQL = `lateral (select string_agg(translate(concat_ws(E'\x1f', id, cost, stock, stock_unknown::int,
+	min_advertised, list_price, weight_grams, prices_in, number, barcode, array_to_string(option_values, E'\n')),
+	E'\x1e', ' '), E'\x1e') as told
 	from offer_variant where offer_id = o.id and not withdrawn)`
 
 // variantRows are the variants of an offer as they are read, the cheapest first.
@@ -79,13 +81,16 @@ func (t *variantRows) parse(text string) error {
 			}
 			numbers[i], one = n, rest
 		}
-		v.id, v.cost, v.stock, v.unknown, v.advertised, v.listed, v.grams = numbers[0], numbers[1], int32(numbers[2]), numbers[3] != 0, numbers[4], numbers[5], int32(numbers[6])
+		v.id, v.cost, v.stock, v.unknown, v.advertised, v.listed, v.grams = numbers[0], numbers[1], int32(numbers[2]),
+			numbers[3] != 0, numbers[4], numbers[5], int32(numbers[6])
 		v.pricesIn, one, _ = strings.Cut(one, "\x1f")
 		v.number, one, _ = strings.Cut(one, "\x1f")
 		v.barcode, v.values, _ = strings.Cut(one, "\x1f")
 		*t = append(*t, v)
 	}
-	slices.SortFunc(*t, func(a, b variantRow) int { return cmp.Or(cmp.Compare(a.cost, b.cost), cmp.Compare(a.id, b.id)) })
+	slices.SortFunc(*t, func(a, b variantRow) int {
+		return cmp.Or(cmp.Compare(a.cost, b.cost), cmp.Compare(a.id, b.id))
+	})
 	return nil
 }
 
@@ -150,11 +155,17 @@ func (s *Service) readEntries(ctx context.Context, where string, arg any, do fun
 		args = append(args, arg)
 	}
 	rows, err := s.Pool.Query(ctx, `
-		select o.id, o.title || ' ' || u.name || ' ' || o.category || ' ' || coalesce(m.path || ' ', '') || o.brand || ' ' || o.number, o.number, o.source_id, u.country, coalesce(m.path, o.category), o.rating,
-			o.weekly[greatest(1, cardinality(o.weekly) - 4):], coalesce(o.rivals, 2147483647), coalesce(o.return_days, -1), coalesce(u.on_time, -1), u.verified, o.own_packing, o.demand, o.growth, extract(epoch from o.first_seen)::bigint / 86400,
-			case when exists (select from listing where offer_id = o.id) then 'listings' when exists (select from draft where offer_id = o.id) then 'workbench' else 'no' end,
-			v.told, o.currency, u.name, o.brand, o.market_prices, o.market_currency, o.processing_min, o.processing_max, o.deliveries, x.name, p.hashes, p.edge_map
-		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id and x.state = 'connected'
+		select o.id, o.title || ' ' || u.name || ' ' || o.category || ' ' || coalesce(m.path || ' ',
+		'') || o.brand || ' ' || o.number, o.number, o.source_id, u.country, coalesce(m.path, o.category), o.rating,
+			o.weekly[greatest(1, cardinality(o.weekly) - 4):], coalesce(o.rivals, 2147483647),
+			coalesce(o.return_days, -1), coalesce(u.on_time, -1), u.verified, o.own_packing, o.demand, o.growth,
+			extract(epoch from o.first_seen)::bigint / 86400,
+			case when exists (select from listing where offer_id = o.id) then 'listings'
+			when exists (select from draft where offer_id = o.id) then 'workbench' else 'no' end,
+			v.told, o.currency, u.name, o.brand, o.market_prices, o.market_currency, o.processing_min, o.processing_max,
+			o.deliveries, x.name, p.hashes, p.edge_map
+		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id
+		and x.state = 'connected'
 		left join category_mapping m on m.source_id = o.source_id and m.name = o.category
 		left join picture p on p.url = o.pictures[1] and p.hashes <> '{}'
 		join `+variantsSQL+` v on v.told is not null
@@ -171,10 +182,14 @@ func (s *Service) readEntries(ctx context.Context, where string, arg any, do fun
 	var outline []byte
 	var verified, packs bool
 	var v variantRows
-	same := interner{texts: map[string]string{}, deliveries: map[string]deliveryReach{}, factsByKey: map[string]*pricing.OfferFacts{}}
+	same := interner{texts: map[string]string{}, deliveries: map[string]deliveryReach{},
+		factsByKey: map[string]*pricing.OfferFacts{}}
 	t, f, n := &pricing.OfferFacts{}, &e.Facets, &e.Numbers
-	read := []any{&e.ID, &e.Text, &number, &source, &f[index.ShipsFrom], &f[index.Category], &n[index.Rating], &weekly, &n[index.Rivals], &n[index.Returns], &n[index.OnTime], &verified, &packs,
-		&f[index.Demand], &n[index.Growth], &n[index.Seen], &f[index.Mine], &variants, &currency, &f[index.Supplier], &f[index.Brand], &t.Market, &marketIn, &t.Processing.Min, &t.Processing.Max, &deliveries, &t.Source, &shapes, &outline}
+	read := []any{&e.ID, &e.Text, &number, &source, &f[index.ShipsFrom], &f[index.Category], &n[index.Rating], &weekly,
+		&n[index.Rivals], &n[index.Returns], &n[index.OnTime], &verified, &packs,
+		&f[index.Demand], &n[index.Growth], &n[index.Seen], &f[index.Mine], &variants, &currency, &f[index.Supplier],
+		&f[index.Brand], &t.Market, &marketIn, &t.Processing.Min, &t.Processing.Max, &deliveries, &t.Source, &shapes,
+		&outline}
 	complete := func() error {
 		c, err := money.ParseCurrency(currency)
 		if err != nil {
@@ -188,7 +203,8 @@ func (s *Service) readEntries(ctx context.Context, where string, arg any, do fun
 		if n[index.Rating] == 0 {
 			n[index.Rating] = index.Unknown
 		}
-		n[index.Verified], n[index.Packs], n[index.Processing] = boolToInt(verified), boolToInt(packs), int32(t.Processing.Max)
+		n[index.Verified], n[index.Packs], n[index.Processing] = boolToInt(verified), boolToInt(packs),
+			int32(t.Processing.Max)
 		if demand.Class(f[index.Demand]) == demand.Unknown {
 			n[index.Growth] = index.GrowthUnknown
 		}
@@ -196,7 +212,8 @@ func (s *Service) readEntries(ctx context.Context, where string, arg any, do fun
 			f[k] = same.text(f[k])
 		}
 		t.Source = same.text(t.Source)
-		t.Supplier, t.Brand, t.ShipsFrom, t.Category = f[index.Supplier], f[index.Brand], f[index.ShipsFrom], f[index.Category]
+		t.Supplier, t.Brand, t.ShipsFrom, t.Category = f[index.Supplier], f[index.Brand], f[index.ShipsFrom],
+			f[index.Category]
 		reach, err := same.delivery(deliveries)
 		if err != nil {
 			return fmt.Errorf("the deliveries of offer %d: %w", e.ID, err)
@@ -344,7 +361,9 @@ func (s *Service) prices(ctx context.Context) (map[int64]*pricing.Pricer, index.
 			continue // disconnected: nobody asks
 		}
 		pricers[id] = pricer
-		prices[id] = index.Pricing[offerPricing]{Of: func(t *offerPricing) index.StoreValues { return storeColumns(pricer, t, false) }, Cheapest: func(t *offerPricing) index.StoreValues { return storeColumns(pricer, t, true) },
+		prices[id] = index.Pricing[offerPricing]{Of: func(t *offerPricing) index.StoreValues {
+			return storeColumns(pricer, t, false)
+		}, Cheapest: func(t *offerPricing) index.StoreValues { return storeColumns(pricer, t, true) },
 			Offered: offeredFigures(pricer.Currency)}
 	}
 	return pricers, prices, nil
@@ -362,6 +381,7 @@ func storeColumns(p *pricing.Pricer, t *offerPricing, soldOutToo bool) index.Sto
 		worth = market.Worth(got.Profit, int64(t.month), int64(t.rivals)).Minor()
 	}
 	return index.StoreValues{Sellable: true, Values: [...]int64{
-		index.Item: cost.Item.Minor(), index.Landed: got.Landed.Minor(), index.Shipping: cost.Shipping.Minor(), index.Days: int64(quote.Choice.Door.Max), index.Tracked: int64(boolToInt(quote.Choice.Delivery.Tracked)),
+		index.Item: cost.Item.Minor(), index.Landed: got.Landed.Minor(), index.Shipping: cost.Shipping.Minor(),
+		index.Days: int64(quote.Choice.Door.Max), index.Tracked: int64(boolToInt(quote.Choice.Delivery.Tracked)),
 		index.Profit: got.Profit.Minor(), index.Margin: int64(got.NetMargin()), index.Worth: worth}}
 }

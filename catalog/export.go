@@ -58,8 +58,11 @@ func (s *Service) export(ctx context.Context, q Sentence) (func(io.Writer) error
 	}, nil
 }
 
-var exportHeader = []string{"offer", "number", "title", "brand", "category", "supplier", "source", "page", "ships from", "currency", "item", "shipping", "landed", "price", "tax in it", "fees", "profit", "margin of net %", "days from", "days to", "tracked", "stock",
-	"landed, cheapest sold out", "rating", "on time %", "sold in 7 days", "sold in 30 days", "demand", "growth % a month", "rivals", "returns in days", "profit times units a month per rival"}
+var exportHeader = []string{"offer", "number", "title", "brand", "category", "supplier", "source", "page", "ships from",
+	"currency", "item", "shipping", "landed", "price", "tax in it", "fees", "profit", "margin of net %", "days from",
+	"days to", "tracked", "stock",
+	"landed, cheapest sold out", "rating", "on time %", "sold in 7 days", "sold in 30 days", "demand",
+	"growth % a month", "rivals", "returns in days", "profit times units a month per rival"}
 
 // exportRow is an offer as a row of the file; what is not known is empty.
 func exportRow(l *Line, h *index.Hit[offerPricing], p *pricing.Pricer) []string {
@@ -72,14 +75,16 @@ func exportRow(l *Line, h *index.Hit[offerPricing], p *pricing.Pricer) []string 
 	sums := make([]string, 9)
 	if p != nil && l.Ladder != nil {
 		sums = []string{p.Currency.String()}
-		for _, a := range []money.Amount{l.Ladder.Item, l.Ladder.Shipping, l.Ladder.Landed, l.Ladder.Price, l.Ladder.Tax, l.Ladder.Fees, l.Ladder.Profit} {
+		for _, a := range []money.Amount{l.Ladder.Item, l.Ladder.Shipping, l.Ladder.Landed, l.Ladder.Price,
+			l.Ladder.Tax, l.Ladder.Fees, l.Ladder.Profit} {
 			sums = append(sums, a.Decimal())
 		}
 		sums = append(sums, (l.Ladder.Margin * 100).String())
 	}
 	days := make([]string, 3)
 	if l.Days != nil {
-		days = []string{strconv.Itoa(l.Days.Door.Min), strconv.Itoa(l.Days.Door.Max), map[bool]string{true: "yes", false: "no"}[p.Quote(h.Item.OfferFacts).Choice.Delivery.Tracked]}
+		days = []string{strconv.Itoa(l.Days.Door.Min), strconv.Itoa(l.Days.Door.Max),
+			map[bool]string{true: "yes", false: "no"}[p.Quote(h.Item.OfferFacts).Choice.Delivery.Tracked]}
 	}
 	growth, cheaper, worth := "", "", ""
 	if n := int(h.Numbers[index.Growth]); n != index.GrowthUnknown {
@@ -95,7 +100,9 @@ func exportRow(l *Line, h *index.Hit[offerPricing], p *pricing.Pricer) []string 
 	if demanded == string(demand.Unknown) {
 		demanded = ""
 	}
-	return slices.Concat([]string{itoa(l.ID), l.number, l.Title, l.brand, l.category, l.Supplier, l.Source, l.page, l.ShipsFrom}, sums, days,
-		[]string{number(index.Stock, index.Unknown), cheaper, l.Rating, number(index.OnTime, index.Unknown), number(index.Week, index.Unknown), number(index.Month, index.Unknown), demanded, growth,
+	return slices.Concat([]string{itoa(l.ID), l.number, l.Title, l.brand, l.category, l.Supplier, l.Source, l.page,
+		l.ShipsFrom}, sums, days,
+		[]string{number(index.Stock, index.Unknown), cheaper, l.Rating, number(index.OnTime, index.Unknown),
+			number(index.Week, index.Unknown), number(index.Month, index.Unknown), demanded, growth,
 			number(index.Rivals, index.NotCounted), number(index.Returns, index.Unknown), worth})
 }

@@ -20,9 +20,12 @@ type FacetValue struct {
 // maxFacetValues of a clause are told, those of most offers first.
 const maxFacetValues = 60
 
-var facetClauses = map[string]index.Facet{"category": index.Category, "source": index.Source, "supplier": index.Supplier, "brand": index.Brand, "from": index.ShipsFrom, "to": index.ShipsTo, "demand": index.Demand, "mine": index.Mine}
+var facetClauses = map[string]index.Facet{"category": index.Category, "source": index.Source,
+	"supplier": index.Supplier, "brand": index.Brand, "from": index.ShipsFrom, "to": index.ShipsTo,
+	"demand": index.Demand, "mine": index.Mine}
 
-var numberClauses = map[string]index.Number{"stock": index.Stock, "rating": index.Rating, "on_time": index.OnTime, "week": index.Week, "month": index.Month, "rivals": index.Rivals, "returns": index.Returns,
+var numberClauses = map[string]index.Number{"stock": index.Stock, "rating": index.Rating, "on_time": index.OnTime,
+	"week": index.Week, "month": index.Month, "rivals": index.Rivals, "returns": index.Returns,
 	"processing": index.Processing, "verified": index.Verified, "packs": index.Packs}
 
 // facetValues tells what was counted, by clause; of clauses with many choices those like a text.
@@ -41,7 +44,11 @@ func facetValues(counts *index.Counts, like string, pricer *pricing.Pricer) map[
 		}
 	}
 	// These few are told even where they leave nothing.
-	for f, all := range map[index.Facet][]string{index.Demand: {string(demand.Rising), string(demand.Steady), string(demand.Falling), string(demand.Stopped), string(demand.Unknown)}, index.Mine: {index.NotMine, "workbench", "listings"}} {
+	for f, all := range map[index.Facet][]string{
+		index.Demand: {string(demand.Rising), string(demand.Steady), string(demand.Falling), string(demand.Stopped),
+			string(demand.Unknown)},
+		index.Mine: {index.NotMine, "workbench", "listings"},
+	} {
 		for _, value := range all {
 			counts.Facets[f][value] += 0
 		}
@@ -57,9 +64,13 @@ func facetValues(counts *index.Counts, like string, pricer *pricing.Pricer) map[
 		out[clause] = topValues(counts.Facets[f], like, f == index.Category)
 	}
 	for clause, k := range numberClauses {
-		out[clause] = boundValues(counts.Numbers[k], offeredNumbers[k], func(bound int32) string { return itoa(int64(bound)) })
+		out[clause] = boundValues(counts.Numbers[k], offeredNumbers[k], func(bound int32) string {
+			return itoa(int64(bound))
+		})
 	}
-	out["new"] = boundValues(counts.Numbers[index.Seen], newBounds, func(bound int32) string { return itoa(int64(bound)) })
+	out["new"] = boundValues(counts.Numbers[index.Seen], newBounds, func(bound int32) string {
+		return itoa(int64(bound))
+	})
 	if pricer == nil {
 		return out
 	}

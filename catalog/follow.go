@@ -43,7 +43,8 @@ func (s *Service) NotifySource(ctx context.Context, db database.Querier, sourceI
 // be seen; it is a transaction's last act but for what only it touches.
 func logChange(ctx context.Context, db database.Querier, sourceID *int64, offers []int64) error {
 	_, err := db.Exec(ctx, `
-		with written as (insert into catalog_change (source_id, offers) select $1::bigint, $2::bigint[] from (select pg_advisory_xact_lock(7305)) l returning seq)
+		with written as (insert into catalog_change (source_id, offers) select $1::bigint, $2::bigint[]
+		from (select pg_advisory_xact_lock(7305)) l returning seq)
 		select pg_notify('catalog', '') from written`, sourceID, list(offers))
 	return err
 }
@@ -131,7 +132,8 @@ func (s *Service) rebuild(ctx context.Context) error {
 	defer s.building.Unlock()
 	next := &indexState{at: time.Now()}
 	// What changes while it is read is in the log, and read again.
-	if err := s.Pool.QueryRow(ctx, `select coalesce(max(seq), 0) from catalog_change`).Scan(&next.lastChange); err != nil {
+	if err := s.Pool.QueryRow(ctx, `select coalesce(max(seq), 0)
+		from catalog_change`).Scan(&next.lastChange); err != nil {
 		return err
 	}
 	var prices index.Prices[offerPricing]
@@ -183,7 +185,8 @@ func (s *Service) applyNextChanges(ctx context.Context) (more bool, err error) {
 	s.building.Lock()
 	defer s.building.Unlock()
 	now := s.now.Load()
-	rows, err := s.Pool.Query(ctx, `select seq, source_id, offers from catalog_change where seq > $1 order by seq limit $2`, now.lastChange, maxLogEntries)
+	rows, err := s.Pool.Query(ctx, `select seq, source_id, offers from catalog_change where seq > $1 order by seq
+		limit $2`, now.lastChange, maxLogEntries)
 	if err != nil {
 		return false, err
 	}
@@ -218,7 +221,8 @@ func (s *Service) applyNextChanges(ctx context.Context) (more bool, err error) {
 	}
 	slices.Sort(whole)
 	for _, source := range slices.Compact(whole) {
-		if err := s.rereadOffers(ctx, next, next.snapshot.With(index.Source, itoa(source)), `o.source_id = $1`, source); err != nil {
+		if err := s.rereadOffers(ctx, next, next.snapshot.With(index.Source, itoa(source)), `o.source_id = $1`,
+			source); err != nil {
 			return false, err
 		}
 	}

@@ -18,18 +18,23 @@ import (
 	"plainpelican/testkit"
 )
 
-// bySQL is what the catalog holds, said by the database: offers for sale, their stock, and how many of each clause's choices.
+// bySQL is what the catalog holds, said by the database: offers for sale, their stock, and how many of each
+// clause's choices.
 const bySQL = `
-	select count(*), coalesce(sum(stock), 0), count(*) filter (where country = 'PL'), count(*) filter (where category = 'Kitchen > Camp'), count(*) filter (where title ~* '\mkettle')
-	from (select (select sum(v.stock) from offer_variant v where v.offer_id = o.id and not v.withdrawn) as stock, u.country, own_category(o.source_id, o.category) as category, o.title
+	select count(*), coalesce(sum(stock), 0), count(*) filter (where country = 'PL'),
+	count(*) filter (where category = 'Kitchen > Camp'), count(*) filter (where title ~* '\mkettle')
+	from (select (select sum(v.stock) from offer_variant v where v.offer_id = o.id
+	and not v.withdrawn) as stock, u.country, own_category(o.source_id, o.category) as category, o.title
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id
-		where o.withdrawn_at is null and x.state = 'connected' and exists (select from offer_variant v where v.offer_id = o.id and not v.withdrawn)) all_of_them`
+		where o.withdrawn_at is null and x.state = 'connected' and exists (select from offer_variant v
+		where v.offer_id = o.id and not v.withdrawn)) all_of_them`
 
 // agrees compares an instance's index with the database.
 func agrees(t *testing.T, w *testkit.World, app *application.Application) bool {
 	t.Helper()
 	var want, got [5]int
-	if err := w.App.Pool.QueryRow(t.Context(), bySQL).Scan(&want[0], &want[1], &want[2], &want[3], &want[4]); err != nil {
+	if err := w.App.Pool.QueryRow(t.Context(), bySQL).
+		Scan(&want[0], &want[1], &want[2], &want[3], &want[4]); err != nil {
 		t.Fatal(err)
 	}
 	ctx := access.With(t.Context(), access.Identity{Name: "Olga", Role: access.Owner})
@@ -82,7 +87,8 @@ func TestTheIndexFollowsOnEveryInstance(t *testing.T) {
 			w.TakenIn()
 		},
 		func() {
-			w.Owner.Must("PUT", "/api/sources/1/categories", []sources.CategoryChoice{{Name: "Camp kitchen", Path: "Kitchen > Camp"}}, nil)
+			w.Owner.Must("PUT", "/api/sources/1/categories",
+				[]sources.CategoryChoice{{Name: "Camp kitchen", Path: "Kitchen > Camp"}}, nil)
 		},
 		func() {
 			if err := other.Catalog.Withdraw(t.Context(), w.Offer(r.IntN(5))); err != nil {
@@ -97,15 +103,21 @@ func TestTheIndexFollowsOnEveryInstance(t *testing.T) {
 			w.Swept()
 		},
 		func() { // a supplier moves, and says so with one of its offers
-			exec(`update supplier set country = 'PL', name = 'Moved' where id = (select supplier_id from offer where withdrawn_at is null group by 1 order by count(*) desc limit 1)`)
-			exec(`update offer set fingerprint = '' where id = (select o.id from offer o join supplier u on u.id = o.supplier_id where u.name = 'Moved' and o.withdrawn_at is null limit 1)`)
+			exec(`update supplier set country = 'PL', name = 'Moved'
+				where id = (select supplier_id from offer where withdrawn_at is null group by 1 order by count(*) desc
+				limit 1)`)
+			exec(`update offer set fingerprint = '' where id = (select o.id from offer o
+				join supplier u on u.id = o.supplier_id where u.name = 'Moved' and o.withdrawn_at is null limit 1)`)
 			w.Swept()
 		},
 		func() { // many small changes at once, of which instances are told once; the last of them matters
 			err := database.InTx(t.Context(), pool, func(tx pgx.Tx) error {
-				_, err := tx.Exec(t.Context(), `insert into catalog_change (offers) select array[-n] from generate_series(1, 1300) n`)
+				_, err := tx.Exec(t.Context(), `insert into catalog_change (offers) select array[-n]
+					from generate_series(1, 1300) n`)
 				if err == nil {
-					_, err = tx.Exec(t.Context(), `with o as (update offer set withdrawn_at = now() where id = (select min(id) from offer where withdrawn_at is null) returning id) insert into catalog_change (offers) select array[id] from o`)
+					_, err = tx.Exec(t.Context(), `with o as (update offer set withdrawn_at = now()
+						where id = (select min(id) from offer where withdrawn_at is null)
+						returning id) insert into catalog_change (offers) select array[id] from o`)
 				}
 				if err == nil {
 					_, err = tx.Exec(t.Context(), `select pg_notify('catalog', '')`)
@@ -120,7 +132,9 @@ func TestTheIndexFollowsOnEveryInstance(t *testing.T) {
 		act()
 		began := time.Now()
 		for name, app := range map[string]*application.Application{"this": w.App, "the other": other} {
-			testkit.Until(t, fmt.Sprintf("%s instance's index after step %d", name, step), func() bool { return agrees(t, w, app) })
+			testkit.Until(t, fmt.Sprintf("%s instance's index after step %d", name, step), func() bool {
+				return agrees(t, w, app)
+			})
 		}
 		t.Logf("step %d: both follow within %v", step, time.Since(began).Round(time.Millisecond))
 	}

@@ -12,8 +12,10 @@ import (
 	"plainpelican/core/likeness"
 )
 
-// groupCandidateStrength is the strength from which an offer may belong to an item by what others of it say, maxGroupCandidates how many of
-// the strongest are compared with each other, and maxGroupMembersAsked of how many that surely belong it is asked who else is like them.
+// groupCandidateStrength is the strength from which an offer may belong to an item by what others of it say,
+// maxGroupCandidates how many of
+// the strongest are compared with each other, and maxGroupMembersAsked of how many that surely belong it is asked
+// who else is like them.
 const (
 	groupCandidateStrength = 45
 	linkedStrength         = 10 // and by what they say that surely belong
@@ -21,9 +23,11 @@ const (
 	maxGroupMembersAsked   = 3
 )
 
-// group tells which offers are the item: those that are one with each other on the whole, not with the offer alone that was asked
+// group tells which offers are the item: those that are one with each other on the whole, not with the offer alone
+// that was asked
 // for, so that from whichever of them one starts the same are found.
-func (s *Service) group(ctx context.Context, of subject, items map[int64]*likeness.Item, matches map[int64]likeness.Match, rarity func(string) float64) (map[int64]bool, error) {
+func (s *Service) group(ctx context.Context, of subject, items map[int64]*likeness.Item,
+	matches map[int64]likeness.Match, rarity func(string) float64) (map[int64]bool, error) {
 	// Of each its first picture alone, so that two are as alike one way as the other.
 	this := *of.item
 	this.Pictures = this.Pictures[:min(len(this.Pictures), 1)]
@@ -60,7 +64,9 @@ func (s *Service) group(ctx context.Context, of subject, items map[int64]*likene
 		}
 		out[id] = true
 		if m := matches[id]; id != of.offer && m.Strength < likeness.Same { // what others vouch for is said
-			m.Evidence = append(m.Evidence, likeness.Evidence{Kind: likeness.ByGroup, Points: likeness.Same - m.Strength, Said: "the same as others of this item"})
+			m.Evidence = append(m.Evidence,
+				likeness.Evidence{Kind: likeness.ByGroup, Points: likeness.Same - m.Strength,
+					Said: "the same as others of this item"})
 			m.Strength = likeness.Same
 			matches[id] = m
 		}
@@ -69,7 +75,8 @@ func (s *Service) group(ctx context.Context, of subject, items map[int64]*likene
 }
 
 // linkedTo are further offers that are one with some that surely belong.
-func linkedTo(sure, known []int64, items map[int64]*likeness.Item, matches map[int64]likeness.Match, rarity func(string) float64) (more []int64) {
+func linkedTo(sure, known []int64, items map[int64]*likeness.Item, matches map[int64]likeness.Match,
+	rarity func(string) float64) (more []int64) {
 	found := make([][]int64, len(sure))
 	var working sync.WaitGroup
 	for i, id := range sure {
@@ -94,7 +101,8 @@ func linkedTo(sure, known []int64, items map[int64]*likeness.Item, matches map[i
 }
 
 // pairwise compares some offers with each other, by their indexes.
-func pairwise(ids []int64, item func(int64) *likeness.Item, rarity func(string) float64, said map[[2]int64]bool) map[likeness.Pair]int {
+func pairwise(ids []int64, item func(int64) *likeness.Item, rarity func(string) float64,
+	said map[[2]int64]bool) map[likeness.Pair]int {
 	for _, id := range ids {
 		item(id).Prepare()
 	}
@@ -125,10 +133,12 @@ func pairwise(ids []int64, item func(int64) *likeness.Item, rarity func(string) 
 	return strength
 }
 
-// sameDecisions are the pairs among some offers of which people said that they are the same, the lower id first. That two are not the
+// sameDecisions are the pairs among some offers of which people said that they are the same, the lower id first.
+// That two are not the
 // same is between these two: it parts no others.
 func (s *Service) sameDecisions(ctx context.Context, ids []int64) (map[[2]int64]bool, error) {
-	rows, err := s.Pool.Query(ctx, `select offer, other from match_decision where same and offer = any ($1) and other = any ($1)`, ids)
+	rows, err := s.Pool.Query(ctx, `select offer, other from match_decision
+		where same and offer = any ($1) and other = any ($1)`, ids)
 	if err != nil {
 		return nil, err
 	}

@@ -13,61 +13,78 @@ import (
 
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers", "searchOffers", "Ask the catalog a sentence", func(ctx context.Context, in *Sentence) (*apikit.Body[SearchResult], error) {
-		return apikit.OK(s.Search(ctx, *in))
-	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/export", "exportOffers", "The whole answer of a sentence as CSV", s.handleExport)
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/saved-searches", "listSavedSearches", "Searches saved under a name", func(ctx context.Context, _ *struct{}) (*apikit.Body[[]SavedSearch], error) {
-		return apikit.OK(s.savedSearches(ctx))
-	})
-	apikit.Register(a, access.Editor, http.MethodPut, "/api/saved-searches", "saveSearch", "Save a search under a name", func(ctx context.Context, in *struct{ Body SaveSearchInput }) (*apikit.Body[SavedSearch], error) {
-		return apikit.OK(s.saveSearch(ctx, in.Body))
-	})
-	apikit.Register(a, access.Editor, http.MethodDelete, "/api/saved-searches/{id}", "deleteSavedSearch", "Delete a saved search", func(ctx context.Context, in *apikit.ByID) (*struct{}, error) {
-		return nil, s.deleteSearch(ctx, in.ID)
-	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/synonyms", "getSynonyms", "Words that mean the same to the seller", func(ctx context.Context, _ *struct{}) (*apikit.Body[Synonyms], error) {
-		return apikit.OK(s.Synonyms(ctx))
-	})
-	apikit.Register(a, access.Editor, http.MethodPut, "/api/synonyms", "setSynonyms", "Say which words mean the same", func(ctx context.Context, in *struct{ Body Synonyms }) (*apikit.Body[Synonyms], error) {
-		return apikit.OK(s.setSynonyms(ctx, in.Body))
-	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/standard", "getStandard", "The seller's own standard", func(ctx context.Context, _ *struct{}) (*apikit.Body[Standard], error) {
-		return apikit.OK(s.Standard(ctx))
-	})
-	apikit.Register(a, access.Editor, http.MethodPut, "/api/standard", "setStandard", "Say the seller's own standard", func(ctx context.Context, in *struct{ Body Standard }) (*apikit.Body[Standard], error) {
-		return apikit.OK(s.setStandard(ctx, in.Body))
-	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}", "getOffer", "One offer in full", func(ctx context.Context, in *struct {
-		apikit.ByID
-		Store   int64 `query:"store"`
-		SoldOut bool  `query:"sold_out" doc:"About the cheapest variant, sold out or not"`
-	}) (*apikit.Body[Sheet], error) {
-		return apikit.OK(s.sheet(ctx, in.ID, in.Store, in.SoldOut))
-	})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers", "searchOffers", "Ask the catalog a sentence",
+		func(ctx context.Context, in *Sentence) (*apikit.Body[SearchResult], error) {
+			return apikit.OK(s.Search(ctx, *in))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/export", "exportOffers",
+		"The whole answer of a sentence as CSV", s.handleExport)
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/saved-searches", "listSavedSearches",
+		"Searches saved under a name", func(ctx context.Context, _ *struct{}) (*apikit.Body[[]SavedSearch], error) {
+			return apikit.OK(s.savedSearches(ctx))
+		})
+	apikit.Register(a, access.Editor, http.MethodPut, "/api/saved-searches", "saveSearch", "Save a search under a name",
+		func(ctx context.Context, in *struct{ Body SaveSearchInput }) (*apikit.Body[SavedSearch], error) {
+			return apikit.OK(s.saveSearch(ctx, in.Body))
+		})
+	apikit.Register(a, access.Editor, http.MethodDelete, "/api/saved-searches/{id}", "deleteSavedSearch",
+		"Delete a saved search", func(ctx context.Context, in *apikit.ByID) (*struct{}, error) {
+			return nil, s.deleteSearch(ctx, in.ID)
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/synonyms", "getSynonyms",
+		"Words that mean the same to the seller",
+		func(ctx context.Context, _ *struct{}) (*apikit.Body[Synonyms], error) {
+			return apikit.OK(s.Synonyms(ctx))
+		})
+	apikit.Register(a, access.Editor, http.MethodPut, "/api/synonyms", "setSynonyms", "Say which words mean the same",
+		func(ctx context.Context, in *struct{ Body Synonyms }) (*apikit.Body[Synonyms], error) {
+			return apikit.OK(s.setSynonyms(ctx, in.Body))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/standard", "getStandard", "The seller's own standard",
+		func(ctx context.Context, _ *struct{}) (*apikit.Body[Standard], error) {
+			return apikit.OK(s.Standard(ctx))
+		})
+	apikit.Register(a, access.Editor, http.MethodPut, "/api/standard", "setStandard", "Say the seller's own standard",
+		func(ctx context.Context, in *struct{ Body Standard }) (*apikit.Body[Standard], error) {
+			return apikit.OK(s.setStandard(ctx, in.Body))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}", "getOffer", "One offer in full",
+		func(ctx context.Context, in *struct {
+			apikit.ByID
+			Store   int64 `query:"store"`
+			SoldOut bool  `query:"sold_out" doc:"About the cheapest variant, sold out or not"`
+		}) (*apikit.Body[Sheet], error) {
+			return apikit.OK(s.sheet(ctx, in.ID, in.Store, in.SoldOut))
+		})
 	// A POST, since it fetches the page: a link on a foreign page must not make us do so.
-	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/alternatives", "lookUpAlternatives", "Offers of the item that a page or a picture shows", func(ctx context.Context, in *struct{ Body LookupInput }) (*apikit.Body[Alternatives], error) {
-		return timed(func() (Alternatives, error) { return s.lookUp(ctx, in.Body) })
-	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}/alternatives", "offerAlternatives", "The same item at other suppliers", func(ctx context.Context, in *struct {
-		apikit.ByID
-		Store  int64  `query:"store"`
-		Market string `query:"market" maxLength:"2" doc:"One of the store's markets; empty is the one that prices assume"`
-	}) (*apikit.Body[Alternatives], error) {
-		return timed(func() (Alternatives, error) { return s.FindAlternatives(ctx, in.ID, in.Store, in.Market) })
-	})
-	apikit.Register(a, access.Editor, http.MethodPut, "/api/offers/{id}/alternatives/{other}", "decideMatch", "Decide that two offers are the same item, or not", func(ctx context.Context, in *struct {
-		apikit.ByID
-		Other int64 `path:"other"`
-		Body  struct {
-			Decision string `json:"decision" enum:",same,other" doc:"Empty takes it back"`
-		}
-	}) (*struct{}, error) {
-		return nil, s.saveDecision(ctx, in.ID, in.Other, in.Body.Decision)
-	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}/what-if", "whatIf", "What an offer would leave at another price", func(ctx context.Context, in *WhatIf) (*apikit.Body[WhatIfResult], error) {
-		return apikit.OK(s.whatIf(ctx, *in))
-	})
+	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/alternatives", "lookUpAlternatives",
+		"Offers of the item that a page or a picture shows",
+		func(ctx context.Context, in *struct{ Body LookupInput }) (*apikit.Body[Alternatives], error) {
+			return timed(func() (Alternatives, error) { return s.lookUp(ctx, in.Body) })
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}/alternatives", "offerAlternatives",
+		"The same item at other suppliers", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Store  int64  `query:"store"`
+			Market string `query:"market" maxLength:"2" doc:"Of the store; empty is the one of its prices"`
+		}) (*apikit.Body[Alternatives], error) {
+			return timed(func() (Alternatives, error) { return s.FindAlternatives(ctx, in.ID, in.Store, in.Market) })
+		})
+	apikit.Register(a, access.Editor, http.MethodPut, "/api/offers/{id}/alternatives/{other}", "decideMatch",
+		"Decide that two offers are the same item, or not", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Other int64 `path:"other"`
+			Body  struct {
+				Decision string `json:"decision" enum:",same,other" doc:"Empty takes it back"`
+			}
+		}) (*struct{}, error) {
+			return nil, s.saveDecision(ctx, in.ID, in.Other, in.Body.Decision)
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}/what-if", "whatIf",
+		"What an offer would leave at another price",
+		func(ctx context.Context, in *WhatIf) (*apikit.Body[WhatIfResult], error) {
+			return apikit.OK(s.whatIf(ctx, *in))
+		})
 	a.Raw(access.Fulfiller, http.MethodGet, "/pictures/{offer}/{place}", s.servePicture)
 }
 

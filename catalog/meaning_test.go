@@ -57,9 +57,11 @@ func TestWhatCanBeBoughtCounts(t *testing.T) {
 				want = slices.Min(inStock)
 			}
 			if o.Ladder.Landed.Minor() != want || sheet.Ladder.Landed != o.Ladder.Landed {
-				t.Errorf("%s%s: lands at %s in the row and %s on the sheet, want %d", o.Title, asked, o.Ladder.Landed, sheet.Ladder.Landed, want)
+				t.Errorf("%s%s: lands at %s in the row and %s on the sheet, want %d", o.Title, asked, o.Ladder.Landed,
+					sheet.Ladder.Landed, want)
 			}
-			if other := len(inStock) > 0 && slices.Min(all) < slices.Min(inStock); other != (o.Other != nil) || (other && o.Other.InStock != (asked != "")) {
+			if other := len(inStock) > 0 && slices.Min(all) < slices.Min(inStock); other != (o.Other != nil) ||
+				(other && o.Other.InStock != (asked != "")) {
 				t.Errorf("%s%s: beside it %+v, %v in stock of %v", o.Title, asked, o.Other, inStock, all)
 			} else if other {
 				others++
@@ -74,7 +76,10 @@ func TestWhatCanBeBoughtCounts(t *testing.T) {
 func TestWhatIsNotKnownIsNotNought(t *testing.T) {
 	w := testkit.Start(t)
 	w.Ready()
-	const unknown = `update offer set rivals = null, weekly = '{}', rating = 0, demand = 'too little data' where id = 7; update supplier set on_time = null where id = (select supplier_id from offer where id = 7); update offer_variant set stock = 0, stock_unknown = true where offer_id = 7;
+	const unknown = `update offer set rivals = null, weekly = '{}', rating = 0, demand = 'too little data'
+		where id = 7; update supplier set on_time = null
+		where id = (select supplier_id from offer where id = 7); update offer_variant
+		set stock = 0, stock_unknown = true where offer_id = 7;
 		update offer set brand = '', category = '' where id = 7; update offer set rivals = 0 where id = 8`
 	if _, err := w.App.Pool.Exec(t.Context(), unknown); err != nil {
 		t.Fatal(err)
@@ -82,12 +87,14 @@ func TestWhatIsNotKnownIsNotNought(t *testing.T) {
 	reindexed(t, w)
 	var sheet catalog.Sheet
 	w.Owner.Must("GET", "/api/offers/7?store=1", nil, &sheet)
-	if sheet.Rivals != nil || sheet.Units != nil || sheet.Rating != "" || sheet.OnTime != nil || sheet.Stock != nil || len(sheet.Weekly) != 0 || !strings.Contains(sheet.Said, "nothing is known") {
+	if sheet.Rivals != nil || sheet.Units != nil || sheet.Rating != "" || sheet.OnTime != nil || sheet.Stock != nil ||
+		len(sheet.Weekly) != 0 || !strings.Contains(sheet.Said, "nothing is known") {
 		t.Errorf("the sheet: %+v", sheet.Line)
 	}
 	for _, sort := range []string{"rivals", "units", "rating", "growth", "worth"} {
 		found := w.Search("store=1&limit=200&sort=" + sort)
-		if last := found.Offers[len(found.Offers)-1]; found.Total > 200 || (last.ID != 7 && (sort == "units" || sort == "rating")) || found.Offers[0].ID == 7 {
+		if last := found.Offers[len(found.Offers)-1]; found.Total > 200 ||
+			(last.ID != 7 && (sort == "units" || sort == "rating")) || found.Offers[0].ID == 7 {
 			t.Errorf("by %s the last is %d", sort, last.ID)
 		}
 	}
@@ -104,7 +111,8 @@ func TestWhatIsNotKnownIsNotNought(t *testing.T) {
 		t.Fatal(err)
 	}
 	row := rows[1]
-	for _, column := range []string{"rating", "on time %", "sold in 7 days", "sold in 30 days", "demand", "rivals", "stock", "brand", "category", "profit times units a month per rival"} {
+	for _, column := range []string{"rating", "on time %", "sold in 7 days", "sold in 30 days", "demand", "rivals",
+		"stock", "brand", "category", "profit times units a month per rival"} {
 		if cell := row[slices.Index(rows[0], column)]; cell != "" {
 			t.Errorf("%s is %q", column, cell)
 		}
@@ -117,7 +125,9 @@ func TestWhatIsNotKnownIsNotNought(t *testing.T) {
 func TestTheEmptyChoice(t *testing.T) {
 	w := testkit.Start(t)
 	w.Ready()
-	for query, where := range map[string]string{"brand=(none)": `brand = ''`, "brand=(none)&brand=Morning+Dew": `brand in ('', 'Morning Dew')`, "category=(none)": `category = ''`, "brand=(none)&words=mug": `brand = '' and title ~* '\mmug'`} {
+	for query, where := range map[string]string{"brand=(none)": `brand = ''`,
+		"brand=(none)&brand=Morning+Dew": `brand in ('', 'Morning Dew')`, "category=(none)": `category = ''`,
+		"brand=(none)&words=mug": `brand = '' and title ~* '\mmug'`} {
 		var want int
 		if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from offer where `+where).Scan(&want); err != nil {
 			t.Fatal(err)
@@ -127,7 +137,9 @@ func TestTheEmptyChoice(t *testing.T) {
 		}
 	}
 	found := w.Search("counts=true&limit=0")
-	if i := slices.IndexFunc(found.Facets["brand"], func(c catalog.FacetValue) bool { return c.Value == catalog.None }); i < 0 || found.Facets["brand"][i].Count != w.Search("brand=(none)").Total {
+	if i := slices.IndexFunc(found.Facets["brand"], func(c catalog.FacetValue) bool {
+		return c.Value == catalog.None
+	}); i < 0 || found.Facets["brand"][i].Count != w.Search("brand=(none)").Total {
 		t.Errorf("%+v", found.Facets["brand"])
 	}
 }
@@ -135,8 +147,10 @@ func TestTheEmptyChoice(t *testing.T) {
 func TestAStoreIsAskedForWhereOneIsNeeded(t *testing.T) {
 	w := testkit.Start(t)
 	w.Ready()
-	for _, query := range []string{"days=12", "tracked=true", "under=9", "item=9", "shipping=0", "profit=3", "margin=20", "standard=true", "sort=profit", "sold_out=true"} {
-		if problem := w.Owner.Ask("GET", "/api/offers?"+query, nil, nil); problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, "needs a store") {
+	for _, query := range []string{"days=12", "tracked=true", "under=9", "item=9", "shipping=0", "profit=3",
+		"margin=20", "standard=true", "sort=profit", "sold_out=true"} {
+		if problem := w.Owner.Ask("GET", "/api/offers?"+query, nil, nil); problem == nil || problem.Status != 422 ||
+			!strings.Contains(problem.Detail, "needs a store") {
 			t.Errorf("%s: %+v", query, problem)
 		}
 		if problem := w.Owner.Ask("GET", "/api/offers?store=1&"+query, nil, nil); problem != nil {
@@ -148,24 +162,32 @@ func TestAStoreIsAskedForWhereOneIsNeeded(t *testing.T) {
 func TestAVariantIsFoundAndShown(t *testing.T) {
 	w := testkit.Start(t)
 	w.Ready()
-	if _, err := w.App.Pool.Exec(t.Context(), `update offer_variant v set option_values[1] = 'Aubergine', picture = least(1, cardinality(o.pictures) - 1), barcode = '4006381333931' from offer o
+	if _, err := w.App.Pool.Exec(t.Context(), `update offer_variant v
+		set option_values[1] = 'Aubergine', picture = least(1, cardinality(o.pictures) - 1), barcode = '4006381333931'
+		from offer o
 		where o.id = v.offer_id and v.id = (select max(id) from offer_variant where offer_id = 7)`); err != nil {
 		t.Fatal(err)
 	}
 	reindexed(t, w)
 	var sheet catalog.Sheet
 	w.Owner.Must("GET", "/api/offers/7", nil, &sheet)
-	of := sheet.Variants[slices.IndexFunc(sheet.Variants, func(v catalog.SheetVariant) bool { return slices.Contains(v.Values, "Aubergine") })]
-	for _, words := range []string{"aubergine", "aubergines", "Aubergîne", "4006381333931", "4 006381 333931", of.Number} {
+	of := sheet.Variants[slices.IndexFunc(sheet.Variants, func(v catalog.SheetVariant) bool {
+		return slices.Contains(v.Values, "Aubergine")
+	})]
+	for _, words := range []string{"aubergine", "aubergines", "Aubergîne", "4006381333931", "4 006381 333931",
+		of.Number} {
 		found := w.Search("words=" + url.QueryEscape(words))
-		if len(found.Offers) == 0 || found.Offers[0].ID != 7 || found.Offers[0].Match == nil || !slices.Equal(found.Offers[0].Match.Values, of.Values) || found.Offers[0].Picture != of.Picture {
+		if len(found.Offers) == 0 || found.Offers[0].ID != 7 || found.Offers[0].Match == nil ||
+			!slices.Equal(found.Offers[0].Match.Values, of.Values) || found.Offers[0].Picture != of.Picture {
 			t.Errorf("%s: %d found, %+v", words, found.Total, found.Offers[:min(1, len(found.Offers))])
 		}
 	}
-	if found := w.Search("words=" + url.QueryEscape("aubergine xylophone")); found.Total != 0 || len(found.Emptied) != 1 || found.Emptied[0].Left != 1 || found.Emptied[0].Typed != "aubergine" {
+	if found := w.Search("words=" + url.QueryEscape("aubergine xylophone")); found.Total != 0 ||
+		len(found.Emptied) != 1 || found.Emptied[0].Left != 1 || found.Emptied[0].Typed != "aubergine" {
 		t.Errorf("%+v", found.Emptied)
 	}
-	if found := w.Search("words=" + url.QueryEscape("the * aubergine")); found.Total != 1 || !slices.Equal(found.Ordinary, []string{"the"}) || !slices.Equal(found.Unread, []string{"*"}) {
+	if found := w.Search("words=" + url.QueryEscape("the * aubergine")); found.Total != 1 ||
+		!slices.Equal(found.Ordinary, []string{"the"}) || !slices.Equal(found.Unread, []string{"*"}) {
 		t.Errorf("%+v", found)
 	}
 }

@@ -15,7 +15,8 @@ import (
 
 // CheckImpact says what putting the staged offers on the shelf, and withdrawing what a whole
 // catalog no longer lists, would do.
-func (s *Service) CheckImpact(ctx context.Context, intake, sourceID int64, whole bool, seen *roaring64.Bitmap) (sources.Impact, error) {
+func (s *Service) CheckImpact(ctx context.Context, intake, sourceID int64, whole bool,
+	seen *roaring64.Bitmap) (sources.Impact, error) {
 	var w sources.Impact
 	gone, total, err := s.unseen(ctx, s.Pool, sourceID, seen)
 	if err != nil {
@@ -25,25 +26,35 @@ func (s *Service) CheckImpact(ctx context.Context, intake, sourceID int64, whole
 	offersIn, variantsIn := stagingTables(intake)
 	if whole {
 		w.Withdrawn = len(gone)
-		rows, err := s.Pool.Query(ctx, `select number, title from offer where id = any ($1) order by id`, gone[:min(len(gone), 5)])
+		rows, err := s.Pool.Query(ctx, `select number, title from offer where id = any ($1)
+			order by id`, gone[:min(len(gone), 5)])
 		if err != nil {
 			return w, err
 		}
 		var e sources.Example
-		if _, err := pgx.ForEachRow(rows, []any{&e.Number, &e.Title}, func() error { w.Examples = append(w.Examples, e); return nil }); err != nil {
+		if _, err := pgx.ForEachRow(rows, []any{&e.Number, &e.Title}, func() error {
+			w.Examples = append(w.Examples, e)
+			return nil
+		}); err != nil {
 			return w, err
 		}
 	}
 	if err := s.checkStockImpact(ctx, &w, intake, sourceID, whole); err != nil {
 		return w, err
 	}
-	if err := s.Pool.QueryRow(ctx, `select count(*), coalesce(min(o.currency), ''), coalesce(min(t.currency), '') from `+offersIn+` t join offer o on o.id = t.offer_id where not t.fresh and o.withdrawn_at is null and o.currency <> t.currency`).
+	if err := s.Pool.QueryRow(ctx, `select count(*), coalesce(min(o.currency), ''), coalesce(min(t.currency), '')
+		from `+offersIn+
+		` t join offer o on o.id = t.offer_id where not t.fresh and o.withdrawn_at is null and o.currency <> `+
+		`t.currency`).
 		Scan(&w.OtherCurrency, &w.FromCurrency, &w.ToCurrency); err != nil {
 		return w, err
 	}
-	moved := `from ` + offersIn + ` t join offer o on o.id = t.offer_id join ` + variantsIn + ` s on s.seq = t.seq join offer_variant v on v.offer_id = t.offer_id and v.number = s.number
+	moved := `from ` + offersIn + ` t join offer o on o.id = t.offer_id
+		join ` + variantsIn +
+		` s on s.seq = t.seq join offer_variant v on v.offer_id = t.offer_id and v.number = s.number
 		where not t.fresh and o.withdrawn_at is null and (v.cost <> s.cost or o.currency <> t.currency)`
-	if err := s.Pool.QueryRow(ctx, `select count(distinct t.offer_id) `+moved).Scan(&w.Repriced); err != nil || w.Repriced == 0 {
+	if err := s.Pool.QueryRow(ctx, `select count(distinct t.offer_id) `+moved).Scan(&w.Repriced); err != nil ||
+		w.Repriced == 0 {
 		return w, err
 	}
 	w.Examples, err = s.examples(ctx, w.Examples, moved)
@@ -53,7 +64,9 @@ func (s *Service) CheckImpact(ctx context.Context, intake, sourceID int64, whole
 // examples adds offers whose costs move, the largest moves first.
 func (s *Service) examples(ctx context.Context, list []sources.Example, moved string) ([]sources.Example, error) {
 	rows, err := s.Pool.Query(ctx, `select * from (
-		select distinct on (o.id) o.number, t.title, v.cost, o.currency, s.cost, t.currency, abs(ln(s.cost::float8 / greatest(v.cost, 1))) as size `+moved+` order by o.id, size desc) x order by size desc limit 5`)
+		select distinct on (o.id) o.number, t.title, v.cost, o.currency, s.cost, t.currency,
+		abs(ln(s.cost::float8 / greatest(v.cost, 1))) as size `+moved+
+		` order by o.id, size desc) x order by size desc limit 5`)
 	if err != nil {
 		return list, err
 	}
@@ -82,23 +95,30 @@ func (s *Service) examples(ctx context.Context, list []sources.Example, moved st
 func (s *Service) checkStockImpact(ctx context.Context, w *sources.Impact, intake, sourceID int64, whole bool) error {
 	offersIn, variantsIn := stagingTables(intake)
 	if err := s.Pool.QueryRow(ctx, `
-		select count(*) from `+offersIn+` t join offer o on o.id = t.offer_id where not t.fresh and o.withdrawn_at is null
+		select count(*) from `+offersIn+` t join offer o on o.id = t.offer_id
+			where not t.fresh and o.withdrawn_at is null
 		and not exists (select from `+variantsIn+` s where s.seq = t.seq and (s.stock > 0 or s.stock_unknown))
-		and exists (select from offer_variant v where v.offer_id = o.id and not v.withdrawn and v.stock > 0)`).Scan(&w.SoldOut); err != nil || w.SoldOut == 0 || !whole {
+		and exists (select from offer_variant v where v.offer_id = o.id and not v.withdrawn and v.stock > 0)`).
+		Scan(&w.SoldOut); err != nil || w.SoldOut == 0 || !whole {
 		return err
 	}
-	return s.Pool.QueryRow(ctx, `select count(*) from offer o where source_id = $1 and withdrawn_at is null and exists (select from offer_variant v where v.offer_id = o.id and not v.withdrawn and v.stock > 0)`, sourceID).
+	return s.Pool.QueryRow(ctx, `select count(*) from offer o
+		where source_id = $1 and withdrawn_at is null and exists (select from offer_variant v
+		where v.offer_id = o.id and not v.withdrawn and v.stock > 0)`, sourceID).
 		Scan(&w.InStock)
 }
 
 // costJumpsSQL are the staged offers with a cost that moves by a factor at once, in one currency.
 func costJumpsSQL(intake int64, factor int) string {
 	offersIn, variantsIn := stagingTables(intake)
-	return fmt.Sprintf(`from %s t join offer o on o.id = t.offer_id join %s s on s.seq = t.seq join offer_variant v on v.offer_id = t.offer_id and v.number = s.number
-		where not t.fresh and o.withdrawn_at is null and o.currency = t.currency and v.cost > 0 and not v.withdrawn and (s.cost >= v.cost::numeric * %d or v.cost >= s.cost::numeric * %d)`, offersIn, variantsIn, factor, factor)
+	return fmt.Sprintf(`from %s t join offer o on o.id = t.offer_id join %s s on s.seq = t.seq
+		join offer_variant v on v.offer_id = t.offer_id and v.number = s.number
+		where not t.fresh and o.withdrawn_at is null and o.currency = t.currency and v.cost > 0 and not v.withdrawn
+		and (s.cost >= v.cost::numeric * %d or v.cost >= s.cost::numeric * %d)`, offersIn, variantsIn, factor, factor)
 }
 
-// HoldBack sets those staged offers apart whose costs move by a factor at once, until Release: their places are negative.
+// HoldBack sets those staged offers apart whose costs move by a factor at once, until Release: their places are
+// negative.
 func (s *Service) HoldBack(ctx context.Context, tx pgx.Tx, intake int64, factor int) error {
 	rows, err := tx.Query(ctx, `select distinct t.offer_id `+costJumpsSQL(intake, factor))
 	if err != nil {
@@ -110,7 +130,8 @@ func (s *Service) HoldBack(ctx context.Context, tx pgx.Tx, intake int64, factor 
 	}
 	offersIn, variantsIn := stagingTables(intake)
 	for _, table := range []string{variantsIn, offersIn} {
-		if _, err := tx.Exec(ctx, `update `+table+` set seq = -seq where seq > 0 and offer_id = any ($1)`, offers); err != nil {
+		if _, err := tx.Exec(ctx, `update `+table+` set seq = -seq
+			where seq > 0 and offer_id = any ($1)`, offers); err != nil {
 			return err
 		}
 	}
@@ -120,10 +141,12 @@ func (s *Service) HoldBack(ctx context.Context, tx pgx.Tx, intake int64, factor 
 // HeldBack counts the offers that are set apart, with the largest moves among them.
 func (s *Service) HeldBack(ctx context.Context, intake, sourceID int64, factor int) (w sources.Impact, err error) {
 	offersIn, _ := stagingTables(intake)
-	if err := s.Pool.QueryRow(ctx, `select count(*) from `+offersIn+` where seq < 0`).Scan(&w.Repriced); err != nil || w.Repriced == 0 {
+	if err := s.Pool.QueryRow(ctx, `select count(*) from `+offersIn+` where seq < 0`).Scan(&w.Repriced); err != nil ||
+		w.Repriced == 0 {
 		return w, err
 	}
-	if err := s.Pool.QueryRow(ctx, `select count(*) from offer where source_id = $1 and withdrawn_at is null`, sourceID).Scan(&w.Offers); err != nil {
+	if err := s.Pool.QueryRow(ctx, `select count(*) from offer
+		where source_id = $1 and withdrawn_at is null`, sourceID).Scan(&w.Offers); err != nil {
 		return w, err
 	}
 	w.Examples, err = s.examples(ctx, nil, costJumpsSQL(intake, factor)+` and t.seq < 0`)
@@ -143,8 +166,10 @@ func (s *Service) ReleaseHeldBack(ctx context.Context, tx pgx.Tx, intake int64, 
 }
 
 // unseen lists the source's offers for sale that are not in seen, and counts all.
-func (s *Service) unseen(ctx context.Context, db database.Querier, sourceID int64, seen *roaring64.Bitmap) (gone []int64, total int, err error) {
-	rows, err := db.Query(ctx, `select id from offer where source_id = $1 and withdrawn_at is null order by id`, sourceID)
+func (s *Service) unseen(ctx context.Context, db database.Querier, sourceID int64,
+	seen *roaring64.Bitmap) (gone []int64, total int, err error) {
+	rows, err := db.Query(ctx, `select id from offer where source_id = $1 and withdrawn_at is null
+		order by id`, sourceID)
 	if err != nil {
 		return nil, 0, err
 	}
@@ -179,7 +204,8 @@ func (s *Service) WithdrawUnseen(ctx context.Context, tx pgx.Tx, sourceID int64,
 	if err != nil || len(gone) == 0 {
 		return 0, err
 	}
-	if _, err = tx.Exec(ctx, `update offer set withdrawn_at = now(), updated_at = now() where id = any ($1)`, gone); err != nil {
+	if _, err = tx.Exec(ctx, `update offer set withdrawn_at = now(), updated_at = now()
+		where id = any ($1)`, gone); err != nil {
 		return 0, err
 	}
 	return len(gone), logChange(ctx, tx, nil, gone)
@@ -187,7 +213,8 @@ func (s *Service) WithdrawUnseen(ctx context.Context, tx pgx.Tx, sourceID int64,
 
 // WithdrawNumbers withdraws the source's offers that it says it no longer sells.
 func (s *Service) WithdrawNumbers(ctx context.Context, tx pgx.Tx, sourceID int64, numbers []string) (int, error) {
-	rows, err := tx.Query(ctx, `update offer set withdrawn_at = now(), updated_at = now() where source_id = $1 and number = any ($2) and withdrawn_at is null returning id`, sourceID, list(numbers))
+	rows, err := tx.Query(ctx, `update offer set withdrawn_at = now(), updated_at = now()
+		where source_id = $1 and number = any ($2) and withdrawn_at is null returning id`, sourceID, list(numbers))
 	if err != nil {
 		return 0, err
 	}
@@ -228,9 +255,12 @@ func (s *Service) Merge(ctx context.Context, tx pgx.Tx, from sources.Staging, up
 	// All of a supplier's offers are found by its name, and ship from where it is.
 	theirs := ``
 	if suppliers > 0 {
-		theirs = ` union select o.id from offer o join supplier u on u.id = o.supplier_id join ` + offersIn + ` s on s.supplier = u.number where u.source_id = $3 and s.seq > $1 and s.seq <= $2`
+		theirs = ` union select o.id from offer o join supplier u on u.id = o.supplier_id
+			join ` + offersIn + ` s on s.supplier = u.number where u.source_id = $3 and s.seq > $1 and s.seq <= $2`
 	}
-	rows, err := tx.Query(ctx, `select s.offer_id from `+offersIn+` s where s.seq > $1 and s.seq <= $2 and $3::bigint is not null`+theirs, from.After, upTo, from.SourceID)
+	rows, err := tx.Query(ctx, `select s.offer_id
+		from `+offersIn+` s where s.seq > $1 and s.seq <= $2 and $3::bigint is not null`+theirs, from.After, upTo,
+		from.SourceID)
 	if err != nil {
 		return counts, err
 	}
@@ -247,15 +277,21 @@ type mergeStep struct{ name, sql string }
 // offer's own facts stay until the whole comes again, as do the variants that it does not name.
 func mergeSteps(offersIn, variantsIn string, part bool) []mergeStep {
 	these := ` s.seq > $2 and s.seq <= $3 and $1::bigint is not null `
-	suppliers := `(select distinct on (supplier) * from ` + offersIn + ` s where ` + these + ` order by supplier, seq) s`
+	suppliers := `(select distinct on (supplier) * from ` + offersIn + ` s
+		where ` + these + ` order by supplier, seq) s`
 	offerColumns, variantColumns := strings.Join(offerColumns, ", "), strings.Join(variantColumns, ", ")
 	changeOffers := `
-	update offer o set supplier_id = u.id, title = s.title, description = s.description, category = s.category, brand = s.brand, currency = s.currency, page_url = s.page_url,
-		pictures = s.pictures, option_names = s.option_names, processing_min = s.processing_min, processing_max = s.processing_max, rating = s.rating, ratings = s.ratings,
-		return_days = s.return_days, weekly = s.weekly, deliveries = s.deliveries, rivals = s.rivals, market_currency = s.market_currency, market_prices = s.market_prices,
-		fingerprint = s.fingerprint, remarks = s.remarks, own_packing = s.own_packing, demand = s.demand, growth = s.growth, withdrawn_at = null, updated_at = now()
+	update offer o set supplier_id = u.id, title = s.title, description = s.description, category = s.category,
+	brand = s.brand, currency = s.currency, page_url = s.page_url,
+		pictures = s.pictures, option_names = s.option_names, processing_min = s.processing_min,
+		processing_max = s.processing_max, rating = s.rating, ratings = s.ratings,
+		return_days = s.return_days, weekly = s.weekly, deliveries = s.deliveries, rivals = s.rivals,
+		market_currency = s.market_currency, market_prices = s.market_prices,
+		fingerprint = s.fingerprint, remarks = s.remarks, own_packing = s.own_packing, demand = s.demand,
+		growth = s.growth, withdrawn_at = null, updated_at = now()
 	from ` + offersIn + ` s join supplier u on u.source_id = $1 and u.number = s.supplier
-	where ` + these + ` and not s.fresh and o.id = s.offer_id and (o.fingerprint <> s.fingerprint or o.withdrawn_at is not null)`
+	where ` + these +
+		` and not s.fresh and o.id = s.offer_id and (o.fingerprint <> s.fingerprint or o.withdrawn_at is not null)`
 	picture := `s.picture`
 	if part {
 		picture = `v.picture`
@@ -265,10 +301,12 @@ func mergeSteps(offersIn, variantsIn string, part bool) []mergeStep {
 	}
 	steps := []mergeStep{
 		{"change suppliers", `
-			update supplier u set name = s.supplier_name, country = s.country, rating = s.supplier_rating, on_time = s.on_time, verified = s.verified
+			update supplier u set name = s.supplier_name, country = s.country, rating = s.supplier_rating,
+			on_time = s.on_time, verified = s.verified
 			from ` + suppliers + `
 			where u.source_id = $1 and u.number = s.supplier
-			and (u.name, u.country, u.rating, u.on_time, u.verified) is distinct from (s.supplier_name, s.country, s.supplier_rating, s.on_time, s.verified)`},
+			and (u.name, u.country, u.rating, u.on_time, u.verified) is distinct
+			from (s.supplier_name, s.country, s.supplier_rating, s.on_time, s.verified)`},
 		{"add suppliers", `
 			insert into supplier (source_id, number, name, country, rating, on_time, verified)
 			select $1, supplier, supplier_name, country, supplier_rating, on_time, verified from ` + suppliers + `
@@ -280,19 +318,25 @@ func mergeSteps(offersIn, variantsIn string, part bool) []mergeStep {
 			from ` + offersIn + ` s join supplier u on u.source_id = $1 and u.number = s.supplier
 			where ` + these + ` and s.fresh order by s.seq`},
 		{"change variants", `
-			update offer_variant v set position = s.position, option_values = s.option_values, cost = s.cost, min_advertised = s.min_advertised, list_price = s.list_price, stock = s.stock,
-				picture = ` + picture + `, barcode = s.barcode, weight_grams = s.weight_grams, prices_in = s.prices_in, stock_unknown = s.stock_unknown, withdrawn = false
+			update offer_variant v set position = s.position, option_values = s.option_values, cost = s.cost,
+			min_advertised = s.min_advertised, list_price = s.list_price, stock = s.stock,
+				picture = ` + picture + `, barcode = s.barcode, weight_grams = s.weight_grams, prices_in = s.prices_in,
+					stock_unknown = s.stock_unknown, withdrawn = false
 			from ` + variantsIn + ` s
 			where ` + these + ` and not s.fresh and v.offer_id = s.offer_id and v.number = s.number
-			and (v.position, v.option_values, v.cost, v.min_advertised, v.list_price, v.stock, v.picture, v.barcode, v.weight_grams, v.prices_in, v.stock_unknown, v.withdrawn)
-				is distinct from (s.position, s.option_values, s.cost, s.min_advertised, s.list_price, s.stock, ` + picture + `, s.barcode, s.weight_grams, s.prices_in, s.stock_unknown, false)`},
+			and (v.position, v.option_values, v.cost, v.min_advertised, v.list_price, v.stock, v.picture, v.barcode,
+			v.weight_grams, v.prices_in, v.stock_unknown, v.withdrawn)
+				is distinct from (s.position, s.option_values, s.cost, s.min_advertised, s.list_price, s.stock, ` +
+			picture + `, s.barcode, s.weight_grams, s.prices_in, s.stock_unknown, false)`},
 		{"add variants", `
 			insert into offer_variant (offer_id, ` + variantColumns + `)
-			select offer_id, ` + variantColumns + ` from ` + variantsIn + ` s where ` + these + ` and s.fresh order by s.seq, s.position`},
+			select offer_id, ` + variantColumns + ` from ` + variantsIn + ` s where ` + these + ` and s.fresh
+				order by s.seq, s.position`},
 		{"add variants to known offers", `
 			insert into offer_variant (offer_id, ` + variantColumns + `)
 			select offer_id, ` + variantColumns + ` from ` + variantsIn + ` s where ` + these + ` and not s.fresh
-			and not exists (select from offer_variant v where v.offer_id = s.offer_id and v.number = s.number) order by s.seq, s.position`},
+			and not exists (select from offer_variant v where v.offer_id = s.offer_id and v.number = s.number)
+			order by s.seq, s.position`},
 	}
 	if !part {
 		steps = append(steps, mergeStep{"withdraw variants", `
@@ -305,7 +349,8 @@ func mergeSteps(offersIn, variantsIn string, part bool) []mergeStep {
 
 // Count counts the offers of each source that are for sale.
 func (s *Service) Count(ctx context.Context) (map[int64]int, error) {
-	rows, err := s.Pool.Query(ctx, `select source_id, count(*) from offer where withdrawn_at is null group by source_id`)
+	rows, err := s.Pool.Query(ctx, `select source_id, count(*) from offer where withdrawn_at is null
+		group by source_id`)
 	if err != nil {
 		return nil, err
 	}
@@ -319,7 +364,8 @@ func (s *Service) Count(ctx context.Context) (map[int64]int, error) {
 // Withdraw takes one offer off sale, where its supplier was found to have stopped selling it.
 func (s *Service) Withdraw(ctx context.Context, offer int64) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update offer set withdrawn_at = now(), updated_at = now() where id = $1 and withdrawn_at is null`, offer)
+		tag, err := tx.Exec(ctx, `update offer set withdrawn_at = now(), updated_at = now()
+			where id = $1 and withdrawn_at is null`, offer)
 		if err != nil || tag.RowsAffected() == 0 {
 			return err
 		}

@@ -28,15 +28,15 @@ type Line struct {
 	Units     *int            `json:"units" doc:"Sold in 30 days; null where nobody told"`
 	Demand    string          `json:"demand" enum:"rising,steady,falling,stopped,too little data"`
 	Growth    int             `json:"growth" doc:"Tenths of a percent a month, without the season"`
-	Rivals    *int            `json:"rivals" doc:"Stores that sell it, as its source says; null where nobody has counted them"`
+	Rivals    *int            `json:"rivals" doc:"Stores that sell it; null where not known"`
 	Weekly    []int32         `json:"weekly" doc:"Units a week over the last year, oldest first"`
 	Stock     *int            `json:"stock" doc:"Of all variants; null where the source does not say"`
 	Days      *pricing.Days   `json:"days"`
-	Ladder    *pricing.Ladder `json:"ladder" doc:"Of the cheapest variant that is in stock, or of the cheapest where that was asked for; null where there is no price"`
+	Ladder    *pricing.Ladder `json:"ladder" doc:"Of the cheapest variant in stock; null without a price"`
 	NoPrice   string          `json:"no_price"`
 	PricedID  int64           `json:"priced_id" doc:"The variant that the ladder is of"`
-	Other     *OtherVariant   `json:"other" doc:"The cheapest variant where it is sold out, or the cheapest in stock where the ladder is of one that is sold out; null where they are one"`
-	Worth     *money.Amount   `json:"worth" doc:"Profit times units in 30 days for each store that sells it; null where one of them is not known"`
+	Other     *OtherVariant   `json:"other" doc:"The cheapest in stock or sold out; null where they are one"`
+	Worth     *money.Amount   `json:"worth" doc:"Profit x units / rivals; null where not known"`
 	Match     *MatchedVariant `json:"match" doc:"The variant whose options the words name; null where they name none"`
 	Drafts    []int64         `json:"drafts" doc:"Drafts made of it"`
 
@@ -88,8 +88,10 @@ func (s *Service) lines(ctx context.Context, hits []index.Hit[offerPricing], sho
 	for i := range hits {
 		h := &hits[i]
 		ids[i], at[h.ID] = h.ID, i
-		out[i] = Line{ID: h.ID, ShipsFrom: h.ShipsFrom, Rating: apikit.Tenths(int(h.Numbers[index.Rating])), Units: knownOrNil(h.Numbers[index.Month], index.Unknown),
-			Stock: knownOrNil(h.Numbers[index.Stock], index.Unknown), Rivals: knownOrNil(h.Numbers[index.Rivals], index.NotCounted), Drafts: []int64{}}
+		out[i] = Line{ID: h.ID, ShipsFrom: h.ShipsFrom, Rating: apikit.Tenths(int(h.Numbers[index.Rating])),
+			Units:  knownOrNil(h.Numbers[index.Month], index.Unknown),
+			Stock:  knownOrNil(h.Numbers[index.Stock], index.Unknown),
+			Rivals: knownOrNil(h.Numbers[index.Rivals], index.NotCounted), Drafts: []int64{}}
 		out[i].price(h.Item, show)
 	}
 	category := `o.category` // as its supplier has it: words are compared with it
@@ -97,23 +99,29 @@ func (s *Service) lines(ctx context.Context, hits []index.Hit[offerPricing], sho
 		category = `own_category(o.source_id, o.category)`
 	}
 	rows, err := s.Pool.Query(ctx, `
-		select o.id, o.title, u.name, x.name, o.demand, o.growth, cardinality(o.pictures), o.weekly[greatest(1, cardinality(o.weekly) - 51):], o.number, o.brand, `+category+`, o.page_url
-		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = any ($1)`, ids)
+		select o.id, o.title, u.name, x.name, o.demand, o.growth, cardinality(o.pictures),
+		o.weekly[greatest(1, cardinality(o.weekly) - 51):], o.number, o.brand, `+category+`, o.page_url
+		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = any ($1)`,
+		ids)
 	if err != nil {
 		return nil, err
 	}
 	var one Line
 	var pictures int
-	_, err = pgx.ForEachRow(rows, []any{&one.ID, &one.Title, &one.Supplier, &one.Source, &one.Demand, &one.Growth, &pictures, &one.Weekly, &one.number, &one.brand, &one.category, &one.page}, func() error {
-		line := &out[at[one.ID]]
-		line.Title, line.Supplier, line.Source, line.Demand, line.Growth, line.Weekly = one.Title, one.Supplier, one.Source, one.Demand, one.Growth, list(one.Weekly)
-		line.number, line.brand, line.category, line.page = one.number, one.brand, one.category, one.page
-		one.Weekly = nil
-		if pictures > 0 {
-			line.Picture = PicturePath(one.ID, 0)
-		}
-		return nil
-	})
+	_,
+		err = pgx.ForEachRow(rows,
+		[]any{&one.ID, &one.Title, &one.Supplier, &one.Source, &one.Demand, &one.Growth, &pictures, &one.Weekly,
+			&one.number, &one.brand, &one.category, &one.page}, func() error {
+			line := &out[at[one.ID]]
+			line.Title, line.Supplier, line.Source, line.Demand, line.Growth, line.Weekly = one.Title, one.Supplier,
+				one.Source, one.Demand, one.Growth, list(one.Weekly)
+			line.number, line.brand, line.category, line.page = one.number, one.brand, one.category, one.page
+			one.Weekly = nil
+			if pictures > 0 {
+				line.Picture = PicturePath(one.ID, 0)
+			}
+			return nil
+		})
 	if err != nil {
 		return nil, err
 	}
@@ -155,7 +163,8 @@ func (l *Line) price(t *offerPricing, show lineOptions) {
 	}
 }
 
-// matchVariants shows for each offer the variant whose options or numbers meet most of what was typed and the offer itself does not
+// matchVariants shows for each offer the variant whose options or numbers meet most of what was typed and the offer
+// itself does not
 // say: one in stock before one that is sold out, then the first.
 func (s *Service) matchVariants(ctx context.Context, words *terms.Query, lines []Line) error {
 	missing := map[int64][]*terms.Need{}
@@ -178,7 +187,8 @@ func (s *Service) matchVariants(ctx context.Context, words *terms.Query, lines [
 	if len(ids) == 0 {
 		return nil
 	}
-	rows, err := s.Pool.Query(ctx, `select v.offer_id, v.option_values, v.number, v.barcode, v.stock > 0 or v.stock_unknown, v.picture, cardinality(o.pictures) from offer_variant v join offer o on o.id = v.offer_id
+	rows, err := s.Pool.Query(ctx, `select v.offer_id, v.option_values, v.number, v.barcode, v.stock > 0
+		or v.stock_unknown, v.picture, cardinality(o.pictures) from offer_variant v join offer o on o.id = v.offer_id
 		where v.offer_id = any ($1) and not v.withdrawn order by v.offer_id, v.position, v.id`, ids)
 	if err != nil {
 		return err
@@ -198,30 +208,34 @@ func (s *Service) matchVariants(ctx context.Context, words *terms.Query, lines [
 	var number, barcode string
 	var inStock bool
 	var picture, pictures int
-	_, err = pgx.ForEachRow(rows, []any{&offer, &values, &number, &barcode, &inStock, &picture, &pictures}, func() error {
-		defer func() { values = nil }()
-		l := at[offer]
-		met := 0
-		sku, ean := terms.Code(number), terms.Code(barcode)
-		for _, n := range missing[offer] {
-			if (n.Code != "" && (n.Code == sku || n.Code == ean)) || slices.ContainsFunc(values, func(v string) bool { return meets(n, v) }) {
+	_, err = pgx.ForEachRow(rows, []any{&offer, &values, &number, &barcode, &inStock, &picture, &pictures},
+		func() error {
+			defer func() { values = nil }()
+			l := at[offer]
+			met := 0
+			sku, ean := terms.Code(number), terms.Code(barcode)
+			for _, n := range missing[offer] {
+				if (n.Code != "" && (n.Code == sku || n.Code == ean)) ||
+					slices.ContainsFunc(values, func(v string) bool {
+						return meets(n, v)
+					}) {
+					met += 2
+				}
+			}
+			if words.Code != "" && (words.Code == sku || words.Code == ean) {
 				met += 2
 			}
-		}
-		if words.Code != "" && (words.Code == sku || words.Code == ean) {
-			met += 2
-		}
-		if met > 0 && inStock {
-			met++
-		}
-		if met > best[offer] {
-			best[offer] = met
-			l.Match = &MatchedVariant{list(values), inStock}
-			if pictures > 0 {
-				l.Picture = PicturePath(offer, picture)
+			if met > 0 && inStock {
+				met++
 			}
-		}
-		return nil
-	})
+			if met > best[offer] {
+				best[offer] = met
+				l.Match = &MatchedVariant{list(values), inStock}
+				if pictures > 0 {
+					l.Picture = PicturePath(offer, picture)
+				}
+			}
+			return nil
+		})
 	return err
 }

@@ -30,7 +30,8 @@ import (
 // fetched once and kept, so it outlives the supplier's deletion.
 func (s *Service) Picture(ctx context.Context, offer int64, place int) (hash string, content []byte, err error) {
 	var url string
-	err = s.Pool.QueryRow(ctx, `select pictures[$2 + 1] from offer where id = $1 and cardinality(pictures) > $2 and $2 >= 0`, offer, place).Scan(&url)
+	err = s.Pool.QueryRow(ctx, `select pictures[$2 + 1] from offer
+		where id = $1 and cardinality(pictures) > $2 and $2 >= 0`, offer, place).Scan(&url)
 	if database.Missing(err) {
 		return "", nil, pictures.ErrNone
 	}
@@ -50,7 +51,8 @@ func (s *Service) PictureAt(ctx context.Context, url string) (hash string, conte
 	one.(*sync.Mutex).Lock()
 	defer one.(*sync.Mutex).Unlock()
 	var trouble string
-	err = s.Pool.QueryRow(ctx, `select hash, error from picture where url = $1 and (hash <> '' or fetched_at > now() - interval '10 minutes')`, url).Scan(&hash, &trouble)
+	err = s.Pool.QueryRow(ctx, `select hash, error from picture
+		where url = $1 and (hash <> '' or fetched_at > now() - interval '10 minutes')`, url).Scan(&hash, &trouble)
 	if err == nil && hash == "" {
 		return "", nil, fmt.Errorf("%w: %s", pictures.ErrNone, trouble) // not asked for again so soon
 	}
@@ -75,7 +77,9 @@ func (s *Service) fetch(ctx context.Context, url string) (string, []byte, error)
 	// Somebody who turns the page does not stop the fetching: the picture is kept for the next.
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 30*time.Second)
 	defer cancel()
-	answer, err := s.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: url, Repeatable: true, MaxBytes: pictures.MaxBytes})
+	answer,
+		err := s.Client.Do(ctx,
+		outgoing.Request{Method: http.MethodGet, URL: url, Repeatable: true, MaxBytes: pictures.MaxBytes})
 	if err != nil {
 		return "", nil, &silentError{err}
 	}
@@ -95,7 +99,8 @@ func (s *Service) fetch(ctx context.Context, url string) (string, []byte, error)
 	}
 	_, err = s.Pool.Exec(ctx, `
 		insert into picture (url, hash, width, height, error) values ($1, $2, $3, $4, $5)
-		on conflict (url) do update set hash = excluded.hash, width = excluded.width, height = excluded.height, error = excluded.error, fetched_at = now()`,
+		on conflict (url) do update set hash = excluded.hash, width = excluded.width, height = excluded.height,
+		error = excluded.error, fetched_at = now()`,
 		url, hash, width, height, trouble)
 	if err == nil && trouble != "" {
 		err = fmt.Errorf("%w: %s", pictures.ErrNone, trouble)
@@ -131,7 +136,9 @@ func (s *Service) Work(r *jobs.Runner) {
 	jobs.Handle(r, func(ctx context.Context, job *river.Job[FetchPicturesArgs]) error {
 		return s.fetchAll(ctx, job.Args.Offers)
 	})
-	jobs.Handle(r, func(ctx context.Context, _ *river.Job[DescribePicturesArgs]) error { return s.DescribePictures(ctx) })
+	jobs.Handle(r, func(ctx context.Context, _ *river.Job[DescribePicturesArgs]) error {
+		return s.DescribePictures(ctx)
+	})
 }
 
 // fetchBatch is how many offers' pictures one job fetches.

@@ -44,7 +44,8 @@ func (st Standard) bounds() (b index.Standard) {
 // Standard is the seller's own.
 func (s *Service) Standard(ctx context.Context) (Standard, error) {
 	var own Standard
-	err := s.Pool.QueryRow(ctx, `select days, tracked, rating, on_time from standard`).Scan(&own.Days, &own.Tracked, &own.Rating, &own.OnTime)
+	err := s.Pool.QueryRow(ctx, `select days, tracked, rating, on_time
+		from standard`).Scan(&own.Days, &own.Tracked, &own.Rating, &own.OnTime)
 	if database.Missing(err) {
 		return usual, nil
 	}
@@ -52,7 +53,8 @@ func (s *Service) Standard(ctx context.Context) (Standard, error) {
 }
 
 func (s *Service) setStandard(ctx context.Context, own Standard) (Standard, error) {
-	_, err := s.Pool.Exec(ctx, `insert into standard (days, tracked, rating, on_time) values ($1, $2, $3, $4) on conflict (one) do update set days = $1, tracked = $2, rating = $3, on_time = $4`,
+	_, err := s.Pool.Exec(ctx, `insert into standard (days, tracked, rating, on_time) values ($1, $2, $3, $4)
+		on conflict (one) do update set days = $1, tracked = $2, rating = $3, on_time = $4`,
 		own.Days, own.Tracked, own.Rating, own.OnTime)
 	return own, err
 }
@@ -77,7 +79,8 @@ type SaveSearchInput struct {
 }
 
 func (s *Service) savedSearches(ctx context.Context) ([]SavedSearch, error) {
-	rows, err := s.Pool.Query(ctx, `select id, name, sentence, currency, saved_by, saved_at from saved_search order by lower(name)`)
+	rows, err := s.Pool.Query(ctx, `select id, name, sentence, currency, saved_by, saved_at from saved_search
+		order by lower(name)`)
 	if err != nil {
 		return nil, err
 	}
@@ -95,7 +98,8 @@ func (s *Service) saveSearch(ctx context.Context, in SaveSearchInput) (SavedSear
 	}
 	rows, err := s.Pool.Query(ctx, `
 		insert into saved_search as s (name, sentence, currency, saved_by) values ($1, $2, $4, $3)
-		on conflict (lower(name)) do update set name = $1, sentence = $2, currency = $4, saved_by = $3, saved_at = now() where $5 returning id, name, sentence, currency, saved_by, saved_at`,
+		on conflict (lower(name)) do update set name = $1, sentence = $2, currency = $4, saved_by = $3, saved_at = now()
+		where $5 returning id, name, sentence, currency, saved_by, saved_at`,
 		name, in.Sentence, access.Who(ctx).Name, in.Currency, in.Replace)
 	if err != nil {
 		return SavedSearch{}, err
@@ -103,10 +107,13 @@ func (s *Service) saveSearch(ctx context.Context, in SaveSearchInput) (SavedSear
 	saved, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[SavedSearch])
 	if database.Missing(err) { // one of that name is there, and is not to be replaced
 		var by string
-		if err := s.Pool.QueryRow(ctx, `select saved_by from saved_search where lower(name) = lower($1)`, name).Scan(&by); err != nil {
+		if err := s.Pool.QueryRow(ctx, `select saved_by from saved_search
+			where lower(name) = lower($1)`, name).Scan(&by); err != nil {
 			return SavedSearch{}, err
 		}
-		return SavedSearch{}, apikit.Problem(409, "name", "%s saved a search as “%s” already. Give yours another name, or replace it.", by, name)
+		return SavedSearch{},
+			apikit.Problem(409, "name", "%s saved a search as “%s” already. Give yours another name, or replace it.",
+				by, name)
 	}
 	return saved, err
 }

@@ -16,9 +16,11 @@ import (
 func TestSentencesAreKeptUnderAName(t *testing.T) {
 	w := testkit.Start(t)
 	var one, again catalog.SavedSearch
-	w.Owner.Must("PUT", "/api/saved-searches", catalog.SaveSearchInput{Name: "  Mugs   for summer ", Sentence: "words=mug&days=16"}, &one)
+	w.Owner.Must("PUT", "/api/saved-searches",
+		catalog.SaveSearchInput{Name: "  Mugs   for summer ", Sentence: "words=mug&days=16"}, &one)
 	second := catalog.SaveSearchInput{Name: "mugs for Summer", Sentence: "words=mug&days=12", Currency: "USD"}
-	if p := w.Owner.Ask("PUT", "/api/saved-searches", second, nil); p == nil || p.Status != 409 || !strings.Contains(p.Detail, "Olga saved a search") {
+	if p := w.Owner.Ask("PUT", "/api/saved-searches", second, nil); p == nil || p.Status != 409 ||
+		!strings.Contains(p.Detail, "Olga saved a search") {
 		t.Errorf("one of that name was overwritten unasked: %+v", p)
 	}
 	second.Replace = true
@@ -37,7 +39,8 @@ func TestSentencesAreKeptUnderAName(t *testing.T) {
 	if len(list) != 0 {
 		t.Errorf("%+v", list)
 	}
-	if p := w.Owner.Ask("DELETE", fmt.Sprintf("/api/saved-searches/%d", one.ID), nil, nil); p == nil || p.Status != 404 {
+	if p := w.Owner.Ask("DELETE", fmt.Sprintf("/api/saved-searches/%d", one.ID), nil, nil); p == nil ||
+		p.Status != 404 {
 		t.Errorf("%+v", p)
 	}
 }
@@ -82,7 +85,8 @@ func TestTheWholeAnswerIsExported(t *testing.T) {
 	for i, o := range found.Offers {
 		row := rows[i+1]
 		cell := func(column string) string { return row[slices.Index(rows[0], column)] }
-		if row[0] != fmt.Sprint(o.ID) || (o.ID == 1) != (cell("title") == "'=1+1 mug") || (o.Ladder != nil && cell("profit") != o.Ladder.Profit.Decimal()) {
+		if row[0] != fmt.Sprint(o.ID) || (o.ID == 1) != (cell("title") == "'=1+1 mug") ||
+			(o.Ladder != nil && cell("profit") != o.Ladder.Profit.Decimal()) {
 			t.Fatalf("row %d: %v, offer %+v", i, row, o)
 		}
 	}

@@ -1,6 +1,7 @@
 package catalog
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"strconv"
@@ -23,42 +24,46 @@ type Sentence struct {
 	Suppliers  []string `query:"supplier,explode" maxItems:"50"`
 	Brands     []string `query:"brand,explode" maxItems:"50" doc:"(none) is none"`
 	ShipsFrom  []string `query:"from,explode" maxItems:"50" doc:"(none) is where the source does not say"`
-	ShipsTo    []string `query:"to,explode" maxItems:"50" doc:"Any of these countries; (none) is where the source does not say"`
+	ShipsTo    []string `query:"to,explode" maxItems:"50" doc:"Countries; (none) is where the source does not say"`
 	Demand     []string `query:"demand,explode" maxItems:"5"`
 	Mine       []string `query:"mine,explode" maxItems:"3" doc:"no, workbench or listings"`
 	Days       int32    `query:"days" minimum:"0" maximum:"365" doc:"Door to door, at most"`
 	Processing int32    `query:"processing" minimum:"0" maximum:"365" doc:"Days, at most"`
-	Item       string   `query:"item" maxLength:"20" doc:"The item's price is under; decimal text in the store's currency"`
+	Item       string   `query:"item" maxLength:"20" doc:"Item cost under this amount, as decimal text"`
 	Under      string   `query:"under" maxLength:"20" doc:"Landing under, decimal text in the store's currency"`
 	Shipping   string   `query:"shipping" maxLength:"20" doc:"Shipping costs at most; 0 is free"`
 	Profit     string   `query:"profit" maxLength:"20" doc:"At least; decimal text in the store's currency"`
 	Margin     string   `query:"margin" maxLength:"10" doc:"At least; percent of the net price"`
-	SoldOut    bool     `query:"sold_out" doc:"Figures are those of the cheapest variant, sold out or not; else of the cheapest in stock"`
+	SoldOut    bool     `query:"sold_out" doc:"Of the cheapest variant though it is sold out"`
 	Tracked    bool     `query:"tracked" doc:"The delivery that prices assume is tracked"`
 	Stock      int32    `query:"stock" minimum:"0"`
 	Rating     int32    `query:"rating" minimum:"0" maximum:"50" doc:"Tenths, at least"`
 	OnTime     int32    `query:"on_time" minimum:"0" maximum:"100" doc:"Percent, at least"`
 	Week       int32    `query:"week" minimum:"0" doc:"Units sold in 7 days, at least"`
 	Month      int32    `query:"month" minimum:"0" doc:"Units sold in 30 days, at least"`
-	Rivals     string   `query:"rivals" maxLength:"6" pattern:"^[0-9]*$" doc:"Stores that sell it, at most; empty is any number. What nobody has counted is not among them"`
+	Rivals     string   `query:"rivals" maxLength:"6" pattern:"^[0-9]*$" doc:"At most; empty is any"`
 	Verified   bool     `query:"verified" doc:"The supplier is"`
 	Returns    int32    `query:"returns" minimum:"0" doc:"Days, at least"`
 	Packs      bool     `query:"packs" doc:"The supplier packs with the seller's brand"`
 	New        int32    `query:"new" minimum:"0" maximum:"3650" doc:"First seen within so many days"`
 	Standard   bool     `query:"standard" doc:"Hide what misses the seller's own standard"`
-	Sort       string   `query:"sort" enum:"relevance,landed,item,shipping,days,units,growth,rating,rivals,profit,margin,worth" default:"relevance"`
-	Offset     int      `query:"offset" minimum:"0" maximum:"1000000"`
-	Limit      int      `query:"limit" minimum:"0" maximum:"200" default:"50"`
-	Find       int64    `query:"find" doc:"An offer whose place in the answer is told"`
-	Counts     bool     `query:"counts" doc:"Count what each clause's choices would leave, too"`
-	Like       string   `query:"like" maxLength:"100" doc:"Of clauses with many choices, those that hold this are told"`
+
+	Sort string `query:"sort" enum:"relevance,landed,item,shipping,days,units,growth,rating,rivals,profit,margin,worth"`
+
+	Offset int    `query:"offset" minimum:"0" maximum:"1000000"`
+	Limit  int    `query:"limit" minimum:"0" maximum:"200" default:"50"`
+	Find   int64  `query:"find" doc:"An offer whose place in the answer is told"`
+	Counts bool   `query:"counts" doc:"Count what each clause's choices would leave, too"`
+	Like   string `query:"like" maxLength:"100" doc:"Of clauses with many choices, those that hold this are told"`
 }
 
 // The bounds that are offered, the loosest first.
 var (
 	offeredNumbers = index.Offered{
-		index.Stock: {1, 10, 20, 100}, index.Rating: {40, 43, 45, 47}, index.OnTime: {80, 90, 95, 98}, index.Week: {1, 10, 50, 200}, index.Month: {10, 50, 200, 1000},
-		index.Rivals: {50, 20, 10, 5, 0}, index.Returns: {1, 14, 30}, index.Processing: {5, 3, 2, 1}, index.Verified: {1}, index.Packs: {1},
+		index.Stock: {1, 10, 20, 100}, index.Rating: {40, 43, 45, 47}, index.OnTime: {80, 90, 95, 98},
+		index.Week: {1, 10, 50, 200}, index.Month: {10, 50, 200, 1000},
+		index.Rivals: {50, 20, 10, 5, 0}, index.Returns: {1, 14, 30}, index.Processing: {5, 3, 2, 1},
+		index.Verified: {1}, index.Packs: {1},
 	}
 	dayBounds      = []int64{30, 20, 16, 12, 8, 5}
 	underBounds    = []int64{40, 25, 18, 12, 8, 5} // major units
@@ -81,7 +86,8 @@ func major(n int64, c money.Currency) int64 {
 func offeredFigures(c money.Currency) (offered [8][]int64) {
 	offered[index.Days], offered[index.Tracked] = dayBounds, []int64{1}
 	for _, n := range underBounds {
-		offered[index.Item], offered[index.Landed] = append(offered[index.Item], major(n, c)-1), append(offered[index.Landed], major(n, c)-1)
+		offered[index.Item], offered[index.Landed] = append(offered[index.Item], major(n, c)-1),
+			append(offered[index.Landed], major(n, c)-1)
 	}
 	for _, n := range shippingBounds {
 		offered[index.Shipping] = append(offered[index.Shipping], major(n, c))
@@ -116,8 +122,11 @@ func (q *Sentence) needsStore() (names []string) {
 	for _, c := range []struct {
 		asked bool
 		name  string
-	}{{q.Days > 0, "days to the door"}, {q.Tracked, "tracked delivery"}, {q.Under != "", "landed cost"}, {q.Item != "", "item price"}, {q.Shipping != "", "shipping price"}, {q.Profit != "", "profit"}, {q.Margin != "", "margin"},
-		{q.Standard, "your own standard"}, {q.SoldOut, "the cheapest variant's price"}, {index.Sort(q.Sort).NeedsStore(), "sorting by " + q.Sort}} {
+	}{{q.Days > 0, "days to the door"}, {q.Tracked, "tracked delivery"}, {q.Under != "", "landed cost"},
+		{q.Item != "", "item price"}, {q.Shipping != "", "shipping price"}, {q.Profit != "", "profit"},
+		{q.Margin != "", "margin"},
+		{q.Standard, "your own standard"}, {q.SoldOut, "the cheapest variant's price"},
+		{index.Sort(q.Sort).NeedsStore(), "sorting by " + q.Sort}} {
 		if c.asked {
 			names = append(names, c.name)
 		}
@@ -127,10 +136,15 @@ func (q *Sentence) needsStore() (names []string) {
 
 // question turns a sentence into what the index is asked.
 func (s *Service) question(ctx context.Context, q *Sentence, p *pricing.Pricer) (index.Query, error) {
-	out := index.Query{Store: q.Store, Sort: index.Sort(q.Sort), SoldOutToo: q.SoldOut, Offset: q.Offset, Limit: q.Limit, Facets: map[index.Facet][]string{
-		index.Source: q.Sources, index.Supplier: q.Suppliers, index.Brand: chosen(q.Brands), index.ShipsFrom: chosen(q.ShipsFrom), index.ShipsTo: chosen(q.ShipsTo), index.Demand: q.Demand, index.Mine: q.Mine}}
+	out := index.Query{Store: q.Store, Sort: index.Sort(cmp.Or(q.Sort, "relevance")),
+		SoldOutToo: q.SoldOut, Offset: q.Offset,
+		Limit: q.Limit, Facets: map[index.Facet][]string{
+			index.Source: q.Sources, index.Supplier: q.Suppliers, index.Brand: chosen(q.Brands),
+			index.ShipsFrom: chosen(q.ShipsFrom), index.ShipsTo: chosen(q.ShipsTo), index.Demand: q.Demand,
+			index.Mine: q.Mine}}
 	if names := q.needsStore(); p == nil && len(names) > 0 {
-		return out, apikit.Problem(422, "store", "This needs a store, whose market, rules and currency decide it: %s.", strings.Join(names, ", "))
+		return out, apikit.Problem(422, "store", "This needs a store, whose market, rules and currency decide it: %s.",
+			strings.Join(names, ", "))
 	}
 	if q.Words != "" {
 		groups, err := s.recentSynonyms(ctx)
@@ -147,7 +161,9 @@ func (s *Service) question(ctx context.Context, q *Sentence, p *pricing.Pricer) 
 			out.NumberBounds = append(out.NumberBounds, index.Bound[index.Number]{Of: of, Value: int64(value)})
 		}
 	}
-	for of, least := range map[index.Number]int32{index.Stock: q.Stock, index.Rating: q.Rating, index.OnTime: q.OnTime, index.Week: q.Week, index.Month: q.Month, index.Returns: q.Returns, index.Processing: q.Processing, index.Verified: boolToInt(q.Verified), index.Packs: boolToInt(q.Packs)} {
+	for of, least := range map[index.Number]int32{index.Stock: q.Stock, index.Rating: q.Rating, index.OnTime: q.OnTime,
+		index.Week: q.Week, index.Month: q.Month, index.Returns: q.Returns, index.Processing: q.Processing,
+		index.Verified: boolToInt(q.Verified), index.Packs: boolToInt(q.Packs)} {
 		number(of, least > 0, least)
 	}
 	if q.Rivals != "" {
@@ -176,7 +192,8 @@ func (s *Service) question(ctx context.Context, q *Sentence, p *pricing.Pricer) 
 		typed   string
 		atMost  int64 // what is taken off an amount to be under it
 		nothing bool  // nothing is a sensible bound
-	}{{index.Item, "item", q.Item, 1, false}, {index.Landed, "under", q.Under, 1, false}, {index.Shipping, "shipping", q.Shipping, 0, true}} {
+	}{{index.Item, "item", q.Item, 1, false}, {index.Landed, "under", q.Under, 1, false},
+		{index.Shipping, "shipping", q.Shipping, 0, true}} {
 		if c.typed == "" {
 			continue
 		}
@@ -233,7 +250,8 @@ func (s *Service) at(ctx context.Context, store int64) (*index.Snapshot[offerPri
 }
 
 // ask prepares a sentence's question and the snapshot that answers it.
-func (s *Service) ask(ctx context.Context, q *Sentence) (*index.Snapshot[offerPricing], index.Query, *pricing.Pricer, error) {
+func (s *Service) ask(ctx context.Context, q *Sentence) (*index.Snapshot[offerPricing], index.Query, *pricing.Pricer,
+	error) {
 	snapshot, pricer, err := s.at(ctx, q.Store)
 	if err != nil {
 		return nil, index.Query{}, nil, err
@@ -245,17 +263,17 @@ func (s *Service) ask(ctx context.Context, q *Sentence) (*index.Snapshot[offerPr
 // SearchResult is what a sentence finds.
 type SearchResult struct {
 	Total       int                `json:"total"`
-	Hidden      int                `json:"hidden" doc:"How many more miss the seller's own standard, where it hides them"`
+	Hidden      int                `json:"hidden" doc:"Offers that the seller's own standard hides"`
 	Offers      []Line             `json:"offers"`
 	Corrections []index.Correction `json:"corrections" doc:"What was looked for beside or in place of words"`
-	Emptied     []index.Emptied    `json:"emptied" doc:"Words without which there would be offers, where there are none"`
+	Emptied     []index.Emptied    `json:"emptied" doc:"Words without which there would be offers"`
 	Ordinary    []string           `json:"ordinary" doc:"Words that were not required, such as “the”"`
 	Unread      []string           `json:"unread" doc:"Signs and words that mean nothing to the search"`
 	TookMS      float64            `json:"took_ms"`
 	// Facets are by clause, where they were asked for.
 	Facets map[string][]FacetValue `json:"facets,omitempty" doc:"What each clause could be, by its name"`
 	// Place is where the offer that was asked for stands in the answer, from 0.
-	Position *int `json:"position,omitempty" doc:"Of the offer that was to be found; absent where it is not in the answer"`
+	Position *int `json:"position,omitempty" doc:"Of the offer to be found; absent where there is none"`
 	// Market is the country that prices assume; empty where there is no store.
 	Market string `json:"market"`
 }
@@ -276,7 +294,8 @@ func (s *Service) Search(ctx context.Context, q Sentence) (SearchResult, error) 
 		}
 	}
 	answer := snapshot.Search(question)
-	found := SearchResult{Total: answer.Total, Hidden: answer.Hidden, Corrections: list(answer.Corrections), Emptied: list(answer.Emptied), Ordinary: list(question.Words.Ordinary), Unread: list(question.Words.Unread)}
+	found := SearchResult{Total: answer.Total, Hidden: answer.Hidden, Corrections: list(answer.Corrections),
+		Emptied: list(answer.Emptied), Ordinary: list(question.Words.Ordinary), Unread: list(question.Words.Unread)}
 	if q.Counts {
 		found.Facets = facetValues(&answer.Counts, q.Like, pricer)
 	}
@@ -285,11 +304,15 @@ func (s *Service) Search(ctx context.Context, q Sentence) (SearchResult, error) 
 	}
 	if q.Find != 0 {
 		question.Offset, question.Limit, question.Counts = 0, maxPicturePosition, false
-		if at := slices.IndexFunc(snapshot.Search(question).Hits, func(h index.Hit[offerPricing]) bool { return h.ID == q.Find }); at >= 0 {
+		if at := slices.IndexFunc(snapshot.Search(question).Hits, func(h index.Hit[offerPricing]) bool {
+			return h.ID == q.Find
+		}); at >= 0 {
 			found.Position = &at
 		}
 	}
-	if found.Offers, err = s.lines(ctx, answer.Hits, lineOptions{pricer: pricer, soldOutToo: q.SoldOut, query: &question.Words}); err != nil {
+	if found.Offers,
+		err = s.lines(ctx, answer.Hits,
+		lineOptions{pricer: pricer, soldOutToo: q.SoldOut, query: &question.Words}); err != nil {
 		return SearchResult{}, err
 	}
 	found.TookMS = float64(time.Since(began).Microseconds()) / 1000

@@ -28,22 +28,22 @@ type Sheet struct {
 	Pictures       []string           `json:"pictures"`
 	OptionNames    []string           `json:"option_names"`
 	Variants       []SheetVariant     `json:"variants"`
-	Deliveries     []SheetDelivery    `json:"deliveries" doc:"To any of the store's markets, or all where there is no store"`
+	Deliveries     []SheetDelivery    `json:"deliveries" doc:"To the store's markets, or all"`
 	Ratings        int                `json:"ratings"`
 	ReturnDays     *int               `json:"return_days" doc:"Null where it is not known"`
 	OnTime         *int               `json:"on_time" doc:"Percent; null where it is not known"`
 	Verified       bool               `json:"verified"`
 	UpdatedAt      time.Time          `json:"updated_at"`
 	WithdrawnAt    *time.Time         `json:"withdrawn_at"`
-	AtMarketMedian *pricing.Ladder    `json:"at_market" doc:"What it would earn at the median of the prices seen at other stores; null where none are known"`
+	AtMarketMedian *pricing.Ladder    `json:"at_market" doc:"At the market median; null without one"`
 	Trace          []markup.TraceLine `json:"trace" doc:"How the price of the cheapest variant for sale came about"`
-	Remarks        []string           `json:"remarks" doc:"What its source says besides, such as a least order quantity"`
+	Remarks        []string           `json:"remarks" doc:"Such as a least order quantity"`
 	OwnPacking     bool               `json:"own_packing" doc:"The supplier packs with the seller's brand"`
 	FirstSeen      time.Time          `json:"first_seen"`
 	Verdict        demand.Verdict     `json:"verdict" doc:"What its sales say"`
 	Said           string             `json:"said" doc:"The same in a sentence"`
 	Markets        []string           `json:"markets" doc:"The store's; the one that prices assume first"`
-	Market         string             `json:"market" doc:"The country that prices assume; empty where there is no store"`
+	Market         string             `json:"market" doc:"That prices assume; empty without a store"`
 }
 
 // SheetVariant is a variant of an offer with what it would earn.
@@ -79,16 +79,24 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64, soldOutToo bool)
 			return Sheet{}, err
 		}
 	}
-	o := Sheet{Pictures: []string{}, Variants: []SheetVariant{}, Deliveries: []SheetDelivery{}, Markets: []string{}, Trace: []markup.TraceLine{}}
+	o := Sheet{Pictures: []string{}, Variants: []SheetVariant{}, Deliveries: []SheetDelivery{}, Markets: []string{},
+		Trace: []markup.TraceLine{}}
 	var t pricing.OfferFacts
 	var rating, pictures int
 	var currency, marketIn string
 	err := s.Pool.QueryRow(ctx, `
-		select o.id, o.number, o.title, o.description, own_category(o.source_id, o.category), o.brand, o.page_url, cardinality(o.pictures), o.option_names, o.currency, o.processing_min, o.processing_max,
-			o.rating, o.ratings, o.return_days, o.weekly, o.deliveries, o.updated_at, o.withdrawn_at, o.rivals, o.market_prices, o.market_currency, o.own_packing, o.remarks, `+pricing.LeastCostSQL+`, o.first_seen, u.name, u.country, u.on_time, u.verified, x.name
-		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = $1`, id).Scan(
-		&o.ID, &o.Number, &o.Title, &o.Description, &o.Category, &o.Brand, &o.PageURL, &pictures, &o.OptionNames, &currency, &t.Processing.Min, &t.Processing.Max,
-		&rating, &o.Ratings, &o.ReturnDays, &o.Weekly, &t.Deliveries, &o.UpdatedAt, &o.WithdrawnAt, &o.Rivals, &t.Market, &marketIn, &o.OwnPacking, &o.Remarks, &t.LeastCost, &o.FirstSeen, &o.Supplier, &o.ShipsFrom, &o.OnTime, &o.Verified, &o.Source)
+		select o.id, o.number, o.title, o.description, own_category(o.source_id, o.category), o.brand, o.page_url,
+		cardinality(o.pictures), o.option_names, o.currency, o.processing_min, o.processing_max,
+			o.rating, o.ratings, o.return_days, o.weekly, o.deliveries, o.updated_at, o.withdrawn_at, o.rivals,
+			o.market_prices, o.market_currency, o.own_packing, o.remarks, `+pricing.LeastCostSQL+
+		`, o.first_seen, u.name, u.country, u.on_time, u.verified, x.name
+		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = $1`, id).
+		Scan(
+			&o.ID, &o.Number, &o.Title, &o.Description, &o.Category, &o.Brand, &o.PageURL, &pictures, &o.OptionNames,
+			&currency, &t.Processing.Min, &t.Processing.Max,
+			&rating, &o.Ratings, &o.ReturnDays, &o.Weekly, &t.Deliveries, &o.UpdatedAt, &o.WithdrawnAt, &o.Rivals,
+			&t.Market, &marketIn, &o.OwnPacking, &o.Remarks, &t.LeastCost, &o.FirstSeen, &o.Supplier, &o.ShipsFrom,
+			&o.OnTime, &o.Verified, &o.Source)
 	if database.Missing(err) {
 		return o, apikit.NotFound("offer")
 	}
@@ -124,12 +132,15 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64, soldOutToo bool)
 	return o, err
 }
 
-func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.OfferFacts, c money.Currency, p *pricing.Pricer, soldOutToo bool) error {
+func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.OfferFacts, c money.Currency,
+	p *pricing.Pricer, soldOutToo bool) error {
 	var quote pricing.Quote
 	if p != nil {
 		quote = p.Quote(&t)
 		o.Market = p.MoneyRules.Market
-		o.Markets = append([]string{o.Market}, slices.DeleteFunc(slices.Clone(p.Markets), func(market string) bool { return market == o.Market })...)
+		o.Markets = append([]string{o.Market}, slices.DeleteFunc(slices.Clone(p.Markets), func(market string) bool {
+			return market == o.Market
+		})...)
 		o.Days = quote.Days(t.Processing)
 		o.NoPrice = p.ErrorMessage(quote.Err)
 	}
@@ -145,9 +156,13 @@ func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.OfferFa
 		if p != nil {
 			days.Promise, days.KeepsPromise = p.PromiseDays, days.Door.Within(p.PromiseDays)
 		}
-		o.Deliveries = append(o.Deliveries, SheetDelivery{d.Name, d.First, d.Further, days, d.Tracked, list(to), p != nil && quote.Err == nil && d.Name == quote.Choice.Delivery.Name})
+		o.Deliveries = append(o.Deliveries,
+			SheetDelivery{d.Name, d.First, d.Further, days, d.Tracked, list(to),
+				p != nil && quote.Err == nil && d.Name == quote.Choice.Delivery.Name})
 	}
-	rows, err := s.Pool.Query(ctx, `select id, number, option_values, cost, min_advertised, list_price, prices_in, stock, stock_unknown, picture, weight_grams, withdrawn from offer_variant where offer_id = $1 order by position, id`, o.ID)
+	rows, err := s.Pool.Query(ctx, `select id, number, option_values, cost, min_advertised, list_price, prices_in,
+		stock, stock_unknown, picture, weight_grams, withdrawn from offer_variant where offer_id = $1
+		order by position, id`, o.ID)
 	if err != nil {
 		return err
 	}
@@ -158,37 +173,41 @@ func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.OfferFa
 	var pricesIn string
 	// What the sheet is about, and the other one: the least landed cost of what is in stock, and of all.
 	var inStock, cheapest *candidate
-	_, err = pgx.ForEachRow(rows, []any{&v.ID, &v.Number, &v.Values, &cost, &advertised, &listed, &pricesIn, &stock, &unknown, &picture, &v.WeightGrams, &v.Withdrawn}, func() error {
-		one := v
-		one.Cost, one.Picture, v.Values = money.New(cost, c), PicturePath(o.ID, picture), nil
-		if !unknown {
-			n := stock
-			one.Stock = &n
-			if !one.Withdrawn {
-				if o.Stock == nil {
-					o.Stock = new(int)
-				}
-				*o.Stock += stock
-			}
-		}
-		if p != nil && quote.Err == nil && !one.Withdrawn {
-			this := candidate{id: one.ID, unit: pricing.UnitOf(c, cost, advertised, listed, pricesIn)}
-			var err error
-			if this.ladder, err = quote.Ladder(this.unit, nil, &this.trace); err != nil {
-				o.NoPrice = p.ErrorMessage(err)
-			} else {
-				one.Ladder = &this.ladder
-				if cheapest == nil || this.ladder.Landed.Minor() < cheapest.ladder.Landed.Minor() {
-					cheapest = &this
-				}
-				if (stock > 0 || unknown) && (inStock == nil || this.ladder.Landed.Minor() < inStock.ladder.Landed.Minor()) {
-					inStock = &this
+	_,
+		err = pgx.ForEachRow(rows,
+		[]any{&v.ID, &v.Number, &v.Values, &cost, &advertised, &listed, &pricesIn, &stock, &unknown, &picture,
+			&v.WeightGrams, &v.Withdrawn}, func() error {
+			one := v
+			one.Cost, one.Picture, v.Values = money.New(cost, c), PicturePath(o.ID, picture), nil
+			if !unknown {
+				n := stock
+				one.Stock = &n
+				if !one.Withdrawn {
+					if o.Stock == nil {
+						o.Stock = new(int)
+					}
+					*o.Stock += stock
 				}
 			}
-		}
-		o.Variants = append(o.Variants, one)
-		return nil
-	})
+			if p != nil && quote.Err == nil && !one.Withdrawn {
+				this := candidate{id: one.ID, unit: pricing.UnitOf(c, cost, advertised, listed, pricesIn)}
+				var err error
+				if this.ladder, err = quote.Ladder(this.unit, nil, &this.trace); err != nil {
+					o.NoPrice = p.ErrorMessage(err)
+				} else {
+					one.Ladder = &this.ladder
+					if cheapest == nil || this.ladder.Landed.Minor() < cheapest.ladder.Landed.Minor() {
+						cheapest = &this
+					}
+					if (stock > 0 || unknown) &&
+						(inStock == nil || this.ladder.Landed.Minor() < inStock.ladder.Landed.Minor()) {
+						inStock = &this
+					}
+				}
+			}
+			o.Variants = append(o.Variants, one)
+			return nil
+		})
 	if err != nil || cheapest == nil {
 		return err
 	}

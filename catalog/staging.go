@@ -28,10 +28,13 @@ func stagingTables(intake int64) (offers, variants string) {
 
 // OpenStaging makes the intake's staging tables where they are missing and returns the numbers
 // of the offers that lie there, with how many they are.
-func (s *Service) OpenStaging(ctx context.Context, db database.Querier, intake int64, number func(string)) (int, error) {
+func (s *Service) OpenStaging(ctx context.Context, db database.Querier, intake int64, number func(string)) (int,
+	error) {
 	offers, variants := stagingTables(intake)
 	for table, like := range map[string]string{offers: "staged_offer", variants: "staged_variant"} {
-		if _, err := db.Exec(ctx, `create unlogged table if not exists `+table+` (like `+like+` including all)`); err != nil {
+		if _,
+			err := db.Exec(ctx, `create unlogged table if not exists `+table+` (like `+like+
+			` including all)`); err != nil {
 			return 0, err
 		}
 	}
@@ -55,7 +58,8 @@ func (s *Service) DropStaging(ctx context.Context, db database.Querier, intake i
 // Stage compares a batch with the shelf and lays aside what is new or different, after the
 // given place. Known offers are added to seen, changed or not; those that are in it already are
 // there twice, and left. It returns how many were staged, and the numbers of those left.
-func (s *Service) Stage(ctx context.Context, tx pgx.Tx, to sources.Staging, offers []source.Offer, seen *roaring64.Bitmap) (staged int, twice []string, err error) {
+func (s *Service) Stage(ctx context.Context, tx pgx.Tx, to sources.Staging, offers []source.Offer,
+	seen *roaring64.Bitmap) (staged int, twice []string, err error) {
 	known, err := s.known(ctx, tx, to.SourceID, offers)
 	if err != nil {
 		return 0, nil, err
@@ -99,7 +103,8 @@ func (s *Service) Stage(ctx context.Context, tx pgx.Tx, to sources.Staging, offe
 			return 0, nil, err
 		}
 		u := o.Supplier
-		rows = append(rows, append([]any{seq, id, isFresh, u.Number, u.Name, u.Country, u.Rating, u.OnTime, u.Verified}, facts...))
+		rows = append(rows,
+			append([]any{seq, id, isFresh, u.Number, u.Name, u.Country, u.Rating, u.OnTime, u.Verified}, facts...))
 		for i, v := range o.Variants {
 			if to.Partial && !isFresh {
 				v.Values, v.Picture = byName(known[o.Number].options, o.OptionNames, v.Values), 0
@@ -107,35 +112,45 @@ func (s *Service) Stage(ctx context.Context, tx pgx.Tx, to sources.Staging, offe
 			variants = append(variants, append([]any{seq, id, isFresh}, variantValues(i, v)...))
 		}
 	}
-	if _, err := tx.CopyFrom(ctx, pgx.Identifier{offersIn}, append([]string{"seq", "offer_id", "fresh", "supplier", "supplier_name", "country", "supplier_rating", "on_time", "verified"}, offerColumns...), pgx.CopyFromRows(rows)); err != nil {
+	if _, err := tx.CopyFrom(ctx, pgx.Identifier{offersIn},
+		append([]string{"seq", "offer_id", "fresh", "supplier", "supplier_name", "country", "supplier_rating",
+			"on_time", "verified"}, offerColumns...), pgx.CopyFromRows(rows)); err != nil {
 		return 0, nil, err
 	}
-	_, err = tx.CopyFrom(ctx, pgx.Identifier{variantsIn}, append([]string{"seq", "offer_id", "fresh"}, variantColumns...), pgx.CopyFromRows(variants))
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{variantsIn},
+		append([]string{"seq", "offer_id", "fresh"}, variantColumns...), pgx.CopyFromRows(variants))
 	return len(differ), twice, err
 }
 
 var (
-	offerColumns = []string{"number", "title", "description", "category", "brand", "currency", "page_url", "pictures", "option_names", "processing_min", "processing_max",
-		"rating", "ratings", "return_days", "weekly", "deliveries", "rivals", "market_currency", "market_prices", "fingerprint", "remarks", "own_packing", "demand", "growth"}
-	variantColumns = []string{"number", "position", "option_values", "cost", "min_advertised", "list_price", "stock", "picture", "barcode", "weight_grams", "prices_in", "stock_unknown"}
+	offerColumns = []string{"number", "title", "description", "category", "brand", "currency", "page_url", "pictures",
+		"option_names", "processing_min", "processing_max",
+		"rating", "ratings", "return_days", "weekly", "deliveries", "rivals", "market_currency", "market_prices",
+		"fingerprint", "remarks", "own_packing", "demand", "growth"}
+	variantColumns = []string{"number", "position", "option_values", "cost", "min_advertised", "list_price", "stock",
+		"picture", "barcode", "weight_grams", "prices_in", "stock_unknown"}
 )
 
 // offerValues are an offer's own facts, in the order of offerColumns.
 func offerValues(o *source.Offer) ([]any, error) {
 	deliveries, err := json.Marshal(list(o.Deliveries))
 	sold := demand.Judge(o.Weekly, time.Now())
-	return []any{o.Number, o.Title, clean(o.Description), o.Category, o.Brand, o.Currency.String(), o.PageURL, list(o.Pictures), list(o.OptionNames), o.Processing.Min, o.Processing.Max,
-		o.Rating, o.Ratings, o.ReturnDays, list(o.Weekly), deliveries, o.Rivals.Stores, o.Rivals.Currency.String(), list(o.Rivals.Prices), o.Fingerprint[:], list(o.Remarks), o.OwnPacking, string(sold.Class), sold.Growth}, err
+	return []any{o.Number, o.Title, clean(o.Description), o.Category, o.Brand, o.Currency.String(), o.PageURL,
+		list(o.Pictures), list(o.OptionNames), o.Processing.Min, o.Processing.Max,
+		o.Rating, o.Ratings, o.ReturnDays, list(o.Weekly), deliveries, o.Rivals.Stores, o.Rivals.Currency.String(),
+		list(o.Rivals.Prices), o.Fingerprint[:], list(o.Remarks), o.OwnPacking, string(sold.Class), sold.Growth}, err
 }
 
 // variantValues are a variant's facts, in the order of variantColumns.
 func variantValues(position int, v source.Variant) []any {
-	return []any{v.Number, position, list(v.Values), v.Cost.Minor(), v.MinAdvertised.Minor(), v.List.Minor(), v.Stock, v.Picture, v.Barcode, v.WeightGrams, v.PricesIn(), v.StockUnknown}
+	return []any{v.Number, position, list(v.Values), v.Cost.Minor(), v.MinAdvertised.Minor(), v.List.Minor(), v.Stock,
+		v.Picture, v.Barcode, v.WeightGrams, v.PricesIn(), v.StockUnknown}
 }
 
 // BulkInsert puts the offers of a source that had none straight on the shelf: there is nothing to
 // compare them with. They must not be there yet.
-func (s *Service) BulkInsert(ctx context.Context, tx pgx.Tx, sourceID int64, offers []source.Offer, seen *roaring64.Bitmap) error {
+func (s *Service) BulkInsert(ctx context.Context, tx pgx.Tx, sourceID int64, offers []source.Offer,
+	seen *roaring64.Bitmap) error {
 	if len(offers) == 0 {
 		return nil
 	}
@@ -161,17 +176,20 @@ func (s *Service) BulkInsert(ctx context.Context, tx pgx.Tx, sourceID int64, off
 		}
 		seen.Add(uint64(ids[i]))
 	}
-	if _, err := tx.CopyFrom(ctx, pgx.Identifier{"offer"}, append([]string{"id", "source_id", "supplier_id"}, offerColumns...), pgx.CopyFromRows(rows)); err != nil {
+	if _, err := tx.CopyFrom(ctx, pgx.Identifier{"offer"},
+		append([]string{"id", "source_id", "supplier_id"}, offerColumns...), pgx.CopyFromRows(rows)); err != nil {
 		return err
 	}
-	if _, err = tx.CopyFrom(ctx, pgx.Identifier{"offer_variant"}, append([]string{"offer_id"}, variantColumns...), pgx.CopyFromRows(variants)); err != nil {
+	if _, err = tx.CopyFrom(ctx, pgx.Identifier{"offer_variant"}, append([]string{"offer_id"}, variantColumns...),
+		pgx.CopyFromRows(variants)); err != nil {
 		return err
 	}
 	return logChange(ctx, tx, nil, ids)
 }
 
 // suppliers maps the numbers of the offers' suppliers to their ids; new ones are added.
-func (s *Service) suppliers(ctx context.Context, tx pgx.Tx, sourceID int64, offers []source.Offer) (map[string]int64, error) {
+func (s *Service) suppliers(ctx context.Context, tx pgx.Tx, sourceID int64, offers []source.Offer) (map[string]int64,
+	error) {
 	ids := map[string]int64{}
 	for i := range offers {
 		u := &offers[i].Supplier
@@ -180,8 +198,11 @@ func (s *Service) suppliers(ctx context.Context, tx pgx.Tx, sourceID int64, offe
 		}
 		var id int64
 		err := tx.QueryRow(ctx, `
-			insert into supplier as u (source_id, number, name, country, rating, on_time, verified) values ($1, $2, $3, $4, $5, $6, $7)
-			on conflict (source_id, number) do update set name = excluded.name, country = excluded.country, rating = excluded.rating, on_time = excluded.on_time, verified = excluded.verified returning id`,
+			insert into supplier as u (source_id, number, name, country, rating, on_time, verified)
+			values ($1, $2, $3, $4, $5, $6, $7)
+			on conflict (source_id, number) do update
+			set name = excluded.name, country = excluded.country, rating = excluded.rating, on_time = excluded.on_time,
+			verified = excluded.verified returning id`,
 			sourceID, u.Number, u.Name, u.Country, u.Rating, u.OnTime, u.Verified).Scan(&id)
 		if err != nil {
 			return nil, err
@@ -228,12 +249,14 @@ func byName(options, names, values []string) []string {
 	return out
 }
 
-func (s *Service) known(ctx context.Context, db database.Querier, sourceID int64, offers []source.Offer) (map[string]known, error) {
+func (s *Service) known(ctx context.Context, db database.Querier, sourceID int64,
+	offers []source.Offer) (map[string]known, error) {
 	numbers := make([]string, len(offers))
 	for i := range offers {
 		numbers[i] = offers[i].Number
 	}
-	rows, err := db.Query(ctx, `select number, id, fingerprint, withdrawn_at is null, option_names from offer where source_id = $1 and number = any ($2)`, sourceID, numbers)
+	rows, err := db.Query(ctx, `select number, id, fingerprint, withdrawn_at is null, option_names from offer
+		where source_id = $1 and number = any ($2)`, sourceID, numbers)
 	if err != nil {
 		return nil, err
 	}
@@ -249,10 +272,12 @@ func (s *Service) known(ctx context.Context, db database.Querier, sourceID int64
 }
 
 // Unchanged gives the ids of those offers that are on the shelf just so; 0 for the others.
-func (s *Service) Unchanged(ctx context.Context, db database.Querier, sourceID int64, numbers []string, fingerprints [][]byte) ([]uint64, error) {
+func (s *Service) Unchanged(ctx context.Context, db database.Querier, sourceID int64, numbers []string,
+	fingerprints [][]byte) ([]uint64, error) {
 	rows, err := db.Query(ctx, `
 		select f.seq, o.id from unnest($2::text[], $3::bytea[]) with ordinality f (number, fingerprint, seq)
-		join offer o on o.source_id = $1 and o.number = f.number and o.fingerprint = f.fingerprint and o.withdrawn_at is null`, sourceID, numbers, fingerprints)
+		join offer o on o.source_id = $1 and o.number = f.number and o.fingerprint = f.fingerprint
+		and o.withdrawn_at is null`, sourceID, numbers, fingerprints)
 	if err != nil {
 		return nil, err
 	}

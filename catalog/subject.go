@@ -22,7 +22,7 @@ type LookupInput struct {
 	Link   string `json:"link" maxLength:"2000" doc:"A page that shows it"`
 	File   string `json:"file" maxLength:"64" doc:"A picture of it that was uploaded"`
 	Store  int64  `json:"store"`
-	Market string `json:"market" maxLength:"2" doc:"One of the store's markets; empty is the one that prices assume"`
+	Market string `json:"market" maxLength:"2" doc:"Of the store; empty is the one of its prices"`
 }
 
 // lookUp finds the offers of an item that a page or a picture shows.
@@ -53,7 +53,8 @@ func (s *Service) lookUp(ctx context.Context, in LookupInput) (Alternatives, err
 
 // byLink is the offer that has a page.
 func (s *Service) byLink(ctx context.Context, link string) (id int64, err error) {
-	err = s.Pool.QueryRow(ctx, `select id from offer where page_url = $1 and page_url <> '' order by withdrawn_at nulls first, id limit 1`, strings.TrimSpace(link)).Scan(&id)
+	err = s.Pool.QueryRow(ctx, `select id from offer where page_url = $1 and page_url <> ''
+		order by withdrawn_at nulls first, id limit 1`, strings.TrimSpace(link)).Scan(&id)
 	return id, err
 }
 
@@ -94,7 +95,8 @@ func withTurned(p likeness.Picture) []likeness.Picture {
 func (s *Service) subjectOfPage(ctx context.Context, link string) (subject, error) {
 	shown, err := s.ShowLink(ctx, strings.TrimSpace(link))
 	if err != nil {
-		return subject{}, apikit.Problem(422, "link", "It cannot be looked for: %s.", strings.TrimSuffix(err.Error(), "."))
+		return subject{},
+			apikit.Problem(422, "link", "It cannot be looked for: %s.", strings.TrimSuffix(err.Error(), "."))
 	}
 	if shown.Picture != nil {
 		return subjectOf("link", shown.Picture)

@@ -21,7 +21,7 @@ import (
 type Synonyms struct {
 	Groups [][]string `json:"groups" maxItems:"200" doc:"Words and phrases that are found by each other"`
 	// Version tells one list from another, so that nobody's changes are lost.
-	Version string `json:"version" maxLength:"64" doc:"Of the list that was read; it is only replaced while nobody has changed it"`
+	Version string `json:"version" maxLength:"64" doc:"Of the list that was read"`
 }
 
 func synonymsOf(groups [][]string) (out Synonyms, err error) {
@@ -86,17 +86,24 @@ func (s *Service) setSynonyms(ctx context.Context, in Synonyms) (Synonyms, error
 			case len(cut) == 0:
 				return in, apikit.Problem(422, "groups", "“%s” has no letter or digit.", w)
 			case len(w) > maxSynonymLength:
-				return in, apikit.Problem(422, "groups", "“%.20s…” is too long: %d characters at most.", w, maxSynonymLength)
+				return in,
+					apikit.Problem(422, "groups", "“%.20s…” is too long: %d characters at most.", w, maxSynonymLength)
 			}
-			if !slices.ContainsFunc(words, func(other string) bool { return slices.Equal(terms.Of(other), terms.Of(w)) }) {
+			if !slices.ContainsFunc(words, func(other string) bool {
+				return slices.Equal(terms.Of(other), terms.Of(w))
+			}) {
 				words = append(words, w)
 			}
 		}
 		switch {
 		case len(words) == 1:
-			return in, apikit.Problem(422, "groups", "“%s” stands alone: say what means the same, as in “cup = mug”.", words[0])
+			return in,
+				apikit.Problem(422, "groups", "“%s” stands alone: say what means the same, as in “cup = mug”.",
+					words[0])
 		case len(words) > maxSynonyms:
-			return in, apikit.Problem(422, "groups", "“%s” has %d words: %d at most mean the same.", words[0], len(words), maxSynonyms)
+			return in,
+				apikit.Problem(422, "groups", "“%s” has %d words: %d at most mean the same.", words[0], len(words),
+					maxSynonyms)
 		case len(words) > 0:
 			groups = append(groups, words)
 		}
@@ -106,7 +113,9 @@ func (s *Service) setSynonyms(ctx context.Context, in Synonyms) (Synonyms, error
 			return err
 		}
 		if now, err := readSynonyms(ctx, tx); err != nil || now.Version != in.Version {
-			return cmp.Or(err, apikit.Problem(409, "version", "Somebody has changed the list meanwhile. It is shown as it is now: add yours again."))
+			return cmp.Or(err,
+				apikit.Problem(409, "version",
+					"Somebody has changed the list meanwhile. It is shown as it is now: add yours again."))
 		}
 		if _, err := tx.Exec(ctx, `delete from synonym`); err != nil {
 			return err

@@ -46,7 +46,8 @@ func (s *Service) whatIf(ctx context.Context, in WhatIf) (WhatIfResult, error) {
 	price := rule.Price
 	switch {
 	case in.Price != "":
-		if price, err = money.Parse(strings.ReplaceAll(in.Price, ",", "."), p.Currency); err != nil || price.Minor() <= 0 {
+		if price, err = money.Parse(strings.ReplaceAll(in.Price, ",", "."), p.Currency); err != nil ||
+			price.Minor() <= 0 {
 			return WhatIfResult{}, apikit.Problem(422, "price", "“%s” is not a price in %s.", in.Price, p.Currency)
 		}
 	case in.Markup != "":
@@ -55,7 +56,8 @@ func (s *Service) whatIf(ctx context.Context, in WhatIf) (WhatIfResult, error) {
 			price, err = quote.AtMarkup(unit, percent/100)
 		}
 		if err != nil || price.Minor() <= 0 {
-			return WhatIfResult{}, apikit.Problem(422, "markup", "“%s” %% is not a markup that leaves a price.", in.Markup)
+			return WhatIfResult{},
+				apikit.Problem(422, "markup", "“%s” %% is not a markup that leaves a price.", in.Markup)
 		}
 	}
 	out := WhatIfResult{RulePrice: rule.Price}
@@ -74,10 +76,15 @@ func (s *Service) unit(ctx context.Context, offer, variant int64) (t pricing.Off
 	var currency, marketIn, pricesIn string
 	var cost, advertised, listed int64
 	err = s.Pool.QueryRow(ctx, `
-		select x.name, u.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+`, v.cost, v.min_advertised, v.list_price, v.prices_in
-		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id join offer_variant v on v.offer_id = o.id and not v.withdrawn
-		where o.id = $1 and ($2::bigint = 0 or v.id = $2) order by v.stock > 0 or v.stock_unknown desc, v.cost, v.id limit 1`, offer, variant).
-		Scan(&t.Source, &t.Supplier, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost, &cost, &advertised, &listed, &pricesIn)
+		select x.name, u.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min,
+		o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+
+		`, v.cost, v.min_advertised, v.list_price, v.prices_in
+		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id
+		join offer_variant v on v.offer_id = o.id and not v.withdrawn
+		where o.id = $1 and ($2::bigint = 0 or v.id = $2) order by v.stock > 0 or v.stock_unknown desc, v.cost, v.id
+		limit 1`, offer, variant).
+		Scan(&t.Source, &t.Supplier, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max,
+			&t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost, &cost, &advertised, &listed, &pricesIn)
 	if database.Missing(err) {
 		return t, u, apikit.NotFound("variant")
 	}
@@ -97,8 +104,11 @@ func (s *Service) Names(ctx context.Context) (c pricing.RuleChoices, err error) 
 		into *[]string
 		sql  string
 	}{
-		{&c.Sources, `select name from source where state = 'connected'`}, {&c.Suppliers, `select name from supplier`}, {&c.Categories, `select own_category(source_id, category) from (select distinct source_id, category from offer where category <> '') c`},
-		{&c.Brands, `select brand from offer where brand <> ''`}, {&c.ShipsFrom, `select country from supplier where country <> ''`}, {&c.Currencies, `select currency from offer`},
+		{&c.Sources, `select name from source where state = 'connected'`}, {&c.Suppliers, `select name from supplier`},
+		{&c.Categories, `select own_category(source_id, category)
+			from (select distinct source_id, category from offer where category <> '') c`},
+		{&c.Brands, `select brand from offer where brand <> ''`}, {&c.ShipsFrom, `select country from supplier
+			where country <> ''`}, {&c.Currencies, `select currency from offer`},
 		{&c.Deliveries, `select d ->> 'name' from offer, jsonb_array_elements(deliveries) d`},
 	} {
 		rows, err := s.Pool.Query(ctx, `select distinct n from (`+list.sql+`) x (n) order by 1 limit 1000`)

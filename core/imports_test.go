@@ -12,7 +12,8 @@ import (
 )
 
 // allowed is all that computation may use: nothing of it reads, writes, waits or draws lots.
-var allowed = []string{"cmp", "encoding/json", "errors", "fmt", "html", "maps", "math", "math/bits", "regexp", "slices", "strconv", "strings", "time", "unicode", "unicode/utf8",
+var allowed = []string{"cmp", "encoding/json", "errors", "fmt", "html", "maps", "math", "math/bits", "regexp", "slices",
+	"strconv", "strings", "time", "unicode", "unicode/utf8",
 	"github.com/kljensen/snowball/english", "golang.org/x/text/unicode/norm"}
 
 func TestCoreHasNoIO(t *testing.T) {
@@ -35,7 +36,8 @@ func TestCoreHasNoIO(t *testing.T) {
 				t.Errorf("%s imports %s: core computes and does nothing else", path, name)
 			}
 		}
-		if strings.HasPrefix(path, "demand/") || strings.HasPrefix(path, "likeness/") || strings.HasPrefix(path, "quantity/") || strings.HasPrefix(path, "terms/") {
+		if strings.HasPrefix(path, "demand/") || strings.HasPrefix(path, "likeness/") ||
+			strings.HasPrefix(path, "quantity/") || strings.HasPrefix(path, "terms/") {
 			return nil // units sold, words and sizes: no money is near
 		}
 		for _, unresolved := range file.Unresolved {

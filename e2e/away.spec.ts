@@ -6,7 +6,9 @@ import { api, connectStore, signIn, takeFresh } from "./world";
 /** The demo's database, as its process was started. */
 function database(): { pid: number; command: string[] } {
   const own = new URL("../.pelican/e2e/postgres", import.meta.url).pathname;
-  const at = [own, `/var/tmp/pelican${own.replaceAll("/", "-")}`].map((f) => `${f}/data`).find((f) => existsSync(`${f}/postmaster.pid`));
+  const at = [own, `/var/tmp/pelican${own.replaceAll("/", "-")}`]
+    .map((f) => `${f}/data`)
+    .find((f) => existsSync(`${f}/postmaster.pid`));
   const pid = Number(readFileSync(`${at}/postmaster.pid`, "utf8").split("\n")[0]);
   return { pid, command: readFileSync(`/proc/${pid}/cmdline`, "utf8").split("\0").filter(Boolean) };
 }
@@ -58,7 +60,9 @@ test("what is typed while the database is away is kept, and saved when it is bac
     )
     .toBe("Typed while the database was away");
   await expect
-    .poll(async () => (await api<{ description: string }>(page, "GET", `/api/drafts/${id}?store=1`)).description, { timeout: 20_000 })
+    .poll(async () => (await api<{ description: string }>(page, "GET", `/api/drafts/${id}?store=1`)).description, {
+      timeout: 20_000,
+    })
     .toContain("Described while it was away.");
   await expect(page.getByText(/Saved (just now|.* ago)/)).toBeVisible();
   await expect(title).toHaveValue("Typed while the database was away");
@@ -80,7 +84,9 @@ test("edits wait through a reload while the application cannot save them", async
   await page.goto(`/workbench/${id}`);
   const title = page.getByLabel("Title", { exact: true });
   await expect(title).toHaveValue("Reloaded 1");
-  await page.route("**/api/drafts/*", (route) => (route.request().method() === "PATCH" ? route.abort() : route.continue()));
+  await page.route("**/api/drafts/*", (route) =>
+    route.request().method() === "PATCH" ? route.abort() : route.continue(),
+  );
   await title.fill("Kept through a reload");
   await title.press("Enter");
   await expect(page.getByText(/1 edit waits/).first()).toBeVisible();
@@ -88,7 +94,9 @@ test("edits wait through a reload while the application cannot save them", async
   await expect(title).toHaveValue("Kept through a reload");
   await page.unroute("**/api/drafts/*");
   await page.reload();
-  await expect.poll(async () => (await api<{ title: string }>(page, "GET", `/api/drafts/${id}?store=1`)).title).toBe("Kept through a reload");
+  await expect
+    .poll(async () => (await api<{ title: string }>(page, "GET", `/api/drafts/${id}?store=1`)).title)
+    .toBe("Kept through a reload");
 });
 
 test("ten tabs leave room for answers: one stream a browser", async ({ page, context }) => {

@@ -46,13 +46,18 @@ test.beforeAll(async () => {
   server = createServer((request, answer) => {
     const path = request.url ?? "";
     if (path === "/private") return answer.writeHead(302, { Location: "http://10.0.0.1/admin" }).end();
-    if (path === "/login") return answer.writeHead(200, { "Content-Type": "text/html" }).end("<html><form><input type=password name=p></form></html>");
-    if (path === "/nothing") return answer.writeHead(200, { "Content-Type": "text/html" }).end("<html><h1>Hello</h1></html>");
+    if (path === "/login")
+      return answer
+        .writeHead(200, { "Content-Type": "text/html" })
+        .end("<html><form><input type=password name=p></form></html>");
+    if (path === "/nothing")
+      return answer.writeHead(200, { "Content-Type": "text/html" }).end("<html><h1>Hello</h1></html>");
     if (path === "/text.pdf") return answer.writeHead(200, { "Content-Type": "application/pdf" }).end("%PDF-1.7");
     if (path === "/free") return answer.writeHead(200, { "Content-Type": "text/html" }).end(product("free.png", "0"));
     if (path === "/p/page") return answer.writeHead(200, { "Content-Type": "text/html" }).end(product("page.jpg"));
     if (path === "/p/huge") return answer.writeHead(200, { "Content-Type": "text/html" }).end(product("huge.png"));
-    if (path === "/page.jpg") return answer.writeHead(200, { "Content-Type": "image/jpeg" }).end("<html>not found</html>");
+    if (path === "/page.jpg")
+      return answer.writeHead(200, { "Content-Type": "image/jpeg" }).end("<html>not found</html>");
     if (path === "/huge.png") return answer.writeHead(200, { "Content-Type": "image/png" }).end(png(40_000, 40_000));
     return answer.writeHead(404).end();
   });
@@ -67,7 +72,11 @@ async function look(page: Page, name: string, content: string | Buffer) {
   await page
     .locator("input[type=file]")
     .first()
-    .setInputFiles({ name, mimeType: "application/octet-stream", buffer: Buffer.isBuffer(content) ? content : Buffer.from(content) });
+    .setInputFiles({
+      name,
+      mimeType: "application/octet-stream",
+      buffer: Buffer.isBuffer(content) ? content : Buffer.from(content),
+    });
 }
 
 test("rows that cannot be used are set aside beside those that can", async ({ page }) => {
@@ -113,11 +122,22 @@ test("links that lead to no product are told apart", async ({ page }) => {
   await page.getByRole("button", { name: "Paste links" }).click();
   await page
     .getByLabel("Links, one a line")
-    .fill(["/private", "/login", "/nothing", "/text.pdf", "/free", "/gone", "/p/page", "/p/huge"].map((p) => address + p).join("\n"));
+    .fill(
+      ["/private", "/login", "/nothing", "/text.pdf", "/free", "/gone", "/p/page", "/p/huge"]
+        .map((p) => address + p)
+        .join("\n"),
+    );
   await page.getByRole("button", { name: "Take them in" }).click();
   const dialog = page.getByRole("dialog");
   await expect(dialog.getByRole("status")).toContainText("2 of 8 came in", { timeout: 30_000 });
-  for (const words of ["is a private address", "asks to sign in", "There is no product data", "not a web page", "the price", "There is no page any more."])
+  for (const words of [
+    "is a private address",
+    "asks to sign in",
+    "There is no product data",
+    "not a web page",
+    "the price",
+    "There is no page any more.",
+  ])
     await expect(dialog.getByText(new RegExp(words, "i")).first(), words).toBeVisible();
 });
 

@@ -13,7 +13,12 @@ test.afterEach(async () => {
 
 /** publish starts a run of drafts and goes to where it is watched. */
 async function publish(page: Page, drafts: number[]) {
-  const run = await api<{ id: number }>(page, "POST", "/api/runs", { store_id: 1, draft_ids: drafts, visible: true, sell_empty: false });
+  const run = await api<{ id: number }>(page, "POST", "/api/runs", {
+    store_id: 1,
+    draft_ids: drafts,
+    visible: true,
+    sell_empty: false,
+  });
   await page.goto(`/listings/runs/${run.id}`);
 }
 
@@ -42,14 +47,18 @@ test("the marketplace is down: said in plain words, and the catalog goes on", as
   await misbehave(bazaar, { down: true });
   await page.goto("/sources");
   await page.getByRole("button", { name: "Import now" }).click();
-  await expect(page.getByRole("alert").filter({ hasText: "Nothing answers at" }).first()).toBeVisible({ timeout: 40_000 });
+  await expect(page.getByRole("alert").filter({ hasText: "Nothing answers at" }).first()).toBeVisible({
+    timeout: 40_000,
+  });
   await expect(page.getByRole("link", { name: /^Sources/ })).toContainText("1 with errors");
   await page.goto("/catalog?words=kettle");
   await expect(page.getByRole("row").first()).toContainText(/kettle/i);
   await misbehave(bazaar);
   await page.goto("/sources");
   await page.getByRole("button", { name: "Import now" }).click();
-  await expect(page.getByRole("listitem").filter({ hasText: "Quayside Bazaar" })).toContainText("All is well", { timeout: 40_000 });
+  await expect(page.getByRole("listitem").filter({ hasText: "Quayside Bazaar" })).toContainText("All is well", {
+    timeout: 40_000,
+  });
 });
 
 test("the application is killed in mid-run and started again: the run finishes, nothing twice", async ({ page }) => {

@@ -1,9 +1,11 @@
 import { expect, type Page, test } from "@playwright/test";
 import { api, bazaar, connectStore, misbehave, signIn } from "./world";
 
-// Finding and judging: clauses and their counts, the seller's own standard, kept sentences, side by side, the same item elsewhere.
+// Finding and judging: clauses and their counts, the seller's own standard, kept sentences, side by side, the same
+// item elsewhere.
 
-const total = async (page: Page) => Number((await page.getByText(/offers in \d+ ms/).textContent())?.match(/([\d,]+) offers/)?.[1]?.replaceAll(",", ""));
+const total = async (page: Page) =>
+  Number((await page.getByText(/offers in \d+ ms/).textContent())?.match(/([\d,]+) offers/)?.[1]?.replaceAll(",", ""));
 
 test.beforeEach(async ({ page }) => {
   await signIn(page);
@@ -36,7 +38,9 @@ test("pictures that are slow to come leave room for answers, and come all the sa
     const seen = { asked: 0, most: 0 };
     Object.assign(window, { seen });
     new MutationObserver(() => {
-      const loading = Array.from(document.images).filter((i) => i.getAttribute("src")?.startsWith("/pictures/") && !i.complete).length;
+      const loading = Array.from(document.images).filter(
+        (i) => i.getAttribute("src")?.startsWith("/pictures/") && !i.complete,
+      ).length;
       if (loading > 0) seen.asked++;
       seen.most = Math.max(seen.most, loading);
     }).observe(document, { subtree: true, childList: true, attributeFilter: ["src"] });
@@ -52,7 +56,13 @@ test("pictures that are slow to come leave room for answers, and come all the sa
   await expect(page).toHaveURL(/words=mug/);
   const rows = page.getByRole("grid", { name: "Offers" }).locator("[role=row]");
   await expect
-    .poll(() => rows.evaluateAll((list) => list.length > 3 && list.every((row) => (row.querySelector("img")?.naturalWidth ?? 0) > 0)), { timeout: 20_000 })
+    .poll(
+      () =>
+        rows.evaluateAll(
+          (list) => list.length > 3 && list.every((row) => (row.querySelector("img")?.naturalWidth ?? 0) > 0),
+        ),
+      { timeout: 20_000 },
+    )
     .toBe(true);
   expect((await seen()).most).toBe(3);
 });
@@ -200,7 +210,10 @@ test("a search is saved, used again, deleted, and saved after all; its answer is
   await page.getByRole("button", { name: "Delete Rain, soon" }).click();
   await page.getByRole("button", { name: "Undo" }).click();
   await expect(page.getByText("Saved as “Rain, soon”.").last()).toBeVisible();
-  const [file] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: "Export CSV" }).click()]);
+  const [file] = await Promise.all([
+    page.waitForEvent("download"),
+    page.getByRole("link", { name: "Export CSV" }).click(),
+  ]);
   const rows = await (await file.createReadStream()).toArray();
   const lines = Buffer.concat(rows).toString("utf8").trim().split("\n");
   expect(lines.length).toBe(found + 1);
@@ -218,7 +231,11 @@ test("side by side and the same item elsewhere, by keyboard alone", async ({ pag
   // An item that several sell.
   let id = 0;
   for (let at = 1; at < 60 && !id; at++) {
-    const found = await api<{ offers: { is_subject: boolean; strength: number }[] }>(page, "GET", `/api/offers/${at}/alternatives?store=1`);
+    const found = await api<{ offers: { is_subject: boolean; strength: number }[] }>(
+      page,
+      "GET",
+      `/api/offers/${at}/alternatives?store=1`,
+    );
     if (found.offers.filter((o) => !o.is_subject && o.strength < 90).length > 1) id = at;
   }
   await page.goto(`/catalog?offer=${id}`);
@@ -229,7 +246,8 @@ test("side by side and the same item elsewhere, by keyboard alone", async ({ pag
   const rows = page.locator("tbody").first().locator("tr");
   await rows.nth(1).waitFor();
   const before = await rows.count();
-  while ((await page.locator("tr[aria-selected=true]").textContent())?.includes("the one that was asked for")) await page.keyboard.press("j");
+  while ((await page.locator("tr[aria-selected=true]").textContent())?.includes("the one that was asked for"))
+    await page.keyboard.press("j");
   await page.keyboard.press("n");
   await expect(page.getByText(/is not the same: remembered/)).toBeVisible();
   await expect(rows).toHaveCount(before - 1);
@@ -253,7 +271,11 @@ test("side by side and the same item elsewhere, by keyboard alone", async ({ pag
 /** several finds an offer whose item others sell too, and that nobody has taken. */
 async function several(page: Page) {
   for (let id = 1; id < 80; id++) {
-    const found = await api<{ offers: { is_subject: boolean; drafts: number[]; ladder: unknown }[] }>(page, "GET", `/api/offers/${id}/alternatives?store=1`);
+    const found = await api<{ offers: { is_subject: boolean; drafts: number[]; ladder: unknown }[] }>(
+      page,
+      "GET",
+      `/api/offers/${id}/alternatives?store=1`,
+    );
     const itself = found.offers.find((o) => o.is_subject);
     if (found.offers.length > 2 && itself?.ladder && found.offers.every((o) => o.drafts.length === 0)) return id;
   }
@@ -266,7 +288,9 @@ test("what a picture shows is found: chosen, pasted, or none at all", async ({ p
   const picture = await (await page.request.get(`/pictures/${id}/0`)).body();
   await page.goto("/catalog");
   await page.getByRole("link", { name: "by link or picture" }).click();
-  await page.getByLabel(/Drop a picture here/).setInputFiles({ name: "seen.jpg", mimeType: "image/jpeg", buffer: picture });
+  await page
+    .getByLabel(/Drop a picture here/)
+    .setInputFiles({ name: "seen.jpg", mimeType: "image/jpeg", buffer: picture });
   await expect(page.getByText("What the picture shows:")).toBeVisible();
   await expect(page.locator(`#offer-${id}`)).toContainText("the same picture");
   await page.goto("/catalog");
@@ -282,7 +306,9 @@ test("what a picture shows is found: chosen, pasted, or none at all", async ({ p
   await expect(page.locator(`#offer-${id}`)).toContainText("the same picture");
   await expect(page.getByText("pasted.jpg")).toBeVisible();
   await page.goto("/catalog/alternatives");
-  await page.getByLabel(/Drop a picture here/).setInputFiles({ name: "page.png", mimeType: "image/png", buffer: Buffer.from("<html>") });
+  await page
+    .getByLabel(/Drop a picture here/)
+    .setInputFiles({ name: "page.png", mimeType: "image/png", buffer: Buffer.from("<html>") });
   await expect(page.getByText("It cannot be looked for: what is there is not a picture.")).toBeVisible();
 });
 
@@ -290,13 +316,18 @@ test("the supplier of a draft is swapped by keys while pictures cannot be had, a
   const id = await several(page);
   const { taken } = await api<{ taken: { draft_id: number }[] }>(page, "POST", "/api/drafts/take", { offers: [id] });
   const draft = taken[0]?.draft_id;
-  const before = await api<{ supplier: string; variants: { values: string[] }[] }>(page, "GET", `/api/drafts/${draft}?store=1`);
+  const before = await api<{ supplier: string; variants: { values: string[] }[] }>(
+    page,
+    "GET",
+    `/api/drafts/${draft}?store=1`,
+  );
   await misbehave(bazaar, { down: true });
   await page.goto(`/workbench/${draft}`);
   await page.getByRole("link", { name: "other suppliers" }).waitFor();
   await page.keyboard.press("e");
   await page.locator("tbody tr").nth(1).waitFor();
-  while ((await page.locator("tr[aria-selected=true]").textContent())?.includes("the one that was asked for")) await page.keyboard.press("j");
+  while ((await page.locator("tr[aria-selected=true]").textContent())?.includes("the one that was asked for"))
+    await page.keyboard.press("j");
   await page.keyboard.press("b");
   await expect(page.getByRole("heading", { name: /^Swap the supplier of/ })).toBeVisible();
   // The first variant is chosen by hand: the last of what there is.
@@ -339,7 +370,9 @@ test("Back undoes a clause, and what was typed before it stays", async ({ page }
   await expect(page.getByLabel("Words", { exact: true })).toHaveValue("mug");
 });
 
-test("an answer says which word emptied it, what it did not understand, and finds a variant by its colour", async ({ page }) => {
+test("an answer says which word emptied it, what it did not understand, and finds a variant by its colour", async ({
+  page,
+}) => {
   await page.goto("/catalog?words=the+mug+xylophone+*");
   await expect(page.getByText("not understood: *")).toBeVisible();
   await expect(page.getByText("without “the”")).toBeVisible();

@@ -7,12 +7,18 @@ test.beforeEach(async ({ page }) => {
 });
 
 test("row, sheet and keys mean the offer of the address; what is selected survives other views", async ({ page }) => {
-  const found = await api<{ offers: { id: number; title: string }[] }>(page, "GET", "/api/offers?store=1&sort=units&offset=60&limit=5");
+  const found = await api<{ offers: { id: number; title: string }[] }>(
+    page,
+    "GET",
+    "/api/offers?store=1&sort=units&offset=60&limit=5",
+  );
   const wanted = found.offers[3] as { id: number; title: string };
   await page.goto(`/catalog?sort=units&offer=${wanted.id}`);
   const current = page.locator("[role=row][aria-selected=true]");
   await expect(current).toContainText(wanted.title);
-  await expect(page.getByRole("region", { name: "Offer", exact: true }).getByRole("heading").first()).toContainText(wanted.title.slice(0, 12));
+  await expect(page.getByRole("region", { name: "Offer", exact: true }).getByRole("heading").first()).toContainText(
+    wanted.title.slice(0, 12),
+  );
   await page.keyboard.press("x");
   await page.keyboard.press("j");
   await page.keyboard.press("x");
@@ -117,7 +123,9 @@ test("for the same field the second person sees both and chooses", async ({ page
   await page.goto(`/workbench/${id}`);
   const title = page.getByLabel("Title", { exact: true });
   await expect(title).toHaveValue("Both 1");
-  await page.route("**/api/drafts/*", (route) => (route.request().method() === "PATCH" ? route.abort() : route.continue()));
+  await page.route("**/api/drafts/*", (route) =>
+    route.request().method() === "PATCH" ? route.abort() : route.continue(),
+  );
   await title.fill("Ines's words");
   await title.press("Enter");
   const other = await (await browser.newContext()).newPage();
@@ -125,13 +133,17 @@ test("for the same field the second person sees both and chooses", async ({ page
   await other.goto(`/workbench/${id}`);
   await other.getByLabel("Title", { exact: true }).fill("Tomas's words");
   await other.getByLabel("Title", { exact: true }).press("Enter");
-  await expect.poll(async () => (await api<{ title: string }>(page, "GET", `/api/drafts/${id}?store=1`)).title).toBe("Tomas's words");
+  await expect
+    .poll(async () => (await api<{ title: string }>(page, "GET", `/api/drafts/${id}?store=1`)).title)
+    .toBe("Tomas's words");
   await page.unroute("**/api/drafts/*");
   const choice = page.getByRole("alert").filter({ hasText: "could not be saved" });
   await expect(choice).toContainText("Tomas's words", { timeout: 20_000 });
   await expect(choice).toContainText("Ines's words");
   await choice.getByRole("button", { name: "Save mine" }).click();
-  await expect.poll(async () => (await api<{ title: string }>(page, "GET", `/api/drafts/${id}?store=1`)).title).toBe("Ines's words");
+  await expect
+    .poll(async () => (await api<{ title: string }>(page, "GET", `/api/drafts/${id}?store=1`)).title)
+    .toBe("Ines's words");
   await other.context().close();
 });
 

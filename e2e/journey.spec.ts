@@ -13,7 +13,9 @@ test("1 Sources: the marketplace, disconnected and connected again", async ({ pa
   await expect(line).toContainText("refreshed");
 
   await page.getByRole("button", { name: "Compare everything" }).click();
-  await expect(page.getByText(/1,200 seen: 0 new/).or(page.getByText(/1,199 seen: 0 new/))).toBeVisible({ timeout: 30_000 });
+  await expect(page.getByText(/1,200 seen: 0 new/).or(page.getByText(/1,199 seen: 0 new/))).toBeVisible({
+    timeout: 30_000,
+  });
 
   await page.getByRole("button", { name: "Disconnect" }).click();
   await expect(page.getByRole("dialog")).toContainText("offers being found in the Catalog");
@@ -56,7 +58,13 @@ test("2 Store: refused, then approved", async ({ page }) => {
   await begin();
   await page.getByRole("button", { name: "Approve" }).click();
   const card = page.getByRole("article", { name: "Saltmarsh Goods" });
-  for (const fact of ["saltmarsh-goods", "USD", "America/New_York", "United States, Canada", "3 options, 100 variants, 20 pictures"])
+  for (const fact of [
+    "saltmarsh-goods",
+    "USD",
+    "America/New_York",
+    "United States, Canada",
+    "3 options, 100 variants, 20 pictures",
+  ])
     await expect(card).toContainText(fact);
   await expect(page.getByText("Saltmarsh Goods · USD")).toBeVisible();
 });
@@ -69,7 +77,8 @@ test("3 Catalog: the sentence, the cursor and the sheet", async ({ page }) => {
   await page.getByLabel("Words", { exact: true }).fill("mug");
   const grid = page.getByRole("grid", { name: "Offers" });
   await expect(grid.getByRole("row").first()).toContainText(/mug/i);
-  const total = async () => Number((await page.getByText(/offers in \d+ ms/).textContent())?.match(/([\d,]+) offers/)?.[1]?.replace(",", ""));
+  const total = async () =>
+    Number((await page.getByText(/offers in \d+ ms/).textContent())?.match(/([\d,]+) offers/)?.[1]?.replace(",", ""));
   const all = await total();
 
   await page.getByRole("button", { name: /^Ships from/ }).click();
@@ -101,7 +110,15 @@ test("3 Catalog: the sentence, the cursor and the sheet", async ({ page }) => {
   await expect(grid.getByRole("row").nth(1)).toHaveAttribute("aria-selected", "true");
   await page.keyboard.press("k");
   await expect(grid.getByRole("row").first()).toHaveAttribute("aria-selected", "true");
-  for (const part of ["Landed cost", "Price by your markup", "Profit", "Delivery to United States", "Variants", "Demand", "In the supplier's words"])
+  for (const part of [
+    "Landed cost",
+    "Price by your markup",
+    "Profit",
+    "Delivery to United States",
+    "Variants",
+    "Demand",
+    "In the supplier's words",
+  ])
     await expect(sheet).toContainText(part);
   await expect(sheet.getByRole("img", { name: /^Cost \$.*profit \$/ })).toBeVisible();
   await expect(sheet.getByRole("img", { name: /^Processing .* within your 16 days/ }).first()).toBeVisible();
@@ -119,7 +136,10 @@ test("4 Taking offers to the Workbench, and not twice without asking", async ({ 
   await expect(page.getByText("2 offers are in the Workbench.")).toBeVisible();
   await expect(rows.nth(0)).toContainText("in the Workbench");
   await rows.nth(0).click({ position: { x: 200, y: 12 } });
-  await page.getByRole("region", { name: "Offer", exact: true }).getByRole("button", { name: "Take to the Workbench" }).click();
+  await page
+    .getByRole("region", { name: "Offer", exact: true })
+    .getByRole("button", { name: "Take to the Workbench" })
+    .click();
   await expect(page.getByRole("dialog")).toContainText("This is in the Workbench already");
   await page.getByRole("button", { name: "Cancel" }).click();
   await expect(page.getByRole("link", { name: /^Workbench/ })).toContainText("2 drafts");
@@ -196,7 +216,9 @@ test("6 Markup: the effect is seen, then applied", async ({ page }) => {
   await page.getByRole("button", { name: "Apply to all" }).click();
   await expect(page.getByText("Applied. Drafts are being repriced")).toBeVisible();
   await expect(page.getByRole("heading", { name: "How prices stand" })).toBeVisible();
-  await expect(page.getByRole("region", { name: "Past changes" })).toContainText(/A rule changed.*Ines, just now · \d+ prices moved/);
+  await expect(page.getByRole("region", { name: "Past changes" })).toContainText(
+    /A rule changed.*Ines, just now · \d+ prices moved/,
+  );
 });
 
 test("7 Publishing: what succeeds, what fails and why, mended and tried again", async ({ page, context }) => {
@@ -224,8 +246,15 @@ test("7 Publishing: what succeeds, what fails and why, mended and tried again", 
   await page.getByRole("button", { name: "Publish the 2 that can", exact: true }).click();
   await expect(page.getByText(/The run has ended: 2 published, 0 failed/)).toBeAttached({ timeout: 40_000 });
   // Asked for all the same, as a script may: the run says why it failed, and which part of the draft mends it.
-  const over = (await api<{ id: number; report: { ready: boolean } }[]>(page, "GET", "/api/drafts?store=1")).filter((d) => !d.report.ready).map((d) => d.id);
-  const asked = await api<{ id: number }>(page, "POST", "/api/runs", { store_id: 1, draft_ids: over, visible: true, sell_empty: false });
+  const over = (await api<{ id: number; report: { ready: boolean } }[]>(page, "GET", "/api/drafts?store=1"))
+    .filter((d) => !d.report.ready)
+    .map((d) => d.id);
+  const asked = await api<{ id: number }>(page, "POST", "/api/runs", {
+    store_id: 1,
+    draft_ids: over,
+    visible: true,
+    sell_empty: false,
+  });
   await page.goto(`/listings/runs/${asked.id}`);
   const items = page.getByRole("grid", { name: "Items of the run" }).getByRole("row");
   await expect(page.getByText(/The run has ended: 0 published, 1 failed/)).toBeAttached({ timeout: 40_000 });
@@ -235,7 +264,8 @@ test("7 Publishing: what succeeds, what fails and why, mended and tried again", 
   await failed.getByRole("link", { name: "Edit its variants" }).click();
   await expect(page.getByText("Blocks publishing.")).toBeVisible();
   await page.getByRole("button", { name: "None" }).click();
-  for (const n of [0, 1, 2, 3, 4]) await page.getByRole("checkbox", { name: /^Sell/ }).nth(n).click(); // faster than each is saved
+  // Faster than each is saved
+  for (const n of [0, 1, 2, 3, 4]) await page.getByRole("checkbox", { name: /^Sell/ }).nth(n).click();
   await expect(page.getByText("5 of 144 chosen")).toBeVisible();
   await expect(page.getByText("it can go out.")).toBeVisible();
   await page.goBack();
@@ -246,7 +276,10 @@ test("7 Publishing: what succeeds, what fails and why, mended and tried again", 
   await expect(page.getByText(/The run has ended: 1 published, 0 failed/)).toBeAttached({ timeout: 40_000 });
 
   await page.goto("/listings/runs/1");
-  const [shop] = await Promise.all([context.waitForEvent("page"), items.filter({ hasText: "Harbour mug" }).getByRole("link", { name: "see it" }).click()]);
+  const [shop] = await Promise.all([
+    context.waitForEvent("page"),
+    items.filter({ hasText: "Harbour mug" }).getByRole("link", { name: "see it" }).click(),
+  ]);
   await expect(shop.getByRole("heading", { name: "Harbour mug, enamelled" })).toBeVisible();
   await expect(shop.getByText("29.50 USD")).toBeVisible();
   await expect(shop.getByText("Lake blue").first()).toBeVisible();
@@ -262,7 +295,10 @@ test("7 Publishing: an offer that its supplier withdrew", async ({ page }) => {
   await fetch(`${bazaar}/-/day?day=0`, { method: "PUT" });
   await api(page, "POST", "/api/sources/1/imports?full=true");
   await expect
-    .poll(async () => (await api<{ imports: { state: string }[] }[]>(page, "GET", "/api/sources"))[0]?.imports[0]?.state, { timeout: 30_000 })
+    .poll(
+      async () => (await api<{ imports: { state: string }[] }[]>(page, "GET", "/api/sources"))[0]?.imports[0]?.state,
+      { timeout: 30_000 },
+    )
     .toBe("finished");
   await fetch(`${bazaar}/-/day?day=1`, { method: "PUT" });
   const all = await api<{ offers: { id: number }[] }>(page, "GET", "/api/offers?limit=20");
@@ -277,7 +313,10 @@ test("7 Publishing: an offer that its supplier withdrew", async ({ page }) => {
   await page.goto(`/workbench/${taken[0]?.draft_id}`);
   await page.getByRole("button", { name: /^Publish this/ }).click();
   await page.getByRole("button", { name: "Publish 1" }).click();
-  await expect(page.getByRole("row")).toContainText("has stopped selling this. Take the same item from another supplier.", { timeout: 30_000 });
+  await expect(page.getByRole("row")).toContainText(
+    "has stopped selling this. Take the same item from another supplier.",
+    { timeout: 30_000 },
+  );
 });
 
 test("8 Listings: what is live, with the way to the store and to the supplier", async ({ page }) => {
@@ -285,7 +324,13 @@ test("8 Listings: what is live, with the way to the store and to the supplier", 
   await page.getByRole("link", { name: /^Listings/ }).click();
   const row = page.getByRole("row").filter({ hasText: "Harbour mug, enamelled" });
   await expect(row).toContainText("visible");
-  await expect(row.getByRole("link", { name: "in the store" })).toHaveAttribute("href", new RegExp(`^${goods}/products/harbour-mug-enamelled`));
-  await expect(row.getByRole("link", { name: "at the supplier's" })).toHaveAttribute("href", new RegExp(`^${bazaar}/p/QB-`));
+  await expect(row.getByRole("link", { name: "in the store" })).toHaveAttribute(
+    "href",
+    new RegExp(`^${goods}/products/harbour-mug-enamelled`),
+  );
+  await expect(row.getByRole("link", { name: "at the supplier's" })).toHaveAttribute(
+    "href",
+    new RegExp(`^${bazaar}/p/QB-`),
+  );
   await expect(page.getByRole("link", { name: /^Listings/ })).toContainText("3 live");
 });

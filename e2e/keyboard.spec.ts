@@ -28,7 +28,8 @@ test("from the Catalog to the storefront by keyboard alone", async ({ page }) =>
   await expect(found.nth(2)).toBeVisible();
   await press("j");
   // Which offer stands here changes with the day's rates, and other tests take some.
-  while ((await page.locator("[role=row][aria-selected=true]").textContent())?.includes("in the Workbench")) await press("j");
+  while ((await page.locator("[role=row][aria-selected=true]").textContent())?.includes("in the Workbench"))
+    await press("j");
   await press("x");
   await press("Shift+J");
   await expect(page.getByText("1 selected")).toBeVisible();

@@ -4,13 +4,26 @@ import { readFileSync } from "node:fs";
 import { chromium } from "@playwright/test";
 
 const url = process.env.KEYS_URL;
-const sentences = ["enamel mug", "steel kettle", "wooden bowl set", "propagator", "kitchen rack", "merino socks", "travel bag", "camp lantern"];
-sentences.push("balcony planter", "quilt", "linen", "garden hose", "jug", "umbrella", "rain jacket"); // no two begin alike: no answer is known before it is asked for
+const sentences = [
+  "enamel mug",
+  "steel kettle",
+  "wooden bowl set",
+  "propagator",
+  "kitchen rack",
+  "merino socks",
+  "travel bag",
+  "camp lantern",
+];
+// No two begin alike: no answer is known before it is asked for
+sentences.push("balcony planter", "quilt", "linen", "garden hose", "jug", "umbrella", "rain jacket");
 
 const { args } = JSON.parse(readFileSync(new URL("chromium.json", import.meta.url), "utf8"));
 const browser = await chromium.launch({ executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium", args });
 
-/** Runs in the page: an answer is there once data-answers says what is in the input, and on screen by the frame after the next. */
+/**
+ * Runs in the page: an answer is there once data-answers says what is in the input, and on screen by the frame after
+ * the next.
+ */
 function watch() {
   const keys = [];
   let pressed = 0;
@@ -46,9 +59,15 @@ async function typed(page) {
   const keys = await page.evaluate(() => {
     const answers = performance.getEntriesByType("resource").filter((r) => r.name.includes("/api/offers?"));
     return window.keys.map((key, i) => {
-      const answer = answers.find((r) => new URL(r.name).searchParams.get("words") === key.words && r.startTime >= key.at);
+      const answer = answers.find(
+        (r) => new URL(r.name).searchParams.get("words") === key.words && r.startTime >= key.at,
+      );
       const inTime = key.painted && key.painted < (window.keys[i + 1]?.at ?? Number.POSITIVE_INFINITY);
-      return { words: key.words, answered: answer ? answer.responseEnd - key.at : null, painted: inTime ? key.painted - key.at : null };
+      return {
+        words: key.words,
+        answered: answer ? answer.responseEnd - key.at : null,
+        painted: inTime ? key.painted - key.at : null,
+      };
     });
   });
   return keys.slice("vase".length);
@@ -72,14 +91,20 @@ const keys = await typed(page);
 if (process.env.KEYS_TRACE) await browser.stopTracing();
 if (process.env.KEYS_PICTURE) await page.screenshot({ path: process.env.KEYS_PICTURE });
 
-const bare = await browser.newPage({ viewport: { width: 1280, height: 800 }, storageState: await page.context().storageState(), bypassCSP: true });
+const bare = await browser.newPage({
+  viewport: { width: 1280, height: 800 },
+  storageState: await page.context().storageState(),
+  bypassCSP: true,
+});
 await page.close();
 await bare.addInitScript(watch);
 await bare.goto(`${url}/healthz`);
 await bare.evaluate(() => {
   document.body.innerHTML = '<input aria-label="Description" /><ol></ol>';
   document.querySelector("input").addEventListener("input", async ({ target: { value: words } }) => {
-    const answer = await (await fetch(`/api/offers?${new URLSearchParams({ words, store: "1", sort: "relevance", limit: "50" })}`)).json();
+    const answer = await (
+      await fetch(`/api/offers?${new URLSearchParams({ words, store: "1", sort: "relevance", limit: "50" })}`)
+    ).json();
     const lines = answer.offers.map((o) => Object.assign(document.createElement("li"), { textContent: o.title }));
     document.querySelector("ol").replaceChildren(...lines);
     document.body.dataset.answers = words;

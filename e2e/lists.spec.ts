@@ -4,7 +4,10 @@ import { processing, signIn } from "./world";
 // A list whose pictures lie in a zip beside it, and whose deliveries stand in a table of their own.
 test.describe.configure({ mode: "serial" });
 
-const picture = Buffer.from("iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNkYPhfDwAChwGA60e6kgAAAABJRU5ErkJggg==", "base64");
+const picture = Buffer.from(
+  "iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNkYPhfDwAChwGA60e6kgAAAABJRU5ErkJggg==",
+  "base64",
+);
 
 /** zip is an archive of files that are stored as they are (PKWARE's APPNOTE, sections 4.3.7 to 4.3.16). */
 function zip(files: [string, Buffer][]): Buffer {
@@ -30,7 +33,9 @@ function zip(files: [string, Buffer][]): Buffer {
     const local = Buffer.concat([Buffer.from("PK\x03\x04"), facts, sizes, Buffer.from(name), data]);
     const rest = Buffer.alloc(14);
     rest.writeUInt32LE(at, 10);
-    directory.push(Buffer.concat([Buffer.from("PK\x01\x02"), Buffer.from([20, 0]), facts, sizes, rest, Buffer.from(name)]));
+    directory.push(
+      Buffer.concat([Buffer.from("PK\x01\x02"), Buffer.from([20, 0]), facts, sizes, rest, Buffer.from(name)]),
+    );
     body.push(local);
     at += local.length;
   }
@@ -43,7 +48,11 @@ function zip(files: [string, Buffer][]): Buffer {
   return Buffer.concat([...body, list, Buffer.from("PK\x05\x06"), end]);
 }
 
-const file = (name: string, content: string | Buffer) => ({ name, mimeType: "application/octet-stream", buffer: Buffer.from(content as string) });
+const file = (name: string, content: string | Buffer) => ({
+  name,
+  mimeType: "application/octet-stream",
+  buffer: Buffer.from(content as string),
+});
 
 async function opened(page: Page) {
   await signIn(page);
@@ -54,7 +63,12 @@ async function opened(page: Page) {
 test("what delivery costs is read from a table", async ({ page }) => {
   await signIn(page);
   await page.goto("/sources/list");
-  const rows = ["sku,title,price eur,stock,image", "HR-1,Cork mug,3.20,10,Cork Mug.png", "HR-2,Cork tray,9.10,4,tray.png", "HR-3,Cork lamp,7.00,2,lamp.png"];
+  const rows = [
+    "sku,title,price eur,stock,image",
+    "HR-1,Cork mug,3.20,10,Cork Mug.png",
+    "HR-2,Cork tray,9.10,4,tray.png",
+    "HR-3,Cork lamp,7.00,2,lamp.png",
+  ];
   await page
     .locator("input[type=file]")
     .first()
@@ -64,7 +78,12 @@ test("what delivery costs is read from a table", async ({ page }) => {
   await expect(page.getByText(/There is no table of deliveries in it/)).toBeVisible();
   await page
     .getByLabel("Table of deliveries")
-    .setInputFiles(file("freight.csv", "Service;Land;Preis EUR;Tage\nPaket;Deutschland;4,90;2-3\nPaket;USA;19,00;6-9\nPaket;Narnia;1;1\n"));
+    .setInputFiles(
+      file(
+        "freight.csv",
+        "Service;Land;Preis EUR;Tage\nPaket;Deutschland;4,90;2-3\nPaket;USA;19,00;6-9\nPaket;Narnia;1;1\n",
+      ),
+    );
   await expect(page.getByText("2 read.")).toBeVisible();
   await expect(page.getByText("Delivery in row 4 is left out: “Narnia” is not a country.")).toBeVisible();
   await expect(page.getByText("EUR 19.00 and EUR 19.00 each more; 6 to 9 days")).toBeVisible();
@@ -72,7 +91,9 @@ test("what delivery costs is read from a table", async ({ page }) => {
   await page.getByLabel("Ships from").selectOption("DE");
   await processing(page, 1, 2);
   await page.getByRole("button", { name: "Import" }).click();
-  await expect(page.getByRole("listitem").filter({ hasText: "Harbour Row" })).toContainText("3 offers", { timeout: 30_000 });
+  await expect(page.getByRole("listitem").filter({ hasText: "Harbour Row" })).toContainText("3 offers", {
+    timeout: 30_000,
+  });
 });
 
 test("pictures come in a zip, and what is none of them is set aside", async ({ page }) => {
@@ -86,7 +107,10 @@ test("pictures come in a zip, and what is none of them is set aside", async ({ p
   await expect(page.getByText("2 pictures sent beside it")).toBeVisible({ timeout: 30_000 });
   await expect(page.getByText(/1 rejected/).first()).toBeVisible();
   await page.goto("/catalog?words=cork+mug");
-  await expect(page.getByRole("row").filter({ hasText: "Cork mug" }).locator("img").first()).toHaveJSProperty("naturalWidth", 1);
+  await expect(page.getByRole("row").filter({ hasText: "Cork mug" }).locator("img").first()).toHaveJSProperty(
+    "naturalWidth",
+    1,
+  );
   await page.goto("/catalog?words=cork+lamp");
   await expect(page.getByRole("row").filter({ hasText: "Cork lamp" })).toContainText("no picture");
 });
@@ -129,10 +153,14 @@ test("what a list does not say is asked before it goes in, by keyboard alone", a
   await expect(first).toContainText("EUR 2.40 for 12");
   await expect(first).toContainText("25");
   await take.click();
-  await expect(page.getByRole("listitem").filter({ hasText: "Header Row" })).toContainText("2 offers", { timeout: 30_000 });
+  await expect(page.getByRole("listitem").filter({ hasText: "Header Row" })).toContainText("2 offers", {
+    timeout: 30_000,
+  });
   // A slip of the decimal sign in the next delivery waits, while the rest goes in.
   await page.getByRole("listitem").filter({ hasText: "Header Row" }).getByRole("button").click();
-  await page.getByLabel("Upload a new file, or pictures").setInputFiles(file("quay.csv", rows.join("\n").replace("8,40", "84,0")));
+  await page
+    .getByLabel("Upload a new file, or pictures")
+    .setInputFiles(file("quay.csv", rows.join("\n").replace("8,40", "84,0")));
   const waits = page.getByRole("region", { name: "Waits for you" });
   await expect(waits).toContainText("1 offer with a cost that moves 5 times or more at once.", { timeout: 30_000 });
   await expect(waits).toContainText("EUR 8.40 → EUR 84.00");

@@ -33,7 +33,9 @@ for (const theme of ["light", "dark"] as const) {
     await page.goto("/");
     await page.getByLabel("Mail address").waitFor();
     const check = async (place: string) => {
-      const { violations } = await new AxeBuilder({ page }).withTags(["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]).analyze();
+      const { violations } = await new AxeBuilder({ page })
+        .withTags(["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"])
+        .analyze();
       expect(
         violations.map((v) => `${place}: ${v.id} at ${v.nodes.map((n) => n.target.join(" ")).slice(0, 3)}`),
         place,
@@ -76,7 +78,15 @@ for (const theme of ["light", "dark"] as const) {
     await expect(page.getByRole("dialog")).toContainText("rise,");
     await check("many prices");
     await page.goto("/markup");
-    for (const panel of [/^Formula/, /^Ending/, /^Ceiling/, /^Was price/, /^Payment fee/, /^Delivery/, /^Rate of CNY/]) {
+    for (const panel of [
+      /^Formula/,
+      /^Ending/,
+      /^Ceiling/,
+      /^Was price/,
+      /^Payment fee/,
+      /^Delivery/,
+      /^Rate of CNY/,
+    ]) {
       await page.getByRole("button", { name: panel }).last().click();
       await check(`money rules, ${panel}`);
       await page.keyboard.press("Escape");
@@ -113,15 +123,26 @@ const cutOff = (page: Page) =>
       if (control && box.right > innerWidth + 1 && !scrolls) found.push(`beyond the edge: ${words}`);
       if (el instanceof HTMLSelectElement && pen) {
         pen.font = style.font;
-        const room = el.clientWidth - Number.parseFloat(style.paddingLeft) - Number.parseFloat(style.paddingRight) - 18; // the arrow
+        // The arrow
+        const room = el.clientWidth - Number.parseFloat(style.paddingLeft) - Number.parseFloat(style.paddingRight) - 18;
         if (pen.measureText(words).width > room) found.push(`cut off: ${words}`);
       }
       const leaf = Array.from(el.childNodes).some((n) => n.nodeType === Node.TEXT_NODE && n.textContent?.trim());
-      if (leaf && style.textOverflow === "ellipsis" && el.scrollWidth > el.clientWidth && !el.closest("[title]")) found.push(`cut off: ${words}`);
+      if (leaf && style.textOverflow === "ellipsis" && el.scrollWidth > el.clientWidth && !el.closest("[title]"))
+        found.push(`cut off: ${words}`);
       // Cut by the edge of what holds it.
-      const frame = leaf && style.textOverflow !== "ellipsis" ? el.parentElement?.closest<HTMLElement>(".overflow-hidden") : undefined;
+      const frame =
+        leaf && style.textOverflow !== "ellipsis"
+          ? el.parentElement?.closest<HTMLElement>(".overflow-hidden")
+          : undefined;
       const edge = frame?.getBoundingClientRect();
-      if (edge && !frame?.closest("[title]") && box.left < edge.right && box.right > edge.right + 1 && box.top < edge.bottom)
+      if (
+        edge &&
+        !frame?.closest("[title]") &&
+        box.left < edge.right &&
+        box.right > edge.right + 1 &&
+        box.top < edge.bottom
+      )
         found.push(`cut by an edge: ${words}`);
     }
     return [...new Set(found)];
@@ -131,7 +152,11 @@ test("nothing is cut off at 1280 px without saying itself elsewhere", async ({ p
   await page.setViewportSize({ width: 1280, height: 800 });
   await signIn(page);
   await connectStore(page);
-  const [id] = await takeFresh(page, 1, "A title as long as a store takes them, which goes on in its field until the last of its words");
+  const [id] = await takeFresh(
+    page,
+    1,
+    "A title as long as a store takes them, which goes on in its field until the last of its words",
+  );
   for (const place of [...places, `/workbench/${id}`]) {
     await page.goto(place);
     await page.getByRole("main").waitFor();
@@ -149,7 +174,11 @@ test("the browser has nothing to complain of", async ({ page }) => {
   const complaints: string[] = [];
   page.on("console", (m) => m.type() === "error" && !m.text().includes("401") && complaints.push(m.text()));
   page.on("pageerror", (e) => complaints.push(e.message));
-  page.on("request", (r) => new URL(r.url()).hostname !== "localhost" && !r.url().startsWith("data:") && complaints.push(`asked ${r.url()}`));
+  page.on(
+    "request",
+    (r) =>
+      new URL(r.url()).hostname !== "localhost" && !r.url().startsWith("data:") && complaints.push(`asked ${r.url()}`),
+  );
   await signIn(page);
   for (const place of places) {
     await page.goto(place);

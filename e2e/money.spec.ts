@@ -1,7 +1,11 @@
 import { expect, type Page, test } from "@playwright/test";
 import { api, connectStore, signIn } from "./world";
 
-type Rules = { revision: number; rules: { id: number; formula: { kind: string; bands: { ratio: string }[] } }[]; [part: string]: unknown };
+type Rules = {
+  revision: number;
+  rules: { id: number; formula: { kind: string; bands: { ratio: string }[] } }[];
+  [part: string]: unknown;
+};
 type Draft = { id: number; variants: { manual: boolean; ladder: { price: { value: string } } | null }[] };
 
 const at = "/api/stores/1/money-rules";
@@ -10,11 +14,22 @@ const at = "/api/stores/1/money-rules";
 async function begin(page: Page): Promise<number[]> {
   await signIn(page);
   await connectStore(page);
-  const found = await api<{ offers: { id: number }[] }>(page, "GET", "/api/offers?store=1&words=enamel&stock=20&days=16&limit=6");
+  const found = await api<{ offers: { id: number }[] }>(
+    page,
+    "GET",
+    "/api/offers?store=1&words=enamel&stock=20&days=16&limit=6",
+  );
   await api(page, "POST", "/api/drafts/take", { offers: found.offers.map((o) => o.id), again: false });
   await plainly(page);
   const drafts = await api<{ id: number }[]>(page, "GET", "/api/drafts?store=1");
-  for (const d of drafts) await api(page, "POST", "/api/drafts/prices", { store: 1, drafts: [d.id], act: "release", end: false, apply: true });
+  for (const d of drafts)
+    await api(page, "POST", "/api/drafts/prices", {
+      store: 1,
+      drafts: [d.id],
+      act: "release",
+      end: false,
+      apply: true,
+    });
   return drafts.map((d) => d.id);
 }
 
@@ -22,9 +37,21 @@ async function begin(page: Page): Promise<number[]> {
 async function plainly(page: Page, change: Record<string, unknown> = {}) {
   const { revision, what, changed_by, changed_at, $schema, ...rules } = await api<Rules>(page, "GET", at);
   const last = rules.rules.at(-1);
-  if (last) last.formula = { kind: "multiple", basis: "landed", bands: [{ from: { value: "0", currency: "USD" }, ratio: "2" }] } as never;
+  if (last)
+    last.formula = {
+      kind: "multiple",
+      basis: "landed",
+      bands: [{ from: { value: "0", currency: "USD" }, ratio: "2" }],
+    } as never;
   await api(page, "PUT", at, {
-    rules: { ...rules, rules: [last], imports: [], rates: { max_age_days: 4, manual: [] }, delivery: { way: "cheapest", otherwise: "any_fastest" }, ...change },
+    rules: {
+      ...rules,
+      rules: [last],
+      imports: [],
+      rates: { max_age_days: 4, manual: [] },
+      delivery: { way: "cheapest", otherwise: "any_fastest" },
+      ...change,
+    },
     revision,
   });
   await settled(page);
@@ -32,7 +59,9 @@ async function plainly(page: Page, change: Record<string, unknown> = {}) {
 
 /** settled waits until no repricing is under way. */
 async function settled(page: Page) {
-  await expect(async () => expect((await api<{ repricing: number }>(page, "GET", "/api/quay?store=1")).repricing).toBe(0)).toPass();
+  await expect(async () =>
+    expect((await api<{ repricing: number }>(page, "GET", "/api/quay?store=1")).repricing).toBe(0),
+  ).toPass();
 }
 
 const standing = (page: Page) => expect(page.getByRole("heading", { name: "How prices stand" })).toBeVisible();
@@ -52,7 +81,9 @@ test("a rule is written as a sentence, seen, applied to what is selected, and ta
   await page.getByLabel("Band 1 times").fill("3");
   await page.getByLabel("Band 2 times").fill("2.6");
   await page.keyboard.press("Enter");
-  await expect(page.getByRole("button", { name: /^Formula, rule 1/ })).toHaveText("under $12.00: 3 × landed; from $12.00: 2.6 × landed");
+  await expect(page.getByRole("button", { name: /^Formula, rule 1/ })).toHaveText(
+    "under $12.00: 3 × landed; from $12.00: 2.6 × landed",
+  );
   await page.getByRole("button", { name: /^Ceiling, rule 1/ }).click();
   await page.getByRole("textbox", { name: "The market" }).fill("3");
   await page.keyboard.press("Enter");
@@ -79,17 +110,22 @@ test("a rule is written as a sentence, seen, applied to what is selected, and ta
   await page.getByRole("button", { name: /^Bring \d+ along/ }).click();
   await expect(page.getByText("Applied. Drafts are being repriced")).toBeVisible();
   await standing(page);
-  await expect(page.getByRole("region", { name: "Past changes" })).toContainText("Every draft brought to the rules in force");
+  await expect(page.getByRole("region", { name: "Past changes" })).toContainText(
+    "Every draft brought to the rules in force",
+  );
   await page.getByRole("button", { name: "Take back" }).click();
   await expect(page.getByRole("region", { name: "Past changes" })).toContainText("Undone: Every draft brought");
 });
 
-test("rules are moved by drag, switched off, duplicated, and one that is never reached is pointed out", async ({ page }) => {
+test("rules are moved by drag, switched off, duplicated, and one that is never reached is pointed out", async ({
+  page,
+}) => {
   await begin(page);
   await page.goto("/markup");
   await standing(page);
   await page.getByRole("button", { name: "Add a rule" }).click();
-  await expect(page.getByText("never reached")).toHaveCount(1); // the one at the end: the new rule holds for everything too
+  // The one at the end: the new rule holds for everything too
+  await expect(page.getByText("never reached")).toHaveCount(1);
   await page.getByRole("button", { name: /^Another condition, rule 1/ }).click();
   await page.getByText("cost range").click();
   await page.getByLabel("to under").fill("9");
@@ -138,7 +174,9 @@ test("the second person sees the first one's change before theirs is applied", a
   await other.keyboard.press("Enter");
   await other.getByRole("button", { name: "Apply to all" }).click();
   await expect(other.getByText("Applied. Drafts")).toBeVisible();
-  await expect(page.getByRole("status").filter({ hasText: "changed the money rules meanwhile: delivery" })).toBeVisible();
+  await expect(
+    page.getByRole("status").filter({ hasText: "changed the money rules meanwhile: delivery" }),
+  ).toBeVisible();
   await expect(page.getByRole("button", { name: /^Formula/ })).toHaveText("2.7 × landed");
   await expect(page.getByRole("button", { name: /^Promise/ })).toHaveText("21 days");
   await page.getByRole("button", { name: "Apply to all" }).click();
@@ -156,7 +194,9 @@ test("fees and tax, import charges, a typed rate and the delivery are words too"
   await page.getByRole("button", { name: /^Payment fee/ }).click();
   await page.getByRole("textbox", { name: "Percent" }).fill("60");
   await page.keyboard.press("Enter");
-  await expect(page.getByRole("region", { name: "Fees and tax of this store" }).getByRole("alert")).toContainText("from 0 to 50 %");
+  await expect(page.getByRole("region", { name: "Fees and tax of this store" }).getByRole("alert")).toContainText(
+    "from 0 to 50 %",
+  );
   await page.evaluate(() => (document.activeElement as HTMLElement).blur());
   await page.keyboard.press("Control+z");
   await standing(page);
@@ -203,7 +243,9 @@ test("what if: nothing is kept until it is asked for", async ({ page }) => {
   await expect(what).toContainText("Against other stores");
   expect((await api<Draft[]>(page, "GET", "/api/drafts?store=1")).length).toBe(before);
   await what.getByRole("button", { name: /^Take at/ }).click();
-  await expect(page.getByText(/is in the Workbench; \d+ of \d+ variants/).or(page.getByText("It is in the Workbench already"))).toBeVisible();
+  await expect(
+    page.getByText(/is in the Workbench; \d+ of \d+ variants/).or(page.getByText("It is in the Workbench already")),
+  ).toBeVisible();
 });
 
 test("many prices at once, and back as one step", async ({ page }) => {
@@ -216,7 +258,8 @@ test("many prices at once, and back as one step", async ({ page }) => {
   await expect(dialog).toContainText("0 rise,");
   await dialog.getByRole("button", { name: /^Type \d+ prices/ }).click();
   await expect(page.getByText(/prices moved\./)).toBeVisible();
-  const typed = async () => (await api<Draft>(page, "GET", `/api/drafts/${ids[0]}?store=1`)).variants.filter((v) => v.manual).length;
+  const typed = async () =>
+    (await api<Draft>(page, "GET", `/api/drafts/${ids[0]}?store=1`)).variants.filter((v) => v.manual).length;
   expect(await typed()).toBeGreaterThan(0);
   await page.getByRole("button", { name: "Undo", exact: true }).click();
   await expect(page.getByText(/drafts are back/)).toBeVisible();

@@ -21,7 +21,10 @@ test("a second store, in euros with tax in its prices", async ({ page }) => {
   await expect(earning).toContainText("Sales tax in the price");
   await expect(earning).toContainText("of the price without tax");
   const euros = async (line: RegExp) =>
-    Math.round(100 * Number((await earning.locator("div").filter({ hasText: line }).last().textContent())?.match(/€([\d.]+)$/)?.[1]));
+    Math.round(
+      100 *
+        Number((await earning.locator("div").filter({ hasText: line }).last().textContent())?.match(/€([\d.]+)$/)?.[1]),
+    );
   expect(await euros(/^Price by your markup/)).toBe(
     (await euros(/^Landed cost/)) + (await euros(/^Sales tax/)) + (await euros(/^Fees and/)) + (await euros(/^Profit/)),
   );
@@ -42,7 +45,8 @@ test("a second store, in euros with tax in its prices", async ({ page }) => {
   await page.getByRole("button", { name: /Saltmarsh Nord · EUR/ }).click();
   await page.getByRole("menuitem", { name: /Saltmarsh Goods · USD/ }).click();
   await expect(page.getByRole("columnheader", { name: "Price, USD" })).toBeVisible();
-  await expect(page.getByRole("button", { name: /^Use the rule price/ })).toHaveCount(0); // typed for the other store only
+  // Typed for the other store only
+  await expect(page.getByRole("button", { name: /^Use the rule price/ })).toHaveCount(0);
 });
 
 test("two people on one draft: the second is told, nothing is overwritten", async ({ page, browser }) => {
@@ -76,7 +80,9 @@ test("a column of prices is pasted, and undone as one step", async ({ page }) =>
   await page.evaluate((text) => {
     const data = new DataTransfer();
     data.setData("text", `${text}\n`);
-    document.activeElement?.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true, cancelable: true }));
+    document.activeElement?.dispatchEvent(
+      new ClipboardEvent("paste", { clipboardData: data, bubbles: true, cancelable: true }),
+    );
   }, column);
   if (draft.variants.length > 1) {
     await expect(prices.nth(1)).toHaveValue("51.25");
@@ -93,11 +99,15 @@ test("a shared address comes to the same sight", async ({ page, browser }) => {
   await page.keyboard.press("j");
   await expect(page).toHaveURL(/offer=\d+/);
   const title = await page.getByRole("row").nth(2).locator("[title]").first().getAttribute("title");
-  await expect(page.getByRole("region", { name: "Offer", exact: true }).getByRole("heading", { level: 2 })).toHaveText(title ?? "");
+  await expect(page.getByRole("region", { name: "Offer", exact: true }).getByRole("heading", { level: 2 })).toHaveText(
+    title ?? "",
+  );
   const other = await (await browser.newContext()).newPage();
   await signIn(other, "wanda@saltmarsh.example", "rain-and-bicycle");
   await other.goto(page.url());
-  await expect(other.getByRole("region", { name: "Offer", exact: true }).getByRole("heading", { level: 2 })).toHaveText(title ?? "");
+  await expect(other.getByRole("region", { name: "Offer", exact: true }).getByRole("heading", { level: 2 })).toHaveText(
+    title ?? "",
+  );
   await other.context().close();
 });
 
@@ -107,7 +117,10 @@ test("a token is shown once, works in a script, and is revoked", async ({ page, 
   await page.getByRole("button", { name: "Make a token" }).click();
   const secret = (await page.locator("code").textContent()) ?? "";
   expect(secret).toMatch(/^pel_/);
-  const script = await playwright.request.newContext({ baseURL: baseURL ?? "", extraHTTPHeaders: { Authorization: `Bearer ${secret}` } });
+  const script = await playwright.request.newContext({
+    baseURL: baseURL ?? "",
+    extraHTTPHeaders: { Authorization: `Bearer ${secret}` },
+  });
   expect((await script.get("/api/offers?limit=1")).status()).toBe(200);
   await page.reload();
   await expect(page.getByText("Nightly list")).toBeVisible();

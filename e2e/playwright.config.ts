@@ -20,7 +20,8 @@ export default defineConfig({
   // The journey is a new user's: it comes first, in a fresh demo.
   projects: [
     { name: "journey", testMatch: /journey/ },
-    // One that passes at the second try only is named by scripts/test. The journey's steps build on each other and are not repeated.
+    // One that passes at the second try only is named by scripts/test. The journey's steps build on each other and
+    // are not repeated.
     { name: "rest", retries: 1, testIgnore: process.env.SCREENSHOTS ? /journey/ : /journey|screenshots/ },
   ],
   webServer: {

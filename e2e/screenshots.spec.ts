@@ -38,17 +38,27 @@ test("screenshots", async ({ page }) => {
   await page.getByText("▲ unbeaten:").waitFor();
   await shot("alternatives");
   const bought = await api<{ taken: { draft_id: number }[] }>(page, "POST", "/api/drafts/take", { offers: [sold] });
-  const others = await api<{ offers: { id: number; is_subject: boolean; unbeaten: boolean }[] }>(page, "GET", `/api/offers/${sold}/alternatives?store=1`);
+  const others = await api<{ offers: { id: number; is_subject: boolean; unbeaten: boolean }[] }>(
+    page,
+    "GET",
+    `/api/offers/${sold}/alternatives?store=1`,
+  );
   await page.goto(
     `/workbench/${bought.taken[0]?.draft_id}/swap/${others.offers.find((o) => !o.is_subject && o.unbeaten)?.id ?? others.offers.find((o) => !o.is_subject)?.id}`,
   );
   await page.getByRole("heading", { name: /Swap the supplier/ }).waitFor();
   await shot("swap");
-  await page.request.delete(`/api/drafts/${bought.taken[0]?.draft_id}`, { headers: { "Sec-Fetch-Site": "same-origin" } });
+  await page.request.delete(`/api/drafts/${bought.taken[0]?.draft_id}`, {
+    headers: { "Sec-Fetch-Site": "same-origin" },
+  });
   const wanted = ["mug", "kettle", "planter", "umbrella", "lantern", "basket"];
   const ids: number[] = [];
   for (const words of wanted) {
-    const found = await api<{ offers: { id: number }[] }>(page, "GET", `/api/offers?store=1&days=16&words=${words}&limit=2&sort=units`);
+    const found = await api<{ offers: { id: number }[] }>(
+      page,
+      "GET",
+      `/api/offers?store=1&days=16&words=${words}&limit=2&sort=units`,
+    );
     ids.push(...found.offers.map((o) => o.id));
   }
   for (let id = 1; id <= 40; id++) {
@@ -70,9 +80,14 @@ test("screenshots", async ({ page }) => {
     "Rope basket",
     "Laundry basket",
   ];
-  for (const [i, t] of taken.entries()) if (titles[i]) await api(page, "PATCH", `/api/drafts/${t.draft_id}?store=1`, { revision: 0, title: titles[i] });
+  for (const [i, t] of taken.entries())
+    if (titles[i]) await api(page, "PATCH", `/api/drafts/${t.draft_id}?store=1`, { revision: 0, title: titles[i] });
   const first = taken[0]?.draft_id ?? 0;
-  type Draft = { revision: number; options: { name: string; values: { name: string }[] }[]; variants: { id: number; ladder: { landed: { value: string } } }[] };
+  type Draft = {
+    revision: number;
+    options: { name: string; values: { name: string }[] }[];
+    variants: { id: number; ladder: { landed: { value: string } } }[];
+  };
   const draft = await api<Draft>(page, "GET", `/api/drafts/${first}?store=1`);
   const options = draft.options.map((o, i) => ({ ...o, name: i === 0 ? "Colour" : o.name }));
   const last = draft.variants.at(-1);
@@ -114,7 +129,12 @@ test("screenshots", async ({ page }) => {
   await page.getByRole("heading", { name: "Past changes" }).scrollIntoViewIfNeeded();
   await page.getByRole("region", { name: "Past changes" }).locator("li").last().scrollIntoViewIfNeeded();
   await shot("money");
-  const run = await api<{ id: number }>(page, "POST", "/api/runs", { store_id: 1, draft_ids: taken.map((t) => t.draft_id), visible: true, sell_empty: false });
+  const run = await api<{ id: number }>(page, "POST", "/api/runs", {
+    store_id: 1,
+    draft_ids: taken.map((t) => t.draft_id),
+    visible: true,
+    sell_empty: false,
+  });
   await page.goto(`/listings/runs/${run.id}`);
   await page.getByText(/The run has ended/).waitFor({ state: "attached", timeout: 60_000 });
   await shot("run");
@@ -139,7 +159,11 @@ test("screenshots", async ({ page }) => {
   await page.getByText("Say how many days").waitFor({ state: "hidden" });
   await shot("price-list");
   await page.getByRole("button", { name: "Import" }).click();
-  await page.getByRole("listitem").filter({ hasText: "Northlight" }).getByText("All is well").waitFor({ timeout: 30_000 });
+  await page
+    .getByRole("listitem")
+    .filter({ hasText: "Northlight" })
+    .getByText("All is well")
+    .waitFor({ timeout: 30_000 });
   await page.getByRole("listitem").filter({ hasText: "Quayside" }).getByRole("button").click();
   await page.getByRole("button", { name: "Compare everything" }).click();
   await page.getByText(/1,199 seen: 0 new/).waitFor({ timeout: 30_000 });
@@ -154,11 +178,9 @@ test("screenshots", async ({ page }) => {
 
 /** rules puts a list in force that shows what rules can say. */
 async function rules(page: import("@playwright/test").Page, draft: number) {
-  const { revision, what, changed_by, changed_at, $schema, ...now } = await api<Record<string, unknown> & { rules: Record<string, unknown>[] }>(
-    page,
-    "GET",
-    "/api/stores/1/money-rules",
-  );
+  const { revision, what, changed_by, changed_at, $schema, ...now } = await api<
+    Record<string, unknown> & { rules: Record<string, unknown>[] }
+  >(page, "GET", "/api/stores/1/money-rules");
   const usd = (value: string) => ({ value, currency: "USD" });
   const base = now.rules[0] ?? {};
   const list = [
@@ -197,6 +219,10 @@ async function rules(page: import("@playwright/test").Page, draft: number) {
   const imports = [{ from: "*", to: "US", threshold: usd("20.00"), duty: "0.05", tax: "0" }];
   await api(page, "PUT", "/api/stores/1/money-rules", { rules: { ...now, rules: list, rates, imports }, revision });
   const sheet = await api<{ revision: number }>(page, "GET", `/api/drafts/${draft}?store=1`);
-  await api(page, "PATCH", `/api/drafts/${draft}?store=1`, { revision: sheet.revision, tags: ["summer"], collections: ["Camp mornings"] });
+  await api(page, "PATCH", `/api/drafts/${draft}?store=1`, {
+    revision: sheet.revision,
+    tags: ["summer"],
+    collections: ["Camp mornings"],
+  });
   await page.waitForTimeout(1500);
 }

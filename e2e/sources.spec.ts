@@ -67,7 +67,10 @@ test("a price list is looked at, corrected by dragging, and taken in", async ({ 
   await line(page, "Northlight Wholesale").getByRole("button").click();
   await page.getByText("12 rejected").click();
   await expect(page.getByText(/the stock: “01.12.2026” is a date/).first()).toBeVisible();
-  const [file] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: "Download them with their reasons" }).click()]);
+  const [file] = await Promise.all([
+    page.waitForEvent("download"),
+    page.getByRole("link", { name: "Download them with their reasons" }).click(),
+  ]);
   expect(file.suggestedFilename()).toMatch(/^set-aside-\d+\.csv$/);
 });
 
@@ -97,11 +100,13 @@ test("a catalogue document, by keyboard alone", async ({ page }) => {
   await page.keyboard.press("l");
   await expect(page.getByRole("heading", { name: "Connect a price list" })).toBeVisible();
   await page.keyboard.press("Tab");
-  while (!(await page.getByLabel("Or the address it is fetched from").evaluate((e) => e === document.activeElement))) await page.keyboard.press("Tab");
+  while (!(await page.getByLabel("Or the address it is fetched from").evaluate((e) => e === document.activeElement)))
+    await page.keyboard.press("Tab");
   await page.keyboard.type(`${corvane}/catalogue.xml`);
   await page.keyboard.press("Enter");
   await expect(page.getByText("A UBL 2.1 catalogue.")).toBeVisible();
-  while (!(await page.getByLabel("Ships from").evaluate((e) => e === document.activeElement))) await page.keyboard.press("Tab");
+  while (!(await page.getByLabel("Ships from").evaluate((e) => e === document.activeElement)))
+    await page.keyboard.press("Tab");
   await page.keyboard.type("Sweden");
   await page.keyboard.press("Tab");
   await page.keyboard.type("1");
@@ -120,11 +125,19 @@ test("links come in, a result a line", async ({ page }) => {
   await page.keyboard.press("p");
   await page
     .getByLabel("Links, one a line")
-    .fill([`${bazaar}/p/QB-100003`, `${tern}/p/TM-100005`, `${tern}/p/TM-999999`, "http://10.0.0.1/x", "lamp"].join("\n"));
+    .fill(
+      [`${bazaar}/p/QB-100003`, `${tern}/p/TM-100005`, `${tern}/p/TM-999999`, "http://10.0.0.1/x", "lamp"].join("\n"),
+    );
   await page.getByRole("button", { name: "Take them in" }).click();
   const dialog = page.getByRole("dialog");
   await expect(dialog.getByRole("status")).toContainText("2 of 5 came in", { timeout: 30_000 });
-  for (const words of ["is in the catalog already", "by JSON-LD", "There is no page any more.", "is a private address", "Nothing answers at"])
+  for (const words of [
+    "is in the catalog already",
+    "by JSON-LD",
+    "There is no page any more.",
+    "is a private address",
+    "Nothing answers at",
+  ])
     await expect(dialog).toContainText(words);
   await dialog.getByRole("link", { name: "To the Catalog" }).click();
   await expect(page).toHaveURL(/\/catalog/);
@@ -140,7 +153,9 @@ test("files that are no price list are told apart", async ({ page }) => {
     ["list.xml", '<?xml version="1.0"?><!DOCTYPE a [<!ENTITY b "c">]><Catalogue/>', "The document declares entities"],
   ] as const) {
     await page.goto("/sources/list");
-    await page.locator("input[type=file]").setInputFiles({ name, mimeType: "application/octet-stream", buffer: Buffer.from(content, "latin1") });
+    await page
+      .locator("input[type=file]")
+      .setInputFiles({ name, mimeType: "application/octet-stream", buffer: Buffer.from(content, "latin1") });
     await expect(page.getByRole("alert")).toContainText(words);
   }
 });

@@ -59,7 +59,11 @@ export async function connectStore(page: Page, address = goods) {
 
 /** api asks the application as the page does. */
 export async function api<T>(page: Page, method: string, path: string, body?: unknown): Promise<T> {
-  const answer = await page.request.fetch(path, { method, ...(body ? { data: body } : {}), headers: { "Sec-Fetch-Site": "same-origin" } });
+  const answer = await page.request.fetch(path, {
+    method,
+    ...(body ? { data: body } : {}),
+    headers: { "Sec-Fetch-Site": "same-origin" },
+  });
   expect(answer.ok(), `${method} ${path}: ${await answer.text()}`).toBe(true);
   return (answer.status() === 204 ? undefined : await answer.json()) as T;
 }
@@ -75,8 +79,11 @@ export async function fresh(page: Page, count: number, words = ""): Promise<{ id
 /** takeFresh takes offers to the Workbench and names the drafts so that the store shows them apart. */
 export async function takeFresh(page: Page, count: number, name: string): Promise<number[]> {
   const offers = await fresh(page, count);
-  const { taken } = await api<{ taken: { draft_id: number }[] }>(page, "POST", "/api/drafts/take", { offers: offers.map((o) => o.id) });
-  for (const [i, draft] of taken.entries()) await api(page, "PATCH", `/api/drafts/${draft.draft_id}?store=1`, { revision: 0, title: `${name} ${i + 1}` });
+  const { taken } = await api<{ taken: { draft_id: number }[] }>(page, "POST", "/api/drafts/take", {
+    offers: offers.map((o) => o.id),
+  });
+  for (const [i, draft] of taken.entries())
+    await api(page, "PATCH", `/api/drafts/${draft.draft_id}?store=1`, { revision: 0, title: `${name} ${i + 1}` });
   return taken.map((t) => t.draft_id);
 }
 

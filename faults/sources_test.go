@@ -30,7 +30,8 @@ func (h *hostile) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	switch {
 	case r.URL.Path == "/.well-known/catalog-source":
-		answer(200, map[string]any{"protocol": "catalog-source/1", "name": "Hostile", "token_endpoint": "/token", "limits": map[string]int{"requests_per_second": 1000, "page_size": 100}})
+		answer(200, map[string]any{"protocol": "catalog-source/1", "name": "Hostile", "token_endpoint": "/token",
+			"limits": map[string]int{"requests_per_second": 1000, "page_size": 100}})
 	case r.URL.Path == "/token":
 		answer(200, map[string]string{"access_token": "x"})
 	case r.URL.Path == "/offers":
@@ -47,7 +48,8 @@ func (h *hostile) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 func offer(number string, change func(o, variant, sold map[string]any)) map[string]any {
 	sold := map[string]any{"price": "2.50", "priceCurrency": "USD", "inventoryLevel": map[string]any{"value": 7}}
 	variant := map[string]any{"sku": number + "-1", "offers": sold, "weight": map[string]any{"value": 300}}
-	o := map[string]any{"productGroupID": number, "name": "Mug " + number, "hasVariant": []any{variant}, "seller": map[string]any{"identifier": "s", "name": "Seller", "addressCountry": "CN"}}
+	o := map[string]any{"productGroupID": number, "name": "Mug " + number, "hasVariant": []any{variant},
+		"seller": map[string]any{"identifier": "s", "name": "Seller", "addressCountry": "CN"}}
 	if change != nil {
 		change(o, variant, sold)
 	}
@@ -75,7 +77,9 @@ func TestOneOfferOutOfBoundsIsRejectedAlone(t *testing.T) {
 		offer("B-6", func(o, _, _ map[string]any) { o["weeklyUnitsSold"] = []int{1, -5} }),
 		offer("B-7", func(_, _, s map[string]any) { s["price"] = "99999999999999999.99" }),
 		offer("B-8", func(o, _, _ map[string]any) { o["soldElsewhere"] = map[string]any{"stores": 1 << 40} }),
-		offer("B-9", func(_, _, s map[string]any) { s["inventoryLevel"] = map[string]any{"value": json.Number("1e400")} }),
+		offer("B-9", func(_, _, s map[string]any) {
+			s["inventoryLevel"] = map[string]any{"value": json.Number("1e400")}
+		}),
 		offer("B-10", func(o, _, _ map[string]any) { o["name"] = strings.Repeat("x", 100_000) }),
 	}
 	good := []any{
@@ -90,11 +94,13 @@ func TestOneOfferOutOfBoundsIsRejectedAlone(t *testing.T) {
 		}),
 		offer("G-3", func(o, _, s map[string]any) {
 			s["inventoryLevel"] = map[string]any{"value": 4_000_000_000}
-			o["url"], o["image"] = "javascript:alert(1)", []string{"data:image/png;base64,x", "https://pictures.example/1.jpg"}
+			o["url"], o["image"] = "javascript:alert(1)",
+				[]string{"data:image/png;base64,x", "https://pictures.example/1.jpg"}
 		}),
 	}
 	h.page = listed(append(bad, good...)...)
-	w.Owner.Must("POST", "/api/sources", sources.Credentials{Address: w.Serve(h), ClientID: "x", ClientSecret: "y"}, nil)
+	w.Owner.Must("POST", "/api/sources", sources.Credentials{Address: w.Serve(h), ClientID: "x", ClientSecret: "y"},
+		nil)
 	source := w.TakenIn()
 	in := source.Imports[0]
 	if in.State != "finished" || in.Rejected != len(bad) || source.Offers != len(good) {
@@ -110,7 +116,8 @@ func TestOneOfferOutOfBoundsIsRejectedAlone(t *testing.T) {
 	}
 	var page string
 	var pictures []string
-	if err := w.App.Pool.QueryRow(t.Context(), `select page_url, pictures from offer where number = 'G-3'`).Scan(&page, &pictures); err != nil || page != "" || len(pictures) != 1 {
+	if err := w.App.Pool.QueryRow(t.Context(), `select page_url, pictures from offer
+		where number = 'G-3'`).Scan(&page, &pictures); err != nil || page != "" || len(pictures) != 1 {
 		t.Errorf("%q %v %v", page, pictures, err)
 	}
 	// One row that cannot be read is skipped and told of; the others are found.
@@ -135,7 +142,8 @@ func TestACatalogThatEndsEarlyWithdrawsOnlyWhatIsGone(t *testing.T) {
 	w.ConnectBazaar()
 	w.Fault(w.BazaarURL, fault.Plan{ShortPercent: 90})
 	source := w.Swept()
-	if in := source.Imports[0]; source.Offers != market.Offers || in.Withdrawn != 0 || in.State != "finished" || !strings.Contains(source.Error, "listed") {
+	if in := source.Imports[0]; source.Offers != market.Offers || in.Withdrawn != 0 || in.State != "finished" ||
+		!strings.Contains(source.Error, "listed") {
 		t.Errorf("%d offers, %q, %+v", source.Offers, source.Error, in)
 	}
 	w.Fault(w.BazaarURL, fault.Plan{})
@@ -148,8 +156,10 @@ func TestACatalogThatEndsEarlyWithdrawsOnlyWhatIsGone(t *testing.T) {
 		next := map[string]string{"": "a", "a": "b", "b": "a"}[cursor]
 		return map[string]any{"offers": []any{offer("C-"+cursor, nil)}, "next": next, "total": 3}
 	}
-	w.Owner.Must("POST", "/api/sources", sources.Credentials{Address: w.Serve(h), ClientID: "x", ClientSecret: "y"}, nil)
-	if circle := w.Source("Hostile"); circle.Imports[0].State != "failed" || !strings.Contains(circle.Error, "again and again") {
+	w.Owner.Must("POST", "/api/sources", sources.Credentials{Address: w.Serve(h), ClientID: "x", ClientSecret: "y"},
+		nil)
+	if circle := w.Source("Hostile"); circle.Imports[0].State != "failed" ||
+		!strings.Contains(circle.Error, "again and again") {
 		t.Errorf("%+v", circle)
 	}
 }
@@ -159,7 +169,8 @@ func TestAShortFaultOfASourceIsWaitedOut(t *testing.T) {
 	w.ConnectBazaar()
 	w.App.Sources.Retries = 8
 	for name, plan := range map[string]fault.Plan{
-		"a web page": {HTML: true, Only: "/offers"}, "half an answer": {Truncate: true, Only: "/offers"}, "down": {Down: true}, "a long wait": {TooMany: 1, RetryAfter: 20, Only: "/offers"},
+		"a web page": {HTML: true, Only: "/offers"}, "half an answer": {Truncate: true, Only: "/offers"},
+		"down": {Down: true}, "a long wait": {TooMany: 1, RetryAfter: 20, Only: "/offers"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			w.Fault(w.BazaarURL, plan)

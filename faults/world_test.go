@@ -81,7 +81,8 @@ func TestOneDraftInTwoRunsAtOnceIsOneProduct(t *testing.T) {
 	var both sync.WaitGroup
 	for i, who := range []*testkit.Person{w.Owner, other} {
 		both.Go(func() {
-			who.Must("POST", "/api/runs", map[string]any{"store_id": 1, "draft_ids": ids, "visible": true, "sell_empty": false}, &runs[i])
+			who.Must("POST", "/api/runs",
+				map[string]any{"store_id": 1, "draft_ids": ids, "visible": true, "sell_empty": false}, &runs[i])
 		})
 	}
 	both.Wait()
@@ -90,20 +91,23 @@ func TestOneDraftInTwoRunsAtOnceIsOneProduct(t *testing.T) {
 		for _, item := range run.Items {
 			if item.State == publishing.Failed {
 				left++
-				if !strings.Contains(item.Reason, "is publishing it at this moment") && !strings.Contains(item.Reason, "another run was publishing it") {
+				if !strings.Contains(item.Reason, "is publishing it at this moment") &&
+					!strings.Contains(item.Reason, "another run was publishing it") {
 					t.Errorf("%s", item.Reason)
 				}
 			}
 		}
 	}
 	if products := w.Shop.Products(); len(products) != n || left != n {
-		t.Errorf("%d drafts became %d products, %d were left out (second instance at %s)", n, len(products), left, second)
+		t.Errorf("%d drafts became %d products, %d were left out (second instance at %s)", n, len(products), left,
+			second)
 	}
 }
 
 func TestGuessesAreCountedBeforeTheyAreHashed(t *testing.T) {
 	w := testkit.Start(t)
-	if _, err := w.App.Members.Add(t.Context(), "ed@example.com", "Ed", access.Editor, "another long password"); err != nil {
+	if _, err := w.App.Members.Add(t.Context(), "ed@example.com", "Ed", access.Editor,
+		"another long password"); err != nil {
 		t.Fatal(err)
 	}
 	before := w.App.Members.Hashed()
@@ -111,7 +115,8 @@ func TestGuessesAreCountedBeforeTheyAreHashed(t *testing.T) {
 	statuses := make([]int, 60)
 	for i := range statuses {
 		all.Go(func() {
-			statuses[i] = w.Nobody("").Ask("POST", "/api/session", map[string]string{"email": "ed@example.com", "password": "guess"}, nil).Status
+			statuses[i] = w.Nobody("").Ask("POST", "/api/session",
+				map[string]string{"email": "ed@example.com", "password": "guess"}, nil).Status
 		})
 	}
 	began := time.Now()
@@ -135,17 +140,22 @@ func TestGuessesAreCountedBeforeTheyAreHashed(t *testing.T) {
 	}
 	// Whoever has signed in here before is not locked out by others' guesses.
 	for range 10 {
-		w.Nobody("").Ask("POST", "/api/session", map[string]string{"email": "olga@example.com", "password": "guess"}, nil)
+		w.Nobody("").Ask("POST", "/api/session", map[string]string{"email": "olga@example.com", "password": "guess"},
+			nil)
 	}
-	w.Owner.Must("POST", "/api/session", map[string]string{"email": "olga@example.com", "password": "a long password"}, nil)
+	w.Owner.Must("POST", "/api/session", map[string]string{"email": "olga@example.com", "password": "a long password"},
+		nil)
 	var failed int
-	if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from audit_entry where act = 'failed to sign in'`).Scan(&failed); err != nil || failed == 0 {
+	if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from audit_entry
+		where act = 'failed to sign in'`).Scan(&failed); err != nil || failed == 0 {
 		t.Errorf("%d failures are in the trail: %v", failed, err)
 	}
 }
 
 func TestWorkWhoseInstanceDiesEachTimeIsGivenUp(t *testing.T) {
-	w := testkit.StartWith(t, bazaar.Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 60, ClientID: "test", ClientSecret: "secret-of-test", PerSecond: 500, PictureSize: 200, Slow: 300 * time.Millisecond})
+	w := testkit.StartWith(t,
+		bazaar.Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 60, ClientID: "test", ClientSecret: "secret-of-test",
+			PerSecond: 500, PictureSize: 200, Slow: 300 * time.Millisecond})
 	w.Ready()
 	id := w.Take(w.Offer(0))[0]
 	// Slow enough that the work has not ended by itself when its instance is found to be gone.
@@ -153,7 +163,8 @@ func TestWorkWhoseInstanceDiesEachTimeIsGivenUp(t *testing.T) {
 	w.Owner.Must("POST", "/api/sources/1/imports?full=true", nil, nil)
 	w.Fault(w.ShopURL, fault.Plan{LatencyMS: 8000})
 	var run publishing.Run
-	w.Owner.Must("POST", "/api/runs", map[string]any{"store_id": 1, "draft_ids": []int64{id}, "visible": true, "sell_empty": false}, &run)
+	w.Owner.Must("POST", "/api/runs",
+		map[string]any{"store_id": 1, "draft_ids": []int64{id}, "visible": true, "sell_empty": false}, &run)
 	// As if its instance had ended at each of eight attempts.
 	exec := func(sql string) int64 {
 		t.Helper()
@@ -165,12 +176,14 @@ func TestWorkWhoseInstanceDiesEachTimeIsGivenUp(t *testing.T) {
 	}
 	for _, kind := range []string{"import", "publish"} {
 		testkit.Until(t, "it is worked on", func() bool {
-			return exec(`update river_job set attempt = 8, attempted_by = array['ended'] where kind = '`+kind+`' and state = 'running'`) > 0
+			return exec(`update river_job set attempt = 8, attempted_by = array['ended']
+				where kind = '`+kind+`' and state = 'running'`) > 0
 		})
 	}
 	testkit.Until(t, "both are given up", func() bool {
 		var n int
-		if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from river_job where state = 'discarded' and kind in ('import_run', 'publish')`).Scan(&n); err != nil {
+		if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from river_job
+			where state = 'discarded' and kind in ('import_run', 'publish')`).Scan(&n); err != nil {
 			t.Fatal(err)
 		}
 		return n >= 2
@@ -186,7 +199,8 @@ func TestWorkWhoseInstanceDiesEachTimeIsGivenUp(t *testing.T) {
 	if in := list[0].Imports[0]; in.State != "failed" || !strings.Contains(in.Error, "cut off each time") {
 		t.Errorf("%+v", in)
 	}
-	if item := ended(t, w, run.ID)[0].Items[0]; item.State != publishing.Failed || !strings.Contains(item.Reason, "cut off each time") {
+	if item := ended(t, w, run.ID)[0].Items[0]; item.State != publishing.Failed ||
+		!strings.Contains(item.Reason, "cut off each time") {
 		t.Errorf("%+v", item)
 	}
 	// One whose job is not there at all is put back.
@@ -209,18 +223,21 @@ func TestTheDatabaseIsCutWhileDraftsGoOut(t *testing.T) {
 	w := readyFor(t, n)
 	ids := ready(t, w, n)
 	var run publishing.Run
-	w.Owner.Must("POST", "/api/runs", map[string]any{"store_id": 1, "draft_ids": ids, "visible": true, "sell_empty": false}, &run)
+	w.Owner.Must("POST", "/api/runs",
+		map[string]any{"store_id": 1, "draft_ids": ids, "visible": true, "sell_empty": false}, &run)
 	cuts := 0
 	for deadline := time.Now().Add(20 * time.Second); cuts < many(40, 8) && time.Now().Before(deadline); cuts++ {
 		time.Sleep(150 * time.Millisecond)
-		_, _ = w.App.Pool.Exec(t.Context(), `select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()`)
+		_, _ = w.App.Pool.Exec(t.Context(), `select pg_terminate_backend(pid) from pg_stat_activity
+			where datname = current_database() and pid <> pg_backend_pid()`)
 	}
 	var seen publishing.RunInFull
 	for deadline := time.Now().Add(3 * time.Minute); seen.FinishedAt == nil; time.Sleep(200 * time.Millisecond) {
 		if time.Now().After(deadline) {
 			t.Fatalf("the run has not ended: %+v", seen.Run)
 		}
-		if err := w.App.Publishing.Sweep(t.Context()); err != nil && !strings.Contains(err.Error(), "terminating connection") {
+		if err := w.App.Publishing.Sweep(t.Context()); err != nil &&
+			!strings.Contains(err.Error(), "terminating connection") {
 			t.Log(err)
 		}
 		w.Owner.Ask("GET", fmt.Sprintf("/api/runs/%d", run.ID), nil, &seen)
@@ -243,7 +260,8 @@ func TestAStoreThatAsksToWaitIsWaitedForAsTold(t *testing.T) {
 	wait := many(20, 4)
 	w.Fault(w.ShopURL, fault.Plan{TooMany: 1, RetryAfter: wait})
 	var run publishing.Run
-	w.Owner.Must("POST", "/api/runs", map[string]any{"store_id": 1, "draft_ids": ids, "visible": true, "sell_empty": false}, &run)
+	w.Owner.Must("POST", "/api/runs",
+		map[string]any{"store_id": 1, "draft_ids": ids, "visible": true, "sell_empty": false}, &run)
 	began := time.Now()
 	seen := ended(t, w, run.ID)[0]
 	if seen.Published != 3 {
@@ -260,14 +278,16 @@ func TestDuplicatesInTheStoreAreFoundAndRemoved(t *testing.T) {
 	w.Ready()
 	ids := ready(t, w, 1)
 	var run publishing.Run
-	w.Owner.Must("POST", "/api/runs", map[string]any{"store_id": 1, "draft_ids": ids, "visible": true, "sell_empty": false}, &run)
+	w.Owner.Must("POST", "/api/runs",
+		map[string]any{"store_id": 1, "draft_ids": ids, "visible": true, "sell_empty": false}, &run)
 	ended(t, w, run.ID)
 	session, err := w.App.Stores.Open(t.Context(), 1)
 	if err != nil {
 		t.Fatal(err)
 	}
 	first := w.Shop.Products()[0]
-	copied := store.Product{Reference: first.Reference, Title: first.Title, Options: []store.Option{}, Variants: []store.Variant{{Reference: "x", SKU: "X", Values: []string{}, Price: "9.99"}}, Pictures: []string{}}
+	copied := store.Product{Reference: first.Reference, Title: first.Title, Options: []store.Option{},
+		Variants: []store.Variant{{Reference: "x", SKU: "X", Values: []string{}, Price: "9.99"}}, Pictures: []string{}}
 	if _, err := session.Create(t.Context(), "another key", copied); err != nil {
 		t.Fatal(err)
 	}
@@ -278,7 +298,9 @@ func TestDuplicatesInTheStoreAreFoundAndRemoved(t *testing.T) {
 		return len(listings[0].Duplicates) == 1
 	})
 	// One that became the listing's own since it was found stays.
-	if _, err := w.App.Pool.Exec(t.Context(), `update listing set duplicates = duplicates || jsonb_build_array(jsonb_build_object('id', product_id, 'url', ''))`); err != nil {
+	if _, err := w.App.Pool.Exec(t.Context(), `update listing
+		set duplicates = duplicates || jsonb_build_array(jsonb_build_object('id', product_id, 'url',
+		''))`); err != nil {
 		t.Fatal(err)
 	}
 	w.Owner.Must("POST", fmt.Sprintf("/api/listings/%d/duplicates/remove", listings[0].ID), nil, nil)
@@ -306,17 +328,23 @@ func TestTheSupplierIsNotShownToCustomers(t *testing.T) {
 	if strings.Contains(d.Description, "@") {
 		t.Errorf("the draft was made with %s", d.Description)
 	}
-	w.Owner.Must("PATCH", path, map[string]any{"revision": d.Revision, "description": "<p>Good mug. Mail sales@harbour.example or call +1 212 555 0143.</p>"}, &d)
+	w.Owner.Must("PATCH", path,
+		map[string]any{"revision": d.Revision,
+			"description": "<p>Good mug. Mail sales@harbour.example or call +1 212 555 0143.</p>"}, &d)
 	var run publishing.Run
-	w.Owner.Must("POST", "/api/runs", map[string]any{"store_id": 1, "draft_ids": []int64{id}, "visible": true, "sell_empty": false}, &run)
-	if item := ended(t, w, run.ID)[0].Items[0]; item.State != publishing.Failed || !strings.Contains(item.Reason, "sales@harbour.example") {
+	w.Owner.Must("POST", "/api/runs",
+		map[string]any{"store_id": 1, "draft_ids": []int64{id}, "visible": true, "sell_empty": false}, &run)
+	if item := ended(t, w, run.ID)[0].Items[0]; item.State != publishing.Failed ||
+		!strings.Contains(item.Reason, "sales@harbour.example") {
 		t.Errorf("%+v", item)
 	}
 	w.Owner.Must("PATCH", path, map[string]any{"revision": d.Revision, "remove_contacts": true}, &d)
-	w.Owner.Must("POST", "/api/runs", map[string]any{"store_id": 1, "draft_ids": []int64{id}, "visible": true, "sell_empty": false}, &run)
+	w.Owner.Must("POST", "/api/runs",
+		map[string]any{"store_id": 1, "draft_ids": []int64{id}, "visible": true, "sell_empty": false}, &run)
 	ended(t, w, run.ID)
 	p := w.Shop.Products()[0]
-	if p.Vendor != "Saltmarsh Goods" || strings.Contains(p.Description, "@") || !strings.Contains(p.Description, "Good mug.") {
+	if p.Vendor != "Saltmarsh Goods" || strings.Contains(p.Description, "@") ||
+		!strings.Contains(p.Description, "Good mug.") {
 		t.Errorf("%s: %s", p.Vendor, p.Description)
 	}
 }
@@ -345,7 +373,8 @@ func TestAFullDiskIsSaid(t *testing.T) {
 		}
 		return answer.StatusCode == 503 && strings.Contains(string(said), "cannot be written to")
 	})
-	if _, problem := w.Owner.Send("list.csv", []byte("SKU,Cost\n")); problem == nil || strings.Contains(problem.Detail, w.Settings.Data) {
+	if _, problem := w.Owner.Send("list.csv", []byte("SKU,Cost\n")); problem == nil ||
+		strings.Contains(problem.Detail, w.Settings.Data) {
 		t.Errorf("%+v", problem)
 	}
 }
@@ -355,7 +384,9 @@ func TestARunOfThousandsBeginsAtOnce(t *testing.T) {
 	w.Ready()
 	id := w.Take(w.Offer(0))[0]
 	n := many(50_000, 6_000)
-	rows, err := w.App.Pool.Query(t.Context(), `insert into draft (offer_id, title, description, pictures, options, taken_by) select offer_id, title, description, pictures, options, taken_by from draft, generate_series(1, $2) where id = $1 returning id`, id, n)
+	rows, err := w.App.Pool.Query(t.Context(), `insert into draft (offer_id, title, description, pictures, options,
+		taken_by) select offer_id, title, description, pictures, options, taken_by from draft, generate_series(1, $2)
+		where id = $1 returning id`, id, n)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -366,12 +397,15 @@ func TestARunOfThousandsBeginsAtOnce(t *testing.T) {
 	w.Fault(w.ShopURL, fault.Plan{LatencyMS: 500})
 	var run publishing.Run
 	began := time.Now()
-	w.Owner.Must("POST", "/api/runs", map[string]any{"store_id": 1, "draft_ids": ids, "visible": true, "sell_empty": false}, &run)
+	w.Owner.Must("POST", "/api/runs",
+		map[string]any{"store_id": 1, "draft_ids": ids, "visible": true, "sell_empty": false}, &run)
 	t.Logf("%d drafts: a run was begun in %v", n, time.Since(began))
 	if run.Waiting+run.Sending+run.Failed+run.Published != n {
 		t.Errorf("%+v", run)
 	}
-	if problem := w.Owner.Ask("POST", "/api/runs", map[string]any{"store_id": 1, "draft_ids": make([]int64, 50_001), "visible": true, "sell_empty": false}, nil); problem == nil || problem.Status != 422 {
+	if problem := w.Owner.Ask("POST", "/api/runs",
+		map[string]any{"store_id": 1, "draft_ids": make([]int64, 50_001), "visible": true, "sell_empty": false},
+		nil); problem == nil || problem.Status != 422 {
 		t.Errorf("over the limit: %+v", problem)
 	}
 	w.Owner.Must("POST", fmt.Sprintf("/api/runs/%d/stop", run.ID), nil, nil)

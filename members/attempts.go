@@ -54,21 +54,27 @@ func deviceHash(token string) []byte {
 func (s *Service) attempt(ctx context.Context, email string, where Where) (id int64, err error) {
 	var wait time.Duration
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(7307, hashtext($1)), pg_advisory_xact_lock(7308, hashtext($2))`, email, where.network()); err != nil {
+		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(7307, hashtext($1)),
+			pg_advisory_xact_lock(7308, hashtext($2))`, email, where.network()); err != nil {
 			return err
 		}
 		var known bool
 		if where.Device != "" {
-			if err := tx.QueryRow(ctx, `select exists (select from known_device d join member m on m.id = d.member_id where lower(m.email) = $1 and d.hash = $2)`, email, deviceHash(where.Device)).Scan(&known); err != nil {
+			if err := tx.QueryRow(ctx, `select exists (select from known_device d join member m on m.id = d.member_id
+				where lower(m.email) = $1 and d.hash = $2)`, email, deviceHash(where.Device)).Scan(&known); err != nil {
 				return err
 			}
 		}
 		var byMember, byNetwork int
 		var lastMember, lastNetwork *time.Time
-		if err := tx.QueryRow(ctx, `select count(*), max(at) from sign_in_attempt where email = $1 and known = $2 and at > now() - $3::interval`, email, known, attemptWindow).Scan(&byMember, &lastMember); err != nil {
+		if err := tx.QueryRow(ctx, `select count(*), max(at) from sign_in_attempt
+			where email = $1 and known = $2 and at > now() - $3::interval`, email, known, attemptWindow).
+			Scan(&byMember, &lastMember); err != nil {
 			return err
 		}
-		if err := tx.QueryRow(ctx, `select count(*), max(at) from sign_in_attempt where network = $1 and not known and at > now() - $2::interval`, where.network(), attemptWindow).Scan(&byNetwork, &lastNetwork); err != nil {
+		if err := tx.QueryRow(ctx, `select count(*), max(at) from sign_in_attempt
+			where network = $1 and not known and at > now() - $2::interval`, where.network(), attemptWindow).
+			Scan(&byNetwork, &lastNetwork); err != nil {
 			return err
 		}
 		wait = left(byMember, maxPerMember, lastMember, memberPace)
@@ -78,7 +84,8 @@ func (s *Service) attempt(ctx context.Context, email string, where Where) (id in
 		if wait > 0 {
 			return nil
 		}
-		return tx.QueryRow(ctx, `insert into sign_in_attempt (email, network, known) values ($1, $2, $3) returning id`, email, where.network(), known).Scan(&id)
+		return tx.QueryRow(ctx, `insert into sign_in_attempt (email, network, known) values ($1, $2, $3)
+			returning id`, email, where.network(), known).Scan(&id)
 	})
 	if err == nil && wait > 0 {
 		s.Log.Warn("an attempt to sign in was refused: too many", "email", email, "network", where.network())
@@ -97,13 +104,15 @@ func left(n, most int, last *time.Time, pace time.Duration) time.Duration {
 
 // arrived forgets the failures of who signed in, and remembers the device. It returns the device's token.
 func (s *Service) arrived(ctx context.Context, member int64, email string, where Where) (device string, err error) {
-	if _, err := s.Pool.Exec(ctx, `delete from sign_in_attempt where email = $1 and network = $2`, email, where.network()); err != nil {
+	if _, err := s.Pool.Exec(ctx, `delete from sign_in_attempt
+		where email = $1 and network = $2`, email, where.network()); err != nil {
 		return "", err
 	}
 	device = where.Device
 	if device == "" || len(device) > 100 {
 		device = secrets.Token() + secrets.Token()
 	}
-	_, err = s.Pool.Exec(ctx, `insert into known_device (member_id, hash) values ($1, $2) on conflict (member_id, hash) do update set used_at = now()`, member, deviceHash(device))
+	_, err = s.Pool.Exec(ctx, `insert into known_device (member_id, hash) values ($1, $2)
+		on conflict (member_id, hash) do update set used_at = now()`, member, deviceHash(device))
 	return device, err
 }

@@ -14,7 +14,7 @@ import (
 // Change is what an owner changes of a member; what is absent stays.
 type Change struct {
 	Role     *access.Role `json:"role,omitempty" enum:"owner,editor,fulfiller"`
-	Disabled *bool        `json:"disabled,omitempty" doc:"A disabled member cannot sign in, and is signed out everywhere"`
+	Disabled *bool        `json:"disabled,omitempty" doc:"Cannot sign in, is signed out"`
 }
 
 // Set changes a member's role, or shuts them out or lets them in again. It holds from the next request on.
@@ -47,14 +47,17 @@ func (s *Service) Set(ctx context.Context, id int64, c Change) (Member, error) {
 			return nil
 		}
 		var others int
-		if err := tx.QueryRow(ctx, `select count(*) from member where role = 'owner' and disabled_at is null and id <> $1`, id).Scan(&others); err != nil {
+		if err := tx.QueryRow(ctx, `select count(*) from member
+			where role = 'owner' and disabled_at is null and id <> $1`, id).Scan(&others); err != nil {
 			return err
 		}
 		if others == 0 && (m.Role != access.Owner || m.Disabled) {
-			return apikit.Problem(409, "role", "%s is the only owner who can sign in. Make somebody else an owner first.", before.Name)
+			return apikit.Problem(409, "role",
+				"%s is the only owner who can sign in. Make somebody else an owner first.", before.Name)
 		}
 		_, err = tx.Exec(ctx, `
-			update member set role = $2, disabled_at = case when $3 then coalesce(disabled_at, now()) end, session_epoch = session_epoch + case when $3 and disabled_at is null then 1 else 0 end where id = $1`,
+			update member set role = $2, disabled_at = case when $3 then coalesce(disabled_at, now()) end,
+			session_epoch = session_epoch + case when $3 and disabled_at is null then 1 else 0 end where id = $1`,
 			id, m.Role, m.Disabled)
 		if err != nil {
 			return err
@@ -96,7 +99,8 @@ func (s *Service) SetPassword(ctx context.Context, id int64, password string) er
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var email string
-		err := tx.QueryRow(ctx, `update member set password_hash = $2, session_epoch = session_epoch + 1 where id = $1 returning email`, id, hash).Scan(&email)
+		err := tx.QueryRow(ctx, `update member set password_hash = $2, session_epoch = session_epoch + 1 where id = $1
+			returning email`, id, hash).Scan(&email)
 		if database.Missing(err) {
 			return apikit.NotFound("member")
 		}
@@ -147,7 +151,8 @@ func (s *Service) SignOutEverywhere(ctx context.Context, id int64) error {
 		return err
 	}
 	var email string
-	err := s.Pool.QueryRow(ctx, `update member set session_epoch = session_epoch + 1 where id = $1 returning email`, id).Scan(&email)
+	err := s.Pool.QueryRow(ctx, `update member set session_epoch = session_epoch + 1 where id = $1
+		returning email`, id).Scan(&email)
 	if database.Missing(err) {
 		return apikit.NotFound("member")
 	}

@@ -64,7 +64,8 @@ func (s *Service) Hashed() int64 { return s.hashed.Load() }
 
 // Prune forgets sessions that have ended, old attempts to sign in and devices that were not used for a year.
 func (s *Service) Prune(ctx context.Context) error {
-	for _, statement := range []string{`delete from sessions where expiry < now()`, `delete from sign_in_attempt where at < now() - interval '1 day'`,
+	for _, statement := range []string{`delete from sessions where expiry < now()`, `delete from sign_in_attempt
+		where at < now() - interval '1 day'`,
 		`delete from known_device where used_at < now() - interval '1 year'`} {
 		if _, err := s.Pool.Exec(ctx, statement); err != nil {
 			return err
@@ -114,7 +115,8 @@ func (s *Service) Add(ctx context.Context, email, name string, role access.Role,
 		return 0, err
 	}
 	var id int64
-	err = s.Pool.QueryRow(ctx, `insert into member (email, name, role, password_hash) values ($1, $2, $3, $4) returning id`, email, name, role, hash).Scan(&id)
+	err = s.Pool.QueryRow(ctx, `insert into member (email, name, role, password_hash) values ($1, $2, $3, $4)
+		returning id`, email, name, role, hash).Scan(&id)
 	if database.Taken(err) {
 		return 0, apikit.Problem(422, "email", "There is a member with %s already.", email)
 	}
@@ -161,14 +163,17 @@ func (s *Service) Identify(next http.Handler) http.Handler {
 // byID finds a member; one that is gone, disabled or signed out everywhere is nobody, which is no error.
 func (s *Service) byID(ctx context.Context, id int64, epoch int) (access.Identity, error) {
 	who := access.Identity{MemberID: id}
-	err := s.Pool.QueryRow(ctx, `select name, role from member where id = $1 and disabled_at is null and session_epoch = $2`, id, max(epoch, 1)).Scan(&who.Name, &who.Role)
+	err := s.Pool.QueryRow(ctx, `select name, role from member
+		where id = $1 and disabled_at is null and session_epoch = $2`, id, max(epoch, 1)).Scan(&who.Name, &who.Role)
 	return known(who, err)
 }
 
 // Still tells whether who sent a request long ago, to be answered ever since, would still be let in.
 func (s *Service) Still(r *http.Request) bool {
 	in := false
-	s.Identify(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) { in = access.Who(r.Context()).Role != access.Public })).
+	s.Identify(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		in = access.Who(r.Context()).Role != access.Public
+	})).
 		ServeHTTP(httptest.NewRecorder(), r.WithContext(access.With(r.Context(), access.Identity{})))
 	return in
 }
@@ -188,8 +193,11 @@ func (s *Service) byToken(ctx context.Context, token string) (access.Identity, e
 	var who access.Identity
 	var own access.Role
 	err := s.Pool.QueryRow(ctx, `
-		update api_token t set last_used_at = now() from member m where t.hash = $1 and m.id = t.member_id and m.disabled_at is null and (t.expires_at is null or t.expires_at > now())
-		returning t.id, m.id, m.name, t.role, m.role`, hash[:]).Scan(&who.TokenID, &who.MemberID, &who.Name, &who.Role, &own)
+		update api_token t set last_used_at = now() from member m
+		where t.hash = $1 and m.id = t.member_id and m.disabled_at is null
+		and (t.expires_at is null or t.expires_at > now())
+		returning t.id, m.id, m.name, t.role, m.role`, hash[:]).
+		Scan(&who.TokenID, &who.MemberID, &who.Name, &who.Role, &own)
 	if !own.Allows(who.Role) {
 		who.Role = own
 	}
@@ -213,7 +221,8 @@ func Audit(ctx context.Context, q database.Querier, act, subject string, before,
 			return err
 		}
 	}
-	_, err := q.Exec(ctx, `insert into audit_entry (member_id, member_name, act, subject, before, after) values ($1, $2, $3, $4, $5, $6)`,
+	_, err := q.Exec(ctx, `insert into audit_entry (member_id, member_name, act, subject, before, after)
+		values ($1, $2, $3, $4, $5, $6)`,
 		member, who.Name, act, subject, states[0], states[1])
 	return err
 }

@@ -22,7 +22,8 @@ func TestSigningInAndOut(t *testing.T) {
 	}
 	for _, c := range [][2]string{{"olga@example.com", "wrong"}, {"nobody@example.com", "a long password"}, {"", ""}} {
 		problem := w.Nobody("").Ask("POST", "/api/session", map[string]string{"email": c[0], "password": c[1]}, nil)
-		if problem == nil || problem.Status != 401 || problem.Detail != "That address and password do not belong together." {
+		if problem == nil || problem.Status != 401 ||
+			problem.Detail != "That address and password do not belong together." {
 			t.Errorf("%v: %+v", c, problem)
 		}
 	}
@@ -37,12 +38,14 @@ func TestSigningInAndOut(t *testing.T) {
 
 func TestPasswordsAndSessionsAreNotStoredOpenly(t *testing.T) {
 	w := testkit.Start(t)
-	if _, err := w.App.Members.Add(t.Context(), "new@example.com", "New", access.Editor, "another long password"); err != nil {
+	if _, err := w.App.Members.Add(t.Context(), "new@example.com", "New", access.Editor,
+		"another long password"); err != nil {
 		t.Fatal(err)
 	}
 	w.SignIn("new@example.com", "another long password")
 	var hash, token string
-	if err := w.App.Pool.QueryRow(t.Context(), `select password_hash, (select token from sessions limit 1) from member order by id desc limit 1`).Scan(&hash, &token); err != nil {
+	if err := w.App.Pool.QueryRow(t.Context(), `select password_hash, (select token from sessions limit 1) from member
+		order by id desc limit 1`).Scan(&hash, &token); err != nil {
 		t.Fatal(err)
 	}
 	if !strings.HasPrefix(hash, "$argon2id$v=19$m=65536,t=3,p=4$") || strings.Contains(hash, "long password") {
@@ -59,7 +62,8 @@ func TestPasswordsAndSessionsAreNotStoredOpenly(t *testing.T) {
 func TestAttemptsAreLimited(t *testing.T) {
 	w := testkit.Start(t)
 	guess := func() *testkit.Problem {
-		return w.Nobody("").Ask("POST", "/api/session", map[string]string{"email": "olga@example.com", "password": "guess"}, nil)
+		return w.Nobody("").
+			Ask("POST", "/api/session", map[string]string{"email": "olga@example.com", "password": "guess"}, nil)
 	}
 	for range 8 {
 		if problem := guess(); problem.Status != 401 {
@@ -74,7 +78,8 @@ func TestAttemptsAreLimited(t *testing.T) {
 func TestAddingMembers(t *testing.T) {
 	w := testkit.Start(t)
 	add := func(email, role, password string) *testkit.Problem {
-		return w.Owner.Ask("POST", "/api/members", map[string]string{"email": email, "name": "New", "role": role, "password": password}, nil)
+		return w.Owner.Ask("POST", "/api/members",
+			map[string]string{"email": email, "name": "New", "role": role, "password": password}, nil)
 	}
 	if problem := add("new@example.com", "editor", "long enough"); problem != nil {
 		t.Fatalf("%+v", problem)
@@ -85,7 +90,8 @@ func TestAddingMembers(t *testing.T) {
 		"not a mail":     add("nonsense", "editor", "long enough"),
 		"expected value": add("c@example.com", "king", "long enough"),
 	} {
-		if problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail+fmt.Sprint(problem.Errors), words) {
+		if problem == nil || problem.Status != 422 ||
+			!strings.Contains(problem.Detail+fmt.Sprint(problem.Errors), words) {
 			t.Errorf("%s: %+v", words, problem)
 		}
 	}
@@ -101,7 +107,8 @@ func TestTokens(t *testing.T) {
 	if me.Role != access.Editor || me.Name != "Olga" {
 		t.Errorf("%+v", me)
 	}
-	if problem := script.Ask("GET", "/api/members", nil, nil); problem == nil || problem.Status != 403 || !strings.Contains(problem.Detail, "needs the role owner; yours is editor") {
+	if problem := script.Ask("GET", "/api/members", nil, nil); problem == nil || problem.Status != 403 ||
+		!strings.Contains(problem.Detail, "needs the role owner; yours is editor") {
 		t.Errorf("an editor's token did an owner's work: %+v", problem)
 	}
 	var list []map[string]any
@@ -110,7 +117,8 @@ func TestTokens(t *testing.T) {
 		t.Errorf("%v", list)
 	}
 	var stored string
-	if err := w.App.Pool.QueryRow(t.Context(), `select encode(hash, 'escape') from api_token`).Scan(&stored); err != nil || strings.Contains(stored, made.Secret) {
+	if err := w.App.Pool.QueryRow(t.Context(), `select encode(hash, 'escape')
+		from api_token`).Scan(&stored); err != nil || strings.Contains(stored, made.Secret) {
 		t.Errorf("the token is kept openly: %v", err)
 	}
 	w.Owner.Must("DELETE", fmt.Sprintf("/api/tokens/%d", made.ID), nil, nil)
@@ -128,7 +136,8 @@ func TestATokenIsNeverMoreThanItsMember(t *testing.T) {
 		t.Fatal(err)
 	}
 	ed := w.SignIn("ed@example.com", "long enough")
-	if problem := ed.Ask("POST", "/api/tokens", map[string]string{"name": "x", "role": "owner"}, nil); problem == nil || problem.Field() != "role" {
+	if problem := ed.Ask("POST", "/api/tokens", map[string]string{"name": "x", "role": "owner"}, nil); problem == nil ||
+		problem.Field() != "role" {
 		t.Errorf("%+v", problem)
 	}
 	var made members.NewToken
@@ -136,14 +145,16 @@ func TestATokenIsNeverMoreThanItsMember(t *testing.T) {
 	if _, err := w.App.Pool.Exec(t.Context(), `update member set role = 'fulfiller' where name = 'Ed'`); err != nil {
 		t.Fatal(err)
 	}
-	if problem := w.Nobody(made.Secret).Ask("POST", "/api/drafts/take", map[string]any{"offers": []int{1}}, nil); problem == nil || problem.Status != 403 {
+	if problem := w.Nobody(made.Secret).Ask("POST", "/api/drafts/take", map[string]any{"offers": []int{1}},
+		nil); problem == nil || problem.Status != 403 {
 		t.Errorf("the member may less now, the token may not: %+v", problem)
 	}
 }
 
 func TestSessionsEnd(t *testing.T) {
 	w := testkit.Start(t)
-	if _, err := w.App.Pool.Exec(t.Context(), `update sessions set expiry = $1`, time.Now().Add(-time.Minute)); err != nil {
+	if _, err := w.App.Pool.Exec(t.Context(), `update sessions
+		set expiry = $1`, time.Now().Add(-time.Minute)); err != nil {
 		t.Fatal(err)
 	}
 	if problem := w.Owner.Ask("GET", "/api/me", nil, nil); problem == nil || problem.Status != 401 {
@@ -166,7 +177,8 @@ func TestWhoLeavesIsShutOutAtOnce(t *testing.T) {
 	path := fmt.Sprintf("/api/members/%d", id)
 	var changed members.Member
 	w.Owner.Must("PATCH", path, map[string]string{"role": "fulfiller"}, &changed)
-	if problem := ed.Ask("POST", "/api/drafts/take", map[string]any{"offers": []int{1}}, nil); problem == nil || problem.Status != 403 {
+	if problem := ed.Ask("POST", "/api/drafts/take", map[string]any{"offers": []int{1}}, nil); problem == nil ||
+		problem.Status != 403 {
 		t.Errorf("after their role was changed: %+v", problem)
 	}
 	stream, err := http.NewRequest("GET", w.URL+"/api/progress", nil)
@@ -192,10 +204,13 @@ func TestWhoLeavesIsShutOutAtOnce(t *testing.T) {
 	case <-time.After(10 * time.Second):
 		t.Error("the stream goes on")
 	}
-	if problem := w.Nobody("").Ask("POST", "/api/session", map[string]string{"email": "ed@example.com", "password": "long enough"}, nil); problem == nil || problem.Status != 401 {
+	if problem := w.Nobody("").
+		Ask("POST", "/api/session", map[string]string{"email": "ed@example.com", "password": "long enough"},
+			nil); problem == nil || problem.Status != 401 {
 		t.Errorf("signed in: %+v", problem)
 	}
-	if problem := w.Owner.Ask("PATCH", "/api/members/1", map[string]bool{"disabled": true}, nil); problem == nil || !strings.Contains(problem.Detail, "only owner") {
+	if problem := w.Owner.Ask("PATCH", "/api/members/1", map[string]bool{"disabled": true}, nil); problem == nil ||
+		!strings.Contains(problem.Detail, "only owner") {
 		t.Errorf("nobody would be left: %+v", problem)
 	}
 	w.Owner.Must("PATCH", path, map[string]bool{"disabled": false}, &changed)
@@ -205,13 +220,17 @@ func TestWhoLeavesIsShutOutAtOnce(t *testing.T) {
 func TestPasswordsChangeAndSessionsEnd(t *testing.T) {
 	w := testkit.Start(t)
 	other := w.SignIn("olga@example.com", "a long password")
-	if problem := w.Owner.Ask("POST", "/api/me/password", map[string]string{"current": "guess", "password": "an even longer one"}, nil); problem == nil || problem.Field() != "current" {
+	if problem := w.Owner.Ask("POST", "/api/me/password",
+		map[string]string{"current": "guess", "password": "an even longer one"}, nil); problem == nil ||
+		problem.Field() != "current" {
 		t.Errorf("%+v", problem)
 	}
-	w.Owner.Must("POST", "/api/me/password", map[string]string{"current": "a long password", "password": "an even longer one"}, nil)
+	w.Owner.Must("POST", "/api/me/password",
+		map[string]string{"current": "a long password", "password": "an even longer one"}, nil)
 	refused := 0
 	for range 12 {
-		if problem := w.Owner.Ask("POST", "/api/me/password", map[string]string{"current": "guess", "password": "an even longer one"}, nil); problem.Status == 429 {
+		if problem := w.Owner.Ask("POST", "/api/me/password",
+			map[string]string{"current": "guess", "password": "an even longer one"}, nil); problem.Status == 429 {
 			refused++
 		}
 	}
@@ -233,10 +252,12 @@ func TestPasswordsChangeAndSessionsEnd(t *testing.T) {
 		t.Fatal(err)
 	}
 	ed := w.SignIn("ed@example.com", "long enough")
-	if problem := w.Owner.Ask("POST", fmt.Sprintf("/api/members/%d/password", id), map[string]string{"password": "short"}, nil); problem == nil || problem.Field() != "password" {
+	if problem := w.Owner.Ask("POST", fmt.Sprintf("/api/members/%d/password", id),
+		map[string]string{"password": "short"}, nil); problem == nil || problem.Field() != "password" {
 		t.Errorf("%+v", problem)
 	}
-	w.Owner.Must("POST", fmt.Sprintf("/api/members/%d/password", id), map[string]string{"password": "set by the owner"}, nil)
+	w.Owner.Must("POST", fmt.Sprintf("/api/members/%d/password", id), map[string]string{"password": "set by the owner"},
+		nil)
 	if problem := ed.Ask("GET", "/api/me", nil, nil); problem == nil || problem.Status != 401 {
 		t.Errorf("%+v", problem)
 	}
@@ -248,7 +269,9 @@ func TestTokensDoNotMakeTokens(t *testing.T) {
 	var made, edMade members.NewToken
 	w.Owner.Must("POST", "/api/tokens", map[string]string{"name": "nightly", "role": "owner"}, &made)
 	script := w.Nobody(made.Secret)
-	for _, c := range []struct{ method, path string }{{"POST", "/api/tokens"}, {"DELETE", fmt.Sprintf("/api/tokens/%d", made.ID)}, {"POST", "/api/members"}, {"PATCH", "/api/members/1"}, {"POST", "/api/members/1/password"}} {
+	for _, c := range []struct{ method, path string }{{"POST", "/api/tokens"},
+		{"DELETE", fmt.Sprintf("/api/tokens/%d", made.ID)}, {"POST", "/api/members"}, {"PATCH", "/api/members/1"},
+		{"POST", "/api/members/1/password"}} {
 		body := map[string]any{"name": "x", "role": "owner", "email": "x@example.com", "password": "a long password"}
 		if c.method == "PATCH" {
 			body = map[string]any{"role": "owner"}
@@ -262,7 +285,9 @@ func TestTokensDoNotMakeTokens(t *testing.T) {
 		}
 	}
 	for _, c := range []struct{ method, path string }{{"POST", "/api/session"}, {"DELETE", "/api/session"}} {
-		if problem := script.Ask(c.method, c.path, map[string]string{"email": "olga@example.com", "password": "a long password"}, nil); problem == nil || problem.Status != 400 {
+		if problem := script.Ask(c.method, c.path,
+			map[string]string{"email": "olga@example.com", "password": "a long password"}, nil); problem == nil ||
+			problem.Status != 400 {
 			t.Errorf("%s %s: %+v", c.method, c.path, problem)
 		}
 	}
@@ -277,10 +302,12 @@ func TestTokensDoNotMakeTokens(t *testing.T) {
 	if len(all) != 2 || len(own) != 1 || own[0].Member != "Ed" {
 		t.Errorf("%+v, %+v", all, own)
 	}
-	if problem := ed.Ask("DELETE", fmt.Sprintf("/api/tokens/%d", made.ID), nil, nil); problem == nil || problem.Status != 404 {
+	if problem := ed.Ask("DELETE", fmt.Sprintf("/api/tokens/%d", made.ID), nil, nil); problem == nil ||
+		problem.Status != 404 {
 		t.Errorf("an editor revoked the owner's: %+v", problem)
 	}
-	if _, err := w.App.Pool.Exec(t.Context(), `update api_token set expires_at = now() - interval '1 second' where id = $1`, made.ID); err != nil {
+	if _, err := w.App.Pool.Exec(t.Context(), `update api_token set expires_at = now() - interval '1 second'
+		where id = $1`, made.ID); err != nil {
 		t.Fatal(err)
 	}
 	if problem := script.Ask("GET", "/api/me", nil, nil); problem == nil || problem.Status != 401 {

@@ -60,7 +60,8 @@ func (c cost) derive(password string, salt []byte) []byte {
 
 func (c cost) text(salt, hash []byte) string {
 	b64 := base64.RawStdEncoding.EncodeToString
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, c.kibi, c.passes, c.lanes, b64(salt), b64(hash))
+	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, c.kibi, c.passes, c.lanes, b64(salt),
+		b64(hash))
 }
 
 // unmatched is a hash that no password has, and that takes as long as others to compare with.
@@ -85,7 +86,8 @@ func checkPassword(password, hash string) bool {
 		return false
 	}
 	var c cost
-	if _, err := fmt.Sscanf(parts[3], "m=%d,t=%d,p=%d", &c.kibi, &c.passes, &c.lanes); err != nil || c.passes == 0 || c.lanes == 0 {
+	if _, err := fmt.Sscanf(parts[3], "m=%d,t=%d,p=%d", &c.kibi, &c.passes, &c.lanes); err != nil || c.passes == 0 ||
+		c.lanes == 0 {
 		return false
 	}
 	salt, err := base64.RawStdEncoding.DecodeString(parts[4])

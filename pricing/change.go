@@ -29,7 +29,8 @@ func (s *Service) CurrentRules(ctx context.Context, storeID int64) (CurrentRules
 	}
 	var f CurrentRules
 	var stored []byte
-	err := s.Pool.QueryRow(ctx, `select rules, revision, what, changed_by, changed_at from money_rules where store_id = $1 order by revision desc limit 1`, storeID).
+	err := s.Pool.QueryRow(ctx, `select rules, revision, what, changed_by, changed_at from money_rules
+		where store_id = $1 order by revision desc limit 1`, storeID).
 		Scan(&stored, &f.Revision, &f.What, &f.ChangedBy, &f.ChangedAt)
 	if err != nil {
 		return f, err
@@ -40,7 +41,8 @@ func (s *Service) CurrentRules(ctx context.Context, storeID int64) (CurrentRules
 // Apply puts money rules in force where nobody has changed them since they were read, and
 // begins to reprice. With marked, only those drafts move to them; the others that would
 // move stay with the rules they have until a change is applied to all.
-func (s *Service) Apply(ctx context.Context, storeID int64, rules MoneyRules, revision int, marked []int64) (Run, error) {
+func (s *Service) Apply(ctx context.Context, storeID int64, rules MoneyRules, revision int, marked []int64) (Run,
+	error) {
 	basis, err := s.Stores.Basis(ctx, s.Pool, storeID)
 	if err != nil {
 		return Run{}, err
@@ -70,12 +72,14 @@ func (s *Service) Apply(ctx context.Context, storeID int64, rules MoneyRules, re
 
 // pinOthers holds every draft that is not marked with the rules it has.
 func pinOthers(ctx context.Context, tx pgx.Tx, storeID int64, marked []int64, next int) error {
-	if _, err := tx.Exec(ctx, `delete from price_pin where store_id = $1 and draft_id = any ($2)`, storeID, marked); err != nil {
+	if _, err := tx.Exec(ctx, `delete from price_pin where store_id = $1
+		and draft_id = any ($2)`, storeID, marked); err != nil {
 		return err
 	}
 	_, err := tx.Exec(ctx, `
 		insert into price_pin (store_id, draft_id, revision, since)
-		select distinct store_id, draft_id, $3::int - 1, $3::int from price where store_id = $1 and draft_id <> all ($2) on conflict do nothing`, storeID, marked, next)
+		select distinct store_id, draft_id, $3::int - 1, $3::int from price where store_id = $1 and draft_id <> all ($2)
+		on conflict do nothing`, storeID, marked, next)
 	return err
 }
 
@@ -86,7 +90,8 @@ func (s *Service) UndoChange(ctx context.Context, storeID int64, revision int) (
 	return s.change(ctx, storeID, revision, func(tx pgx.Tx, _ MoneyRules) (MoneyRules, string, error) {
 		var what string
 		var stored []byte
-		if err := tx.QueryRow(ctx, `select what, released_pins from money_rules where store_id = $1 and revision = $2`, storeID, revision).Scan(&what, &stored); err != nil {
+		if err := tx.QueryRow(ctx, `select what, released_pins from money_rules
+			where store_id = $1 and revision = $2`, storeID, revision).Scan(&what, &stored); err != nil {
 			return MoneyRules{}, "", err
 		}
 		if err := json.Unmarshal(stored, &freed); err != nil {
@@ -94,26 +99,33 @@ func (s *Service) UndoChange(ctx context.Context, storeID int64, revision int) (
 		}
 		before, err := asOf(ctx, tx, storeID, revision-1)
 		if database.Missing(err) {
-			return before, "", apikit.Problem(409, "", "These are the first rules the store had; there is nothing to undo.")
+			return before, "",
+				apikit.Problem(409, "", "These are the first rules the store had; there is nothing to undo.")
 		}
 		return before, "Undone: " + what, err
 	}, func(tx pgx.Tx, _ int) ([]pinnedDraft, error) {
-		if _, err := tx.Exec(ctx, `delete from price_pin where store_id = $1 and since = $2`, storeID, revision); err != nil {
+		if _, err := tx.Exec(ctx, `delete from price_pin where store_id = $1
+			and since = $2`, storeID, revision); err != nil {
 			return nil, err
 		}
 		for _, h := range freed {
-			if _, err := tx.Exec(ctx, `insert into price_pin (store_id, draft_id, revision, since) select $1, id, $3, $4 from draft where id = $2 on conflict do nothing`, storeID, h.DraftID, h.Revision, h.Revision+1); err != nil {
+			if _, err := tx.Exec(ctx, `insert into price_pin (store_id, draft_id, revision, since) select $1, id, $3, $4
+				from draft where id = $2 on conflict do nothing`, storeID, h.DraftID, h.Revision,
+				h.Revision+1); err != nil {
 				return nil, err
 			}
 		}
-		_, err := tx.Exec(ctx, `update money_rules set undone = true where store_id = $1 and revision = $2`, storeID, revision)
+		_, err := tx.Exec(ctx, `update money_rules set undone = true
+			where store_id = $1 and revision = $2`, storeID, revision)
 		return nil, err
 	})
 }
 
 // change keeps a new revision after the one that was read, lets holds be settled, and
 // begins the repricing, all in one transaction. It is the one place where rules change.
-func (s *Service) change(ctx context.Context, storeID int64, revision int, next func(pgx.Tx, MoneyRules) (MoneyRules, string, error), settle func(tx pgx.Tx, next int) ([]pinnedDraft, error)) (Run, error) {
+func (s *Service) change(ctx context.Context, storeID int64, revision int,
+	next func(pgx.Tx, MoneyRules) (MoneyRules, string, error),
+	settle func(tx pgx.Tx, next int) ([]pinnedDraft, error)) (Run, error) {
 	var run int64
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		// Drafts that are being priced by the rules before are waited for.
@@ -126,10 +138,13 @@ func (s *Service) change(ctx context.Context, storeID int64, revision int, next 
 		}
 		if at != revision {
 			var who string
-			if err := tx.QueryRow(ctx, `select changed_by from money_rules where store_id = $1 and revision = $2`, storeID, at).Scan(&who); err != nil {
+			if err := tx.QueryRow(ctx, `select changed_by from money_rules
+				where store_id = $1 and revision = $2`, storeID, at).Scan(&who); err != nil {
 				return err
 			}
-			return apikit.Problem(409, "revision", "%s changed the money rules meanwhile. Yours are kept on the page; look at the effect again before you apply them.", who)
+			return apikit.Problem(409, "revision",
+				"%s changed the money rules meanwhile. Yours are kept on the page; look at the effect again before "+
+					"you apply them.", who)
 		}
 		rules, what, err := next(tx, before)
 		if err != nil {
@@ -174,7 +189,8 @@ type RuleChange struct {
 
 // Changes lists the newest changes, with how many prices each moved.
 func (s *Service) Changes(ctx context.Context, storeID int64) ([]RuleChange, error) {
-	rows, err := s.Pool.Query(ctx, `select revision, what, changed_by, changed_at, undone from money_rules where store_id = $1 order by revision desc limit 100`, storeID)
+	rows, err := s.Pool.Query(ctx, `select revision, what, changed_by, changed_at, undone from money_rules
+		where store_id = $1 order by revision desc limit 100`, storeID)
 	if err != nil {
 		return nil, err
 	}
@@ -184,7 +200,8 @@ func (s *Service) Changes(ctx context.Context, storeID int64) ([]RuleChange, err
 	if err != nil {
 		return nil, err
 	}
-	rows, err = s.Pool.Query(ctx, `select `+runColumns+` from reprice_run where store_id = $1 order by id desc limit 200`, storeID)
+	rows, err = s.Pool.Query(ctx, `select `+runColumns+` from reprice_run where store_id = $1 order by id desc
+		limit 200`, storeID)
 	if err != nil {
 		return nil, err
 	}
@@ -197,7 +214,9 @@ func (s *Service) Changes(ctx context.Context, storeID int64) ([]RuleChange, err
 		if r.Revision == nil {
 			// Rates and offers change prices too: they stand in the list where they moved some.
 			if r.Moved > 0 {
-				list = append(list, RuleChange{What: "Prices followed " + r.Why, ChangedBy: r.StartedBy, ChangedAt: r.StartedAt, Run: r})
+				list = append(list,
+					RuleChange{What: "Prices followed " + r.Why, ChangedBy: r.StartedBy, ChangedAt: r.StartedAt,
+						Run: r})
 			}
 			continue
 		}

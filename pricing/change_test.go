@@ -25,14 +25,17 @@ func TestARuleGoesToAnotherStoreSwitchedOffAndInItsCurrency(t *testing.T) {
 	w.Owner.Must("POST", path, pricing.CopyRuleInput{Store: nord.ID, Rule: rule}, &copied)
 	list := w.MoneyRules(nord.ID).Rules
 	// The day's rate is 1.1042 dollars for a euro.
-	if len(list) != 2 || !list[0].Off || list[0].ID != 7 || list[0].Conditions.Under.String() != "20.00 EUR" || list[0].Formula.Bands[0].Amount.String() != "10.00 EUR" || list[0].Floor.LeastProfit.String() != "2.72 EUR" {
+	if len(list) != 2 || !list[0].Off || list[0].ID != 7 || list[0].Conditions.Under.String() != "20.00 EUR" ||
+		list[0].Formula.Bands[0].Amount.String() != "10.00 EUR" || list[0].Floor.LeastProfit.String() != "2.72 EUR" {
 		t.Errorf("%+v", list[0])
 	}
 	rule.Floor.LeastProfit = money.MustParse("1.00", "EUR")
-	if problem := w.Owner.Ask("POST", path, pricing.CopyRuleInput{Store: nord.ID, Rule: rule}, nil); problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, "not in the store's currency") {
+	if problem := w.Owner.Ask("POST", path, pricing.CopyRuleInput{Store: nord.ID, Rule: rule}, nil); problem == nil ||
+		problem.Status != 422 || !strings.Contains(problem.Detail, "not in the store's currency") {
 		t.Errorf("a rule of two currencies: %+v", problem)
 	}
-	if rules := w.MoneyRules(nord.ID); !rules.Fees.TaxIncluded || rules.Fees.TaxRate.PercentText() != "19" || rules.Market != "DE" {
+	if rules := w.MoneyRules(nord.ID); !rules.Fees.TaxIncluded || rules.Fees.TaxRate.PercentText() != "19" ||
+		rules.Market != "DE" {
 		t.Errorf("the second store begins with its own tax and market: %+v", rules.Fees)
 	}
 }
@@ -85,7 +88,9 @@ func TestAChangeIsDescribed(t *testing.T) {
 		change func(*pricing.MoneyRules)
 	}{
 		{"", func(*pricing.MoneyRules) {}},
-		{"A rule added", func(m *pricing.MoneyRules) { m.Rules = append([]markup.Rule{with(m.Rules[0], 2)}, m.Rules...) }},
+		{"A rule added", func(m *pricing.MoneyRules) {
+			m.Rules = append([]markup.Rule{with(m.Rules[0], 2)}, m.Rules...)
+		}},
 		{"2 rules added, fees and tax", func(m *pricing.MoneyRules) {
 			m.Rules = append([]markup.Rule{with(m.Rules[0], 2), with(m.Rules[0], 3)}, m.Rules...)
 			m.Fees.Returns = 20_000
@@ -122,16 +127,27 @@ func TestRulesFromBeforeAreCarriedOver(t *testing.T) {
 	store := w.ConnectStore()
 	pool := w.App.Pool
 	for _, sql := range []string{
-		`delete from reprice_run`, `delete from money_rules`, `alter table store add column promise_days integer not null default 16, add column terms jsonb not null default '{}'`,
-		`create table markup_rules (store_id bigint primary key, rules jsonb not null, revision integer not null default 1, updated_at timestamptz not null default now(), updated_by text not null)`,
-		`update store set promise_days = 12, terms = '{"payment_percent": "0.019", "payment_fixed": {"value": "0.25", "currency": "USD"}, "returns": "0.02", "tax": "0.07"}'`,
-		`insert into markup_rules (store_id, rules, revision, updated_by) values (1, '[{"conditions": {}, "formula": {"kind": "percent", "ratio": "1.4"}, "least_profit": {"value": "3.50", "currency": "USD"}, "ending": ".95"}]', 6, 'Olga')`,
+		`delete from reprice_run`, `delete from money_rules`,
+		`alter table store add column promise_days integer not null default 16, add column terms jsonb not null ` +
+			`default '{}'`,
+		`create table markup_rules (store_id bigint primary key, rules jsonb not null,
+			revision integer not null default 1, updated_at timestamptz not null default now(),
+			updated_by text not null)`,
+		`update store
+			set promise_days = 12,
+			terms = '{"payment_percent": "0.019", "payment_fixed": {"value": "0.25", "currency": "USD"},
+			"returns": "0.02", "tax": "0.07"}'`,
+		`insert into markup_rules (store_id, rules, revision, updated_by)
+			values (1,
+			'[{"conditions": {}, "formula": {"kind": "percent", "ratio": "1.4"}, "least_profit": {"value": "3.50",
+			"currency": "USD"}, "ending": ".95"}]', 6, 'Olga')`,
 	} {
 		if _, err := pool.Exec(t.Context(), sql); err != nil {
 			t.Fatalf("%s: %v", sql, err)
 		}
 	}
-	carried := strings.SplitN(strings.SplitN(testkit.Migration(t, "0002_money_rules.sql"), "-- What the interface could set until now", 2)[1], "drop table markup_rules", 2)[0]
+	carried := strings.SplitN(strings.SplitN(testkit.Migration(t, "0002_money_rules.sql"),
+		"-- What the interface could set until now", 2)[1], "drop table markup_rules", 2)[0]
 	renamed := strings.SplitN(testkit.Migration(t, "0010_names.sql"), "update money_rules", 2)[1]
 	renamed, _, _ = strings.Cut(renamed, ";")
 	if _, err := pool.Exec(t.Context(), "--"+carried+"; update money_rules"+renamed); err != nil {
@@ -142,7 +158,8 @@ func TestRulesFromBeforeAreCarriedOver(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if rules.Revision != 6 || rules.PromiseDays != 12 || rules.Market != "US" || rules.Fees.Returns != 20_000 || !rules.Fees.TaxIncluded || rules.Rules[0].Formula.Bands[0].Ratio != 1_400_000 ||
+	if rules.Revision != 6 || rules.PromiseDays != 12 || rules.Market != "US" || rules.Fees.Returns != 20_000 ||
+		!rules.Fees.TaxIncluded || rules.Rules[0].Formula.Bands[0].Ratio != 1_400_000 ||
 		rules.Rules[0].Floor.LeastProfit.Decimal() != "3.50" || fmt.Sprint(rules.Rules[0].Ending.Allowed) != "[.95]" {
 		t.Errorf("%+v %s", rules, said)
 	}

@@ -138,7 +138,10 @@ func (s *Service) Effect(ctx context.Context, storeID int64, rules MoneyRules) (
 	for _, id := range ids {
 		live[id] = true
 	}
-	l := effectRun{byRule: map[int]int{}, effect: Effect{Moves: []Move{}, ByRule: []RuleCount{}, Unreachable: then.rules.Unreachable(), Pinned: len(b.pinned), What: describe(now.MoneyRules, rules), Revision: now.Revision}, now: b, then: then, live: live}
+	l := effectRun{byRule: map[int]int{},
+		effect: Effect{Moves: []Move{}, ByRule: []RuleCount{}, Unreachable: then.rules.Unreachable(),
+			Pinned: len(b.pinned), What: describe(now.MoneyRules, rules), Revision: now.Revision}, now: b, then: then,
+		live: live}
 	l.repricer.withoutTraces = true
 	quick := rules.sameLandedCost(now.MoneyRules)
 	ctx, cancel := context.WithCancel(ctx)
@@ -155,7 +158,8 @@ func (s *Service) Effect(ctx context.Context, storeID int64, rules MoneyRules) (
 		last := r.inputs[len(r.inputs)-1].DraftID
 		ahead = s.readAhead(ctx, storeID, last, quick) // while the rows of these come
 		l.startBatch(r.inputs, quick)
-		if err := eachRow(ctx, s.Pool, false, `where store_id = $1 and draft_id > $2 and draft_id <= $3`, l.row, storeID, after, last); err != nil {
+		if err := eachRow(ctx, s.Pool, false, `where store_id = $1 and draft_id > $2 and draft_id <= $3`, l.row,
+			storeID, after, last); err != nil {
 			return Effect{}, err
 		}
 		l.endDraft()
@@ -299,7 +303,8 @@ func (l *effectRun) compare(before, after *priceRow) {
 		return
 	}
 	if l.moved++; l.moved == 1 || magnitude(by) > magnitude(l.largest.by) {
-		l.largest = Move{DraftID: before.draft, Now: money.New(before.price, l.then.Currency), Then: Ladder{PriceResult: *f}, variant: before.variant, by: by}
+		l.largest = Move{DraftID: before.draft, Now: money.New(before.price, l.then.Currency),
+			Then: Ladder{PriceResult: *f}, variant: before.variant, by: by}
 	}
 }
 
@@ -307,7 +312,9 @@ func magnitude(n int64) int64 { return max(n, -n) }
 
 // pick keeps the largest moves either way, rises first.
 func (l *effectRun) pick() {
-	slices.SortFunc(l.moves, func(a, b Move) int { return cmp.Or(cmp.Compare(b.by, a.by), cmp.Compare(a.DraftID, b.DraftID)) })
+	slices.SortFunc(l.moves, func(a, b Move) int {
+		return cmp.Or(cmp.Compare(b.by, a.by), cmp.Compare(a.DraftID, b.DraftID))
+	})
 	kept := l.moves
 	if len(kept) > 2*maxMovesEachWay {
 		kept = append(slices.Clone(kept[:maxMovesEachWay]), kept[len(kept)-maxMovesEachWay:]...)

@@ -114,48 +114,57 @@ func (s *Service) copyRule(ctx context.Context, storeID int64, in CopyRuleInput)
 
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/money-rules", "getMoneyRules", "The money rules of a store", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[CurrentRules], error) {
-		return apikit.OK(s.CurrentRules(ctx, in.ID))
-	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/money-rules/choices", "moneyRuleChoices", "What rules may say, to choose from", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[RuleChoices], error) {
-		return apikit.OK(s.choices(ctx, in.ID))
-	})
-	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/stores/{id}/money-rules/effect", "moneyRulesEffect", "What other money rules would do to drafts and listings", func(ctx context.Context, in *struct {
-		apikit.ByID
-		Body MoneyRules
-	}) (*apikit.Body[Effect], error) {
-		return apikit.OK(s.Effect(ctx, in.ID, in.Body))
-	})
-	apikit.Register(a, access.Owner, http.MethodPut, "/api/stores/{id}/money-rules", "applyMoneyRules", "Put money rules in force and reprice", func(ctx context.Context, in *struct {
-		apikit.ByID
-		Body struct {
-			Rules    MoneyRules `json:"rules"`
-			Revision int        `json:"revision" doc:"The revision that was read; a newer one refuses the change"`
-			Marked   []int64    `json:"only_drafts,omitempty" maxItems:"50000" doc:"Drafts to move; the others stay with the rules they have. None is all."`
-		}
-	}) (*apikit.Body[Run], error) {
-		return apikit.OK(s.Apply(ctx, in.ID, in.Body.Rules, in.Body.Revision, in.Body.Marked))
-	})
-	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/{id}/money-rules/undo", "undoMoneyRules", "Undo the newest change as one step", func(ctx context.Context, in *struct {
-		apikit.ByID
-		Body struct {
-			Revision int `json:"revision" doc:"The change to undo, which must be the newest"`
-		}
-	}) (*apikit.Body[Run], error) {
-		return apikit.OK(s.UndoChange(ctx, in.ID, in.Body.Revision))
-	})
-	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/{id}/money-rules/copy", "copyRule", "Copy a rule, switched off, to the top of another store's list", func(ctx context.Context, in *struct {
-		apikit.ByID
-		Body CopyRuleInput
-	}) (*apikit.Body[markup.Rule], error) {
-		return apikit.OK(s.copyRule(ctx, in.ID, in.Body))
-	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/money-rules/changes", "listMoneyRuleChanges", "Past changes, newest first", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[[]RuleChange], error) {
-		return apikit.OK(s.Changes(ctx, in.ID))
-	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/rates", "getRates", "The day's exchange rates", func(ctx context.Context, in *struct {
-		Store int64 `query:"store" doc:"Also say each rate into this store's currency"`
-	}) (*apikit.Body[RateTable], error) {
-		return apikit.OK(s.rateTable(ctx, in.Store))
-	})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/money-rules", "getMoneyRules",
+		"The money rules of a store", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[CurrentRules], error) {
+			return apikit.OK(s.CurrentRules(ctx, in.ID))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/money-rules/choices", "moneyRuleChoices",
+		"What rules may say, to choose from",
+		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[RuleChoices], error) {
+			return apikit.OK(s.choices(ctx, in.ID))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/stores/{id}/money-rules/effect", "moneyRulesEffect",
+		"What other money rules would do to drafts and listings", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body MoneyRules
+		}) (*apikit.Body[Effect], error) {
+			return apikit.OK(s.Effect(ctx, in.ID, in.Body))
+		})
+	apikit.Register(a, access.Owner, http.MethodPut, "/api/stores/{id}/money-rules", "applyMoneyRules",
+		"Put money rules in force and reprice", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body struct {
+				Rules    MoneyRules `json:"rules"`
+				Revision int        `json:"revision" doc:"The revision that was read; a newer one refuses the change"`
+				Marked   []int64    `json:"only_drafts,omitempty" maxItems:"50000"`
+			}
+		}) (*apikit.Body[Run], error) {
+			return apikit.OK(s.Apply(ctx, in.ID, in.Body.Rules, in.Body.Revision, in.Body.Marked))
+		})
+	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/{id}/money-rules/undo", "undoMoneyRules",
+		"Undo the newest change as one step", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body struct {
+				Revision int `json:"revision" doc:"The change to undo, which must be the newest"`
+			}
+		}) (*apikit.Body[Run], error) {
+			return apikit.OK(s.UndoChange(ctx, in.ID, in.Body.Revision))
+		})
+	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/{id}/money-rules/copy", "copyRule",
+		"Copy a rule, switched off, to the top of another store's list", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body CopyRuleInput
+		}) (*apikit.Body[markup.Rule], error) {
+			return apikit.OK(s.copyRule(ctx, in.ID, in.Body))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/money-rules/changes", "listMoneyRuleChanges",
+		"Past changes, newest first", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[[]RuleChange], error) {
+			return apikit.OK(s.Changes(ctx, in.ID))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/rates", "getRates", "The day's exchange rates",
+		func(ctx context.Context, in *struct {
+			Store int64 `query:"store" doc:"Also say each rate into this store's currency"`
+		}) (*apikit.Body[RateTable], error) {
+			return apikit.OK(s.rateTable(ctx, in.Store))
+		})
 }

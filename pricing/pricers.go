@@ -80,7 +80,8 @@ type Earlier struct {
 func (s *Service) Earlier(ctx context.Context, q database.Querier, storeID, draft int64) (*Earlier, error) {
 	var e Earlier
 	err := q.QueryRow(ctx, `
-		select m.what, m.changed_by, m.changed_at from price_pin h join money_rules m on m.store_id = h.store_id and m.revision = h.since
+		select m.what, m.changed_by, m.changed_at from price_pin h
+		join money_rules m on m.store_id = h.store_id and m.revision = h.since
 		where h.store_id = $1 and h.draft_id = $2`, storeID, draft).Scan(&e.What, &e.By, &e.Since)
 	if database.Missing(err) {
 		return nil, nil

@@ -21,7 +21,8 @@ type Drafts interface {
 	// PricingInputs gives drafts in order of id: those of ids, or else up to limit of them after one.
 	// Without bare they come with their deliveries and variants, typed prices in the store
 	// among them; bare ones have what rules ask about and the ids of variants not chosen.
-	PricingInputs(ctx context.Context, q database.Querier, storeID int64, ids []int64, after int64, limit int, bare bool) ([]DraftInput, error)
+	PricingInputs(ctx context.Context, q database.Querier, storeID int64, ids []int64, after int64, limit int,
+		bare bool) ([]DraftInput, error)
 	// Names says what people call drafts and their variants.
 	Names(ctx context.Context, drafts []int64) (map[int64]Name, error)
 }
@@ -85,7 +86,8 @@ func packFlags(m markup.Flags) (bits int16) {
 }
 
 func unpackFlags(bits int16) markup.Flags {
-	return markup.Flags{RaisedToFloor: bits&raisedToFloor != 0, Capped: bits&capped != 0, OverCeiling: bits&overCeiling != 0, BelowFloor: bits&belowFloor != 0}
+	return markup.Flags{RaisedToFloor: bits&raisedToFloor != 0, Capped: bits&capped != 0,
+		OverCeiling: bits&overCeiling != 0, BelowFloor: bits&belowFloor != 0}
 }
 
 // isManual tells whether the price was typed; the rules leave it alone.
@@ -94,7 +96,8 @@ func (r *priceRow) isManual() bool { return r.rule == 0 && r.price > 0 }
 // equal tells whether another row says the same: the price, what it rests on in amounts,
 // and how it came about. An amount that another day's rate converts to the same is the same.
 func (r *priceRow) equal(o *priceRow) bool {
-	if r.price != o.price || r.was != o.was || r.rule != o.rule || r.flags != o.flags || r.errorText != o.errorText || !bytes.Equal(r.trace, o.trace) {
+	if r.price != o.price || r.was != o.was || r.rule != o.rule || r.flags != o.flags || r.errorText != o.errorText ||
+		!bytes.Equal(r.trace, o.trace) {
 		return false
 	}
 	if bytes.Equal(r.landedTrace, o.landedTrace) {
@@ -175,7 +178,8 @@ func (c *repricer) price(p *Pricer, item *markup.Item, typed int64, r *priceRow)
 
 // priceFromStored prices a stored row by other rules, from what it landed for.
 func (c *repricer) priceFromStored(p *Pricer, item *markup.Item, old *priceRow) priceRow {
-	r := priceRow{draft: old.draft, variant: old.variant, landedTrace: old.landedTrace, tid: old.tid, version: old.version}
+	r := priceRow{draft: old.draft, variant: old.variant, landedTrace: old.landedTrace, tid: old.tid,
+		version: old.version}
 	typed := int64(0)
 	if old.isManual() {
 		typed = old.price
@@ -185,7 +189,8 @@ func (c *repricer) priceFromStored(p *Pricer, item *markup.Item, old *priceRow) 
 		return r
 	}
 	if err := item.SetLandedFrom(old.landedTrace, p.Currency); err != nil {
-		r.price, r.errorText = typed, "How it landed cannot be read any more; it is worked out again with the next rates."
+		r.price, r.errorText = typed,
+			"How it landed cannot be read any more; it is worked out again with the next rates."
 		return r
 	}
 	c.price(p, item, typed, &r)
@@ -230,10 +235,12 @@ func (s *Service) PriceDrafts(ctx context.Context, tx pgx.Tx, ids []int64) error
 func columnsOf(rows []priceRow) []any {
 	n := len(rows)
 	draft, variant, price, was := make([]int64, n), make([]int64, n), make([]int64, n), make([]int64, n)
-	rule, marks, trouble, landing, trace := make([]int32, n), make([]int16, n), make([]string, n), make([][]byte, n), make([][]byte, n)
+	rule, marks, trouble, landing, trace := make([]int32, n), make([]int16, n), make([]string, n), make([][]byte, n),
+		make([][]byte, n)
 	for i := range rows {
 		r := &rows[i]
-		draft[i], variant[i], price[i], was[i], rule[i], marks[i], trouble[i] = r.draft, r.variant, r.price, r.was, r.rule, r.flags, r.errorText
+		draft[i], variant[i], price[i], was[i], rule[i], marks[i], trouble[i] = r.draft, r.variant, r.price, r.was,
+			r.rule, r.flags, r.errorText
 		landing[i], trace[i] = orEmpty(r.landedTrace), orEmpty(r.trace)
 	}
 	return []any{draft, variant, price, was, rule, marks, trouble, landing, trace}
@@ -251,11 +258,16 @@ func upsertPrices(ctx context.Context, q database.Querier, storeID int64, rows [
 		return nil
 	}
 	_, err := q.Exec(ctx, `
-		insert into price as p (store_id, draft_id, draft_variant_id, price, was, rule, flags, error, landed_trace, trace)
-		select $1, * from unnest($2::bigint[], $3::bigint[], $4::bigint[], $5::bigint[], $6::int[], $7::smallint[], $8::text[], $9::bytea[], $10::bytea[])
-		on conflict (store_id, draft_id, draft_variant_id) do update set price = excluded.price, was = excluded.was, rule = excluded.rule, flags = excluded.flags,
+		insert into price as p (store_id, draft_id, draft_variant_id, price, was, rule, flags, error, landed_trace,
+		trace)
+		select $1, * from unnest($2::bigint[], $3::bigint[], $4::bigint[], $5::bigint[], $6::int[], $7::smallint[],
+		$8::text[], $9::bytea[], $10::bytea[])
+		on conflict (store_id, draft_id, draft_variant_id) do update
+		set price = excluded.price, was = excluded.was, rule = excluded.rule, flags = excluded.flags,
 			error = excluded.error, landed_trace = excluded.landed_trace, trace = excluded.trace
-		where (p.price, p.was, p.rule, p.flags, p.error, p.landed_trace, p.trace) is distinct from (excluded.price, excluded.was, excluded.rule, excluded.flags, excluded.error, excluded.landed_trace, excluded.trace)`,
+		where (p.price, p.was, p.rule, p.flags, p.error, p.landed_trace, p.trace) is distinct
+		from (excluded.price, excluded.was, excluded.rule, excluded.flags, excluded.error, excluded.landed_trace,
+		excluded.trace)`,
 		append([]any{storeID}, columnsOf(rows)...)...)
 	if err != nil {
 		return fmt.Errorf("keeping prices: %w", err)
@@ -273,8 +285,10 @@ type StoredPrice struct {
 }
 
 // StoredPrices reads what drafts sell for in a store, by draft variant.
-func (s *Service) StoredPrices(ctx context.Context, q database.Querier, p *Pricer, drafts []int64, traced bool) (map[int64]StoredPrice, error) {
-	rows, err := s.rows(ctx, q, `where store_id = $1 and ($2::bigint[] is null or draft_id = any ($2))`, p.StoreID, drafts)
+func (s *Service) StoredPrices(ctx context.Context, q database.Querier, p *Pricer, drafts []int64,
+	traced bool) (map[int64]StoredPrice, error) {
+	rows, err := s.rows(ctx, q, `where store_id = $1 and ($2::bigint[] is null
+		or draft_id = any ($2))`, p.StoreID, drafts)
 	if err != nil {
 		return nil, err
 	}
@@ -354,14 +368,18 @@ func eachRow(ctx context.Context, q database.Querier, whole bool, where string, 
 	var r priceRow
 	for found.Next() {
 		v := found.RawValues() // in the binary format, which all of these types have
-		r.draft, r.variant, r.price, r.rule = int64(binary.BigEndian.Uint64(v[0])), int64(binary.BigEndian.Uint64(v[1])), int64(binary.BigEndian.Uint64(v[2])), int32(binary.BigEndian.Uint32(v[3]))
+		r.draft, r.variant, r.price, r.rule = int64(binary.BigEndian.Uint64(v[0])),
+			int64(binary.BigEndian.Uint64(v[1])), int64(binary.BigEndian.Uint64(v[2])),
+			int32(binary.BigEndian.Uint32(v[3]))
 		r.errorText, r.landedTrace = "", v[5]
 		if len(v[4]) > 0 {
 			r.errorText = string(v[4])
 		}
 		if whole {
-			r.was, r.flags, r.trace, r.version = int64(binary.BigEndian.Uint64(v[6])), int16(binary.BigEndian.Uint16(v[7])), v[8], binary.BigEndian.Uint32(v[9])
-			r.tid = pgtype.TID{BlockNumber: binary.BigEndian.Uint32(v[10]), OffsetNumber: binary.BigEndian.Uint16(v[10][4:]), Valid: true}
+			r.was, r.flags, r.trace, r.version = int64(binary.BigEndian.Uint64(v[6])),
+				int16(binary.BigEndian.Uint16(v[7])), v[8], binary.BigEndian.Uint32(v[9])
+			r.tid = pgtype.TID{BlockNumber: binary.BigEndian.Uint32(v[10]),
+				OffsetNumber: binary.BigEndian.Uint16(v[10][4:]), Valid: true}
 		}
 		do(&r)
 	}

@@ -77,11 +77,13 @@ type OfferFacts struct {
 	// Market are the prices seen at other stores, in MarketCurrency, lowest first.
 	Market         []int64
 	MarketCurrency money.Currency
-	// LeastCost is that of the offer's cheapest variant for sale, in minor units of its currency; 0 where it does not matter.
+	// LeastCost is that of the offer's cheapest variant for sale, in minor units of its currency; 0 where it does
+	// not matter.
 	LeastCost int64
 }
 
-// marketApplies tells whether prices that were seen at other stores may be those of a variant. They are the item's: where a variant
+// marketApplies tells whether prices that were seen at other stores may be those of a variant. They are the item's:
+// where a variant
 // costs a quarter more than the cheapest, as a larger size does, they are not taken for its own.
 func (q *Quote) marketApplies(u Unit) bool {
 	return q.leastCost == 0 || u.Cost.Minor() <= q.leastCost+q.leastCost/4
@@ -91,7 +93,8 @@ func (q *Quote) marketApplies(u Unit) bool {
 // where the supplier names none.
 type Unit struct{ Cost, MinAdvertised, List money.Amount }
 
-// UnitOf makes a unit of what is stored of a variant: minor units of its offer's currency, or of those that pricesIn names for the minimum
+// UnitOf makes a unit of what is stored of a variant: minor units of its offer's currency, or of those that
+// pricesIn names for the minimum
 // advertised and the list price, three letters each.
 func UnitOf(c money.Currency, cost, advertised, listed int64, pricesIn string) Unit {
 	in := [2]money.Currency{c, c}
@@ -118,8 +121,10 @@ func (s *Service) Pricer(ctx context.Context, storeID int64) (*Pricer, error) {
 	return s.pricer(ctx, s.Pool, basis, rules, revision)
 }
 
-func (s *Service) pricer(ctx context.Context, q database.Querier, basis StoreBasis, rules MoneyRules, revision int) (*Pricer, error) {
-	p := &Pricer{StoreBasis: basis, MoneyRules: rules, Revision: revision, terms: rules.Fees.terms(), manualRates: map[money.Currency]ManualRate{}, today: s.Now()}
+func (s *Service) pricer(ctx context.Context, q database.Querier, basis StoreBasis, rules MoneyRules,
+	revision int) (*Pricer, error) {
+	p := &Pricer{StoreBasis: basis, MoneyRules: rules, Revision: revision, terms: rules.Fees.terms(),
+		manualRates: map[money.Currency]ManualRate{}, today: s.Now()}
 	var err error
 	if p.rules, err = markup.NewRules(basis.Currency, rules.Rules...); err != nil {
 		return nil, err
@@ -165,7 +170,8 @@ type Quote struct {
 // where there is none.
 func (p *Pricer) Quote(t *OfferFacts) Quote {
 	q := Quote{pricer: p, item: p.itemOf(t), leastCost: t.LeastCost}
-	if q.Choice, q.Err = landed.Choose(t.Deliveries, t.Processing, p.MoneyRules.Market, p.PromiseDays, p.Delivery, p.convert); q.Err != nil {
+	if q.Choice, q.Err = landed.Choose(t.Deliveries, t.Processing, p.MoneyRules.Market, p.PromiseDays, p.Delivery,
+		p.convert); q.Err != nil {
 		return q
 	}
 	charge, err := q.Choice.Delivery.Shipping(1)
@@ -202,7 +208,8 @@ func (q *Quote) Days(processing landed.Days) *Days {
 }
 
 func (p *Pricer) itemOf(t *OfferFacts) markup.Item {
-	return markup.Item{Store: p.Handle, Source: t.Source, Supplier: t.Supplier, ShipsFrom: t.ShipsFrom, Category: t.Category, Brand: t.Brand, Collections: t.Collections, Tags: t.Tags}
+	return markup.Item{Store: p.Handle, Source: t.Source, Supplier: t.Supplier, ShipsFrom: t.ShipsFrom,
+		Category: t.Category, Brand: t.Brand, Collections: t.Collections, Tags: t.Tags}
 }
 
 // landedItem fills an item with what a unit lands for; the trace, where given, gets the steps.
@@ -281,7 +288,8 @@ func (p *Pricer) rateWords(from money.Amount, trace *markup.Trace) string {
 }
 
 // LeastCostSQL is the least cost of an offer o that has market prices, in minor units, and 0 without.
-const LeastCostSQL = `case when cardinality(o.market_prices) > 0 then (select coalesce(min(cost), 0) from offer_variant where offer_id = o.id and not withdrawn) else 0 end`
+const LeastCostSQL = `case when cardinality(o.market_prices) > 0 then (select coalesce(min(cost), 0) from offer_variant
+	where offer_id = o.id and not withdrawn) else 0 end`
 
 // Ladder is a price in its parts, for the price ladder.
 type Ladder struct {
@@ -330,7 +338,8 @@ func (p *Pricer) ladder(cost landed.Cost, f markup.PriceResult, paidIn money.Cur
 		charges = money.Zero(p.Currency)
 	}
 	tax := money.New(f.Price.Minor()-f.Net.Minor(), p.Currency)
-	return Ladder{Item: cost.Item, Shipping: cost.Shipping, Charges: charges, Tax: tax, PriceResult: f, Shares: f.Shares(), OldRate: p.OldRates && paidIn != p.Currency && p.manualRates[paidIn].Rate == ""}
+	return Ladder{Item: cost.Item, Shipping: cost.Shipping, Charges: charges, Tax: tax, PriceResult: f,
+		Shares: f.Shares(), OldRate: p.OldRates && paidIn != p.Currency && p.manualRates[paidIn].Rate == ""}
 }
 
 // Price prices a unit without its ladder, for lists that rank many, beside what it costs.
@@ -345,12 +354,16 @@ func (q *Quote) Price(u Unit) (landed.Cost, markup.PriceResult, error) {
 
 // AtMarkup is the price of a unit with a markup on its landed cost, before any ending.
 func (q *Quote) AtMarkup(u Unit, ratio money.Ratio) (money.Amount, error) {
-	return q.at(u, func(total money.Amount) (money.Amount, error) { return markup.AtMarkup(total, ratio, q.pricer.terms) })
+	return q.at(u, func(total money.Amount) (money.Amount, error) {
+		return markup.AtMarkup(total, ratio, q.pricer.terms)
+	})
 }
 
 // AtMargin is the price of a unit that leaves a margin after fees, before any ending.
 func (q *Quote) AtMargin(u Unit, ratio money.Ratio) (money.Amount, error) {
-	return q.at(u, func(total money.Amount) (money.Amount, error) { return markup.AtMargin(total, ratio, q.pricer.terms) })
+	return q.at(u, func(total money.Amount) (money.Amount, error) {
+		return markup.AtMargin(total, ratio, q.pricer.terms)
+	})
 }
 
 func (q *Quote) at(u Unit, price func(money.Amount) (money.Amount, error)) (money.Amount, error) {
@@ -380,11 +393,13 @@ func (p *Pricer) ErrorMessage(err error) string {
 	case err == nil:
 		return ""
 	case errors.Is(err, landed.ErrNotSellable) && p.Delivery.Otherwise == landed.NotSold:
-		return fmt.Sprintf("No delivery to %s is as the money rules want it, so it is not sold there.", p.MoneyRules.Market)
+		return fmt.Sprintf("No delivery to %s is as the money rules want it, so it is not sold there.",
+			p.MoneyRules.Market)
 	case errors.Is(err, landed.ErrNotSellable):
 		return fmt.Sprintf("No delivery goes to %s, so it cannot be sold there.", p.MoneyRules.Market)
 	case errors.Is(err, money.ErrNoRate):
-		return "There is no exchange rate for its currency yet. Set one under the store's money rules, or wait for the day's."
+		return "There is no exchange rate for its currency yet. Set one under the store's money rules, or wait for " +
+			"the day's."
 	case errors.Is(err, markup.ErrNoPrice) && strings.HasSuffix(err.Error(), markup.ErrNoProfit.Error()):
 		return "Fees, returns and tax take the whole of every price, so that none leaves a profit."
 	case errors.Is(err, markup.ErrNoPrice):

@@ -57,7 +57,8 @@ func prices(w *testkit.World, store, draft int64) (all []string) {
 // stored is every stored price, whole.
 func stored(t *testing.T, w *testkit.World) (all string) {
 	t.Helper()
-	err := w.App.Pool.QueryRow(t.Context(), `select md5(string_agg(p::text, E'\n' order by store_id, draft_variant_id)) from price p`).Scan(&all)
+	err := w.App.Pool.QueryRow(t.Context(), `select md5(string_agg(p::text, E'\n' order by store_id, draft_variant_id))
+		from price p`).Scan(&all)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -69,12 +70,15 @@ func TestTheEffectIsSeenAndThenApplied(t *testing.T) {
 	rules := w.MoneyRules(store)
 	before, kept := prices(w, store, ids[0]), stored(t, w)
 	same := effect(w, store, rules)
-	if same.Rise+same.Fall != 0 || same.Variants < 2 || same.Drafts != 3 || same.What != "" || same.Before.Median != same.After.Median {
+	if same.Rise+same.Fall != 0 || same.Variants < 2 || same.Drafts != 3 || same.What != "" ||
+		same.Before.Median != same.After.Median {
 		t.Errorf("the rules in force move prices: %+v", same)
 	}
 	rules.Rules[0].Formula = multiple(3 * money.One)
 	up := effect(w, store, rules)
-	if up.Rise != up.Variants-up.Unpriced || up.Fall != 0 || up.MovedDrafts != len(up.Moves) || up.Moves[0].Then.Price.Minor() <= up.Moves[0].Now.Minor() || up.Moves[0].Title == "" || up.Moves[0].Variant == "" ||
+	if up.Rise != up.Variants-up.Unpriced || up.Fall != 0 || up.MovedDrafts != len(up.Moves) ||
+		up.Moves[0].Then.Price.Minor() <= up.Moves[0].Now.Minor() || up.Moves[0].Title == "" ||
+		up.Moves[0].Variant == "" ||
 		up.What != "A rule changed" || up.After.Median <= up.Before.Median {
 		t.Errorf("three times instead of twice: %+v", up)
 	}
@@ -88,12 +92,16 @@ func TestTheEffectIsSeenAndThenApplied(t *testing.T) {
 	if run.Moved != up.Rise || run.Seen != 3 || fmt.Sprint(prices(w, store, ids[0])) == fmt.Sprint(before) {
 		t.Errorf("applied: %+v, prices stand at %v", run, prices(w, store, ids[0]))
 	}
-	problem := w.Owner.Ask("PUT", fmt.Sprintf("/api/stores/%d/money-rules", store), map[string]any{"rules": rules.MoneyRules, "revision": rules.Revision}, nil)
-	if problem == nil || problem.Status != 409 || !strings.Contains(problem.Detail, "Olga changed the money rules meanwhile") {
+	problem := w.Owner.Ask("PUT", fmt.Sprintf("/api/stores/%d/money-rules", store),
+		map[string]any{"rules": rules.MoneyRules, "revision": rules.Revision}, nil)
+	if problem == nil || problem.Status != 409 ||
+		!strings.Contains(problem.Detail, "Olga changed the money rules meanwhile") {
 		t.Errorf("the second to apply was not told: %+v", problem)
 	}
 	var act string
-	if err := w.App.Pool.QueryRow(t.Context(), `select member_name || ' ' || act || ': ' || subject from audit_entry where act = 'changed money rules' and before is not null and after is not null`).Scan(&act); err != nil || act != "Olga changed money rules: A rule changed" {
+	if err := w.App.Pool.QueryRow(t.Context(), `select member_name || ' ' || act || ': ' || subject from audit_entry
+		where act = 'changed money rules' and before is not null and after is not null`).Scan(&act); err != nil ||
+		act != "Olga changed money rules: A rule changed" {
 		t.Errorf("the audit trail says %q, %v", act, err)
 	}
 	again := stored(t, w)
@@ -106,7 +114,8 @@ func TestTheEffectIsSeenAndThenApplied(t *testing.T) {
 	w.Repriced(store)
 	var list []pricing.RuleChange
 	w.Owner.Must("GET", fmt.Sprintf("/api/stores/%d/money-rules/changes", store), nil, &list)
-	if len(list) < 5 || !strings.HasPrefix(list[0].What, "Undone") || list[0].ChangedBy != "Olga" || list[0].Run == nil {
+	if len(list) < 5 || !strings.HasPrefix(list[0].What, "Undone") || list[0].ChangedBy != "Olga" ||
+		list[0].Run == nil {
 		t.Errorf("%+v", list)
 	}
 }
@@ -117,7 +126,8 @@ func TestAChangeIsTakenBackAsOneStep(t *testing.T) {
 	rules := w.MoneyRules(store)
 	rules.Fees.PaymentPercent, rules.PromiseDays = money.Percent(900), 30
 	rules.Rules[0].Formula = markup.Flat(markup.Margin, 400_000, money.Amount{}, usd)
-	if run := w.ApplyRules(store, rules); run.Moved == 0 || stored(t, w) == kept || run.Why != "A rule changed, fees and tax, delivery" {
+	if run := w.ApplyRules(store, rules); run.Moved == 0 || stored(t, w) == kept ||
+		run.Why != "A rule changed, fees and tax, delivery" {
 		t.Fatalf("nothing moved: %+v", run)
 	}
 	w.Owner.Must("POST", fmt.Sprintf("/api/stores/%d/money-rules/undo", store), map[string]int{"revision": 2}, nil)
@@ -125,7 +135,8 @@ func TestAChangeIsTakenBackAsOneStep(t *testing.T) {
 	if stored(t, w) != kept {
 		t.Error("taken back, prices are not what they were")
 	}
-	if problem := w.Owner.Ask("POST", fmt.Sprintf("/api/stores/%d/money-rules/undo", store), map[string]int{"revision": 2}, nil); problem == nil || problem.Status != 409 {
+	if problem := w.Owner.Ask("POST", fmt.Sprintf("/api/stores/%d/money-rules/undo", store),
+		map[string]int{"revision": 2}, nil); problem == nil || problem.Status != 409 {
 		t.Errorf("an older change was taken back: %+v", problem)
 	}
 }
@@ -157,7 +168,8 @@ func TestAppliedToMarkedTheOthersStay(t *testing.T) {
 	if got := prices(w, store, ids[1]); fmt.Sprint(got) != fmt.Sprint(before) {
 		t.Errorf("after an edit: %v", got)
 	}
-	if run := w.ApplyRules(store, w.MoneyRules(store)); run.Moved == 0 || effect(w, store, w.MoneyRules(store)).Pinned != 0 {
+	if run := w.ApplyRules(store, w.MoneyRules(store)); run.Moved == 0 ||
+		effect(w, store, w.MoneyRules(store)).Pinned != 0 {
 		t.Errorf("applied to all: %+v", run)
 	}
 	w.Owner.Must("POST", fmt.Sprintf("/api/stores/%d/money-rules/undo", store), map[string]int{"revision": 3}, nil)
@@ -172,7 +184,9 @@ func TestTypedPricesAreLeftAlone(t *testing.T) {
 	path := fmt.Sprintf("/api/drafts/%d?store=%d", ids[0], store)
 	var d workbench.Draft
 	w.Owner.Must("GET", path, nil, &d)
-	w.Owner.Must("PATCH", path, map[string]any{"revision": d.Revision, "prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": "1.00"}}}, nil)
+	w.Owner.Must("PATCH", path,
+		map[string]any{"revision": d.Revision,
+			"prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": "1.00"}}}, nil)
 	rules := w.MoneyRules(store)
 	rules.Rules[0].Formula = multiple(4 * money.One)
 	e := effect(w, store, rules)
@@ -182,7 +196,8 @@ func TestTypedPricesAreLeftAlone(t *testing.T) {
 	w.ApplyRules(store, rules)
 	w.Owner.Must("GET", path, nil, &d)
 	v := d.Variants[0]
-	if !v.Manual || v.Ladder.Price.String() != "1.00 USD" || !v.Ladder.BelowFloor || v.RulePrice == nil || v.Trace[len(v.Trace)-1].Words != "Profit" {
+	if !v.Manual || v.Ladder.Price.String() != "1.00 USD" || !v.Ladder.BelowFloor || v.RulePrice == nil ||
+		v.Trace[len(v.Trace)-1].Words != "Profit" {
 		t.Errorf("%+v", v)
 	}
 }
@@ -195,10 +210,18 @@ func TestMoneyRulesThatCannotBe(t *testing.T) {
 		change       func(*pricing.MoneyRules)
 	}{
 		{"rules[0].ratio", "sells below cost", func(m *pricing.MoneyRules) { m.Rules[0].Formula = multiple(900_000) }},
-		{"rules[0].least_profit", "store's currency, USD", func(m *pricing.MoneyRules) { m.Rules[0].Floor.LeastProfit = money.MustParse("3", "EUR") }},
-		{"rules[0].ending", "cannot end in", func(m *pricing.MoneyRules) { m.Rules[0].Ending.Allowed = []string{".999"} }},
-		{"fees.payment_fixed", "store's currency, USD", func(m *pricing.MoneyRules) { m.Fees.PaymentFixed = money.MustParse("1", "EUR") }},
-		{"fees", "stay under 50", func(m *pricing.MoneyRules) { m.Fees.PaymentPercent, m.Fees.Returns = 300_000, 300_000 }},
+		{"rules[0].least_profit", "store's currency, USD", func(m *pricing.MoneyRules) {
+			m.Rules[0].Floor.LeastProfit = money.MustParse("3", "EUR")
+		}},
+		{"rules[0].ending", "cannot end in", func(m *pricing.MoneyRules) {
+			m.Rules[0].Ending.Allowed = []string{".999"}
+		}},
+		{"fees.payment_fixed", "store's currency, USD", func(m *pricing.MoneyRules) {
+			m.Fees.PaymentFixed = money.MustParse("1", "EUR")
+		}},
+		{"fees", "stay under 50", func(m *pricing.MoneyRules) {
+			m.Fees.PaymentPercent, m.Fees.Returns = 300_000, 300_000
+		}},
 		{"imports", "two letters", func(m *pricing.MoneyRules) {
 			m.Imports = landed.Imports{{From: "China", To: "US", Threshold: money.Zero(usd)}}
 		}},
@@ -213,7 +236,8 @@ func TestMoneyRulesThatCannotBe(t *testing.T) {
 		rules := w.MoneyRules(store.ID).MoneyRules
 		c.change(&rules)
 		problem := w.Owner.Ask("POST", fmt.Sprintf("/api/stores/%d/money-rules/effect", store.ID), rules, nil)
-		if problem == nil || problem.Status != 422 || problem.Field() != c.field || !strings.Contains(problem.Detail, c.words) {
+		if problem == nil || problem.Status != 422 || problem.Field() != c.field ||
+			!strings.Contains(problem.Detail, c.words) {
 			t.Errorf("%s: %+v", c.field, problem)
 		}
 	}
@@ -223,7 +247,8 @@ func TestRates(t *testing.T) {
 	w, store, _ := world(t, 12)
 	var table pricing.RateTable
 	w.Owner.Must("GET", "/api/rates?store=1", nil, &table)
-	if table.Base.String() != "EUR" || table.Age != 0 || len(table.Rates) != 11 || table.Day != time.Now().UTC().Format(time.DateOnly) || table.Rates[0].Into == "" {
+	if table.Base.String() != "EUR" || table.Age != 0 || len(table.Rates) != 11 ||
+		table.Day != time.Now().UTC().Format(time.DateOnly) || table.Rates[0].Into == "" {
 		t.Errorf("%+v", table)
 	}
 	rules := w.MoneyRules(store)
@@ -272,7 +297,8 @@ func TestRates(t *testing.T) {
 func TestNewRatesMoveWhatRestsOnThem(t *testing.T) {
 	w, store, _ := world(t, 12)
 	table := money.NewRates(money.MustCurrency("EUR"), time.Now().AddDate(0, 0, 1).UTC().Truncate(24*time.Hour))
-	for code, rate := range map[string]string{"USD": "1.2", "CNY": "6", "JPY": "150", "KWD": "0.35", "INR": "90", "VND": "27000", "TRY": "40", "PLN": "4.2", "GBP": "0.85"} {
+	for code, rate := range map[string]string{"USD": "1.2", "CNY": "6", "JPY": "150", "KWD": "0.35", "INR": "90",
+		"VND": "27000", "TRY": "40", "PLN": "4.2", "GBP": "0.85"} {
 		if err := table.Set(money.MustCurrency(code), rate); err != nil {
 			t.Fatal(err)
 		}
@@ -315,7 +341,8 @@ func TestWithoutARateThereIsNoPrice(t *testing.T) {
 func TestImportChargesAndDeliveryLandDearer(t *testing.T) {
 	w, store, ids := world(t, 4)
 	rules := w.MoneyRules(store)
-	rules.Imports = landed.Imports{{From: "*", To: "US", Threshold: money.MustParse("1.00", "USD"), Duty: 100_000, Tax: 200_000}}
+	rules.Imports = landed.Imports{{From: "*", To: "US", Threshold: money.MustParse("1.00", "USD"), Duty: 100_000,
+		Tax: 200_000}}
 	rules.Delivery = landed.Policy{Way: landed.Fastest, Otherwise: landed.NotSold}
 	e := effect(w, store, rules)
 	if e.Rise == 0 || e.What != "Import charges, delivery" || e.Moves[0].Then.Charges.Minor() == 0 {
@@ -343,8 +370,10 @@ func TestARepricingThatIsKilledGoesOnWhereItWas(t *testing.T) {
 	w.App.Pricing.Batch = 1
 	var run int64
 	err := w.App.Pool.QueryRow(t.Context(), `
-		with r as (insert into money_rules (store_id, revision, rules, what, changed_by) select store_id, 4, rules, what, changed_by from money_rules where revision = 2)
-		insert into reprice_run (store_id, revision, why, with_landed_cost, state, started_by) values ($1, 4, '', false, 'waiting', '') returning id`, store).Scan(&run)
+		with r as (insert into money_rules (store_id, revision, rules, what, changed_by) select store_id, 4, rules,
+		what, changed_by from money_rules where revision = 2)
+		insert into reprice_run (store_id, revision, why, with_landed_cost, state, started_by)
+		values ($1, 4, '', false, 'waiting', '') returning id`, store).Scan(&run)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -369,12 +398,15 @@ func TestPeopleGoOnWorkingDuringARepricing(t *testing.T) {
 	rules := w.MoneyRules(store)
 	rules.Rules[0].Formula = multiple(3 * money.One)
 	var run pricing.Run
-	w.Owner.Must("PUT", fmt.Sprintf("/api/stores/%d/money-rules", store), map[string]any{"rules": rules.MoneyRules, "revision": 1}, &run)
+	w.Owner.Must("PUT", fmt.Sprintf("/api/stores/%d/money-rules", store),
+		map[string]any{"rules": rules.MoneyRules, "revision": 1}, &run)
 	for _, id := range ids {
 		var d workbench.Draft
 		path := fmt.Sprintf("/api/drafts/%d?store=%d", id, store)
 		w.Owner.Must("GET", path, nil, &d)
-		w.Owner.Must("PATCH", path, map[string]any{"revision": d.Revision, "prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": "77.00"}}}, nil)
+		w.Owner.Must("PATCH", path,
+			map[string]any{"revision": d.Revision,
+				"prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": "77.00"}}}, nil)
 	}
 	w.Repriced(store)
 	for _, id := range ids {
@@ -406,14 +438,16 @@ func TestTheTaxOfAnotherMarketIsAskedFor(t *testing.T) {
 	rules.Market = "SE"
 	apply := map[string]any{"rules": rules.MoneyRules, "revision": rules.Revision, "only_drafts": []int64{}}
 	problem := w.Owner.Ask("PUT", fmt.Sprintf("/api/stores/%d/money-rules", store), apply, nil)
-	if problem == nil || problem.Field() != "fees.tax_rate" || !strings.Contains(problem.Detail, "Say what it is in SE") {
+	if problem == nil || problem.Field() != "fees.tax_rate" ||
+		!strings.Contains(problem.Detail, "Say what it is in SE") {
 		t.Fatalf("%+v", problem)
 	}
 	rules.Fees.TaxFor, rules.Fees.TaxRate = "SE", money.Percent(2500)
 	w.ApplyRules(store, rules)
 }
 
-// Prices seen at other stores are the item's: a variant that costs far more, as a larger size does, is not measured against them.
+// Prices seen at other stores are the item's: a variant that costs far more, as a larger size does, is not measured
+// against them.
 func TestTheMarketsPricesAreNotOfAllVariants(t *testing.T) {
 	w, store, ids := world(t, 1)
 	set := func(sql string, args ...any) {
@@ -423,20 +457,24 @@ func TestTheMarketsPricesAreNotOfAllVariants(t *testing.T) {
 		}
 	}
 	var variants []int64
-	if err := w.App.Pool.QueryRow(t.Context(), `select array_agg(v.offer_variant_id order by v.position) from draft_variant v where v.draft_id = $1`, ids[0]).Scan(&variants); err != nil || len(variants) < 2 {
+	if err := w.App.Pool.QueryRow(t.Context(), `select array_agg(v.offer_variant_id order by v.position)
+		from draft_variant v where v.draft_id = $1`, ids[0]).Scan(&variants); err != nil || len(variants) < 2 {
 		t.Fatalf("%v %v", variants, err)
 	}
-	set(`update offer set currency = 'USD', market_currency = 'USD', market_prices = '{1000,1200,1400}' where id = (select offer_id from draft where id = $1)`, ids[0])
+	set(`update offer set currency = 'USD', market_currency = 'USD', market_prices = '{1000,1200,1400}'
+		where id = (select offer_id from draft where id = $1)`, ids[0])
 	set(`update offer_variant set cost = 500 where id = any ($1)`, variants)
 	set(`update offer_variant set cost = 2000 where id = $1`, variants[len(variants)-1])
 	rules := w.MoneyRules(store)
-	rules.Rules[0].Formula, rules.Rules[0].Ceiling = multiple(4*money.One), markup.Ceiling{Market: money.One, Caps: true}
+	rules.Rules[0].Formula, rules.Rules[0].Ceiling = multiple(4*money.One),
+		markup.Ceiling{Market: money.One, Caps: true}
 	rules.PromiseDays = 40 // so that all is landed anew
 	w.ApplyRules(store, rules)
 	var d workbench.Draft
 	w.Owner.Must("GET", fmt.Sprintf("/api/drafts/%d?store=%d", ids[0], store), nil, &d)
 	small, large := d.Variants[0], d.Variants[len(d.Variants)-1]
-	if small.Ladder == nil || small.Ladder.Market == nil || small.Ladder.Price.Minor() > 1200 && !small.Ladder.OverCeiling {
+	if small.Ladder == nil || small.Ladder.Market == nil || small.Ladder.Price.Minor() > 1200 &&
+		!small.Ladder.OverCeiling {
 		t.Errorf("the one that it was seen for: %+v", small.Ladder)
 	}
 	if large.Ladder == nil || large.Ladder.Market != nil || large.Ladder.Capped || large.Ladder.OverCeiling {
@@ -447,10 +485,12 @@ func TestTheMarketsPricesAreNotOfAllVariants(t *testing.T) {
 	}
 }
 
-// What is stored of a variant's prices comes back in the currencies that they were in; what is none of a pair is the offer's.
+// What is stored of a variant's prices comes back in the currencies that they were in; what is none of a pair is
+// the offer's.
 func TestUnitsOfStoredPrices(t *testing.T) {
 	eur := money.MustCurrency("EUR")
-	for in, want := range map[string]string{"": "3.00 EUR 7.50 EUR 9.00 EUR", "USDGBP": "3.00 EUR 7.50 USD 9.00 GBP", "EURJPY": "3.00 EUR 7.50 EUR 900 JPY", "nonsense": "3.00 EUR 7.50 EUR 9.00 EUR"} {
+	for in, want := range map[string]string{"": "3.00 EUR 7.50 EUR 9.00 EUR", "USDGBP": "3.00 EUR 7.50 USD 9.00 GBP",
+		"EURJPY": "3.00 EUR 7.50 EUR 900 JPY", "nonsense": "3.00 EUR 7.50 EUR 9.00 EUR"} {
 		u := pricing.UnitOf(eur, 300, 750, 900, in)
 		if got := fmt.Sprint(u.Cost, " ", u.MinAdvertised, " ", u.List); got != want {
 			t.Errorf("%q: %s, want %s", in, got, want)

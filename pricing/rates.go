@@ -49,7 +49,8 @@ func (s *Service) rateTable(ctx context.Context, storeID int64) (RateTable, erro
 		}
 		into, oldest = basis.Currency, rules.Rates.MaxAgeDays
 	}
-	out := RateTable{Base: table.Base(), Day: table.Day().Format(time.DateOnly), Age: max(days(s.Now().Sub(table.Day())), 0), Rates: []Rate{}}
+	out := RateTable{Base: table.Base(), Day: table.Day().Format(time.DateOnly),
+		Age: max(days(s.Now().Sub(table.Day())), 0), Rates: []Rate{}}
 	out.Stale = out.Age > oldest
 	for _, c := range money.Currencies() {
 		if text := table.Text(c); text != "" {
@@ -101,7 +102,8 @@ func (s *Service) SaveRates(ctx context.Context, table *money.Rates) error {
 		tag, err := tx.Exec(ctx, `
 			insert into rate_day (day, base, rates) values ($1, $2, $3)
 			on conflict (day) do update set base = excluded.base, rates = excluded.rates, fetched_at = now()
-			where rate_day.rates <> excluded.rates or rate_day.base <> excluded.base`, table.Day(), table.Base().String(), rates)
+			where rate_day.rates <> excluded.rates or rate_day.base <> excluded.base`, table.Day(),
+			table.Base().String(), rates)
 		if err != nil || tag.RowsAffected() == 0 {
 			return err
 		}

@@ -28,7 +28,9 @@ func (RepriceArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue
 
 // Work adds the job's worker.
 func (s *Service) Work(r *jobs.Runner) {
-	jobs.Handle(r, func(ctx context.Context, job *river.Job[RepriceArgs]) error { return s.Reprice(ctx, job.Args.RunID) })
+	jobs.Handle(r, func(ctx context.Context, job *river.Job[RepriceArgs]) error {
+		return s.Reprice(ctx, job.Args.RunID)
+	})
 }
 
 // Run is one repricing of a store's drafts.
@@ -53,9 +55,11 @@ const runColumns = `id, store_id, revision, why, state, drafts, seen, moved, sta
 const batchDrafts = 2000
 
 // startRun puts a run into the queue.
-func (s *Service) startRun(ctx context.Context, tx pgx.Tx, storeID int64, revision *int, why string, full bool) (int64, error) {
+func (s *Service) startRun(ctx context.Context, tx pgx.Tx, storeID int64, revision *int, why string, full bool) (int64,
+	error) {
 	var id int64
-	err := tx.QueryRow(ctx, `insert into reprice_run (store_id, revision, why, with_landed_cost, state, started_by) values ($1, $2, $3, $4, 'waiting', $5) returning id`,
+	err := tx.QueryRow(ctx, `insert into reprice_run (store_id, revision, why, with_landed_cost, state, started_by)
+		values ($1, $2, $3, $4, 'waiting', $5) returning id`,
 		storeID, revision, why, full, access.Who(ctx).Name).Scan(&id)
 	if err != nil {
 		return 0, err
@@ -71,7 +75,8 @@ func (s *Service) RepriceAll(ctx context.Context, tx pgx.Tx, why string) error {
 	}
 	for _, id := range list {
 		var waiting bool
-		if err := tx.QueryRow(ctx, `select exists (select from reprice_run where store_id = $1 and state = 'waiting' and with_landed_cost)`, id).Scan(&waiting); err != nil {
+		if err := tx.QueryRow(ctx, `select exists (select from reprice_run
+			where store_id = $1 and state = 'waiting' and with_landed_cost)`, id).Scan(&waiting); err != nil {
 			return err
 		}
 		if waiting {
@@ -89,8 +94,10 @@ func (s *Service) RepriceAll(ctx context.Context, tx pgx.Tx, why string) error {
 func (s *Service) RepriceUnpriced(ctx context.Context) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `
-			select s.id from store s where s.state = 'connected' and not exists (select from reprice_run r where r.store_id = s.id and r.state <> 'finished')
-			and exists (select from draft_variant v where not exists (select from price p where p.store_id = s.id and p.draft_id = v.draft_id and p.draft_variant_id = v.id))`)
+			select s.id from store s where s.state = 'connected' and not exists (select from reprice_run r
+			where r.store_id = s.id and r.state <> 'finished')
+			and exists (select from draft_variant v where not exists (select from price p
+			where p.store_id = s.id and p.draft_id = v.draft_id and p.draft_variant_id = v.id))`)
 		if err != nil {
 			return err
 		}
@@ -131,7 +138,8 @@ func (s *Service) Reprice(ctx context.Context, id int64) error {
 	defer func() {
 		_, _ = conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock(7311, $1::int)`, run.StoreID)
 	}() // freed with the connection anyway
-	if _, err := s.Pool.Exec(ctx, `update reprice_run set state = 'running', drafts = (select count(*) from draft) where id = $1`, id); err != nil {
+	if _, err := s.Pool.Exec(ctx, `update reprice_run set state = 'running', drafts = (select count(*) from draft)
+		where id = $1`, id); err != nil {
 		return err
 	}
 	w := walk{s: s, run: id, store: run.StoreID}
@@ -162,9 +170,11 @@ type inputBatch struct {
 }
 
 func (w *walk) read(ctx context.Context, after int64, full bool) (r inputBatch) {
-	r.inputs, r.err = w.s.Drafts.PricingInputs(ctx, w.s.Pool, w.store, nil, after, cmp.Or(w.s.Batch, batchDrafts), !full)
+	r.inputs, r.err = w.s.Drafts.PricingInputs(ctx, w.s.Pool, w.store, nil, after, cmp.Or(w.s.Batch, batchDrafts),
+		!full)
 	if r.err == nil && len(r.inputs) > 0 {
-		r.old, r.err = w.s.rows(ctx, w.s.Pool, `where store_id = $1 and draft_id > $2 and draft_id <= $3`, w.store, after, r.inputs[len(r.inputs)-1].DraftID)
+		r.old, r.err = w.s.rows(ctx, w.s.Pool, `where store_id = $1 and draft_id > $2 and draft_id <= $3`, w.store,
+			after, r.inputs[len(r.inputs)-1].DraftID)
 	}
 	return r
 }
@@ -192,7 +202,9 @@ func (w *walk) batch(ctx context.Context) (more bool, err error) {
 		var after int64
 		var full bool
 		var revision int
-		err := tx.QueryRow(ctx, `select last_draft, with_landed_cost, (select max(revision) from money_rules m where m.store_id = r.store_id) from reprice_run r where id = $1 for update`, w.run).Scan(&after, &full, &revision)
+		err := tx.QueryRow(ctx, `select last_draft, with_landed_cost, (select max(revision) from money_rules m
+			where m.store_id = r.store_id) from reprice_run r where id = $1 for update`, w.run).
+			Scan(&after, &full, &revision)
 		if err != nil {
 			return err
 		}
@@ -207,7 +219,8 @@ func (w *walk) batch(ctx context.Context) (more bool, err error) {
 		}
 		lots := r.inputs
 		if len(lots) == 0 {
-			_, err := tx.Exec(ctx, `update reprice_run set state = 'finished', finished_at = now(), drafts = seen where id = $1`, w.run)
+			_, err := tx.Exec(ctx, `update reprice_run set state = 'finished', finished_at = now(), drafts = seen
+				where id = $1`, w.run)
 			return err
 		}
 		more = true
@@ -220,7 +233,8 @@ func (w *walk) batch(ctx context.Context) (more bool, err error) {
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `update reprice_run set last_draft = $2, seen = seen + $3, moved = moved + $4 where id = $1`, w.run, last, len(lots), moved)
+		_, err = tx.Exec(ctx, `update reprice_run set last_draft = $2, seen = seen + $3, moved = moved + $4
+			where id = $1`, w.run, last, len(lots), moved)
 		return err
 	})
 	return more, err
@@ -286,8 +300,10 @@ func updatePrices(ctx context.Context, q database.Querier, rows []priceRow, full
 		set, more, name = `, landed_trace = n.landed_trace`, `, $10::bytea[]`, `, landed_trace`
 	}
 	err = q.QueryRow(ctx, `
-		with done as (update price p set price = n.price, was = n.was, rule = n.rule, flags = n.flags, error = n.error, trace = n.trace`+set+`
-			from unnest($1::tid[], $2::bigint[], $3::boolean[], $4::bigint[], $5::bigint[], $6::int[], $7::smallint[], $8::text[], $9::bytea[]`+more+`)
+		with done as (update price p
+		set price = n.price, was = n.was, rule = n.rule, flags = n.flags, error = n.error, trace = n.trace`+set+`
+			from unnest($1::tid[], $2::bigint[], $3::boolean[], $4::bigint[], $5::bigint[], $6::int[], $7::smallint[],
+			$8::text[], $9::bytea[]`+more+`)
 				n (at, version, moves, price, was, rule, flags, error, trace`+name+`)
 			where p.ctid = n.at and p.xmin::text::bigint = n.version returning n.moves)
 		select count(*) filter (where moves) from done`, args...).Scan(&moved)
@@ -310,7 +326,8 @@ func (s *Service) Busy(ctx context.Context) (n int, err error) {
 
 // RuleCount counts the markup rules in force in a store; 0 where there is no store.
 func (s *Service) RuleCount(ctx context.Context, storeID int64) (n int, err error) {
-	err = s.Pool.QueryRow(ctx, `select coalesce((select jsonb_array_length(rules -> 'rules') from money_rules where store_id = $1 order by revision desc limit 1), 0)`, storeID).Scan(&n)
+	err = s.Pool.QueryRow(ctx, `select coalesce((select jsonb_array_length(rules -> 'rules') from money_rules
+		where store_id = $1 order by revision desc limit 1), 0)`, storeID).Scan(&n)
 	return n, err
 }
 

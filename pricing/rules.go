@@ -83,7 +83,9 @@ func (m *MoneyRules) check(b StoreBasis) error {
 		return apikit.Problem(422, "fees.tax_rate", "The tax must be from 0 to 100 %%.")
 	}
 	if f := m.Fees; f.TaxIncluded && f.TaxFor != "" && f.TaxFor != m.Market {
-		return apikit.Problem(422, "fees.tax_rate", "Prices have %s %% tax in them, as was said for %s. Say what it is in %s, which prices assume now.", f.TaxRate.PercentText(), f.TaxFor, m.Market)
+		return apikit.Problem(422, "fees.tax_rate",
+			"Prices have %s %% tax in them, as was said for %s. Say what it is in %s, which prices assume now.",
+			f.TaxRate.PercentText(), f.TaxFor, m.Market)
 	}
 	if m.Fees.PaymentPercent+m.Fees.Returns >= money.One/2 {
 		return apikit.Problem(422, "fees", "Payment fee and returns allowance together must stay under 50 %%.")
@@ -114,7 +116,9 @@ func (r *RateRules) check(c money.Currency) error {
 		}
 		seen[typed.Currency] = true
 		if err := money.NewRates(c, time.Time{}).SetTyped(typed.Currency, c, typed.Rate); err != nil {
-			return apikit.Problem(422, "rates.manual", "“%s” is not a rate from %s to %s; write how much 1 %s is, such as 0.1385.", typed.Rate, typed.Currency, c, typed.Currency)
+			return apikit.Problem(422, "rates.manual",
+				"“%s” is not a rate from %s to %s; write how much 1 %s is, such as 0.1385.", typed.Rate, typed.Currency,
+				c, typed.Currency)
 		}
 	}
 	return nil
@@ -138,7 +142,8 @@ func (m *MoneyRules) sign(ctx context.Context, before MoneyRules, now time.Time)
 
 // sameLandedCost tells whether two sets of rules land everything for the same.
 func (m MoneyRules) sameLandedCost(o MoneyRules) bool {
-	return reflect.DeepEqual(m.Imports, o.Imports) && reflect.DeepEqual(m.Rates, o.Rates) && m.Delivery == o.Delivery && m.Market == o.Market && m.PromiseDays == o.PromiseDays
+	return reflect.DeepEqual(m.Imports, o.Imports) && reflect.DeepEqual(m.Rates, o.Rates) && m.Delivery == o.Delivery &&
+		m.Market == o.Market && m.PromiseDays == o.PromiseDays
 }
 
 // describe says in words what changed between two sets of rules.
@@ -185,8 +190,11 @@ func describe(before, after MoneyRules) string {
 		same bool
 		what string
 	}{
-		{before.Fees == after.Fees, "fees and tax"}, {reflect.DeepEqual(before.Imports, after.Imports), "import charges"}, {reflect.DeepEqual(before.Rates, after.Rates), "exchange rates"},
-		{before.Delivery == after.Delivery && before.Market == after.Market && before.PromiseDays == after.PromiseDays, "delivery"},
+		{before.Fees == after.Fees, "fees and tax"},
+		{reflect.DeepEqual(before.Imports, after.Imports), "import charges"},
+		{reflect.DeepEqual(before.Rates, after.Rates), "exchange rates"},
+		{before.Delivery == after.Delivery && before.Market == after.Market && before.PromiseDays == after.PromiseDays,
+			"delivery"},
 	} {
 		if !part.same {
 			said = append(said, part.what)
@@ -201,16 +209,19 @@ func describe(before, after MoneyRules) string {
 
 // current reads the rules in force.
 func current(ctx context.Context, q database.Querier, storeID int64) (MoneyRules, int, error) {
-	return readRules(ctx, q, `select rules, revision from money_rules where store_id = $1 order by revision desc limit 1`, storeID)
+	return readRules(ctx, q, `select rules, revision from money_rules where store_id = $1 order by revision desc
+		limit 1`, storeID)
 }
 
 // asOf reads the rules of one revision.
 func asOf(ctx context.Context, q database.Querier, storeID int64, revision int) (MoneyRules, error) {
-	m, _, err := readRules(ctx, q, `select rules, revision from money_rules where store_id = $1 and revision = $2`, storeID, revision)
+	m, _, err := readRules(ctx, q, `select rules, revision from money_rules
+		where store_id = $1 and revision = $2`, storeID, revision)
 	return m, err
 }
 
-func readRules(ctx context.Context, q database.Querier, sql string, args ...any) (m MoneyRules, revision int, err error) {
+func readRules(ctx context.Context, q database.Querier, sql string, args ...any) (m MoneyRules, revision int,
+	err error) {
 	var stored []byte
 	if err := q.QueryRow(ctx, sql, args...).Scan(&stored, &revision); err != nil {
 		return m, 0, fmt.Errorf("money rules of store %d: %w", args[0], err)
@@ -218,7 +229,8 @@ func readRules(ctx context.Context, q database.Querier, sql string, args ...any)
 	return m, revision, json.Unmarshal(stored, &m)
 }
 
-func saveRules(ctx context.Context, q database.Querier, storeID int64, revision int, m MoneyRules, what, by string, freed []pinnedDraft) error {
+func saveRules(ctx context.Context, q database.Querier, storeID int64, revision int, m MoneyRules, what, by string,
+	freed []pinnedDraft) error {
 	stored, err := json.Marshal(m)
 	if err != nil {
 		return err
@@ -227,7 +239,8 @@ func saveRules(ctx context.Context, q database.Querier, storeID int64, revision 
 	if err != nil {
 		return err
 	}
-	_, err = q.Exec(ctx, `insert into money_rules (store_id, revision, rules, what, changed_by, released_pins) values ($1, $2, $3, $4, $5, $6)`, storeID, revision, stored, what, by, list)
+	_, err = q.Exec(ctx, `insert into money_rules (store_id, revision, rules, what, changed_by, released_pins)
+		values ($1, $2, $3, $4, $5, $6)`, storeID, revision, stored, what, by, list)
 	return err
 }
 
@@ -235,7 +248,8 @@ func saveRules(ctx context.Context, q database.Querier, storeID int64, revision 
 // begins to price what is in the workbench.
 func (s *Service) Start(ctx context.Context, tx pgx.Tx, b StoreBasis, includedTax money.Ratio) error {
 	var there bool
-	if err := tx.QueryRow(ctx, `select exists (select from money_rules where store_id = $1)`, b.StoreID).Scan(&there); err != nil {
+	if err := tx.QueryRow(ctx, `select exists (select from money_rules where store_id = $1)`, b.StoreID).
+		Scan(&there); err != nil {
 		return err
 	}
 	if !there {
@@ -260,10 +274,13 @@ func startRules(b StoreBasis, tax money.Ratio) MoneyRules {
 	}
 	unit := b.Currency.Unit()
 	return MoneyRules{
-		Rules: []markup.Rule{{ID: 1, Formula: markup.Flat(markup.Multiple, 2*money.One, money.Amount{}, b.Currency), Floor: markup.Floor{LeastProfit: money.New(3*unit, b.Currency)},
+		Rules: []markup.Rule{{ID: 1, Formula: markup.Flat(markup.Multiple, 2*money.One, money.Amount{}, b.Currency),
+			Floor:  markup.Floor{LeastProfit: money.New(3*unit, b.Currency)},
 			Ending: ending, Was: markup.Was{Kind: markup.NoWas, Ending: markup.NoEnding}}},
-		Fees:    Fees{PaymentPercent: money.Percent(290), PaymentFixed: money.New(30*unit/100, b.Currency), Returns: money.Percent(150), TaxRate: tax, TaxIncluded: tax > 0, TaxFor: b.Markets[0]},
-		Imports: landed.Imports{}, Rates: RateRules{MaxAgeDays: defaultMaxRateAge, Manual: []ManualRate{}}, Delivery: landed.UsualPolicy, Market: b.Markets[0], PromiseDays: 16,
+		Fees: Fees{PaymentPercent: money.Percent(290), PaymentFixed: money.New(30*unit/100, b.Currency),
+			Returns: money.Percent(150), TaxRate: tax, TaxIncluded: tax > 0, TaxFor: b.Markets[0]},
+		Imports: landed.Imports{}, Rates: RateRules{MaxAgeDays: defaultMaxRateAge, Manual: []ManualRate{}},
+		Delivery: landed.UsualPolicy, Market: b.Markets[0], PromiseDays: 16,
 	}
 }
 

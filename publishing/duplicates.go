@@ -51,7 +51,8 @@ func (s *Service) checkStore(ctx context.Context, storeID int64) error {
 	if err != nil {
 		return err
 	}
-	rows, err := s.Pool.Query(ctx, `select l.id, l.product_id, d.reference::text from listing l join draft d on d.id = l.draft_id where l.store_id = $1 order by l.id`, storeID)
+	rows, err := s.Pool.Query(ctx, `select l.id, l.product_id, d.reference::text from listing l
+		join draft d on d.id = l.draft_id where l.store_id = $1 order by l.id`, storeID)
 	if err != nil {
 		return err
 	}
@@ -61,7 +62,10 @@ func (s *Service) checkStore(ctx context.Context, storeID int64) error {
 	}
 	var all []listed
 	var one listed
-	if _, err := pgx.ForEachRow(rows, []any{&one.id, &one.product, &one.reference}, func() error { all = append(all, one); return nil }); err != nil {
+	if _, err := pgx.ForEachRow(rows, []any{&one.id, &one.product, &one.reference}, func() error {
+		all = append(all, one)
+		return nil
+	}); err != nil {
 		return err
 	}
 	for _, l := range all {
@@ -75,7 +79,9 @@ func (s *Service) checkStore(ctx context.Context, storeID int64) error {
 				further = append(further, p)
 			}
 		}
-		if _, err := s.Pool.Exec(ctx, `update listing set duplicates = $2 where id = $1 and product_id = $3 and duplicates <> $2::jsonb`, l.id, duplicatesOf(further), l.product); err != nil {
+		if _, err := s.Pool.Exec(ctx, `update listing set duplicates = $2
+			where id = $1 and product_id = $3 and duplicates <> $2::jsonb`, l.id, duplicatesOf(further),
+			l.product); err != nil {
 			return err
 		}
 	}
@@ -101,7 +107,8 @@ type held struct {
 // held reads a listing and opens its store. It returns a problem where either is not there.
 func (s *Service) held(ctx context.Context, listing int64) (h held, err error) {
 	var storeID int64
-	err = s.Pool.QueryRow(ctx, `select store_id, product_id, sent, duplicates from listing where id = $1`, listing).Scan(&storeID, &h.product, &h.sent, &h.duplicates)
+	err = s.Pool.QueryRow(ctx, `select store_id, product_id, sent, duplicates from listing
+		where id = $1`, listing).Scan(&storeID, &h.product, &h.sent, &h.duplicates)
 	if database.Missing(err) {
 		return h, apikit.NotFound("listing")
 	}
@@ -143,14 +150,17 @@ func (s *Service) Hide(ctx context.Context, listing int64) error {
 	if _, err = h.session.Update(ctx, h.product, h.sent); err != nil {
 		return storeProblem(err)
 	}
-	tag, err := s.Pool.Exec(ctx, `update listing set visible = false, sent = jsonb_set(sent, '{visible}', 'false'), updated_at = now() where id = $1 and product_id = $2`, listing, h.product)
+	tag, err := s.Pool.Exec(ctx, `update listing
+		set visible = false, sent = jsonb_set(sent, '{visible}', 'false'), updated_at = now()
+		where id = $1 and product_id = $2`, listing, h.product)
 	if err != nil {
 		return err
 	}
 	if tag.RowsAffected() == 0 {
 		return apikit.Problem(409, "", "It was published again meanwhile. Look at it and hide it again.")
 	}
-	return members.Audit(ctx, s.Pool, "hid listing", h.sent.Title, map[string]bool{"visible": true}, map[string]bool{"visible": false})
+	return members.Audit(ctx, s.Pool, "hid listing", h.sent.Title, map[string]bool{"visible": true},
+		map[string]bool{"visible": false})
 }
 
 // storeProblem says in the words of the job what a store answered.

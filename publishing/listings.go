@@ -38,19 +38,28 @@ type Listing struct {
 }
 
 // firstPicture is the first picture that a draft shows.
-const firstPicture = ` left join lateral (select (p ->> 'offer')::bigint as offer, case when p ? 'offer' then coalesce((p ->> 'at')::int, 0) else (p ->> 'place')::int end as place
-	from jsonb_array_elements(d.pictures) with ordinality e (p, n) where (p ->> 'shown')::boolean order by n limit 1) f on true `
+const firstPicture = ` left join lateral (select (p ->> 'offer')::bigint as offer, case
+	when p ? 'offer' then coalesce((p ->> 'at')::int, 0) else (p ->> 'place')::int end as place
+	from jsonb_array_elements(d.pictures) with ordinality e (p, n) where (p ->> 'shown')::boolean order by n
+	limit 1) f on true `
 
 // Listings lists what is live in a store, the newest first.
 func (s *Service) Listings(ctx context.Context, storeID int64) ([]Listing, error) {
 	rows, err := s.Pool.Query(ctx, `
 		select l.id, l.draft_id, l.offer_id, l.title, coalesce(f.offer, d.offer_id), coalesce(f.place, -1),
 			l.url, o.page_url, u.name, x.name, l.visible, jsonb_array_length(l.sent -> 'variants'),
-			(select min((v ->> 'price')::numeric)::text from jsonb_array_elements(l.sent -> 'variants') v), (select max((v ->> 'price')::numeric)::text from jsonb_array_elements(l.sent -> 'variants') v),
-			t.currency, l.trace, (select count(*) from price p join draft_variant v on v.id = p.draft_variant_id and v.chosen where p.store_id = l.store_id and p.draft_id = l.draft_id and p.price > 0
-				and p.price is distinct from (select h.price from listing_price h where h.listing_id = l.id and h.draft_variant_id = p.draft_variant_id order by h.at desc limit 1)),
+			(select min((v ->> 'price')::numeric)::text
+			from jsonb_array_elements(l.sent -> 'variants') v), (select max((v ->> 'price')::numeric)::text
+			from jsonb_array_elements(l.sent -> 'variants') v),
+			t.currency, l.trace, (select count(*) from price p
+			join draft_variant v on v.id = p.draft_variant_id and v.chosen
+			where p.store_id = l.store_id and p.draft_id = l.draft_id and p.price > 0
+				and p.price is distinct from (select h.price from listing_price h
+				where h.listing_id = l.id and h.draft_variant_id = p.draft_variant_id order by h.at desc limit 1)),
 			l.duplicates, o.withdrawn_at is not null, l.published_at, l.updated_at
-		from listing l join draft d on d.id = l.draft_id join offer o on o.id = l.offer_id join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id join store t on t.id = l.store_id`+firstPicture+`
+		from listing l join draft d on d.id = l.draft_id join offer o on o.id = l.offer_id
+		join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id
+		join store t on t.id = l.store_id`+firstPicture+`
 		where l.store_id = $1 order by l.updated_at desc, l.id desc`, storeID)
 	if err != nil {
 		return nil, err
@@ -60,7 +69,9 @@ func (s *Service) Listings(ctx context.Context, storeID int64) ([]Listing, error
 		var pictured int64
 		var place int
 		var lowest, highest, currency string
-		err := row.Scan(&l.ID, &l.DraftID, &l.OfferID, &l.Title, &pictured, &place, &l.URL, &l.OfferURL, &l.Supplier, &l.Source, &l.Visible, &l.Variants, &lowest, &highest, &currency, &l.Trace, &l.Moved, &l.Duplicates, &l.Withdrawn, &l.PublishedAt, &l.UpdatedAt)
+		err := row.Scan(&l.ID, &l.DraftID, &l.OfferID, &l.Title, &pictured, &place, &l.URL, &l.OfferURL, &l.Supplier,
+			&l.Source, &l.Visible, &l.Variants, &lowest, &highest, &currency, &l.Trace, &l.Moved, &l.Duplicates,
+			&l.Withdrawn, &l.PublishedAt, &l.UpdatedAt)
 		if err != nil {
 			return l, err
 		}
@@ -98,8 +109,10 @@ func (s *Service) inFull(ctx context.Context, id int64) (RunInFull, error) {
 	rows, err := s.Pool.Query(ctx, `
 		select i.id, i.draft_id, d.title, coalesce(f.offer, d.offer_id), coalesce(f.place, -1),
 			(select count(*) from draft_variant v where v.draft_id = d.id and v.chosen), i.state, i.reason, i.area,
-			coalesce(l.url, ''), coalesce((select min((v ->> 'price')::numeric)::text from jsonb_array_elements(l.sent -> 'variants') v), ''), coalesce(l.trace, '[]'), t.currency, i.updated_at
-		from publish_item i join publish_run r on r.id = i.run_id join store t on t.id = r.store_id join draft d on d.id = i.draft_id
+			coalesce(l.url, ''), coalesce((select min((v ->> 'price')::numeric)::text
+			from jsonb_array_elements(l.sent -> 'variants') v), ''), coalesce(l.trace, '[]'), t.currency, i.updated_at
+		from publish_item i join publish_run r on r.id = i.run_id join store t on t.id = r.store_id
+		join draft d on d.id = i.draft_id
 		left join listing l on l.draft_id = d.id and l.store_id = r.store_id and i.state = 'published'`+firstPicture+`
 		where i.run_id = $1 order by i.id`, id)
 	if err != nil {
@@ -110,7 +123,8 @@ func (s *Service) inFull(ctx context.Context, id int64) (RunInFull, error) {
 		var offer int64
 		var place int
 		var price, currency string
-		err := row.Scan(&i.ID, &i.DraftID, &i.Title, &offer, &place, &i.Variants, &i.State, &i.Reason, &i.Area, &i.URL, &price, &i.Trace, &currency, &i.UpdatedAt)
+		err := row.Scan(&i.ID, &i.DraftID, &i.Title, &offer, &place, &i.Variants, &i.State, &i.Reason, &i.Area, &i.URL,
+			&price, &i.Trace, &currency, &i.UpdatedAt)
 		if err != nil {
 			return i, err
 		}
@@ -131,47 +145,57 @@ func (s *Service) inFull(ctx context.Context, id int64) (RunInFull, error) {
 
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/runs", "listRuns", "List the newest publish runs", func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]Run], error) {
-		return apikit.OK(s.Runs(ctx))
-	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/runs", "startRun", "Publish drafts to a store", func(ctx context.Context, in *struct {
-		Body struct {
-			StoreID   int64   `json:"store_id"`
-			DraftIDs  []int64 `json:"draft_ids" minItems:"1" maxItems:"50000"`
-			Visible   bool    `json:"visible"`
-			SellEmpty bool    `json:"sell_empty" doc:"Keep selling what is out of stock"`
-		}
-	}) (*apikit.Body[Run], error) {
-		return apikit.OK(s.Start(ctx, in.Body.StoreID, in.Body.DraftIDs, in.Body.Visible, in.Body.SellEmpty))
-	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/runs/{id}", "getRun", "A run with its items", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[RunInFull], error) {
-		return apikit.OK(s.inFull(ctx, in.ID))
-	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/runs/{id}/retry", "retryRun", "Send failed items again", func(ctx context.Context, in *struct {
-		apikit.ByID
-		Body struct {
-			ItemIDs []int64 `json:"item_ids" minItems:"1" maxItems:"50000"`
-		}
-	}) (*apikit.Body[Run], error) {
-		return apikit.OK(s.Retry(ctx, in.ID, in.Body.ItemIDs))
-	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/runs/{id}/stop", "stopRun", "Leave out what is still waiting", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Run], error) {
-		return apikit.OK(s.Stop(ctx, in.ID))
-	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/listings/{id}/hide", "hideListing", "Hide a listing in its store", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
-		return nil, s.Hide(ctx, in.ID)
-	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/listings/{id}/duplicates/remove", "removeDuplicates", "Take further products of the same draft out of the store", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
-		return nil, s.RemoveDuplicates(ctx, in.ID)
-	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/listings/check", "checkListings", "Look for drafts that a store holds more than once", func(ctx context.Context, in *struct {
-		Store int64 `query:"store" required:"true"`
-	}) (*apikit.None, error) {
-		return nil, s.Check(ctx, in.Store)
-	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/listings", "listListings", "List what is live in a store", func(ctx context.Context, in *struct {
-		Store int64 `query:"store" required:"true"`
-	}) (*apikit.Body[[]Listing], error) {
-		return apikit.OK(s.Listings(ctx, in.Store))
-	})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/runs", "listRuns", "List the newest publish runs",
+		func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]Run], error) {
+			return apikit.OK(s.Runs(ctx))
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/runs", "startRun", "Publish drafts to a store",
+		func(ctx context.Context, in *struct {
+			Body struct {
+				StoreID   int64   `json:"store_id"`
+				DraftIDs  []int64 `json:"draft_ids" minItems:"1" maxItems:"50000"`
+				Visible   bool    `json:"visible"`
+				SellEmpty bool    `json:"sell_empty" doc:"Keep selling what is out of stock"`
+			}
+		}) (*apikit.Body[Run], error) {
+			return apikit.OK(s.Start(ctx, in.Body.StoreID, in.Body.DraftIDs, in.Body.Visible, in.Body.SellEmpty))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/runs/{id}", "getRun", "A run with its items",
+		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[RunInFull], error) {
+			return apikit.OK(s.inFull(ctx, in.ID))
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/runs/{id}/retry", "retryRun", "Send failed items again",
+		func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body struct {
+				ItemIDs []int64 `json:"item_ids" minItems:"1" maxItems:"50000"`
+			}
+		}) (*apikit.Body[Run], error) {
+			return apikit.OK(s.Retry(ctx, in.ID, in.Body.ItemIDs))
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/runs/{id}/stop", "stopRun",
+		"Leave out what is still waiting", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Run], error) {
+			return apikit.OK(s.Stop(ctx, in.ID))
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/listings/{id}/hide", "hideListing",
+		"Hide a listing in its store", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
+			return nil, s.Hide(ctx, in.ID)
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/listings/{id}/duplicates/remove", "removeDuplicates",
+		"Take further products of the same draft out of the store",
+		func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
+			return nil, s.RemoveDuplicates(ctx, in.ID)
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/listings/check", "checkListings",
+		"Look for drafts that a store holds more than once", func(ctx context.Context, in *struct {
+			Store int64 `query:"store" required:"true"`
+		}) (*apikit.None, error) {
+			return nil, s.Check(ctx, in.Store)
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/listings", "listListings",
+		"List what is live in a store", func(ctx context.Context, in *struct {
+			Store int64 `query:"store" required:"true"`
+		}) (*apikit.Body[[]Listing], error) {
+			return apikit.OK(s.Listings(ctx, in.Store))
+		})
 }

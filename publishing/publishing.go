@@ -104,7 +104,7 @@ type Item struct {
 	Variants  int                `json:"variants"`
 	State     State              `json:"state" enum:"waiting,sending,published,failed"`
 	Reason    string             `json:"reason" doc:"In plain words what happened"`
-	Area      string             `json:"area" doc:"The part of the draft at fault: words, pictures, variants, price, or empty"`
+	Area      string             `json:"area" doc:"At fault: words, pictures, variants, price"`
 	URL       string             `json:"url" doc:"Where it is seen in the store"`
 	Price     *money.Amount      `json:"price" doc:"The lowest price that was sent"`
 	Trace     []markup.TraceLine `json:"trace" doc:"How that price came about"`
@@ -118,11 +118,14 @@ const MaxDrafts = 50_000
 // and says so. It returns a problem where a draft or the store is not there.
 func (s *Service) Start(ctx context.Context, storeID int64, drafts []int64, visible, sellEmpty bool) (Run, error) {
 	if len(drafts) > MaxDrafts {
-		return Run{}, apikit.Problem(422, "draft_ids", "One run takes up to %d drafts; these are %d. Publish them in parts.", MaxDrafts, len(drafts))
+		return Run{},
+			apikit.Problem(422, "draft_ids", "One run takes up to %d drafts; these are %d. Publish them in parts.",
+				MaxDrafts, len(drafts))
 	}
 	var id int64
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, `insert into publish_run (store_id, visible, sell_empty, started_by) select id, $2, $3, $4 from store where id = $1 and state = 'connected' returning id`,
+		err := tx.QueryRow(ctx, `insert into publish_run (store_id, visible, sell_empty, started_by) select id, $2, $3,
+			$4 from store where id = $1 and state = 'connected' returning id`,
 			storeID, visible, sellEmpty, access.Who(ctx).Name).Scan(&id)
 		if database.Missing(err) {
 			return apikit.Problem(422, "store_id", "That store is not connected.")
@@ -132,8 +135,10 @@ func (s *Service) Start(ctx context.Context, storeID int64, drafts []int64, visi
 		}
 		// In the order of their ids, so that two runs of the same drafts wait for each other and do not lock up.
 		rows, err := tx.Query(ctx, `
-			insert into publish_item (run_id, store_id, draft_id, state) select $1, $2, id, 'waiting' from draft where id = any ($3) order by id
-			on conflict (store_id, draft_id) where state in ('waiting', 'sending') do nothing returning id, attempt`, id, storeID, drafts)
+			insert into publish_item (run_id, store_id, draft_id, state) select $1, $2, id, 'waiting' from draft
+			where id = any ($3) order by id
+			on conflict (store_id, draft_id) where state in ('waiting', 'sending') do nothing returning id, attempt`,
+			id, storeID, drafts)
 		if err != nil {
 			return err
 		}
@@ -143,9 +148,12 @@ func (s *Service) Start(ctx context.Context, storeID int64, drafts []int64, visi
 		}
 		left, err := tx.Exec(ctx, `
 			insert into publish_item (run_id, store_id, draft_id, state, reason) select $1, $2, d.id, 'failed',
-				coalesce((select format('Left out: run %s of %s is publishing it at this moment. Try again when that has ended.', r.id, r.started_by) from publish_item o join publish_run r on r.id = o.run_id
-					where o.store_id = $2 and o.draft_id = d.id and o.state in ('waiting', 'sending') limit 1), 'Left out: another run was publishing it. Try again.')
-			from draft d where d.id = any ($3) and not exists (select from publish_item i where i.run_id = $1 and i.draft_id = d.id)`, id, storeID, drafts)
+				coalesce((select format('Left out: run %s of %s is publishing it at this moment. Try again when that `+
+			`has ended.', r.id, r.started_by) from publish_item o join publish_run r on r.id = o.run_id
+					where o.store_id = $2 and o.draft_id = d.id and o.state in ('waiting', 'sending')
+					limit 1), 'Left out: another run was publishing it. Try again.')
+			from draft d where d.id = any ($3) and not exists (select from publish_item i
+			where i.run_id = $1 and i.draft_id = d.id)`, id, storeID, drafts)
 		if err != nil {
 			return err
 		}
@@ -155,7 +163,8 @@ func (s *Service) Start(ctx context.Context, storeID int64, drafts []int64, visi
 		if err := s.queue(ctx, tx, items); err != nil {
 			return err
 		}
-		return members.Audit(ctx, tx, "published", fmt.Sprintf("%d drafts", len(items)), nil, map[string]int64{"run": id, "store": storeID})
+		return members.Audit(ctx, tx, "published", fmt.Sprintf("%d drafts", len(items)), nil,
+			map[string]int64{"run": id, "store": storeID})
 	})
 	if err != nil {
 		return Run{}, err
@@ -181,9 +190,11 @@ func (s *Service) queue(ctx context.Context, tx pgx.Tx, items []Args) error {
 func (s *Service) Retry(ctx context.Context, runID int64, items []int64) (Run, error) {
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `
-			update publish_item i set state = 'waiting', reason = '', area = '', attempt = attempt + 1, tries = 0, updated_at = now()
+			update publish_item i set state = 'waiting', reason = '', area = '', attempt = attempt + 1, tries = 0,
+			updated_at = now()
 			where run_id = $1 and id = any ($2) and state = 'failed'
-			and not exists (select from publish_item o where o.store_id = i.store_id and o.draft_id = i.draft_id and o.state in ('waiting', 'sending')) returning id, attempt`, runID, items)
+			and not exists (select from publish_item o where o.store_id = i.store_id and o.draft_id = i.draft_id
+			and o.state in ('waiting', 'sending')) returning id, attempt`, runID, items)
 		if err != nil {
 			return err
 		}
@@ -192,7 +203,8 @@ func (s *Service) Retry(ctx context.Context, runID int64, items []int64) (Run, e
 			return err
 		}
 		if len(retried) == 0 {
-			return apikit.Problem(409, "item_ids", "None of those has failed and is free, so there is nothing to try again.")
+			return apikit.Problem(409, "item_ids",
+				"None of those has failed and is free, so there is nothing to try again.")
 		}
 		if err := s.queue(ctx, tx, retried); err != nil {
 			return err
@@ -201,7 +213,9 @@ func (s *Service) Retry(ctx context.Context, runID int64, items []int64) (Run, e
 		return err
 	})
 	if database.Taken(err) {
-		return Run{}, apikit.Problem(409, "item_ids", "Another run has just begun to publish one of those. Try again when it has ended.")
+		return Run{},
+			apikit.Problem(409, "item_ids",
+				"Another run has just begun to publish one of those. Try again when it has ended.")
 	}
 	if err != nil {
 		return Run{}, err
@@ -215,11 +229,16 @@ func (s *Service) Retry(ctx context.Context, runID int64, items []int64) (Run, e
 func (s *Service) Sweep(ctx context.Context) error {
 	var ended []int64
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		const lost = `state in ('waiting', 'sending') and not exists (select from river_job j where j.kind = 'publish' and (j.args ->> 'item_id')::bigint = publish_item.id
+		const lost = `state in ('waiting', 'sending') and not exists (select from river_job j
+			where j.kind = 'publish' and (j.args ->> 'item_id')::bigint = publish_item.id
 			and (j.args ->> 'attempt')::int = publish_item.attempt and j.state in ` + jobs.Live + `)`
 		rows, err := tx.Query(ctx, `
-			update publish_item set state = 'failed', area = '', updated_at = now(), reason = 'This was cut off each time it was sent. Look into the log; then try again: it will not be listed twice.'
-			where `+lost+` and exists (select from river_job j where j.kind = 'publish' and (j.args ->> 'item_id')::bigint = publish_item.id and (j.args ->> 'attempt')::int = publish_item.attempt and j.state = 'discarded')
+			update publish_item set state = 'failed', area = '', updated_at = now(),
+			reason = 'This was cut off each time it was sent. Look into the log; then try again: it will not be `+
+			`listed twice.'
+			where `+lost+` and exists (select from river_job j
+				where j.kind = 'publish' and (j.args ->> 'item_id')::bigint = publish_item.id
+				and (j.args ->> 'attempt')::int = publish_item.attempt and j.state = 'discarded')
 			returning run_id`)
 		if err != nil {
 			return err
@@ -227,7 +246,8 @@ func (s *Service) Sweep(ctx context.Context) error {
 		if ended, err = pgx.CollectRows(rows, pgx.RowTo[int64]); err != nil {
 			return err
 		}
-		rows, err = tx.Query(ctx, `update publish_item set state = 'waiting', updated_at = now() where `+lost+` returning id, attempt`)
+		rows, err = tx.Query(ctx, `update publish_item set state = 'waiting', updated_at = now()
+			where `+lost+` returning id, attempt`)
 		if err != nil {
 			return err
 		}
@@ -240,7 +260,8 @@ func (s *Service) Sweep(ctx context.Context) error {
 		}
 		rows, err = tx.Query(ctx, `
 			update publish_run r set finished_at = now() where finished_at is null
-			and not exists (select from publish_item i where i.run_id = r.id and i.state in ('waiting', 'sending')) returning id`)
+			and not exists (select from publish_item i where i.run_id = r.id and i.state in ('waiting', 'sending'))
+			returning id`)
 		if err != nil {
 			return err
 		}
@@ -257,7 +278,9 @@ func (s *Service) Sweep(ctx context.Context) error {
 
 // Stop leaves out what is still waiting. What is being sent is finished.
 func (s *Service) Stop(ctx context.Context, runID int64) (Run, error) {
-	if _, err := s.Pool.Exec(ctx, `update publish_item set state = 'failed', reason = 'You stopped this run before it was sent.', updated_at = now() where run_id = $1 and state = 'waiting'`, runID); err != nil {
+	if _, err := s.Pool.Exec(ctx, `update publish_item
+		set state = 'failed', reason = 'You stopped this run before it was sent.', updated_at = now()
+		where run_id = $1 and state = 'waiting'`, runID); err != nil {
 		return Run{}, err
 	}
 	if err := s.close(ctx, runID); err != nil {
@@ -277,7 +300,8 @@ func (s *Service) close(ctx context.Context, runID int64) error {
 
 const runColumns = `
 	select r.id, r.store_id, t.name, r.visible, r.sell_empty, r.started_by, r.started_at, r.finished_at,
-		count(*) filter (where i.state = 'waiting'), count(*) filter (where i.state = 'sending'), count(*) filter (where i.state = 'published'), count(*) filter (where i.state = 'failed')
+		count(*) filter (where i.state = 'waiting'), count(*) filter (where i.state = 'sending'),
+		count(*) filter (where i.state = 'published'), count(*) filter (where i.state = 'failed')
 	from publish_run r join store t on t.id = r.store_id join publish_item i on i.run_id = r.id`
 
 func (s *Service) run(ctx context.Context, id int64) (Run, error) {
@@ -303,7 +327,8 @@ func (s *Service) Runs(ctx context.Context) ([]Run, error) {
 
 // Figures count what the quay shows: live listings and runs under way.
 func (s *Service) Figures(ctx context.Context, storeID int64) (live, running int, err error) {
-	err = s.Pool.QueryRow(ctx, `select (select count(*) from listing where store_id = $1), (select count(*) from publish_run where finished_at is null)`, storeID).Scan(&live, &running)
+	err = s.Pool.QueryRow(ctx, `select (select count(*) from listing where store_id = $1), (select count(*)
+		from publish_run where finished_at is null)`, storeID).Scan(&live, &running)
 	return live, running, err
 }
 

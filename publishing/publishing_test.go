@@ -21,7 +21,8 @@ import (
 func whole(t *testing.T, w *testkit.World, run publishing.RunInFull, published int) {
 	t.Helper()
 	if run.Published != published || run.Waiting+run.Sending != 0 || run.Published+run.Failed != len(run.Items) {
-		t.Errorf("%d published, %d failed of %d; %d were to be published", run.Published, run.Failed, len(run.Items), published)
+		t.Errorf("%d published, %d failed of %d; %d were to be published", run.Published, run.Failed, len(run.Items),
+			published)
 		for _, i := range run.Items {
 			t.Logf("  %s: %s", i.State, i.Reason)
 		}
@@ -71,7 +72,9 @@ func TestPublishingShowsInTheStore(t *testing.T) {
 	var d workbench.Draft
 	path := fmt.Sprintf("/api/drafts/%d?store=%d", id, store.ID)
 	w.Owner.Must("GET", path, nil, &d)
-	w.Owner.Must("PATCH", path, map[string]any{"revision": d.Revision, "title": "Harbour mug", "chosen": []int64{d.Variants[0].ID}, "prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": "31.50"}}}, nil)
+	w.Owner.Must("PATCH", path,
+		map[string]any{"revision": d.Revision, "title": "Harbour mug", "chosen": []int64{d.Variants[0].ID},
+			"prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": "31.50"}}}, nil)
 	run := w.Publish(store.ID, id)
 	whole(t, w, run, 1)
 	item := run.Items[0]
@@ -94,7 +97,8 @@ func TestPublishingShowsInTheStore(t *testing.T) {
 	}
 	var listings []publishing.Listing
 	w.Owner.Must("GET", fmt.Sprintf("/api/listings?store=%d", store.ID), nil, &listings)
-	if len(listings) != 1 || listings[0].URL != item.URL || listings[0].Lowest.Decimal() != "31.50" || listings[0].Variants != 1 || !strings.Contains(listings[0].OfferURL, "/p/QB-100000") {
+	if len(listings) != 1 || listings[0].URL != item.URL || listings[0].Lowest.Decimal() != "31.50" ||
+		listings[0].Variants != 1 || !strings.Contains(listings[0].OfferURL, "/p/QB-100000") {
 		t.Errorf("%+v", listings)
 	}
 	again := w.Publish(store.ID, id)
@@ -112,10 +116,12 @@ func TestWhatCannotGoOutFailsInPlainWords(t *testing.T) {
 	run := w.Publish(store.ID, drafts...)
 	whole(t, w, run, 1)
 	over, gone := run.Items[0], run.Items[1]
-	if over.State != publishing.Failed || over.Area != "variants" || !strings.Contains(over.Reason, "144 variants are chosen; this store allows 100") {
+	if over.State != publishing.Failed || over.Area != "variants" ||
+		!strings.Contains(over.Reason, "144 variants are chosen; this store allows 100") {
 		t.Errorf("%+v", over)
 	}
-	if gone.State != publishing.Failed || gone.Area != "variants" || !strings.Contains(gone.Reason, "has stopped selling this") {
+	if gone.State != publishing.Failed || gone.Area != "variants" ||
+		!strings.Contains(gone.Reason, "has stopped selling this") {
 		t.Errorf("%+v", gone)
 	}
 	var d workbench.Draft
@@ -129,7 +135,8 @@ func TestWhatCannotGoOutFailsInPlainWords(t *testing.T) {
 	w.Owner.Must("POST", fmt.Sprintf("/api/runs/%d/retry", run.ID), map[string]any{"item_ids": []int64{over.ID}}, nil)
 	mended := w.RunEnds(run.ID)
 	whole(t, w, mended, 2)
-	if problem := w.Owner.Ask("POST", fmt.Sprintf("/api/runs/%d/retry", run.ID), map[string]any{"item_ids": []int64{over.ID}}, nil); problem == nil || problem.Status != 409 {
+	if problem := w.Owner.Ask("POST", fmt.Sprintf("/api/runs/%d/retry", run.ID),
+		map[string]any{"item_ids": []int64{over.ID}}, nil); problem == nil || problem.Status != 409 {
 		t.Errorf("trying again what was published: %+v", problem)
 	}
 }
@@ -168,10 +175,12 @@ func TestAStoreThatStaysAwayLeavesNothingHalfDone(t *testing.T) {
 	}
 	w.Fault(w.ShopURL, fault.Plan{RevokeTokens: true})
 	retry := func() publishing.RunInFull {
-		w.Owner.Must("POST", fmt.Sprintf("/api/runs/%d/retry", run.ID), map[string]any{"item_ids": []int64{run.Items[0].ID}}, nil)
+		w.Owner.Must("POST", fmt.Sprintf("/api/runs/%d/retry", run.ID),
+			map[string]any{"item_ids": []int64{run.Items[0].ID}}, nil)
 		return w.RunEnds(run.ID)
 	}
-	if again := retry(); again.Failed != 1 || !strings.Contains(again.Items[0].Reason, "no longer lets us in. Connect it again") {
+	if again := retry(); again.Failed != 1 ||
+		!strings.Contains(again.Items[0].Reason, "no longer lets us in. Connect it again") {
 		t.Errorf("%+v", again.Items[0])
 	}
 	w.ConnectStore()
@@ -187,7 +196,8 @@ func TestWithTheMarketplaceDownDraftsStillGoOut(t *testing.T) {
 	run := w.Publish(store.ID, id)
 	whole(t, w, run, 1)
 	fresh := w.Publish(store.ID, w.Take(w.Offer(1))[0])
-	if fresh.Failed != 1 || fresh.Items[0].Area != "pictures" || !strings.Contains(fresh.Items[0].Reason, "cannot be had from the supplier") {
+	if fresh.Failed != 1 || fresh.Items[0].Area != "pictures" ||
+		!strings.Contains(fresh.Items[0].Reason, "cannot be had from the supplier") {
 		t.Errorf("pictures that were never fetched: %+v", fresh.Items[0])
 	}
 }
@@ -225,10 +235,12 @@ func TestStoppingARun(t *testing.T) {
 	drafts := sellable(t, w, store.ID, w.Take(places(w, 0, 20)...))
 	w.Fault(w.ShopURL, fault.Plan{LatencyMS: 150})
 	var run publishing.Run
-	w.Owner.Must("POST", "/api/runs", map[string]any{"store_id": store.ID, "draft_ids": drafts, "visible": true, "sell_empty": false}, &run)
+	w.Owner.Must("POST", "/api/runs",
+		map[string]any{"store_id": store.ID, "draft_ids": drafts, "visible": true, "sell_empty": false}, &run)
 	w.Owner.Must("POST", fmt.Sprintf("/api/runs/%d/stop", run.ID), nil, nil)
 	ended := w.RunEnds(run.ID)
-	if ended.Failed == 0 || ended.Published == len(drafts) || !strings.Contains(ended.Items[len(drafts)-1].Reason, "You stopped this run") {
+	if ended.Failed == 0 || ended.Published == len(drafts) ||
+		!strings.Contains(ended.Items[len(drafts)-1].Reason, "You stopped this run") {
 		t.Errorf("%d published, %d left out", ended.Published, ended.Failed)
 	}
 	whole(t, w, ended, ended.Published)
@@ -239,11 +251,14 @@ func TestRunsThatCannotBegin(t *testing.T) {
 	store := w.Ready()
 	for words, body := range map[string]map[string]any{
 		"That store is not connected": {"store_id": 99, "draft_ids": []int64{1}, "visible": true, "sell_empty": false},
-		"are not here any more":       {"store_id": store.ID, "draft_ids": []int64{4711}, "visible": true, "sell_empty": false},
-		"expected array length":       {"store_id": store.ID, "draft_ids": []int64{}, "visible": true, "sell_empty": false},
+		"are not here any more": {"store_id": store.ID, "draft_ids": []int64{4711}, "visible": true,
+			"sell_empty": false},
+		"expected array length": {"store_id": store.ID, "draft_ids": []int64{}, "visible": true,
+			"sell_empty": false},
 	} {
 		problem := w.Owner.Ask("POST", "/api/runs", body, nil)
-		if problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail+fmt.Sprint(problem.Errors), words) {
+		if problem == nil || problem.Status != 422 ||
+			!strings.Contains(problem.Detail+fmt.Sprint(problem.Errors), words) {
 			t.Errorf("%s: %+v", words, problem)
 		}
 	}

@@ -37,7 +37,9 @@ const (
 
 // Work adds the job's worker.
 func (s *Service) Work(r *jobs.Runner) {
-	jobs.Handle(r, func(ctx context.Context, job *river.Job[CheckArgs]) error { return s.checkStore(ctx, job.Args.StoreID) })
+	jobs.Handle(r, func(ctx context.Context, job *river.Job[CheckArgs]) error {
+		return s.checkStore(ctx, job.Args.StoreID)
+	})
 	jobs.Handle(r, func(ctx context.Context, job *river.Job[Args]) error { return s.work(ctx, job.Args, job.Attempt) })
 }
 
@@ -63,7 +65,8 @@ func (s *Service) work(ctx context.Context, args Args, tried int) error {
 	err := s.Pool.QueryRow(ctx, `
 		update publish_item i set state = 'sending', updated_at = now() from publish_run r
 		where i.id = $1 and i.attempt = $2 and i.state in ('waiting', 'sending') and r.id = i.run_id
-		returning r.id, r.store_id, i.draft_id, r.visible, r.sell_empty, i.tries`, args.ItemID, args.Attempt).Scan(&item.runID, &item.storeID, &item.draftID, &item.visible, &item.sellEmpty, &item.tries)
+		returning r.id, r.store_id, i.draft_id, r.visible, r.sell_empty, i.tries`, args.ItemID, args.Attempt).
+		Scan(&item.runID, &item.storeID, &item.draftID, &item.visible, &item.sellEmpty, &item.tries)
 	if database.Missing(err) {
 		return nil // sent, stopped or tried again meanwhile
 	}
@@ -90,13 +93,15 @@ func (s *Service) work(ctx context.Context, args Args, tried int) error {
 	case errors.Is(err, pictures.ErrNone):
 		err = s.fail(ctx, item, &failure{string(readiness.Pictures), err.Error()})
 	case temporary(err):
-		err = s.fail(ctx, item, &failure{"", "The store did not answer after several tries. Try again later: it will not be listed twice."})
+		err = s.fail(ctx, item,
+			&failure{"", "The store did not answer after several tries. Try again later: it will not be listed twice."})
 	case tried < maxOwnFailures:
 		s.saying(ctx, &item, "Something went wrong on our side; trying again.")
 		return err
 	default:
 		s.Log.Error("publishing an item", "item", item.ItemID, "error", err)
-		err = s.fail(ctx, item, &failure{"", "Something went wrong on our side. Try again; if it stays, look into the log."})
+		err = s.fail(ctx, item,
+			&failure{"", "Something went wrong on our side. Try again; if it stays, look into the log."})
 	}
 	if err != nil {
 		return err
@@ -130,7 +135,8 @@ func (s *Service) patience(err error) int {
 }
 
 func temporary(err error) bool {
-	return errors.Is(err, outgoing.ErrUnreachable) || errors.Is(err, store.ErrBusy) || errors.Is(err, store.ErrUnavailable)
+	return errors.Is(err, outgoing.ErrUnreachable) || errors.Is(err, store.ErrBusy) ||
+		errors.Is(err, store.ErrUnavailable)
 }
 
 // later puts an item back, saying why, with longer waits each time.
@@ -147,7 +153,9 @@ func (s *Service) later(ctx context.Context, item sending, why error) error {
 	case errors.Is(why, store.ErrBusy):
 		words = fmt.Sprintf("The store asks us to slow down; waiting %d s.", int(wait.Seconds())+1)
 	}
-	if _, err := s.Pool.Exec(ctx, `update publish_item set state = 'waiting', reason = $3, tries = tries + 1, updated_at = now() where id = $1 and attempt = $2 and state = 'sending'`,
+	if _, err := s.Pool.Exec(ctx, `update publish_item
+		set state = 'waiting', reason = $3, tries = tries + 1, updated_at = now()
+		where id = $1 and attempt = $2 and state = 'sending'`,
 		item.ItemID, item.Attempt, words); err != nil {
 		return err
 	}
@@ -156,14 +164,16 @@ func (s *Service) later(ctx context.Context, item sending, why error) error {
 }
 
 func (s *Service) fail(ctx context.Context, item sending, why *failure) error {
-	_, err := s.Pool.Exec(ctx, `update publish_item set state = 'failed', reason = $3, area = $4, updated_at = now() where id = $1 and attempt = $2 and state = 'sending'`,
+	_, err := s.Pool.Exec(ctx, `update publish_item set state = 'failed', reason = $3, area = $4, updated_at = now()
+		where id = $1 and attempt = $2 and state = 'sending'`,
 		item.ItemID, item.Attempt, why.words, why.area)
 	return err
 }
 
 // saying shows on the run what an item is at.
 func (s *Service) saying(ctx context.Context, item *sending, words string) {
-	if _, err := s.Pool.Exec(ctx, `update publish_item set reason = $3, updated_at = now() where id = $1 and attempt = $2 and state = 'sending'`, item.ItemID, item.Attempt, words); err == nil {
+	if _, err := s.Pool.Exec(ctx, `update publish_item set reason = $3, updated_at = now()
+		where id = $1 and attempt = $2 and state = 'sending'`, item.ItemID, item.Attempt, words); err == nil {
 		s.notify(ctx, item.runID)
 	}
 }
@@ -203,7 +213,8 @@ func asFailure(err error) error {
 	var refused *store.Refused
 	switch {
 	case errors.As(err, &refused):
-		area := map[string]string{"title": "words", "description_html": "words", "options": "variants", "variants": "variants", "pictures": "pictures", "picture": "pictures"}[refused.Field]
+		area := map[string]string{"title": "words", "description_html": "words", "options": "variants",
+			"variants": "variants", "pictures": "pictures", "picture": "pictures"}[refused.Field]
 		return &failure{area, "The store refused it: " + refused.Message}
 	case errors.Is(err, store.ErrDisapproved):
 		return &failure{"", "The store no longer lets us in. Connect it again, then try again."}
@@ -231,7 +242,8 @@ func (s *Service) check(ctx context.Context, item *sending, draft workbench.Read
 		if err := s.Catalog.Withdraw(ctx, draft.OfferID); err != nil {
 			return err
 		}
-		return &failure{string(readiness.Variants), fmt.Sprintf("%s has stopped selling this. Take the same item from another supplier.", draft.Supplier)}
+		return &failure{string(readiness.Variants),
+			fmt.Sprintf("%s has stopped selling this. Take the same item from another supplier.", draft.Supplier)}
 	}
 	return nil
 }
@@ -244,12 +256,14 @@ func trimStop(s string) string {
 }
 
 // product sends the pictures and puts together what the store is to have.
-func (s *Service) product(ctx context.Context, item *sending, session *store.Session, draft workbench.Ready) (store.Product, error) {
+func (s *Service) product(ctx context.Context, item *sending, session *store.Session,
+	draft workbench.Ready) (store.Product, error) {
 	vendor, err := s.Stores.Vendor(ctx, item.storeID)
 	if err != nil {
 		return store.Product{}, err
 	}
-	p := store.Product{Reference: draft.Reference, Title: draft.Title, Description: safehtml.Clean(draft.Description), Vendor: vendor, Visible: item.visible, SellEmpty: item.sellEmpty,
+	p := store.Product{Reference: draft.Reference, Title: draft.Title, Description: safehtml.Clean(draft.Description),
+		Vendor: vendor, Visible: item.visible, SellEmpty: item.sellEmpty,
 		Options: []store.Option{}, Pictures: []string{}}
 	hashes := map[workbench.PictureOf]string{}
 	for i, picture := range draft.Pictures {
@@ -281,20 +295,25 @@ func (s *Service) product(ctx context.Context, item *sending, session *store.Ses
 		if !v.Ladder.Was.IsZero() {
 			was = v.Ladder.Was.Decimal()
 		}
-		p.Variants = append(p.Variants, store.Variant{Reference: fmt.Sprint(v.ID), SKU: v.SKU, Values: v.Values, Price: v.Ladder.Price.Decimal(), WasPrice: was, Stock: v.Stock, Barcode: v.Barcode, Picture: hashes[v.Picture]})
+		p.Variants = append(p.Variants,
+			store.Variant{Reference: fmt.Sprint(v.ID), SKU: v.SKU, Values: v.Values, Price: v.Ladder.Price.Decimal(),
+				WasPrice: was, Stock: v.Stock, Barcode: v.Barcode, Picture: hashes[v.Picture]})
 	}
 	return p, nil
 }
 
 // put updates what the store has of the draft, or creates it under a key that stays the same until a
 // listing is recorded: whoever sends it, and however often, the store makes one product.
-func (s *Service) put(ctx context.Context, item *sending, session *store.Session, draft workbench.Ready, p store.Product) (store.Sent, error) {
+func (s *Service) put(ctx context.Context, item *sending, session *store.Session, draft workbench.Ready,
+	p store.Product) (store.Sent, error) {
 	there, err := session.Find(ctx, draft.Reference)
 	if err != nil {
 		return store.Sent{}, err
 	}
 	var known string
-	if err := s.Pool.QueryRow(ctx, `select product_id from listing where store_id = $1 and draft_id = $2`, item.storeID, item.draftID).Scan(&known); err != nil && !database.Missing(err) {
+	if err := s.Pool.QueryRow(ctx, `select product_id from listing
+		where store_id = $1 and draft_id = $2`, item.storeID, item.draftID).Scan(&known); err != nil &&
+		!database.Missing(err) {
 		return store.Sent{}, err
 	}
 	slices.SortStableFunc(there, func(a, b store.Sent) int { return cmp.Compare(rank(a, known), rank(b, known)) })
@@ -308,7 +327,8 @@ func (s *Service) put(ctx context.Context, item *sending, session *store.Session
 	}
 	var key string
 	if err := s.Pool.QueryRow(ctx, `
-		insert into product_key (store_id, draft_id) values ($1, $2) on conflict (store_id, draft_id) do update set draft_id = excluded.draft_id returning key::text`, item.storeID, item.draftID).Scan(&key); err != nil {
+		insert into product_key (store_id, draft_id) values ($1, $2) on conflict (store_id, draft_id) do update
+		set draft_id = excluded.draft_id returning key::text`, item.storeID, item.draftID).Scan(&key); err != nil {
 		return store.Sent{}, err
 	}
 	return session.Create(ctx, key, p)
@@ -323,33 +343,42 @@ func rank(p store.Sent, known string) int {
 }
 
 // list records the listing and ends the item, together.
-func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready, p store.Product, sent store.Sent) error {
+func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready, p store.Product,
+	sent store.Sent) error {
 	stored, err := json.Marshal(p)
 	if err != nil {
 		return err
 	}
 	further := duplicatesOf(item.duplicates)
 	if n := len(further); n > 0 {
-		item.note = strings.TrimSpace(item.note + fmt.Sprintf(" The store holds %d more of this draft: see Listings.", n))
+		item.note = strings.TrimSpace(item.note + fmt.Sprintf(" The store holds %d more of this draft: see Listings.",
+			n))
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `delete from product_key where store_id = $1 and draft_id = $2`, item.storeID, item.draftID); err != nil {
+		if _, err := tx.Exec(ctx, `delete from product_key where store_id = $1
+			and draft_id = $2`, item.storeID, item.draftID); err != nil {
 			return err
 		}
 		var listing int64
 		var before *int64 // what it was bought as, where it was listed
 		err := tx.QueryRow(ctx, `
-			insert into listing (store_id, draft_id, offer_id, product_id, url, title, sent, visible, trace, duplicates) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
-			on conflict (store_id, draft_id) do update set offer_id = excluded.offer_id, product_id = excluded.product_id, url = excluded.url, title = excluded.title, sent = excluded.sent, visible = excluded.visible, trace = excluded.trace, duplicates = excluded.duplicates, updated_at = now()
+			insert into listing (store_id, draft_id, offer_id, product_id, url, title, sent, visible, trace, duplicates)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
+			on conflict (store_id, draft_id) do update
+			set offer_id = excluded.offer_id, product_id = excluded.product_id, url = excluded.url,
+			title = excluded.title, sent = excluded.sent, visible = excluded.visible, trace = excluded.trace,
+			duplicates = excluded.duplicates, updated_at = now()
 			returning id, (select l.offer_id from listing l where l.store_id = $1 and l.draft_id = $2)`,
-			item.storeID, item.draftID, draft.OfferID, sent.ID, sent.URL, p.Title, stored, p.Visible, lowestTrace(draft), further).Scan(&listing, &before)
+			item.storeID, item.draftID, draft.OfferID, sent.ID, sent.URL, p.Title, stored, p.Visible,
+			lowestTrace(draft), further).Scan(&listing, &before)
 		if err != nil {
 			return err
 		}
 		if err := remember(ctx, tx, listing, draft); err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `update publish_item set state = 'published', reason = $3, area = '', updated_at = now() where id = $1 and attempt = $2`, item.ItemID, item.Attempt, item.note)
+		_, err = tx.Exec(ctx, `update publish_item set state = 'published', reason = $3, area = '', updated_at = now()
+			where id = $1 and attempt = $2`, item.ItemID, item.Attempt, item.note)
 		if err != nil || (before != nil && *before == draft.OfferID) {
 			return err
 		}

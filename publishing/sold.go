@@ -17,7 +17,8 @@ func remember(ctx context.Context, tx pgx.Tx, listing int64, draft workbench.Rea
 	for _, v := range draft.Variants {
 		batch.Queue(`
 			insert into listing_price (listing_id, draft_variant_id, price) select $1, $2, $3
-			where $3 is distinct from (select price from listing_price where listing_id = $1 and draft_variant_id = $2 order by at desc limit 1)
+			where $3 is distinct from (select price from listing_price where listing_id = $1 and draft_variant_id = $2
+			order by at desc limit 1)
 			on conflict do nothing`, listing, v.ID, v.Ladder.Price.Minor())
 	}
 	return tx.SendBatch(ctx, batch).Close()
@@ -37,8 +38,10 @@ func lowestTrace(draft workbench.Ready) []markup.TraceLine {
 // SoldPrices lists the prices that drafts' variants had in a store, in order of time; no drafts are all.
 func (s *Service) SoldPrices(ctx context.Context, storeID int64, drafts []int64) (map[int64][]markup.Sold, error) {
 	rows, err := s.Pool.Query(ctx, `
-		select p.draft_variant_id, p.price, p.at, t.currency from listing_price p join listing l on l.id = p.listing_id join store t on t.id = l.store_id
-		where l.store_id = $1 and ($2::bigint[] is null or l.draft_id = any ($2)) order by p.draft_variant_id, p.at`, storeID, drafts)
+		select p.draft_variant_id, p.price, p.at, t.currency from listing_price p join listing l on l.id = p.listing_id
+		join store t on t.id = l.store_id
+		where l.store_id = $1 and ($2::bigint[] is null or l.draft_id = any ($2)) order by p.draft_variant_id, p.at`,
+		storeID, drafts)
 	if err != nil {
 		return nil, err
 	}

@@ -29,7 +29,9 @@ func (DueArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "i
 
 // Work adds the workers.
 func (s *Service) Work(r *jobs.Runner) {
-	jobs.Handle(r, func(ctx context.Context, job *river.Job[DueArgs]) error { return s.AskDue(ctx, job.Args.RequestID) })
+	jobs.Handle(r, func(ctx context.Context, job *river.Job[DueArgs]) error {
+		return s.AskDue(ctx, job.Args.RequestID)
+	})
 }
 
 // outboundCall is one source to be spoken to about one request.
@@ -44,7 +46,8 @@ type outboundCall struct {
 // requests that are over. Each call may be made twice without harm.
 func (s *Service) AskDue(ctx context.Context, only int64) error {
 	rows, err := s.Pool.Query(ctx, `
-		select a.request_id, a.source_id, a.key::text, a.state, a.failures, r.made_at from request_source a join quote_request r on r.id = a.request_id
+		select a.request_id, a.source_id, a.key::text, a.state, a.failures, r.made_at from request_source a
+		join quote_request r on r.id = a.request_id
 		where a.next_at <= now() and $1::bigint in (0, a.request_id) order by a.next_at limit 200`, only)
 	if err != nil {
 		return err
@@ -116,8 +119,10 @@ func (s *Service) run(ctx context.Context, e outboundCall) error {
 		wait := pause(e, next, failures)
 		// Somebody may have withdrawn it meanwhile: then what is next stays as they said.
 		_, err := tx.Exec(ctx, `
-			update request_source set state = $4, error = $5, failures = $6, next_at = case when $4 in ('ended', 'refused') then null else now() + $7::interval end,
-				asked_at = case when $5 = '' then now() else asked_at end, unusable = case when $4 in ('asked', 'ended') and $3 = 'asked' and $5 = '' then $8 else unusable end
+			update request_source set state = $4, error = $5, failures = $6, next_at = case
+			when $4 in ('ended', 'refused') then null else now() + $7::interval end,
+				asked_at = case when $5 = '' then now() else asked_at end, unusable = case
+				when $4 in ('asked', 'ended') and $3 = 'asked' and $5 = '' then $8 else unusable end
 			where request_id = $1 and source_id = $2 and state = $3`,
 			e.request, e.source, e.state, next, trouble, failures, wait.String(), said)
 		if err != nil {
@@ -125,9 +130,12 @@ func (s *Service) run(ctx context.Context, e outboundCall) error {
 		}
 		for _, q := range quotes {
 			if _, err := tx.Exec(ctx, `
-				insert into quote (request_id, source_id, number, offer, comment, valid_through) values ($1, $2, $3, $4, $5, $6)
-				on conflict (request_id, source_id, number) do update set offer = excluded.offer, comment = excluded.comment, valid_through = excluded.valid_through
-				where quote.taken_at is null and (quote.offer, quote.comment, quote.valid_through) is distinct from (excluded.offer, excluded.comment, excluded.valid_through)`,
+				insert into quote (request_id, source_id, number, offer, comment, valid_through)
+				values ($1, $2, $3, $4, $5, $6)
+				on conflict (request_id, source_id, number) do update
+				set offer = excluded.offer, comment = excluded.comment, valid_through = excluded.valid_through
+				where quote.taken_at is null and (quote.offer, quote.comment, quote.valid_through) is distinct
+				from (excluded.offer, excluded.comment, excluded.valid_through)`,
 				e.request, e.source, q.Number, q.Raw, q.Comment, q.ValidThrough); err != nil {
 				return err
 			}
@@ -164,7 +172,8 @@ func (s *Service) send(ctx context.Context, session *source.Session, e outboundC
 	r := source.Request{ID: e.key}
 	var target int64
 	var currency, picture string
-	err := s.Pool.QueryRow(ctx, `select words, details, link, picture, target_cost, currency, market, units from quote_request where id = $1`, e.request).
+	err := s.Pool.QueryRow(ctx, `select words, details, link, picture, target_cost, currency, market, units
+		from quote_request where id = $1`, e.request).
 		Scan(&r.Words, &r.Details, &r.Link, &picture, &target, &currency, &r.Market, &r.Units)
 	if err != nil {
 		return err

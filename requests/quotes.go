@@ -36,7 +36,7 @@ type Quote struct {
 	Variants     int             `json:"variants"`
 	Cheapest     money.Amount    `json:"cheapest" doc:"Cost of the cheapest variant"`
 	Dearest      money.Amount    `json:"dearest"`
-	OverTarget   *money.Amount   `json:"over_target" doc:"How far the cheapest is above the target cost, in the target's currency; negative is under it; null where it cannot be said"`
+	OverTarget   *money.Amount   `json:"over_target" doc:"Cheapest less target cost; null where not known"`
 	Stock        *int            `json:"stock" doc:"Null where it is not known"`
 	Days         *pricing.Days   `json:"days" doc:"Door to door, by the delivery that the price assumes"`
 	Delivery     string          `json:"delivery"`
@@ -74,15 +74,18 @@ func (s *Service) InFull(ctx context.Context, id, storeID int64) (InFull, error)
 		pricer.MoneyRules.Market = r.Market
 	}
 	rows, err := s.Pool.Query(ctx, `
-		select q.id, x.name, q.offer, q.comment, q.received_at, q.valid_through, q.valid_through < now(), q.taken_by, coalesce(o.id, 0)
-		from quote q join source x on x.id = q.source_id left join offer o on o.source_id = q.source_id and o.number = q.offer_number and q.offer_number <> ''
+		select q.id, x.name, q.offer, q.comment, q.received_at, q.valid_through, q.valid_through < now(), q.taken_by,
+		coalesce(o.id, 0)
+		from quote q join source x on x.id = q.source_id left join offer o on o.source_id = q.source_id
+		and o.number = q.offer_number and q.offer_number <> ''
 		where q.request_id = $1 order by q.id`, id)
 	if err != nil {
 		return out, err
 	}
 	out.Offers, err = pgx.CollectRows(rows, func(row pgx.CollectableRow) (q Quote, err error) {
 		var raw []byte
-		if err = row.Scan(&q.ID, &q.Source, &raw, &q.Comment, &q.ReceivedAt, &q.ValidThrough, &q.Expired, &q.TakenBy, &q.OfferID); err != nil {
+		if err = row.Scan(&q.ID, &q.Source, &raw, &q.Comment, &q.ReceivedAt, &q.ValidThrough, &q.Expired, &q.TakenBy,
+			&q.OfferID); err != nil {
 			return q, err
 		}
 		offer, err := source.ParseOffer(raw)
@@ -105,8 +108,10 @@ func (q *Quote) lands() int64 {
 }
 
 func (q *Quote) read(o *source.Offer, p *pricing.Pricer, target *money.Amount) {
-	q.Supplier, q.Verified, q.ShipsFrom, q.OnTime = o.Supplier.Name, o.Supplier.Verified, o.Supplier.Country, o.Supplier.OnTime
-	q.Title, q.Rating, q.ReturnDays, q.Variants = o.Title, apikit.Tenths(o.Supplier.Rating), o.ReturnDays, len(o.Variants)
+	q.Supplier, q.Verified, q.ShipsFrom, q.OnTime = o.Supplier.Name, o.Supplier.Verified, o.Supplier.Country,
+		o.Supplier.OnTime
+	q.Title, q.Rating, q.ReturnDays, q.Variants = o.Title, apikit.Tenths(o.Supplier.Rating), o.ReturnDays,
+		len(o.Variants)
 	q.Pictures, q.Options = make([]string, len(o.Pictures)), append([]string{}, o.OptionNames...)
 	for i := range o.Pictures {
 		q.Pictures[i] = "/quotes/" + itoa(q.ID) + "/" + strconv.Itoa(i)
@@ -138,9 +143,11 @@ func (q *Quote) read(o *source.Offer, p *pricing.Pricer, target *money.Amount) {
 			}
 		}
 	}
-	quote := p.Quote(&pricing.OfferFacts{Source: q.Source, Supplier: q.Supplier, Category: o.Category, Brand: o.Brand, ShipsFrom: q.ShipsFrom,
+	quote := p.Quote(&pricing.OfferFacts{Source: q.Source, Supplier: q.Supplier, Category: o.Category, Brand: o.Brand,
+		ShipsFrom:  q.ShipsFrom,
 		Processing: o.Processing, Deliveries: o.Deliveries, Market: o.Rivals.Prices, MarketCurrency: o.Rivals.Currency})
-	ladder, err := quote.Ladder(pricing.Unit{Cost: least.Cost, MinAdvertised: least.MinAdvertised, List: least.List}, nil, nil)
+	ladder, err := quote.Ladder(pricing.Unit{Cost: least.Cost, MinAdvertised: least.MinAdvertised, List: least.List},
+		nil, nil)
 	if err != nil {
 		q.NoPrice = p.ErrorMessage(err)
 		return
@@ -154,7 +161,9 @@ func (s *Service) Take(ctx context.Context, id int64) error {
 	var request, from int64
 	var key, number, taken, state, name string
 	err := s.Pool.QueryRow(ctx, `
-		select q.request_id, q.source_id, a.key::text, q.number, q.taken_by, r.state, r.words from quote q join request_source a using (request_id, source_id) join quote_request r on r.id = q.request_id where q.id = $1`, id).
+		select q.request_id, q.source_id, a.key::text, q.number, q.taken_by, r.state, r.words from quote q
+		join request_source a using (request_id, source_id) join quote_request r on r.id = q.request_id
+		where q.id = $1`, id).
 		Scan(&request, &from, &key, &number, &taken, &state, &name)
 	switch {
 	case database.Missing(err):
@@ -175,12 +184,14 @@ func (s *Service) Take(ctx context.Context, id int64) error {
 	}
 	switch {
 	case errors.Is(err, source.ErrExpired):
-		return apikit.Problem(409, "", "The supplier does not stand by this quote any more. Ask again to get a new one.")
+		return apikit.Problem(409, "",
+			"The supplier does not stand by this quote any more. Ask again to get a new one.")
 	case err != nil:
 		return apikit.Problem(502, "", "%s", sources.ErrorMessage(address, err))
 	}
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `update quote set taken_by = $2, taken_at = now(), offer_number = $3 where id = $1 and taken_by = ''`, id, access.Who(ctx).Name, number); err != nil {
+		if _, err := tx.Exec(ctx, `update quote set taken_by = $2, taken_at = now(), offer_number = $3
+			where id = $1 and taken_by = ''`, id, access.Who(ctx).Name, number); err != nil {
 			return err
 		}
 		if _, err := s.settle(ctx, tx, request, "settled"); err != nil && !errors.Is(err, errNotOpen) {
@@ -201,28 +212,35 @@ func itoa(n int64) string { return strconv.FormatInt(n, 10) }
 
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/requests", "listRequests", "List what was asked for", func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]QuoteRequest], error) {
-		return apikit.OK(s.List(ctx, 0))
-	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/requests", "createRequest", "Ask suppliers for a product that nobody carries", func(ctx context.Context, in *struct{ Body QuoteRequestInput }) (*apikit.Body[Made], error) {
-		id, err := s.Make(ctx, in.Body)
-		return apikit.OK(Made{id}, err)
-	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/requests/{id}", "getRequest", "A request with its quotes beside each other", func(ctx context.Context, in *struct {
-		apikit.ByID
-		Store int64 `query:"store" doc:"Whose rules price the quotes; 0 for none"`
-	}) (*apikit.Body[InFull], error) {
-		return apikit.OK(s.InFull(ctx, in.ID, in.Store))
-	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/requests/{id}/withdraw", "withdrawRequest", "Withdraw a request", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
-		return nil, s.Withdraw(ctx, in.ID)
-	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/requests/{id}/ask", "askAgain", "Ask for quotes now", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
-		return nil, s.AskAgain(ctx, in.ID)
-	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/quotes/{id}/take", "takeQuote", "Take a quote as an offer", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
-		return nil, s.Take(ctx, in.ID)
-	})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/requests", "listRequests", "List what was asked for",
+		func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]QuoteRequest], error) {
+			return apikit.OK(s.List(ctx, 0))
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/requests", "createRequest",
+		"Ask suppliers for a product that nobody carries",
+		func(ctx context.Context, in *struct{ Body QuoteRequestInput }) (*apikit.Body[Made], error) {
+			id, err := s.Make(ctx, in.Body)
+			return apikit.OK(Made{id}, err)
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/requests/{id}", "getRequest",
+		"A request with its quotes beside each other", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Store int64 `query:"store" doc:"Whose rules price the quotes; 0 for none"`
+		}) (*apikit.Body[InFull], error) {
+			return apikit.OK(s.InFull(ctx, in.ID, in.Store))
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/requests/{id}/withdraw", "withdrawRequest",
+		"Withdraw a request", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
+			return nil, s.Withdraw(ctx, in.ID)
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/requests/{id}/ask", "askAgain", "Ask for quotes now",
+		func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
+			return nil, s.AskAgain(ctx, in.ID)
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/quotes/{id}/take", "takeQuote", "Take a quote as an offer",
+		func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
+			return nil, s.Take(ctx, in.ID)
+		})
 	a.Raw(access.Fulfiller, http.MethodGet, "/quotes/{id}/{place}", s.quotePicture)
 	a.Raw(access.Fulfiller, http.MethodGet, "/requests/{id}/picture", s.requestPicture)
 }
@@ -253,7 +271,8 @@ func (s *Service) requestPicture(w http.ResponseWriter, r *http.Request) {
 	var hash string
 	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
 	if err == nil {
-		err = s.Pool.QueryRow(r.Context(), `select picture from quote_request where id = $1 and picture <> ''`, id).Scan(&hash)
+		err = s.Pool.QueryRow(r.Context(), `select picture from quote_request
+			where id = $1 and picture <> ''`, id).Scan(&hash)
 	}
 	if err != nil {
 		http.NotFound(w, r)

@@ -59,7 +59,7 @@ type QuoteRequestInput struct {
 	Details  string  `json:"details" maxLength:"4000"`
 	Link     string  `json:"link" maxLength:"2000" doc:"A page that shows it"`
 	File     string  `json:"file" maxLength:"64" doc:"An uploaded picture"`
-	Target   string  `json:"target" maxLength:"30" doc:"What one unit should cost at most, decimal text; empty where it does not matter"`
+	Target   string  `json:"target" maxLength:"30" doc:"Cost of one unit, decimal text; empty is none"`
 	Currency string  `json:"currency" maxLength:"3" doc:"ISO 4217, of the target"`
 	Market   string  `json:"market" pattern:"^[A-Z]{2}$" doc:"ISO 3166 alpha-2: where it is sold"`
 	Units    int     `json:"units" minimum:"0" maximum:"10000000" doc:"Expected a month; 0 where nobody knows"`
@@ -105,12 +105,15 @@ func (s *Service) Make(ctx context.Context, w QuoteRequestInput) (int64, error) 
 	var id int64
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, `
-			insert into quote_request (words, details, link, picture, target_cost, currency, market, units, made_by) values ($1, $2, $3, $4, $5, $6, $7, $8, $9) returning id`,
-			w.Words, w.Details, w.Link, picture, target.Minor(), w.Currency, w.Market, w.Units, access.Who(ctx).Name).Scan(&id)
+			insert into quote_request (words, details, link, picture, target_cost, currency, market, units, made_by)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9) returning id`,
+			w.Words, w.Details, w.Link, picture, target.Minor(), w.Currency, w.Market, w.Units, access.Who(ctx).Name).
+			Scan(&id)
 		if err != nil {
 			return err
 		}
-		done, err := tx.Exec(ctx, `insert into request_source (request_id, source_id) select $1, id from source where id = any ($2) and state = 'connected' and takes_requests`, id, w.Sources)
+		done, err := tx.Exec(ctx, `insert into request_source (request_id, source_id) select $1, id from source
+			where id = any ($2) and state = 'connected' and takes_requests`, id, w.Sources)
 		if err != nil {
 			return err
 		}
@@ -131,7 +134,8 @@ func (s *Service) check(w *QuoteRequestInput) (target money.Amount, picture stri
 	}
 	if w.Link = strings.TrimSpace(w.Link); w.Link != "" {
 		if u, err := url.Parse(w.Link); err != nil || (u.Scheme != "http" && u.Scheme != "https") || u.Host == "" {
-			return target, "", apikit.Problem(422, "link", "“%s” is not a link. Paste the whole address of the page.", w.Link)
+			return target, "",
+				apikit.Problem(422, "link", "“%s” is not a link. Paste the whole address of the page.", w.Link)
 		}
 	}
 	if w.Target = strings.TrimSpace(w.Target); w.Target != "" {
@@ -157,8 +161,10 @@ func (s *Service) check(w *QuoteRequestInput) (target money.Amount, picture stri
 func (s *Service) List(ctx context.Context, only int64) ([]QuoteRequest, error) {
 	rows, err := s.Pool.Query(ctx, `
 		select id, words, details, link, picture, target_cost, currency, market, units, state, made_by, made_at,
-			array(select row(a.source_id, x.name, a.state, a.error, a.unusable, a.asked_at, (select count(*) from quote q where q.request_id = a.request_id and q.source_id = a.source_id)::int)
-				from request_source a join source x on x.id = a.source_id where a.request_id = quote_request.id order by x.name)
+			array(select row(a.source_id, x.name, a.state, a.error, a.unusable, a.asked_at, (select count(*)
+			from quote q where q.request_id = a.request_id and q.source_id = a.source_id)::int)
+				from request_source a join source x on x.id = a.source_id where a.request_id = quote_request.id
+				order by x.name)
 		from quote_request where $1::bigint in (0, id) order by state = 'open' desc, id desc limit 500`, only)
 	if err != nil {
 		return nil, err
@@ -166,7 +172,8 @@ func (s *Service) List(ctx context.Context, only int64) ([]QuoteRequest, error) 
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (r QuoteRequest, err error) {
 		var target int64
 		var currency, picture string
-		if err = row.Scan(&r.ID, &r.Words, &r.Details, &r.Link, &picture, &target, &currency, &r.Market, &r.Units, &r.State, &r.MadeBy, &r.MadeAt, &r.Asked); err != nil {
+		if err = row.Scan(&r.ID, &r.Words, &r.Details, &r.Link, &picture, &target, &currency, &r.Market, &r.Units,
+			&r.State, &r.MadeBy, &r.MadeAt, &r.Asked); err != nil {
 			return r, err
 		}
 		if currency != "" {
@@ -218,10 +225,12 @@ func (s *Service) Withdraw(ctx context.Context, id int64) error {
 // settle ends an open request. Sources that were asked are told that it is over; where a
 // quote was taken, that says it.
 func (s *Service) settle(ctx context.Context, tx pgx.Tx, id int64, state string) (words string, err error) {
-	err = tx.QueryRow(ctx, `update quote_request set state = $2 where id = $1 and state = 'open' returning words`, id, state).Scan(&words)
+	err = tx.QueryRow(ctx, `update quote_request set state = $2 where id = $1 and state = 'open'
+		returning words`, id, state).Scan(&words)
 	if database.Missing(err) {
 		var known bool
-		if err := tx.QueryRow(ctx, `select exists (select from quote_request where id = $1)`, id).Scan(&known); err != nil {
+		if err := tx.QueryRow(ctx, `select exists (select from quote_request where id = $1)`, id).
+			Scan(&known); err != nil {
 			return "", err
 		}
 		if !known {
@@ -234,8 +243,11 @@ func (s *Service) settle(ctx context.Context, tx pgx.Tx, id int64, state string)
 	}
 	// One whose quote was taken knows; one that never heard of it need not.
 	_, err = tx.Exec(ctx, `
-		update request_source a set error = '', failures = 0, state = next.state, next_at = case when next.state = 'leaving' then now() end
-		from (select source_id, case when asked_at is null or exists (select from quote q where q.request_id = $1 and q.source_id = s.source_id and q.taken_at is not null) then 'ended' else 'leaving' end as state
+		update request_source a set error = '', failures = 0, state = next.state, next_at = case
+		when next.state = 'leaving' then now() end
+		from (select source_id, case when asked_at is null or exists (select from quote q
+		where q.request_id = $1 and q.source_id = s.source_id
+		and q.taken_at is not null) then 'ended' else 'leaving' end as state
 			from request_source s where request_id = $1) next
 		where a.request_id = $1 and a.source_id = next.source_id and a.state in ('waiting', 'asked')`, id)
 	if err != nil {
@@ -247,7 +259,8 @@ func (s *Service) settle(ctx context.Context, tx pgx.Tx, id int64, state string)
 // AskAgain has an open request's sources asked now.
 func (s *Service) AskAgain(ctx context.Context, id int64) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `update request_source set next_at = now(), failures = 0 where request_id = $1 and state in ('waiting', 'asked', 'leaving')`, id); err != nil {
+		if _, err := tx.Exec(ctx, `update request_source set next_at = now(), failures = 0
+			where request_id = $1 and state in ('waiting', 'asked', 'leaving')`, id); err != nil {
 			return err
 		}
 		return s.Jobs.Add(ctx, tx, DueArgs{RequestID: id}, nil)

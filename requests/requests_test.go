@@ -36,7 +36,8 @@ func itoa(n int64) string {
 }
 
 // mug is a request to the first source for something that there is not.
-var mug = requests.QuoteRequestInput{Words: "folding enamel mug with a bamboo sleeve", Details: "bamboo, not rubber", Target: "3.20", Currency: "USD", Market: "US", Units: 150, Sources: []int64{1}}
+var mug = requests.QuoteRequestInput{Words: "folding enamel mug with a bamboo sleeve", Details: "bamboo, not rubber",
+	Target: "3.20", Currency: "USD", Market: "US", Units: 150, Sources: []int64{1}}
 
 func quoted(t *testing.T, w *testkit.World, id int64, n int) (r requests.InFull) {
 	t.Helper()
@@ -59,7 +60,8 @@ func TestAProductNobodyCarriesIsAskedForAndTaken(t *testing.T) {
 	wanted.File = up.File
 	r := quoted(t, w, ask(w, wanted).ID, 3)
 	for i, q := range r.Offers {
-		if q.Ladder == nil || q.Ladder.Landed.Currency().String() != "USD" || q.OverTarget == nil || q.Days == nil || q.Supplier == "" || len(q.Pictures) == 0 {
+		if q.Ladder == nil || q.Ladder.Landed.Currency().String() != "USD" || q.OverTarget == nil || q.Days == nil ||
+			q.Supplier == "" || len(q.Pictures) == 0 {
 			t.Errorf("quote %d cannot be judged: %+v", i, q)
 		}
 		if i > 0 && q.Ladder.Landed.Minor() < r.Offers[i-1].Ladder.Landed.Minor() {
@@ -87,8 +89,10 @@ func TestAProductNobodyCarriesIsAskedForAndTaken(t *testing.T) {
 	})
 	var sheet catalog.Sheet
 	w.Owner.Must("GET", "/api/offers/"+itoa(offer)+"?store=1", nil, &sheet)
-	if sheet.Title != best.Title || sheet.Supplier != best.Supplier || sheet.Ladder == nil || sheet.Ladder.Landed != best.Ladder.Landed {
-		t.Errorf("the offer is not what was quoted: %s lands for %v, quoted %v", sheet.Title, sheet.Ladder.Landed, best.Ladder.Landed)
+	if sheet.Title != best.Title || sheet.Supplier != best.Supplier || sheet.Ladder == nil ||
+		sheet.Ladder.Landed != best.Ladder.Landed {
+		t.Errorf("the offer is not what was quoted: %s lands for %v, quoted %v", sheet.Title, sheet.Ladder.Landed,
+			best.Ladder.Landed)
 	}
 	if r = full(w, r.ID); r.State != "settled" || r.Offers[0].TakenBy != "Olga" {
 		t.Errorf("%s, taken by %q", r.State, r.Offers[0].TakenBy)
@@ -106,7 +110,8 @@ func TestEachSourceIsAskedForItself(t *testing.T) {
 	settings := testkit.Bazaar
 	settings.Name, settings.Prefix, settings.TargetsOnly, settings.QuoteEvery = "Strict Market", "SM", true, time.Hour
 	strict := w.Serve(bazaar.New(settings).Handler())
-	w.Owner.Must("POST", "/api/sources", sources.Credentials{Address: strict, ClientID: settings.ClientID, ClientSecret: settings.ClientSecret}, nil)
+	w.Owner.Must("POST", "/api/sources",
+		sources.Credentials{Address: strict, ClientID: settings.ClientID, ClientSecret: settings.ClientSecret}, nil)
 	other := w.Source("Strict Market").ID
 
 	aimless := mug
@@ -128,7 +133,8 @@ func TestEachSourceIsAskedForItself(t *testing.T) {
 		r = full(w, id)
 		return r.Asked[0].State == "ended" && r.Asked[1].State == "ended"
 	})
-	if problem := w.Owner.Ask("POST", "/api/requests/"+itoa(id)+"/withdraw", nil, nil); problem == nil || problem.Status != 409 {
+	if problem := w.Owner.Ask("POST", "/api/requests/"+itoa(id)+"/withdraw", nil, nil); problem == nil ||
+		problem.Status != 409 {
 		t.Errorf("withdrawing what is settled: %+v", problem)
 	}
 }
@@ -150,8 +156,12 @@ func TestASourceThatIsOutOfOrderIsAskedAgain(t *testing.T) {
 		t.Errorf("%+v", r.Asked[0])
 	}
 	w.Owner.Must("POST", "/api/requests/"+itoa(id)+"/withdraw", nil, nil)
-	testkit.Until(t, "its end", func() bool { r = full(w, id); return r.State == "withdrawn" && r.Asked[0].State == "ended" })
-	if problem := w.Owner.Ask("POST", "/api/quotes/"+itoa(r.Offers[0].ID)+"/take", nil, nil); problem == nil || problem.Status != 409 || !strings.Contains(problem.Detail, "withdrawn") {
+	testkit.Until(t, "its end", func() bool {
+		r = full(w, id)
+		return r.State == "withdrawn" && r.Asked[0].State == "ended"
+	})
+	if problem := w.Owner.Ask("POST", "/api/quotes/"+itoa(r.Offers[0].ID)+"/take", nil, nil); problem == nil ||
+		problem.Status != 409 || !strings.Contains(problem.Detail, "withdrawn") {
 		t.Errorf("taking a quote of a withdrawn request: %+v", problem)
 	}
 }
@@ -164,12 +174,21 @@ func TestWhatCannotBeAskedIsSaid(t *testing.T) {
 		t.Fatal(problem)
 	}
 	for field, spoil := range map[string]func(*requests.QuoteRequestInput){
-		"words": func(r *requests.QuoteRequestInput) { r.Words = "  " }, "link": func(r *requests.QuoteRequestInput) { r.Link = "javascript:alert(1)" }, "target": func(r *requests.QuoteRequestInput) { r.Target = "call" },
-		"currency": func(r *requests.QuoteRequestInput) { r.Currency = "XYZ" }, "file": func(r *requests.QuoteRequestInput) { r.File = up.File }, "sources": func(r *requests.QuoteRequestInput) { r.Sources = []int64{99} },
+		"words": func(r *requests.QuoteRequestInput) {
+			r.Words = "  "
+		}, "link": func(r *requests.QuoteRequestInput) {
+			r.Link = "javascript:alert(1)"
+		}, "target": func(r *requests.QuoteRequestInput) { r.Target = "call" },
+		"currency": func(r *requests.QuoteRequestInput) {
+			r.Currency = "XYZ"
+		}, "file": func(r *requests.QuoteRequestInput) {
+			r.File = up.File
+		}, "sources": func(r *requests.QuoteRequestInput) { r.Sources = []int64{99} },
 	} {
 		wanted := mug
 		spoil(&wanted)
-		if problem := w.Owner.Ask("POST", "/api/requests", wanted, nil); problem == nil || problem.Status != 422 || problem.Field() != field {
+		if problem := w.Owner.Ask("POST", "/api/requests", wanted, nil); problem == nil || problem.Status != 422 ||
+			problem.Field() != field {
 			t.Errorf("%s: %+v", field, problem)
 		}
 	}
@@ -228,7 +247,8 @@ func TestTwoInstancesAskOnce(t *testing.T) {
 	both.Wait()
 	testkit.Until(t, "its offer", func() bool {
 		var n int
-		err := w.App.Pool.QueryRow(t.Context(), `select count(*) from offer where title ilike '%bamboo sleeve%'`).Scan(&n)
+		err := w.App.Pool.QueryRow(t.Context(), `select count(*) from offer
+			where title ilike '%bamboo sleeve%'`).Scan(&n)
 		return err == nil && n == 1
 	})
 	if in := w.Swept().Imports[0]; in.Seen != testkit.Bazaar.Offers+1 {
@@ -243,7 +263,8 @@ func TestARequestOutlivesItsSourcesAbsence(t *testing.T) {
 	id := ask(w, mug).ID
 	r := quoted(t, w, id, 3)
 	w.Owner.Must("POST", "/api/sources/1/disconnect", nil, nil)
-	if problem := w.Owner.Ask("POST", "/api/quotes/"+itoa(r.Offers[0].ID)+"/take", nil, nil); problem == nil || problem.Status != 409 || !strings.Contains(problem.Detail, "disconnected") {
+	if problem := w.Owner.Ask("POST", "/api/quotes/"+itoa(r.Offers[0].ID)+"/take", nil, nil); problem == nil ||
+		problem.Status != 409 || !strings.Contains(problem.Detail, "disconnected") {
 		t.Errorf("%+v", problem)
 	}
 	if again := full(w, id); len(again.Offers) != 3 || again.State != "open" {
@@ -254,7 +275,8 @@ func TestARequestOutlivesItsSourcesAbsence(t *testing.T) {
 	if again := full(w, id); again.State != "settled" {
 		t.Errorf("%s", again.State)
 	}
-	if _, err := w.App.Pool.Exec(t.Context(), `update quote set valid_through = now() - interval '1 minute' where id = $1`, r.Offers[1].ID); err != nil {
+	if _, err := w.App.Pool.Exec(t.Context(), `update quote set valid_through = now() - interval '1 minute'
+		where id = $1`, r.Offers[1].ID); err != nil {
 		t.Fatal(err)
 	}
 	for _, q := range full(w, id).Offers {

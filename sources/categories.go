@@ -16,7 +16,7 @@ import (
 type CategoryName struct {
 	Name     string `json:"name"`
 	Offers   int    `json:"offers"`
-	Path     string `json:"path" doc:"Where it was said to belong; empty where nothing was said, and the supplier's name stands"`
+	Path     string `json:"path" doc:"Where it was mapped to; empty is nowhere"`
 	MappedBy string `json:"mapped_by"`
 	Proposal string `json:"proposal" doc:"Where its words say it could belong; empty where they do not"`
 }
@@ -42,8 +42,10 @@ func (s *Service) CategoriesOf(ctx context.Context, id int64) (Categories, error
 	}
 	rows, err = s.Pool.Query(ctx, `
 		select n.name, n.offers, coalesce(m.path, ''), coalesce(m.mapped_by, '') from (
-			select category as name, count(*)::int as offers from offer where source_id = $1 and category <> '' and withdrawn_at is null group by category) n
-		left join category_mapping m on m.source_id = $1 and m.name = n.name order by n.offers desc, n.name limit 5000`, id)
+			select category as name, count(*)::int as offers from offer
+			where source_id = $1 and category <> '' and withdrawn_at is null group by category) n
+		left join category_mapping m on m.source_id = $1 and m.name = n.name order by n.offers desc, n.name limit 5000`,
+		id)
 	if err != nil {
 		return out, err
 	}
@@ -80,21 +82,25 @@ func (s *Service) MapCategories(ctx context.Context, id int64, choices []Categor
 		for _, c := range choices {
 			path := category.Clean(c.Path)
 			if path == "" {
-				if _, err := tx.Exec(ctx, `delete from category_mapping where source_id = $1 and name = $2`, id, c.Name); err != nil {
+				if _, err := tx.Exec(ctx, `delete from category_mapping
+					where source_id = $1 and name = $2`, id, c.Name); err != nil {
 					return err
 				}
 				continue
 			}
-			if _, err := tx.Exec(ctx, `insert into category (path) values ($1) on conflict do nothing`, path); err != nil {
+			if _, err := tx.Exec(ctx, `insert into category (path) values ($1)
+				on conflict do nothing`, path); err != nil {
 				return err
 			}
 			if _, err := tx.Exec(ctx, `
 				insert into category_mapping (source_id, name, path, mapped_by) values ($1, $2, $3, $4)
-				on conflict (source_id, name) do update set path = excluded.path, mapped_by = excluded.mapped_by`, id, c.Name, path, access.Who(ctx).Name); err != nil {
+				on conflict (source_id, name) do update set path = excluded.path, mapped_by = excluded.mapped_by`, id,
+				c.Name, path, access.Who(ctx).Name); err != nil {
 				return err
 			}
 		}
-		if _, err := tx.Exec(ctx, `delete from category c where not exists (select from category_mapping m where m.path = c.path)`); err != nil {
+		if _, err := tx.Exec(ctx, `delete from category c
+			where not exists (select from category_mapping m where m.path = c.path)`); err != nil {
 			return err
 		}
 		if err := s.Offers.NotifySource(ctx, tx, id); err != nil {

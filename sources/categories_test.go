@@ -31,7 +31,9 @@ func TestCategoryNamesAreMappedToOnesOwnTree(t *testing.T) {
 	}
 	rules := w.MoneyRules(store.ID)
 	drafts := w.Take(w.Offer(0))
-	w.Owner.Must("PUT", "/api/sources/1/categories", []sources.CategoryChoice{{Name: "Camp kitchen", Path: "Kitchen/ Camp kitchen"}, {Name: "Balcony garden", Path: "Garden"}}, nil)
+	w.Owner.Must("PUT", "/api/sources/1/categories",
+		[]sources.CategoryChoice{{Name: "Camp kitchen", Path: "Kitchen/ Camp kitchen"},
+			{Name: "Balcony garden", Path: "Garden"}}, nil)
 	w.Repriced(store.ID)
 	// The index follows in parts.
 	testkit.Until(t, "all offers under the own category in the index", func() bool {
@@ -49,7 +51,9 @@ func TestCategoryNamesAreMappedToOnesOwnTree(t *testing.T) {
 	rules.Rules = append([]markup.Rule{rule}, rules.Rules...)
 	w.ApplyRules(store.ID, rules)
 	var by int
-	if err := w.App.Pool.QueryRow(t.Context(), `select min(rule) from price p join draft_variant v on v.id = p.draft_variant_id where v.draft_id = $1`, drafts[0]).Scan(&by); err != nil || by != 9 {
+	if err := w.App.Pool.QueryRow(t.Context(), `select min(rule) from price p
+		join draft_variant v on v.id = p.draft_variant_id where v.draft_id = $1`, drafts[0]).Scan(&by); err != nil ||
+		by != 9 {
 		t.Errorf("priced by rule %d: %v", by, err)
 	}
 	// Another source's names are proposed from their words, and what comes later is mapped alike.
@@ -58,10 +62,12 @@ func TestCategoryNamesAreMappedToOnesOwnTree(t *testing.T) {
 	for _, n := range of(list.ID).Names {
 		proposed[n.Name] = n.Proposal
 	}
-	if proposed["Camp kitchen"] != "Kitchen > Camp kitchen" || proposed["Balcony garden"] != "Garden" || proposed["Games and puzzles"] != "" {
+	if proposed["Camp kitchen"] != "Kitchen > Camp kitchen" || proposed["Balcony garden"] != "Garden" ||
+		proposed["Games and puzzles"] != "" {
 		t.Errorf("%v", proposed)
 	}
-	w.Owner.Must("PUT", fmt.Sprintf("/api/sources/%d/categories", 1), []sources.CategoryChoice{{Name: "Balcony garden"}}, nil)
+	w.Owner.Must("PUT", fmt.Sprintf("/api/sources/%d/categories", 1),
+		[]sources.CategoryChoice{{Name: "Balcony garden"}}, nil)
 	after := of(1)
 	if len(after.Tree) != 1 || after.Tree[0] != "Kitchen > Camp kitchen" {
 		t.Errorf("taken back: %v", after.Tree)

@@ -29,13 +29,15 @@ func (s *Service) confirmWithdrawals(ctx context.Context, in *activeImport) (not
 	}
 	if len(still)+len(rejected) > 0 {
 		// They are staged like a page of the catalog; reading has ended, so its cursor stays.
-		b := batch{Page: source.Page{Offers: still, Rejected: rejected, Next: in.cursor, Total: in.Expected}, last: true}
+		b := batch{Page: source.Page{Offers: still, Rejected: rejected, Next: in.cursor, Total: in.Expected},
+			last: true}
 		if err := s.stage(ctx, in, b); err != nil {
 			return "", err
 		}
 	}
 	if len(still)+len(rejected) > 0 {
-		note = "The source did not list " + plural(len(still)+len(rejected), "offer", "offers") + " that it still sells. They stay."
+		note = "The source did not list " + plural(len(still)+len(rejected), "offer", "offers") +
+			" that it still sells. They stay."
 	}
 	if full && len(gone) == asked && asked == min(len(unseen), maxAsked) {
 		return "", nil // all that were asked about are gone: so are the others that a full catalog leaves out
@@ -51,14 +53,17 @@ func (s *Service) confirmWithdrawals(ctx context.Context, in *activeImport) (not
 		return "", err
 	}
 	if !full {
-		return "The source announced " + plural(in.Expected, "offer", "offers") + " and listed " + thousands(in.Seen) + ", so only what it says is gone was withdrawn. Everything is read again next time.", nil
+		return "The source announced " + plural(in.Expected, "offer", "offers") + " and listed " + thousands(in.Seen) +
+			", so only what it says is gone was withdrawn. Everything is read again next time.", nil
 	}
-	return "The source did not say of each missing offer whether it is still sold, so only what it says is gone was withdrawn. Everything is read again next time.", nil
+	return "The source did not say of each missing offer whether it is still sold, so only what it says is gone was " +
+		"withdrawn. Everything is read again next time.", nil
 }
 
 // checkOffers asks about offers one by one and returns the numbers of those that are gone, those that are
 // still sold, those that are there and cannot be read, and how many answers came.
-func (s *Service) checkOffers(ctx context.Context, in *activeImport, numbers []string) (gone []string, still []source.Offer, rejected []source.RejectedItem, asked int) {
+func (s *Service) checkOffers(ctx context.Context, in *activeImport, numbers []string) (gone []string,
+	still []source.Offer, rejected []source.RejectedItem, asked int) {
 	session, _, _, err := s.Open(ctx, in.SourceID)
 	if err != nil {
 		return nil, nil, nil, 0

@@ -47,17 +47,22 @@ func (s *Service) Connect(ctx context.Context, in Credentials) (int64, error) {
 	var id int64
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, `
-			insert into source (kind, name, address, client_id, secret, state, requests_per_second, schedule, time_zone, next_at, takes_requests) values ('marketplace', $1, $2, $3, $4, 'connected', $5, $6, 'UTC', $7, $8)
-			on conflict (address) where address <> '' do update set name = excluded.name, client_id = excluded.client_id, secret = excluded.secret, state = 'connected',
-				requests_per_second = excluded.requests_per_second, takes_requests = excluded.takes_requests, error = '', connected_at = now()
-			returning id`, d.Name, address, in.ClientID, s.Box.Seal(purpose(address), in.ClientSecret), d.Limits.RequestsPerSecond, defaultSchedule, next, d.TakesRequests).Scan(&id)
+			insert into source (kind, name, address, client_id, secret, state, requests_per_second, schedule, time_zone,
+			next_at, takes_requests) values ('marketplace', $1, $2, $3, $4, 'connected', $5, $6, 'UTC', $7, $8)
+			on conflict (address) where address <> '' do update
+			set name = excluded.name, client_id = excluded.client_id, secret = excluded.secret, state = 'connected',
+				requests_per_second = excluded.requests_per_second, takes_requests = excluded.takes_requests,
+				error = '', connected_at = now()
+			returning id`, d.Name, address, in.ClientID, s.Box.Seal(purpose(address), in.ClientSecret),
+			d.Limits.RequestsPerSecond, defaultSchedule, next, d.TakesRequests).Scan(&id)
 		if err == nil {
 			err = s.Offers.NotifySource(ctx, tx, id)
 		}
 		if err != nil {
 			return err
 		}
-		return members.Audit(ctx, tx, "connected source", d.Name, nil, map[string]string{"address": address, "client_id": in.ClientID})
+		return members.Audit(ctx, tx, "connected source", d.Name, nil,
+			map[string]string{"address": address, "client_id": in.ClientID})
 	})
 	if err != nil {
 		return 0, err
@@ -71,7 +76,8 @@ func (s *Service) Connect(ctx context.Context, in Credentials) (int64, error) {
 func (s *Service) Disconnect(ctx context.Context, id int64) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var name string
-		err := tx.QueryRow(ctx, `update source set state = 'disconnected', secret = null, error = '', next_at = null where id = $1 and state = 'connected' returning name`, id).Scan(&name)
+		err := tx.QueryRow(ctx, `update source set state = 'disconnected', secret = null, error = '', next_at = null
+			where id = $1 and state = 'connected' returning name`, id).Scan(&name)
 		if database.Missing(err) {
 			return apikit.NotFound("source")
 		}
@@ -81,7 +87,9 @@ func (s *Service) Disconnect(ctx context.Context, id int64) error {
 		if err := s.discardPending(ctx, tx, id); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `update import_run set state = 'failed', error = 'The source was disconnected.', finished_at = now() where source_id = $1 and state in ('waiting', 'running')`, id); err != nil {
+		if _, err := tx.Exec(ctx, `update import_run
+			set state = 'failed', error = 'The source was disconnected.', finished_at = now()
+			where source_id = $1 and state in ('waiting', 'running')`, id); err != nil {
 			return err
 		}
 		if err := s.Offers.NotifySource(ctx, tx, id); err != nil {
@@ -95,7 +103,8 @@ func (s *Service) Disconnect(ctx context.Context, id int64) error {
 func (s *Service) Open(ctx context.Context, id int64) (session *source.Session, name, address string, err error) {
 	var clientID string
 	var sealed []byte
-	err = s.Pool.QueryRow(ctx, `select name, address, client_id, secret from source where id = $1 and state = 'connected'`, id).Scan(&name, &address, &clientID, &sealed)
+	err = s.Pool.QueryRow(ctx, `select name, address, client_id, secret from source
+		where id = $1 and state = 'connected'`, id).Scan(&name, &address, &clientID, &sealed)
 	if database.Missing(err) {
 		return nil, "", "", apikit.NotFound("source")
 	}
@@ -108,7 +117,8 @@ func (s *Service) Open(ctx context.Context, id int64) (session *source.Session, 
 	}
 	session, d, err := s.Connector.SignIn(ctx, address, clientID, secret)
 	if err == nil {
-		_, err = s.Pool.Exec(ctx, `update source set takes_requests = $2 where id = $1 and takes_requests <> $2`, id, d.TakesRequests)
+		_, err = s.Pool.Exec(ctx, `update source set takes_requests = $2
+			where id = $1 and takes_requests <> $2`, id, d.TakesRequests)
 	}
 	return session, name, address, err
 }
@@ -129,7 +139,9 @@ func (s *Service) ImportChanges(ctx context.Context, tx pgx.Tx, id int64) error 
 
 func (s *Service) importChanges(ctx context.Context, id int64) error {
 	var held, busy bool
-	err := s.Pool.QueryRow(ctx, `select exists (select from import_run where source_id = $1 and state = 'needs_approval'), exists (select from import_run where source_id = $1 and state in ('waiting', 'running'))`, id).Scan(&held, &busy)
+	err := s.Pool.QueryRow(ctx, `select exists (select from import_run
+		where source_id = $1 and state = 'needs_approval'), exists (select from import_run
+		where source_id = $1 and state in ('waiting', 'running'))`, id).Scan(&held, &busy)
 	switch {
 	case err != nil:
 		return err

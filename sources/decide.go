@@ -18,7 +18,9 @@ func (s *Service) finish(ctx context.Context, in *activeImport) error {
 		in.FinishedAt = &now
 	}
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update import_run set state = $2, finished_at = $3, error = $4, approval = $5, seen_offers = case when $2 = 'needs_approval' then seen_offers end where id = $1 and state = 'running'`,
+		tag, err := tx.Exec(ctx, `update import_run
+			set state = $2, finished_at = $3, error = $4, approval = $5, seen_offers = case
+			when $2 = 'needs_approval' then seen_offers end where id = $1 and state = 'running'`,
 			in.ID, in.State, in.FinishedAt, in.Error, in.Approval)
 		if err != nil {
 			return err
@@ -27,7 +29,8 @@ func (s *Service) finish(ctx context.Context, in *activeImport) error {
 			return errStopped
 		}
 		if _, err := tx.Exec(ctx, `
-			update source set error = $2, as_of = case when $3 and $4 <> '' then $4 else as_of end, full_import_at = case when $3 and $5 then now() else full_import_at end where id = $1`,
+			update source set error = $2, as_of = case when $3 and $4 <> '' then $4 else as_of end,
+			full_import_at = case when $3 and $5 then now() else full_import_at end where id = $1`,
 			in.SourceID, in.Error, in.State == "finished", in.asOf, in.Full); err != nil {
 			return err
 		}
@@ -56,7 +59,8 @@ func (s *Service) Decide(ctx context.Context, id int64, goOn bool) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var sourceID int64
 		var kind string
-		err := tx.QueryRow(ctx, `select source_id, coalesce(approval ->> 'kind', '') from import_run where id = $1 and state = 'needs_approval' for update`, id).Scan(&sourceID, &kind)
+		err := tx.QueryRow(ctx, `select source_id, coalesce(approval ->> 'kind', '') from import_run
+			where id = $1 and state = 'needs_approval' for update`, id).Scan(&sourceID, &kind)
 		if database.Missing(err) {
 			return apikit.Problem(409, "", "That import does not need approval any more.")
 		}
@@ -72,7 +76,8 @@ func (s *Service) Decide(ctx context.Context, id int64, goOn bool) error {
 		if kind == "layout" {
 			return apikit.Problem(409, "", "First say how the columns of the changed list are read.")
 		}
-		if _, err := tx.Exec(ctx, `update import_run set state = 'waiting', approved = true, approval = null, error = '' where id = $1`, id); err != nil {
+		if _, err := tx.Exec(ctx, `update import_run set state = 'waiting', approved = true, approval = null, error = ''
+			where id = $1`, id); err != nil {
 			return err
 		}
 		return s.Jobs.Add(ctx, tx, ImportArgs{id}, nil)
@@ -81,7 +86,8 @@ func (s *Service) Decide(ctx context.Context, id int64, goOn bool) error {
 
 // discardPending drops a source's intake that waits for a decision, with what it had staged.
 func (s *Service) discardPending(ctx context.Context, tx pgx.Tx, sourceID int64) error {
-	held, err := tx.Query(ctx, `update import_run set state = 'discarded', finished_at = now(), seen_offers = null where source_id = $1 and state = 'needs_approval' returning id`, sourceID)
+	held, err := tx.Query(ctx, `update import_run set state = 'discarded', finished_at = now(), seen_offers = null
+		where source_id = $1 and state = 'needs_approval' returning id`, sourceID)
 	if err != nil {
 		return err
 	}

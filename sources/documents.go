@@ -25,8 +25,11 @@ func termsOf(l *pricelist.Layout) ubl.Terms {
 
 // analyzeDocument shows the first lines of a UBL catalogue as the offers that they would become.
 func analyzeDocument(file *os.File, given *pricelist.Layout, hints pricelist.Hints) (*pricelist.Analysis, error) {
-	look := &pricelist.Analysis{Sheets: []string{}, Notes: []string{}, Columns: []pricelist.ColumnLook{}, Head: []pricelist.HeadRow{}, Preview: []pricelist.PreviewOffer{}, Questions: []pricelist.Question{}, Unread: []pricelist.UnreadColumn{}}
-	look.Layout = pricelist.Layout{Supplier: hints.Supplier, Processing: pricelist.NotSaid, Answers: map[string]string{}}
+	look := &pricelist.Analysis{Sheets: []string{}, Notes: []string{}, Columns: []pricelist.ColumnLook{},
+		Head: []pricelist.HeadRow{}, Preview: []pricelist.PreviewOffer{}, Questions: []pricelist.Question{},
+		Unread: []pricelist.UnreadColumn{}}
+	look.Layout = pricelist.Layout{Supplier: hints.Supplier, Processing: pricelist.NotSaid,
+		Answers: map[string]string{}}
 	if given != nil {
 		look.Layout = *given
 	}
@@ -46,7 +49,9 @@ func analyzeDocument(file *os.File, given *pricelist.Layout, hints pricelist.Hin
 		}
 		for _, u := range item.Rejected {
 			look.Bad++
-			look.Preview = append(look.Preview, pricelist.PreviewOffer{Row: look.Rows, Number: u.Number, Error: u.Reason, Options: []string{}, Variants: []pricelist.PreviewVariant{}, Cells: []string{u.Content}})
+			look.Preview = append(look.Preview,
+				pricelist.PreviewOffer{Row: look.Rows, Number: u.Number, Error: u.Reason, Options: []string{},
+					Variants: []pricelist.PreviewVariant{}, Cells: []string{u.Content}})
 		}
 		if item.Offer != nil {
 			if look.Rows++; l.Currency == "" { // of what is typed beside it

@@ -91,7 +91,8 @@ func (s *Service) openFile(ctx context.Context, in *activeImport) (*os.File, err
 				return nil, err
 			}
 			in.file, in.FileName = hash, name
-			if _, err := s.Pool.Exec(ctx, `update import_run set file = $2, file_name = $3 where id = $1`, in.ID, hash, name); err != nil {
+			if _, err := s.Pool.Exec(ctx, `update import_run set file = $2, file_name = $3
+				where id = $1`, in.ID, hash, name); err != nil {
 				return nil, err
 			}
 		}
@@ -204,7 +205,8 @@ func (s *Service) openList(ctx context.Context, file *os.File, in *activeImport)
 		return nil, errNeedsDecision{"First say what the columns of this list hold."}
 	}
 	var together bool // as they were the last time: it need not be read twice to know
-	if err := s.Pool.QueryRow(ctx, `select rows_together from source where id = $1`, in.SourceID).Scan(&together); err != nil {
+	if err := s.Pool.QueryRow(ctx, `select rows_together from source
+		where id = $1`, in.SourceID).Scan(&together); err != nil {
 		return nil, err
 	}
 	together = together && !in.initialLoad
@@ -213,7 +215,8 @@ func (s *Service) openList(ctx context.Context, file *os.File, in *activeImport)
 		return nil, listError(err)
 	}
 	if !together && reader.Together() {
-		if _, err := s.Pool.Exec(ctx, `update source set rows_together = true where id = $1 and not rows_together`, in.SourceID); err != nil {
+		if _, err := s.Pool.Exec(ctx, `update source set rows_together = true
+			where id = $1 and not rows_together`, in.SourceID); err != nil {
 			return nil, err
 		}
 	}
@@ -293,7 +296,10 @@ func listError(err error) error {
 	if errors.Is(err, pricelist.ErrXML) {
 		return problem(pricelist.ErrNotATable)
 	}
-	for _, known := range []error{ubl.ErrNotACatalogue, ubl.ErrEntities, ubl.ErrCut, ubl.ErrBroken, ubl.ErrDeep, ubl.ErrNoLines, pricelist.ErrEmpty, pricelist.ErrNoRows, pricelist.ErrPassword, pricelist.ErrOldExcel, pricelist.ErrWebPage, pricelist.ErrNotATable, pricelist.ErrJSON, pricelist.ErrZipped, pricelist.ErrPDF, pricelist.ErrWebTable, pricelist.ErrBomb, pricelist.ErrTooWide, pricelist.ErrParts, pricelist.ErrBroken} {
+	for _, known := range []error{ubl.ErrNotACatalogue, ubl.ErrEntities, ubl.ErrCut, ubl.ErrBroken, ubl.ErrDeep,
+		ubl.ErrNoLines, pricelist.ErrEmpty, pricelist.ErrNoRows, pricelist.ErrPassword, pricelist.ErrOldExcel,
+		pricelist.ErrWebPage, pricelist.ErrNotATable, pricelist.ErrJSON, pricelist.ErrZipped, pricelist.ErrPDF,
+		pricelist.ErrWebTable, pricelist.ErrBomb, pricelist.ErrTooWide, pricelist.ErrParts, pricelist.ErrBroken} {
 		if errors.Is(err, known) {
 			return problem(known)
 		}

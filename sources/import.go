@@ -73,7 +73,9 @@ func (s *Service) start(ctx context.Context, tx pgx.Tx, sourceID int64, what Imp
 	}
 	rows, err := tx.Query(ctx, `
 		insert into import_run (source_id, state, is_full, file, file_name)
-		select id, 'waiting', case when kind = 'marketplace' then $2 or as_of = '' or full_import_at is null or full_import_at < now() - $5::interval else not $6 end, $3, $4 from source where id = $1 and state = 'connected' returning `+importColumns,
+		select id, 'waiting', case when kind = 'marketplace' then $2 or as_of = '' or full_import_at is null
+		or full_import_at < now() - $5::interval else not $6 end, $3, $4 from source
+		where id = $1 and state = 'connected' returning `+importColumns,
 		sourceID, what.Full, what.File, what.FileName, fullImportAfter, what.Partial)
 	if err != nil {
 		return in, err
@@ -196,7 +198,10 @@ func (s *Service) importCatalog(ctx context.Context, in *activeImport) (trouble 
 		}
 	}
 	if in.Seen > 0 && in.Rejected >= in.Seen && in.source.Layout != nil && !in.approved {
-		return "All " + plural(in.Rejected, "row was", "rows were") + " rejected, so nothing was imported. Look at the reasons: perhaps the list is written in another way now.", nil, nil
+		return "All " + plural(in.Rejected, "row was", "rows were") +
+				" rejected, so nothing was imported. Look at the reasons: perhaps the list is written in another way " +
+				"now.",
+			nil, nil
 	}
 	if in.Phase == "checking" && !in.approved {
 		if in.note, err = s.confirmWithdrawals(ctx, in); err != nil {
@@ -211,7 +216,9 @@ func (s *Service) importCatalog(ctx context.Context, in *activeImport) (trouble 
 		if reason := weight.approvalReason(in.source.MaxWithdrawn, in.source.MaxRepriced, in.cutShort); reason != "" {
 			return "", &Approval{Reason: reason, Kind: "shares", Impact: weight}, nil
 		}
-		if err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error { return s.Offers.HoldBack(ctx, tx, in.ID, in.source.MaxCostFactor) }); err != nil {
+		if err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+			return s.Offers.HoldBack(ctx, tx, in.ID, in.source.MaxCostFactor)
+		}); err != nil {
 			return "", nil, err
 		}
 	}
@@ -222,7 +229,9 @@ func (s *Service) importCatalog(ctx context.Context, in *activeImport) (trouble 
 	if err != nil || waiting.Repriced == 0 {
 		return "", nil, err
 	}
-	reason := plural(waiting.Repriced, "offer", "offers") + " with a cost that moves " + strconv.Itoa(in.source.MaxCostFactor) + " times or more at once. All else has been imported; these keep the costs that they had."
+	reason := plural(waiting.Repriced, "offer", "offers") + " with a cost that moves " +
+		strconv.Itoa(in.source.MaxCostFactor) +
+		" times or more at once. All else has been imported; these keep the costs that they had."
 	return "", &Approval{Reason: reason, Kind: "prices", Impact: waiting}, nil
 }
 
@@ -231,15 +240,19 @@ func (s *Service) claim(ctx context.Context, id int64) (*activeImport, error) {
 	in := &activeImport{seen: roaring64.New(), numbers: map[uint64]struct{}{}}
 	var bitmap []byte
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `update import_run set state = 'running' where id = $1 and state in ('waiting', 'running') returning `+importColumns, id)
+		rows, err := tx.Query(ctx, `update import_run set state = 'running'
+			where id = $1 and state in ('waiting', 'running') returning `+importColumns, id)
 		if err != nil {
 			return err
 		}
 		if in.ImportRun, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[ImportRun]); err != nil {
 			return err
 		}
-		if err := tx.QueryRow(ctx, `select cursor, as_of, withdrawn_numbers, file, tries, seen_offers, approved, cut_short, initial_load or (seen = 0 and not exists (select from offer where source_id = import_run.source_id)) from import_run where id = $1`, id).
-			Scan(&in.cursor, &in.asOf, &in.withdrawnNumbers, &in.file, &in.tries, &bitmap, &in.approved, &in.cutShort, &in.initialLoad); err != nil {
+		if err := tx.QueryRow(ctx, `select cursor, as_of, withdrawn_numbers, file, tries, seen_offers, approved,
+			cut_short, initial_load or (seen = 0 and not exists (select from offer
+			where source_id = import_run.source_id)) from import_run where id = $1`, id).
+			Scan(&in.cursor, &in.asOf, &in.withdrawnNumbers, &in.file, &in.tries, &bitmap, &in.approved, &in.cutShort,
+				&in.initialLoad); err != nil {
 			return err
 		}
 		there, err := s.Offers.OpenStaging(ctx, tx, id, func(number string) { in.isDuplicate(number) })
@@ -248,7 +261,9 @@ func (s *Service) claim(ctx context.Context, id int64) (*activeImport, error) {
 		}
 		in.lastSaved = [2]int{in.Seen, in.Merged}
 		if in.initialLoad {
-			if err := s.Offers.Numbers(ctx, tx, in.SourceID, func(number string) { in.isDuplicate(number) }); err != nil {
+			if err := s.Offers.Numbers(ctx, tx, in.SourceID, func(number string) {
+				in.isDuplicate(number)
+			}); err != nil {
 				return err
 			}
 		}
@@ -276,7 +291,8 @@ func (s *Service) restart(ctx context.Context, tx pgx.Tx, in *activeImport) erro
 	clear(in.numbers)
 	in.seen.Clear()
 	in.cursor, in.asOf, in.withdrawnNumbers = "", "", nil
-	in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.Rejected, in.Phase, in.Merged, in.Staged = 0, 0, 0, 0, 0, 0, "reading", 0, 0
+	in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.Rejected, in.Phase, in.Merged, in.Staged = 0, 0, 0, 0,
+		0, 0, "reading", 0, 0
 	if err := s.Offers.DropStaging(ctx, tx, in.ID); err != nil {
 		return err
 	}
@@ -284,10 +300,12 @@ func (s *Service) restart(ctx context.Context, tx pgx.Tx, in *activeImport) erro
 		return err
 	}
 	// What a zip of pictures held is not read again.
-	if _, err := tx.Exec(ctx, `delete from rejected_row where import_id = $1 and position not like 'in the zip: %'`, in.ID); err != nil {
+	if _, err := tx.Exec(ctx, `delete from rejected_row where import_id = $1
+		and position not like 'in the zip: %'`, in.ID); err != nil {
 		return err
 	}
-	if err := tx.QueryRow(ctx, `select count(*) from rejected_row where import_id = $1`, in.ID).Scan(&in.Rejected); err != nil {
+	if err := tx.QueryRow(ctx, `select count(*) from rejected_row
+		where import_id = $1`, in.ID).Scan(&in.Rejected); err != nil {
 		return err
 	}
 	return s.save(ctx, tx, in)

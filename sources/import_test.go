@@ -44,7 +44,8 @@ func TestOnlyChangesAreAskedForAfterTheFirstIntake(t *testing.T) {
 		t.Errorf("all compared finds what the changes missed: %+v", whole)
 	}
 	// After a week, changes alone are not trusted any more.
-	if _, err := w.App.Pool.Exec(t.Context(), `update source set full_import_at = now() - interval '8 days'`); err != nil {
+	if _, err := w.App.Pool.Exec(t.Context(), `update source
+		set full_import_at = now() - interval '8 days'`); err != nil {
 		t.Fatal(err)
 	}
 	if due := again(""); !due.Full {
@@ -58,9 +59,11 @@ func shelf(t *testing.T, pool *pgxpool.Pool) string {
 	var all string
 	err := pool.QueryRow(context.Background(), `
 		select coalesce(string_agg(line, e'\n' order by line), '') from (
-			select concat_ws('|', o.number, o.title, o.description, o.category, o.currency, o.pictures, o.option_names, o.weekly, o.deliveries, encode(o.fingerprint, 'hex'), o.withdrawn_at is null, u.number, u.name) as line
+			select concat_ws('|', o.number, o.title, o.description, o.category, o.currency, o.pictures, o.option_names,
+			o.weekly, o.deliveries, encode(o.fingerprint, 'hex'), o.withdrawn_at is null, u.number, u.name) as line
 			from offer o join supplier u on u.id = o.supplier_id
-			union all select concat_ws('|', o.number, v.number, v.position, v.option_values, v.cost, v.list_price, v.stock, v.picture, v.barcode, v.weight_grams, v.withdrawn)
+			union all select concat_ws('|', o.number, v.number, v.position, v.option_values, v.cost, v.list_price,
+			v.stock, v.picture, v.barcode, v.weight_grams, v.withdrawn)
 			from offer_variant v join offer o on o.id = v.offer_id) x`).Scan(&all)
 	if err != nil {
 		t.Fatal(err)
@@ -90,10 +93,14 @@ func TestAKilledIntakeResumes(t *testing.T) {
 	layout.Country, layout.Supplier, layout.Processing = "DE", "Northlight Wholesale", landed.Days{Min: 1, Max: 2}
 	owner := context.Background()
 	var ids []int64
-	if _, err := app.Connect(owner, sources.Credentials{Address: w.BazaarURL, ClientID: "test", ClientSecret: w.Bazaar.ClientSecret}); err != nil {
+	if _,
+		err := app.Connect(owner,
+		sources.Credentials{Address: w.BazaarURL, ClientID: "test", ClientSecret: w.Bazaar.ClientSecret}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := app.ConnectList(owner, sources.PriceListInput{File: looked.File, Address: address + "/price-list.csv", Layout: &layout}); err != nil {
+	if _,
+		err := app.ConnectList(owner,
+		sources.PriceListInput{File: looked.File, Address: address + "/price-list.csv", Layout: &layout}); err != nil {
 		t.Fatal(err)
 	}
 	rows, err := w.App.Pool.Query(owner, `select id from import_run order by id`)
@@ -137,11 +144,14 @@ func TestAKilledIntakeResumes(t *testing.T) {
 		t.Error("the shelf differs from that of an undisturbed intake")
 	}
 	var states, staged string
-	if err := w.App.Pool.QueryRow(owner, `select string_agg(state || ' ' || added + changed + unchanged, ',' order by id), (select count(*)::text from pg_class where relname ~ '^staged_(offer|variant)_[0-9]+$') from import_run`).Scan(&states, &staged); err != nil {
+	if err := w.App.Pool.QueryRow(owner, `select string_agg(state || ' ' || added + changed + unchanged, ','
+		order by id), (select count(*)::text from pg_class where relname ~ '^staged_(offer|variant)_[0-9]+$')
+		from import_run`).Scan(&states, &staged); err != nil {
 		t.Fatal(err)
 	}
 	var calmly string
-	if err := calm.App.Pool.QueryRow(owner, `select string_agg(state || ' ' || added + changed + unchanged, ',' order by id) from import_run`).Scan(&calmly); err != nil {
+	if err := calm.App.Pool.QueryRow(owner, `select string_agg(state || ' ' || added + changed + unchanged, ','
+		order by id) from import_run`).Scan(&calmly); err != nil {
 		t.Fatal(err)
 	}
 	if states != calmly || staged != "0" {
@@ -183,7 +193,8 @@ func TestOneSourcesTroubleBlocksNoOther(t *testing.T) {
 	w.Fault(w.BazaarURL, fault.Plan{LatencyMS: 2500})
 	w.Owner.Must("POST", "/api/sources/1/imports?full=true", nil, nil)
 	began := time.Now()
-	w.Owner.Must("POST", "/api/sources", sources.Credentials{Address: address, ClientID: tern.ClientID, ClientSecret: tern.ClientSecret}, nil)
+	w.Owner.Must("POST", "/api/sources",
+		sources.Credentials{Address: address, ClientID: tern.ClientID, ClientSecret: tern.ClientSecret}, nil)
 	testkit.Until(t, "the other's end", func() bool {
 		var list []sources.Source
 		w.Owner.Must("GET", "/api/sources", nil, &list)
@@ -220,7 +231,8 @@ func TestTheLimitThatASourceStatesIsKept(t *testing.T) {
 	}))
 	t.Cleanup(front.Close)
 	w := testkit.Start(t)
-	w.Owner.Must("POST", "/api/sources", sources.Credentials{Address: front.URL, ClientID: tern.ClientID, ClientSecret: tern.ClientSecret}, nil)
+	w.Owner.Must("POST", "/api/sources",
+		sources.Credentials{Address: front.URL, ClientID: tern.ClientID, ClientSecret: tern.ClientSecret}, nil)
 	if in := w.TakenIn().Imports[0]; in.Added != 60 || in.State != "finished" {
 		t.Errorf("%+v", in)
 	}
@@ -236,13 +248,18 @@ func TestSchedulesBeginIntakes(t *testing.T) {
 		t.Fatalf("a marketplace is taken in by itself: %+v", source)
 	}
 	keep := func(change func(*sources.SourceSettings)) *testkit.Problem {
-		h := sources.SourceSettings{Name: source.Name, Schedule: "FREQ=DAILY;BYHOUR=6;BYMINUTE=0", TimeZone: "America/New_York", MaxWithdrawn: 20, MaxRepriced: 50, MaxCostFactor: 5}
+		h := sources.SourceSettings{Name: source.Name, Schedule: "FREQ=DAILY;BYHOUR=6;BYMINUTE=0",
+			TimeZone: "America/New_York", MaxWithdrawn: 20, MaxRepriced: 50, MaxCostFactor: 5}
 		change(&h)
 		return w.Owner.Ask("PUT", "/api/sources/1", h, nil)
 	}
 	for field, change := range map[string]func(*sources.SourceSettings){
-		"schedule": func(h *sources.SourceSettings) { h.Schedule = "now and then" }, "time_zone": func(h *sources.SourceSettings) { h.TimeZone = "Atlantis" },
-		"max_withdrawn": func(h *sources.SourceSettings) { h.MaxWithdrawn = 101 }, "name": func(h *sources.SourceSettings) { h.Name = "" },
+		"schedule": func(h *sources.SourceSettings) {
+			h.Schedule = "now and then"
+		}, "time_zone": func(h *sources.SourceSettings) { h.TimeZone = "Atlantis" },
+		"max_withdrawn": func(h *sources.SourceSettings) {
+			h.MaxWithdrawn = 101
+		}, "name": func(h *sources.SourceSettings) { h.Name = "" },
 	} {
 		if problem := keep(change); problem == nil || problem.Status != 422 || problem.Field() != field {
 			t.Errorf("%s: %+v", field, problem)
@@ -250,7 +267,8 @@ func TestSchedulesBeginIntakes(t *testing.T) {
 	}
 	due := func() int {
 		t.Helper()
-		if _, err := w.App.Pool.Exec(t.Context(), `update source set next_at = now() - interval '1 minute'`); err != nil {
+		if _, err := w.App.Pool.Exec(t.Context(), `update source
+			set next_at = now() - interval '1 minute'`); err != nil {
 			t.Fatal(err)
 		}
 		if err := w.App.Sources.StartDue(t.Context()); err != nil {
@@ -265,7 +283,8 @@ func TestSchedulesBeginIntakes(t *testing.T) {
 		t.Errorf("%d intakes", n)
 	}
 	after := w.TakenIn()
-	if zone, err := time.LoadLocation("America/New_York"); err != nil || after.NextAt == nil || after.NextAt.In(zone).Hour() != 6 || !after.NextAt.After(time.Now()) {
+	if zone, err := time.LoadLocation("America/New_York"); err != nil || after.NextAt == nil ||
+		after.NextAt.In(zone).Hour() != 6 || !after.NextAt.After(time.Now()) {
 		t.Errorf("next %v: %v", after.NextAt, err)
 	}
 	if problem := keep(func(h *sources.SourceSettings) { h.Paused = true }); problem != nil {
@@ -285,12 +304,16 @@ func TestSchedulesBeginIntakes(t *testing.T) {
 func TestOffersAtOtherCostsAreHeld(t *testing.T) {
 	w := testkit.Start(t)
 	w.ConnectBazaar()
-	w.Owner.Must("PUT", "/api/sources/1", sources.SourceSettings{Name: "Quayside Bazaar", TimeZone: "UTC", MaxWithdrawn: 20, MaxRepriced: 10, MaxCostFactor: 5}, nil)
-	if _, err := w.App.Pool.Exec(t.Context(), `update offer_variant set cost = cost * 100 where offer_id % 2 = 0; update offer set fingerprint = '' where id % 2 = 0`); err != nil {
+	w.Owner.Must("PUT", "/api/sources/1",
+		sources.SourceSettings{Name: "Quayside Bazaar", TimeZone: "UTC", MaxWithdrawn: 20, MaxRepriced: 10,
+			MaxCostFactor: 5}, nil)
+	if _, err := w.App.Pool.Exec(t.Context(), `update offer_variant set cost = cost * 100
+		where offer_id % 2 = 0; update offer set fingerprint = '' where id % 2 = 0`); err != nil {
 		t.Fatal(err)
 	}
 	in := w.Swept().Imports[0]
-	if in.State != "needs_approval" || in.Approval == nil || in.Approval.Repriced != 30 || !strings.Contains(in.Approval.Reason, "30 offers of 60 would change their cost") {
+	if in.State != "needs_approval" || in.Approval == nil || in.Approval.Repriced != 30 ||
+		!strings.Contains(in.Approval.Reason, "30 offers of 60 would change their cost") {
 		t.Fatalf("%+v", in)
 	}
 	for _, e := range in.Approval.Examples {

@@ -28,7 +28,8 @@ import (
 // MaxFileBytes is how large a file of offers may be.
 const MaxFileBytes = 3 << 29 // 1.5 GiB
 
-var tooLarge = fmt.Sprintf("The file is larger than %.1f GB, the most that can be imported. Split it, or send it as XLSX.", float64(MaxFileBytes)/(1<<30))
+var tooLarge = fmt.Sprintf("The file is larger than %.1f GB, the most that can be imported. Split it, or send it as "+
+	"XLSX.", float64(MaxFileBytes)/(1<<30))
 
 func problem(err error) error { return apikit.Problem(422, "file", "%s", apikit.Sentence(err)) }
 
@@ -58,7 +59,8 @@ func (s *Service) upload(w http.ResponseWriter, r *http.Request) {
 		s.Log.Error("keeping an uploaded file", "error", err)
 		apikit.WriteProblem(w, http.StatusBadRequest, "file", "The file did not arrive whole. Send it again.")
 	default:
-		if _, err := s.Pool.Exec(r.Context(), `insert into upload (file) values ($1) on conflict (file) do update set at = now()`, hash); err != nil {
+		if _, err := s.Pool.Exec(r.Context(), `insert into upload (file) values ($1) on conflict (file) do update
+			set at = now()`, hash); err != nil {
 			s.Log.Error("noting an uploaded file", "error", err)
 			apikit.WriteProblem(w, http.StatusServiceUnavailable, "file", apikit.DatabaseAway)
 			return
@@ -70,9 +72,9 @@ func (s *Service) upload(w http.ResponseWriter, r *http.Request) {
 // PriceListInput is a price list to be looked at or connected: a file, or the address it is fetched from.
 type PriceListInput struct {
 	File     string            `json:"file" maxLength:"64" doc:"An uploaded file"`
-	Address  string            `json:"address" maxLength:"2000" doc:"Where the list is fetched from; empty where it is uploaded"`
+	Address  string            `json:"address" maxLength:"2000" doc:"Empty where the list is uploaded"`
 	Name     string            `json:"name" maxLength:"200"`
-	Layout   *pricelist.Layout `json:"layout,omitempty" doc:"What was corrected of what was found; absent to detect everything afresh"`
+	Layout   *pricelist.Layout `json:"layout,omitempty" doc:"Corrections; absent to detect all"`
 	Store    int64             `json:"store" doc:"Whose currency is taken where the list names none; 0 for none"`
 	Schedule string            `json:"schedule" maxLength:"300" doc:"RFC 5545 rule of when it is fetched again"`
 	TimeZone string            `json:"time_zone" maxLength:"60"`
@@ -105,7 +107,8 @@ func (s *Service) Analyze(ctx context.Context, in PriceListInput) (Analysis, err
 	defer func() { _ = file.Close() }()
 	hints.Supplier = supplierName(out.Name)
 	if in.Store != 0 {
-		if err := s.Pool.QueryRow(ctx, `select currency from store where id = $1`, in.Store).Scan(&hints.Currency); err != nil && !database.Missing(err) {
+		if err := s.Pool.QueryRow(ctx, `select currency from store
+			where id = $1`, in.Store).Scan(&hints.Currency); err != nil && !database.Missing(err) {
 			return out, err
 		}
 	}
@@ -137,7 +140,8 @@ func supplierName(file string) string {
 	words := strings.FieldsFunc(name, func(r rune) bool { return !unicode.IsLetter(r) && r != '&' && r != '\'' })
 	for i, w := range words {
 		switch strings.ToLower(w) {
-		case "price", "list", "prices", "pricelist", "export", "products", "catalog", "catalogue", "preisliste", "tarif", "csv", "xlsx":
+		case "price", "list", "prices", "pricelist", "export", "products", "catalog", "catalogue", "preisliste",
+			"tarif", "csv", "xlsx":
 			words[i] = ""
 		default:
 			runes := []rune(w)
@@ -166,7 +170,8 @@ func (s *Service) ConnectList(ctx context.Context, in PriceListInput) (int64, er
 	}
 	var id int64
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, `insert into source (kind, name, address, client_id, state, requests_per_second, layout) values ($4, $1, $2, '', 'connected', 1, $3) returning id`,
+		err := tx.QueryRow(ctx, `insert into source (kind, name, address, client_id, state, requests_per_second, layout)
+			values ($4, $1, $2, '', 'connected', 1, $3) returning id`,
 			layout.Supplier, address, layout, kindOf(layout)).Scan(&id)
 		if database.Taken(err) {
 			return apikit.Problem(409, "address", "The list at %s is among your sources already.", address)
@@ -182,12 +187,14 @@ func (s *Service) ConnectList(ctx context.Context, in PriceListInput) (int64, er
 		if _, err := s.start(ctx, tx, id, ImportScope{Full: true, File: in.File, FileName: in.Name}); err != nil {
 			return err
 		}
-		return members.Audit(ctx, tx, "connected source", layout.Supplier, nil, map[string]string{"address": address, "file": in.Name})
+		return members.Audit(ctx, tx, "connected source", layout.Supplier, nil,
+			map[string]string{"address": address, "file": in.Name})
 	})
 	return id, err
 }
 
-// checkedLayout is a layout as what was answered makes it. It is a problem where a list leaves something open that a cost, a
+// checkedLayout is a layout as what was answered makes it. It is a problem where a list leaves something open that
+// a cost, a
 // stock or a weight stands on.
 func (s *Service) checkedLayout(ctx context.Context, in PriceListInput) (*pricelist.Layout, error) {
 	looked, err := s.Analyze(ctx, in)
@@ -201,7 +208,9 @@ func (s *Service) checkedLayout(ctx context.Context, in PriceListInput) (*pricel
 func (s *Service) Reconnect(ctx context.Context, id int64) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var name, rule, zone string
-		err := tx.QueryRow(ctx, `update source set state = 'connected', error = '', connected_at = now() where id = $1 and state = 'disconnected' and kind <> 'marketplace' returning name, schedule, time_zone`, id).Scan(&name, &rule, &zone)
+		err := tx.QueryRow(ctx, `update source set state = 'connected', error = '', connected_at = now()
+			where id = $1 and state = 'disconnected' and kind <> 'marketplace' returning name, schedule, time_zone`,
+			id).Scan(&name, &rule, &zone)
 		if database.Missing(err) {
 			return apikit.NotFound("disconnected list")
 		}
@@ -222,7 +231,8 @@ func (s *Service) Reconnect(ctx context.Context, id int64) error {
 // that, which is the one that was looked at.
 func (s *Service) SaveLayout(ctx context.Context, id int64, l pricelist.Layout) error {
 	var newest PriceListInput
-	err := s.Pool.QueryRow(ctx, `select file, file_name from import_run where source_id = $1 and file <> '' and is_full order by id desc limit 1`, id).Scan(&newest.File, &newest.Name)
+	err := s.Pool.QueryRow(ctx, `select file, file_name from import_run where source_id = $1 and file <> '' and is_full
+		order by id desc limit 1`, id).Scan(&newest.File, &newest.Name)
 	if err != nil && !database.Missing(err) {
 		return err
 	}
@@ -237,7 +247,9 @@ func (s *Service) SaveLayout(ctx context.Context, id int64, l pricelist.Layout) 
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var name string
-		err := tx.QueryRow(ctx, `update source set layout = $2, error = '' where id = $1 and kind in ('price list', 'catalogue document') and state = 'connected' returning name`, id, l).Scan(&name)
+		err := tx.QueryRow(ctx, `update source set layout = $2, error = ''
+			where id = $1 and kind in ('price list', 'catalogue document') and state = 'connected' returning name`, id,
+			l).Scan(&name)
 		if database.Missing(err) {
 			return apikit.NotFound("price list")
 		}

@@ -36,29 +36,36 @@ func TestAPriceListIsLookedAtAndTakenIn(t *testing.T) {
 			for _, c := range looked.Columns {
 				got[c.Field] = c.Header
 			}
-			for field, header := range map[pricelist.Field]string{pricelist.Parent: "Product no.", pricelist.Number: "Art. no.", pricelist.Title: "Désignation", pricelist.Category: "Range", pricelist.Cost: "Net price €",
-				pricelist.MinAdvertised: "MAP €", pricelist.List: "RRP €", pricelist.Stock: "Stock", pricelist.Barcode: "EAN", pricelist.Weight: "Weight (g)", pricelist.Picture: "Picture"} {
+			for field, header := range map[pricelist.Field]string{
+				pricelist.Parent: "Product no.", pricelist.Number: "Art. no.", pricelist.Title: "Désignation",
+				pricelist.Category: "Range", pricelist.Cost: "Net price €",
+				pricelist.MinAdvertised: "MAP €", pricelist.List: "RRP €", pricelist.Stock: "Stock",
+				pricelist.Barcode: "EAN", pricelist.Weight: "Weight (g)", pricelist.Picture: "Picture"} {
 				if got[field] != header {
 					t.Errorf("%s is %q", field, got[field])
 				}
 			}
-			if looked.Layout.Currency != "EUR" || looked.Layout.Grouping != pricelist.ByParent || looked.Good == 0 || len(looked.Preview) == 0 {
+			if looked.Layout.Currency != "EUR" || looked.Layout.Grouping != pricelist.ByParent || looked.Good == 0 ||
+				len(looked.Preview) == 0 {
 				t.Errorf("%+v", looked.Layout)
 			}
 			source := w.ConnectList(sources.PriceListInput{Address: address + name})
 			in := source.Imports[0]
-			if in.State != "finished" || in.Added != 60 || in.Rejected < 2 || source.Offers != 60 || source.Kind != "price list" {
+			if in.State != "finished" || in.Added != 60 || in.Rejected < 2 || source.Offers != 60 ||
+				source.Kind != "price list" {
 				t.Fatalf("%+v", in)
 			}
 			var cost int64
 			var currency string
-			if err := w.App.Pool.QueryRow(t.Context(), `select count(*), min(currency) from offer where title <> '' and currency = 'EUR'`).Scan(&cost, &currency); err != nil || cost != 60 {
+			if err := w.App.Pool.QueryRow(t.Context(), `select count(*), min(currency) from offer
+				where title <> '' and currency = 'EUR'`).Scan(&cost, &currency); err != nil || cost != 60 {
 				t.Errorf("%d offers in euros: %v", cost, err)
 			}
 			w.AwaitOffers(60)
 			before := versions(t, w)
 			w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/imports", source.ID), nil, nil)
-			if again := w.Source("Northlight Wholesale").Imports[0]; again.Unchanged != 60 || again.Added+again.Changed+again.Withdrawn != 0 {
+			if again := w.Source("Northlight Wholesale").Imports[0]; again.Unchanged != 60 ||
+				again.Added+again.Changed+again.Withdrawn != 0 {
 				t.Errorf("again: %+v", again)
 			}
 			if versions(t, w) != before {
@@ -134,7 +141,8 @@ func TestAChangedListIsAskedAbout(t *testing.T) {
 	n.Set(0, true)
 	w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/imports", source.ID), nil, nil)
 	held := w.Source("Northlight Wholesale")
-	if in := held.Imports[0]; in.State != "needs_approval" || in.Approval.Kind != "layout" || !strings.Contains(held.Error, "its column “Net price €” is not there any more") || held.Offers != 60 {
+	if in := held.Imports[0]; in.State != "needs_approval" || in.Approval.Kind != "layout" ||
+		!strings.Contains(held.Error, "its column “Net price €” is not there any more") || held.Offers != 60 {
 		t.Fatalf("%+v", held)
 	}
 	var looked sources.Analysis
@@ -161,7 +169,8 @@ func TestAListThatCannotBeTakenIn(t *testing.T) {
 		_, _ = io.WriteString(rw, "<!doctype html><form>Sign in")
 	}))
 	for _, c := range []struct{ address, words string }{
-		{address + "/no-such-list.csv", "There is no file at"}, {login, "perhaps one that asks to sign in"}, {inward, "is a private address"}, {"nonsense", "Nothing answers at"}, {"ftp://x/y.csv", "is not a web address"},
+		{address + "/no-such-list.csv", "There is no file at"}, {login, "perhaps one that asks to sign in"},
+		{inward, "is a private address"}, {"nonsense", "Nothing answers at"}, {"ftp://x/y.csv", "is not a web address"},
 	} {
 		problem := w.Owner.Ask("POST", "/api/price-lists/analyze", sources.PriceListInput{Address: c.address}, nil)
 		if problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, c.words) {
@@ -180,10 +189,13 @@ func TestAListThatCannotBeTakenIn(t *testing.T) {
 	if problem != nil {
 		t.Fatal(problem)
 	}
-	if problem := w.Owner.Ask("POST", "/api/price-lists/analyze", sources.PriceListInput{File: up.File}, nil); problem == nil || problem.Field() != "file" || problem.Detail != "The file is empty." {
+	if problem := w.Owner.Ask("POST", "/api/price-lists/analyze", sources.PriceListInput{File: up.File},
+		nil); problem == nil || problem.Field() != "file" || problem.Detail != "The file is empty." {
 		t.Errorf("%+v", problem)
 	}
-	if problem := w.Owner.Ask("POST", "/api/price-lists", sources.PriceListInput{File: strings.Repeat("0", 64), Layout: source.Layout}, nil); problem == nil || problem.Status != 404 {
+	if problem := w.Owner.Ask("POST", "/api/price-lists",
+		sources.PriceListInput{File: strings.Repeat("0", 64), Layout: source.Layout}, nil); problem == nil ||
+		problem.Status != 404 {
 		t.Errorf("a file that is not there: %+v", problem)
 	}
 }
@@ -193,14 +205,17 @@ func TestACatalogueDocumentIsTakenIn(t *testing.T) {
 	corvane := wholesale.Corvane(60)
 	address := w.Serve(corvane.Handler()) + "/catalogue.xml"
 	looked := w.Look(sources.PriceListInput{Address: address})
-	if looked.Layout.Format != "ubl" || looked.Layout.Supplier != "Corvane Supply" || looked.Field != "country" || len(looked.Preview) < 40 || looked.Bad == 0 {
+	if looked.Layout.Format != "ubl" || looked.Layout.Supplier != "Corvane Supply" || looked.Field != "country" ||
+		len(looked.Preview) < 40 || looked.Bad == 0 {
 		t.Fatalf("%+v", looked.Layout)
 	}
 	layout := looked.Layout
 	layout.Country, layout.Processing = "SE", landed.Days{Min: 1, Max: 2}
-	w.Owner.Must("POST", "/api/price-lists", sources.PriceListInput{File: looked.File, Address: address, Name: looked.Name, Layout: &layout}, nil)
+	w.Owner.Must("POST", "/api/price-lists",
+		sources.PriceListInput{File: looked.File, Address: address, Name: looked.Name, Layout: &layout}, nil)
 	source := w.Source("Corvane Supply")
-	if in := source.Imports[0]; source.Kind != "catalogue document" || in.State != "finished" || in.Added < 58 || in.Rejected == 0 {
+	if in := source.Imports[0]; source.Kind != "catalogue document" || in.State != "finished" || in.Added < 58 ||
+		in.Rejected == 0 {
 		t.Fatalf("%+v", source)
 	}
 	before := versions(t, w)
@@ -223,17 +238,22 @@ func TestACatalogueDocumentIsTakenIn(t *testing.T) {
 
 func TestAListIsDisconnectedAndConnectedAgain(t *testing.T) {
 	w, _, address := northlight(t)
-	source := w.ConnectList(sources.PriceListInput{Address: address + "/price-list.csv", Schedule: "FREQ=DAILY;BYHOUR=6;BYMINUTE=0", TimeZone: "Europe/Berlin"})
+	source := w.ConnectList(sources.PriceListInput{Address: address + "/price-list.csv",
+		Schedule: "FREQ=DAILY;BYHOUR=6;BYMINUTE=0", TimeZone: "Europe/Berlin"})
 	if source.NextAt == nil || source.TimeZone != "Europe/Berlin" {
 		t.Errorf("%+v", source)
 	}
 	w.AwaitOffers(60)
 	path := fmt.Sprintf("/api/sources/%d", source.ID)
-	if problem := w.Owner.Ask("POST", "/api/price-lists", sources.PriceListInput{File: strings.Repeat("a", 64), Address: address + "/price-list.csv", Layout: source.Layout}, nil); problem == nil || problem.Status != 404 {
+	if problem := w.Owner.Ask("POST", "/api/price-lists",
+		sources.PriceListInput{File: strings.Repeat("a", 64), Address: address + "/price-list.csv",
+			Layout: source.Layout}, nil); problem == nil || problem.Status != 404 {
 		t.Errorf("without its file: %+v", problem)
 	}
 	looked := w.Look(sources.PriceListInput{Address: address + "/price-list.csv"})
-	if problem := w.Owner.Ask("POST", "/api/price-lists", sources.PriceListInput{File: looked.File, Address: address + "/price-list.csv", Layout: source.Layout}, nil); problem == nil || problem.Status != 409 || problem.Field() != "address" {
+	if problem := w.Owner.Ask("POST", "/api/price-lists",
+		sources.PriceListInput{File: looked.File, Address: address + "/price-list.csv", Layout: source.Layout},
+		nil); problem == nil || problem.Status != 409 || problem.Field() != "address" {
 		t.Errorf("connected twice: %+v", problem)
 	}
 	w.Owner.Must("POST", path+"/disconnect", nil, nil)
@@ -262,7 +282,10 @@ func TestAFileOfTwoGigabytesIsRefusedBeforeItIsRead(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer func() { _ = conn.Close() }()
-	if _, err := fmt.Fprintf(conn, "POST /api/files?name=list.csv HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer %s\r\nContent-Length: %d\r\n\r\nSKU", made.Secret, 2<<30); err != nil {
+	if _,
+		err := fmt.Fprintf(conn,
+		"POST /api/files?name=list.csv HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer %s\r\nContent-Length: "+
+			"%d\r\n\r\nSKU", made.Secret, 2<<30); err != nil {
 		t.Fatal(err)
 	}
 	if err := conn.SetReadDeadline(time.Now().Add(10 * time.Second)); err != nil {
@@ -299,7 +322,8 @@ func TestOldListsAreLetGoButTheNewest(t *testing.T) {
 	if err := w.App.Sources.Prune(t.Context()); err != nil || hashes()[0] == "" {
 		t.Errorf("let go within the week: %v", err)
 	}
-	if _, err := w.App.Pool.Exec(t.Context(), `update import_run set finished_at = now() - interval '8 days'`); err != nil {
+	if _, err := w.App.Pool.Exec(t.Context(), `update import_run
+		set finished_at = now() - interval '8 days'`); err != nil {
 		t.Fatal(err)
 	}
 	if err := w.App.Sources.Prune(t.Context()); err != nil {
@@ -329,7 +353,8 @@ func TestADisconnectedSourceLeavesNothingStaged(t *testing.T) {
 	}
 	w.Owner.Must("POST", "/api/sources/1/disconnect", nil, nil)
 	var tables int
-	if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from pg_class where relname ~ '^staged_(offer|variant)_[0-9]+$'`).Scan(&tables); err != nil || tables != 0 {
+	if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from pg_class
+		where relname ~ '^staged_(offer|variant)_[0-9]+$'`).Scan(&tables); err != nil || tables != 0 {
 		t.Errorf("%d tables are left: %v", tables, err)
 	}
 }
@@ -367,11 +392,13 @@ func TestAListWhoseRowsStandTogetherIsReadOnceAndOneWhoseRowsNoLongerDoComesInWh
 	}
 	rows[0] += "P0;P0-Grey;Enamel mug 0;Grey;4,50;3\n" // one variant more
 	moved := append(append([]string{}, rows[1:]...), rows[0])
-	if in := send(strings.Join(moved, "")); in.State != "finished" || in.Changed != 1 || in.Unchanged != 11 || in.Withdrawn != 0 || together() {
+	if in := send(strings.Join(moved, "")); in.State != "finished" || in.Changed != 1 || in.Unchanged != 11 ||
+		in.Withdrawn != 0 || together() {
 		t.Fatalf("%+v", in)
 	}
 	var variants int
-	if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from offer_variant where not withdrawn`).Scan(&variants); err != nil || variants != 37 {
+	if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from offer_variant
+		where not withdrawn`).Scan(&variants); err != nil || variants != 37 {
 		t.Errorf("%d variants, %v", variants, err)
 	}
 	if in := send(strings.Join(rows, "")); in.Changed > 1 || in.Unchanged < 11 || !together() {

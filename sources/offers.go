@@ -19,9 +19,12 @@ type OfferStore interface {
 	// Stage lays aside those of a batch that are new or different, after the given place, and
 	// adds the known ones to seen; those that are in it already are there twice, and left. It
 	// returns how many were laid aside, and the numbers of those left.
-	Stage(ctx context.Context, tx pgx.Tx, to Staging, offers []source.Offer, seen *roaring64.Bitmap) (staged int, twice []string, err error)
-	// Unchanged gives the ids of those offers, by number and fingerprint, that are on the shelf just so; 0 for the others.
-	Unchanged(ctx context.Context, db database.Querier, sourceID int64, numbers []string, fingerprints [][]byte) ([]uint64, error)
+	Stage(ctx context.Context, tx pgx.Tx, to Staging, offers []source.Offer, seen *roaring64.Bitmap) (staged int,
+		twice []string, err error)
+	// Unchanged gives the ids of those offers, by number and fingerprint, that are on the shelf just so; 0 for the
+	// others.
+	Unchanged(ctx context.Context, db database.Querier, sourceID int64, numbers []string,
+		fingerprints [][]byte) ([]uint64, error)
 	// BulkInsert puts offers of a source that has none of them straight on the shelf and adds them to seen.
 	BulkInsert(ctx context.Context, tx pgx.Tx, sourceID int64, offers []source.Offer, seen *roaring64.Bitmap) error
 	// Numbers tells the numbers of a source's offers.
@@ -95,21 +98,27 @@ type Approval struct {
 	Impact
 }
 
-// approvalReason says why an intake must be asked about; an empty reason is none. One offer of several may always leave or change
+// approvalReason says why an intake must be asked about; an empty reason is none. One offer of several may always
+// leave or change
 // its cost; of a supplier with few, two are asked about where they are more than the share.
 func (w Impact) approvalReason(mostWithdrawn, mostRepriced int, cutShort bool) string {
 	over := func(n, percent int) bool { return n*100 > percent*w.Offers && (n > 1 || n == w.Offers && n > 0) }
 	switch {
 	case cutShort && w.Withdrawn > 0:
-		return "The file seems to end within its last row, and " + plural(w.Withdrawn, "offer", "offers") + " of " + thousands(w.Offers) + " would be withdrawn. Perhaps it was not sent whole."
+		return "The file seems to end within its last row, and " + plural(w.Withdrawn, "offer", "offers") + " of " +
+			thousands(w.Offers) + " would be withdrawn. Perhaps it was not sent whole."
 	case over(w.Withdrawn, mostWithdrawn):
-		return plural(w.Withdrawn, "offer", "offers") + " of " + thousands(w.Offers) + " would be withdrawn, because the source does not list them any more."
+		return plural(w.Withdrawn, "offer", "offers") + " of " + thousands(w.Offers) +
+			" would be withdrawn, because the source does not list them any more."
 	case w.OtherCurrency > 0:
-		return plural(w.OtherCurrency, "offer", "offers") + " of " + thousands(w.Offers) + " would be priced in another currency, as " + w.ToCurrency + " in place of " + w.FromCurrency + "."
+		return plural(w.OtherCurrency, "offer", "offers") + " of " + thousands(w.Offers) +
+			" would be priced in another currency, as " + w.ToCurrency + " in place of " + w.FromCurrency + "."
 	case w.InStock > 2 && w.SoldOut*10 >= w.InStock*9:
-		return plural(w.SoldOut, "offer", "offers") + " of " + thousands(w.InStock) + " with stock would have none any more."
+		return plural(w.SoldOut, "offer", "offers") + " of " + thousands(w.InStock) +
+			" with stock would have none any more."
 	case over(w.Repriced, mostRepriced):
-		return plural(w.Repriced, "offer", "offers") + " of " + thousands(w.Offers) + " would change their cost at once."
+		return plural(w.Repriced, "offer", "offers") + " of " + thousands(w.Offers) +
+			" would change their cost at once."
 	}
 	return ""
 }

@@ -51,7 +51,8 @@ func (s *Service) ImportLinks(ctx context.Context, text string) (ImportRun, erro
 	case len(links) == 0:
 		return ImportRun{}, apikit.Problem(422, "links", "Paste at least one link, such as https://shop.example/lamp.")
 	case len(links) > maxLinks:
-		return ImportRun{}, apikit.Problem(422, "links", "That is %d links; up to %d can be imported at once.", len(links), maxLinks)
+		return ImportRun{},
+			apikit.Problem(422, "links", "That is %d links; up to %d can be imported at once.", len(links), maxLinks)
 	}
 	file, _, err := s.Blobs.PutStream(strings.NewReader(strings.Join(links, "\n")))
 	if err != nil {
@@ -67,9 +68,12 @@ func (s *Service) ImportLinks(ctx context.Context, text string) (ImportRun, erro
 			return err
 		}
 		var id int64
-		err := tx.QueryRow(ctx, `update source set state = 'connected', next_at = coalesce(next_at, $1) where kind = 'pages' returning id`, next).Scan(&id)
+		err := tx.QueryRow(ctx, `update source set state = 'connected', next_at = coalesce(next_at, $1)
+			where kind = 'pages' returning id`, next).Scan(&id)
 		if database.Missing(err) {
-			err = tx.QueryRow(ctx, `insert into source (kind, name, address, client_id, state, requests_per_second, schedule, next_at) values ('pages', 'Single pages', '', '', 'connected', 1, $1, $2) returning id`, defaultPagesSchedule, next).Scan(&id)
+			err = tx.QueryRow(ctx, `insert into source (kind, name, address, client_id, state, requests_per_second,
+				schedule, next_at) values ('pages', 'Single pages', '', '', 'connected', 1, $1, $2) returning id`,
+				defaultPagesSchedule, next).Scan(&id)
 		}
 		if err == nil {
 			err = s.Offers.NotifySource(ctx, tx, id)
@@ -77,7 +81,9 @@ func (s *Service) ImportLinks(ctx context.Context, text string) (ImportRun, erro
 		if err != nil {
 			return err
 		}
-		in, err = s.start(ctx, tx, id, ImportScope{Partial: true, File: file, FileName: plural(len(links), "link", "links")})
+		in,
+			err = s.start(ctx, tx, id,
+			ImportScope{Partial: true, File: file, FileName: plural(len(links), "link", "links")})
 		return err
 	})
 	if database.Taken(err) {
@@ -104,7 +110,8 @@ func distinctLines(text string) (links []string) {
 func (s *Service) openPages(ctx context.Context, in *activeImport) (feed, error) {
 	var links []string
 	if in.file == "" {
-		rows, err := s.Pool.Query(ctx, `select page_url from offer where source_id = $1 and withdrawn_at is null order by id`, in.SourceID)
+		rows, err := s.Pool.Query(ctx, `select page_url from offer where source_id = $1 and withdrawn_at is null
+			order by id`, in.SourceID)
 		if err != nil {
 			return nil, err
 		}
@@ -231,7 +238,8 @@ func (p *pagesFeed) next(ctx context.Context) (batch, error) {
 		if errors.Is(r.err, errGone) {
 			number = "" // not there: when all are compared, it is withdrawn
 		}
-		b.Rejected = []source.RejectedItem{{Number: number, Position: fmt.Sprintf("link %d", r.line), Reason: r.err.Error(), Content: link}}
+		b.Rejected = []source.RejectedItem{{Number: number, Position: fmt.Sprintf("link %d", r.line),
+			Reason: r.err.Error(), Content: link}}
 	case r.known.OfferID != 0:
 		result.OfferID, result.Title, result.AlreadyInCatalog = r.known.OfferID, r.known.Title, true
 	default:
@@ -283,12 +291,15 @@ func offerNumber(link string) string {
 }
 
 // readLink fetches a page and reads its product, unless a connected source has it already.
-func (s *Service) readLink(ctx context.Context, sourceID int64, link string) (found page.Found, known LinkResult, err error) {
+func (s *Service) readLink(ctx context.Context, sourceID int64, link string) (found page.Found, known LinkResult,
+	err error) {
 	address, err := fileAddress(link)
 	if err != nil {
 		return found, known, fmt.Errorf("“%s” is not a link", link)
 	}
-	err = s.Pool.QueryRow(ctx, `select o.id, o.title from offer o join source x on x.id = o.source_id and x.state = 'connected' where o.page_url = $1 and o.source_id <> $2 and o.withdrawn_at is null limit 1`, address, sourceID).
+	err = s.Pool.QueryRow(ctx, `select o.id, o.title from offer o
+		join source x on x.id = o.source_id and x.state = 'connected'
+		where o.page_url = $1 and o.source_id <> $2 and o.withdrawn_at is null limit 1`, address, sourceID).
 		Scan(&known.OfferID, &known.Title)
 	if err == nil || !database.Missing(err) {
 		return found, known, err
@@ -297,7 +308,8 @@ func (s *Service) readLink(ctx context.Context, sourceID int64, link string) (fo
 	return found, known, err
 }
 
-// ShowLink reads what a link shows: the product on a page, with or without a price, or a picture. Its error is a clause that
+// ShowLink reads what a link shows: the product on a page, with or without a price, or a picture. Its error is a
+// clause that
 // says why it cannot.
 func (s *Service) ShowLink(ctx context.Context, link string) (page.Shown, error) {
 	address, err := fileAddress(link)
@@ -328,7 +340,10 @@ func (s *Service) fetchPage(ctx context.Context, address string) (found page.Fou
 
 // requestPage asks for a page. Its error is a clause that says why it cannot be had.
 func (s *Service) requestPage(ctx context.Context, address, accept string) (*outgoing.Response, error) {
-	answer, err := s.Connector.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: address, Repeatable: true, MaxBytes: maxPageBytes, Header: http.Header{"Accept": {accept}}})
+	answer,
+		err := s.Connector.Client.Do(ctx,
+		outgoing.Request{Method: http.MethodGet, URL: address, Repeatable: true, MaxBytes: maxPageBytes,
+			Header: http.Header{"Accept": {accept}}})
 	switch {
 	case errors.Is(err, outgoing.ErrTooLarge):
 		return nil, fmt.Errorf("the page is larger than %d MB, or unpacks to that", maxPageBytes>>20)
@@ -352,7 +367,8 @@ func saveLinks(ctx context.Context, tx pgx.Tx, intake int64, results []LinkResul
 		if r.AlreadyInCatalog {
 			known = &r.OfferID
 		}
-		if _, err := tx.Exec(ctx, `insert into link_result (import_id, line, link, number, known, title, format, missing, error) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
+		if _, err := tx.Exec(ctx, `insert into link_result (import_id, line, link, number, known, title, format,
+			missing, error) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
 			intake, r.Line, r.Link, r.Number, known, r.Title, r.Format, r.Missing, r.Error); err != nil {
 			return err
 		}
@@ -363,7 +379,8 @@ func saveLinks(ctx context.Context, tx pgx.Tx, intake int64, results []LinkResul
 // LinkResults lists what came of the links so far; those that are not read yet come without a result.
 func (s *Service) LinkResults(ctx context.Context, intake int64) ([]LinkResult, error) {
 	var file string
-	if err := s.Pool.QueryRow(ctx, `select i.file from import_run i join source x on x.id = i.source_id where i.id = $1 and x.kind = 'pages'`, intake).Scan(&file); err != nil {
+	if err := s.Pool.QueryRow(ctx, `select i.file from import_run i join source x on x.id = i.source_id
+		where i.id = $1 and x.kind = 'pages'`, intake).Scan(&file); err != nil {
 		return nil, apikit.NotFound("list of links")
 	}
 	content, err := s.Blobs.Open(file)
@@ -381,18 +398,23 @@ func (s *Service) LinkResults(ctx context.Context, intake int64) ([]LinkResult, 
 	}
 	rows, err := s.Pool.Query(ctx, `
 		select r.line, r.number, coalesce(r.known, o.id, 0), r.known is not null, r.title, r.format, r.missing, r.error
-		from link_result r join import_run i on i.id = r.import_id left join offer o on o.source_id = i.source_id and o.number = r.number and r.number <> '' where r.import_id = $1`, intake)
+		from link_result r join import_run i on i.id = r.import_id
+		left join offer o on o.source_id = i.source_id and o.number = r.number and r.number <> ''
+		where r.import_id = $1`, intake)
 	if err != nil {
 		return nil, err
 	}
 	var r LinkResult
-	_, err = pgx.ForEachRow(rows, []any{&r.Line, &r.Number, &r.OfferID, &r.AlreadyInCatalog, &r.Title, &r.Format, &r.Missing, &r.Error}, func() error {
-		if r.Line >= 1 && r.Line <= len(results) {
-			r.Link = results[r.Line-1].Link
-			results[r.Line-1] = r
-		}
-		r.Missing = nil
-		return nil
-	})
+	_,
+		err = pgx.ForEachRow(rows,
+		[]any{&r.Line, &r.Number, &r.OfferID, &r.AlreadyInCatalog, &r.Title, &r.Format, &r.Missing, &r.Error},
+		func() error {
+			if r.Line >= 1 && r.Line <= len(results) {
+				r.Link = results[r.Line-1].Link
+				results[r.Line-1] = r
+			}
+			r.Missing = nil
+			return nil
+		})
 	return results, err
 }

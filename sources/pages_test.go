@@ -20,13 +20,20 @@ func TestPastedLinksComeInALineEach(t *testing.T) {
 		rw.Header().Set("Content-Type", "text/html; charset=utf-8")
 		switch r.URL.Path {
 		case "/lamp":
-			_, _ = fmt.Fprintf(rw, `<script type="application/ld+json">{"@type":"Product","name":"Storm lamp","sku":"L","offers":{"price":"%s","priceCurrency":"EUR","availability":"InStock"}}</script>`, price)
+			_,
+				_ = fmt.Fprintf(rw,
+				`<script type="application/ld+json">
+					{"@type":"Product","name":"Storm lamp","sku":"L","offers":{"price":"%s","priceCurrency":"EUR",`+
+					`"availability":"InStock"}}</script>`, price)
 		case "/bell":
 			if gone {
 				rw.WriteHeader(http.StatusGone)
 				return
 			}
-			_, _ = io.WriteString(rw, `<meta property="og:title" content="Bell"><meta property="product:price:amount" content="3"><meta property="product:price:currency" content="USD">`)
+			_,
+				_ = io.WriteString(rw,
+				`<meta property="og:title" content="Bell"><meta property="product:price:amount" content="3">
+					<meta property="product:price:currency" content="USD">`)
 		case "/login":
 			_, _ = io.WriteString(rw, `<input type=password>`)
 		case "/inward":
@@ -46,12 +53,16 @@ func TestPastedLinksComeInALineEach(t *testing.T) {
 		w.Owner.Must("GET", fmt.Sprintf("/api/imports/%d/links", in.ID), nil, &results)
 		return source, results
 	}
-	source, results := paste(shop+"/lamp", "", shop+"/bell", shop+"/lamp", "not a link at all", shop+"/nothing", shop+"/login", shop+"/inward", bazaars)
+	source, results := paste(shop+"/lamp", "", shop+"/bell", shop+"/lamp", "not a link at all", shop+"/nothing",
+		shop+"/login", shop+"/inward", bazaars)
 	if len(results) != 7 || source.Offers != 2 || source.Imports[0].Rejected != 4 {
 		t.Fatalf("%d results, %+v", len(results), source)
 	}
-	for i, want := range []struct{ title, trouble, from string }{{"Storm lamp", "", "JSON-LD"}, {"Bell", "", "Open Graph"}, {"", "is not a link", ""}, {"", "There is no page any more.", ""}, {"", "The page asks to sign in.", ""}, {"", "is a private address", ""}} {
-		if r := results[i]; r.Title != want.title || !strings.Contains(r.Error, want.trouble) || r.Format != want.from || (r.OfferID != 0) != (want.title != "") || r.Line != i+1 {
+	for i, want := range []struct{ title, trouble, from string }{{"Storm lamp", "", "JSON-LD"},
+		{"Bell", "", "Open Graph"}, {"", "is not a link", ""}, {"", "There is no page any more.", ""},
+		{"", "The page asks to sign in.", ""}, {"", "is a private address", ""}} {
+		if r := results[i]; r.Title != want.title || !strings.Contains(r.Error, want.trouble) ||
+			r.Format != want.from || (r.OfferID != 0) != (want.title != "") || r.Line != i+1 {
 			t.Errorf("%+v", r)
 		}
 	}
@@ -74,10 +85,12 @@ func TestPastedLinksComeInALineEach(t *testing.T) {
 	if err := w.App.Sources.StartDue(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	if source = w.Source("Single pages"); source.Offers != 1 || source.Imports[0].State != "finished" || source.Imports[0].Withdrawn != 1 {
+	if source = w.Source("Single pages"); source.Offers != 1 || source.Imports[0].State != "finished" ||
+		source.Imports[0].Withdrawn != 1 {
 		t.Errorf("%+v", source.Imports[0])
 	}
-	if problem := w.Owner.Ask("POST", "/api/links", map[string]string{"links": " \n"}, nil); problem == nil || !strings.Contains(problem.Detail, "at least one link") {
+	if problem := w.Owner.Ask("POST", "/api/links", map[string]string{"links": " \n"}, nil); problem == nil ||
+		!strings.Contains(problem.Detail, "at least one link") {
 		t.Errorf("%+v", problem)
 	}
 }
@@ -105,10 +118,16 @@ func TestOddPagesAmongPastedLinks(t *testing.T) {
 			_, _ = io.WriteString(z, strings.Repeat("x", 60<<20))
 			_ = z.Close()
 		}
-		_, _ = fmt.Fprintf(rw, `<script type="application/ld+json">{"@type":"Product","name":"Thing %s","offers":{"price":"2.00","priceCurrency":"EUR"}}</script>`, r.URL.Path)
+		_,
+			_ = fmt.Fprintf(rw,
+			`<script type="application/ld+json">
+				{"@type":"Product","name":"Thing %s","offers":{"price":"2.00","priceCurrency":"EUR"}}</script>`,
+			r.URL.Path)
 	}))
 	var in sources.ImportRun
-	w.Owner.Must("POST", "/api/links", map[string]string{"links": shop + "/slow\n" + shop + "/circle\n" + shop + "/giant\n" + shop + "/bomb\n" + shop + "/one\n" + shop + "/two"}, &in)
+	w.Owner.Must("POST", "/api/links",
+		map[string]string{"links": shop + "/slow\n" + shop + "/circle\n" + shop + "/giant\n" + shop + "/bomb\n" + shop +
+			"/one\n" + shop + "/two"}, &in)
 	results := func() (list []sources.LinkResult) {
 		w.Owner.Must("GET", fmt.Sprintf("/api/imports/%d/links", in.ID), nil, &list)
 		return list

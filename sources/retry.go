@@ -39,7 +39,8 @@ func isTemporary(err error) bool {
 	if errors.As(err, &status) {
 		return status >= 500 || status == http.StatusTooManyRequests
 	}
-	return errors.Is(err, outgoing.ErrUnreachable) || errors.Is(err, outgoing.ErrAskedToWait) || errors.Is(err, source.ErrUnavailable)
+	return errors.Is(err, outgoing.ErrUnreachable) || errors.Is(err, outgoing.ErrAskedToWait) ||
+		errors.Is(err, source.ErrUnavailable)
 }
 
 // retryDelay is how long to wait before the source is asked again; what it asks for itself comes first.
@@ -65,7 +66,9 @@ func (s *Service) retryLater(ctx context.Context, in *activeImport, words string
 	in.Error = fmt.Sprintf("%s It is tried again in %s (%d of %d).", words, durationText(wait), in.tries+1, s.Retries)
 	in.State = "waiting"
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update import_run set state = 'waiting', error = $2, tries = tries + 1, retry_at = now() + $3::interval where id = $1 and state = 'running'`, in.ID, in.Error, wait)
+		tag, err := tx.Exec(ctx, `update import_run
+			set state = 'waiting', error = $2, tries = tries + 1, retry_at = now() + $3::interval
+			where id = $1 and state = 'running'`, in.ID, in.Error, wait)
 		if err == nil && tag.RowsAffected() == 0 {
 			return errStopped
 		}
@@ -95,7 +98,8 @@ func durationText(d time.Duration) string {
 
 // retryNow lets an import that waits for its source go on at once, and tells whether there was one.
 func (s *Service) retryNow(ctx context.Context, sourceID int64) (in ImportRun, there bool, err error) {
-	rows, err := s.Pool.Query(ctx, `select `+importColumns+` from import_run where source_id = $1 and state = 'waiting' and retry_at is not null`, sourceID)
+	rows, err := s.Pool.Query(ctx, `select `+importColumns+` from import_run
+		where source_id = $1 and state = 'waiting' and retry_at is not null`, sourceID)
 	if err != nil {
 		return in, false, err
 	}
@@ -106,7 +110,9 @@ func (s *Service) retryNow(ctx context.Context, sourceID int64) (in ImportRun, t
 	if err != nil {
 		return in, false, err
 	}
-	_, err = s.Pool.Exec(ctx, `update river_job set state = 'available', scheduled_at = now() where kind = 'import_run' and state in ('scheduled', 'retryable') and (args ->> 'import_id')::bigint = $1`, in.ID)
+	_, err = s.Pool.Exec(ctx, `update river_job set state = 'available', scheduled_at = now()
+		where kind = 'import_run' and state in ('scheduled', 'retryable') and (args ->> 'import_id')::bigint = $1`,
+		in.ID)
 	return in, true, err
 }
 
@@ -114,9 +120,11 @@ func (s *Service) retryNow(ctx context.Context, sourceID int64) (in ImportRun, t
 // attempt ends as failed and says so, any other is put back into the queue.
 func (s *Service) RecoverLost(ctx context.Context) error {
 	rows, err := s.Pool.Query(ctx, `
-		select i.id, i.source_id, exists (select from river_job j where j.kind = 'import_run' and (j.args ->> 'import_id')::bigint = i.id and j.state = 'discarded')
+		select i.id, i.source_id, exists (select from river_job j
+		where j.kind = 'import_run' and (j.args ->> 'import_id')::bigint = i.id and j.state = 'discarded')
 		from import_run i where i.state in ('waiting', 'running')
-		and not exists (select from river_job j where j.kind = 'import_run' and (j.args ->> 'import_id')::bigint = i.id and j.state in `+jobs.Live+`)`)
+		and not exists (select from river_job j where j.kind = 'import_run' and (j.args ->> 'import_id')::bigint = i.id
+		and j.state in `+jobs.Live+`)`)
 	if err != nil {
 		return err
 	}
@@ -126,7 +134,10 @@ func (s *Service) RecoverLost(ctx context.Context) error {
 	}
 	var all []lost
 	var one lost
-	if _, err := pgx.ForEachRow(rows, []any{&one.id, &one.source, &one.givenUp}, func() error { all = append(all, one); return nil }); err != nil {
+	if _, err := pgx.ForEachRow(rows, []any{&one.id, &one.source, &one.givenUp}, func() error {
+		all = append(all, one)
+		return nil
+	}); err != nil {
 		return err
 	}
 	var failures []error
@@ -135,10 +146,13 @@ func (s *Service) RecoverLost(ctx context.Context) error {
 			if !l.givenUp {
 				return s.Jobs.Add(ctx, tx, ImportArgs{l.id}, nil)
 			}
-			if _, err := tx.Exec(ctx, `update import_run set state = 'failed', error = $2, finished_at = now(), seen_offers = null where id = $1 and state in ('waiting', 'running')`, l.id, givenUpMessage); err != nil {
+			if _, err := tx.Exec(ctx, `update import_run
+				set state = 'failed', error = $2, finished_at = now(), seen_offers = null
+				where id = $1 and state in ('waiting', 'running')`, l.id, givenUpMessage); err != nil {
 				return err
 			}
-			if _, err := tx.Exec(ctx, `update source set error = $2 where id = $1`, l.source, givenUpMessage); err != nil {
+			if _, err := tx.Exec(ctx, `update source set error = $2
+				where id = $1`, l.source, givenUpMessage); err != nil {
 				return err
 			}
 			return s.Offers.DropStaging(ctx, tx, l.id)
@@ -147,4 +161,6 @@ func (s *Service) RecoverLost(ctx context.Context) error {
 	return errors.Join(failures...)
 }
 
-const givenUpMessage = "This program was cut off each time it read this, so it is not tried again by itself. What was in the catalog stays. Look into the log, or send the source's operator what it says."
+const givenUpMessage = "This program was cut off each time it read this, so it is not tried again by itself. What " +
+	"was " +
+	"in the catalog stays. Look into the log, or send the source's operator what it says."

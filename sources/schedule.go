@@ -28,7 +28,8 @@ func (StartDueArgs) InsertOpts() river.InsertOpts {
 // StartDue begins an intake of every source whose time has come. A source that is still
 // being taken in, or waits for a decision, has its next turn.
 func (s *Service) StartDue(ctx context.Context) error {
-	rows, err := s.Pool.Query(ctx, `select id from source where next_at <= now() and state = 'connected' and not paused order by next_at`)
+	rows, err := s.Pool.Query(ctx, `select id from source where next_at <= now() and state = 'connected' and not paused
+		order by next_at`)
 	if err != nil {
 		return err
 	}
@@ -49,8 +50,11 @@ func (s *Service) startIfDue(ctx context.Context, id int64) error {
 		var rule, zone string
 		var fetched, busy bool
 		err := tx.QueryRow(ctx, `
-			select schedule, time_zone, address <> '' or kind = 'pages', exists (select from import_run where source_id = source.id and (state in ('waiting', 'running') or state = 'needs_approval' and coalesce(approval ->> 'kind', '') <> 'prices'))
-			from source where id = $1 and next_at <= now() and state = 'connected' and not paused for update skip locked`, id).Scan(&rule, &zone, &fetched, &busy)
+			select schedule, time_zone, address <> '' or kind = 'pages', exists (select from import_run
+			where source_id = source.id and (state in ('waiting', 'running') or state = 'needs_approval'
+			and coalesce(approval ->> 'kind', '') <> 'prices'))
+			from source where id = $1 and next_at <= now() and state = 'connected' and not paused
+			for update skip locked`, id).Scan(&rule, &zone, &fetched, &busy)
 		if database.Missing(err) {
 			return nil // another instance was faster
 		}
@@ -78,7 +82,8 @@ func setNext(ctx context.Context, tx pgx.Tx, id int64, rule, zone string) error 
 	if !next.IsZero() {
 		at = &next
 	}
-	_, err = tx.Exec(ctx, `update source set schedule = $2, time_zone = $3, next_at = $4 where id = $1`, id, rule, zone, at)
+	_, err = tx.Exec(ctx, `update source set schedule = $2, time_zone = $3, next_at = $4
+		where id = $1`, id, rule, zone, at)
 	return err
 }
 
@@ -97,8 +102,10 @@ type SourceSettings struct {
 func (s *Service) SaveSettings(ctx context.Context, id int64, h SourceSettings) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var before SourceSettings
-		err := tx.QueryRow(ctx, `select name, schedule, time_zone, paused, max_withdrawn, max_repriced, max_cost_factor from source where id = $1 for update`, id).
-			Scan(&before.Name, &before.Schedule, &before.TimeZone, &before.Paused, &before.MaxWithdrawn, &before.MaxRepriced, &before.MaxCostFactor)
+		err := tx.QueryRow(ctx, `select name, schedule, time_zone, paused, max_withdrawn, max_repriced, max_cost_factor
+			from source where id = $1 for update`, id).
+			Scan(&before.Name, &before.Schedule, &before.TimeZone, &before.Paused, &before.MaxWithdrawn,
+				&before.MaxRepriced, &before.MaxCostFactor)
 		if database.Missing(err) {
 			return apikit.NotFound("source")
 		}
@@ -114,7 +121,9 @@ func (s *Service) SaveSettings(ctx context.Context, id int64, h SourceSettings) 
 		case err != nil:
 			return err
 		}
-		if _, err := tx.Exec(ctx, `update source set name = $2, paused = $3, max_withdrawn = $4, max_repriced = $5, max_cost_factor = $6 where id = $1`, id, h.Name, h.Paused, h.MaxWithdrawn, h.MaxRepriced, h.MaxCostFactor); err != nil {
+		if _, err := tx.Exec(ctx, `update source
+			set name = $2, paused = $3, max_withdrawn = $4, max_repriced = $5, max_cost_factor = $6 where id = $1`, id,
+			h.Name, h.Paused, h.MaxWithdrawn, h.MaxRepriced, h.MaxCostFactor); err != nil {
 			return err
 		}
 		if before.Name != h.Name {
@@ -132,7 +141,8 @@ func (s *Service) Prune(ctx context.Context) error {
 	rows, err := s.Pool.Query(ctx, `
 		with old as (
 			update import_run i set file = '' where file <> '' and finished_at < now() - interval '7 days'
-			and id <> (select max(n.id) from import_run n where n.source_id = i.source_id and n.file <> '' and n.is_full) returning (select b.file from import_run b where b.id = i.id) as file)
+			and id <> (select max(n.id) from import_run n where n.source_id = i.source_id and n.file <> ''
+			and n.is_full) returning (select b.file from import_run b where b.id = i.id) as file)
 		select distinct file from old where not exists (select from picture where hash = old.file)`)
 	if err != nil {
 		return err
@@ -161,7 +171,9 @@ func (s *Service) Prune(ctx context.Context) error {
 func (s *Service) removeUnused(ctx context.Context, file string) error {
 	var used bool
 	if err := s.Pool.QueryRow(ctx, `
-		select exists (select from import_run where file = $1) or exists (select from picture where hash = $1) or exists (select from uploaded_picture where hash = $1) or exists (select from quote_request where picture = $1)
+		select exists (select from import_run where file = $1) or exists (select from picture where hash = $1)
+		or exists (select from uploaded_picture where hash = $1) or exists (select from quote_request
+		where picture = $1)
 			or exists (select from upload where file = $1)`, file).Scan(&used); err != nil || used {
 		return err
 	}

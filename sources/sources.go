@@ -58,18 +58,18 @@ type Source struct {
 	Address          string            `json:"address" doc:"Empty where its files are uploaded"`
 	ClientID         string            `json:"client_id"`
 	State            string            `json:"state" enum:"connected,disconnected"`
-	Error            string            `json:"error" doc:"What is wrong with it, in plain words; empty where all is well"`
+	Error            string            `json:"error" doc:"What is wrong; empty where nothing is"`
 	ConnectedAt      time.Time         `json:"connected_at"`
 	Paused           bool              `json:"paused" doc:"No import starts by itself"`
 	Schedule         string            `json:"schedule" doc:"RFC 5545 recurrence rule; empty is by hand"`
 	TimeZone         string            `json:"time_zone" doc:"IANA time zone of the rule"`
 	NextAt           *time.Time        `json:"next_at"`
 	FullImportAt     *time.Time        `json:"full_import_at" doc:"When everything that it has was last compared"`
-	MaxWithdrawn     int               `json:"max_withdrawn" doc:"Percent of its offers that may leave in one import without approval"`
-	MaxRepriced      int               `json:"max_repriced" doc:"Percent of its offers whose cost may change in one import without approval"`
-	MaxCostFactor    int               `json:"max_cost_factor" doc:"A cost that moves by as much at once waits to be approved"`
+	MaxWithdrawn     int               `json:"max_withdrawn" doc:"Percent of offers, without approval"`
+	MaxRepriced      int               `json:"max_repriced" doc:"Percent of costs, without approval"`
+	MaxCostFactor    int               `json:"max_cost_factor" doc:"A larger move needs approval"`
 	Layout           *pricelist.Layout `json:"layout,omitempty" doc:"How its file is read, where it is a price list"`
-	TakesRequests    bool              `json:"takes_requests" doc:"It passes requests for quotation on to its suppliers"`
+	TakesRequests    bool              `json:"takes_requests" doc:"Passes quote requests on"`
 	UploadedPictures int               `json:"uploaded_pictures" doc:"Sent in a zip beside the list"`
 	Offers           int               `json:"offers"`
 	Imports          []ImportRun       `json:"imports" doc:"The newest first, up to thirty"`
@@ -98,7 +98,9 @@ type ImportRun struct {
 	Approval   *Approval  `json:"approval,omitempty" doc:"Why it waits for a decision"`
 }
 
-const importColumns = `id, source_id, state, is_full, phase, started_at, finished_at, expected, seen, added, changed, unchanged, withdrawn, rejected, staged, merged, file_name, error, approval`
+const importColumns = `id, source_id, state, is_full, phase, started_at, finished_at, expected, seen, added, ` +
+	`changed, ` +
+	`unchanged, withdrawn, rejected, staged, merged, file_name, error, approval`
 
 // errorMessage says in the words of the job why a source could not be reached.
 func errorMessage(address string, err error) string {
@@ -112,7 +114,8 @@ func errorMessage(address string, err error) string {
 	case errors.Is(err, outgoing.ErrAskedToWait):
 		return "The source at " + address + " asks us to slow down."
 	case errors.Is(err, outgoing.ErrRedirects):
-		return address + " leads from one address to the next and never arrives. Give the address that it should lead to."
+		return address +
+			" leads from one address to the next and never arrives. Give the address that it should lead to."
 	case errors.Is(err, outgoing.ErrUnreachable):
 		return "Nothing answers at " + address + ". Check the address, or try again later."
 	case errors.Is(err, source.ErrNotASource):
@@ -120,7 +123,9 @@ func errorMessage(address string, err error) string {
 	case errors.Is(err, source.ErrCredentials):
 		return "The source is there, but it does not accept this client id and secret."
 	case errors.Is(err, errCursorLoop):
-		return "The source at " + address + " names the same page of its catalog again and again, so it cannot be read to its end. Nothing was withdrawn."
+		return "The source at " + address +
+			" names the same page of its catalog again and again, so it cannot be read to its end. Nothing was " +
+			"withdrawn."
 	case errors.Is(err, blobs.ErrFull):
 		return "The disk that pictures and files are kept on is full. Make room, then import again."
 	case blobs.Fault(err):
@@ -172,16 +177,21 @@ func (s *Service) get(ctx context.Context, id int64) (Source, error) {
 func (s *Service) list(ctx context.Context, only int64) ([]Source, error) {
 	// One statement, so that a source's trouble and its intakes are of one moment.
 	rows, err := s.Pool.Query(ctx, `
-		select id, kind, name, address, client_id, state, error, connected_at, paused, schedule, time_zone, next_at, full_import_at, max_withdrawn, max_repriced, max_cost_factor, layout, takes_requests, (select count(*) from uploaded_picture where source_id = source.id),
-			array(select row(`+importColumns+`) from import_run where source_id = source.id order by import_run.id desc limit 30)
+		select id, kind, name, address, client_id, state, error, connected_at, paused, schedule, time_zone, next_at,
+		full_import_at, max_withdrawn, max_repriced, max_cost_factor, layout, takes_requests, (select count(*)
+		from uploaded_picture where source_id = source.id),
+			array(select row(`+importColumns+`) from import_run where source_id = source.id order by import_run.id desc
+				limit 30)
 		from source where $1::bigint in (0, id) order by state, name, id`, only)
 	if err != nil {
 		return nil, err
 	}
 	list, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (Source, error) {
 		var x Source
-		return x, row.Scan(&x.ID, &x.Kind, &x.Name, &x.Address, &x.ClientID, &x.State, &x.Error, &x.ConnectedAt, &x.Paused, &x.Schedule, &x.TimeZone, &x.NextAt, &x.FullImportAt,
-			&x.MaxWithdrawn, &x.MaxRepriced, &x.MaxCostFactor, &x.Layout, &x.TakesRequests, &x.UploadedPictures, &x.Imports)
+		return x, row.Scan(&x.ID, &x.Kind, &x.Name, &x.Address, &x.ClientID, &x.State, &x.Error, &x.ConnectedAt,
+			&x.Paused, &x.Schedule, &x.TimeZone, &x.NextAt, &x.FullImportAt,
+			&x.MaxWithdrawn, &x.MaxRepriced, &x.MaxCostFactor, &x.Layout, &x.TakesRequests, &x.UploadedPictures,
+			&x.Imports)
 	})
 	if err != nil {
 		return nil, err

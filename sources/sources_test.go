@@ -16,7 +16,9 @@ import (
 
 func TestConnectingSaysWhatIsWrong(t *testing.T) {
 	w := testkit.Start(t)
-	page := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, _ *http.Request) { _, _ = rw.Write([]byte("<h1>A shop</h1>")) }))
+	page := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, _ *http.Request) {
+		_, _ = rw.Write([]byte("<h1>A shop</h1>"))
+	}))
 	t.Cleanup(page.Close)
 	for name, c := range map[string]struct {
 		address, secret, field, words string
@@ -29,8 +31,10 @@ func TestConnectingSaysWhatIsWrong(t *testing.T) {
 		"a private address":     {"http://10.1.2.3", "x", "address", "is a private address"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			problem := w.Owner.Ask("POST", "/api/sources", sources.Credentials{Address: c.address, ClientID: "test", ClientSecret: c.secret}, nil)
-			if problem == nil || problem.Status != 422 || problem.Field() != c.field || !strings.Contains(problem.Detail, c.words) {
+			problem := w.Owner.Ask("POST", "/api/sources",
+				sources.Credentials{Address: c.address, ClientID: "test", ClientSecret: c.secret}, nil)
+			if problem == nil || problem.Status != 422 || problem.Field() != c.field ||
+				!strings.Contains(problem.Detail, c.words) {
 				t.Errorf("%+v", problem)
 			}
 		})
@@ -46,7 +50,9 @@ func TestConnectingSaysWhatIsWrong(t *testing.T) {
 func versions(t *testing.T, w *testkit.World) string {
 	t.Helper()
 	var all string
-	err := w.App.Pool.QueryRow(t.Context(), `select md5(string_agg(x, ',')) from (select xmin::text || ctid::text as x from offer union all select xmin::text || ctid::text from offer_variant order by 1) v`).Scan(&all)
+	err := w.App.Pool.QueryRow(t.Context(), `select md5(string_agg(x, ','))
+		from (select xmin::text || ctid::text as x from offer union all select xmin::text || ctid::text
+		from offer_variant order by 1) v`).Scan(&all)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -75,7 +81,8 @@ func TestAnIntakeWritesOnlyWhatChanged(t *testing.T) {
 		t.Errorf("a day later: %+v", third)
 	}
 	var gone bool
-	if err := w.App.Pool.QueryRow(t.Context(), `select withdrawn_at is not null from offer where id = $1`, w.Offer(7)).Scan(&gone); err != nil || !gone {
+	if err := w.App.Pool.QueryRow(t.Context(), `select withdrawn_at is not null from offer
+		where id = $1`, w.Offer(7)).Scan(&gone); err != nil || !gone {
 		t.Errorf("the offer that left is still for sale: %v", err)
 	}
 	w.Bazaar.SetDay(0)
@@ -90,11 +97,14 @@ func TestAnEmptyCatalogWithdrawsNothing(t *testing.T) {
 	w.Fault(w.BazaarURL, fault.Plan{Empty: true})
 	source := w.Swept()
 	held := source.Imports[0]
-	if held.State != "needs_approval" || !strings.Contains(source.Error, "60 offers of 60 would be withdrawn") || source.Offers != 60 || held.Approval == nil || held.Approval.Withdrawn != 60 || len(held.Approval.Examples) != 5 {
+	if held.State != "needs_approval" || !strings.Contains(source.Error, "60 offers of 60 would be withdrawn") ||
+		source.Offers != 60 || held.Approval == nil || held.Approval.Withdrawn != 60 ||
+		len(held.Approval.Examples) != 5 {
 		t.Fatalf("%+v", source)
 	}
 	decide := func(goOn bool) *testkit.Problem {
-		return w.Owner.Ask("POST", fmt.Sprintf("/api/imports/%d/decide", held.ID), map[string]bool{"approve": goOn}, nil)
+		return w.Owner.Ask("POST", fmt.Sprintf("/api/imports/%d/decide", held.ID), map[string]bool{"approve": goOn},
+			nil)
 	}
 	if problem := decide(false); problem != nil {
 		t.Fatal(problem)
@@ -109,7 +119,8 @@ func TestAnEmptyCatalogWithdrawsNothing(t *testing.T) {
 	if problem := decide(true); problem != nil {
 		t.Fatal(problem)
 	}
-	if source := w.TakenIn(); source.Offers != 0 || source.Imports[0].Withdrawn != 60 || source.Imports[0].State != "finished" {
+	if source := w.TakenIn(); source.Offers != 0 || source.Imports[0].Withdrawn != 60 ||
+		source.Imports[0].State != "finished" {
 		t.Errorf("gone on with: %+v", source)
 	}
 }
@@ -134,7 +145,8 @@ func TestAMarketplaceInTrouble(t *testing.T) {
 			}
 		})
 	}
-	for name, plan := range map[string]fault.Plan{"well again": {}, "asking to slow down": {TooMany: 2, RetryAfter: 0}, "slow": {SlowBody: true, Only: "/offers"}, "with revoked tokens": {RevokeTokens: true}} {
+	for name, plan := range map[string]fault.Plan{"well again": {}, "asking to slow down": {TooMany: 2, RetryAfter: 0},
+		"slow": {SlowBody: true, Only: "/offers"}, "with revoked tokens": {RevokeTokens: true}} {
 		w.Fault(w.BazaarURL, plan)
 		w.Owner.Must("POST", "/api/sources/1/imports", nil, nil)
 		if source := w.TakenIn(); source.Imports[0].State != "finished" || source.Error != "" {
@@ -178,7 +190,8 @@ func TestSecretsAreSealedAndStayInside(t *testing.T) {
 	w := testkit.Start(t)
 	w.ConnectBazaar()
 	var sealed []byte
-	if err := w.App.Pool.QueryRow(t.Context(), `select secret from source`).Scan(&sealed); err != nil || strings.Contains(string(sealed), w.Bazaar.ClientSecret) {
+	if err := w.App.Pool.QueryRow(t.Context(), `select secret from source`).Scan(&sealed); err != nil ||
+		strings.Contains(string(sealed), w.Bazaar.ClientSecret) {
 		t.Errorf("the secret lies open in the database: %v", err)
 	}
 	var list []map[string]any
@@ -218,7 +231,8 @@ func TestUnreadableItemsAreSetAside(t *testing.T) {
 		_, _ = rw.Write([]byte(strings.Replace(body, `"priceCurrency":"CNY"`, `"priceCurrency":"QQQ"`, 1)))
 	}))
 	t.Cleanup(broken.Close)
-	w.Owner.Must("POST", "/api/sources", sources.Credentials{Address: broken.URL, ClientID: "test", ClientSecret: "secret-of-test"}, nil)
+	w.Owner.Must("POST", "/api/sources",
+		sources.Credentials{Address: broken.URL, ClientID: "test", ClientSecret: "secret-of-test"}, nil)
 	intake := w.TakenIn().Imports[0]
 	if intake.State != "finished" || intake.Rejected == 0 || intake.Added+intake.Rejected != 60 {
 		t.Fatalf("%+v", intake)

@@ -23,7 +23,9 @@ func (s *Service) stage(ctx context.Context, in *activeImport, b batch) error {
 			rows[o.Number] = b.rows[i]
 		}
 		if err := o.Check(); err != nil {
-			b.Rejected = append(b.Rejected, source.RejectedItem{Number: o.Number, Position: rows[o.Number].position, Reason: err.Error(), Cells: rows[o.Number].cells})
+			b.Rejected = append(b.Rejected,
+				source.RejectedItem{Number: o.Number, Position: rows[o.Number].position, Reason: err.Error(),
+					Cells: rows[o.Number].cells})
 			continue
 		}
 		if in.isDuplicate(o.Number) {
@@ -40,7 +42,9 @@ func (s *Service) stage(ctx context.Context, in *activeImport, b batch) error {
 			err = s.Offers.BulkInsert(ctx, tx, in.SourceID, offers, in.seen)
 			in.Added += len(offers)
 		} else {
-			staged, twice, err = s.Offers.Stage(ctx, tx, Staging{in.ID, in.SourceID, int64(in.Staged), in.isPartial()}, offers, in.seen)
+			staged, twice,
+				err = s.Offers.Stage(ctx, tx, Staging{in.ID, in.SourceID, int64(in.Staged), in.isPartial()}, offers,
+				in.seen)
 			for _, number := range twice {
 				b.twice(number, rows)
 			}
@@ -82,7 +86,8 @@ func (s *Service) stage(ctx context.Context, in *activeImport, b batch) error {
 // since its pages may shift while they are read.
 func (b *batch) twice(number string, rows map[string]sourceRow) {
 	if r, list := rows[number]; list {
-		b.Rejected = append(b.Rejected, source.RejectedItem{Number: number, Position: r.position, Reason: pricelist.Twice(number), Cells: r.cells})
+		b.Rejected = append(b.Rejected,
+			source.RejectedItem{Number: number, Position: r.position, Reason: pricelist.Twice(number), Cells: r.cells})
 	}
 }
 
@@ -130,7 +135,8 @@ func (s *Service) reject(ctx context.Context, tx pgx.Tx, in *activeImport, items
 			numbers = append(numbers, u.Number)
 		}
 	}
-	if _, err := tx.CopyFrom(ctx, pgx.Identifier{"rejected_row"}, []string{"import_id", "position", "reason", "content", "cells"}, pgx.CopyFromRows(rows)); err != nil {
+	if _, err := tx.CopyFrom(ctx, pgx.Identifier{"rejected_row"},
+		[]string{"import_id", "position", "reason", "content", "cells"}, pgx.CopyFromRows(rows)); err != nil {
 		return err
 	}
 	known, err := tx.Query(ctx, `select id from offer where source_id = $1 and number = any ($2)`, in.SourceID, numbers)
@@ -169,7 +175,9 @@ func (s *Service) mergeStaged(ctx context.Context, in *activeImport) error {
 		upTo := min(in.Merged+s.Throttle.BatchSize(partSize), last)
 		err := s.Throttle.Do(ctx, func() error {
 			return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-				counts, err := s.Offers.Merge(ctx, tx, Staging{in.ID, in.SourceID, int64(in.Merged), in.isPartial()}, int64(upTo))
+				counts,
+					err := s.Offers.Merge(ctx, tx, Staging{in.ID, in.SourceID, int64(in.Merged), in.isPartial()},
+					int64(upTo))
 				if err != nil {
 					return err
 				}
@@ -217,9 +225,13 @@ func (s *Service) save(ctx context.Context, db database.Querier, in *activeImpor
 	}
 	in.tries = 0
 	tag, err := db.Exec(ctx, `
-		update import_run set tries = 0, retry_at = null, expected = $2, seen = $3, added = $4, changed = $5, unchanged = $6, withdrawn = $7, rejected = $8, cursor = $9, as_of = $10, withdrawn_numbers = $11, staged = $12, merged = $13, phase = $14, seen_offers = $15, initial_load = $18, is_full = $19, cut_short = $20
+		update import_run set tries = 0, retry_at = null, expected = $2, seen = $3, added = $4, changed = $5,
+		unchanged = $6, withdrawn = $7, rejected = $8, cursor = $9, as_of = $10, withdrawn_numbers = $11, staged = $12,
+		merged = $13, phase = $14, seen_offers = $15, initial_load = $18, is_full = $19, cut_short = $20
 		where id = $1 and state = 'running' and seen = $16 and merged = $17`,
-		in.ID, in.Expected, in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.Rejected, in.cursor, in.asOf, gone, in.Staged, in.Merged, in.Phase, bitmap, in.lastSaved[0], in.lastSaved[1], in.initialLoad, in.Full, in.cutShort)
+		in.ID, in.Expected, in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.Rejected, in.cursor, in.asOf,
+		gone, in.Staged, in.Merged, in.Phase, bitmap, in.lastSaved[0], in.lastSaved[1], in.initialLoad, in.Full,
+		in.cutShort)
 	if err == nil && tag.RowsAffected() == 0 {
 		return errStopped
 	}

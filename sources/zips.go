@@ -58,7 +58,9 @@ func (s *Service) unpack(ctx context.Context, in *activeImport, z *zip.Reader) e
 			aside = append(aside, []any{in.ID, "in the zip: " + name, err.Error(), name})
 			continue
 		}
-		if _, err := s.Pool.Exec(ctx, `insert into uploaded_picture (source_id, name, hash) values ($1, $2, $3) on conflict (source_id, name) do update set hash = excluded.hash`, in.SourceID, pricelist.PictureName(name), hash); err != nil {
+		if _, err := s.Pool.Exec(ctx, `insert into uploaded_picture (source_id, name, hash) values ($1, $2, $3)
+			on conflict (source_id, name) do update set hash = excluded.hash`, in.SourceID, pricelist.PictureName(name),
+			hash); err != nil {
 			return err
 		}
 		kept++
@@ -73,10 +75,12 @@ func (s *Service) unpack(ctx context.Context, in *activeImport, z *zip.Reader) e
 	zipped := in.file
 	in.file, in.Rejected = list, len(aside)
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `delete from rejected_row where import_id = $1`, in.ID); err != nil { // of an unpacking that was killed
+		// of an unpacking that was killed
+		if _, err := tx.Exec(ctx, `delete from rejected_row where import_id = $1`, in.ID); err != nil {
 			return err
 		}
-		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"rejected_row"}, []string{"import_id", "position", "reason", "content"}, pgx.CopyFromRows(aside)); err != nil {
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"rejected_row"},
+			[]string{"import_id", "position", "reason", "content"}, pgx.CopyFromRows(aside)); err != nil {
 			return err
 		}
 		_, err := tx.Exec(ctx, `update import_run set file = $2, rejected = $3 where id = $1`, in.ID, list, len(aside))
@@ -93,7 +97,8 @@ func (s *Service) listBefore(ctx context.Context, in *activeImport) (string, err
 	if in.source.Address != "" {
 		return "", nil
 	}
-	rows, err := s.Pool.Query(ctx, `select file from import_run where source_id = $1 and id <> $2 and file <> '' and is_full order by id desc limit 20`, in.SourceID, in.ID)
+	rows, err := s.Pool.Query(ctx, `select file from import_run
+		where source_id = $1 and id <> $2 and file <> '' and is_full order by id desc limit 20`, in.SourceID, in.ID)
 	if err != nil {
 		return "", err
 	}
@@ -112,7 +117,8 @@ func (s *Service) listBefore(ctx context.Context, in *activeImport) (string, err
 			return hash, nil
 		}
 	}
-	return "", apikit.Problem(409, "file", "The pictures are kept, but the list itself is not here any more. Send it again.")
+	return "",
+		apikit.Problem(409, "file", "The pictures are kept, but the list itself is not here any more. Send it again.")
 }
 
 // savePicture keeps one picture. Its error is a clause that says what is wrong with it.
@@ -136,7 +142,8 @@ func (s *Service) savePicture(entry *zip.File) (hash string, err error) {
 }
 
 // uploadedPictures are the pictures that were sent beside a source's list, by name.
-func (s *Service) uploadedPictures(ctx context.Context, db database.Querier, sourceID int64) (map[string]string, error) {
+func (s *Service) uploadedPictures(ctx context.Context, db database.Querier, sourceID int64) (map[string]string,
+	error) {
 	rows, err := db.Query(ctx, `select name, hash from uploaded_picture where source_id = $1`, sourceID)
 	if err != nil {
 		return nil, err

@@ -44,7 +44,8 @@ func zipped(t *testing.T, files map[string]string) []byte {
 }
 
 // named is a list that names its pictures without saying where they are.
-const named = "sku,title,price,stock,image\nA1,Enamel mug,3.20,10,Mug Red.png\nA2,Kettle,9.10,4,kettle.PNG;kettle-2.png\nA3,Lantern,7.00,2,lantern.png\n"
+const named = "sku,title,price,stock,image\nA1,Enamel mug,3.20,10,Mug " +
+	"Red.png\nA2,Kettle,9.10,4,kettle.PNG;kettle-2.png\nA3,Lantern,7.00,2,lantern.png\n"
 
 func TestPicturesComeInAZipBesideAList(t *testing.T) {
 	w := testkit.Start(t)
@@ -62,7 +63,10 @@ func TestPicturesComeInAZipBesideAList(t *testing.T) {
 	w.Owner.Must("POST", "/api/price-lists", sources.PriceListInput{File: up.File, Name: up.Name, Layout: &layout}, nil)
 	id := w.Source("Northlight Wholesale").ID
 
-	pictures := zipped(t, map[string]string{"photos/mug red.png": pictureOf(t, 120), "KETTLE.png": pictureOf(t, 140), "kettle-2.png": pictureOf(t, 160), "lantern.png": "<html>not found</html>", "__MACOSX/._x.png": "x", "../../../etc/evil.png": pictureOf(t, 10)})
+	pictures := zipped(t,
+		map[string]string{"photos/mug red.png": pictureOf(t, 120), "KETTLE.png": pictureOf(t, 140),
+			"kettle-2.png": pictureOf(t, 160), "lantern.png": "<html>not found</html>", "__MACOSX/._x.png": "x",
+			"../../../etc/evil.png": pictureOf(t, 10)})
 	sent, problem := w.Owner.Send("pictures.zip", pictures)
 	if problem != nil {
 		t.Fatal(problem)
@@ -76,14 +80,16 @@ func TestPicturesComeInAZipBesideAList(t *testing.T) {
 	}
 	var aside []sources.RejectedRow
 	w.Owner.Must("GET", "/api/imports/"+strconv.FormatInt(in.ID, 10)+"/rejected", nil, &aside)
-	if len(aside) != 1 || aside[0].Position != "in the zip: lantern.png" || !strings.Contains(aside[0].Reason, "not a picture") {
+	if len(aside) != 1 || aside[0].Position != "in the zip: lantern.png" ||
+		!strings.Contains(aside[0].Reason, "not a picture") {
 		t.Errorf("%+v", aside)
 	}
 	w.AwaitOffers(3)
 	found := w.Search("words=kettle")
 	var sheet catalog.Sheet
 	w.Owner.Must("GET", "/api/offers/"+strconv.FormatInt(found.Offers[0].ID, 10), nil, &sheet)
-	if len(sheet.Pictures) != 2 || w.Owner.Kind(sheet.Pictures[1]) != "image/png" || w.Owner.Kind(sheet.Pictures[1]+"?w=96") != "image/jpeg" {
+	if len(sheet.Pictures) != 2 || w.Owner.Kind(sheet.Pictures[1]) != "image/png" ||
+		w.Owner.Kind(sheet.Pictures[1]+"?w=96") != "image/jpeg" {
 		t.Errorf("%v", sheet.Pictures)
 	}
 
@@ -97,7 +103,8 @@ func TestPicturesComeInAZipBesideAList(t *testing.T) {
 		t.Fatal(problem)
 	}
 	w.Owner.Must("POST", files, none, nil)
-	if in := w.Source("Northlight Wholesale").Imports[0]; in.State != "failed" || !strings.Contains(in.Error, "no picture in this zip") {
+	if in := w.Source("Northlight Wholesale").Imports[0]; in.State != "failed" ||
+		!strings.Contains(in.Error, "no picture in this zip") {
 		t.Errorf("%+v", in)
 	}
 	bomb, problem := w.Owner.Send("bomb.zip", zipped(t, map[string]string{"big.png": strings.Repeat("\x00", 70<<20)}))
@@ -105,14 +112,17 @@ func TestPicturesComeInAZipBesideAList(t *testing.T) {
 		t.Fatal(problem)
 	}
 	w.Owner.Must("POST", files, bomb, nil)
-	if in := w.Source("Northlight Wholesale").Imports[0]; in.State != "failed" || !strings.Contains(in.Error, "unpacks to far more") {
+	if in := w.Source("Northlight Wholesale").Imports[0]; in.State != "failed" ||
+		!strings.Contains(in.Error, "unpacks to far more") {
 		t.Errorf("%+v", in)
 	}
 }
 
 func TestATableOfDeliveriesIsReadFromAFileOfItsOwn(t *testing.T) {
 	w := testkit.Start(t)
-	up, problem := w.Owner.Send("freight.csv", []byte("service,country,charge,days\nParcel,EU,4.90,2-4\nParcel,Narnia,1,1\n"))
+	up,
+		problem := w.Owner.Send("freight.csv",
+		[]byte("service,country,charge,days\nParcel,EU,4.90,2-4\nParcel,Narnia,1,1\n"))
 	if problem != nil {
 		t.Fatal(problem)
 	}
@@ -124,7 +134,8 @@ func TestATableOfDeliveriesIsReadFromAFileOfItsOwn(t *testing.T) {
 	if up, problem = w.Owner.Send("list.csv", []byte(named)); problem != nil {
 		t.Fatal(problem)
 	}
-	if problem := w.Owner.Ask("POST", "/api/price-lists/deliveries", sources.DeliveryTable{File: up.File}, nil); problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, "no table of deliveries") {
+	if problem := w.Owner.Ask("POST", "/api/price-lists/deliveries", sources.DeliveryTable{File: up.File},
+		nil); problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, "no table of deliveries") {
 		t.Errorf("%+v", problem)
 	}
 }

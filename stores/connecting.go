@@ -61,7 +61,8 @@ func (s *Service) begin(ctx context.Context, typed string) (string, error) {
 		return "", err
 	}
 	state, attempt, verifier := secrets.Token(), secrets.Token(), oauth2.GenerateVerifier()
-	_, err = s.Pool.Exec(ctx, `insert into store_approval (state, attempt, issuer, member_id, address, endpoints, verifier) values ($1, $2, $3, $4, $5, $6, $7)`,
+	_, err = s.Pool.Exec(ctx, `insert into store_approval (state, attempt, issuer, member_id, address, endpoints,
+		verifier) values ($1, $2, $3, $4, $5, $6, $7)`,
 		state, attempt, d.Issuer, access.Who(ctx).MemberID, address, endpoints, s.Box.Seal(purpose(address), verifier))
 	return d.ApprovalURL(address, s.redirect(attempt), state, verifier), err
 }
@@ -82,7 +83,8 @@ func (s *Service) Prune(ctx context.Context) error {
 // trouble is why connecting failed, as a code that the page has a sentence for: no text of an address
 // is ever shown.
 func trouble(err error) string {
-	for code, is := range map[string]error{"no-answer": outgoing.ErrUnreachable, "private": outgoing.ErrGuarded, "plain": outgoing.ErrPlain, "not-a-store": store.ErrNotAStore, "approval": store.ErrApproval,
+	for code, is := range map[string]error{"no-answer": outgoing.ErrUnreachable, "private": outgoing.ErrGuarded,
+		"plain": outgoing.ErrPlain, "not-a-store": store.ErrNotAStore, "approval": store.ErrApproval,
 		"out-of-order": store.ErrUnavailable, "busy": store.ErrBusy, "currency": errCurrency, "facts": errFacts} {
 		if errors.Is(err, is) {
 			return code
@@ -101,8 +103,10 @@ func (s *Service) callback(w http.ResponseWriter, r *http.Request) {
 	var endpoints, sealed []byte
 	var at time.Time
 	attempt := chi.URLParam(r, "attempt")
-	err := s.Pool.QueryRow(r.Context(), `delete from store_approval where attempt = $1 and state = $2 and member_id = $3 returning address, issuer, endpoints, verifier, created_at`,
-		strings.ToValidUTF8(attempt, ""), strings.ReplaceAll(strings.ToValidUTF8(q.Get("state"), ""), "\x00", ""), access.Who(r.Context()).MemberID).Scan(&address, &issuer, &endpoints, &sealed, &at)
+	err := s.Pool.QueryRow(r.Context(), `delete from store_approval where attempt = $1 and state = $2 and member_id = $3
+		returning address, issuer, endpoints, verifier, created_at`,
+		strings.ToValidUTF8(attempt, ""), strings.ReplaceAll(strings.ToValidUTF8(q.Get("state"), ""), "\x00", ""),
+		access.Who(r.Context()).MemberID).Scan(&address, &issuer, &endpoints, &sealed, &at)
 	switch {
 	case err != nil && !database.Missing(err):
 		s.Log.Error("reading an approval", "error", err)
@@ -127,7 +131,8 @@ func (s *Service) callback(w http.ResponseWriter, r *http.Request) {
 	back("connected=" + itoa(id) + "&store=" + itoa(id)) // and it is the store in use from here on
 }
 
-func (s *Service) finish(ctx context.Context, address, redirect string, endpoints, sealed []byte, code string) (int64, error) {
+func (s *Service) finish(ctx context.Context, address, redirect string, endpoints, sealed []byte, code string) (int64,
+	error) {
 	var d store.Description
 	if err := json.Unmarshal(endpoints, &d); err != nil {
 		return 0, err
@@ -157,10 +162,12 @@ func (s *Service) disconnect(ctx context.Context, id int64) error {
 	var sealed []byte
 	var endpoint string
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		if err := tx.QueryRow(ctx, `select token, revocation from store where id = $1 for update`, id).Scan(&sealed, &endpoint); err != nil {
+		if err := tx.QueryRow(ctx, `select token, revocation from store
+			where id = $1 for update`, id).Scan(&sealed, &endpoint); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `update store set state = 'disconnected', token = null where id = $1`, id); err != nil {
+		if _, err := tx.Exec(ctx, `update store set state = 'disconnected', token = null
+			where id = $1`, id); err != nil {
 			return err
 		}
 		if err := members.Audit(ctx, tx, "disconnected store", found.Name, nil, nil); err != nil {
@@ -179,10 +186,12 @@ func (s *Service) disconnect(ctx context.Context, id int64) error {
 
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores", "listStores", "List connected stores", func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]Store], error) {
-		return apikit.OK(s.List(ctx))
-	})
-	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/connect", "beginStore", "Begin to connect a store; go to the address in the answer to approve",
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores", "listStores", "List connected stores",
+		func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]Store], error) {
+			return apikit.OK(s.List(ctx))
+		})
+	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/connect", "beginStore",
+		"Begin to connect a store; go to the address in the answer to approve",
 		func(ctx context.Context, in *struct {
 			Body struct {
 				Address string `json:"address" minLength:"1" maxLength:"300"`
@@ -191,9 +200,10 @@ func (s *Service) Register(a *apikit.API) {
 			to, err := s.begin(ctx, in.Body.Address)
 			return apikit.OK(Approval{to}, err)
 		})
-	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/{id}/disconnect", "disconnectStore", "Disconnect a store", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
-		return nil, s.disconnect(ctx, in.ID)
-	})
+	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/{id}/disconnect", "disconnectStore",
+		"Disconnect a store", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
+			return nil, s.disconnect(ctx, in.ID)
+		})
 	a.Raw(access.Owner, http.MethodGet, callbackPath+"{attempt}", s.callback)
 }
 

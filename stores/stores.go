@@ -60,13 +60,15 @@ type Store struct {
 	ConnectedAt       time.Time      `json:"connected_at"`
 }
 
-const columns = `id, address, handle, name, currency, time_zone, markets, limits, requests_per_second, state, connected_at`
+const columns = `id, address, handle, name, currency, time_zone, markets, limits, requests_per_second, state, ` +
+	`connected_at`
 
 func scan(row pgx.CollectableRow) (Store, error) {
 	var s Store
 	var currency string
 	var limits []byte
-	err := row.Scan(&s.ID, &s.Address, &s.Handle, &s.Name, &currency, &s.TimeZone, &s.Markets, &limits, &s.RequestsPerSecond, &s.State, &s.ConnectedAt)
+	err := row.Scan(&s.ID, &s.Address, &s.Handle, &s.Name, &currency, &s.TimeZone, &s.Markets, &limits,
+		&s.RequestsPerSecond, &s.State, &s.ConnectedAt)
 	if err != nil {
 		return s, err
 	}
@@ -155,7 +157,8 @@ func (s *Service) Open(ctx context.Context, id int64) (*store.Session, error) {
 // purpose binds a sealed secret to where it belongs.
 func purpose(address string) string { return "store " + address }
 
-func (s *Service) save(ctx context.Context, address string, d store.Description, f store.Facts, token string) (int64, error) {
+func (s *Service) save(ctx context.Context, address string, d store.Description, f store.Facts, token string) (int64,
+	error) {
 	currency, err := money.ParseCurrency(f.Currency)
 	if err != nil {
 		return 0, fmt.Errorf("%w: %w", errFacts, err)
@@ -177,24 +180,32 @@ func (s *Service) save(ctx context.Context, address string, d store.Description,
 	var id int64
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, `
-			insert into store (address, handle, name, currency, time_zone, markets, limits, requests_per_second, api, revocation, token, state)
+			insert into store (address, handle, name, currency, time_zone, markets, limits, requests_per_second, api,
+			revocation, token, state)
 			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, 'connected')
-			on conflict (address) do update set handle = excluded.handle, name = excluded.name, time_zone = excluded.time_zone, limits = excluded.limits,
-				requests_per_second = excluded.requests_per_second, api = excluded.api, revocation = excluded.revocation, token = excluded.token,
+			on conflict (address) do update
+			set handle = excluded.handle, name = excluded.name, time_zone = excluded.time_zone,
+			limits = excluded.limits,
+				requests_per_second = excluded.requests_per_second, api = excluded.api,
+				revocation = excluded.revocation, token = excluded.token,
 				state = 'connected', connected_at = now()
 			where store.currency = excluded.currency
 			returning id`,
-			address, f.Handle, f.Name, currency.String(), f.TimeZone, f.ShipsTo, limits, max(f.RequestsPerSecond, 1), d.API, d.Revocation, s.Box.Seal(purpose(address), token)).Scan(&id)
+			address, f.Handle, f.Name, currency.String(), f.TimeZone, f.ShipsTo, limits, max(f.RequestsPerSecond, 1),
+			d.API, d.Revocation, s.Box.Seal(purpose(address), token)).Scan(&id)
 		if database.Missing(err) {
 			return fmt.Errorf("%w: it is now %s", errCurrency, currency)
 		}
 		if err != nil {
 			return err
 		}
-		if err := s.Pricing.Start(ctx, tx, pricing.StoreBasis{StoreID: id, Handle: f.Handle, Currency: currency, Markets: f.ShipsTo}, tax); err != nil {
+		if err := s.Pricing.Start(ctx, tx,
+			pricing.StoreBasis{StoreID: id, Handle: f.Handle, Currency: currency, Markets: f.ShipsTo},
+			tax); err != nil {
 			return err
 		}
-		if err := members.Audit(ctx, tx, "connected store", f.Name, nil, map[string]string{"address": address, "currency": currency.String()}); err != nil {
+		if err := members.Audit(ctx, tx, "connected store", f.Name, nil,
+			map[string]string{"address": address, "currency": currency.String()}); err != nil {
 			return err
 		}
 		return pricing.NotifyChanged(ctx, tx)

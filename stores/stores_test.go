@@ -12,7 +12,8 @@ import (
 func TestConnectingByApproval(t *testing.T) {
 	w := testkit.Start(t)
 	s := w.ConnectStore()
-	if s.Handle != "saltmarsh-goods" || s.Name != "Saltmarsh Goods" || s.Currency.String() != "USD" || s.TimeZone != "America/New_York" || s.Markets[0] != "US" || s.Limits.Variants != 100 {
+	if s.Handle != "saltmarsh-goods" || s.Name != "Saltmarsh Goods" || s.Currency.String() != "USD" ||
+		s.TimeZone != "America/New_York" || s.Markets[0] != "US" || s.Limits.Variants != 100 {
 		t.Errorf("%+v", s)
 	}
 	var token []byte
@@ -77,7 +78,8 @@ func TestTheStateIsChecked(t *testing.T) {
 
 func TestAddressesThatAreNoStore(t *testing.T) {
 	w := testkit.Start(t)
-	for address, words := range map[string]string{w.BazaarURL: "it is not a store", "127.0.0.1:1": "Nothing answers at", "10.0.0.1": "private address", "::": "is not a web address"} {
+	for address, words := range map[string]string{w.BazaarURL: "it is not a store", "127.0.0.1:1": "Nothing answers at",
+		"10.0.0.1": "private address", "::": "is not a web address"} {
 		problem := w.Owner.Ask("POST", "/api/stores/connect", map[string]string{"address": address}, nil)
 		if problem == nil || problem.Field() != "address" || !strings.Contains(problem.Detail, words) {
 			t.Errorf("%s: %+v", address, problem)
@@ -93,7 +95,8 @@ func TestDisconnectingForgetsTheToken(t *testing.T) {
 	if err := w.App.Pool.QueryRow(t.Context(), `select token from store`).Scan(&token); err != nil || token != nil {
 		t.Errorf("the token is still here, %v", err)
 	}
-	testkit.Until(t, "no prices in a disconnected store", func() bool { // an instance that had worked them out follows within two seconds
+	// an instance that had worked them out follows within two seconds
+	testkit.Until(t, "no prices in a disconnected store", func() bool {
 		problem := w.Owner.Ask("GET", "/api/offers?store=1", nil, nil)
 		return problem != nil && problem.Status == 404
 	})
@@ -129,7 +132,9 @@ func TestOneStoresAnswerIsNotTakenForAnothers(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for name, change := range map[string]func(url.Values){"another issuer": func(v url.Values) { v.Set("iss", "https://other.example") }, "no issuer": func(v url.Values) { v.Del("iss") }} {
+	for name, change := range map[string]func(url.Values){"another issuer": func(v url.Values) {
+		v.Set("iss", "https://other.example")
+	}, "no issuer": func(v url.Values) { v.Del("iss") }} {
 		w.Owner.Must("POST", "/api/stores/connect", map[string]string{"address": w.ShopURL}, &mine)
 		again, err := url.Parse(mine.ApproveAt)
 		if err != nil {

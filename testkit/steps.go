@@ -18,7 +18,9 @@ import (
 // ConnectBazaar connects the marketplace and waits until its catalog is in.
 func (w *World) ConnectBazaar() sources.Source {
 	w.t.Helper()
-	w.Owner.Must("POST", "/api/sources", sources.Credentials{Address: w.BazaarURL, ClientID: w.Bazaar.ClientID, ClientSecret: w.Bazaar.ClientSecret}, nil)
+	w.Owner.Must("POST", "/api/sources",
+		sources.Credentials{Address: w.BazaarURL, ClientID: w.Bazaar.ClientID, ClientSecret: w.Bazaar.ClientSecret},
+		nil)
 	return w.TakenIn()
 }
 
@@ -158,7 +160,8 @@ func (w *World) Ready() stores.Store {
 func (w *World) Offer(place int) int64 {
 	w.t.Helper()
 	var id int64
-	err := w.App.Pool.QueryRow(w.t.Context(), `select id from offer where number = $1`, fmt.Sprintf("QB-%06d", 100000+place)).Scan(&id)
+	err := w.App.Pool.QueryRow(w.t.Context(), `select id from offer
+		where number = $1`, fmt.Sprintf("QB-%06d", 100000+place)).Scan(&id)
 	must(w.t, err)
 	return id
 }
@@ -179,7 +182,8 @@ func (w *World) Take(offers ...int64) []int64 {
 func (w *World) Publish(store int64, drafts ...int64) publishing.RunInFull {
 	w.t.Helper()
 	var run publishing.Run
-	w.Owner.Must("POST", "/api/runs", map[string]any{"store_id": store, "draft_ids": drafts, "visible": true, "sell_empty": false}, &run)
+	w.Owner.Must("POST", "/api/runs",
+		map[string]any{"store_id": store, "draft_ids": drafts, "visible": true, "sell_empty": false}, &run)
 	return w.RunEnds(run.ID)
 }
 
@@ -207,7 +211,8 @@ func (w *World) MoneyRules(store int64) pricing.CurrentRules {
 func (w *World) ApplyRules(store int64, rules pricing.CurrentRules, marked ...int64) pricing.Run {
 	w.t.Helper()
 	var run pricing.Run
-	w.Owner.Must("PUT", fmt.Sprintf("/api/stores/%d/money-rules", store), map[string]any{"rules": rules.MoneyRules, "revision": rules.Revision, "only_drafts": marked}, &run)
+	w.Owner.Must("PUT", fmt.Sprintf("/api/stores/%d/money-rules", store),
+		map[string]any{"rules": rules.MoneyRules, "revision": rules.Revision, "only_drafts": marked}, &run)
 	return w.Repriced(store)
 }
 
@@ -216,11 +221,13 @@ func (w *World) Repriced(store int64) (newest pricing.Run) {
 	w.t.Helper()
 	Until(w.t, "the repricing's end", func() bool {
 		var busy int
-		err := w.App.Pool.QueryRow(w.t.Context(), `select count(*) filter (where state <> 'finished'), max(id) from reprice_run where store_id = $1`, store).Scan(&busy, &newest.ID)
+		err := w.App.Pool.QueryRow(w.t.Context(), `select count(*) filter (where state <> 'finished'), max(id)
+			from reprice_run where store_id = $1`, store).Scan(&busy, &newest.ID)
 		must(w.t, err)
 		return busy == 0
 	})
-	err := w.App.Pool.QueryRow(w.t.Context(), `select why, moved, seen from reprice_run where id = $1`, newest.ID).Scan(&newest.Why, &newest.Moved, &newest.Seen)
+	err := w.App.Pool.QueryRow(w.t.Context(), `select why, moved, seen from reprice_run
+		where id = $1`, newest.ID).Scan(&newest.Why, &newest.Moved, &newest.Seen)
 	must(w.t, err)
 	return newest
 }

@@ -92,7 +92,8 @@ func template(ctx context.Context, admin *pgx.Conn, server string) (string, erro
 	}
 	defer func() { _, _ = admin.Exec(ctx, `select pg_advisory_unlock(99)`) }()
 	var ready bool
-	if err := admin.QueryRow(ctx, `select exists (select from pg_database where datname = $1 and datistemplate)`, name).Scan(&ready); err != nil || ready {
+	if err := admin.QueryRow(ctx, `select exists (select from pg_database where datname = $1 and datistemplate)`, name).
+		Scan(&ready); err != nil || ready {
 		return name, err
 	}
 	if _, err := admin.Exec(ctx, `drop database if exists `+name); err != nil {
@@ -178,7 +179,8 @@ type World struct {
 }
 
 // Bazaar is the test's marketplace: like the demo's, smaller and faster.
-var Bazaar = bazaar.Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 60, ClientID: "test", ClientSecret: "secret-of-test", PerSecond: 500, PictureSize: 200}
+var Bazaar = bazaar.Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 60, ClientID: "test",
+	ClientSecret: "secret-of-test", PerSecond: 500, PictureSize: 200}
 
 // Start starts everything, with an owner signed in. The marketplace is not connected yet.
 func Start(t testing.TB) *World {
@@ -200,10 +202,12 @@ func StartWith(t testing.TB, market bazaar.Settings) *World {
 	must(t, err)
 	w.ShopURL = serve(t, w.Shop.Handler())
 	w.RatesURL = serve(t, (&rates.Server{Now: time.Now}).Handler()) + "/daily.xml"
-	w.Settings = settings.Settings{Key: make([]byte, 32), Data: t.TempDir(), AllowNetworks: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}, RatesURL: w.RatesURL, Workers: true}
+	w.Settings = settings.Settings{Key: make([]byte, 32), Data: t.TempDir(),
+		AllowNetworks: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}, RatesURL: w.RatesURL, Workers: true}
 	w.App, w.URL = w.Instance(pool)
 	must(t, w.App.FetchRates(context.Background()))
-	_, err = pool.Exec(context.Background(), `insert into member (email, name, role, password_hash) values ('olga@example.com', 'Olga', 'owner', $1)`, cheapHash("a long password"))
+	_, err = pool.Exec(context.Background(), `insert into member (email, name, role, password_hash)
+		values ('olga@example.com', 'Olga', 'owner', $1)`, cheapHash("a long password"))
 	must(t, err)
 	w.Owner = w.SignIn("olga@example.com", "a long password")
 	return w
@@ -213,7 +217,8 @@ func StartWith(t testing.TB, market bazaar.Settings) *World {
 func cheapHash(password string) string {
 	b64 := base64.RawStdEncoding.EncodeToString
 	salt := []byte("salt of the test")
-	return fmt.Sprintf("$argon2id$v=%d$m=64,t=1,p=1$%s$%s", argon2.Version, b64(salt), b64(argon2.IDKey([]byte(password), salt, 1, 64, 1, 32)))
+	return fmt.Sprintf("$argon2id$v=%d$m=64,t=1,p=1$%s$%s", argon2.Version, b64(salt),
+		b64(argon2.IDKey([]byte(password), salt, 1, 64, 1, 32)))
 }
 
 // Instance starts an application on a database; a second one shares its work.
@@ -226,7 +231,9 @@ func (w *World) Instance(pool *pgxpool.Pool) (*application.Application, string) 
 func (w *World) InstanceAt(pool *pgxpool.Pool, s settings.Settings) (*application.Application, string) {
 	w.t.Helper()
 	var handler http.Handler
-	front := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) { handler.ServeHTTP(rw, r) }))
+	front := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) {
+		handler.ServeHTTP(rw, r)
+	}))
 	if s.PublicURL == "" {
 		s.PublicURL = front.URL
 	}
@@ -281,14 +288,18 @@ func (w *World) SignIn(email, password string) *Person {
 	w.t.Helper()
 	jar, err := cookiejar.New(nil)
 	must(w.t, err)
-	p := &Person{w: w, client: &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}}
+	p := &Person{w: w, client: &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error {
+		return http.ErrUseLastResponse
+	}}}
 	p.Must("POST", "/api/session", map[string]string{"email": email, "password": password}, nil)
 	return p
 }
 
 // Nobody is not signed in; with a token, a script.
 func (w *World) Nobody(token string) *Person {
-	return &Person{w: w, client: &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}, Token: token}
+	return &Person{w: w, client: &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error {
+		return http.ErrUseLastResponse
+	}}, Token: token}
 }
 
 // Problem is an RFC 9457 answer.
@@ -347,7 +358,8 @@ func (p *Person) Ask(method, path string, body, into any) *Problem {
 // Send sends a file as a browser does and names it.
 func (p *Person) Send(name string, content []byte) (up sources.UploadedFile, problem *Problem) {
 	p.w.t.Helper()
-	r, err := http.NewRequest(http.MethodPost, p.w.URL+"/api/files?name="+url.QueryEscape(name), bytes.NewReader(content))
+	r, err := http.NewRequest(http.MethodPost, p.w.URL+"/api/files?name="+url.QueryEscape(name),
+		bytes.NewReader(content))
 	must(p.w.t, err)
 	answer, err := p.client.Do(r)
 	must(p.w.t, err)

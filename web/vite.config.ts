@@ -17,7 +17,10 @@ const packed = {
       const content = readFileSync(join(folder, name));
       if (content.length < 1000) continue;
       writeFileSync(join(folder, `${name}.gz`), gzipSync(content, { level: 9 }));
-      writeFileSync(join(folder, `${name}.br`), brotliCompressSync(content, { params: { [constants.BROTLI_PARAM_QUALITY]: 11 } }));
+      writeFileSync(
+        join(folder, `${name}.br`),
+        brotliCompressSync(content, { params: { [constants.BROTLI_PARAM_QUALITY]: 11 } }),
+      );
     }
   },
 };
@@ -25,5 +28,14 @@ const packed = {
 export default defineConfig({
   plugins: [react(), tailwind(), packed],
   build: { chunkSizeWarningLimit: 450, modulePreload: { polyfill: false } },
-  server: { port: 5173, proxy: { "/api": application, "/pictures": application, "/quotes": application, "/requests": application, "/connect": application } },
+  server: {
+    port: 5173,
+    proxy: {
+      "/api": application,
+      "/pictures": application,
+      "/quotes": application,
+      "/requests": application,
+      "/connect": application,
+    },
+  },
 });

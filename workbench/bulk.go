@@ -75,7 +75,9 @@ func (s *Service) PriceInBulk(ctx context.Context, in BulkPriceInput) (BulkPrice
 	if err != nil {
 		return BulkPriceResult{}, err
 	}
-	slices.SortFunc(drafts, func(a, b *draft) int { return slices.Index(in.Drafts, a.id) - slices.Index(in.Drafts, b.id) })
+	slices.SortFunc(drafts, func(a, b *draft) int {
+		return slices.Index(in.Drafts, a.id) - slices.Index(in.Drafts, b.id)
+	})
 	out := BulkPriceResult{Lines: []BulkPriceLine{}}
 	changes := map[int64][]PriceOverride{}
 	place := 0
@@ -94,7 +96,10 @@ func (s *Service) PriceInBulk(ctx context.Context, in BulkPriceInput) (BulkPrice
 		}
 	}
 	if in.Act == "column" && len(in.Column) != place {
-		return out, apikit.Problem(422, "column", "The column has %d prices and %d variants are chosen. Paste one price for each; an empty line leaves its variant alone.", len(in.Column), place)
+		return out,
+			apikit.Problem(422, "column",
+				"The column has %d prices and %d variants are chosen. Paste one price for each; an empty line leaves "+
+					"its variant alone.", len(in.Column), place)
 	}
 	if !in.Apply || len(changes) == 0 {
 		return out, nil
@@ -130,7 +135,8 @@ func (p *BulkPriceResult) count(line BulkPriceLine) {
 }
 
 // savePrices stores the typings as edits of one bulk number.
-func (s *Service) savePrices(ctx context.Context, t storeContext, changes map[int64][]PriceOverride) (bulk int64, err error) {
+func (s *Service) savePrices(ctx context.Context, t storeContext, changes map[int64][]PriceOverride) (bulk int64,
+	err error) {
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		if err := tx.QueryRow(ctx, `select nextval('bulk_edit')`).Scan(&bulk); err != nil {
 			return err
@@ -206,14 +212,16 @@ func bulkPriceAct(in BulkPriceInput, c money.Currency) (bulkPriceFunc, error) {
 }
 
 // newPrice says what an act makes of a variant's price, or why it makes nothing of it.
-func newPrice(in BulkPriceInput, c money.Currency) (func(q *pricing.Quote, u pricing.Unit, v Variant, place int) (money.Amount, string), error) {
+func newPrice(in BulkPriceInput,
+	c money.Currency) (func(q *pricing.Quote, u pricing.Unit, v Variant, place int) (money.Amount, string), error) {
 	text := strings.ReplaceAll(strings.TrimSpace(in.Value), ",", ".")
 	var percent money.Ratio
 	var amount money.Amount
 	var err error
 	switch in.Act {
 	case "raise_percent", "margin":
-		if percent, err = money.ParseRatio(text); err != nil || percent <= -100*money.One || percent > 1000*money.One || (in.Act == "margin" && (percent < 0 || percent >= 100*money.One)) {
+		if percent, err = money.ParseRatio(text); err != nil || percent <= -100*money.One || percent > 1000*money.One ||
+			(in.Act == "margin" && (percent < 0 || percent >= 100*money.One)) {
 			return nil, apikit.Problem(422, "value", "“%s” is not a percent that can be used here.", in.Value)
 		}
 		percent /= 100

@@ -38,7 +38,8 @@ func TestManyPricesAtOnceAndUndoneAsOneStep(t *testing.T) {
 		return map[string]any{"store": store.ID, "drafts": ids, "act": act, "value": value, "end": true, "apply": apply}
 	}
 	seen := priceMany(w, body("raise_percent", "10", false))
-	if seen.Rise != seen.Variants || seen.Bulk != 0 || seen.Lines[0].Then.Price.Minor()%100 != 99 || fmt.Sprint(pricesOf(w, store.ID, ids[0]), pricesOf(w, store.ID, ids[1])) != before {
+	if seen.Rise != seen.Variants || seen.Bulk != 0 || seen.Lines[0].Then.Price.Minor()%100 != 99 ||
+		fmt.Sprint(pricesOf(w, store.ID, ids[0]), pricesOf(w, store.ID, ids[1])) != before {
 		t.Fatalf("only looked at: %+v", seen)
 	}
 	kept := priceMany(w, body("raise_percent", "10", true))
@@ -50,29 +51,36 @@ func TestManyPricesAtOnceAndUndoneAsOneStep(t *testing.T) {
 	var d workbench.Draft
 	path := fmt.Sprintf("/api/drafts/%d?store=%d", ids[1], store.ID)
 	w.Owner.Must("GET", path, nil, &d)
-	w.Owner.Must("PATCH", path, map[string]any{"revision": d.Revision, "title": "Edited since", "prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": "77.00"}}}, &d)
+	w.Owner.Must("PATCH", path,
+		map[string]any{"revision": d.Revision, "title": "Edited since",
+			"prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": "77.00"}}}, &d)
 	var other workbench.Draft
 	otherPath := fmt.Sprintf("/api/drafts/%d?store=%d", ids[0], store.ID)
 	w.Owner.Must("GET", otherPath, nil, &other)
-	w.Owner.Must("PATCH", otherPath, map[string]any{"revision": other.Revision, "title": "Words since", "tags": []string{"since"}}, &other)
+	w.Owner.Must("PATCH", otherPath,
+		map[string]any{"revision": other.Revision, "title": "Words since", "tags": []string{"since"}}, &other)
 	var undone workbench.UndoBulkResult
 	w.Owner.Must("POST", fmt.Sprintf("/api/drafts/bulk/%d/undo", kept.Bulk), nil, &undone)
-	if undone.Undone != 1 || undone.EditedSince != 1 || strings.Contains(fmt.Sprint(pricesOf(w, store.ID, ids[0])), "typed") {
+	if undone.Undone != 1 || undone.EditedSince != 1 ||
+		strings.Contains(fmt.Sprint(pricesOf(w, store.ID, ids[0])), "typed") {
 		t.Errorf("%+v, %v", undone, pricesOf(w, store.ID, ids[0]))
 	}
 	if w.Owner.Must("GET", otherPath, nil, &other); other.Title != "Words since" {
 		t.Errorf("words that were changed since went back to %q", other.Title)
 	}
-	if released := priceMany(w, body("release", "", true)); released.Variants == 0 || fmt.Sprint(pricesOf(w, store.ID, ids[0]), pricesOf(w, store.ID, ids[1])) != before {
+	if released := priceMany(w, body("release", "", true)); released.Variants == 0 ||
+		fmt.Sprint(pricesOf(w, store.ID, ids[0]), pricesOf(w, store.ID, ids[1])) != before {
 		t.Errorf("released, prices are not the rules': %v", pricesOf(w, store.ID, ids[1]))
 	}
-	margin := priceMany(w, map[string]any{"store": store.ID, "drafts": ids, "act": "margin", "value": "40", "end": false, "apply": false})
+	margin := priceMany(w,
+		map[string]any{"store": store.ID, "drafts": ids, "act": "margin", "value": "40", "end": false, "apply": false})
 	for _, l := range margin.Lines {
 		if m := int64(l.Then.Margin); m < 399_000 || m > 401_000 {
 			t.Errorf("a margin of 40 %% became %s", l.Then.Margin)
 		}
 	}
-	if fallen := priceMany(w, body("raise_amount", "-14.00", false)); fallen.Fall == 0 || fallen.LosesMoney == 0 || fallen.BelowFloor < fallen.LosesMoney {
+	if fallen := priceMany(w, body("raise_amount", "-14.00", false)); fallen.Fall == 0 || fallen.LosesMoney == 0 ||
+		fallen.BelowFloor < fallen.LosesMoney {
 		t.Errorf("lowered by 14 dollars: %+v", fallen)
 	}
 }
@@ -84,18 +92,24 @@ func TestAColumnOfPrices(t *testing.T) {
 	n := len(pricesOf(w, store.ID, id))
 	column := make([]string, n)
 	column[0], column[1] = "$1,234.50", "19,95"
-	body := map[string]any{"store": store.ID, "drafts": []int64{id}, "act": "column", "column": column, "end": false, "apply": true}
+	body := map[string]any{"store": store.ID, "drafts": []int64{id}, "act": "column", "column": column, "end": false,
+		"apply": true}
 	out := priceMany(w, body)
 	got := pricesOf(w, store.ID, id)
-	if got[0] != "1234.50 typed" || got[1] != "19.95 typed" || (n > 2 && strings.Contains(got[2], "typed")) || out.Skipped != n-2 {
+	if got[0] != "1234.50 typed" || got[1] != "19.95 typed" || (n > 2 && strings.Contains(got[2], "typed")) ||
+		out.Skipped != n-2 {
 		t.Errorf("%v, %+v", got, out)
 	}
 	body["column"] = append(column, "1.00")
-	if problem := w.Owner.Ask("POST", "/api/drafts/prices", body, nil); problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, fmt.Sprintf("has %d prices and %d variants", n+1, n)) {
+	if problem := w.Owner.Ask("POST", "/api/drafts/prices", body, nil); problem == nil || problem.Status != 422 ||
+		!strings.Contains(problem.Detail, fmt.Sprintf("has %d prices and %d variants", n+1, n)) {
 		t.Errorf("a column too long: %+v", problem)
 	}
-	for value, act := range map[string]string{"ten": "raise_percent", "-100": "raise_percent", "100": "margin", "1.999": "raise_amount"} {
-		if problem := w.Owner.Ask("POST", "/api/drafts/prices", map[string]any{"store": store.ID, "drafts": []int64{id}, "act": act, "value": value, "end": false, "apply": true}, nil); problem == nil || problem.Field() != "value" {
+	for value, act := range map[string]string{"ten": "raise_percent", "-100": "raise_percent", "100": "margin",
+		"1.999": "raise_amount"} {
+		if problem := w.Owner.Ask("POST", "/api/drafts/prices",
+			map[string]any{"store": store.ID, "drafts": []int64{id}, "act": act, "value": value, "end": false,
+				"apply": true}, nil); problem == nil || problem.Field() != "value" {
 			t.Errorf("%s %s: %+v", act, value, problem)
 		}
 	}
@@ -118,8 +132,11 @@ func TestCollectionsAndTagsChangeThePriceByTheirRule(t *testing.T) {
 	var d workbench.Draft
 	path := fmt.Sprintf("/api/drafts/%d?store=%d", id, store.ID)
 	w.Owner.Must("GET", path, nil, &d)
-	w.Owner.Must("PATCH", path, map[string]any{"revision": d.Revision, "tags": []string{" summer ", "summer", "new"}, "collections": []string{"Garden"}}, &d)
-	if fmt.Sprint(d.Tags) != "[summer new]" || fmt.Sprint(pricesOf(w, store.ID, id)) == fmt.Sprint(before) || d.Variants[0].Ladder.Rule != 2 {
+	w.Owner.Must("PATCH", path,
+		map[string]any{"revision": d.Revision, "tags": []string{" summer ", "summer", "new"},
+			"collections": []string{"Garden"}}, &d)
+	if fmt.Sprint(d.Tags) != "[summer new]" || fmt.Sprint(pricesOf(w, store.ID, id)) == fmt.Sprint(before) ||
+		d.Variants[0].Ladder.Rule != 2 {
 		t.Errorf("%v, %v", d.Tags, pricesOf(w, store.ID, id))
 	}
 	w.Owner.Must("POST", fmt.Sprintf("/api/drafts/%d/undo?store=%d", id, store.ID), nil, &d)
@@ -169,7 +186,9 @@ func TestUndoOfAPriceStaysInItsStore(t *testing.T) {
 	typed := func(store int64, price string) {
 		t.Helper()
 		d := at(store)
-		w.Owner.Must("PATCH", fmt.Sprintf("/api/drafts/%d?store=%d", id, store), map[string]any{"revision": d.Revision, "prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": price}}}, nil)
+		w.Owner.Must("PATCH", fmt.Sprintf("/api/drafts/%d?store=%d", id, store),
+			map[string]any{"revision": d.Revision,
+				"prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": price}}}, nil)
 	}
 	typed(1, "44.00")
 	typed(nord.ID, "55.00")
@@ -177,10 +196,12 @@ func TestUndoOfAPriceStaysInItsStore(t *testing.T) {
 		t.Errorf("in the first store %q can be undone", undo)
 	}
 	w.Owner.Must("POST", fmt.Sprintf("/api/drafts/%d/undo?store=1", id), nil, nil)
-	if one, two := at(1).Variants[0], at(nord.ID).Variants[0]; one.Manual || !two.Manual || two.Ladder.Price.Decimal() != "55.00" {
+	if one, two := at(1).Variants[0], at(nord.ID).Variants[0]; one.Manual || !two.Manual ||
+		two.Ladder.Price.Decimal() != "55.00" {
 		t.Errorf("undone in the first store: %v, %v", one.Ladder.Price, two.Ladder.Price)
 	}
-	if problem := w.Owner.Ask("POST", fmt.Sprintf("/api/drafts/%d/undo?store=1", id), nil, nil); problem == nil || problem.Status != 409 {
+	if problem := w.Owner.Ask("POST", fmt.Sprintf("/api/drafts/%d/undo?store=1", id), nil, nil); problem == nil ||
+		problem.Status != 409 {
 		t.Errorf("the other store's was undone from the first: %+v", problem)
 	}
 }

@@ -36,7 +36,7 @@ type EditInput struct {
 // PriceOverride types a price for one variant in the store in use, or releases it.
 type PriceOverride struct {
 	VariantID int64  `json:"variant_id"`
-	Price     string `json:"price" doc:"Decimal text in the store's currency; empty gives it back to the rule" maxLength:"30"`
+	Price     string `json:"price" doc:"Decimal text; empty is the rule's price" maxLength:"30"`
 }
 
 // snapshot is all that an edit can change, kept to be undone.
@@ -64,7 +64,8 @@ type bought struct {
 }
 
 func (b bought) same(o bought) bool {
-	return b.VariantID == o.VariantID && b.OfferVariantID == o.OfferVariantID && (b.Picture == nil) == (o.Picture == nil) && (b.Picture == nil || *b.Picture == *o.Picture)
+	return b.VariantID == o.VariantID && b.OfferVariantID == o.OfferVariantID &&
+		(b.Picture == nil) == (o.Picture == nil) && (b.Picture == nil || *b.Picture == *o.Picture)
 }
 
 type manualPrice struct {
@@ -74,7 +75,8 @@ type manualPrice struct {
 }
 
 func (d *draft) snapshot(typed []manualPrice) snapshot {
-	s := snapshot{Title: d.title, Description: d.description, Pictures: d.pictures, Options: d.options, Chosen: []int64{}, ManualPrices: typed, Collections: d.collections, Tags: d.tags, Offer: d.offerID}
+	s := snapshot{Title: d.title, Description: d.description, Pictures: d.pictures, Options: d.options,
+		Chosen: []int64{}, ManualPrices: typed, Collections: d.collections, Tags: d.tags, Offer: d.offerID}
 	for _, v := range d.variants {
 		s.Bought = append(s.Bought, bought{v.id, v.offerVariantID, v.ownPicture})
 		if v.chosen {
@@ -86,7 +88,8 @@ func (d *draft) snapshot(typed []manualPrice) snapshot {
 
 // readManualPrices reads the typed prices of a draft in all stores.
 func readManualPrices(ctx context.Context, tx pgx.Tx, id int64) ([]manualPrice, error) {
-	rows, err := tx.Query(ctx, `select t.draft_variant_id, t.store_id, t.price from manual_price t join draft_variant v on v.id = t.draft_variant_id where v.draft_id = $1 order by 1, 2`, id)
+	rows, err := tx.Query(ctx, `select t.draft_variant_id, t.store_id, t.price from manual_price t
+		join draft_variant v on v.id = t.draft_variant_id where v.draft_id = $1 order by 1, 2`, id)
 	if err != nil {
 		return nil, err
 	}
@@ -110,7 +113,8 @@ func (s *Service) Edit(ctx context.Context, id, storeID int64, e EditInput) (Dra
 }
 
 // rewrite locks a draft, lets change alter its snapshot, stores that and the edit.
-func (s *Service) rewrite(ctx context.Context, id int64, revision int, change func(pgx.Tx, *draft, *snapshot) (what string, err error)) error {
+func (s *Service) rewrite(ctx context.Context, id int64, revision int,
+	change func(pgx.Tx, *draft, *snapshot) (what string, err error)) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		if err := s.rewriteIn(ctx, tx, id, revision, 0, change); err != nil {
 			return err
@@ -121,7 +125,8 @@ func (s *Service) rewrite(ctx context.Context, id int64, revision int, change fu
 
 // rewriteIn is rewrite as a part of something larger, whose edits share a bulk number; the
 // caller prices the draft.
-func (s *Service) rewriteIn(ctx context.Context, tx pgx.Tx, id int64, revision int, bulk int64, change func(pgx.Tx, *draft, *snapshot) (what string, err error)) error {
+func (s *Service) rewriteIn(ctx context.Context, tx pgx.Tx, id int64, revision int, bulk int64,
+	change func(pgx.Tx, *draft, *snapshot) (what string, err error)) error {
 	var current int
 	err := tx.QueryRow(ctx, `select revision from draft where id = $1 for update`, id).Scan(&current)
 	if database.Missing(err) {
@@ -132,8 +137,11 @@ func (s *Service) rewriteIn(ctx context.Context, tx pgx.Tx, id int64, revision i
 	}
 	if revision != 0 && revision != current {
 		var who string
-		_ = tx.QueryRow(ctx, `select member from draft_edit where draft_id = $1 order by id desc limit 1`, id).Scan(&who) // a name makes the sentence better, no more
-		return apikit.Problem(409, "revision", "%s changed this draft meanwhile. Yours was not saved; look at it and edit again.", orElse(who, "Somebody"))
+		// a name makes the sentence better, no more
+		_ = tx.QueryRow(ctx, `select member from draft_edit where draft_id = $1 order by id desc
+			limit 1`, id).Scan(&who)
+		return apikit.Problem(409, "revision",
+			"%s changed this draft meanwhile. Yours was not saved; look at it and edit again.", orElse(who, "Somebody"))
 	}
 	d, err := single(load(ctx, tx, id))
 	if err != nil {
@@ -149,8 +157,10 @@ func (s *Service) rewriteIn(ctx context.Context, tx pgx.Tx, id int64, revision i
 		return err
 	}
 	if what != "" {
-		if _, err := tx.Exec(ctx, `insert into draft_edit (draft_id, member, what, before, bulk_id, store_id) values ($1, $2, $3, $4, nullif($5::bigint, 0), nullif($6::bigint, 0))`,
-			id, access.Who(ctx).Name, what, asJSON(before), bulk, storeOf(before.ManualPrices, after.ManualPrices)); err != nil {
+		if _, err := tx.Exec(ctx, `insert into draft_edit (draft_id, member, what, before, bulk_id, store_id)
+			values ($1, $2, $3, $4, nullif($5::bigint, 0), nullif($6::bigint, 0))`,
+			id, access.Who(ctx).Name, what, asJSON(before), bulk,
+			storeOf(before.ManualPrices, after.ManualPrices)); err != nil {
 			return err
 		}
 	}
@@ -219,7 +229,9 @@ func apply(e EditInput, d *draft, after *snapshot, t storeContext) (what string,
 				return "", apikit.Problem(422, "chosen", "A chosen variant is not of this draft.")
 			}
 			if v := &d.variants[at]; v.offerVariantID == 0 && !v.chosen {
-				return "", apikit.Problem(422, "chosen", "%s does not sell “%s”. Swap the supplier, or leave it out.", d.supplier, d.name(v))
+				return "",
+					apikit.Problem(422, "chosen", "%s does not sell “%s”. Swap the supplier, or leave it out.",
+						d.supplier, d.name(v))
 			}
 		}
 		after.Chosen = *e.Chosen
@@ -263,13 +275,17 @@ func overridePrices(prices []PriceOverride, d *draft, after *snapshot, t storeCo
 		if at < 0 {
 			return apikit.Problem(422, "prices", "That variant is not of this draft.")
 		}
-		after.ManualPrices = slices.DeleteFunc(after.ManualPrices, func(x manualPrice) bool { return x.VariantID == p.VariantID && x.StoreID == store })
+		after.ManualPrices = slices.DeleteFunc(after.ManualPrices, func(x manualPrice) bool {
+			return x.VariantID == p.VariantID && x.StoreID == store
+		})
 		if strings.TrimSpace(p.Price) == "" {
 			continue
 		}
 		amount, err := money.Parse(p.Price, t.pricer.Currency)
 		if err != nil {
-			return apikit.Problem(422, "prices", "“%s” is not a price in %s; write one such as %s.", p.Price, t.pricer.Currency, money.New(19*t.pricer.Currency.Unit()+99%t.pricer.Currency.Unit(), t.pricer.Currency).Decimal())
+			return apikit.Problem(422, "prices", "“%s” is not a price in %s; write one such as %s.", p.Price,
+				t.pricer.Currency,
+				money.New(19*t.pricer.Currency.Unit()+99%t.pricer.Currency.Unit(), t.pricer.Currency).Decimal())
 		}
 		if amount.Minor() <= 0 {
 			return apikit.Problem(422, "prices", "A price must be more than 0.")
@@ -313,19 +329,26 @@ func sameShape(a, b []variant.Option) error {
 
 func store(ctx context.Context, tx pgx.Tx, id int64, s snapshot) error {
 	batch := &pgx.Batch{}
-	batch.Queue(`update draft set title = $2, description = $3, pictures = $4, options = $5, collections = $6, tags = $7, revision = revision + 1, updated_at = now() where id = $1`,
-		id, s.Title, s.Description, asJSON(s.Pictures), asJSON(s.Options), cleanNames(s.Collections), cleanNames(s.Tags))
+	batch.Queue(`update draft set title = $2, description = $3, pictures = $4, options = $5, collections = $6,
+		tags = $7, revision = revision + 1, updated_at = now() where id = $1`,
+		id, s.Title, s.Description, asJSON(s.Pictures), asJSON(s.Options), cleanNames(s.Collections),
+		cleanNames(s.Tags))
 	if s.Offer != 0 {
 		batch.Queue(`update draft set offer_id = $2 where id = $1 and offer_id <> $2`, id, s.Offer)
-		batch.Queue(`update draft_variant set offer_variant_id = null where draft_id = $1`, id) // each is bought once, on the way too
+		// each is bought once, on the way too
+		batch.Queue(`update draft_variant set offer_variant_id = null where draft_id = $1`, id)
 		for _, b := range s.Bought {
-			batch.Queue(`update draft_variant set offer_variant_id = nullif($3::bigint, 0), picture = $4 where draft_id = $1 and id = $2`, id, b.VariantID, b.OfferVariantID, b.Picture)
+			batch.Queue(`update draft_variant set offer_variant_id = nullif($3::bigint, 0), picture = $4
+				where draft_id = $1 and id = $2`, id, b.VariantID, b.OfferVariantID, b.Picture)
 		}
 	}
-	batch.Queue(`update draft_variant set chosen = id = any ($2) where draft_id = $1 and chosen <> (id = any ($2))`, id, s.Chosen)
-	batch.Queue(`delete from manual_price where draft_variant_id in (select id from draft_variant where draft_id = $1)`, id)
+	batch.Queue(`update draft_variant set chosen = id = any ($2)
+		where draft_id = $1 and chosen <> (id = any ($2))`, id, s.Chosen)
+	batch.Queue(`delete from manual_price where draft_variant_id in (select id from draft_variant
+		where draft_id = $1)`, id)
 	for _, p := range s.ManualPrices {
-		batch.Queue(`insert into manual_price (draft_variant_id, store_id, price, set_by) values ($1, $2, $3, $4)`, p.VariantID, p.StoreID, p.Price, access.Who(ctx).Name)
+		batch.Queue(`insert into manual_price (draft_variant_id, store_id, price, set_by)
+			values ($1, $2, $3, $4)`, p.VariantID, p.StoreID, p.Price, access.Who(ctx).Name)
 	}
 	if err := tx.SendBatch(ctx, batch).Close(); err != nil {
 		return fmt.Errorf("saving draft %d: %w", id, err)
@@ -349,7 +372,8 @@ func storeOf(before, after []manualPrice) int64 {
 func (s *Service) Discard(ctx context.Context, id int64) error {
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var offer int64
-		err := tx.QueryRow(ctx, `delete from draft d where id = $1 and not exists (select from listing l where l.draft_id = d.id) returning offer_id`, id).Scan(&offer)
+		err := tx.QueryRow(ctx, `delete from draft d where id = $1
+			and not exists (select from listing l where l.draft_id = d.id) returning offer_id`, id).Scan(&offer)
 		if err != nil || s.NotifyOffers == nil {
 			return err
 		}

@@ -16,52 +16,63 @@ type InStore struct {
 
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/drafts", "listDrafts", "List drafts with what each lacks", func(ctx context.Context, in *struct {
-		Store int64 `query:"store"`
-	}) (*apikit.Body[[]Line], error) {
-		return apikit.OK(s.List(ctx, in.Store))
-	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/take", "takeOffers", "Take offers to the workbench", func(ctx context.Context, in *struct {
-		Body struct {
-			Offers []int64 `json:"offers" minItems:"1" maxItems:"500"`
-			Again  bool    `json:"again,omitempty" doc:"Take those that have drafts once more"`
-		}
-	}) (*apikit.Body[TakeResult], error) {
-		return apikit.OK(s.Take(ctx, in.Body.Offers, in.Body.Again))
-	})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/drafts/{id}", "getDraft", "One draft, priced", func(ctx context.Context, in *InStore) (*apikit.Body[Draft], error) {
-		return apikit.OK(s.Get(ctx, in.ID, in.Store))
-	})
-	apikit.Register(a, access.Editor, http.MethodPatch, "/api/drafts/{id}", "editDraft", "Change parts of a draft", func(ctx context.Context, in *struct {
-		InStore
-		Body EditInput
-	}) (*apikit.Body[Draft], error) {
-		return apikit.OK(s.Edit(ctx, in.ID, in.Store, in.Body))
-	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/undo", "undoDraft", "Take the last edit back", func(ctx context.Context, in *InStore) (*apikit.Body[Draft], error) {
-		return apikit.OK(s.Undo(ctx, in.ID, in.Store))
-	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/swap/preview", "previewSwap", "What swapping the supplier of a draft would do", func(ctx context.Context, in *struct {
-		InStore
-		Body SwapInput
-	}) (*apikit.Body[SwapPreview], error) {
-		return apikit.OK(s.PreviewSwap(ctx, in.ID, in.Store, in.Body))
-	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/swap", "swapSupplier", "Have a draft bought as another offer", func(ctx context.Context, in *struct {
-		InStore
-		Body SwapInput
-	}) (*apikit.Body[Draft], error) {
-		return apikit.OK(s.SwapSupplier(ctx, in.ID, in.Store, in.Body))
-	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/prices", "priceInBulk", "Set or release the prices of many drafts at once, or preview that", func(ctx context.Context, in *struct {
-		Body BulkPriceInput
-	}) (*apikit.Body[BulkPriceResult], error) {
-		return apikit.OK(s.PriceInBulk(ctx, in.Body))
-	})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/bulk/{id}/undo", "undoBulk", "Undo a change of many drafts as one step", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[UndoBulkResult], error) {
-		return apikit.OK(s.UndoBulk(ctx, in.ID))
-	})
-	apikit.Register(a, access.Editor, http.MethodDelete, "/api/drafts/{id}", "discardDraft", "Discard a draft", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
-		return nil, s.Discard(ctx, in.ID)
-	})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/drafts", "listDrafts",
+		"List drafts with what each lacks", func(ctx context.Context, in *struct {
+			Store int64 `query:"store"`
+		}) (*apikit.Body[[]Line], error) {
+			return apikit.OK(s.List(ctx, in.Store))
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/take", "takeOffers", "Take offers to the workbench",
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Offers []int64 `json:"offers" minItems:"1" maxItems:"500"`
+				Again  bool    `json:"again,omitempty" doc:"Take those that have drafts once more"`
+			}
+		}) (*apikit.Body[TakeResult], error) {
+			return apikit.OK(s.Take(ctx, in.Body.Offers, in.Body.Again))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/drafts/{id}", "getDraft", "One draft, priced",
+		func(ctx context.Context, in *InStore) (*apikit.Body[Draft], error) {
+			return apikit.OK(s.Get(ctx, in.ID, in.Store))
+		})
+	apikit.Register(a, access.Editor, http.MethodPatch, "/api/drafts/{id}", "editDraft", "Change parts of a draft",
+		func(ctx context.Context, in *struct {
+			InStore
+			Body EditInput
+		}) (*apikit.Body[Draft], error) {
+			return apikit.OK(s.Edit(ctx, in.ID, in.Store, in.Body))
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/undo", "undoDraft", "Take the last edit back",
+		func(ctx context.Context, in *InStore) (*apikit.Body[Draft], error) {
+			return apikit.OK(s.Undo(ctx, in.ID, in.Store))
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/swap/preview", "previewSwap",
+		"What swapping the supplier of a draft would do", func(ctx context.Context, in *struct {
+			InStore
+			Body SwapInput
+		}) (*apikit.Body[SwapPreview], error) {
+			return apikit.OK(s.PreviewSwap(ctx, in.ID, in.Store, in.Body))
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/swap", "swapSupplier",
+		"Have a draft bought as another offer", func(ctx context.Context, in *struct {
+			InStore
+			Body SwapInput
+		}) (*apikit.Body[Draft], error) {
+			return apikit.OK(s.SwapSupplier(ctx, in.ID, in.Store, in.Body))
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/prices", "priceInBulk",
+		"Set or release the prices of many drafts at once, or preview that", func(ctx context.Context, in *struct {
+			Body BulkPriceInput
+		}) (*apikit.Body[BulkPriceResult], error) {
+			return apikit.OK(s.PriceInBulk(ctx, in.Body))
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/bulk/{id}/undo", "undoBulk",
+		"Undo a change of many drafts as one step",
+		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[UndoBulkResult], error) {
+			return apikit.OK(s.UndoBulk(ctx, in.ID))
+		})
+	apikit.Register(a, access.Editor, http.MethodDelete, "/api/drafts/{id}", "discardDraft", "Discard a draft",
+		func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
+			return nil, s.Discard(ctx, in.ID)
+		})
 }

@@ -20,10 +20,13 @@ const (
 )
 
 // PricingInputs gives drafts to be priced, as pricing.Drafts has it.
-func (s *Service) PricingInputs(ctx context.Context, q database.Querier, storeID int64, ids []int64, after int64, limit int, bare bool) ([]pricing.DraftInput, error) {
-	columns := `select d.id, x.name, u.name, u.country, own_category(o.source_id, o.category), o.brand, d.collections, d.tags`
+func (s *Service) PricingInputs(ctx context.Context, q database.Querier, storeID int64, ids []int64, after int64,
+	limit int, bare bool) ([]pricing.DraftInput, error) {
+	columns := `select d.id, x.name, u.name, u.country, own_category(o.source_id, o.category), o.brand, d.collections,
+		d.tags`
 	if !bare {
-		columns += `, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, ` + pricing.LeastCostSQL
+		columns += `, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, ` +
+			`o.currency, ` + pricing.LeastCostSQL
 	}
 	var rows pgx.Rows
 	var err error
@@ -42,7 +45,8 @@ func (s *Service) PricingInputs(ctx context.Context, q database.Querier, storeID
 	var marketIn, currency string
 	into := []any{&id, &t.Source, &t.Supplier, &t.ShipsFrom, &t.Category, &t.Brand, &t.Collections, &t.Tags}
 	if !bare {
-		into = append(into, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost)
+		into = append(into, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency,
+			&t.LeastCost)
 	}
 	_, err = pgx.ForEachRow(rows, into, func() (err error) {
 		one := t
@@ -62,7 +66,8 @@ func (s *Service) PricingInputs(ctx context.Context, q database.Querier, storeID
 
 // pricingVariants fills in variants: all of them with what they cost, or only the ids of those
 // that are not chosen.
-func (s *Service) pricingVariants(ctx context.Context, q database.Querier, storeID int64, lots []pricing.DraftInput, currencies []money.Currency, bare bool) error {
+func (s *Service) pricingVariants(ctx context.Context, q database.Querier, storeID int64, lots []pricing.DraftInput,
+	currencies []money.Currency, bare bool) error {
 	ids := make([]int64, len(lots))
 	for i := range lots {
 		ids[i] = lots[i].DraftID
@@ -70,12 +75,14 @@ func (s *Service) pricingVariants(ctx context.Context, q database.Querier, store
 	var rows pgx.Rows
 	var err error
 	if bare {
-		rows, err = q.Query(ctx, `select draft_id, id, chosen, 0::bigint, 0::bigint, 0::bigint, '', 0::bigint from draft_variant
+		rows, err = q.Query(ctx, `select draft_id, id, chosen, 0::bigint, 0::bigint, 0::bigint, '', 0::bigint
+			from draft_variant
 			where not chosen and draft_id between $1 and $2 order by draft_id`, ids[0], ids[len(ids)-1])
 	} else {
 		rows, err = q.Query(ctx, `
 			select v.draft_id, v.id, v.chosen, w.cost, w.min_advertised, w.list_price, w.prices_in, coalesce(t.price, 0)
-			from draft_variant v join offer_variant w on w.id = v.offer_variant_id left join manual_price t on t.draft_variant_id = v.id and t.store_id = $2
+			from draft_variant v join offer_variant w on w.id = v.offer_variant_id
+			left join manual_price t on t.draft_variant_id = v.id and t.store_id = $2
 			where v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids, storeID)
 	}
 	if err != nil {
@@ -85,17 +92,19 @@ func (s *Service) pricingVariants(ctx context.Context, q database.Querier, store
 	var draft, cost, advertised, listed int64
 	var pricesIn string
 	var v pricing.VariantInput
-	_, err = pgx.ForEachRow(rows, []any{&draft, &v.ID, &v.Chosen, &cost, &advertised, &listed, &pricesIn, &v.ManualPrice}, func() error {
-		for place < len(lots) && lots[place].DraftID < draft {
-			place++
-		}
-		if place < len(lots) && lots[place].DraftID == draft {
-			c := currencies[place]
-			v.Unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
-			lots[place].Variants = append(lots[place].Variants, v)
-		}
-		return nil
-	})
+	_,
+		err = pgx.ForEachRow(rows,
+		[]any{&draft, &v.ID, &v.Chosen, &cost, &advertised, &listed, &pricesIn, &v.ManualPrice}, func() error {
+			for place < len(lots) && lots[place].DraftID < draft {
+				place++
+			}
+			if place < len(lots) && lots[place].DraftID == draft {
+				c := currencies[place]
+				v.Unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
+				lots[place].Variants = append(lots[place].Variants, v)
+			}
+			return nil
+		})
 	return err
 }
 

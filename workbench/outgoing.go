@@ -46,7 +46,8 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 		return Ready{}, err
 	}
 	variants, quote := d.priced(t, false)
-	r := Ready{DraftID: d.id, OfferID: d.offerID, SourceID: d.sourceID, OfferNumber: d.offerNumber, Reference: d.reference, Title: d.title, Description: d.description,
+	r := Ready{DraftID: d.id, OfferID: d.offerID, SourceID: d.sourceID, OfferNumber: d.offerNumber,
+		Reference: d.reference, Title: d.title, Description: d.description,
 		Supplier: d.supplier, Report: d.report(t, variants, quote)}
 	used := make([]map[int]bool, len(d.options))
 	for i := range used {
@@ -59,7 +60,9 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 		for o, place := range d.variants[i].valueIndexes {
 			used[o][place] = true
 		}
-		r.Variants = append(r.Variants, ReadyVariant{v.ID, fmt.Sprintf("P%d-%d", d.id, d.variants[i].position+1), v.Values, *v.Ladder, v.Trace, v.Stock, d.variants[i].barcode, d.shownBy(&d.variants[i])})
+		r.Variants = append(r.Variants,
+			ReadyVariant{v.ID, fmt.Sprintf("P%d-%d", d.id, d.variants[i].position+1), v.Values, *v.Ladder, v.Trace,
+				v.Stock, d.variants[i].barcode, d.shownBy(&d.variants[i])})
 	}
 	for i, o := range d.options {
 		kept := variant.Option{Name: o.Name, Original: o.Original}

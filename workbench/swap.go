@@ -62,7 +62,7 @@ type SwapRow struct {
 	Before    VariantPrice `json:"before"`
 	// OfferVariantID is what it would be bought as; 0 is nothing, and it is left out.
 	OfferVariantID int64         `json:"offer_variant_id"`
-	By             string        `json:"by" doc:"What its counterpart was found by; empty where a person chose, or there is none"`
+	By             string        `json:"by" doc:"What its counterpart was found by"`
 	After          *VariantPrice `json:"after"`
 }
 
@@ -104,10 +104,14 @@ func (s *Service) purchaseOf(ctx context.Context, q database.Querier, id int64) 
 	var withdrawn bool
 	var rating int
 	err := q.QueryRow(ctx, `
-		select o.title, u.name, x.name, u.country, u.on_time, o.rating, o.withdrawn_at is not null or x.state <> 'connected', own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries,
+		select o.title, u.name, x.name, u.country, u.on_time, o.rating, o.withdrawn_at is not null
+		or x.state <> 'connected', own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max,
+		o.deliveries,
 			o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+`, cardinality(o.pictures)
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = $1`, id).
-		Scan(&o.Title, &o.Supplier, &o.Source, &o.ShipsFrom, &o.OnTime, &rating, &withdrawn, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost, &o.pictureCount)
+		Scan(&o.Title, &o.Supplier, &o.Source, &o.ShipsFrom, &o.OnTime, &rating, &withdrawn, &t.Category, &t.Brand,
+			&t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost,
+			&o.pictureCount)
 	if database.Missing(err) {
 		return o, apikit.NotFound("offer")
 	}
@@ -126,22 +130,26 @@ func (s *Service) purchaseOf(ctx context.Context, q database.Querier, id int64) 
 	if err != nil {
 		return o, err
 	}
-	rows, err := q.Query(ctx, `select id, option_values, cost, min_advertised, list_price, prices_in, stock, picture, barcode, weight_grams from offer_variant where offer_id = $1 and not withdrawn order by position, id`, id)
+	rows, err := q.Query(ctx, `select id, option_values, cost, min_advertised, list_price, prices_in, stock, picture,
+		barcode, weight_grams from offer_variant where offer_id = $1 and not withdrawn order by position, id`, id)
 	if err != nil {
 		return o, err
 	}
 	var v SwapCandidate
 	var cost, advertised, listed int64
 	var pricesIn string
-	_, err = pgx.ForEachRow(rows, []any{&v.ID, &v.Values, &cost, &advertised, &listed, &pricesIn, &v.Stock, &v.pictureIndex, &v.barcode, &v.grams}, func() error {
-		one := v
-		one.Cost = money.New(cost, c)
-		one.unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
-		one.Picture = s.pathOf(PictureOf{id, v.pictureIndex})
-		o.choices = append(o.choices, one)
-		v.Values = nil
-		return nil
-	})
+	_,
+		err = pgx.ForEachRow(rows,
+		[]any{&v.ID, &v.Values, &cost, &advertised, &listed, &pricesIn, &v.Stock, &v.pictureIndex, &v.barcode,
+			&v.grams}, func() error {
+			one := v
+			one.Cost = money.New(cost, c)
+			one.unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
+			one.Picture = s.pathOf(PictureOf{id, v.pictureIndex})
+			o.choices = append(o.choices, one)
+			v.Values = nil
+			return nil
+		})
 	return o, err
 }
 
@@ -167,21 +175,26 @@ func (s *Service) PreviewSwap(ctx context.Context, id, storeID int64, in SwapInp
 	if err != nil {
 		return SwapPreview{}, err
 	}
-	out := SwapPreview{DraftID: d.id, Title: d.title, Revision: d.revision, Before: before, After: o.Purchase, Choices: o.choices, Rows: []SwapRow{}}
+	out := SwapPreview{DraftID: d.id, Title: d.title, Revision: d.revision, Before: before, After: o.Purchase,
+		Choices: o.choices, Rows: []SwapRow{}}
 	o.facts.Collections, o.facts.Tags = d.collections, d.tags
 	variants, quote := d.priced(t, false)
 	var next pricing.Quote
 	if t.pricer != nil {
 		next = t.pricer.Quote(&o.facts)
 		if quote.Err == nil {
-			out.Before.Delivery, out.Before.Door = quote.Choice.Delivery.Name, dayRange(quote.Choice.Door.Min, quote.Choice.Door.Max)
+			out.Before.Delivery, out.Before.Door = quote.Choice.Delivery.Name,
+				dayRange(quote.Choice.Door.Min, quote.Choice.Door.Max)
 		}
 		if next.Err == nil {
-			out.After.Delivery, out.After.Door = next.Choice.Delivery.Name, dayRange(next.Choice.Door.Min, next.Choice.Door.Max)
+			out.After.Delivery, out.After.Door = next.Choice.Delivery.Name,
+				dayRange(next.Choice.Door.Min, next.Choice.Door.Max)
 		}
 	}
 	for i, v := range variants {
-		row := SwapRow{VariantID: v.ID, Values: v.Values, Chosen: v.Chosen, Picture: s.pathOf(d.shownBy(&d.variants[i])), Before: VariantPrice{Stock: v.Stock, Ladder: v.Ladder, NoPrice: v.NoPrice, Manual: v.Manual}}
+		row := SwapRow{VariantID: v.ID, Values: v.Values, Chosen: v.Chosen,
+			Picture: s.pathOf(d.shownBy(&d.variants[i])),
+			Before:  VariantPrice{Stock: v.Stock, Ladder: v.Ladder, NoPrice: v.NoPrice, Manual: v.Manual}}
 		if d.variants[i].offerVariantID != 0 {
 			row.Before.Cost = &v.Cost
 		}
@@ -209,9 +222,11 @@ func (s *Service) PreviewSwap(ctx context.Context, id, storeID int64, in SwapInp
 
 // currentPurchase is what a draft is bought as now.
 func (s *Service) currentPurchase(ctx context.Context, d *draft) (b Purchase, err error) {
-	b = Purchase{OfferID: d.offerID, Title: d.offerTitle, Supplier: d.supplier, Source: d.facts.Source, ShipsFrom: d.facts.ShipsFrom}
+	b = Purchase{OfferID: d.offerID, Title: d.offerTitle, Supplier: d.supplier, Source: d.facts.Source,
+		ShipsFrom: d.facts.ShipsFrom}
 	var rating int
-	err = s.Pool.QueryRow(ctx, `select u.on_time, o.rating from offer o join supplier u on u.id = o.supplier_id where o.id = $1`, d.offerID).Scan(&b.OnTime, &rating)
+	err = s.Pool.QueryRow(ctx, `select u.on_time, o.rating from offer o join supplier u on u.id = o.supplier_id
+		where o.id = $1`, d.offerID).Scan(&b.OnTime, &rating)
 	b.Rating = apikit.Tenths(rating)
 	return b, err
 }
@@ -236,7 +251,10 @@ func (s *Service) pairs(ctx context.Context, d *draft, o *purchasable, in SwapIn
 			return nil, apikit.Problem(422, "pairs", "A variant is not of this draft, or not of the other offer.")
 		}
 		if other, twice := taken[p.OfferVariantID]; twice && other != at {
-			return nil, apikit.Problem(422, "pairs", "“%s” and “%s” would be bought as the same. Leave one out, or choose another.", d.name(&d.variants[other]), d.name(&d.variants[at]))
+			return nil,
+				apikit.Problem(422, "pairs",
+					"“%s” and “%s” would be bought as the same. Leave one out, or choose another.",
+					d.name(&d.variants[other]), d.name(&d.variants[at]))
 		}
 		taken[p.OfferVariantID] = at
 		found[at] = likeness.Counterpart{To: to}
@@ -323,7 +341,8 @@ func (s *Service) SwapSupplier(ctx context.Context, id, storeID int64, in SwapIn
 			return "", err
 		}
 		if !slices.ContainsFunc(found, func(c likeness.Counterpart) bool { return c.To >= 0 }) {
-			return "", apikit.Problem(422, "pairs", "None of its variants has a counterpart there. Choose at least one.")
+			return "",
+				apikit.Problem(422, "pairs", "None of its variants has a counterpart there. Choose at least one.")
 		}
 		after.Offer, after.Pictures = o.OfferID, d.picturesWith(&o)
 		for i := range d.variants {
@@ -375,14 +394,19 @@ func placeOf(list []picture, of PictureOf) *int {
 // afterPurchaseChange ends what follows when a draft is bought as another offer, whether by a swap or by undoing one.
 func (s *Service) afterPurchaseChange(ctx context.Context, tx pgx.Tx, d *draft, offer int64) error {
 	// What its supplier does not sell has no price.
-	if _, err := tx.Exec(ctx, `delete from price where draft_id = $1 and draft_variant_id in (select id from draft_variant where draft_id = $1 and offer_variant_id is null)`, d.id); err != nil {
+	if _, err := tx.Exec(ctx, `delete from price where draft_id = $1
+		and draft_variant_id in (select id from draft_variant where draft_id = $1 and offer_variant_id is null)`,
+		d.id); err != nil {
 		return err
 	}
 	var supplier string
-	if err := tx.QueryRow(ctx, `select u.name from offer o join supplier u on u.id = o.supplier_id where o.id = $1`, offer).Scan(&supplier); err != nil {
+	if err := tx.QueryRow(ctx, `select u.name from offer o join supplier u on u.id = o.supplier_id
+		where o.id = $1`, offer).Scan(&supplier); err != nil {
 		return err
 	}
-	if err := members.Audit(ctx, tx, "swapped the supplier", d.title, map[string]any{"offer": d.offerID, "supplier": d.supplier}, map[string]any{"offer": offer, "supplier": supplier}); err != nil {
+	if err := members.Audit(ctx, tx, "swapped the supplier", d.title,
+		map[string]any{"offer": d.offerID, "supplier": d.supplier},
+		map[string]any{"offer": offer, "supplier": supplier}); err != nil {
 		return err
 	}
 	if s.FetchPictures != nil {

@@ -37,7 +37,8 @@ func TestTheSupplierOfADraftIsSwapped(t *testing.T) {
 	d = b.mustEdit(map[string]any{"prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": "39.00"}}})
 
 	swap := b.look(map[string]any{"offer_id": second})
-	if swap.Before.Supplier != d.Supplier || swap.After.Supplier == d.Supplier || swap.After.OnTime == nil || swap.After.Door == "" {
+	if swap.Before.Supplier != d.Supplier || swap.After.Supplier == d.Supplier || swap.After.OnTime == nil ||
+		swap.After.Door == "" {
 		t.Errorf("%+v, then %+v", swap.Before, swap.After)
 	}
 	taken := map[int64]bool{}
@@ -66,11 +67,14 @@ func TestTheSupplierOfADraftIsSwapped(t *testing.T) {
 		pairs = append(pairs, map[string]int64{"variant_id": row.VariantID, "offer_variant_id": row.OfferVariantID})
 	}
 	var after workbench.Draft
-	w.Owner.Must("POST", b.swapPath(false), map[string]any{"offer_id": second, "revision": d.Revision, "pairs": pairs}, &after)
-	if after.OfferID != second || after.Supplier != swap.After.Supplier || after.Title != d.Title || after.Undo != "supplier" {
+	w.Owner.Must("POST", b.swapPath(false), map[string]any{"offer_id": second, "revision": d.Revision, "pairs": pairs},
+		&after)
+	if after.OfferID != second || after.Supplier != swap.After.Supplier || after.Title != d.Title ||
+		after.Undo != "supplier" {
 		t.Errorf("%d of %s: %s, undo %q", after.OfferID, after.Supplier, after.Title, after.Undo)
 	}
-	if len(after.Pictures) <= len(d.Pictures) || !reflect.DeepEqual(after.Pictures[:len(d.Pictures)], d.Pictures) || after.Pictures[len(d.Pictures)].Shown {
+	if len(after.Pictures) <= len(d.Pictures) || !reflect.DeepEqual(after.Pictures[:len(d.Pictures)], d.Pictures) ||
+		after.Pictures[len(d.Pictures)].Shown {
 		t.Errorf("pictures were %+v and are %+v", d.Pictures, after.Pictures)
 	}
 	for i, v := range after.Variants {
@@ -80,18 +84,24 @@ func TestTheSupplierOfADraftIsSwapped(t *testing.T) {
 			if v.Chosen || v.Ladder != nil || !v.Withdrawn || !strings.Contains(v.NoPrice, "does not sell") {
 				t.Errorf("what is left out: %+v", v)
 			}
-		case v.Picture != d.Variants[i].Picture || !v.Chosen || v.Ladder == nil || v.Ladder.Price != row.After.Ladder.Price || v.Ladder.Profit != row.After.Ladder.Profit || v.Cost != *row.After.Cost || v.Manual != (i == 0):
+		case v.Picture != d.Variants[i].Picture || !v.Chosen || v.Ladder == nil ||
+			v.Ladder.Price != row.After.Ladder.Price || v.Ladder.Profit != row.After.Ladder.Profit ||
+			v.Cost != *row.After.Cost || v.Manual != (i == 0):
 			t.Errorf("%v: %+v, was told %+v", v.Values, v, row.After)
 		}
 	}
-	if _, problem := b.edit(map[string]any{"chosen": []int64{last.VariantID}}); problem == nil || !strings.Contains(problem.Detail, "does not sell") {
+	if _, problem := b.edit(map[string]any{"chosen": []int64{last.VariantID}}); problem == nil ||
+		!strings.Contains(problem.Detail, "does not sell") {
 		t.Errorf("what cannot be bought is chosen: %+v", problem)
 	}
 	ready, err := w.App.Workbench.Ready(t.Context(), after.ID, store.ID)
-	if err != nil || ready.OfferID != second || ready.Pictures[0] != (workbench.PictureOf{Offer: first, Place: len(d.Pictures) - 1}) || len(ready.Variants) != len(swap.Rows)-1 {
+	if err != nil || ready.OfferID != second ||
+		ready.Pictures[0] != (workbench.PictureOf{Offer: first, Place: len(d.Pictures) - 1}) ||
+		len(ready.Variants) != len(swap.Rows)-1 {
 		t.Errorf("%v: %+v", err, ready)
 	}
-	if taken, err := w.App.Workbench.DraftsOf(t.Context(), []int64{first, second}); err != nil || len(taken[first]) != 0 || len(taken[second]) != 1 {
+	if taken, err := w.App.Workbench.DraftsOf(t.Context(), []int64{first, second}); err != nil ||
+		len(taken[first]) != 0 || len(taken[second]) != 1 {
 		t.Errorf("%v: %v", err, taken)
 	}
 
@@ -101,7 +111,8 @@ func TestTheSupplierOfADraftIsSwapped(t *testing.T) {
 		t.Errorf("undone it is\n%+v, was\n%+v", back, d)
 	}
 	var audited int
-	if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from audit_entry where act = 'swapped the supplier'`).Scan(&audited); err != nil || audited != 2 {
+	if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from audit_entry
+		where act = 'swapped the supplier'`).Scan(&audited); err != nil || audited != 2 {
 		t.Errorf("%d swaps in the trail: %v", audited, err)
 	}
 }
@@ -132,7 +143,8 @@ func TestAListingFollowsItsDraft(t *testing.T) {
 		Moved   int    `json:"moved"`
 	}
 	w.Owner.Must("GET", fmt.Sprintf("/api/listings?store=%d", store.ID), nil, &listings)
-	if len(listings) != 1 || listings[0].OfferID != second || listings[0].Picture != fmt.Sprintf("/pictures/%d/0", first) || listings[0].Moved != 0 {
+	if len(listings) != 1 || listings[0].OfferID != second ||
+		listings[0].Picture != fmt.Sprintf("/pictures/%d/0", first) || listings[0].Moved != 0 {
 		t.Errorf("%+v", listings)
 	}
 	testkit.Until(t, "the catalog to know", func() bool {
@@ -159,15 +171,20 @@ func TestWhatCannotBeSwappedIsSaid(t *testing.T) {
 		status int
 		says   string
 	}{
-		"the same offer":           {map[string]any{"offer_id": w.Offer(0)}, 422, "already"},
-		"no such offer":            {map[string]any{"offer_id": 999999}, 404, ""},
-		"one that is withdrawn":    {map[string]any{"offer_id": gone}, 409, "any more"},
-		"two that become one":      {map[string]any{"offer_id": second, "pairs": []any{pair(0, 0), pair(1, 0)}}, 422, "bought as the same"},
-		"a variant of another":     {map[string]any{"offer_id": second, "pairs": []any{map[string]int64{"variant_id": swap.Rows[0].VariantID, "offer_variant_id": 1}}}, 422, "not of the other"},
+		"the same offer":        {map[string]any{"offer_id": w.Offer(0)}, 422, "already"},
+		"no such offer":         {map[string]any{"offer_id": 999999}, 404, ""},
+		"one that is withdrawn": {map[string]any{"offer_id": gone}, 409, "any more"},
+		"two that become one": {map[string]any{"offer_id": second, "pairs": []any{pair(0, 0), pair(1, 0)}}, 422,
+			"bought as the same"},
+		"a variant of another": {
+			map[string]any{"offer_id": second,
+				"pairs": []any{map[string]int64{"variant_id": swap.Rows[0].VariantID, "offer_variant_id": 1}}}, 422,
+			"not of the other"},
 		"nothing that is bought":   {map[string]any{"offer_id": second, "pairs": []any{}}, 422, "at least one"},
 		"a draft that was changed": {map[string]any{"offer_id": second, "revision": 77}, 409, "meanwhile"},
 	} {
-		if problem := w.Owner.Ask("POST", b.swapPath(false), c.in, nil); problem == nil || problem.Status != c.status || !strings.Contains(problem.Detail, c.says) {
+		if problem := w.Owner.Ask("POST", b.swapPath(false), c.in, nil); problem == nil || problem.Status != c.status ||
+			!strings.Contains(problem.Detail, c.says) {
 			t.Errorf("%s: %+v", name, problem)
 		}
 	}

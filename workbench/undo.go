@@ -27,7 +27,9 @@ func undo(ctx context.Context, id, storeID, bulk int64) func(pgx.Tx, *draft, *sn
 		var what string
 		var store *int64
 		err := tx.QueryRow(ctx, `
-			delete from draft_edit where id = (select max(id) from draft_edit where draft_id = $1 and case when $3::bigint > 0 then bulk_id = $3 else store_id is null or store_id = $2 end)
+			delete from draft_edit where id = (select max(id) from draft_edit
+			where draft_id = $1 and case when $3::bigint > 0 then bulk_id = $3 else store_id is null
+			or store_id = $2 end)
 			returning before, what, store_id`, id, storeID, bulk).Scan(&before, &what, &store)
 		if database.Missing(err) {
 			return "", apikit.Problem(409, "", "There is nothing left to undo in this draft.")
@@ -67,7 +69,8 @@ func (s *snapshot) restore(part string, before snapshot, store *int64) {
 		}
 		others := func(p manualPrice) bool { return p.StoreID != *store }
 		own := func(p manualPrice) bool { return p.StoreID == *store }
-		s.ManualPrices = append(slices.DeleteFunc(slices.Clone(s.ManualPrices), own), slices.DeleteFunc(slices.Clone(before.ManualPrices), others)...)
+		s.ManualPrices = append(slices.DeleteFunc(slices.Clone(s.ManualPrices), own),
+			slices.DeleteFunc(slices.Clone(before.ManualPrices), others)...)
 	default:
 		typed := s.ManualPrices
 		*s = before
@@ -86,7 +89,9 @@ func (s *Service) UndoBulk(ctx context.Context, bulk int64) (UndoBulkResult, err
 	var out UndoBulkResult
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `
-			select draft_id, not exists (select from draft_edit n where n.draft_id = e.draft_id and n.id > e.id and (n.store_id = e.store_id or not string_to_array(n.what, $2) <@ $3))
+			select draft_id, not exists (select from draft_edit n
+			where n.draft_id = e.draft_id and n.id > e.id
+			and (n.store_id = e.store_id or not string_to_array(n.what, $2) <@ $3))
 			from draft_edit e where bulk_id = $1 order by draft_id`, bulk, partSeparator, withoutPrices)
 		if err != nil {
 			return err

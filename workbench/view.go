@@ -36,8 +36,8 @@ type Draft struct {
 	Options     []variant.Option `json:"options"`
 	Variants    []Variant        `json:"variants"`
 	UpdatedAt   time.Time        `json:"updated_at"`
-	Undo        string           `json:"undo" doc:"What the last edit was, which can be undone; empty where there is none"`
-	UndoBulk    *Bulk            `json:"undo_bulk,omitempty" doc:"The change of many drafts that the last edit was a part of; it is undone as one"`
+	Undo        string           `json:"undo" doc:"Your last edit; empty where there is none"`
+	UndoBulk    *Bulk            `json:"undo_bulk,omitempty" doc:"Undone as one with other drafts"`
 	LiveIn      []string         `json:"live_in" doc:"Stores in which it is live"`
 	OfferTitle  string           `json:"offer_title"`
 	Supplier    string           `json:"supplier"`
@@ -93,7 +93,8 @@ type storeContext struct {
 }
 
 // storeContext looks drafts up in a store; no ids are all. Traces come only where wanted.
-func (s *Service) storeContext(ctx context.Context, q database.Querier, storeID int64, traced bool, ids ...int64) (storeContext, error) {
+func (s *Service) storeContext(ctx context.Context, q database.Querier, storeID int64, traced bool,
+	ids ...int64) (storeContext, error) {
 	if storeID == 0 {
 		return storeContext{}, nil
 	}
@@ -121,7 +122,8 @@ func (d *draft) priced(t storeContext, ruled bool) ([]Variant, pricing.Quote) {
 	out := make([]Variant, len(d.variants))
 	for i := range d.variants {
 		v := &d.variants[i]
-		out[i] = Variant{ID: v.id, Values: d.values(v), Chosen: v.chosen, Cost: v.unit.Cost, Stock: v.stock, Withdrawn: v.withdrawn, Trace: []markup.TraceLine{}}
+		out[i] = Variant{ID: v.id, Values: d.values(v), Chosen: v.chosen, Cost: v.unit.Cost, Stock: v.stock,
+			Withdrawn: v.withdrawn, Trace: []markup.TraceLine{}}
 		if v.offerVariantID == 0 {
 			out[i].NoPrice = "Its supplier does not sell this one."
 			continue
@@ -153,7 +155,9 @@ func (d *draft) priced(t storeContext, ruled bool) ([]Variant, pricing.Quote) {
 
 // report says what is missing before a draft can go out.
 func (d *draft) report(t storeContext, variants []Variant, quote pricing.Quote) readiness.Report {
-	in := readiness.Draft{Title: d.title, Description: d.description, Supplier: d.supplier, Brand: d.facts.Brand, Options: len(d.options), Limits: t.limits, Withdrawn: d.withdrawnAt != nil, KeepsPromise: quote.Choice.KeepsPromise}
+	in := readiness.Draft{Title: d.title, Description: d.description, Supplier: d.supplier, Brand: d.facts.Brand,
+		Options: len(d.options), Limits: t.limits, Withdrawn: d.withdrawnAt != nil,
+		KeepsPromise: quote.Choice.KeepsPromise}
 	if t.pricer != nil {
 		in.PromiseDays = t.pricer.PromiseDays
 	}
@@ -170,7 +174,8 @@ func (d *draft) report(t storeContext, variants []Variant, quote pricing.Quote) 
 		if !v.Chosen {
 			continue
 		}
-		one := readiness.Variant{Name: strings.Join(v.Values, " "), Priced: v.Ladder != nil, NoPrice: v.NoPrice, Stock: v.Stock, Withdrawn: d.variants[i].withdrawn}
+		one := readiness.Variant{Name: strings.Join(v.Values, " "), Priced: v.Ladder != nil, NoPrice: v.NoPrice,
+			Stock: v.Stock, Withdrawn: d.variants[i].withdrawn}
 		if v.Ladder != nil {
 			one.Profit, one.OldRate, one.WasWarning = v.Ladder.Profit, v.Ladder.OldRate, v.WasWarning
 		}
@@ -180,7 +185,8 @@ func (d *draft) report(t storeContext, variants []Variant, quote pricing.Quote) 
 }
 
 func (s *Service) line(d *draft, report readiness.Report) Line {
-	return Line{ID: d.id, OfferID: d.offerID, Title: d.title, Report: report, Picture: s.picture(d), Collections: d.collections, Tags: d.tags}
+	return Line{ID: d.id, OfferID: d.offerID, Title: d.title, Report: report, Picture: s.picture(d),
+		Collections: d.collections, Tags: d.tags}
 }
 
 // picture is the first one shown, or none.
@@ -203,8 +209,10 @@ func (s *Service) pathOf(p PictureOf) string {
 func (s *Service) view(d *draft, t storeContext) Draft {
 	variants, quote := d.priced(t, true)
 	out := Draft{
-		Line: s.line(d, d.report(t, variants, quote)), Revision: d.revision, Description: d.description, Options: d.options, Variants: variants, Pictures: []Picture{},
-		UpdatedAt: d.updatedAt, OfferTitle: d.offerTitle, Supplier: d.supplier, Source: d.facts.Source, PageURL: d.pageURL, WithdrawnAt: d.withdrawnAt,
+		Line: s.line(d, d.report(t, variants, quote)), Revision: d.revision, Description: d.description,
+		Options: d.options, Variants: variants, Pictures: []Picture{},
+		UpdatedAt: d.updatedAt, OfferTitle: d.offerTitle, Supplier: d.supplier, Source: d.facts.Source,
+		PageURL: d.pageURL, WithdrawnAt: d.withdrawnAt,
 	}
 	for i := range variants {
 		variants[i].Picture = s.pathOf(d.shownBy(&d.variants[i]))
@@ -259,14 +267,16 @@ func (s *Service) lastEdit(ctx context.Context, d *Draft, storeID int64) (err er
 	var bulk Bulk
 	err = s.Pool.QueryRow(ctx, `
 		select what, coalesce(bulk_id, 0), (select count(*) from draft_edit b where b.bulk_id = e.bulk_id)
-		from draft_edit e where draft_id = $1 and (store_id is null or store_id = $2) order by id desc limit 1`, d.ID, storeID).Scan(&d.Undo, &bulk.ID, &bulk.Drafts)
+		from draft_edit e where draft_id = $1 and (store_id is null or store_id = $2) order by id desc limit 1`, d.ID,
+		storeID).Scan(&d.Undo, &bulk.ID, &bulk.Drafts)
 	if err != nil && !database.Missing(err) {
 		return err
 	}
 	if bulk.What = d.Undo; bulk.ID != 0 && bulk.Drafts > 1 {
 		d.UndoBulk = &bulk
 	}
-	return s.Pool.QueryRow(ctx, `select array(select t.name from listing l join store t on t.id = l.store_id where l.draft_id = $1 order by t.name)`, d.ID).Scan(&d.LiveIn)
+	return s.Pool.QueryRow(ctx, `select array(select t.name from listing l join store t on t.id = l.store_id
+		where l.draft_id = $1 order by t.name)`, d.ID).Scan(&d.LiveIn)
 }
 
 func single(drafts []*draft, err error) (*draft, error) {

@@ -137,9 +137,12 @@ func (d *draft) values(v *draftVariant) []string {
 // load reads drafts in the order of their making, newest first; no ids are all.
 func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, error) {
 	rows, err := q.Query(ctx, `
-		select d.id, d.offer_id, d.reference::text, d.revision, d.title, d.description, d.pictures, d.options, d.collections, d.tags, d.updated_at, o.title, u.name, o.page_url, o.source_id, o.number,
-			o.withdrawn_at, x.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+`
-		from draft d join offer o on o.id = d.offer_id join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id
+		select d.id, d.offer_id, d.reference::text, d.revision, d.title, d.description, d.pictures, d.options,
+		d.collections, d.tags, d.updated_at, o.title, u.name, o.page_url, o.source_id, o.number,
+			o.withdrawn_at, x.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min,
+			o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+`
+		from draft d join offer o on o.id = d.offer_id join supplier u on u.id = o.supplier_id
+		join source x on x.id = o.source_id
 		where $1::bigint[] is null or d.id = any ($1) order by d.id desc`, ids)
 	if err != nil {
 		return nil, err
@@ -150,8 +153,10 @@ func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, erro
 		d := &draft{}
 		var currency, marketIn string
 		t := &d.facts
-		err := row.Scan(&d.id, &d.offerID, &d.reference, &d.revision, &d.title, &d.description, &d.pictures, &d.options, &d.collections, &d.tags, &d.updatedAt, &d.offerTitle, &d.supplier, &d.pageURL, &d.sourceID, &d.offerNumber,
-			&d.withdrawnAt, &t.Source, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost)
+		err := row.Scan(&d.id, &d.offerID, &d.reference, &d.revision, &d.title, &d.description, &d.pictures, &d.options,
+			&d.collections, &d.tags, &d.updatedAt, &d.offerTitle, &d.supplier, &d.pageURL, &d.sourceID, &d.offerNumber,
+			&d.withdrawnAt, &t.Source, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max,
+			&t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost)
 		if err != nil {
 			return nil, err
 		}
@@ -167,7 +172,9 @@ func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, erro
 		return nil, err
 	}
 	rows, err = q.Query(ctx, `
-		select v.draft_id, v.id, coalesce(v.offer_variant_id, 0), v.position, v.value_indexes, v.chosen, coalesce(w.cost, 0), coalesce(w.min_advertised, 0), coalesce(w.list_price, 0), coalesce(w.prices_in, ''), coalesce(w.stock, 0),
+		select v.draft_id, v.id, coalesce(v.offer_variant_id, 0), v.position, v.value_indexes, v.chosen,
+		coalesce(w.cost, 0), coalesce(w.min_advertised, 0), coalesce(w.list_price, 0), coalesce(w.prices_in, ''),
+		coalesce(w.stock, 0),
 			coalesce(w.picture, -1), v.picture, coalesce(w.barcode, ''), coalesce(w.withdrawn, true)
 		from draft_variant v left join offer_variant w on w.id = v.offer_variant_id
 		where $1::bigint[] is null or v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids)
@@ -177,15 +184,18 @@ func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, erro
 	var draftID, cost, advertised, listed int64
 	var pricesIn string
 	var v draftVariant
-	_, err = pgx.ForEachRow(rows, []any{&draftID, &v.id, &v.offerVariantID, &v.position, &v.valueIndexes, &v.chosen, &cost, &advertised, &listed, &pricesIn, &v.stock, &v.picture, &v.ownPicture, &v.barcode, &v.withdrawn}, func() error {
-		if d := byID[draftID]; d != nil {
-			one, c := v, currencies[draftID]
-			one.unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
-			d.variants = append(d.variants, one)
-		}
-		v.valueIndexes, v.ownPicture = nil, nil
-		return nil
-	})
+	_,
+		err = pgx.ForEachRow(rows,
+		[]any{&draftID, &v.id, &v.offerVariantID, &v.position, &v.valueIndexes, &v.chosen, &cost, &advertised, &listed,
+			&pricesIn, &v.stock, &v.picture, &v.ownPicture, &v.barcode, &v.withdrawn}, func() error {
+			if d := byID[draftID]; d != nil {
+				one, c := v, currencies[draftID]
+				one.unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
+				d.variants = append(d.variants, one)
+			}
+			v.valueIndexes, v.ownPicture = nil, nil
+			return nil
+		})
 	if err != nil {
 		return nil, err
 	}
@@ -213,7 +223,10 @@ func loadUnavailable(ctx context.Context, q database.Querier, drafts []*draft) e
 	troubled := map[PictureOf]string{}
 	var at PictureOf
 	var trouble string
-	if _, err := pgx.ForEachRow(rows, []any{&at.Offer, &at.Place, &trouble}, func() error { troubled[at] = trouble; return nil }); err != nil {
+	if _, err := pgx.ForEachRow(rows, []any{&at.Offer, &at.Place, &trouble}, func() error {
+		troubled[at] = trouble
+		return nil
+	}); err != nil {
 		return err
 	}
 	for _, d := range drafts {
@@ -238,13 +251,17 @@ func (s *Service) DraftsOf(ctx context.Context, offers []int64) (map[int64][]int
 	}
 	taken := map[int64][]int64{}
 	var offer, id int64
-	_, err = pgx.ForEachRow(rows, []any{&offer, &id}, func() error { taken[offer] = append(taken[offer], id); return nil })
+	_, err = pgx.ForEachRow(rows, []any{&offer, &id}, func() error {
+		taken[offer] = append(taken[offer], id)
+		return nil
+	})
 	return taken, err
 }
 
 // CollectionsAndTags lists the collections and tags that drafts have.
 func (s *Service) CollectionsAndTags(ctx context.Context) (collections, tags []string, err error) {
-	err = s.Pool.QueryRow(ctx, `select array(select distinct unnest(collections) from draft order by 1), array(select distinct unnest(tags) from draft order by 1)`).Scan(&collections, &tags)
+	err = s.Pool.QueryRow(ctx, `select array(select distinct unnest(collections) from draft
+		order by 1), array(select distinct unnest(tags) from draft order by 1)`).Scan(&collections, &tags)
 	return collections, tags, err
 }
 
@@ -283,7 +300,8 @@ func (s *Service) Take(ctx context.Context, offers []int64, again bool) (TakeRes
 			}
 			var title string
 			var existing *int64
-			err := tx.QueryRow(ctx, `select title, (select min(id) from draft where offer_id = o.id) from offer o where id = $1`, offer).Scan(&title, &existing)
+			err := tx.QueryRow(ctx, `select title, (select min(id) from draft where offer_id = o.id) from offer o
+				where id = $1`, offer).Scan(&title, &existing)
 			if database.Missing(err) {
 				continue
 			}
@@ -334,11 +352,13 @@ func (s *Service) createDraft(ctx context.Context, tx pgx.Tx, offer int64) (int6
 	var title, description string
 	var names []string
 	var count int
-	err := tx.QueryRow(ctx, `select title, description, option_names, cardinality(pictures) from offer where id = $1`, offer).Scan(&title, &description, &names, &count)
+	err := tx.QueryRow(ctx, `select title, description, option_names, cardinality(pictures) from offer
+		where id = $1`, offer).Scan(&title, &description, &names, &count)
 	if err != nil {
 		return 0, err
 	}
-	rows, err := tx.Query(ctx, `select id, option_values from offer_variant where offer_id = $1 and not withdrawn order by position, id`, offer)
+	rows, err := tx.Query(ctx, `select id, option_values from offer_variant where offer_id = $1 and not withdrawn
+		order by position, id`, offer)
 	if err != nil {
 		return 0, err
 	}
@@ -359,14 +379,17 @@ func (s *Service) createDraft(ctx context.Context, tx pgx.Tx, offer int64) (int6
 		pictures[i].PictureChoice = PictureChoice{i, true}
 	}
 	var draftID int64
-	err = tx.QueryRow(ctx, `insert into draft (offer_id, title, description, pictures, options, created_by) values ($1, $2, $3, $4, $5, $6) returning id`,
-		offer, title, contact.Remove(safehtml.Clean(description)), asJSON(pictures), asJSON(options), access.Who(ctx).Name).Scan(&draftID)
+	err = tx.QueryRow(ctx, `insert into draft (offer_id, title, description, pictures, options, created_by)
+		values ($1, $2, $3, $4, $5, $6) returning id`,
+		offer, title, contact.Remove(safehtml.Clean(description)), asJSON(pictures), asJSON(options),
+		access.Who(ctx).Name).Scan(&draftID)
 	if err != nil {
 		return 0, err
 	}
 	batch := &pgx.Batch{}
 	for i, id := range ids {
-		batch.Queue(`insert into draft_variant (draft_id, offer_variant_id, position, value_indexes) values ($1, $2, $3, $4)`, draftID, id, i, places[i])
+		batch.Queue(`insert into draft_variant (draft_id, offer_variant_id, position, value_indexes)
+			values ($1, $2, $3, $4)`, draftID, id, i, places[i])
 	}
 	return draftID, tx.SendBatch(ctx, batch).Close()
 }

@@ -64,7 +64,8 @@ func TestTakingTwiceAsksFirst(t *testing.T) {
 	if r := ask(false, first, first); len(r.Taken) != 1 || len(r.Already) != 0 {
 		t.Errorf("named twice at once: %+v", r)
 	}
-	if r := ask(false, first, second); len(r.Taken) != 1 || len(r.Already) != 1 || r.Already[0].OfferID != first || r.Already[0].Title == "" {
+	if r := ask(false, first, second); len(r.Taken) != 1 || len(r.Already) != 1 || r.Already[0].OfferID != first ||
+		r.Already[0].Title == "" {
 		t.Errorf("one known, one new: %+v", r)
 	}
 	if r := ask(true, first); len(r.Taken) != 1 {
@@ -94,14 +95,17 @@ func TestEditingWords(t *testing.T) {
 	if was.Title != was.OfferTitle || strings.Contains(was.Description, "<script") {
 		t.Errorf("it does not start from the supplier's words, made safe: %+v", was)
 	}
-	d := b.mustEdit(map[string]any{"title": "  Speckled   enamel mug ", "description": `<p onclick="x">A mug.</p><script>x</script>`})
-	if d.Title != "Speckled enamel mug" || d.Description != "<p>A mug.</p>" || d.OfferTitle != was.OfferTitle || d.Undo == "" {
+	d := b.mustEdit(map[string]any{"title": "  Speckled   enamel mug ",
+		"description": `<p onclick="x">A mug.</p><script>x</script>`})
+	if d.Title != "Speckled enamel mug" || d.Description != "<p>A mug.</p>" || d.OfferTitle != was.OfferTitle ||
+		d.Undo == "" {
 		t.Errorf("%+v", d)
 	}
 	if back := b.undo(); back.Title != was.Title || back.Description != was.Description || back.Undo != "" {
 		t.Errorf("undone: %+v", back)
 	}
-	if problem := w.Owner.Ask("POST", strings.Replace(b.path, "?", "/undo?", 1), nil, nil); problem == nil || problem.Status != 409 {
+	if problem := w.Owner.Ask("POST", strings.Replace(b.path, "?", "/undo?", 1), nil, nil); problem == nil ||
+		problem.Status != 409 {
 		t.Errorf("nothing is left to undo: %+v", problem)
 	}
 }
@@ -113,7 +117,8 @@ func TestTheSecondEditorIsTold(t *testing.T) {
 	old := b.get().Revision
 	b.mustEdit(map[string]any{"title": "First"})
 	_, problem := b.edit(map[string]any{"title": "Second", "revision": old})
-	if problem == nil || problem.Status != 409 || !strings.HasPrefix(problem.Detail, "Olga changed this draft meanwhile") || b.get().Title != "First" {
+	if problem == nil || problem.Status != 409 ||
+		!strings.HasPrefix(problem.Detail, "Olga changed this draft meanwhile") || b.get().Title != "First" {
 		t.Errorf("%+v", problem)
 	}
 }
@@ -137,7 +142,8 @@ func TestPicturesAndVariants(t *testing.T) {
 	if _, problem := b.edit(map[string]any{"pictures": turned[1:]}); problem == nil || problem.Field() != "pictures" {
 		t.Errorf("a picture left out: %+v", problem)
 	}
-	if _, problem := b.edit(map[string]any{"chosen": []int64{d.Variants[0].ID, 424242}}); problem == nil || problem.Field() != "chosen" {
+	if _, problem := b.edit(map[string]any{"chosen": []int64{d.Variants[0].ID, 424242}}); problem == nil ||
+		problem.Field() != "chosen" {
 		t.Errorf("a variant of another draft: %+v", problem)
 	}
 	none := b.mustEdit(map[string]any{"chosen": []int64{}})
@@ -161,15 +167,18 @@ func TestRenamingOptions(t *testing.T) {
 	d := b.get()
 	d.Options[0].Name, d.Options[0].Values[0].Name = "Colour", "Lake blue"
 	after := b.mustEdit(map[string]any{"options": d.Options})
-	if after.Options[0].Name != "Colour" || after.Variants[0].Values[0] != "Lake blue" || after.Options[0].Values[0].Original == "Lake blue" {
+	if after.Options[0].Name != "Colour" || after.Variants[0].Values[0] != "Lake blue" ||
+		after.Options[0].Values[0].Original == "Lake blue" {
 		t.Errorf("%+v", after.Options)
 	}
 	d.Options[0].Values[1].Name = "lake BLUE"
 	_, problem := b.edit(map[string]any{"options": d.Options})
-	if problem == nil || problem.Field() != "options" || !strings.Contains(problem.Detail, "would both be called “lake BLUE”") {
+	if problem == nil || problem.Field() != "options" ||
+		!strings.Contains(problem.Detail, "would both be called “lake BLUE”") {
 		t.Errorf("two alike: %+v", problem)
 	}
-	if _, problem := b.edit(map[string]any{"options": d.Options[:1]}); problem == nil || !strings.Contains(problem.Detail, "not added or left out") {
+	if _, problem := b.edit(map[string]any{"options": d.Options[:1]}); problem == nil ||
+		!strings.Contains(problem.Detail, "not added or left out") {
 		t.Errorf("one left out: %+v", problem)
 	}
 }
@@ -184,15 +193,18 @@ func TestTypingAPrice(t *testing.T) {
 		return map[string]any{"prices": []map[string]any{{"variant_id": v.ID, "price": price}}}
 	}
 	after := b.mustEdit(typed("2.50")).Variants[0]
-	if !after.Manual || after.Ladder.Price.Decimal() != "2.50" || !after.Ladder.Profit.Negative() || *after.RulePrice != v.Ladder.Price {
+	if !after.Manual || after.Ladder.Price.Decimal() != "2.50" || !after.Ladder.Profit.Negative() ||
+		*after.RulePrice != v.Ladder.Price {
 		t.Errorf("%+v", after)
 	}
 	report := b.get().Report
 	if !report.Ready || len(report.Findings) == 0 || !strings.Contains(report.Findings[0].Words, "on each sale") {
 		t.Errorf("a loss is warned of and does not stop: %+v", report)
 	}
-	for text, words := range map[string]string{"2,5x": "is not a price in USD", "0": "more than 0", "-4": "more than 0", "1.999": "is not a price in USD"} {
-		if _, problem := b.edit(typed(text)); problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, words) {
+	for text, words := range map[string]string{"2,5x": "is not a price in USD", "0": "more than 0", "-4": "more than 0",
+		"1.999": "is not a price in USD"} {
+		if _, problem := b.edit(typed(text)); problem == nil || problem.Status != 422 ||
+			!strings.Contains(problem.Detail, words) {
 			t.Errorf("%q: %+v", text, problem)
 		}
 	}
@@ -200,7 +212,8 @@ func TestTypingAPrice(t *testing.T) {
 		t.Errorf("released: %+v", released)
 	}
 	var audited int
-	if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from audit_entry where act = 'set prices'`).Scan(&audited); err != nil || audited != 2 {
+	if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from audit_entry
+		where act = 'set prices'`).Scan(&audited); err != nil || audited != 2 {
 		t.Errorf("%d in the audit trail, %v", audited, err)
 	}
 }
@@ -209,7 +222,8 @@ func TestWhatIsMissing(t *testing.T) {
 	w := testkit.Start(t)
 	store := w.Ready()
 	over := take(t, w, store.ID, w.Offer(gen.OverLimit)).get()
-	if over.Report.Ready || over.Report.Variants != "needs_you" || !strings.Contains(over.Report.Findings[0].Words, "144 variants are chosen; this store allows 100") {
+	if over.Report.Ready || over.Report.Variants != "needs_you" ||
+		!strings.Contains(over.Report.Findings[0].Words, "144 variants are chosen; this store allows 100") {
 		t.Errorf("%+v", over.Report)
 	}
 	var bare workbench.Draft
@@ -224,11 +238,13 @@ func TestDiscarding(t *testing.T) {
 	store := w.Ready()
 	drafts := w.Take(w.Offer(0), w.Offer(1))
 	w.Publish(store.ID, drafts[0])
-	if problem := w.Owner.Ask("DELETE", fmt.Sprintf("/api/drafts/%d", drafts[0]), nil, nil); problem == nil || problem.Status != 409 {
+	if problem := w.Owner.Ask("DELETE", fmt.Sprintf("/api/drafts/%d", drafts[0]), nil, nil); problem == nil ||
+		problem.Status != 409 {
 		t.Errorf("a live draft was discarded: %+v", problem)
 	}
 	w.Owner.Must("DELETE", fmt.Sprintf("/api/drafts/%d", drafts[1]), nil, nil)
-	if problem := w.Owner.Ask("GET", fmt.Sprintf("/api/drafts/%d", drafts[1]), nil, nil); problem == nil || problem.Status != 404 {
+	if problem := w.Owner.Ask("GET", fmt.Sprintf("/api/drafts/%d", drafts[1]), nil, nil); problem == nil ||
+		problem.Status != 404 {
 		t.Errorf("%+v", problem)
 	}
 }

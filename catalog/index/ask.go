@@ -28,7 +28,8 @@ const (
 
 var (
 	byNumber = map[Sort]Number{ByUnits: Month, ByGrowth: Growth, ByRating: Rating, ByRivals: Rivals}
-	byFigure = map[Sort]StoreColumn{ByLanded: Landed, ByItem: Item, ByShipping: Shipping, ByDays: Days, ByProfit: Profit, ByMargin: Margin, ByWorth: Worth}
+	byFigure = map[Sort]StoreColumn{ByLanded: Landed, ByItem: Item, ByShipping: Shipping, ByDays: Days,
+		ByProfit: Profit, ByMargin: Margin, ByWorth: Worth}
 )
 
 // NeedsStore tells whether a sort is by figures, which offers have in a store only.
@@ -147,7 +148,8 @@ func (s *Snapshot[T]) hits(rows []entry) []Hit[T] {
 	hits := make([]Hit[T], 0, len(rows))
 	for _, e := range rows {
 		p := &s.parts[e.part]
-		h := Hit[T]{ID: e.id, ShipsFrom: p.facets[ShipsFrom].values[p.facets[ShipsFrom].code[e.row]], Item: &p.items[e.row]}
+		h := Hit[T]{ID: e.id, ShipsFrom: p.facets[ShipsFrom].values[p.facets[ShipsFrom].code[e.row]],
+			Item: &p.items[e.row]}
 		for k := range h.Numbers {
 			h.Numbers[k] = p.numbers[k][e.row]
 		}
@@ -369,6 +371,8 @@ func (b *topRows) replace(e entry) {
 }
 
 func (b *topRows) sorted() []entry {
-	slices.SortFunc(b.entries, func(a, b entry) int { return cmp.Or(cmp.Compare(a.key, b.key), cmp.Compare(a.id, b.id)) })
+	slices.SortFunc(b.entries, func(a, b entry) int {
+		return cmp.Or(cmp.Compare(a.key, b.key), cmp.Compare(a.id, b.id))
+	})
 	return b.entries
 }

@@ -75,7 +75,9 @@ func bitSlicedOf[V int32 | int64](column []V) bitSliced[V] {
 func (c *bitSliced[V]) within(column []V, bound V, atMost bool) bitset {
 	set := none(len(column))
 	// The step that a bound falls into is the last that begins at or under it.
-	step, exact := slices.BinarySearchFunc(c.least, bound, func(least, bound V) int { return cmp.Compare(least, bound) })
+	step, exact := slices.BinarySearchFunc(c.least, bound, func(least, bound V) int {
+		return cmp.Compare(least, bound)
+	})
 	if !exact {
 		step--
 	}

@@ -9,7 +9,9 @@ import (
 func TestAnyBoundEqualsAPlainScan(t *testing.T) {
 	r := rand.New(rand.NewPCG(31, 32))
 	kinds := map[string]func() int64{
-		"few": func() int64 { return int64(r.IntN(5)) }, "many": func() int64 { return r.Int64N(1 << 40) }, "one": func() int64 { return 7 },
+		"few": func() int64 {
+			return int64(r.IntN(5))
+		}, "many": func() int64 { return r.Int64N(1 << 40) }, "one": func() int64 { return 7 },
 		"uneven":   func() int64 { return []int64{0, 0, 0, 0, r.Int64N(100), r.Int64N(1_000_000)}[r.IntN(6)] },
 		"no price": func() int64 { return []int64{noUpperValue, noLowerValue, r.Int64N(4000) - 2000}[r.IntN(3)] },
 	}

@@ -22,12 +22,14 @@ const (
 	muchMore = 5
 )
 
-// findOrCorrect is where the parts hold what is needed; and where none does, or one supplier alone, what is nearest to it.
+// findOrCorrect is where the parts hold what is needed; and where none does, or one supplier alone, what is nearest
+// to it.
 func (s *Snapshot[T]) findOrCorrect(n *terms.Need) (l []wordMatch, c *Correction) {
 	l = s.findNeed(n)
 	rows, suppliers := s.countHolders(l, rareRows)
 	if rows == 0 && len(n.Completions) > 0 {
-		return s.findNeed(&terms.Need{Alternatives: []terms.Alternative{{Match: terms.AnyOf, Terms: n.Completions}}}), nil
+		return s.findNeed(&terms.Need{Alternatives: []terms.Alternative{{Match: terms.AnyOf, Terms: n.Completions}}}),
+			nil
 	}
 	word := n.Word()
 	if word == "" || (rows > 0 && (suppliers > 1 || rows == rareRows || len(word) < 4)) {
@@ -47,12 +49,14 @@ func (s *Snapshot[T]) findOrCorrect(n *terms.Need) (l []wordMatch, c *Correction
 		}
 		return l, &Correction{word, near, true}
 	}
-	for _, match := range []terms.Match{terms.Phrase, terms.All} { // one behind the other are meant more surely than a slip
+	// one behind the other are meant more surely than a slip
+	for _, match := range []terms.Match{terms.Phrase, terms.All} {
 		if match == terms.All && distance == 1 {
 			break
 		}
 		if both := s.splitJoined(word, match); both != nil {
-			return s.findNeed(&terms.Need{Alternatives: []terms.Alternative{{Match: match, Terms: both}}}), &Correction{word, strings.Join(both, " "), false}
+			return s.findNeed(&terms.Need{Alternatives: []terms.Alternative{{Match: match, Terms: both}}}),
+				&Correction{word, strings.Join(both, " "), false}
 		}
 	}
 	if near == "" {
@@ -78,7 +82,8 @@ func (s *Snapshot[T]) nearest(word string, than int) (near string, by int) {
 		p := &s.parts[i]
 		for _, at := range p.plain {
 			known := p.vocabulary[at]
-			if len(known) < 3 || len(known)-len(word) > most || len(word)-len(known) > most || strings.HasPrefix(known, word) {
+			if len(known) < 3 || len(known)-len(word) > most || len(word)-len(known) > most ||
+				strings.HasPrefix(known, word) {
 				continue
 			}
 			if d := distance(word, known, most); d <= most && terms.Stem(known) != stem {
@@ -92,14 +97,17 @@ func (s *Snapshot[T]) nearest(word string, than int) (near string, by int) {
 	}
 	for known, c := range all {
 		b := all[near]
-		if c.offers > muchMore*than && (near == "" || cmp.Or(cmp.Compare(c.distance, b.distance), cmp.Compare(b.offers, c.offers), strings.Compare(known, near)) < 0) {
+		if c.offers > muchMore*than &&
+			(near == "" || cmp.Or(cmp.Compare(c.distance, b.distance), cmp.Compare(b.offers, c.offers),
+				strings.Compare(known, near)) < 0) {
 			near, by = known, c.distance
 		}
 	}
 	return near, by
 }
 
-// splitJoined are two words that are typed as one, those that most offers have one behind the other, or anywhere; nil where
+// splitJoined are two words that are typed as one, those that most offers have one behind the other, or anywhere;
+// nil where
 // there are none.
 func (s *Snapshot[T]) splitJoined(word string, match terms.Match) (both []string) {
 	least := 1 // letters of each

@@ -98,7 +98,9 @@ func (f *facet) answers(choices []string) []bool {
 	choices = f.kind.withEverywhere(choices)
 	does := make([]bool, len(f.values))
 	for code, value := range f.values {
-		does[code] = slices.ContainsFunc(f.kind.valuesOf(value), func(c string) bool { return slices.Contains(choices, c) })
+		does[code] = slices.ContainsFunc(f.kind.valuesOf(value), func(c string) bool {
+			return slices.Contains(choices, c)
+		})
 	}
 	return does
 }

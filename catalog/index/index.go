@@ -60,7 +60,8 @@ const (
 	numberCount
 )
 
-// GrowthUnknown is the growth of what is not known; NotCounted the rivals of what nobody has counted; Unknown any other number
+// GrowthUnknown is the growth of what is not known; NotCounted the rivals of what nobody has counted; Unknown any
+// other number
 // that is not known. None of them keeps a bound that is asked for.
 const (
 	GrowthUnknown = -1 << 31
@@ -92,7 +93,8 @@ func (f StoreColumn) atMost() bool { return f <= Days }
 type Row struct {
 	ID   int64
 	Text string // title, supplier, category, brand, number
-	// Values are those of its variants' options, each once; Codes its product numbers, SKUs and barcodes as terms.Code has them.
+	// Values are those of its variants' options, each once; Codes its product numbers, SKUs and barcodes as
+	// terms.Code has them.
 	Values, Codes []string
 	Facets        [facetCount]string
 	Numbers       [numberCount]int32
@@ -247,7 +249,8 @@ func (p *part[T]) delete(ids []int64) {
 	}
 }
 
-// NotKnown is a figure that is not known, though the offer has a price: no bound of at least holds it, and it comes last.
+// NotKnown is a figure that is not known, though the offer has a price: no bound of at least holds it, and it comes
+// last.
 const NotKnown = -1 << 63
 
 const (

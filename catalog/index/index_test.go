@@ -40,7 +40,8 @@ func TestDistance(t *testing.T) {
 	for _, c := range []struct {
 		a, b string
 		want int
-	}{{"enamel", "enamel", 0}, {"enamle", "enamel", 1}, {"enaml", "enamel", 1}, {"enammel", "enamel", 1}, {"anamel", "enamel", 1}, {"kettle", "kennel", 3}, {"cat", "catalog", 3}} {
+	}{{"enamel", "enamel", 0}, {"enamle", "enamel", 1}, {"enaml", "enamel", 1}, {"enammel", "enamel", 1},
+		{"anamel", "enamel", 1}, {"kettle", "kennel", 3}, {"cat", "catalog", 3}} {
 		if got := distance(c.a, c.b, 2); got != c.want {
 			t.Errorf("%s to %s: %d, want %d", c.a, c.b, got, c.want)
 		}
@@ -141,13 +142,15 @@ func TestTyposAreForgivenAndSaid(t *testing.T) {
 			t.Errorf("%s: %d offers, %v", typo, got.Total, got.Corrections)
 		}
 	}
-	if got := snapshot.Search(Query{Words: typed("xylophone"), Limit: 50}); got.Total != 0 || len(got.Corrections) != 0 {
+	if got := snapshot.Search(Query{Words: typed("xylophone"), Limit: 50}); got.Total != 0 ||
+		len(got.Corrections) != 0 {
 		t.Errorf("nothing like it: %+v", got)
 	}
 }
 
 func TestANumberIsAWholeWord(t *testing.T) {
-	snapshot := Build([]Entry[StoreValues]{{Row: Row{ID: 1, Text: "Yarn 100 g QB-100001"}}, {Row: Row{ID: 2, Text: "Yarn 50 g QB-100002"}}}, Offered{}, nil)
+	snapshot := Build([]Entry[StoreValues]{{Row: Row{ID: 1, Text: "Yarn 100 g QB-100001"}},
+		{Row: Row{ID: 2, Text: "Yarn 50 g QB-100002"}}}, Offered{}, nil)
 	for words, want := range map[string]int{"100": 1, "QB-100002": 1, "qb": 2, "10000": 0, "ya": 2, "y": 2} {
 		if got := snapshot.Search(Query{Words: typed(words), Limit: 5}); got.Total != want {
 			t.Errorf("%s: %d offers, want %d", words, got.Total, want)
@@ -161,7 +164,10 @@ func TestANumberIsAWholeWord(t *testing.T) {
 }
 
 func TestMoreOfTheWordsAndEarlierComesFirst(t *testing.T) {
-	snapshot := Build([]Entry[StoreValues]{{Row: Row{ID: 1, Text: "lid for an enamel mug", Numbers: [numberCount]int32{Month: 900}}}, {Row: Row{ID: 2, Text: "mug of enamel", Numbers: [numberCount]int32{Month: 3}}}, {Row: Row{ID: 3, Text: "mug enamel", Numbers: [numberCount]int32{Month: 1}}}}, Offered{}, nil)
+	snapshot := Build(
+		[]Entry[StoreValues]{{Row: Row{ID: 1, Text: "lid for an enamel mug", Numbers: [numberCount]int32{Month: 900}}},
+			{Row: Row{ID: 2, Text: "mug of enamel", Numbers: [numberCount]int32{Month: 3}}},
+			{Row: Row{ID: 3, Text: "mug enamel", Numbers: [numberCount]int32{Month: 1}}}}, Offered{}, nil)
 	got := snapshot.Search(Query{Words: typed("mug enamle"), Sort: ByRelevance, Limit: 5})
 	order := []int64{}
 	for _, h := range got.Hits {
@@ -185,8 +191,13 @@ func TestASnapshotNeverChanges(t *testing.T) {
 		return text
 	}
 	before := ask(snapshot)
-	dearer := snapshot.WithPrices(Prices[StoreValues]{1: {Of: func(m *StoreValues) StoreValues { n := *m; n.Values[Profit] = -n.Values[Profit]; return n }}})
-	changed := snapshot.Apply([]Entry[StoreValues]{randomRow(r, 17), randomRow(r, 9000)}, []int64{1, 2, 3, 4, 5, 6, 7, 8, 9, 10})
+	dearer := snapshot.WithPrices(Prices[StoreValues]{1: {Of: func(m *StoreValues) StoreValues {
+		n := *m
+		n.Values[Profit] = -n.Values[Profit]
+		return n
+	}}})
+	changed := snapshot.Apply([]Entry[StoreValues]{randomRow(r, 17), randomRow(r, 9000)},
+		[]int64{1, 2, 3, 4, 5, 6, 7, 8, 9, 10})
 	if ask(snapshot) != before {
 		t.Error("the old snapshot answers otherwise")
 	}
@@ -194,14 +205,18 @@ func TestASnapshotNeverChanges(t *testing.T) {
 		t.Error("a new one answers as the old")
 	}
 	agree(t, snapshot, known, q)
-	if got := Build[StoreValues](nil, Offered{}, nil).Search(Query{Words: typed("mug"), Limit: 5}); got.Total != 0 || len(got.Hits) != 0 {
+	if got := Build[StoreValues](nil, Offered{}, nil).Search(Query{Words: typed("mug"), Limit: 5}); got.Total != 0 ||
+		len(got.Hits) != 0 {
 		t.Errorf("an empty catalog: %+v", got)
 	}
 }
 
 func TestStemsAreFoundAsWords(t *testing.T) {
-	snapshot := Build([]Entry[StoreValues]{{Row: Row{ID: 1, Text: "Camping mugs"}}, {Row: Row{ID: 2, Text: "mug for camps"}}, {Row: Row{ID: 3, Text: "Mugwort"}}, {Row: Row{ID: 4, Text: "berries"}}}, Offered{}, nil)
-	for words, want := range map[string]int{"mugs": 2, "mug": 3, "camps": 2, "camping": 2, "camp": 2, "berry": 1, "mugwor": 1} {
+	snapshot := Build([]Entry[StoreValues]{{Row: Row{ID: 1, Text: "Camping mugs"}},
+		{Row: Row{ID: 2, Text: "mug for camps"}}, {Row: Row{ID: 3, Text: "Mugwort"}},
+		{Row: Row{ID: 4, Text: "berries"}}}, Offered{}, nil)
+	for words, want := range map[string]int{"mugs": 2, "mug": 3, "camps": 2, "camping": 2, "camp": 2, "berry": 1,
+		"mugwor": 1} {
 		if got := snapshot.Search(Query{Words: typed(words), Limit: 5}); got.Total != want || len(got.Corrections) > 0 {
 			t.Errorf("%s: %d offers, want %d; %v", words, got.Total, want, got.Corrections)
 		}
@@ -209,11 +224,15 @@ func TestStemsAreFoundAsWords(t *testing.T) {
 }
 
 func TestWordsAsTheyAreTyped(t *testing.T) {
-	s := catalogOf("Creme Brulee dish", "Crème Brûlée dish", "Cre\u0300me brule\u0301e torch", "Straße sign", "Wi-Fi router", "Router with wifi", "USB C cable", "T-shirt 350 ml", "Tshirt 350ml", "Lamp X200", "Lamp X-200", "Board 15 cm", "Board 150 mm", "不锈钢咖啡杯", "Kettle lid, 2 Pack", "Kettle 2 L")
+	s := catalogOf("Creme Brulee dish", "Crème Brûlée dish", "Cre\u0300me brule\u0301e torch", "Straße sign",
+		"Wi-Fi router", "Router with wifi", "USB C cable", "T-shirt 350 ml", "Tshirt 350ml", "Lamp X200", "Lamp X-200",
+		"Board 15 cm", "Board 150 mm", "不锈钢咖啡杯", "Kettle lid, 2 Pack", "Kettle 2 L")
 	for words, want := range map[string]string{
 		"creme brulee": "1 2 3", "crème brûlée": "2 3 1", "strasse": "4", "straße": "4", "STRASSE": "4", "naïve": "",
-		"wifi": "5 6", "wi-fi": "5 6", "wi fi": "5 6", "usbc": "7", "usb-c": "7", "tshirt": "9 8", "t-shirt": "8 9", "x200": "10 11", "x-200": "11 10", "lamp x 200": "11 10",
-		"350ml": "9 8", "350 ml": "9 8", "0,35 l": "9 8", "15cm": "12 13", "150 mm": "12 13", "15 m": "", "咖啡": "14", "咖钢": "", "kettle 2 l": "16", "kettle 2": "16 15",
+		"wifi": "5 6", "wi-fi": "5 6", "wi fi": "5 6", "usbc": "7", "usb-c": "7", "tshirt": "9 8", "t-shirt": "8 9",
+		"x200": "10 11", "x-200": "11 10", "lamp x 200": "11 10",
+		"350ml": "9 8", "350 ml": "9 8", "0,35 l": "9 8", "15cm": "12 13", "150 mm": "12 13", "15 m": "", "咖啡": "14",
+		"咖钢": "", "kettle 2 l": "16", "kettle 2": "16 15",
 		"the kettle": "15 16", "kettle & lid": "15", "kettle -lid": "16", `"2 l"`: "16", `kettle -"2 pack"`: "16",
 	} {
 		if got := answers(s, words); got != want {
@@ -223,13 +242,18 @@ func TestWordsAsTheyAreTyped(t *testing.T) {
 }
 
 func TestTyposJoinedWordsAndRareSlips(t *testing.T) {
-	s := catalogOf("Enamel mug", "Camping mug", "Ketle of steel", "Kettle steel", "Steel kettle", "Whistling kettle", "Travel kettle", "Kettle of copper", "Aluminium pot", "Aluminum pan", "Knife", "Set of knives", "Autumn leaves", "Leaf print", "Colour wheel", "Color chart", "Teapot", "Kestro kettle stand")
-	for words, want := range map[string]string{"mgu": "1 2 mgu>mug", "mu": "1 2", "enamelmug": "1 enamelmug>enamel mug", "ketle": "3 4 6 8 18 5 7 ketle>kettle", `"ketle"`: "3", "aluminum": "10 9", "knives": "12 11", "leaf": "14 13", "colour": "15 16", "tea pot": "17", "kestro": "18"} {
+	s := catalogOf("Enamel mug", "Camping mug", "Ketle of steel", "Kettle steel", "Steel kettle", "Whistling kettle",
+		"Travel kettle", "Kettle of copper", "Aluminium pot", "Aluminum pan", "Knife", "Set of knives", "Autumn leaves",
+		"Leaf print", "Colour wheel", "Color chart", "Teapot", "Kestro kettle stand")
+	for words, want := range map[string]string{"mgu": "1 2 mgu>mug", "mu": "1 2", "enamelmug": "1 enamelmug>enamel mug",
+		"ketle": "3 4 6 8 18 5 7 ketle>kettle", `"ketle"`: "3", "aluminum": "10 9", "knives": "12 11", "leaf": "14 13",
+		"colour": "15 16", "tea pot": "17", "kestro": "18"} {
 		got := strings.Fields(answers(s, words))
 		slices.Sort(got)
 		list := strings.Fields(want)
 		slices.Sort(list)
-		if !slices.Equal(got, list) || (len(got) > 0 && strings.Fields(answers(s, words))[0] != strings.Fields(want)[0]) {
+		if !slices.Equal(got, list) ||
+			(len(got) > 0 && strings.Fields(answers(s, words))[0] != strings.Fields(want)[0]) {
 			t.Errorf("%s: %q, want %q", words, answers(s, words), want)
 		}
 	}
@@ -237,16 +261,20 @@ func TestTyposJoinedWordsAndRareSlips(t *testing.T) {
 
 func TestVariantsAndNumbersAreFound(t *testing.T) {
 	s := Build([]Entry[StoreValues]{
-		{Row: Row{ID: 1, Text: "Enamel mug QB-100001", Values: []string{"Plum", "350 ml"}, Codes: []string{"qb100001", "qb100001plum", "4006381333931"}}},
+		{Row: Row{ID: 1, Text: "Enamel mug QB-100001", Values: []string{"Plum", "350 ml"},
+			Codes: []string{"qb100001", "qb100001plum", "4006381333931"}}},
 		{Row: Row{ID: 2, Text: "Plum jam spoon", Codes: []string{"qb100002", "4006381333931"}}},
 		{Row: Row{ID: 3, Text: "Pot 4006381333931 of many words"}},
 	}, Offered{}, nil)
-	for words, want := range map[string]string{"plum mug": "1", "plum": "2 1", "mug 350ml": "1", "QB-100001-PLUM": "1", "qb 100001": "1", "4006381333931": "1 2 3", "4 006381 333931": "1 2", "04006381333931": "1 2", `"plum 350"`: "", "mug QB-100001": "1"} {
+	for words, want := range map[string]string{"plum mug": "1", "plum": "2 1", "mug 350ml": "1", "QB-100001-PLUM": "1",
+		"qb 100001": "1", "4006381333931": "1 2 3", "4 006381 333931": "1 2", "04006381333931": "1 2", `"plum 350"`: "",
+		"mug QB-100001": "1"} {
 		if got := answers(s, words); got != want {
 			t.Errorf("%s: %q, want %q", words, got, want)
 		}
 	}
-	if got := answers(s.Apply(nil, []int64{1}).Apply([]Entry[StoreValues]{{Row: Row{ID: 2, Text: "spoon"}}}, nil), "4006381333931"); got != "3" {
+	if got := answers(s.Apply(nil, []int64{1}).Apply([]Entry[StoreValues]{{Row: Row{ID: 2, Text: "spoon"}}}, nil),
+		"4006381333931"); got != "3" {
 		t.Errorf("after changes: %q", got)
 	}
 }
@@ -270,11 +298,15 @@ func TestWhatEmptiedAnAnswerIsSaid(t *testing.T) {
 }
 
 func TestCheapestRegardlessOfStock(t *testing.T) {
-	rows := []Entry[StoreValues]{{Row: Row{ID: 1}, Item: StoreValues{[storeColumnCount]int64{Landed: 30}, true}}, {Row: Row{ID: 2}, Item: StoreValues{[storeColumnCount]int64{Landed: 20}, true}}}
-	prices := Prices[StoreValues]{1: {Of: func(f *StoreValues) StoreValues { return *f }, Cheapest: func(f *StoreValues) StoreValues { c := *f; c.Values[Landed] = 50 - c.Values[Landed]; return c }}}
+	rows := []Entry[StoreValues]{{Row: Row{ID: 1}, Item: StoreValues{[storeColumnCount]int64{Landed: 30}, true}},
+		{Row: Row{ID: 2}, Item: StoreValues{[storeColumnCount]int64{Landed: 20}, true}}}
+	prices := Prices[StoreValues]{1: {Of: func(f *StoreValues) StoreValues {
+		return *f
+	}, Cheapest: func(f *StoreValues) StoreValues { c := *f; c.Values[Landed] = 50 - c.Values[Landed]; return c }}}
 	s := Build(rows, Offered{}, prices).WithPrices(prices)
 	for soldOut, want := range map[bool]int64{false: 2, true: 1} {
-		q := Query{Store: 1, SoldOutToo: soldOut, Sort: ByLanded, Limit: 1, StoreBounds: []Bound[StoreColumn]{{Landed, 25}}}
+		q := Query{Store: 1, SoldOutToo: soldOut, Sort: ByLanded, Limit: 1,
+			StoreBounds: []Bound[StoreColumn]{{Landed, 25}}}
 		if got := s.Search(q); got.Total != 1 || got.Hits[0].ID != want {
 			t.Errorf("%v: %+v", soldOut, got)
 		}

@@ -22,7 +22,8 @@ type pictureIndex struct {
 }
 
 func (s *pictureIndex) add(row uint32, grams int32, shapes *likeness.PerceptualHashes, rough *likeness.Rough) {
-	s.rows, s.grams, s.hashes, s.rough = append(s.rows, row), append(s.grams, grams), append(s.hashes, *shapes), append(s.rough, *rough)
+	s.rows, s.grams, s.hashes, s.rough = append(s.rows, row), append(s.grams, grams), append(s.hashes, *shapes),
+		append(s.rough, *rough)
 }
 
 // sorted puts sights in order once those of all of so many rows were added.
@@ -34,12 +35,14 @@ func (s *pictureIndex) sorted(rows int) pictureIndex {
 	slices.SortFunc(order, func(a, b uint32) int {
 		return cmp.Or(cmp.Compare(s.grams[a], s.grams[b]), cmp.Compare(s.rows[a], s.rows[b]))
 	})
-	out := pictureIndex{make([]uint32, len(order)), make([]int32, len(order)), make([]likeness.PerceptualHashes, len(order)), make([]likeness.Rough, len(order)), nil}
+	out := pictureIndex{make([]uint32, len(order)), make([]int32, len(order)),
+		make([]likeness.PerceptualHashes, len(order)), make([]likeness.Rough, len(order)), nil}
 	if len(order) > 0 {
 		out.places = make([]uint32, rows)
 	}
 	for to, from := range order {
-		out.rows[to], out.grams[to], out.hashes[to], out.rough[to] = s.rows[from], s.grams[from], s.hashes[from], s.rough[from]
+		out.rows[to], out.grams[to], out.hashes[to], out.rough[to] = s.rows[from], s.grams[from], s.hashes[from],
+			s.rough[from]
 		out.places[s.rows[from]] = uint32(to) + 1
 	}
 	return out
@@ -55,7 +58,9 @@ func (s *pictureIndex) weightRanges(grams int32) [][2]int {
 		return [][2]int{{0, len(s.rows)}}
 	}
 	from := func(least float64) int {
-		at, _ := slices.BinarySearchFunc(s.grams, least, func(g int32, least float64) int { return cmp.Compare(float64(g), least) })
+		at, _ := slices.BinarySearchFunc(s.grams, least, func(g int32, least float64) int {
+			return cmp.Compare(float64(g), least)
+		})
 		return at
 	}
 	least := float64(grams) * (1 - otherWeight)
@@ -103,7 +108,8 @@ func (s *Snapshot[T]) similarPictures(picture *likeness.CoarseDescriptor, grams 
 				working.Go(func() {
 					var own []similarPicture
 					for at := from; at < min(from+n, ends[1]); at++ {
-						if like := picture.Like(&p.pictures.hashes[at], &p.pictures.rough[at]); like >= minCoarseLikeness && p.live.has(p.pictures.rows[at]) {
+						if like := picture.Like(&p.pictures.hashes[at],
+							&p.pictures.rough[at]); like >= minCoarseLikeness && p.live.has(p.pictures.rows[at]) {
 							own = append(own, similarPicture{i, p.pictures.rows[at], at, like})
 						}
 					}
@@ -127,7 +133,8 @@ func (s *Snapshot[T]) similarPictures(picture *likeness.CoarseDescriptor, grams 
 }
 
 // rerank looks at the most alike, at most so many, by another measure, and sorts them by it.
-func (s *Snapshot[T]) rerank(all []similarPicture, most int, by func(*likeness.CoarseDescriptor) float64) []similarPicture {
+func (s *Snapshot[T]) rerank(all []similarPicture, most int,
+	by func(*likeness.CoarseDescriptor) float64) []similarPicture {
 	byLike := func(a, b similarPicture) int {
 		return cmp.Or(cmp.Compare(b.like, a.like), cmp.Compare(s.parts[a.part].ids[a.row], s.parts[b.part].ids[b.row]))
 	}

@@ -87,7 +87,8 @@ func TestLikePicturesAreFound(t *testing.T) {
 		glance := blots(r, of)
 		var want, got []int64
 		for id, e := range known {
-			if glance.Like(&e.Picture.Hashes, &e.Picture.Rough) >= minCoarseLikeness && glance.Closely(&e.Picture) >= alikeFrom && (e.Grams == 0 || e.Grams >= 85 && e.Grams <= 117) {
+			if glance.Like(&e.Picture.Hashes, &e.Picture.Rough) >= minCoarseLikeness &&
+				glance.Closely(&e.Picture) >= alikeFrom && (e.Grams == 0 || e.Grams >= 85 && e.Grams <= 117) {
 				want = append(want, id)
 			}
 		}

@@ -12,7 +12,8 @@ import (
 	"plainpelican/core/terms"
 )
 
-var vocabulary = []string{"enamel", "mug", "kettle", "steel", "camp", "garden", "wool", "zinc", "pot", "lantern", "crème", "creme", "350ml", "0.35 l", "不锈钢", "wi-fi", "wifi"}
+var vocabulary = []string{"enamel", "mug", "kettle", "steel", "camp", "garden", "wool", "zinc", "pot", "lantern",
+	"crème", "creme", "350ml", "0.35 l", "不锈钢", "wi-fi", "wifi"}
 
 func one[V any](r *rand.Rand, of ...V) V { return of[r.IntN(len(of))] }
 
@@ -22,12 +23,15 @@ func randomRow(r *rand.Rand, id int64) Entry[StoreValues] {
 	for range 2 + r.IntN(4) + long {
 		words = append(words, one(r, vocabulary...))
 	}
-	e := Entry[StoreValues]{Row: Row{ID: id, Text: strings.Join(words, " "), Codes: []string{fmt.Sprint("code", id), "both"}[:1+r.IntN(2)]}}
+	e := Entry[StoreValues]{Row: Row{ID: id, Text: strings.Join(words, " "),
+		Codes: []string{fmt.Sprint("code", id), "both"}[:1+r.IntN(2)]}}
 	for range r.IntN(3) {
 		e.Values = append(e.Values, one(r, "plum", "deep plum", "2 L", "pot"))
 	}
-	e.Facets = [facetCount]string{Category: one(r, "Kitchen", "Kitchen > Camp", "Kitchen > Camp > Mugs", "Garden"), Source: one(r, "1", "2", "3"), Supplier: fmt.Sprint("Supplier ", r.IntN(300)), Brand: one(r, "", "Linden"),
-		ShipsFrom: one(r, "CN", "VN", "PL"), ShipsTo: one(r, "*", "US", "DE,US", "DE,FR,GB", ""), Demand: one(r, "rising", "steady"), Mine: one(r, "no", "no", "workbench")}
+	e.Facets = [facetCount]string{Category: one(r, "Kitchen", "Kitchen > Camp", "Kitchen > Camp > Mugs", "Garden"),
+		Source: one(r, "1", "2", "3"), Supplier: fmt.Sprint("Supplier ", r.IntN(300)), Brand: one(r, "", "Linden"),
+		ShipsFrom: one(r, "CN", "VN", "PL"), ShipsTo: one(r, "*", "US", "DE,US", "DE,FR,GB", ""),
+		Demand: one(r, "rising", "steady"), Mine: one(r, "no", "no", "workbench")}
 	for k := range e.Numbers {
 		e.Numbers[k] = int32(r.IntN(200))
 	}
@@ -42,7 +46,9 @@ func randomRow(r *rand.Rand, id int64) Entry[StoreValues] {
 var (
 	offeredNumbers = Offered{Stock: {10, 100}, Rating: {50}, Rivals: {20, 80}, Verified: {1}}
 	// asItIs prices things that are their own prices.
-	asItIs = Prices[StoreValues]{1: {Of: func(f *StoreValues) StoreValues { return *f }, Offered: [storeColumnCount][]int64{Landed: {1000, 3000}, Days: {800, 1600}, Profit: {0, 500}}}}
+	asItIs = Prices[StoreValues]{1: {Of: func(f *StoreValues) StoreValues {
+		return *f
+	}, Offered: [storeColumnCount][]int64{Landed: {1000, 3000}, Days: {800, 1600}, Profit: {0, 500}}}}
 )
 
 func world(r *rand.Rand, n int) (*Snapshot[StoreValues], map[int64]Entry[StoreValues]) {
@@ -110,7 +116,8 @@ func plainPoints(n terms.Need, e Entry[StoreValues]) (best int) {
 		case terms.Phrase:
 			for from := range text {
 				same := 0
-				for same < len(wanted) && from+same < len(text) && text[from+same].plain[0] == wanted[same] && (same == 0 || !text[from+same].begins) {
+				for same < len(wanted) && from+same < len(text) && text[from+same].plain[0] == wanted[same] &&
+					(same == 0 || !text[from+same].begins) {
 					same++
 				}
 				if same == len(wanted) {
@@ -175,11 +182,15 @@ func keepsFigure(m StoreValues, b Bound[StoreColumn]) bool {
 // matches is what a question asks, said plainly, one row at a time; left is a clause to
 // leave out, as the counts of its choices do.
 func matches(q Query, e Entry[StoreValues], left any) bool {
-	if slices.ContainsFunc(q.Words.Needs, func(n terms.Need) bool { return plainPoints(n, e) < 0 }) || slices.ContainsFunc(q.Words.Without, func(n terms.Need) bool { return plainPoints(n, e) >= 0 }) {
+	if slices.ContainsFunc(q.Words.Needs, func(n terms.Need) bool {
+		return plainPoints(n, e) < 0
+	}) || slices.ContainsFunc(q.Words.Without, func(n terms.Need) bool { return plainPoints(n, e) >= 0 }) {
 		return false
 	}
 	for f, choices := range q.Facets {
-		if left != f && len(choices) > 0 && !slices.ContainsFunc(choices, func(c string) bool { return answersTo(f, e.Facets[f], c) }) {
+		if left != f && len(choices) > 0 && !slices.ContainsFunc(choices, func(c string) bool {
+			return answersTo(f, e.Facets[f], c)
+		}) {
 			return false
 		}
 	}
@@ -196,24 +207,31 @@ func matches(q Query, e Entry[StoreValues], left any) bool {
 	if left == "standard" {
 		return true
 	}
-	return !slices.ContainsFunc(q.Standard.Numbers, func(b Bound[Number]) bool { return !keeps(int64(e.Numbers[b.Of]), b.Value, b.Of.atMost()) }) &&
+	return !slices.ContainsFunc(q.Standard.Numbers, func(b Bound[Number]) bool {
+		return !keeps(int64(e.Numbers[b.Of]), b.Value, b.Of.atMost())
+	}) &&
 		!slices.ContainsFunc(q.Standard.Figures, func(b Bound[StoreColumn]) bool { return !keepsFigure(e.Item, b) })
 }
 
-var sorts = []Sort{ByLanded, ByItem, ByShipping, ByDays, ByUnits, ByGrowth, ByRating, ByRivals, ByProfit, ByMargin, ByWorth, ByRelevance}
+var sorts = []Sort{ByLanded, ByItem, ByShipping, ByDays, ByUnits, ByGrowth, ByRating, ByRivals, ByProfit, ByMargin,
+	ByWorth, ByRelevance}
 
 func randomQuestion(r *rand.Rand) Query {
-	q := Query{Store: 1, Limit: 50, Sort: one(r, sorts...), Facets: map[Facet][]string{}, Counts: true, SeenSince: []int32{30, 150}}
+	q := Query{Store: 1, Limit: 50, Sort: one(r, sorts...), Facets: map[Facet][]string{}, Counts: true,
+		SeenSince: []int32{30, 150}}
 	typed := ""
 	for range r.IntN(3) {
-		w := one(r, append(slices.Clone(vocabulary[:10]), "crème", "creme", "350 ml", "2l", "plum", "35cl", "wi-fi", "wifi", "锈钢", `"steel pot"`, `"deep plum"`, "-zinc", "-plum", "both", fmt.Sprint("code", r.IntN(700)))...)
+		w := one(r, append(slices.Clone(vocabulary[:10]), "crème", "creme", "350 ml", "2l", "plum", "35cl", "wi-fi",
+			"wifi", "锈钢", `"steel pot"`, `"deep plum"`, "-zinc", "-plum", "both", fmt.Sprint("code", r.IntN(700)))...)
 		if terms.IsPlain(w) && w[0] >= 'a' && r.IntN(2) == 0 && w != "both" && w != "wi-fi" {
 			w = w[:len(w)-1]
 		}
 		typed += " " + w
 	}
 	q.Words = terms.Parse(typed, nil)
-	choices := map[Facet][]string{Category: {"Kitchen", "Kitchen > Camp", "Garden", "Attic"}, Source: {"1", "2"}, Supplier: {"Supplier 3", "Supplier 77"}, Brand: {"Linden", ""}, ShipsFrom: {"CN", "PL", "XX"}, ShipsTo: {"US", "GB", ""}, Demand: {"rising"}, Mine: {"no"}}
+	choices := map[Facet][]string{Category: {"Kitchen", "Kitchen > Camp", "Garden", "Attic"}, Source: {"1", "2"},
+		Supplier: {"Supplier 3", "Supplier 77"}, Brand: {"Linden", ""}, ShipsFrom: {"CN", "PL", "XX"},
+		ShipsTo: {"US", "GB", ""}, Demand: {"rising"}, Mine: {"no"}}
 	for f, of := range choices {
 		if r.IntN(6) == 0 {
 			q.Facets[f] = []string{one(r, of...), one(r, of...)}
@@ -282,13 +300,16 @@ func agree(t *testing.T, s *Snapshot[StoreValues], known map[int64]Entry[StoreVa
 			unhidden++
 		}
 	}
-	slices.SortFunc(want, func(a, b Entry[StoreValues]) int { return cmp.Or(inOrder(q, a, b), cmp.Compare(a.ID, b.ID)) })
+	slices.SortFunc(want, func(a, b Entry[StoreValues]) int {
+		return cmp.Or(inOrder(q, a, b), cmp.Compare(a.ID, b.ID))
+	})
 	page := want[min(q.Offset, len(want)):min(q.Offset+q.Limit, len(want))]
 	same := slices.EqualFunc(got.Hits, page, func(h Hit[StoreValues], e Entry[StoreValues]) bool {
 		return h.ID == e.ID && h.Numbers == e.Numbers && h.ShipsFrom == e.Facets[ShipsFrom] && *h.Item == e.Item
 	})
 	if got.Total != len(want) || got.Hidden != unhidden-len(want) || !same {
-		t.Fatalf("%+v: %d rows %v, want %d %v; %d hidden, want %d", q, got.Total, got.Hits, len(want), page, got.Hidden, unhidden-len(want))
+		t.Fatalf("%+v: %d rows %v, want %d %v; %d hidden, want %d", q, got.Total, got.Hits, len(want), page, got.Hidden,
+			unhidden-len(want))
 	}
 	for f := range facetCount {
 		counts := map[string]int{}

@@ -39,7 +39,8 @@ type segment[T any] struct {
 	productCodes []uint64
 }
 
-// samePosition marks a word of a row that stands at the position of the one before it, begins the first of a text of its own:
+// samePosition marks a word of a row that stands at the position of the one before it, begins the first of a text
+// of its own:
 // no phrase goes over it.
 const (
 	samePosition = 1 << 31
@@ -203,8 +204,10 @@ func (snap *Snapshot[T]) merge(parts []part[T]) part[T] {
 		n += p.liveCount
 		words += len(p.words)
 	}
-	s := &segment[T]{ids: make([]int64, 0, n), items: make([]T, 0, n), starts: make([]uint32, 1, n+1), words: make([]uint32, 0, words)}
-	out := part[T]{segment: s, live: full(n), liveCount: n, storeColumns: map[int64]*columns{}, cheapest: map[int64]func() *columns{}}
+	s := &segment[T]{ids: make([]int64, 0, n), items: make([]T, 0, n), starts: make([]uint32, 1, n+1),
+		words: make([]uint32, 0, words)}
+	out := part[T]{segment: s, live: full(n), liveCount: n, storeColumns: map[int64]*columns{},
+		cheapest: map[int64]func() *columns{}}
 	from := make([]rowOf, 0, n) // which row of which part each is
 	at := make([]int, len(parts))
 	for i := range parts {
@@ -309,7 +312,8 @@ func mergedVocabulary[T any](parts []part[T]) (all []string, places [][]uint32) 
 	for {
 		least := -1
 		for i := range parts {
-			if at[i] < len(parts[i].vocabulary) && (least < 0 || parts[i].vocabulary[at[i]] < parts[least].vocabulary[at[least]]) {
+			if at[i] < len(parts[i].vocabulary) &&
+				(least < 0 || parts[i].vocabulary[at[i]] < parts[least].vocabulary[at[least]]) {
 				least = i
 			}
 		}

@@ -34,7 +34,9 @@ func (p *part[T]) accentVariants(word string) (same []span) {
 	if at, there := slices.BinarySearch(p.vocabulary, plain); there {
 		same = append(same, span{uint32(at), uint32(at) + 1})
 	}
-	from, _ := slices.BinarySearchFunc(p.accented, plain, func(f accentedWord, plain string) int { return strings.Compare(f.plain, plain) })
+	from, _ := slices.BinarySearchFunc(p.accented, plain, func(f accentedWord, plain string) int {
+		return strings.Compare(f.plain, plain)
+	})
 	for ; from < len(p.accented) && p.accented[from].plain == plain; from++ {
 		same = append(same, span{p.accented[from].word, p.accented[from].word + 1})
 	}
@@ -68,7 +70,8 @@ func (p *part[T]) wholeWords(word string) []span {
 	return same
 }
 
-// completions are the words that begin so, beside those that are one as a whole. A number must be the whole word: 100 is
+// completions are the words that begin so, beside those that are one as a whole. A number must be the whole word:
+// 100 is
 // not the beginning of every offer's number.
 func (p *part[T]) completions(word string) []span {
 	if terms.IsNumber(word) {
@@ -88,7 +91,9 @@ func (p *part[T]) completions(word string) []span {
 			all = append(all, span{uint32(at), uint32(at + more)})
 		}
 	}
-	from, _ := slices.BinarySearchFunc(p.accented, plain, func(f accentedWord, plain string) int { return strings.Compare(f.plain, plain) })
+	from, _ := slices.BinarySearchFunc(p.accented, plain, func(f accentedWord, plain string) int {
+		return strings.Compare(f.plain, plain)
+	})
 	for ; from < len(p.accented) && strings.HasPrefix(p.accented[from].plain, plain); from++ {
 		all = append(all, span{p.accented[from].word, p.accented[from].word + 1})
 	}
@@ -176,7 +181,8 @@ func (p *part[T]) rowsHoldingAll(words []string) (rows []scoredRow) {
 	return rows
 }
 
-// rowsHoldingPhrase are the rows that hold some words one behind the other, accents aside, with points as for a word and some more.
+// rowsHoldingPhrase are the rows that hold some words one behind the other, accents aside, with points as for a
+// word and some more.
 func (p *part[T]) rowsHoldingPhrase(words []string, more int) (rows []scoredRow) {
 	alternatives := make([][]span, len(words))
 	rarest, fewest := 0, -1
@@ -283,7 +289,8 @@ func (s *Snapshot[T]) findNeed(n *terms.Need) []wordMatch {
 	return l
 }
 
-// countHolders counts the rows alive that meet what was looked for, up to some, and tells how many suppliers sell them, up to two.
+// countHolders counts the rows alive that meet what was looked for, up to some, and tells how many suppliers sell
+// them, up to two.
 func (s *Snapshot[T]) countHolders(l []wordMatch, enough int) (rows, suppliers int) {
 	first := ""
 	for i := range s.parts {

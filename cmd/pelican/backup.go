@@ -24,12 +24,14 @@ import (
 	"plainpelican/platform/database"
 )
 
-const backupHelp = `Writes the database at DATABASE_URL, and the pictures and files in PELICAN_DATA, to one file. The application may
+const backupHelp = `Writes the database at DATABASE_URL, and the pictures
+	and files in PELICAN_DATA, to one file. The application may
 run meanwhile. The key in PELICAN_KEY is not in it: keep it apart. PostgreSQL's pg_dump must be installed.
 
   pelican backup FILE`
 
-const restoreHelp = `Reads a backup into the empty database at DATABASE_URL and the empty folder PELICAN_DATA, and brings the schema up
+const restoreHelp = `Reads a backup into the empty database at DATABASE_URL and the empty folder PELICAN_DATA,
+	and brings the schema up
 to date. Start the application with the PELICAN_KEY that it ran with. PostgreSQL's pg_restore must be installed.
 
   pelican restore FILE`
@@ -65,7 +67,8 @@ func postgresCommand(ctx context.Context, pool *pgxpool.Pool, name string, args 
 	}
 	c := pool.Config().ConnConfig
 	cmd := exec.CommandContext(ctx, path, args...)
-	cmd.Env = append(os.Environ(), "PGHOST="+c.Host, "PGPORT="+strconv.Itoa(int(c.Port)), "PGUSER="+c.User, "PGPASSWORD="+c.Password, "PGDATABASE="+c.Database)
+	cmd.Env = append(os.Environ(), "PGHOST="+c.Host, "PGPORT="+strconv.Itoa(int(c.Port)), "PGUSER="+c.User,
+		"PGPASSWORD="+c.Password, "PGDATABASE="+c.Database)
 	if c.TLSConfig != nil {
 		cmd.Env = append(cmd.Env, "PGSSLMODE=require")
 	}
@@ -108,7 +111,8 @@ func backup(ctx context.Context, args []string) (err error) {
 	if err != nil {
 		return err
 	}
-	if err := archive.WriteHeader(&tar.Header{Name: "manifest.json", Mode: 0o600, Size: int64(len(head)), ModTime: time.Now()}); err != nil {
+	if err := archive.WriteHeader(&tar.Header{Name: "manifest.json", Mode: 0o600, Size: int64(len(head)),
+		ModTime: time.Now()}); err != nil {
 		return err
 	}
 	if _, err := archive.Write(head); err != nil {
@@ -178,7 +182,8 @@ func addFile(archive *tar.Writer, path, name string) error {
 	if err != nil {
 		return err
 	}
-	if err := archive.WriteHeader(&tar.Header{Name: name, Mode: 0o600, Size: info.Size(), ModTime: info.ModTime()}); err != nil {
+	if err := archive.WriteHeader(&tar.Header{Name: name, Mode: 0o600, Size: info.Size(),
+		ModTime: info.ModTime()}); err != nil {
 		return err
 	}
 	_, err = io.CopyN(archive, in, info.Size())
@@ -208,7 +213,8 @@ func restore(ctx context.Context, args []string) error {
 		return fmt.Errorf("the backup is of a newer version, %s: restore it with that one", m.Version)
 	}
 	var tables int
-	if err := pool.QueryRow(ctx, `select count(*) from pg_tables where schemaname = 'public'`).Scan(&tables); err != nil {
+	if err := pool.QueryRow(ctx, `select count(*) from pg_tables
+		where schemaname = 'public'`).Scan(&tables); err != nil {
 		return err
 	}
 	if tables > 0 {
@@ -216,7 +222,8 @@ func restore(ctx context.Context, args []string) error {
 	}
 	root := dataFolder()
 	if entries, err := os.ReadDir(root); err == nil && len(entries) > 0 {
-		return fmt.Errorf("the folder %s is not empty: give a new one in PELICAN_DATA, so that nothing is overwritten", root)
+		return fmt.Errorf("the folder %s is not empty: give a new one in PELICAN_DATA, so that nothing is overwritten",
+			root)
 	}
 	folder, err := blobs.Open(root)
 	if err != nil {
@@ -251,7 +258,8 @@ func restore(ctx context.Context, args []string) error {
 	if err := application.ClaimFolder(ctx, pool, folder, true); err != nil {
 		return err
 	}
-	fmt.Printf("The database and %d files are restored, as they were at %s. Start the application with the PELICAN_KEY of then.\n", files, m.At.Format(time.RFC3339))
+	fmt.Printf("The database and %d files are restored, as they were at %s. Start the application with the "+
+		"PELICAN_KEY of then.\n", files, m.At.Format(time.RFC3339))
 	return nil
 }
 
@@ -267,7 +275,8 @@ func readManifest(archive *tar.Reader) (m manifest, err error) {
 }
 
 func restoreDatabase(ctx context.Context, pool *pgxpool.Pool, dump io.Reader) error {
-	cmd, err := postgresCommand(ctx, pool, "pg_restore", "--no-owner", "--no-privileges", "--exit-on-error", "--single-transaction", "--dbname="+pool.Config().ConnConfig.Database)
+	cmd, err := postgresCommand(ctx, pool, "pg_restore", "--no-owner", "--no-privileges", "--exit-on-error",
+		"--single-transaction", "--dbname="+pool.Config().ConnConfig.Database)
 	if err != nil {
 		return err
 	}

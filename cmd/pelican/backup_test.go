@@ -41,7 +41,8 @@ func TestABackupIsRestoredWhole(t *testing.T) {
 	}
 	file := filepath.Join(t.TempDir(), "backup")
 	env := func(url, data string) []string {
-		return []string{"DATABASE_URL=" + url, "PELICAN_DATA=" + data, "PELICAN_KEY=" + base64.StdEncoding.EncodeToString(make([]byte, 32))}
+		return []string{"DATABASE_URL=" + url, "PELICAN_DATA=" + data,
+			"PELICAN_KEY=" + base64.StdEncoding.EncodeToString(make([]byte, 32))}
 	}
 	if said, err := pelican(t, env(w.App.Pool.Config().ConnString(), w.Settings.Data), "", "backup", file); err != nil {
 		t.Fatalf("%v: %s", err, said)
@@ -68,13 +69,15 @@ func TestABackupIsRestoredWhole(t *testing.T) {
 		t.Errorf("the picture is %s", kind)
 	}
 	// Nothing is overwritten, and what is cut off is no backup.
-	if said, err := pelican(t, env(empty.Config().ConnString(), filepath.Join(t.TempDir(), "d")), "", "restore", file); err == nil || !strings.Contains(said, "not empty") {
+	if said, err := pelican(t, env(empty.Config().ConnString(), filepath.Join(t.TempDir(), "d")), "", "restore",
+		file); err == nil || !strings.Contains(said, "not empty") {
 		t.Errorf("%v: %s", err, said)
 	}
 	if err := os.WriteFile(file, content[:len(content)/2], 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if said, err := pelican(t, env(testkit.EmptyDatabase(t).Config().ConnString(), filepath.Join(t.TempDir(), "d")), "", "restore", file); err == nil {
+	if said, err := pelican(t, env(testkit.EmptyDatabase(t).Config().ConnString(), filepath.Join(t.TempDir(), "d")), "",
+		"restore", file); err == nil {
 		t.Errorf("half a backup was restored: %s", said)
 	}
 }
@@ -91,7 +94,8 @@ func TestInstancesShareOneFolder(t *testing.T) {
 	if err := application.ClaimFolder(t.Context(), w.App.Pool, folder(w.Settings.Data), false); err != nil {
 		t.Errorf("the same folder: %v", err)
 	}
-	if err := application.ClaimFolder(t.Context(), w.App.Pool, folder(t.TempDir()), false); err == nil || !strings.Contains(err.Error(), "PELICAN_DATA") {
+	if err := application.ClaimFolder(t.Context(), w.App.Pool, folder(t.TempDir()), false); err == nil ||
+		!strings.Contains(err.Error(), "PELICAN_DATA") {
 		t.Errorf("another folder: %v", err)
 	}
 }
@@ -137,8 +141,10 @@ func TestTheKeyIsChanged(t *testing.T) {
 
 func TestAPasswordIsSetByCommand(t *testing.T) {
 	w := testkit.Start(t)
-	env := []string{"DATABASE_URL=" + w.App.Pool.Config().ConnString(), "PELICAN_DATA=" + w.Settings.Data, "PELICAN_KEY=" + base64.StdEncoding.EncodeToString(make([]byte, 32))}
-	if said, err := pelican(t, env, "words with spaces in it\n", "password", "--email", "olga@example.com"); err != nil {
+	env := []string{"DATABASE_URL=" + w.App.Pool.Config().ConnString(), "PELICAN_DATA=" + w.Settings.Data,
+		"PELICAN_KEY=" + base64.StdEncoding.EncodeToString(make([]byte, 32))}
+	if said, err := pelican(t, env, "words with spaces in it\n", "password", "--email",
+		"olga@example.com"); err != nil {
 		t.Fatalf("%v: %s", err, said)
 	}
 	if problem := w.Owner.Ask("GET", "/api/me", nil, nil); problem == nil || problem.Status != 401 {

@@ -51,7 +51,8 @@ func bench(ctx context.Context, args []string) error {
 	case "keys":
 		result, err = benchKeys(ctx, max(*n, 0), *dir, *kept)
 	default:
-		return fmt.Errorf("there is no bench %q: choose price, reprice, ingest, refresh, formats, search, lookalike or keys", args[0])
+		return fmt.Errorf("there is no bench %q: choose price, reprice, ingest, refresh, formats, search, lookalike "+
+			"or keys", args[0])
 	}
 	if err != nil {
 		return err

@@ -35,7 +35,8 @@ type formatsResult struct {
 	SetAside   int     `json:"rejected"`
 }
 
-// benchFormats reads a workbook of n rows, 200,000 where none is said, and a catalogue document of a gigabyte, to the offers
+// benchFormats reads a workbook of n rows, 200,000 where none is said, and a catalogue document of a gigabyte, to
+// the offers
 // that they hold. The yardsticks are the workbook library and the XML tokeniser alone.
 func benchFormats(_ context.Context, n int, dir string) (out formatsResult, err error) {
 	if n == 0 {
@@ -85,7 +86,8 @@ func writeBook(path string, n int) (float64, error) {
 	put("SKU", "Title", "Category", "Cost EUR", "Stock", "EAN", "Weight (g)", "Picture")
 	for o := range (gen.Catalog{Seed: 5, Prefix: "W", Suppliers: 1, Near: true}).Offers(n) {
 		v := o.Variants[0]
-		put(o.Number, o.Title, o.Category, float64(v.Price)/100, v.Stock, v.GTIN, v.Grams, "https://pictures.example/"+o.Pictures[0]+".jpg")
+		put(o.Number, o.Title, o.Category, float64(v.Price)/100, v.Stock, v.GTIN, v.Grams,
+			"https://pictures.example/"+o.Pictures[0]+".jpg")
 	}
 	if err == nil {
 		err = w.Flush()
@@ -111,12 +113,26 @@ func writeDocument(path string, size int64) (float64, error) {
 	}
 	defer func() { _ = f.Close() }()
 	w := bufio.NewWriterSize(f, 1<<20)
-	written, err := io.WriteString(w, `<?xml version="1.0"?><Catalogue xmlns="urn:oasis:names:specification:ubl:schema:xsd:Catalogue-2" xmlns:cac="urn:oasis:names:specification:ubl:schema:xsd:CommonAggregateComponents-2" xmlns:cbc="urn:oasis:names:specification:ubl:schema:xsd:CommonBasicComponents-2">`)
+	written,
+		err := io.WriteString(w,
+		`<?xml version="1.0"?>
+			<Catalogue xmlns="urn:oasis:names:specification:ubl:schema:xsd:Catalogue-2" `+
+			`xmlns:cac="urn:oasis:names:specification:ubl:schema:xsd:CommonAggregateComponents-2" `+
+			`xmlns:cbc="urn:oasis:names:specification:ubl:schema:xsd:CommonBasicComponents-2">`)
 	total := int64(written)
 	for i := 0; total < size && err == nil; i++ {
-		written, err = fmt.Fprintf(w, `<cac:CatalogueLine><cbc:ID>%d</cbc:ID><cac:RequiredItemLocationQuantity><cbc:MaximumQuantity unitCode="C62">%d</cbc:MaximumQuantity><cac:Price><cbc:PriceAmount currencyID="EUR">%d.%02d</cbc:PriceAmount><cbc:BaseQuantity unitCode="C62">1</cbc:BaseQuantity></cac:Price></cac:RequiredItemLocationQuantity>`+
-			`<cac:Item><cbc:Description>Good for every day.</cbc:Description><cbc:Name>Storm lamp no. %d</cbc:Name><cac:SellersItemIdentification><cbc:ID>L%d</cbc:ID><cbc:ExtendedID>P%d</cbc:ExtendedID></cac:SellersItemIdentification>`+
-			`<cac:AdditionalItemProperty><cbc:Name>Colour</cbc:Name><cbc:Value>c%d</cbc:Value></cac:AdditionalItemProperty></cac:Item></cac:CatalogueLine>`+"\n", i, i%900, 1+i%90, i%100, i/4, i, i/4, i%4)
+		written,
+			err = fmt.Fprintf(w,
+			`<cac:CatalogueLine><cbc:ID>%d</cbc:ID><cac:RequiredItemLocationQuantity>
+				<cbc:MaximumQuantity unitCode="C62">%d</cbc:MaximumQuantity><cac:Price>
+				<cbc:PriceAmount currencyID="EUR">%d.%02d</cbc:PriceAmount>
+				<cbc:BaseQuantity unitCode="C62">1</cbc:BaseQuantity></cac:Price></cac:RequiredItemLocationQuantity>`+
+				`<cac:Item><cbc:Description>Good for every day.</cbc:Description><cbc:Name>Storm lamp no. %d</cbc:Name>
+					<cac:SellersItemIdentification><cbc:ID>L%d</cbc:ID><cbc:ExtendedID>P%d</cbc:ExtendedID>
+					</cac:SellersItemIdentification>`+
+				`<cac:AdditionalItemProperty><cbc:Name>Colour</cbc:Name><cbc:Value>c%d</cbc:Value>
+					</cac:AdditionalItemProperty></cac:Item></cac:CatalogueLine>`+"\n", i, i%900, 1+i%90, i%100, i/4, i,
+			i/4, i%4)
 		total += int64(written)
 	}
 	if err == nil {

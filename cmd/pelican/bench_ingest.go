@@ -53,7 +53,8 @@ const benchDrafts = 2000
 
 // benchIngest takes a price list of n offers with four variants each from a file to searchable.
 // The yardstick is the bare COPY of the same rows into tables with the same columns and indexes. Another list,
-// a fifth as long, is taken in while people search the catalog and edit drafts. With refresh, the same file is then taken in again,
+// a fifth as long, is taken in while people search the catalog and edit drafts. With refresh, the same file is then
+// taken in again,
 // and once more with every twentieth offer at another cost.
 func benchIngest(ctx context.Context, n int, dir string, refresh bool) (out ingestResult, err error) {
 	if n == 0 {
@@ -104,8 +105,10 @@ func writeList(path, prefix string, n int, drift bool) (mb float64, err error) {
 			if drift && place%20 == 0 {
 				cost += 7
 			}
-			fmt.Fprintf(w, "%s;%s-%d;%s;%s;%s;%s;%s %d;%d,%02d;%d,%02d;%d;%s;%d;https://pictures.example/%s.jpg\n", o.Number, o.Number, i+1, strings.ReplaceAll(o.Title, ";", ","), o.Category, o.Brand,
-				v.Values[0], v.Values[1], i+1, cost/100, cost%100, cost*3/100, cost*3%100, v.Stock, v.GTIN, v.Grams, o.Pictures[v.Picture])
+			fmt.Fprintf(w, "%s;%s-%d;%s;%s;%s;%s;%s %d;%d,%02d;%d,%02d;%d;%s;%d;https://pictures.example/%s.jpg\n",
+				o.Number, o.Number, i+1, strings.ReplaceAll(o.Title, ";", ","), o.Category, o.Brand,
+				v.Values[0], v.Values[1], i+1, cost/100, cost%100, cost*3/100, cost*3%100, v.Stock, v.GTIN, v.Grams,
+				o.Pictures[v.Picture])
 		}
 		place++
 	}
@@ -119,7 +122,8 @@ func writeList(path, prefix string, n int, drift bool) (mb float64, err error) {
 	return float64(info.Size()) / 1e6, f.Close()
 }
 
-func (out *ingestResult) measure(ctx context.Context, pool *pgxpool.Pool, a *application.Application, files []string, fifth string) error {
+func (out *ingestResult) measure(ctx context.Context, pool *pgxpool.Pool, a *application.Application, files []string,
+	fifth string) error {
 	if err := a.Catalog.Refresh(ctx); err != nil {
 		return err
 	}
@@ -187,7 +191,8 @@ func (out *ingestResult) measure(ctx context.Context, pool *pgxpool.Pool, a *app
 		}
 		out.ChangedMS = millis(took + time.Since(began))
 		out.OfChanged = out.ChangedMS / out.IngestMS
-		if err := pool.QueryRow(ctx, `select changed from import_run order by id desc limit 1`).Scan(&out.Changed); err != nil {
+		if err := pool.QueryRow(ctx, `select changed from import_run order by id desc
+			limit 1`).Scan(&out.Changed); err != nil {
 			return err
 		}
 	}
@@ -195,7 +200,8 @@ func (out *ingestResult) measure(ctx context.Context, pool *pgxpool.Pool, a *app
 }
 
 // meanwhile measures how people fare while a list is taken in, and before.
-func (out *ingestResult) meanwhile(ctx context.Context, pool *pgxpool.Pool, a *application.Application, file string) error {
+func (out *ingestResult) meanwhile(ctx context.Context, pool *pgxpool.Pool, a *application.Application,
+	file string) error {
 	id, err := connectBench(ctx, a, file, "Another wholesaler")
 	if err != nil {
 		return err
@@ -266,7 +272,8 @@ func connectBench(ctx context.Context, a *application.Application, file, supplie
 // takeIn works the intake that waits.
 func takeIn(ctx context.Context, pool *pgxpool.Pool, a *application.Application, source int64) (time.Duration, error) {
 	var id int64
-	if err := pool.QueryRow(ctx, `select id from import_run where source_id = $1 and state = 'waiting'`, source).Scan(&id); err != nil {
+	if err := pool.QueryRow(ctx, `select id from import_run where source_id = $1
+		and state = 'waiting'`, source).Scan(&id); err != nil {
 		return 0, err
 	}
 	began := time.Now()
@@ -275,7 +282,8 @@ func takeIn(ctx context.Context, pool *pgxpool.Pool, a *application.Application,
 	}
 	took := time.Since(began)
 	var state, trouble string
-	if err := pool.QueryRow(ctx, `select state, error from import_run where id = $1`, id).Scan(&state, &trouble); err != nil {
+	if err := pool.QueryRow(ctx, `select state, error from import_run
+		where id = $1`, id).Scan(&state, &trouble); err != nil {
 		return took, err
 	}
 	if state != "finished" {
@@ -287,7 +295,8 @@ func takeIn(ctx context.Context, pool *pgxpool.Pool, a *application.Application,
 // written is how many rows of the shelf were inserted, updated or deleted so far.
 func written(ctx context.Context, pool *pgxpool.Pool) (n int64, err error) {
 	time.Sleep(11 * time.Second) // an idle connection tells its statistics after ten seconds
-	err = pool.QueryRow(ctx, `select sum(n_tup_ins + n_tup_upd + n_tup_del) from pg_stat_user_tables where relname in ('offer', 'offer_variant', 'supplier')`).Scan(&n)
+	err = pool.QueryRow(ctx, `select sum(n_tup_ins + n_tup_upd + n_tup_del) from pg_stat_user_tables
+		where relname in ('offer', 'offer_variant', 'supplier')`).Scan(&n)
 	return n, err
 }
 
@@ -308,7 +317,8 @@ func bareCopy(ctx context.Context, pool *pgxpool.Pool, dir string) (float64, err
 		}
 		from := `select * from offer where source_id = 2 order by id`
 		if table == "offer_variant" {
-			from = `select v.* from offer_variant v join offer o on o.id = v.offer_id where o.source_id = 2 order by v.id`
+			from = `select v.* from offer_variant v join offer o on o.id = v.offer_id where o.source_id = 2
+				order by v.id`
 		}
 		if _, err := conn.Conn().PgConn().CopyTo(ctx, f, `copy (`+from+`) to stdout`); err != nil {
 			return 0, err

@@ -46,7 +46,8 @@ const (
 	keysPassword = "types-all-day-long"
 )
 
-// benchKeys types sentences, by e2e/keys.mjs, into the catalog of n offers, in Chromium, with the server, the database and a
+// benchKeys types sentences, by e2e/keys.mjs, into the catalog of n offers, in Chromium, with the server, the
+// database and a
 // supplier's pictures on the same machine. Its yardstick is a bare page in the same browser.
 func benchKeys(ctx context.Context, n int, dir string, kept bool) (out keysResult, err error) {
 	if n == 0 {
@@ -79,7 +80,8 @@ func benchKeys(ctx context.Context, n int, dir string, kept bool) (out keysResul
 }
 
 // servedFor serves the application and the pictures, and adds who types.
-func servedFor(ctx context.Context, pool *pgxpool.Pool, a *application.Application) (at string, stop func(), err error) {
+func servedFor(ctx context.Context, pool *pgxpool.Pool, a *application.Application) (at string, stop func(),
+	err error) {
 	shop, err := pictureShop()
 	if err != nil {
 		return "", nil, err

@@ -67,7 +67,9 @@ func (k *knowledge) of(id int64) (truth, bool) {
 }
 
 func (k *knowledge) family(family int32) []truth {
-	from, _ := slices.BinarySearchFunc(k.all, family, func(t truth, family int32) int { return cmp.Compare(t.family, family) })
+	from, _ := slices.BinarySearchFunc(k.all, family, func(t truth, family int32) int {
+		return cmp.Compare(t.family, family)
+	})
 	to := from
 	for to < len(k.all) && k.all[to].family == family {
 		to++
@@ -107,7 +109,8 @@ func benchLookalike(ctx context.Context, n int, dir string, kept bool) (out look
 	if n == 0 {
 		n = 1_000_000
 	}
-	out = lookalikeResult{Bench: "lookalike", Offers: n, Found: map[string]int{}, Missed: map[string]int{}, Wrong: map[string]int{}, Apart: map[string]int{}}
+	out = lookalikeResult{Bench: "lookalike", Offers: n, Found: map[string]int{}, Missed: map[string]int{},
+		Wrong: map[string]int{}, Apart: map[string]int{}}
 	ctx, pool, a, end, err := openLaid(ctx, n, dir, kept)
 	if err != nil {
 		return out, err
@@ -168,7 +171,8 @@ func benchLookalike(ctx context.Context, n int, dir string, kept bool) (out look
 	out.Apart["other size or count"] -= out.Wrong["other size or count"]
 	slices.Sort(took)
 	out.P95MS, out.MedianMS = p95(took), millis(took[len(took)/2])
-	out.Precision, out.Recall = float64(right)/float64(max(right+wrong, 1)), float64(right)/float64(max(right+missed, 1))
+	out.Precision, out.Recall = float64(right)/float64(max(right+wrong, 1)),
+		float64(right)/float64(max(right+missed, 1))
 	out.print()
 	out.ScanMS, err = fullScan(ctx, a, known)
 	return out, err
@@ -267,10 +271,11 @@ func drawAll(ctx context.Context, pool *pgxpool.Pool, n int) (int, error) {
 		close(done)
 	}()
 	var row []any
-	_, err = pool.CopyFrom(ctx, pgx.Identifier{"picture"}, []string{"url", "hash", "hashes", "edge_map", "median_colour"}, pgx.CopyFromFunc(func() ([]any, error) {
-		row = <-done
-		return row, nil // none at the end
-	}))
+	_, err = pool.CopyFrom(ctx, pgx.Identifier{"picture"},
+		[]string{"url", "hash", "hashes", "edge_map", "median_colour"}, pgx.CopyFromFunc(func() ([]any, error) {
+			row = <-done
+			return row, nil // none at the end
+		}))
 	if err == nil {
 		err = failed
 	}

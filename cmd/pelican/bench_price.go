@@ -36,15 +36,18 @@ var (
 // formulas; guarded ones have ceilings and was prices too.
 func benchRules(guarded bool) []markup.Rule {
 	usd := money.MustCurrency("USD")
-	kinds := []markup.FormulaKind{markup.Multiple, markup.Percent, markup.Margin, markup.PercentPlus, markup.Fixed, markup.Profit}
+	kinds := []markup.FormulaKind{markup.Multiple, markup.Percent, markup.Margin, markup.PercentPlus, markup.Fixed,
+		markup.Profit}
 	var list []markup.Rule
 	for i := range 20 {
 		kind := kinds[i%len(kinds)]
-		rule := markup.Rule{ID: i + 1, Formula: markup.Formula{Kind: kind, Basis: markup.OnLanded}, Floor: markup.Floor{LeastProfit: money.New(300, usd), LeastMargin: 150_000},
+		rule := markup.Rule{ID: i + 1, Formula: markup.Formula{Kind: kind, Basis: markup.OnLanded},
+			Floor:  markup.Floor{LeastProfit: money.New(300, usd), LeastMargin: 150_000},
 			Ending: markup.Ending{Allowed: []string{".99", ".49"}}, Was: markup.Was{Kind: markup.NoWas}}
 		if guarded {
 			rule.Ceiling = markup.Ceiling{Market: 1_100_000, Caps: true}
-			rule.Was = markup.Was{Kind: markup.WasPercent, Percent: 250_000, Ending: markup.Ending{Allowed: []string{".99"}}}
+			rule.Was = markup.Was{Kind: markup.WasPercent, Percent: 250_000,
+				Ending: markup.Ending{Allowed: []string{".99"}}}
 		}
 		for n := range int64(4) {
 			b := markup.Band{From: money.New(n*1500, usd), Ratio: money.Ratio(450_000 - n*50_000)}
@@ -57,7 +60,9 @@ func benchRules(guarded bool) []markup.Rule {
 			rule.Formula.Bands = append(rule.Formula.Bands, b)
 		}
 		if i < 19 {
-			rule.Conditions = markup.Conditions{From: money.New(int64(i)*250, usd), Under: money.New(int64(i)*250+1500, usd), ShipsFrom: []string{benchCountries[i%7], benchCountries[(i+3)%7]}}
+			rule.Conditions = markup.Conditions{From: money.New(int64(i)*250, usd),
+				Under:     money.New(int64(i)*250+1500, usd),
+				ShipsFrom: []string{benchCountries[i%7], benchCountries[(i+3)%7]}}
 			if i%2 == 0 {
 				rule.Conditions.Categories = []string{benchCategories[i%6], benchCategories[(i+2)%6]}
 			}
@@ -72,7 +77,8 @@ func benchRules(guarded bool) []markup.Rule {
 
 func benchItem(r *rand.Rand) markup.Item {
 	usd := money.MustCurrency("USD")
-	item := markup.Item{ShipsFrom: benchCountries[r.IntN(7)], Category: benchCategories[r.IntN(6)] + "/Small", Supplier: benchSuppliers[r.IntN(5)], Source: "Quayside Bazaar",
+	item := markup.Item{ShipsFrom: benchCountries[r.IntN(7)], Category: benchCategories[r.IntN(6)] + "/Small",
+		Supplier: benchSuppliers[r.IntN(5)], Source: "Quayside Bazaar",
 		Cost: landed.Cost{Item: money.New(1+r.Int64N(6000), usd), Shipping: money.New(r.Int64N(1500), usd)}}
 	if r.IntN(2) == 0 {
 		item.Market = money.New(1000+r.Int64N(15000), usd)
@@ -92,7 +98,8 @@ func benchPrice(n int) (priceResult, error) {
 	if err != nil {
 		return priceResult{}, err
 	}
-	terms := markup.Terms{PaymentPercent: money.Percent(290), PaymentFixed: money.New(30, usd), Returns: money.Percent(150)}
+	terms := markup.Terms{PaymentPercent: money.Percent(290), PaymentFixed: money.New(30, usd),
+		Returns: money.Percent(150)}
 	r := rand.New(rand.NewPCG(1, 2))
 	items := make([]markup.Item, n)
 	for i := range items {
@@ -170,7 +177,8 @@ func ratPrice(list []markup.Rule, item *markup.Item, terms markup.Terms) *big.Ra
 			}
 			return len(list) == 0
 		}
-		if total >= c.From.Minor() && total < c.Under.Minor() && has(c.ShipsFrom, item.ShipsFrom) && has(c.Categories, item.Category) && has(c.Suppliers, item.Supplier) {
+		if total >= c.From.Minor() && total < c.Under.Minor() && has(c.ShipsFrom, item.ShipsFrom) &&
+			has(c.Categories, item.Category) && has(c.Suppliers, item.Supplier) {
 			rule = &list[i]
 			break
 		}

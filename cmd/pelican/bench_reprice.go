@@ -60,7 +60,8 @@ func benchReprice(ctx context.Context, n int, dir string) (out repriceResult, er
 
 // openBench starts a database server in a folder, with the application in front of it, which begins no
 // work by itself. The database is empty unless it is kept as the last bench left it.
-func openBench(ctx context.Context, dir string, kept bool) (pool *pgxpool.Pool, a *application.Application, end func(), err error) {
+func openBench(ctx context.Context, dir string, kept bool) (pool *pgxpool.Pool, a *application.Application, end func(),
+	err error) {
 	c, err := cluster.New(dir, false)
 	if err != nil {
 		return nil, nil, nil, err
@@ -87,7 +88,9 @@ func openBench(ctx context.Context, dir string, kept bool) (pool *pgxpool.Pool, 
 		return nil, nil, nil, err
 	}
 	if err = database.Migrate(ctx, pool); err == nil {
-		a, err = application.New(settings.Settings{Key: make([]byte, 32), Data: dir + "/blobs", PublicURL: "http://localhost", AllowNetworks: loopback}, pool, slog.New(slog.DiscardHandler))
+		a,
+			err = application.New(settings.Settings{Key: make([]byte, 32), Data: dir + "/blobs",
+			PublicURL: "http://localhost", AllowNetworks: loopback}, pool, slog.New(slog.DiscardHandler))
 	}
 	if err == nil {
 		err = a.Jobs.Start(ctx, false)
@@ -112,19 +115,31 @@ func emptied(ctx context.Context, admin string) error {
 // fill makes a store, offers and drafts, and prices them.
 func fill(ctx context.Context, pool *pgxpool.Pool, a *application.Application, n int) error {
 	for _, sql := range []string{
-		`insert into source (name, address, client_id, state, requests_per_second) values ('Quayside Bazaar', 'http://localhost:1', '', 'connected', 10)`,
-		`insert into supplier (source_id, number, name, country, rating, on_time, verified) select 1, g::text, 'Supplier ' || g, (array['CN', 'JP', 'VN', 'US'])[1 + g % 4], 45, 95, true from generate_series(1, 400) g`,
-		fmt.Sprintf(`insert into offer (source_id, supplier_id, number, title, description, category, brand, currency, page_url, pictures, option_names, processing_min, processing_max, rating, ratings,
+		`insert into source (name, address, client_id, state, requests_per_second)
+			values ('Quayside Bazaar', 'http://localhost:1', '', 'connected', 10)`,
+		`insert into supplier (source_id, number, name, country, rating, on_time, verified) select 1, g::text,
+			'Supplier ' || g, (array['CN', 'JP', 'VN', 'US'])[1 + g % 4], 45, 95, true from generate_series(1, 400) g`,
+		fmt.Sprintf(`insert into offer (source_id, supplier_id, number, title, description, category, brand, currency,
+			page_url, pictures, option_names, processing_min, processing_max, rating, ratings,
 			return_days, weekly, deliveries, fingerprint, rivals, market_currency, market_prices)
-			select 1, 1 + g %% 400, g::text, 'Offer ' || g, '', (array['Kitchen', 'Garden', 'Games', 'Rain'])[1 + g %% 4], '', 'USD', '', '{}', '{Colour}', 1, 2, 45, 10, 14, '{}',
-				'[{"name": "Tracked", "to": ["*"], "first": {"value": "4.20", "currency": "USD"}, "further": {"value": "1.00", "currency": "USD"}, "transit": {"min": 6, "max": 10}, "tracked": true}]', '',
+			select 1, 1 + g %% 400, g::text, 'Offer ' || g, '',
+			(array['Kitchen', 'Garden', 'Games', 'Rain'])[1 + g %% 4], '', 'USD', '', '{}', '{Colour}', 1, 2, 45, 10,
+			14, '{}',
+				'[{"name": "Tracked", "to": ["*"], "first": {"value": "4.20", "currency": "USD"},
+				"further": {"value": "1.00", "currency": "USD"}, "transit": {"min": 6, "max": 10},
+				"tracked": true}]', '',
 				12, 'USD', array[1999 + g %% 900, 2999 + g %% 900] from generate_series(1, %d) g`, n),
-		`insert into offer_variant (offer_id, number, position, option_values, cost, stock, picture, barcode, weight_grams)
-			select o.id, v::text, v, array['v' || v], 200 + (o.id * 7919 + v * 31) % 4000, 100, 0, '', 100 from offer o, generate_series(1, 4) v`,
+		`insert into offer_variant (offer_id, number, position, option_values, cost, stock, picture, barcode,
+			weight_grams)
+			select o.id, v::text, v, array['v' || v], 200 + (o.id * 7919 + v * 31) % 4000, 100, 0, '', 100
+			from offer o, generate_series(1, 4) v`,
 		`insert into draft (offer_id, title, description, pictures, options, taken_by) select id, title, '', '[]',
-			'[{"name": "Colour", "original": "Colour", "values": [{"name": "v1", "original": "v1"}, {"name": "v2", "original": "v2"}, {"name": "v3", "original": "v3"}, {"name": "v4", "original": "v4"}]}]', '' from offer`,
-		`insert into draft_variant (draft_id, offer_variant_id, position, value_indexes) select d.id, w.id, w.position - 1, array[w.position - 1] from draft d join offer_variant w on w.offer_id = d.offer_id`,
-		`insert into store (address, handle, name, currency, time_zone, markets, limits, requests_per_second, api, state) values ('http://localhost:2', 'bench', 'Bench', 'USD', 'UTC', '{US}', '{}', 40, '', 'connected')`,
+			'[{"name": "Colour", "original": "Colour", "values": [{"name": "v1", "original": "v1"}, {"name": "v2",
+			"original": "v2"}, {"name": "v3", "original": "v3"}, {"name": "v4", "original": "v4"}]}]', '' from offer`,
+		`insert into draft_variant (draft_id, offer_variant_id, position, value_indexes) select d.id, w.id,
+			w.position - 1, array[w.position - 1] from draft d join offer_variant w on w.offer_id = d.offer_id`,
+		`insert into store (address, handle, name, currency, time_zone, markets, limits, requests_per_second, api,
+			state) values ('http://localhost:2', 'bench', 'Bench', 'USD', 'UTC', '{US}', '{}', 40, '', 'connected')`,
 		`vacuum analyze`,
 	} {
 		if _, err := pool.Exec(ctx, sql); err != nil {
@@ -135,7 +150,9 @@ func fill(ctx context.Context, pool *pgxpool.Pool, a *application.Application, n
 	if err != nil {
 		return err
 	}
-	if err := database.InTx(ctx, pool, func(tx pgx.Tx) error { return a.Pricing.Start(ctx, tx, basis, 0) }); err != nil {
+	if err := database.InTx(ctx, pool, func(tx pgx.Tx) error {
+		return a.Pricing.Start(ctx, tx, basis, 0)
+	}); err != nil {
 		return err
 	}
 	return a.Pricing.Reprice(ctx, 1)
@@ -174,7 +191,9 @@ func (out *repriceResult) measure(ctx context.Context, pool *pgxpool.Pool, a *ap
 		return err
 	}
 	began := time.Now()
-	if _, err := pool.Exec(ctx, `update price set price = price + 100, was = was, rule = rule, flags = flags, error = error, landed_trace = landed_trace, trace = trace`); err != nil {
+	if _, err := pool.Exec(ctx, `update price
+		set price = price + 100, was = was, rule = rule, flags = flags, error = error, landed_trace = landed_trace,
+		trace = trace`); err != nil {
 		return err
 	}
 	out.YardstickMS = millis(time.Since(began))
@@ -218,7 +237,8 @@ func editing(ctx context.Context, a *application.Application, drafts int, someth
 			title := fmt.Sprint("Title ", len(all))
 			answered := a.Throttle.Interactive()
 			began := time.Now()
-			if _, err := a.Workbench.Edit(ctx, 1+r.Int64N(int64(drafts)), 1, workbench.EditInput{Title: &title}); err == nil {
+			if _, err := a.Workbench.Edit(ctx, 1+r.Int64N(int64(drafts)), 1,
+				workbench.EditInput{Title: &title}); err == nil {
 				all = append(all, time.Since(began))
 			}
 			answered()

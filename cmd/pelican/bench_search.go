@@ -58,10 +58,14 @@ var kinds = map[string]func(*rand.Rand) catalog.Sentence{
 		return catalog.Sentence{Words: some(r, "steel", "camp", "travel", "kitchen", "balcony")}
 	},
 	"two words": func(r *rand.Rand) catalog.Sentence {
-		return catalog.Sentence{Words: some(r, "enamel", "steel", "wooden", "free") + " " + some(r, "mug", "kettle", "set", "bag", "shipping")}
+		return catalog.Sentence{Words: some(r, "enamel", "steel", "wooden", "free") + " " +
+			some(r, "mug", "kettle", "set", "bag", "shipping")}
 	},
 	"clauses only": func(r *rand.Rand) catalog.Sentence {
-		return catalog.Sentence{Days: int32(10 + r.IntN(14)), Under: fmt.Sprint(6 + r.IntN(30)), Stock: int32(r.IntN(200)), Rating: int32(r.IntN(46)), ShipsFrom: [][]string{nil, {"CN"}, {"VN", "PL"}}[r.IntN(3)], Month: int32(r.IntN(2) * 100), Tracked: r.IntN(2) == 0}
+		return catalog.Sentence{Days: int32(10 + r.IntN(14)), Under: fmt.Sprint(6 + r.IntN(30)),
+			Stock: int32(r.IntN(200)), Rating: int32(r.IntN(46)),
+			ShipsFrom: [][]string{nil, {"CN"}, {"VN", "PL"}}[r.IntN(3)], Month: int32(r.IntN(2) * 100),
+			Tracked: r.IntN(2) == 0}
 	},
 	"whole catalog": func(*rand.Rand) catalog.Sentence { return catalog.Sentence{} },
 }
@@ -72,7 +76,8 @@ func some(r *rand.Rand, of ...string) string { return of[r.IntN(len(of))] }
 
 func question(r *rand.Rand, kind string) catalog.Sentence {
 	q := kinds[kind](r)
-	q.Store, q.Limit, q.Counts, q.Sort = 1, 50, true, some(r, "relevance", "landed", "days", "units", "growth", "rating", "profit", "margin", "worth")
+	q.Store, q.Limit, q.Counts, q.Sort = 1, 50, true,
+		some(r, "relevance", "landed", "days", "units", "growth", "rating", "profit", "margin", "worth")
 	if kind != "two words" && kind != "selective word" && kind != "common word" && q.Sort == "relevance" {
 		q.Sort = "profit"
 	}
@@ -87,7 +92,8 @@ func benchSearch(ctx context.Context, n int, dir string, kept bool) (out searchR
 	if n == 0 {
 		n = 1_000_000
 	}
-	out = searchResult{Bench: "search", Offers: n, Users: benchUsers, P95MS: map[string]float64{}, YardstickMS: map[string]float64{}}
+	out = searchResult{Bench: "search", Offers: n, Users: benchUsers, P95MS: map[string]float64{},
+		YardstickMS: map[string]float64{}}
 	ctx, pool, a, end, err := openLaid(ctx, n, dir, kept)
 	if err != nil {
 		return out, err
@@ -156,7 +162,8 @@ func users(ctx context.Context, a *application.Application, kind func(*rand.Rand
 }
 
 // whileTakingIn asks for as long as a list is taken in.
-func whileTakingIn(ctx context.Context, pool *pgxpool.Pool, a *application.Application, dir string, n int) (float64, error) {
+func whileTakingIn(ctx context.Context, pool *pgxpool.Pool, a *application.Application, dir string, n int) (float64,
+	error) {
 	file := filepath.Join(dir, "meanwhile.csv")
 	if _, err := writeList(file, "V", n, false); err != nil {
 		return 0, err
@@ -190,7 +197,8 @@ func whileTakingIn(ctx context.Context, pool *pgxpool.Pool, a *application.Appli
 }
 
 // openLaid opens a bench's database with n offers on the shelf.
-func openLaid(ctx context.Context, n int, dir string, kept bool) (context.Context, *pgxpool.Pool, *application.Application, func(), error) {
+func openLaid(ctx context.Context, n int, dir string, kept bool) (context.Context, *pgxpool.Pool,
+	*application.Application, func(), error) {
 	pool, a, end, err := openBench(ctx, dir, kept)
 	if err != nil {
 		return ctx, nil, nil, nil, err
@@ -207,7 +215,8 @@ func openLaid(ctx context.Context, n int, dir string, kept bool) (context.Contex
 func laid(ctx context.Context, pool *pgxpool.Pool, a *application.Application, n int, kept bool) error {
 	if kept {
 		var there int
-		err := pool.QueryRow(ctx, `select count(*) from offer where source_id = 1 and withdrawn_at is null`).Scan(&there)
+		err := pool.QueryRow(ctx, `select count(*) from offer
+			where source_id = 1 and withdrawn_at is null`).Scan(&there)
 		if err == nil && there < n {
 			err = fmt.Errorf("%d offers are kept, not %d", there, n)
 		}
@@ -222,7 +231,10 @@ func laid(ctx context.Context, pool *pgxpool.Pool, a *application.Application, n
 
 // lay puts n offers of the seeded generator on the shelf of the first source.
 func lay(ctx context.Context, pool *pgxpool.Pool, a *application.Application, n int) error {
-	if _, err := pool.Exec(ctx, `insert into rate_day (day, base, rates) values (current_date, 'EUR', '{"USD": "1.0841", "CNY": "7.8255", "INR": "93.66", "JPY": "165.64", "KWD": "0.3329", "GBP": "0.8561", "PLN": "4.2502"}') on conflict do nothing`); err != nil {
+	if _, err := pool.Exec(ctx, `insert into rate_day (day, base, rates)
+		values (current_date, 'EUR',
+		'{"USD": "1.0841", "CNY": "7.8255", "INR": "93.66", "JPY": "165.64", "KWD": "0.3329", "GBP": "0.8561",
+		"PLN": "4.2502"}') on conflict do nothing`); err != nil {
 		return err
 	}
 	seen := roaring64.New()
@@ -262,9 +274,12 @@ func asTold(o gen.Offer) (source.Offer, error) {
 	if err != nil {
 		return source.Offer{}, err
 	}
-	out := source.Offer{Number: o.Number, Title: o.Title, Category: o.Category, Brand: o.Brand, Currency: c, OptionNames: o.OptionNames, Processing: landed.Days{Min: o.Processing[0], Max: o.Processing[1]},
-		Rating: o.Rating, Ratings: o.Ratings, ReturnDays: &o.ReturnDays, OwnPacking: o.OwnPacking, Rivals: source.Rivals{Stores: &o.Rivals.Stores, Currency: money.MustCurrency("USD")},
-		Supplier: source.Supplier{Number: "G" + o.Supplier.Number, Name: o.Supplier.Name, Country: o.Supplier.Country, Rating: o.Supplier.Rating, OnTime: &o.Supplier.OnTime, Verified: o.Supplier.Verified}}
+	out := source.Offer{Number: o.Number, Title: o.Title, Category: o.Category, Brand: o.Brand, Currency: c,
+		OptionNames: o.OptionNames, Processing: landed.Days{Min: o.Processing[0], Max: o.Processing[1]},
+		Rating: o.Rating, Ratings: o.Ratings, ReturnDays: &o.ReturnDays, OwnPacking: o.OwnPacking,
+		Rivals: source.Rivals{Stores: &o.Rivals.Stores, Currency: money.MustCurrency("USD")},
+		Supplier: source.Supplier{Number: "G" + o.Supplier.Number, Name: o.Supplier.Name, Country: o.Supplier.Country,
+			Rating: o.Supplier.Rating, OnTime: &o.Supplier.OnTime, Verified: o.Supplier.Verified}}
 	for _, name := range o.Pictures {
 		out.Pictures = append(out.Pictures, pictureAt(name))
 	}
@@ -275,10 +290,15 @@ func asTold(o gen.Offer) (source.Offer, error) {
 		out.Weekly = append(out.Weekly, int32(units))
 	}
 	for _, d := range o.Deliveries {
-		out.Deliveries = append(out.Deliveries, landed.Delivery{Name: d.Name, To: d.To, First: money.New(int64(d.First), c), Further: money.New(int64(d.Further), c), Transit: landed.Days{Min: d.Min, Max: d.Max}, Tracked: d.Tracked})
+		out.Deliveries = append(out.Deliveries,
+			landed.Delivery{Name: d.Name, To: d.To, First: money.New(int64(d.First), c),
+				Further: money.New(int64(d.Further), c), Transit: landed.Days{Min: d.Min, Max: d.Max},
+				Tracked: d.Tracked})
 	}
 	for _, v := range o.Variants {
-		out.Variants = append(out.Variants, source.Variant{Number: v.SKU, Barcode: v.GTIN, Values: v.Values, Cost: money.New(int64(v.Price), c), Stock: v.Stock, Picture: v.Picture, WeightGrams: v.Grams})
+		out.Variants = append(out.Variants,
+			source.Variant{Number: v.SKU, Barcode: v.GTIN, Values: v.Values, Cost: money.New(int64(v.Price), c),
+				Stock: v.Stock, Picture: v.Picture, WeightGrams: v.Grams})
 	}
 	return out, nil
 }
@@ -288,7 +308,10 @@ func (out *searchResult) yardstick(ctx context.Context, pool *pgxpool.Pool, a *a
 	if err := told(ctx, pool, a); err != nil {
 		return err
 	}
-	orders := map[string]string{"relevance": "month desc", "landed": "landed nulls last", "days": "days nulls last", "units": "month desc", "growth": "growth desc nulls last", "rating": "rating desc", "profit": "profit desc nulls last", "margin": "margin desc nulls last", "worth": "profit * month / greatest(rivals, 1) desc nulls last"}
+	orders := map[string]string{"relevance": "month desc", "landed": "landed nulls last", "days": "days nulls last",
+		"units": "month desc", "growth": "growth desc nulls last", "rating": "rating desc",
+		"profit": "profit desc nulls last", "margin": "margin desc nulls last",
+		"worth": "profit * month / greatest(rivals, 1) desc nulls last"}
 	for kind := range kinds {
 		r := rand.New(rand.NewPCG(1, 9))
 		var took []time.Duration
@@ -311,9 +334,14 @@ func (out *searchResult) yardstick(ctx context.Context, pool *pgxpool.Pool, a *a
 			add(q.Rivals != "", `rivals <= %s`, q.Rivals)
 			add(len(q.ShipsFrom) > 0, `country in ('%s')`, strings.Join(q.ShipsFrom, `','`))
 			sql := `with answer as materialized (select * from told where ` + strings.Join(where, ` and `) + `)
-				select (select count(*) from answer), (select json_agg(x) from (select id from answer order by ` + orders[q.Sort] + `, id limit 50) x), (select json_agg(x) from
-				(select country, category, supplier, demand, count(*), count(*) filter (where stock >= 10), count(*) filter (where stock >= 100), count(*) filter (where days <= 8), count(*) filter (where days <= 16), count(*) filter (where landed < 8), count(*) filter (where landed < 18),
-				count(*) filter (where rating >= 45) from answer group by grouping sets (country, category, supplier, demand, ())) x)`
+				select (select count(*) from answer), (select json_agg(x)
+				from (select id from answer order by ` + orders[q.Sort] + `, id limit 50) x), (select json_agg(x) from
+				(select country, category, supplier, demand, count(*), count(*) filter (where stock >= 10),
+				count(*) filter (where stock >= 100), count(*) filter (where days <= 8),
+				count(*) filter (where days <= 16), count(*) filter (where landed < 8),
+				count(*) filter (where landed < 18),
+				count(*) filter (where rating >= 45) from answer
+				group by grouping sets (country, category, supplier, demand, ())) x)`
 			began := time.Now()
 			if _, err := pool.Exec(ctx, sql); err != nil {
 				return err
@@ -328,7 +356,9 @@ func (out *searchResult) yardstick(ctx context.Context, pool *pgxpool.Pool, a *a
 
 // told fills a table with what sentences ask for, from the catalog's own export.
 func told(ctx context.Context, pool *pgxpool.Pool, a *application.Application) error {
-	if _, err := pool.Exec(ctx, `drop table if exists told; create unlogged table told (id bigint, supplier text, country text, landed numeric, profit numeric, margin numeric, days int, stock int, rating int, month int, demand text, growth numeric, rivals int, category text, words tsvector)`); err != nil {
+	if _, err := pool.Exec(ctx, `drop table if exists told; create unlogged table told (id bigint, supplier text,
+		country text, landed numeric, profit numeric, margin numeric, days int, stock int, rating int, month int,
+		demand text, growth numeric, rivals int, category text, words tsvector)`); err != nil {
 		return err
 	}
 	reader, writer := io.Pipe()
@@ -356,7 +386,8 @@ func told(ctx context.Context, pool *pgxpool.Pool, a *application.Application) e
 			return err
 		}
 		cells := []string{row[0]}
-		for _, column := range []string{"supplier", "ships from", "landed", "profit", "margin of net %", "days to", "stock", "rating", "sold in 30 days", "demand", "growth % a month", "rivals"} {
+		for _, column := range []string{"supplier", "ships from", "landed", "profit", "margin of net %", "days to",
+			"stock", "rating", "sold in 30 days", "demand", "growth % a month", "rivals"} {
 			cell := `\N`
 			if v := at(row, column); v != nil {
 				cell = fmt.Sprint(v)
@@ -373,11 +404,16 @@ func told(ctx context.Context, pool *pgxpool.Pool, a *application.Application) e
 		return err
 	}
 	defer conn.Release()
-	if _, err := conn.Conn().PgConn().CopyFrom(ctx, strings.NewReader(buffer.String()), `copy told (id, supplier, country, landed, profit, margin, days, stock, rating, month, demand, growth, rivals) from stdin`); err != nil {
+	if _, err := conn.Conn().PgConn().CopyFrom(ctx, strings.NewReader(buffer.String()),
+		`copy told (id, supplier, country, landed, profit, margin, days, stock, rating, month, demand, growth, rivals)
+			from stdin`); err != nil {
 		return err
 	}
 	for _, sql := range []string{
-		`update told t set category = o.category, words = to_tsvector('simple', o.title || ' ' || t.supplier || ' ' || o.category || ' ' || o.brand || ' ' || o.number) from offer o where o.id = t.id`,
+		`update told t
+			set category = o.category, words = to_tsvector('simple',
+			o.title || ' ' || t.supplier || ' ' || o.category || ' ' || o.brand || ' ' || o.number) from offer o
+			where o.id = t.id`,
 		`create index on told using gin (words)`, `vacuum analyze told`,
 	} {
 		if _, err := conn.Exec(ctx, sql); err != nil {

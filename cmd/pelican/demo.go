@@ -63,7 +63,8 @@ func demo(ctx context.Context, args []string) error {
 	flags := flag.NewFlagSet("demo", flag.ContinueOnError)
 	dir := flags.String("dir", ".pelican/demo", "folder for the demo's data")
 	reset := flags.Bool("reset", false, "forget all demo data first")
-	second := flags.Bool("second", true, "connect the second marketplace, too, which sells some of the first one's items")
+	second := flags.Bool("second", true,
+		"connect the second marketplace, too, which sells some of the first one's items")
 	if err := flags.Parse(args); err != nil {
 		return err
 	}
@@ -106,7 +107,8 @@ func (d *demonstration) listen() ([]net.Listener, error) {
 	for offset := 1; offset <= 7; offset++ {
 		l, err := net.Listen("tcp", d.address(offset))
 		if err != nil {
-			return nil, fmt.Errorf("port %d is in use: set PORT so that it and the seven after it are free", d.port+offset)
+			return nil,
+				fmt.Errorf("port %d is in use: set PORT so that it and the seven after it are free", d.port+offset)
 		}
 		all = append(all, l)
 	}
@@ -145,8 +147,10 @@ func (d *demonstration) start(ctx context.Context, reset bool, servers []net.Lis
 	if err != nil {
 		return err
 	}
-	d.env = append(os.Environ(), "DATABASE_URL="+d.url, "PELICAN_KEY="+key, "PELICAN_DATA="+filepath.Join(d.dir, "blobs"), "PELICAN_ALLOW_NETWORKS=127.0.0.0/8",
-		"PELICAN_LISTEN="+d.address(0), "PELICAN_PUBLIC_URL=http://localhost:"+strconv.Itoa(d.port), "PELICAN_RATES_URL=http://"+d.address(4)+"/daily.xml")
+	d.env = append(os.Environ(), "DATABASE_URL="+d.url, "PELICAN_KEY="+key,
+		"PELICAN_DATA="+filepath.Join(d.dir, "blobs"), "PELICAN_ALLOW_NETWORKS=127.0.0.0/8",
+		"PELICAN_LISTEN="+d.address(0), "PELICAN_PUBLIC_URL=http://localhost:"+strconv.Itoa(d.port),
+		"PELICAN_RATES_URL=http://"+d.address(4)+"/daily.xml")
 	err = d.seed(ctx, key)
 	debug.FreeOSMemory() // hashing the members' passwords took much, once
 	return err
@@ -165,7 +169,8 @@ func (d *demonstration) standIns(servers []net.Listener) error {
 		}
 		handlers = append(handlers, store.Handler())
 	}
-	handlers = append(handlers, (&rates.Server{Now: time.Now}).Handler(), bazaar.New(tern).Handler(), wholesale.New(260).Handler(), wholesale.Corvane(180).Handler())
+	handlers = append(handlers, (&rates.Server{Now: time.Now}).Handler(), bazaar.New(tern).Handler(),
+		wholesale.New(260).Handler(), wholesale.Corvane(180).Handler())
 	for i, h := range handlers {
 		server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second}
 		go func() { _ = server.Serve(servers[i]) }()
@@ -205,7 +210,9 @@ func (d *demonstration) seed(ctx context.Context, key string) error {
 	if err != nil {
 		return err
 	}
-	a, err := application.New(settings.Settings{Key: raw, Data: filepath.Join(d.dir, "blobs"), AllowNetworks: loopback, RatesURL: "http://" + d.address(4) + "/daily.xml"}, pool, slog.New(slog.DiscardHandler))
+	a,
+		err := application.New(settings.Settings{Key: raw, Data: filepath.Join(d.dir, "blobs"), AllowNetworks: loopback,
+		RatesURL: "http://" + d.address(4) + "/daily.xml"}, pool, slog.New(slog.DiscardHandler))
 	if err != nil {
 		return err
 	}
@@ -216,7 +223,9 @@ func (d *demonstration) seed(ctx context.Context, key string) error {
 		return err
 	}
 	for i, of := range d.marketplaces {
-		if _, err := a.Sources.Connect(access.With(ctx, access.Identity{Name: "the demo"}), sources.Credentials{Address: "http://" + d.address([]int{1, 5}[i]), ClientID: of.ClientID, ClientSecret: of.ClientSecret}); err != nil {
+		if _, err := a.Sources.Connect(access.With(ctx, access.Identity{Name: "the demo"}),
+			sources.Credentials{Address: "http://" + d.address([]int{1, 5}[i]), ClientID: of.ClientID,
+				ClientSecret: of.ClientSecret}); err != nil {
 			return err
 		}
 	}
@@ -247,7 +256,8 @@ func (d *demonstration) supervise(ctx context.Context) error {
 		if err := app.Start(); err != nil {
 			return err
 		}
-		if err := os.WriteFile(filepath.Join(d.dir, "application.pid"), []byte(strconv.Itoa(app.Process.Pid)), 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(d.dir, "application.pid"), []byte(strconv.Itoa(app.Process.Pid)),
+			0o644); err != nil {
 			return err
 		}
 		ended := make(chan error, 1)
@@ -295,9 +305,15 @@ func (d *demonstration) announce(ctx context.Context, ended <-chan error, log st
 		for _, m := range demoMembers {
 			fmt.Printf("  %-26s %-18s (%s)\n", m.email, m.password, m.role)
 		}
-		fmt.Printf("\nStores to connect:         http://%s  (Saltmarsh Goods, USD)\n                           http://%s  (Saltmarsh Nord, EUR)\n", d.address(2), d.address(3))
-		fmt.Printf("Marketplaces, connected:   http://%s  client id %s, secret %s\n", d.address(1), bazaar.Demo.ClientID, bazaar.Demo.ClientSecret)
-		fmt.Printf("                           http://%s  client id %s, secret %s\nPrice list to connect:     http://%s/price-list.csv  (or .xlsx)\nCatalogue to connect:      http://%s/catalogue.xml\n\nCtrl-C stops everything.\n", d.address(5), bazaar.Tern.ClientID, bazaar.Tern.ClientSecret, d.address(6), d.address(7))
+		fmt.Printf("\nStores to connect:         http://%s  (Saltmarsh Goods, USD)\n                           "+
+			"http://%s  (Saltmarsh Nord, EUR)\n", d.address(2), d.address(3))
+		fmt.Printf("Marketplaces, connected:   http://%s  client id %s, secret %s\n", d.address(1),
+			bazaar.Demo.ClientID, bazaar.Demo.ClientSecret)
+		fmt.Printf(
+			"                           http://%s  client id %s, secret %s\nPrice list to connect:     "+
+				"http://%s/price-list.csv  (or .xlsx)\nCatalogue to connect:      http://%s/catalogue.xml\n\nCtrl-C "+
+				"stops everything.\n", d.address(5), bazaar.Tern.ClientID, bazaar.Tern.ClientSecret, d.address(6),
+			d.address(7))
 		return nil
 	}
 	return errors.New("the application did not answer within 30 seconds: see " + log)
@@ -313,7 +329,8 @@ func (d *demonstration) nextDay(ctx context.Context) {
 	defer pool.Close()
 	for ctx.Err() == nil {
 		var done bool
-		if err := pool.QueryRow(ctx, `select exists (select from import_run where state = 'finished')`).Scan(&done); err == nil && done {
+		if err := pool.QueryRow(ctx, `select exists (select from import_run where state = 'finished')`).
+			Scan(&done); err == nil && done {
 			d.bazaar.SetDay(1)
 			return
 		}

@@ -50,7 +50,8 @@ func startDemo(t *testing.T, dir string, port int, args ...string) demoProcess {
 	if err != nil {
 		t.Fatal(err)
 	}
-	p := demoProcess{exec.Command(binary, append([]string{"demo", "--dir", dir}, args...)...), &safe{}, make(chan error, 1)}
+	p := demoProcess{exec.Command(binary, append([]string{"demo", "--dir", dir}, args...)...), &safe{},
+		make(chan error, 1)}
 	p.cmd.Env = append(os.Environ(), fmt.Sprintf("PORT=%d", port))
 	p.cmd.Stdout, p.cmd.Stderr = p.out, p.out
 	if err := p.cmd.Start(); err != nil {
@@ -151,13 +152,15 @@ func TestTheDemoStartsStopsAndSurvivesBeingKilled(t *testing.T) {
 
 	first := startDemo(t, dir, port)
 	first.ready(t)
-	for _, said := range []string{fmt.Sprintf("http://localhost:%d", port), "ines@saltmarsh.example", "Saltmarsh Goods, USD", "demo-quayside-secret"} {
+	for _, said := range []string{fmt.Sprintf("http://localhost:%d", port), "ines@saltmarsh.example",
+		"Saltmarsh Goods, USD", "demo-quayside-secret"} {
 		if !strings.Contains(first.out.String(), said) {
 			t.Errorf("it does not say %q", said)
 		}
 	}
 	second := startDemo(t, dir, port)
-	if !second.wait(10*time.Second) || !strings.Contains(second.out.String(), fmt.Sprintf("port %d is in use: set PORT", port)) {
+	if !second.wait(10*time.Second) ||
+		!strings.Contains(second.out.String(), fmt.Sprintf("port %d is in use: set PORT", port)) {
 		t.Errorf("a second demo on the same port: %s", second.out)
 	}
 
@@ -204,7 +207,8 @@ func TestHelp(t *testing.T) {
 	if err != nil || strings.Count(string(all), "\n") < len(commands) {
 		t.Errorf("%v %s", err, all)
 	}
-	if out, err := exec.Command(binary, "nonsense").CombinedOutput(); err == nil || !strings.Contains(string(out), `there is no command "nonsense"`) {
+	if out, err := exec.Command(binary, "nonsense").CombinedOutput(); err == nil ||
+		!strings.Contains(string(out), `there is no command "nonsense"`) {
 		t.Errorf("%v %s", err, out)
 	}
 	serve := exec.Command(binary, "serve")
@@ -220,12 +224,15 @@ func TestBenches(t *testing.T) {
 		t.Errorf("%+v %v", result, err)
 	}
 	dir := t.TempDir()
-	if found, err := benchSearch(t.Context(), 300, dir, false); err != nil || found.Offers != 300 || len(found.P95MS) != 5 || len(found.YardstickMS) != 5 {
+	if found, err := benchSearch(t.Context(), 300, dir, false); err != nil || found.Offers != 300 ||
+		len(found.P95MS) != 5 || len(found.YardstickMS) != 5 {
 		t.Errorf("%+v %v", found, err)
 	}
 	// What is one item is known in a small catalog too: the bars are of a million. Of so few families, one whose
 	// picture is hard to know again makes several hundredths of what is missed.
-	if alike, err := benchLookalike(t.Context(), 300, dir, true); err != nil || alike.Asked < 50 || alike.Pictures < 150 || alike.Precision < 0.97 || alike.Recall < 0.92 || alike.Apart["other size or count"] < 20 {
+	if alike, err := benchLookalike(t.Context(), 300, dir, true); err != nil || alike.Asked < 50 ||
+		alike.Pictures < 150 || alike.Precision < 0.97 || alike.Recall < 0.92 ||
+		alike.Apart["other size or count"] < 20 {
 		t.Errorf("%+v %v", alike, err)
 	}
 	if err := bench(t.Context(), nil); err == nil {

@@ -30,7 +30,9 @@ import (
 func toTakeIn(t *testing.T, data, market, list string) *pgxpool.Pool {
 	t.Helper()
 	pool := testkit.Database(t)
-	a, err := application.New(settings.Settings{Key: make([]byte, 32), Data: data, AllowNetworks: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}}, pool, slog.New(slog.DiscardHandler))
+	a,
+		err := application.New(settings.Settings{Key: make([]byte, 32), Data: data,
+		AllowNetworks: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}}, pool, slog.New(slog.DiscardHandler))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -38,7 +40,9 @@ func toTakeIn(t *testing.T, data, market, list string) *pgxpool.Pool {
 	if err := a.Jobs.Start(ctx, false); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Sources.Connect(ctx, sources.Credentials{Address: market, ClientID: "test", ClientSecret: "secret"}); err != nil {
+	if _,
+		err := a.Sources.Connect(ctx,
+		sources.Credentials{Address: market, ClientID: "test", ClientSecret: "secret"}); err != nil {
 		t.Fatal(err)
 	}
 	looked, err := a.Sources.Analyze(ctx, sources.PriceListInput{Address: list})
@@ -48,7 +52,9 @@ func toTakeIn(t *testing.T, data, market, list string) *pgxpool.Pool {
 	layout := looked.Layout
 	layout.Country, layout.Supplier = "DE", "Northlight Wholesale"
 	layout.Processing = landed.Days{Min: 1, Max: 2}
-	if _, err := a.Sources.ConnectList(ctx, sources.PriceListInput{File: looked.File, Address: list, Layout: &layout}); err != nil {
+	if _,
+		err := a.Sources.ConnectList(ctx,
+		sources.PriceListInput{File: looked.File, Address: list, Layout: &layout}); err != nil {
 		t.Fatal(err)
 	}
 	return pool
@@ -62,7 +68,8 @@ func serveOn(t *testing.T, pool *pgxpool.Pool, data string, port string) *exec.C
 		t.Fatal(err)
 	}
 	cmd := exec.Command(binary, "serve")
-	cmd.Env = append(os.Environ(), "DATABASE_URL="+pool.Config().ConnString(), "PELICAN_KEY="+base64.StdEncoding.EncodeToString(make([]byte, 32)), "PELICAN_DATA="+data,
+	cmd.Env = append(os.Environ(), "DATABASE_URL="+pool.Config().ConnString(),
+		"PELICAN_KEY="+base64.StdEncoding.EncodeToString(make([]byte, 32)), "PELICAN_DATA="+data,
 		"PELICAN_ALLOW_NETWORKS=127.0.0.0/8", "PELICAN_LISTEN=127.0.0.1:"+port)
 	cmd.Stdout, cmd.Stderr = io.Discard, io.Discard
 	if err := cmd.Start(); err != nil {
@@ -84,8 +91,11 @@ func rowForRow(t *testing.T, pool *pgxpool.Pool) (sum string) {
 	t.Helper()
 	err := pool.QueryRow(context.Background(), `
 		select count(*) || ' rows, ' || md5(string_agg(line, e'\n' order by line)) from (
-			select to_jsonb(o)::jsonb - 'id' - 'supplier_id' - 'updated_at' - 'first_seen' || jsonb_build_object('supplier', u.number) || '{}' as row, null as v from offer o join supplier u on u.id = o.supplier_id
-			union all select to_jsonb(v) - 'id' - 'offer_id' || jsonb_build_object('offer', o.number), null from offer_variant v join offer o on o.id = v.offer_id) x, lateral (select row::text as line) y`).Scan(&sum)
+			select to_jsonb(o)::jsonb - 'id' - 'supplier_id' - 'updated_at' - 'first_seen' || `+
+		`jsonb_build_object('supplier', u.number) || '{}' as row, null as v from offer o
+			join supplier u on u.id = o.supplier_id
+			union all select to_jsonb(v) - 'id' - 'offer_id' || jsonb_build_object('offer', o.number), null
+			from offer_variant v join offer o on o.id = v.offer_id) x, lateral (select row::text as line) y`).Scan(&sum)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -95,7 +105,10 @@ func rowForRow(t *testing.T, pool *pgxpool.Pool) (sum string) {
 // kill -9 at twenty random moments of two intakes, started again each time: the end state is
 // that of undisturbed intakes, row for row.
 func TestKilledTwentyTimesAnIntakeEndsAsIfUndisturbed(t *testing.T) {
-	market := httptest.NewServer(bazaar.New(bazaar.Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 3000, ClientID: "test", ClientSecret: "secret", PerSecond: 500, PictureSize: 100, PageSize: 20, Slow: 20 * time.Millisecond}).Handler())
+	market := httptest.NewServer(
+		bazaar.New(bazaar.Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 3000, ClientID: "test",
+			ClientSecret: "secret", PerSecond: 500, PictureSize: 100, PageSize: 20, Slow: 20 * time.Millisecond}).
+			Handler())
 	t.Cleanup(market.Close)
 	wholesaler := wholesale.New(1500).Handler()
 	lists := httptest.NewServer(http.HandlerFunc(wholesaler.ServeHTTP))
@@ -131,7 +144,8 @@ func TestKilledTwentyTimesAnIntakeEndsAsIfUndisturbed(t *testing.T) {
 	for range 20 {
 		before := done()
 		app := serveOn(t, pool, data, "21995")
-		// However slow the machine, it is killed at work: some moment after all of its work has moved on, so that none uses up
+		// However slow the machine, it is killed at work: some moment after all of its work has moved on, so that
+		// none uses up
 		// its attempts while the other is quick.
 		until(t, "the work to go on", 60*time.Second, func() bool {
 			for id, now := range done() {
@@ -156,7 +170,9 @@ func TestKilledTwentyTimesAnIntakeEndsAsIfUndisturbed(t *testing.T) {
 	if under < 10 {
 		t.Errorf("only %d of 20 kills hit an intake under way", under)
 	}
-	for what, sql := range map[string]string{"staging tables": `select count(*) from pg_class where relname ~ '^staged_(offer|variant)_[0-9]+$'`, "intakes that do not add up": `select count(*) from import_run where added + changed + unchanged + rejected < seen`} {
+	for what, sql := range map[string]string{"staging tables": `select count(*) from pg_class
+		where relname ~ '^staged_(offer|variant)_[0-9]+$'`, "intakes that do not add up": `select count(*)
+			from import_run where added + changed + unchanged + rejected < seen`} {
 		if n := count(t, pool, sql); n != 0 {
 			t.Errorf("%d %s are left", n, what)
 		}

@@ -36,23 +36,36 @@ var commands []command
 
 func init() {
 	commands = []command{
-		{"serve", "run the application", "Runs the application. Settings come from environment variables; the README lists them.", serve},
-		{"demo", "run everything with demo data", "Starts a database, the stand-ins and the application with demo data, and prints the address.\n\n  pelican demo [--dir FOLDER] [--reset]", demo},
-		{"migrate", "bring the database up to date", "Brings the schema of the database at DATABASE_URL up to date.", migrate},
-		{"member", "add a member", "Adds a member; the password is read from standard input.\n\n  pelican member --email ada@example.com --name Ada --role owner", member},
-		{"password", "set a member's password", "Gives a member another password, read from standard input; they are signed out everywhere.\n\n  pelican password --email ada@example.com", password},
-		{"rekey", "change the key that seals secrets", "Seals all connection secrets with the key in PELICAN_KEY instead of that in PELICAN_OLD_KEY. Stop all instances first.\n\n  PELICAN_OLD_KEY=... PELICAN_KEY=... pelican rekey", rekey},
+		{"serve", "run the application",
+			"Runs the application. Settings come from environment variables; the README lists them.", serve},
+		{"demo", "run everything with demo data",
+			"Starts a database, the stand-ins and the application with demo data, and prints the address.\n\n  " +
+				"pelican demo [--dir FOLDER] [--reset]", demo},
+		{"migrate", "bring the database up to date", "Brings the schema of the database at DATABASE_URL up to date.",
+			migrate},
+		{"member", "add a member",
+			"Adds a member; the password is read from standard input.\n\n  pelican member --email ada@example.com " +
+				"--name Ada --role owner", member},
+		{"password", "set a member's password",
+			"Gives a member another password, read from standard input; they are signed out everywhere.\n\n  pelican " +
+				"password --email ada@example.com", password},
+		{"rekey", "change the key that seals secrets",
+			"Seals all connection secrets with the key in PELICAN_KEY instead of that in PELICAN_OLD_KEY. Stop all " +
+				"instances first.\n\n  PELICAN_OLD_KEY=... PELICAN_KEY=... pelican rekey", rekey},
 		{"backup", "write database, pictures and files to a file", backupHelp, backup},
 		{"restore", "read them back", restoreHelp, restore},
 		{"openapi", "print the OpenAPI document", "Prints the OpenAPI 3.1 document of the API.", openapi},
 		{"price", "price a file of costs", priceHelp, price},
-		{"bench", "measure against a yardstick", "Measures, beside a yardstick in the same run; the last line is one JSON object.\n\n  pelican bench price|reprice|ingest|refresh|formats|search|lookalike|keys [flags]", bench},
+		{"bench", "measure against a yardstick",
+			"Measures, beside a yardstick in the same run; the last line is one JSON object.\n\n  pelican bench " +
+				"price|reprice|ingest|refresh|formats|search|lookalike|keys [flags]", bench},
 	}
 }
 
 func main() {
 	if len(os.Args) < 2 || os.Args[1] == "help" || os.Args[1] == "-h" || os.Args[1] == "--help" {
-		fmt.Printf("Plain Pelican %s\n\nusage: pelican COMMAND [flags]; pelican COMMAND --help says more\n\n", apikit.Version)
+		fmt.Printf("Plain Pelican %s\n\nusage: pelican COMMAND [flags]; pelican COMMAND --help says more\n\n",
+			apikit.Version)
 		for _, c := range commands {
 			fmt.Printf("  %-8s %s\n", c.name, c.short)
 		}
@@ -124,7 +137,8 @@ func serve(ctx context.Context, _ []string) error {
 			defer context.AfterFunc(streams, cancel)()
 			a.Handler().ServeHTTP(w, r.WithContext(ctx))
 		}),
-		ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 32 << 10,
+		ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute,
+		MaxHeaderBytes: 32 << 10,
 	}
 	failed := make(chan error, 1)
 	go func() { failed <- server.ListenAndServe() }()
@@ -155,7 +169,8 @@ func migrate(ctx context.Context, _ []string) error {
 
 func member(ctx context.Context, args []string) error {
 	flags := flag.NewFlagSet("member", flag.ContinueOnError)
-	email, name, role := flags.String("email", "", "mail address"), flags.String("name", "", "name"), flags.String("role", "owner", "owner, editor or fulfiller")
+	email, name, role := flags.String("email", "", "mail address"), flags.String("name", "", "name"),
+		flags.String("role", "owner", "owner, editor or fulfiller")
 	if err := flags.Parse(args); err != nil {
 		return err
 	}

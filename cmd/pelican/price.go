@@ -19,7 +19,8 @@ import (
 
 const priceHelp = `Prices a file of costs by a file of rules, with the same computation as the application.
 
-  pelican price --rules rules.json --in costs.csv --out prices.csv [--rates rates.csv] [--rates-age 7] [--trace] [--rejects rejects.csv]
+  pelican price --rules rules.json --in costs.csv --out prices.csv [--rates rates.csv] [--rates-age 7] [--trace] ` +
+	`[--rejects rejects.csv]
 
 rules.json is as docs/price-rules.schema.json has it. costs.csv names its columns in the first line: number, cost and
 currency are needed; handling, shipping, charges, min_advertised, list_price, market (all in the row's currency), store,
@@ -30,9 +31,11 @@ passed over. rates.csv has date, base, currency and rate, in units of currency p
 Floors are held on the figures as they are shown, to the minor unit; a cost of 0 is not priced.
 
 Rows that cannot be used go to the rejects file (by default the out file's name with .rejects.csv) in their own columns,
-with their line and the reason behind: corrected, it can be priced as it is. Files are written beside and take their name when they
+with their line and the reason behind: corrected, it can be priced as it is. Files are written beside
+and take their name when they
 are whole, so that a run that fails leaves those of before. The exit code is 0 where every row was priced, 3 where some
-were rejected, 1 for anything else. A - is standard input or output, for one of the files read and one of those written.`
+were rejected, 1 for anything else. A - is standard input or output, for one of the files read
+and one of those written.`
 
 // rejected ends the program with the code that says that some rows were not priced.
 type rejected int
@@ -45,8 +48,10 @@ func (rejected) ExitCode() int { return 3 }
 func price(_ context.Context, args []string) (err error) {
 	flags := flag.NewFlagSet("price", flag.ContinueOnError)
 	flags.Usage = func() { fmt.Fprintln(os.Stderr, priceHelp) }
-	rules, rates, in, out := flags.String("rules", "", ""), flags.String("rates", "", ""), flags.String("in", "", ""), flags.String("out", "", "")
-	rejects, trace, age := flags.String("rejects", "", ""), flags.Bool("trace", false, ""), flags.Int("rates-age", 7, "")
+	rules, rates, in, out := flags.String("rules", "", ""), flags.String("rates", "", ""), flags.String("in", "", ""),
+		flags.String("out", "", "")
+	rejects, trace, age := flags.String("rejects", "", ""), flags.Bool("trace", false, ""),
+		flags.Int("rates-age", 7, "")
 	if err := flags.Parse(args); err != nil {
 		return err
 	}
@@ -59,7 +64,8 @@ func price(_ context.Context, args []string) (err error) {
 			*rejects = "rejects.csv"
 		}
 	}
-	if err := differ(map[string]string{"--rules": *rules, "--rates": *rates, "--in": *in}, map[string]string{"--out": *out, "--rejects": *rejects}); err != nil {
+	if err := differ(map[string]string{"--rules": *rules, "--rates": *rates, "--in": *in},
+		map[string]string{"--out": *out, "--rejects": *rejects}); err != nil {
 		return err
 	}
 	run := pricefile.Run{Trace: *trace, Unknown: func(names []string) {

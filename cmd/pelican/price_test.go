@@ -30,9 +30,11 @@ func run(t *testing.T, args ...string) (code int, said string) {
 func TestPricingAFile(t *testing.T) {
 	dir, examples := t.TempDir(), "../../docs/examples/"
 	out := filepath.Join(dir, "prices.csv")
-	args := []string{"price", "--rules", examples + "rules.json", "--rates", examples + "rates.csv", "--in", examples + "costs.csv", "--out", out, "--rates-age", "36500"}
+	args := []string{"price", "--rules", examples + "rules.json", "--rates", examples + "rates.csv", "--in",
+		examples + "costs.csv", "--out", out, "--rates-age", "36500"}
 	code, said := run(t, args...)
-	if code != 3 || !strings.Contains(said, "3 priced, 1 rejected") || !strings.Contains(said, "prices.csv.rejects.csv") {
+	if code != 3 || !strings.Contains(said, "3 priced, 1 rejected") ||
+		!strings.Contains(said, "prices.csv.rejects.csv") {
 		t.Fatalf("%d: %s", code, said)
 	}
 	read := func(name string) string {
@@ -42,15 +44,18 @@ func TestPricingAFile(t *testing.T) {
 		}
 		return string(data)
 	}
-	if prices := read(out); strings.Count(prices, "\n") != 4 || !strings.Contains(prices, "MUG-LAKE-350,USD,10.60,22.99,28.99") || strings.Contains(prices, "Landed cost") {
+	if prices := read(out); strings.Count(prices, "\n") != 4 ||
+		!strings.Contains(prices, "MUG-LAKE-350,USD,10.60,22.99,28.99") || strings.Contains(prices, "Landed cost") {
 		t.Errorf("%s", prices)
 	}
-	if rejects := read(out + ".rejects.csv"); !strings.Contains(rejects, "5,") || !strings.Contains(rejects, "ROPE-BASKET,call") {
+	if rejects := read(out + ".rejects.csv"); !strings.Contains(rejects, "5,") ||
+		!strings.Contains(rejects, "ROPE-BASKET,call") {
 		t.Errorf("%s", rejects)
 	}
 	// Mended and priced again: the rejects of before are gone, and the code is 0.
 	mended := filepath.Join(dir, "costs.csv")
-	if err := os.WriteFile(mended, []byte(strings.Replace(read(examples+"costs.csv"), "call", "3.10", 1)), 0o644); err != nil {
+	if err := os.WriteFile(mended, []byte(strings.Replace(read(examples+"costs.csv"), "call", "3.10", 1)),
+		0o644); err != nil {
 		t.Fatal(err)
 	}
 	args[6] = mended
@@ -73,13 +78,16 @@ func TestFilesOfAPriceRun(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for name, text := range map[string][]byte{costs: data, out: []byte("of yesterday"), out + ".rejects.csv": []byte("of yesterday")} {
+	for name, text := range map[string][]byte{costs: data, out: []byte("of yesterday"),
+		out + ".rejects.csv": []byte("of yesterday")} {
 		if err := os.WriteFile(name, text, 0o600); err != nil {
 			t.Fatal(err)
 		}
 	}
 	price := func(more ...string) (int, string) {
-		return run(t, append([]string{"price", "--rules", examples + "rules.json", "--rates", examples + "rates.csv"}, more...)...)
+		return run(t,
+			append([]string{"price", "--rules", examples + "rules.json", "--rates", examples + "rates.csv"},
+				more...)...)
 	}
 	for words, args := range map[string][]string{
 		"--in and --out are the same file":      {"--in", costs, "--out", costs},
@@ -101,7 +109,8 @@ func TestFilesOfAPriceRun(t *testing.T) {
 	if left, err := os.ReadDir(dir); err != nil || len(left) != 3 {
 		t.Errorf("%d files are left: %v", len(left), err)
 	}
-	if code, said := price("--in", costs, "--out", "-", "--rates-age", "36500", "--rejects", filepath.Join(dir, "r.csv")); code != 3 || !strings.Contains(said, "MUG-LAKE-350,USD") {
+	if code, said := price("--in", costs, "--out", "-", "--rates-age", "36500", "--rejects",
+		filepath.Join(dir, "r.csv")); code != 3 || !strings.Contains(said, "MUG-LAKE-350,USD") {
 		t.Errorf("to standard output: %d %s", code, said)
 	}
 }
@@ -112,7 +121,9 @@ func TestPricingAFileThatCannotBe(t *testing.T) {
 		t.Fatal(err)
 	}
 	for words, args := range map[string][]string{
-		"give --rules, --in and --out": {"price"}, "no such file": {"price", "--rules", "nowhere.json", "--in", "x", "--out", "y"}, "1 to 200 rules": {"price", "--rules", bad, "--in", "x", "--out", "y"},
+		"give --rules, --in and --out": {"price"},
+		"no such file":                 {"price", "--rules", "nowhere.json", "--in", "x", "--out", "y"},
+		"1 to 200 rules":               {"price", "--rules", bad, "--in", "x", "--out", "y"},
 	} {
 		if code, said := run(t, args...); code != 1 || !strings.Contains(said, words) {
 			t.Errorf("%v: %d, %s", args, code, said)
@@ -124,10 +135,12 @@ func TestPricingAFileThatCannotBe(t *testing.T) {
 }
 
 func TestBenchesRun(t *testing.T) {
-	if code, said := run(t, "bench", "price", "-n", "2000"); code != 0 || !strings.Contains(said, `"allocations_each":0`) {
+	if code, said := run(t, "bench", "price", "-n", "2000"); code != 0 ||
+		!strings.Contains(said, `"allocations_each":0`) {
 		t.Errorf("%d: %s", code, said)
 	}
-	if code, said := run(t, "bench", "reprice", "-n", "40", "-dir", filepath.Join(t.TempDir(), "bench")); code != 0 || !strings.Contains(said, `"prices":160`) || strings.Contains(said, `"moved":0`) {
+	if code, said := run(t, "bench", "reprice", "-n", "40", "-dir", filepath.Join(t.TempDir(), "bench")); code != 0 ||
+		!strings.Contains(said, `"prices":160`) || strings.Contains(said, `"moved":0`) {
 		t.Errorf("%d: %s", code, said)
 	}
 }
@@ -139,8 +152,10 @@ func TestPricingInAPipe(t *testing.T) {
 		t.Fatal(err)
 	}
 	examples := "../../docs/examples/"
-	pipe := exec.Command(binary, "price", "--rules", examples+"rules.json", "--in", "-", "--out", "-", "--rejects", filepath.Join(t.TempDir(), "rejects.csv"))
-	pipe.Stdin = strings.NewReader("number,colour,cost,currency\nA,red,10.00,USD\n\"B,blue,10.00,USD\nC,green,\"1,50\",USD\nD,white,10.00,USD\n")
+	pipe := exec.Command(binary, "price", "--rules", examples+"rules.json", "--in", "-", "--out", "-", "--rejects",
+		filepath.Join(t.TempDir(), "rejects.csv"))
+	pipe.Stdin = strings.NewReader(
+		"number,colour,cost,currency\nA,red,10.00,USD\n\"B,blue,10.00,USD\nC,green,\"1,50\",USD\nD,white,10.00,USD\n")
 	var said strings.Builder
 	pipe.Stderr = &said
 	out, err := pipe.Output()
@@ -148,10 +163,12 @@ func TestPricingInAPipe(t *testing.T) {
 	if !errors.As(err, &ended) || ended.ExitCode() != 3 {
 		t.Fatalf("%v: %s", err, said.String())
 	}
-	if rows := strings.Count(string(out), "\n"); rows != 3 || !strings.Contains(string(out), "\nA,USD,") || !strings.Contains(string(out), "\nD,USD,") {
+	if rows := strings.Count(string(out), "\n"); rows != 3 || !strings.Contains(string(out), "\nA,USD,") ||
+		!strings.Contains(string(out), "\nD,USD,") {
 		t.Errorf("%s", out)
 	}
-	if !strings.Contains(said.String(), "not used: the columns colour") || !strings.Contains(said.String(), "2 priced, 2 rejected") {
+	if !strings.Contains(said.String(), "not used: the columns colour") ||
+		!strings.Contains(said.String(), "2 priced, 2 rejected") {
 		t.Errorf("%s", said.String())
 	}
 	// Rules from the standard input.
@@ -160,7 +177,8 @@ func TestPricingInAPipe(t *testing.T) {
 		t.Fatal(err)
 	}
 	prices := filepath.Join(t.TempDir(), "prices.csv")
-	pipe = exec.Command(binary, "price", "--rules", "-", "--in", examples+"costs.csv", "--rates", examples+"rates.csv", "--rates-age", "36500", "--out", prices)
+	pipe = exec.Command(binary, "price", "--rules", "-", "--in", examples+"costs.csv", "--rates", examples+"rates.csv",
+		"--rates-age", "36500", "--out", prices)
 	pipe.Stdin = strings.NewReader(string(rules))
 	if err := pipe.Run(); !errors.As(err, &ended) || ended.ExitCode() != 3 {
 		t.Errorf("%v", err)

@@ -14,7 +14,8 @@ import (
 )
 
 // optionNames are the properties that a ProductGroup may vary by, as schema.org lists them.
-var optionNames = map[string]string{"color": "Colour", "size": "Size", "material": "Material", "pattern": "Pattern", "suggestedAge": "Age", "suggestedGender": "Gender"}
+var optionNames = map[string]string{"color": "Colour", "size": "Size", "material": "Material", "pattern": "Pattern",
+	"suggestedAge": "Age", "suggestedGender": "Gender"}
 
 // What is kept of one product.
 const (
@@ -27,7 +28,8 @@ const (
 
 // offer turns a product into an offer. Its error is a sentence.
 func (p *parser) offer(t thing) (Found, error) {
-	o := source.Offer{Title: strings.Join(strings.Fields(p.text(t, "name")), " "), Brand: p.text(t, "brand"), Category: lastOf(p.text(t, "category")), PageURL: p.own.String(), Number: p.number()}
+	o := source.Offer{Title: strings.Join(strings.Fields(p.text(t, "name")), " "), Brand: p.text(t, "brand"),
+		Category: lastOf(p.text(t, "category")), PageURL: p.own.String(), Number: p.number()}
 	if o.Brand == "" {
 		o.Brand = p.text(t, "manufacturer")
 	}
@@ -85,7 +87,8 @@ func (p *parser) offer(t thing) (Found, error) {
 
 // unpriced is what a product is known by, without what it costs.
 func (p *parser) unpriced(t thing) source.Offer {
-	o := source.Offer{Title: strings.Join(strings.Fields(p.text(t, "name")), " "), Brand: p.text(t, "brand"), PageURL: p.own.String()}
+	o := source.Offer{Title: strings.Join(strings.Fields(p.text(t, "name")), " "), Brand: p.text(t, "brand"),
+		PageURL: p.own.String()}
 	p.pictures(&o, t)
 	items := append([]thing{t}, p.things(t, "hasVariant")...)
 	for _, item := range items[:min(len(items), mostVariants)] {
@@ -114,8 +117,11 @@ func finish(o source.Offer, stockSaid bool) Found {
 	for _, fact := range []struct {
 		name  string
 		there bool
-	}{{"pictures", len(o.Pictures) > 0}, {"a description", o.Description != ""}, {"how many there are", stockSaid}, {"delivery and its charges", len(o.Deliveries) > 0}, {"where it ships from", o.Supplier.Country != ""},
-		{"a barcode", slices.ContainsFunc(o.Variants, func(v source.Variant) bool { return v.Barcode != "" })}, {"a weight", slices.ContainsFunc(o.Variants, func(v source.Variant) bool { return v.WeightGrams > 0 })},
+	}{{"pictures", len(o.Pictures) > 0}, {"a description", o.Description != ""}, {"how many there are", stockSaid},
+		{"delivery and its charges", len(o.Deliveries) > 0}, {"where it ships from", o.Supplier.Country != ""},
+		{"a barcode", slices.ContainsFunc(o.Variants, func(v source.Variant) bool {
+			return v.Barcode != ""
+		})}, {"a weight", slices.ContainsFunc(o.Variants, func(v source.Variant) bool { return v.WeightGrams > 0 })},
 		{"a return policy", o.ReturnDays != nil}, {"ratings", o.Ratings > 0}} {
 		if !fact.there {
 			f.Missing = append(f.Missing, fact.name)
@@ -223,7 +229,8 @@ func (p *parser) valueOf(option string, group, item, offer thing) string {
 		return p.text(offer, "sku")
 	}
 	if option == "Variant" {
-		if rest := strings.Trim(strings.TrimPrefix(p.text(item, "name"), p.text(group, "name")), " -–,:/()"); rest != "" {
+		if rest := strings.Trim(strings.TrimPrefix(p.text(item, "name"), p.text(group, "name")),
+			" -–,:/()"); rest != "" {
 			return rest
 		}
 		return p.text(item, "sku")
@@ -244,7 +251,8 @@ func (p *parser) offers(group, item thing) (all []thing) {
 		}
 		all = append(all, o)
 	}
-	slices.SortStableFunc(all, func(a, b thing) int { return p.leastQuantity(a) - p.leastQuantity(b) }) // the price for the least first
+	// the price for the least first
+	slices.SortStableFunc(all, func(a, b thing) int { return p.leastQuantity(a) - p.leastQuantity(b) })
 	return all
 }
 
@@ -262,7 +270,8 @@ func (p *parser) differ(offers []thing) bool {
 // leastQuantity is how many have to be bought at an offer's price; 1 where it does not say.
 func (p *parser) leastQuantity(offer thing) int {
 	for _, q := range p.things(offer, "eligibleQuantity") {
-		if n, err := strconv.ParseFloat(firstOf(p.text(q, "minValue"), p.text(q, "value")), 64); err == nil && n > 1 && n < 1e6 {
+		if n, err := strconv.ParseFloat(firstOf(p.text(q, "minValue"), p.text(q, "value")), 64); err == nil && n > 1 &&
+			n < 1e6 {
 			return int(n)
 		}
 	}
@@ -279,7 +288,8 @@ func (p *parser) remarks(o *source.Offer, offer thing) {
 	}
 }
 
-func (p *parser) variant(o *source.Offer, group, item, offer thing, at int) (v source.Variant, counted bool, err error) {
+func (p *parser) variant(o *source.Offer, group, item, offer thing, at int) (v source.Variant, counted bool,
+	err error) {
 	price, code, err := p.price(offer)
 	if err != nil {
 		return v, false, err
@@ -309,7 +319,8 @@ func (p *parser) variant(o *source.Offer, group, item, offer thing, at int) (v s
 			v.Number = p.text(from, "sku")
 		}
 	}
-	if own := p.text(offer, "sku"); own != "" && own != v.Number && len(group["hasVariant"]) == 0 && p.differ(p.offers(group, item)) {
+	if own := p.text(offer, "sku"); own != "" && own != v.Number && len(group["hasVariant"]) == 0 &&
+		p.differ(p.offers(group, item)) {
 		v.Number = own
 	}
 	for _, option := range o.OptionNames {
@@ -346,7 +357,9 @@ func (p *parser) price(offer thing) (price, currency string, err error) {
 	}
 	low, high := p.text(offer, "lowPrice"), p.text(offer, "highPrice")
 	if price == "" && low != "" && high != "" && low != high {
-		return "", currency, fmt.Errorf("the page says a range of prices, %s to %s %s, and not what one costs", clip(low), clip(high), clip(currency))
+		return "", currency,
+			fmt.Errorf("the page says a range of prices, %s to %s %s, and not what one costs", clip(low), clip(high),
+				clip(currency))
 	}
 	return firstOf(price, low), currency, nil
 }
@@ -354,7 +367,9 @@ func (p *parser) price(offer thing) (price, currency string, err error) {
 // ofOne tells whether a price specification is for one piece as it is sold.
 func (p *parser) ofOne(spec thing) bool {
 	for _, kind := range p.texts(spec, "priceType") {
-		if kind = short(kind); strings.Contains(kind, "List") || strings.Contains(kind, "SRP") || strings.Contains(kind, "Strikethrough") || strings.Contains(kind, "Regular") || strings.Contains(kind, "Minimum") {
+		if kind = short(kind); strings.Contains(kind, "List") || strings.Contains(kind, "SRP") ||
+			strings.Contains(kind, "Strikethrough") || strings.Contains(kind, "Regular") ||
+			strings.Contains(kind, "Minimum") {
 			return false
 		}
 	}
@@ -377,11 +392,13 @@ func amount(text string, c money.Currency) (money.Amount, error) {
 		}
 		return -1
 	}, text)
-	if strings.Count(number, ",") == 1 && !strings.Contains(number, ".") && len(number)-strings.Index(number, ",") == 3 {
+	if strings.Count(number, ",") == 1 && !strings.Contains(number, ".") &&
+		len(number)-strings.Index(number, ",") == 3 {
 		number = strings.Replace(number, ",", ".", 1)
 	}
 	if unclear.MatchString(number) && c.Digits() < 3 {
-		return money.Amount{}, fmt.Errorf("“%s” may be thousands or three decimals: the page does not say which", clip(text))
+		return money.Amount{},
+			fmt.Errorf("“%s” may be thousands or three decimals: the page does not say which", clip(text))
 	}
 	number = strings.ReplaceAll(number, ",", "")
 	whole, part, _ := strings.Cut(number, ".")

@@ -95,7 +95,8 @@ func Show(body []byte, contentType, address string) (Shown, error) {
 			}
 		}
 	}
-	if title, picture := strings.Join(strings.Fields(p.graph["og:title"]), " "), p.absolute(p.graph["og:image"]); title != "" && p.graph["og:image"] != "" && picture != "" {
+	if title, picture := strings.Join(strings.Fields(p.graph["og:title"]), " "),
+		p.absolute(p.graph["og:image"]); title != "" && p.graph["og:image"] != "" && picture != "" {
 		return Shown{Offer: source.Offer{Title: title, Pictures: []string{picture}, PageURL: p.own.String()}}, nil
 	}
 	return Shown{}, err
@@ -119,7 +120,8 @@ func (p *parser) find() (Found, error) {
 			}
 		}
 	}
-	if p.graph["og:title"] != "" && (p.graph["product:price:amount"] != "" || strings.HasPrefix(p.graph["og:type"], "product")) {
+	if p.graph["og:title"] != "" &&
+		(p.graph["product:price:amount"] != "" || strings.HasPrefix(p.graph["og:type"], "product")) {
 		found, err := p.openGraph()
 		found.From = "Open Graph"
 		return found, err
@@ -136,7 +138,8 @@ func parse(body []byte, contentType, address string) (*parser, error) {
 	if err != nil {
 		return nil, ErrNotHTML
 	}
-	if t := strings.ToLower(contentType); t != "" && !strings.Contains(t, "html") && !strings.Contains(t, "xml") && !strings.Contains(t, "text/plain") {
+	if t := strings.ToLower(contentType); t != "" && !strings.Contains(t, "html") && !strings.Contains(t, "xml") &&
+		!strings.Contains(t, "text/plain") {
 		return nil, ErrNotHTML
 	}
 	var in io.Reader = bytes.NewReader(body)
@@ -177,7 +180,8 @@ const mostDepth = 200
 func (p *parser) rebase(n *html.Node, depth int) (found bool) {
 	if n.DataAtom == atom.Base {
 		if href, ok := attr(n, "href"); ok {
-			if u, err := p.base.Parse(strings.TrimSpace(href)); err == nil && (u.Scheme == "http" || u.Scheme == "https") {
+			if u, err := p.base.Parse(strings.TrimSpace(href)); err == nil &&
+				(u.Scheme == "http" || u.Scheme == "https") {
 				p.base = u
 			}
 			return true
@@ -189,12 +193,14 @@ func (p *parser) rebase(n *html.Node, depth int) (found bool) {
 	return found
 }
 
-// canonical takes the address that a page calls its own (RFC 6596), if it is on the same host and not the host's first page, which
+// canonical takes the address that a page calls its own (RFC 6596), if it is on the same host and not the host's
+// first page, which
 // shops name on every page by mistake.
 func (p *parser) canonical(n *html.Node) {
 	href, _ := attr(n, "href")
 	u, err := p.base.Parse(strings.TrimSpace(href))
-	if err == nil && href != "" && (u.Scheme == "http" || u.Scheme == "https") && u.Host == p.own.Host && (strings.Trim(u.Path, "/") != "" || u.RawQuery != "") {
+	if err == nil && href != "" && (u.Scheme == "http" || u.Scheme == "https") && u.Host == p.own.Host &&
+		(strings.Trim(u.Path, "/") != "" || u.RawQuery != "") {
 		p.own = u
 	}
 }
@@ -216,7 +222,8 @@ func (p *parser) walk(n *html.Node, in thing, depth int) {
 	if n.Type == html.ElementNode {
 		switch n.DataAtom {
 		case atom.Script:
-			if kind, _ := attr(n, "type"); strings.EqualFold(strings.TrimSpace(strings.Split(kind, ";")[0]), "application/ld+json") && n.FirstChild != nil {
+			if kind, _ := attr(n, "type"); strings.EqualFold(strings.TrimSpace(strings.Split(kind, ";")[0]),
+				"application/ld+json") && n.FirstChild != nil {
 				p.json(n.FirstChild.Data)
 			}
 			return
@@ -225,7 +232,8 @@ func (p *parser) walk(n *html.Node, in thing, depth int) {
 			if name == "" {
 				name, _ = attr(n, "name")
 			}
-			if content, ok := attr(n, "content"); ok && (strings.HasPrefix(name, "og:") || strings.HasPrefix(name, "product:")) {
+			if content, ok := attr(n, "content"); ok &&
+				(strings.HasPrefix(name, "og:") || strings.HasPrefix(name, "product:")) {
 				if p.graph == nil {
 					p.graph = map[string]string{}
 				}
@@ -284,7 +292,8 @@ func (p *parser) item(n *html.Node, in thing) thing {
 
 // value is that of a property which is not an item.
 func (p *parser) value(n *html.Node) string {
-	names := map[atom.Atom]string{atom.Meta: "content", atom.Img: "src", atom.A: "href", atom.Link: "href", atom.Data: "value", atom.Meter: "value", atom.Time: "datetime"}
+	names := map[atom.Atom]string{atom.Meta: "content", atom.Img: "src", atom.A: "href", atom.Link: "href",
+		atom.Data: "value", atom.Meter: "value", atom.Time: "datetime"}
 	if name, ok := names[n.DataAtom]; ok {
 		if text, ok := attr(n, name); ok {
 			if name == "src" || name == "href" {
@@ -302,7 +311,8 @@ func (p *parser) value(n *html.Node) string {
 		if n.Type == html.TextNode {
 			b.WriteString(n.Data[:min(len(n.Data), maxText-b.Len())])
 		}
-		for kid := n.FirstChild; kid != nil && depth < mostDepth && b.Len() < maxText && p.spend(1); kid = kid.NextSibling {
+		for kid := n.FirstChild; kid != nil && depth < mostDepth && b.Len() < maxText &&
+			p.spend(1); kid = kid.NextSibling {
 			collect(kid, depth+1)
 		}
 	}
@@ -321,7 +331,8 @@ func (p *parser) absolute(text string) string {
 // short takes the vocabulary off a name: https://schema.org/Product and schema:Product are Product.
 func short(name string) string {
 	name = strings.TrimSpace(name)
-	for _, prefix := range []string{"https://schema.org/", "http://schema.org/", "https://www.schema.org/", "http://www.schema.org/", "schema:"} {
+	for _, prefix := range []string{"https://schema.org/", "http://schema.org/", "https://www.schema.org/",
+		"http://www.schema.org/", "schema:"} {
 		if rest, ok := strings.CutPrefix(name, prefix); ok {
 			return rest
 		}
@@ -355,7 +366,8 @@ func (p *parser) json(text string) {
 	}
 }
 
-// mended writes JSON as its readers in browsers' tools forgive it: line ends and tabs within texts, and commas before a closing
+// mended writes JSON as its readers in browsers' tools forgive it: line ends and tabs within texts, and commas
+// before a closing
 // bracket.
 func mended(text string) string {
 	out := make([]byte, 0, len(text))
@@ -400,7 +412,8 @@ func (p *parser) graphOf(data any, depth int) {
 		if len(t["@type"]) > 0 {
 			p.linked = append(p.linked, t)
 		}
-		for _, key := range []string{"@graph", "mainEntity", "mainEntityOfPage", "itemListElement", "item", "isVariantOf"} {
+		for _, key := range []string{"@graph", "mainEntity", "mainEntityOfPage", "itemListElement", "item",
+			"isVariantOf"} {
 			if inner, ok := d[key]; ok {
 				p.graphOf(inner, depth+1)
 			}

@@ -81,7 +81,8 @@ func firstOf(texts ...string) string {
 // terms takes delivery and returns over, from an offer or the product.
 func (p *parser) terms(o *source.Offer, t thing) {
 	for _, policy := range p.things(t, "hasMerchantReturnPolicy") {
-		if n, err := strconv.Atoi(p.text(policy, "merchantReturnDays")); err == nil && n >= 0 && n <= 3650 && o.ReturnDays == nil {
+		if n, err := strconv.Atoi(p.text(policy, "merchantReturnDays")); err == nil && n >= 0 && n <= 3650 &&
+			o.ReturnDays == nil {
 			o.ReturnDays = &n
 		}
 	}
@@ -92,7 +93,8 @@ func (p *parser) terms(o *source.Offer, t thing) {
 		var rate money.Amount
 		for _, r := range p.things(s, "shippingRate") {
 			if c, err := money.ParseCurrency(strings.ToUpper(p.text(r, "currency"))); err == nil {
-				if a, err := amount(firstOf(p.text(r, "value"), p.text(r, "maxValue")), c); err == nil && !a.Negative() {
+				if a, err := amount(firstOf(p.text(r, "value"), p.text(r, "maxValue")), c); err == nil &&
+					!a.Negative() {
 					rate = a
 				}
 			}
@@ -100,7 +102,8 @@ func (p *parser) terms(o *source.Offer, t thing) {
 		if rate.Currency() == 0 || len(o.Deliveries) >= maxDeliveries {
 			continue // a service without its charge cannot be counted with
 		}
-		d := landed.Delivery{Name: firstOf(p.text(s, "name"), fmt.Sprintf("Delivery %d", i+1)), First: rate, Further: rate, Tracked: p.text(s, "tracked") == "true"}
+		d := landed.Delivery{Name: firstOf(p.text(s, "name"), fmt.Sprintf("Delivery %d", i+1)), First: rate,
+			Further: rate, Tracked: p.text(s, "tracked") == "true"}
 		for _, r := range p.things(s, "shippingRateFurther") {
 			if a, err := amount(p.text(r, "value"), rate.Currency()); err == nil && !a.Negative() {
 				d.Further = a
@@ -186,14 +189,16 @@ func (p *parser) rating(o *source.Offer, t thing) {
 // openGraph makes an offer of what a page tells those who share it.
 func (p *parser) openGraph() (Found, error) {
 	g := p.graph
-	o := source.Offer{Title: strings.Join(strings.Fields(g["og:title"]), " "), Brand: g["product:brand"], PageURL: p.own.String(), Number: p.number(), Category: g["product:category"]}
+	o := source.Offer{Title: strings.Join(strings.Fields(g["og:title"]), " "), Brand: g["product:brand"],
+		PageURL: p.own.String(), Number: p.number(), Category: g["product:category"]}
 	if d := g["og:description"]; d != "" {
 		o.Description = paragraphs(d)
 	}
 	if u := p.absolute(g["og:image"]); g["og:image"] != "" && u != "" {
 		o.Pictures = []string{u}
 	}
-	offer := thing{"price": {g["product:price:amount"]}, "priceCurrency": {g["product:price:currency"]}, "availability": {strings.ToLower(g["product:availability"])}}
+	offer := thing{"price": {g["product:price:amount"]}, "priceCurrency": {g["product:price:currency"]},
+		"availability": {strings.ToLower(g["product:availability"])}}
 	v, counted, err := p.variant(&o, thing{}, thing{"sku": {g["product:retailer_item_id"]}}, offer, 0)
 	if err != nil {
 		return Found{}, err

@@ -79,7 +79,8 @@ func product(t thing) bool {
 
 func hasProduct(nodes []thing) bool { return slices.ContainsFunc(nodes, product) }
 
-// best is the product that a page is about: a group with variants before a single product, one with a price before one without. Of
+// best is the product that a page is about: a group with variants before a single product, one with a price before
+// one without. Of
 // several, it is the one whose address or name is the page's; where that does not tell, it is an error that names them.
 func (p *parser) best(nodes []thing) (thing, error) {
 	top := 0
@@ -114,7 +115,8 @@ func (p *parser) best(nodes []thing) (thing, error) {
 		func(t thing) bool { return p.isOwn(p.text(t, "mainEntityOfPage")) },
 		func(t thing) bool {
 			name := strings.ToLower(p.text(t, "name"))
-			return name != "" && (strings.EqualFold(name, p.graph["og:title"]) || strings.Contains(strings.ToLower(p.title), name))
+			return name != "" &&
+				(strings.EqualFold(name, p.graph["og:title"]) || strings.Contains(strings.ToLower(p.title), name))
 		},
 	} {
 		if own := filter(found, same); len(own) == 1 {
@@ -125,10 +127,12 @@ func (p *parser) best(nodes []thing) (thing, error) {
 	for _, t := range found[:min(len(found), 3)] {
 		names = append(names, clip(p.text(t, "name")))
 	}
-	return nil, fmt.Errorf("the page shows %d products (%s …), and not which it is about: paste the link of one", len(found), strings.Join(names, ", "))
+	return nil, fmt.Errorf("the page shows %d products (%s …), and not which it is about: paste the link of one",
+		len(found), strings.Join(names, ", "))
 }
 
-// distinct leaves one of products that are told twice. Those of one name that differ by number only are variants of one.
+// distinct leaves one of products that are told twice. Those of one name that differ by number only are variants of
+// one.
 func (p *parser) distinct(list []thing) (out []thing) {
 	at := map[string]int{}
 	for _, t := range list {
@@ -141,9 +145,13 @@ func (p *parser) distinct(list []thing) (out []thing) {
 		}
 		if sku := p.text(t, "sku"); sku != "" && sku != p.text(out[first], "sku") {
 			if !out[first].is("ProductGroup") {
-				out[first] = thing{"@type": {"ProductGroup"}, "name": {name}, "hasVariant": {out[first]}, "image": out[first]["image"], "description": out[first]["description"], "brand": out[first]["brand"], "url": out[first]["url"]}
+				out[first] = thing{"@type": {"ProductGroup"}, "name": {name}, "hasVariant": {out[first]},
+					"image": out[first]["image"], "description": out[first]["description"],
+					"brand": out[first]["brand"], "url": out[first]["url"]}
 			}
-			if !slices.ContainsFunc(p.things(out[first], "hasVariant"), func(v thing) bool { return p.text(v, "sku") == sku }) {
+			if !slices.ContainsFunc(p.things(out[first], "hasVariant"), func(v thing) bool {
+				return p.text(v, "sku") == sku
+			}) {
 				out[first]["hasVariant"] = append(out[first]["hasVariant"], t)
 			}
 		}
@@ -163,7 +171,8 @@ func filter(list []thing, keep func(thing) bool) (out []thing) {
 // isOwn tells whether an address is the page's.
 func (p *parser) isOwn(text string) bool {
 	u, err := p.base.Parse(text)
-	return text != "" && err == nil && u.Host == p.own.Host && strings.TrimSuffix(u.Path, "/") == strings.TrimSuffix(p.own.Path, "/") && u.RawQuery == p.own.RawQuery
+	return text != "" && err == nil && u.Host == p.own.Host &&
+		strings.TrimSuffix(u.Path, "/") == strings.TrimSuffix(p.own.Path, "/") && u.RawQuery == p.own.RawQuery
 }
 
 // clip shortens what is quoted in a reason.

@@ -101,7 +101,8 @@ func ReadRules(r io.Reader) (Rules, error) {
 	if err != nil {
 		return Rules{}, fmt.Errorf("the rules file: %w", err)
 	}
-	terms := markup.Terms{PaymentPercent: f.Fees.PaymentPercent, PaymentFixed: f.Fees.PaymentFixed, Returns: f.Fees.Returns, Tax: f.Fees.Tax}
+	terms := markup.Terms{PaymentPercent: f.Fees.PaymentPercent, PaymentFixed: f.Fees.PaymentFixed,
+		Returns: f.Fees.Returns, Tax: f.Fees.Tax}
 	if err := terms.Check(f.Currency); err != nil {
 		return Rules{}, fmt.Errorf("the rules file: %w", err)
 	}
@@ -117,7 +118,8 @@ func ReadRules(r io.Reader) (Rules, error) {
 		return Rules{}, fmt.Errorf("the rules file: %s", reason)
 	}
 	if len(f.Imports) > 0 && len(f.Market) != 2 {
-		return Rules{}, errors.New("the rules file: import charges need a market, the country where the goods go, such as DE")
+		return Rules{},
+			errors.New("the rules file: import charges need a market, the country where the goods go, such as DE")
 	}
 	return Rules{f.Currency, f.Store, list, terms, f.Imports, f.Market}, nil
 }
@@ -137,7 +139,8 @@ func plainly(text []byte, err error) error {
 	case errors.As(err, &syntax):
 		return fmt.Errorf("line %d is not JSON: %w", line(syntax.Offset), err)
 	case errors.As(err, &kind):
-		want := map[string]string{"int": "a whole number", "bool": "true or false", "struct": "an object in { }", "slice": "a list in [ ]"}[kind.Type.Kind().String()]
+		want := map[string]string{"int": "a whole number", "bool": "true or false", "struct": "an object in { }",
+			"slice": "a list in [ ]"}[kind.Type.Kind().String()]
 		if want == "" {
 			want = "text in quotes"
 		}
@@ -181,7 +184,8 @@ func checkNumbers(text []byte, rules []markup.Rule) error {
 				case n.needed && !n.there:
 					return fmt.Errorf("rule %d: band %d of a %s formula has no %s", i+1, j+1, kind, n.name)
 				case n.there && !n.needed:
-					return fmt.Errorf("rule %d: band %d of a %s formula has a %s, which it does not use", i+1, j+1, kind, n.name)
+					return fmt.Errorf("rule %d: band %d of a %s formula has a %s, which it does not use", i+1, j+1,
+						kind, n.name)
 				}
 			}
 		}
@@ -230,7 +234,8 @@ func ReadRates(r io.Reader) (*money.Rates, error) {
 		case day.Before(table.Day()):
 			continue
 		case base != table.Base():
-			return wrong(fmt.Errorf("the rates of %s have two bases, %s and %s", day.Format(time.DateOnly), table.Base(), base))
+			return wrong(fmt.Errorf("the rates of %s have two bases, %s and %s", day.Format(time.DateOnly),
+				table.Base(), base))
 		}
 		if quote == base {
 			continue
@@ -253,7 +258,8 @@ func CheckAge(rates *money.Rates, today time.Time, days int) error {
 	old := int(today.Truncate(24*time.Hour).Sub(rates.Day()).Hours() / 24)
 	switch {
 	case old > days:
-		return fmt.Errorf("the rates are of %s, %d days old; get newer ones, or say --rates-age %d to use these", rates.Day().Format(time.DateOnly), old, old)
+		return fmt.Errorf("the rates are of %s, %d days old; get newer ones, or say --rates-age %d to use these",
+			rates.Day().Format(time.DateOnly), old, old)
 	case old < -1: // where the day begins earlier
 		return fmt.Errorf("the rates are of %s, which has not come yet", rates.Day().Format(time.DateOnly))
 	}
@@ -267,7 +273,8 @@ type table struct {
 	columns map[string]int
 }
 
-// get is a field of a row by the name of its column. An apostrophe that keeps a spreadsheet from computing it is not part of it.
+// get is a field of a row by the name of its column. An apostrophe that keeps a spreadsheet from computing it is
+// not part of it.
 func (t *table) get(row []string, name string) string {
 	i, ok := t.columns[name]
 	if !ok || i >= len(row) {
@@ -280,14 +287,16 @@ func (t *table) get(row []string, name string) string {
 	return text
 }
 
-// unfit says why a row as a whole cannot be used: above all that it has more fields than the header, as a decimal comma makes.
+// unfit says why a row as a whole cannot be used: above all that it has more fields than the header, as a decimal
+// comma makes.
 func (t *table) unfit(row pricelist.Row) string {
 	if row.Error != "" {
 		return row.Error
 	}
 	for _, extra := range row.Cells[min(len(row.Cells), len(t.header)):] {
 		if strings.TrimSpace(extra) != "" {
-			return fmt.Sprintf("it has %d fields, the header has %d: a comma stands within one, as in 1,50", len(row.Cells), len(t.header))
+			return fmt.Sprintf("it has %d fields, the header has %d: a comma stands within one, as in 1,50",
+				len(row.Cells), len(t.header))
 		}
 	}
 	return ""

@@ -31,7 +31,8 @@ func rulesOf(t testing.TB, text string) Rules {
 	return rules
 }
 
-const oneRule = `{"currency": "USD", "rules": [{"id": 1, "formula": {"kind": "multiple", "bands": [{"from": {"value": "0", "currency": "USD"}, "ratio": "2"}]}}]}`
+const oneRule = `{"currency": "USD", "rules": [{"id": 1, "formula": {"kind": "multiple",
+	"bands": [{"from": {"value": "0", "currency": "USD"}, "ratio": "2"}]}}]}`
 
 // run prices rows and returns what came out and what was rejected, without the headers.
 func run(t testing.TB, rules Rules, costs string, trace bool) (out, rejects [][]string) {
@@ -41,7 +42,10 @@ func run(t testing.TB, rules Rules, costs string, trace bool) (out, rejects [][]
 		t.Fatal(err)
 	}
 	var prices, rejected bytes.Buffer
-	result, err := Run{Rules: rules, Rates: rates, In: strings.NewReader(costs), Out: &prices, Rejects: func() (io.Writer, error) { return &rejected, nil }, Trace: trace}.Do()
+	result, err := Run{Rules: rules, Rates: rates, In: strings.NewReader(costs), Out: &prices,
+		Rejects: func() (io.Writer, error) {
+			return &rejected, nil
+		}, Trace: trace}.Do()
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -68,13 +72,15 @@ func TestTheExampleOfTheREADME(t *testing.T) {
 	}
 	// 46.20 and 30.32 yuan land at 10.60; 2.2 times is 23.32, which ends in 22.99.
 	mug := out[0]
-	if mug[2] != "10.60" || mug[3] != "22.99" || mug[4] != "28.99" || !strings.Contains(mug[14], "46.20 CNY at 0.138513 (1 EUR = ") {
+	if mug[2] != "10.60" || mug[3] != "22.99" || mug[4] != "28.99" ||
+		!strings.Contains(mug[14], "46.20 CNY at 0.138513 (1 EUR = ") {
 		t.Errorf("%v", mug)
 	}
 	if out[1][13] != "capped" || out[1][3] != "17.99" {
 		t.Errorf("%v", out[1])
 	}
-	if n := len(rejects[0]); rejects[0][n-2] != "5" || rejects[0][n-1] != `"call" in the column cost is not an amount in USD` || rejects[0][0] != "ROPE-BASKET" {
+	if n := len(rejects[0]); rejects[0][n-2] != "5" ||
+		rejects[0][n-1] != `"call" in the column cost is not an amount in USD` || rejects[0][0] != "ROPE-BASKET" {
 		t.Errorf("%v", rejects[0])
 	}
 }
@@ -101,8 +107,12 @@ func TestRowsThatCannotBeUsedAreSetAsideAndTheRestGoesOn(t *testing.T) {
 	if len(out) != 3 || out[0][0] != "A" || out[1][0] != "'=cmd()" || out[1][3] != "4.00" || out[2][0] != "K" {
 		t.Errorf("%v", out)
 	}
-	want := []string{"3 it has no number", "4 the cost is 0", "5 \"-1.00\" in the column cost is negative", `6 "XYZ" is not a currency`, "7 there is no rate from GBP to USD",
-		`8 "1,50" in the column cost is not an amount in USD`, `9 "" is not a currency`, `10 "soon" in the column list_price`, "11 the amount is too large", `13 "1.0\"0" in the column cost is not an amount`, `14 "50" is not a currency`, "15 it has 7 fields, the header has 5", "16 a quote is opened and never closed"}
+	want := []string{"3 it has no number", "4 the cost is 0", "5 \"-1.00\" in the column cost is negative",
+		`6 "XYZ" is not a currency`, "7 there is no rate from GBP to USD",
+		`8 "1,50" in the column cost is not an amount in USD`, `9 "" is not a currency`,
+		`10 "soon" in the column list_price`, "11 the amount is too large",
+		`13 "1.0\"0" in the column cost is not an amount`, `14 "50" is not a currency`,
+		"15 it has 7 fields, the header has 5", "16 a quote is opened and never closed"}
 	if len(rejects) != len(want) {
 		t.Fatalf("%d rejects: %v", len(rejects), rejects)
 	}
@@ -115,7 +125,8 @@ func TestRowsThatCannotBeUsedAreSetAsideAndTheRestGoesOn(t *testing.T) {
 
 func TestFilesThatCannotBeRead(t *testing.T) {
 	for words, text := range map[string]string{
-		"the file is empty": "", `no column "currency"`: "number,cost\n", "there twice": "number,cost,currency,Cost\n", `no column "number"`: "number;cost;currency\n",
+		"the file is empty": "", `no column "currency"`: "number,cost\n", "there twice": "number,cost,currency,Cost\n",
+		`no column "number"`: "number;cost;currency\n",
 	} {
 		_, err := Run{Rules: rulesOf(t, oneRule), In: strings.NewReader(text), Out: io.Discard}.Do()
 		if err == nil || !strings.Contains(err.Error(), words) {
@@ -123,15 +134,20 @@ func TestFilesThatCannotBeRead(t *testing.T) {
 		}
 	}
 	for words, text := range map[string]string{
-		"has no rates": "date,base,currency,rate\n", "is not a date": "date,base,currency,rate\nnow,EUR,USD,1\n", "not an exchange rate": "date,base,currency,rate\n2026-11-25,EUR,USD,0\n",
-		"two rates": "date,base,currency,rate\n2026-11-25,EUR,USD,1.1\n2026-11-25,EUR,USD,1.2\n", "it has 5 fields": "date,base,currency,rate\n2026-11-25,EUR,USD,1,1042\n",
-		"two bases": "date,base,currency,rate\n2026-11-25,EUR,USD,1.1\n2026-11-25,USD,JPY,150\n", "line 2": "date,base,currency,rate\n2026-11-25,EUR,DOLLAR,1\n",
+		"has no rates": "date,base,currency,rate\n", "is not a date": "date,base,currency,rate\nnow,EUR,USD,1\n",
+		"not an exchange rate": "date,base,currency,rate\n2026-11-25,EUR,USD,0\n",
+		"two rates":            "date,base,currency,rate\n2026-11-25,EUR,USD,1.1\n2026-11-25,EUR,USD,1.2\n",
+		"it has 5 fields":      "date,base,currency,rate\n2026-11-25,EUR,USD,1,1042\n",
+		"two bases":            "date,base,currency,rate\n2026-11-25,EUR,USD,1.1\n2026-11-25,USD,JPY,150\n",
+		"line 2":               "date,base,currency,rate\n2026-11-25,EUR,DOLLAR,1\n",
 	} {
 		if _, err := ReadRates(strings.NewReader(text)); err == nil || !strings.Contains(err.Error(), words) {
 			t.Errorf("%s: %v", words, err)
 		}
 	}
-	newest, err := ReadRates(strings.NewReader("date,base,currency,rate\n2026-11-24,EUR,USD,1.0\n2026-11-25,EUR,USD,1.1\n2026-11-23,EUR,JPY,150\n"))
+	newest,
+		err := ReadRates(strings.NewReader(
+		"date,base,currency,rate\n2026-11-24,EUR,USD,1.0\n2026-11-25,EUR,USD,1.1\n2026-11-23,EUR,JPY,150\n"))
 	if err != nil || newest.Day().Day() != 25 || len(newest.Text(0)) != 0 {
 		t.Errorf("%v", err)
 	}
@@ -171,8 +187,11 @@ func TestTheSchemaSaysWhatIsRead(t *testing.T) {
 		rulesOf(t, text)
 	}
 	for name, change := range map[string][2]string{
-		"a number for money": {`"value": "4.00"`, `"value": 4.00`}, "a misspelt guard": {`"least_margin"`, `"least_margn"`}, "another formula": {`"multiple"`, `"guess"`},
-		"a ratio with words": {`"0.029"`, `"2.9 %"`}, "no id": {`"id": 1,`, ``}, "no currency": {`"currency": "USD",`, ``}, "an ending that is none": {`".49"`, `"soon"`}, "an empty name": {`"Kitchen"`, `""`},
+		"a number for money": {`"value": "4.00"`, `"value": 4.00`},
+		"a misspelt guard":   {`"least_margin"`, `"least_margn"`}, "another formula": {`"multiple"`, `"guess"`},
+		"a ratio with words": {`"0.029"`, `"2.9 %"`}, "no id": {`"id": 1,`, ``},
+		"no currency": {`"currency": "USD",`, ``}, "an ending that is none": {`".49"`, `"soon"`},
+		"an empty name":             {`"Kitchen"`, `""`},
 		"a band without its number": {`"ratio": "2.2"`, `"to": {"value": "5.00", "currency": "USD"}`},
 	} {
 		text := strings.Replace(good, change[0], change[1], 1)
@@ -186,7 +205,9 @@ func TestTheSchemaSaysWhatIsRead(t *testing.T) {
 			t.Errorf("the reader takes %s", name)
 		}
 	}
-	for words, text := range map[string]string{"something follows": oneRule + "{}", "last rule": strings.Replace(oneRule, `"id": 1,`, `"id": 1, "off": true,`, 1), "from 0 to 5": strings.Replace(oneRule, `"value": "0"`, `"value": "5"`, 1)} {
+	for words, text := range map[string]string{"something follows": oneRule + "{}",
+		"last rule":   strings.Replace(oneRule, `"id": 1,`, `"id": 1, "off": true,`, 1),
+		"from 0 to 5": strings.Replace(oneRule, `"value": "0"`, `"value": "5"`, 1)} {
 		if _, err := ReadRules(strings.NewReader(text)); err == nil || !strings.Contains(err.Error(), words) {
 			t.Errorf("%s: %v", words, err)
 		}
@@ -201,12 +222,16 @@ func TestRulesFilesSayWhatIsWrong(t *testing.T) {
 		"{\n\"currency\": }": "line 2 is not JSON",
 		`{"currency": 5}`:    "currency has to be text in quotes, and is a number",
 		"{\n\"rules\": {}}":  "line 2: rules has to be a list in [ ], and is a object",
-		strings.Replace(oneRule, `, "ratio": "2"`, "", 1):                                                                                       "rule 1: band 1 of a multiple formula has no ratio",
-		strings.Replace(oneRule, `"ratio": "2"`, `"ratio": "2", "amount": {"value": "1", "currency": "USD"}`, 1):                                "has a amount, which it does not use",
-		strings.Replace(oneRule, `"currency": "USD", "rules"`, `"currency": "USD", "import_charges": [{"from": "cn", "to": "de"}], "rules"`, 1): "import charges need a market",
+		strings.Replace(oneRule, `, "ratio": "2"`, "",
+			1): "rule 1: band 1 of a multiple formula has no ratio",
+		strings.Replace(oneRule, `"ratio": "2"`, `"ratio": "2", "amount": {"value": "1", "currency": "USD"}`,
+			1): "has a amount, which it does not use",
+		strings.Replace(oneRule, `"currency": "USD", "rules"`, `"currency": "USD", "import_charges": [{"from": "cn",
+			"to": "de"}], "rules"`, 1): "import charges need a market",
 	} {
 		_, err := ReadRules(strings.NewReader(text))
-		if err == nil || !strings.Contains(err.Error(), words) || strings.Contains(err.Error(), "unmarshal") || strings.Contains(err.Error(), "EOF") {
+		if err == nil || !strings.Contains(err.Error(), words) || strings.Contains(err.Error(), "unmarshal") ||
+			strings.Contains(err.Error(), "EOF") {
 			t.Errorf("%s: %v, want %s", text, err, words)
 		}
 	}
@@ -214,16 +239,26 @@ func TestRulesFilesSayWhatIsWrong(t *testing.T) {
 
 // Import charges by rule, countries in either case, tax and the return on ad spend; worked out by hand beside.
 func TestImportChargesTaxAndBreakEven(t *testing.T) {
-	rules := rulesOf(t, `{"currency": "EUR", "market": "de", "fees": {"tax_included": "0.19"}, "import_charges": [{"from": "cn", "to": "*", "threshold": {"value": "10.00", "currency": "EUR"}, "duty": "0.05", "tax": "0.19"}],
-		"rules": [{"id": 1, "conditions": {"ships_from": ["cn"]}, "formula": {"kind": "multiple", "bands": [{"from": {"value": "0", "currency": "EUR"}, "ratio": "2"}]}},
-		{"id": 2, "formula": {"kind": "multiple", "bands": [{"from": {"value": "0", "currency": "EUR"}, "ratio": "3"}]}}]}`)
-	out, rejects := run(t, rules, "number,cost,shipping,currency,ships_from,charges\nA,16.00,4.00,EUR,CN,\nB,5.00,4.00,EUR,cn,\nC,16.00,4.00,EUR,CN,1.00\nD,16.00,4.00,EUR,,\n", true)
+	rules := rulesOf(t, `{"currency": "EUR", "market": "de", "fees": {"tax_included": "0.19"},
+		"import_charges": [{"from": "cn", "to": "*", "threshold": {"value": "10.00", "currency": "EUR"}, "duty": "0.05",
+		"tax": "0.19"}],
+		"rules": [{"id": 1, "conditions": {"ships_from": ["cn"]}, "formula": {"kind": "multiple",
+		"bands": [{"from": {"value": "0", "currency": "EUR"}, "ratio": "2"}]}},
+		{"id": 2, "formula": {"kind": "multiple", "bands": [{"from": {"value": "0", "currency": "EUR"},
+		"ratio": "3"}]}}]}`)
+	out,
+		rejects := run(t, rules,
+		"number,cost,shipping,currency,ships_from,charges\nA,16.00,4.00,EUR,CN,\nB,5.00,4.00,EUR,cn,\n"+
+			"C,16.00,4.00,EUR,CN,1.00\nD,16.00,4.00,EUR,,\n", true)
 	if len(out) != 3 || len(rejects) != 1 || !strings.Contains(strings.Join(rejects[0], " "), "from where it ships") {
 		t.Fatalf("%v %v", out, rejects)
 	}
-	// 20.00 customs value; 5 % duty is 1.00; 19 % of 21.00 is 3.99: lands at 24.99. Twice that with 19 % tax is 59.48, of which 9.50 tax.
+	// 20.00 customs value; 5 % duty is 1.00; 19 % of 21.00 is 3.99: lands at 24.99. Twice that with 19 % tax is
+	// 59.48, of which 9.50 tax.
 	// Net 49.98 leaves 24.99; 59.48 / 24.99 is 2.380152.
-	if a := out[0]; a[2] != "24.99" || a[3] != "59.48" || a[5] != "9.50" || a[6] != "49.98" || a[8] != "24.99" || a[11] != "2.380152" || a[12] != "1" || !strings.Contains(a[14], "5 % duty on 20.00 EUR is 1.00 EUR; 19 % tax is 3.99 EUR = 4.99") {
+	if a := out[0]; a[2] != "24.99" || a[3] != "59.48" || a[5] != "9.50" || a[6] != "49.98" || a[8] != "24.99" ||
+		a[11] != "2.380152" || a[12] != "1" ||
+		!strings.Contains(a[14], "5 % duty on 20.00 EUR is 1.00 EUR; 19 % tax is 3.99 EUR = 4.99") {
 		t.Errorf("%v", a)
 	}
 	if out[1][2] != "9.00" || out[2][2] != "21.00" {
@@ -236,7 +271,9 @@ func TestRejectsCanBeSentAgain(t *testing.T) {
 	rules := rulesOf(t, oneRule)
 	again := func(costs string) string {
 		var rejected bytes.Buffer
-		_, err := Run{Rules: rules, In: strings.NewReader(costs), Out: io.Discard, Rejects: func() (io.Writer, error) { return &rejected, nil }}.Do()
+		_, err := Run{Rules: rules, In: strings.NewReader(costs), Out: io.Discard, Rejects: func() (io.Writer, error) {
+			return &rejected, nil
+		}}.Do()
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -244,7 +281,9 @@ func TestRejectsCanBeSentAgain(t *testing.T) {
 	}
 	first := again("number,colour,cost,currency\nA,red,1.00,USD\n=B,blue,x,USD\nC,green,y,USD\n")
 	second := again(strings.Replace(first, ",x,", ",2.00,", 1))
-	if !strings.HasPrefix(first, "number,colour,cost,currency,line,reason\n'=B,blue,x,USD,3,") || !strings.HasPrefix(second, "number,colour,cost,currency,line,reason\nC,green,y,USD,3,") || strings.Count(second, "\n") != 2 {
+	if !strings.HasPrefix(first, "number,colour,cost,currency,line,reason\n'=B,blue,x,USD,3,") ||
+		!strings.HasPrefix(second, "number,colour,cost,currency,line,reason\nC,green,y,USD,3,") ||
+		strings.Count(second, "\n") != 2 {
 		t.Errorf("%s\n%s", first, second)
 	}
 }
@@ -310,7 +349,11 @@ func FuzzCosts(f *testing.F) {
 	rules := rulesOf(f, oneRule)
 	f.Fuzz(func(t *testing.T, text string) {
 		rejects := 0
-		result, err := Run{Rules: rules, In: strings.NewReader(text), Out: io.Discard, Rejects: func() (io.Writer, error) { rejects++; return io.Discard, nil }, Trace: true}.Do()
+		result, err := Run{Rules: rules, In: strings.NewReader(text), Out: io.Discard,
+			Rejects: func() (io.Writer, error) {
+				rejects++
+				return io.Discard, nil
+			}, Trace: true}.Do()
 		if err == nil && (rejects > 1 || (result.Rejected > 0) != (rejects == 1)) {
 			t.Fatalf("%+v, asked %d times for a place", result, rejects)
 		}

@@ -49,10 +49,12 @@ var amounts = []struct {
 	{"market", markup.StepMarket, func(i *markup.Item) *money.Amount { return &i.Market }},
 }
 
-var outColumns = []string{"number", "currency", "landed", "price", "was", "tax", "net", "fees", "profit", "margin", "markup", "break_even", "rule", "notes"}
+var outColumns = []string{"number", "currency", "landed", "price", "was", "tax", "net", "fees", "profit", "margin",
+	"markup", "break_even", "rule", "notes"}
 
 // otherColumns are those of In that are no amounts, and those of the rejects, which may be sent again as they are.
-var otherColumns = []string{"number", "currency", "store", "source", "supplier", "category", "brand", "ships_from", "collections", "tags", "line", "reason"}
+var otherColumns = []string{"number", "currency", "store", "source", "supplier", "category", "brand", "ships_from",
+	"collections", "tags", "line", "reason"}
 
 // Do works through the file in bounded memory. An error is one of the whole file; rows that
 // cannot be used are counted, not errors.
@@ -167,7 +169,8 @@ func (w *worker) price(row []string) (reason string) {
 	if err != nil {
 		return fmt.Sprintf("%q is not a currency of ISO 4217", get("currency"))
 	}
-	item := markup.Item{Store: get("store"), Source: get("source"), Supplier: get("supplier"), ShipsFrom: strings.ToUpper(get("ships_from")), Category: get("category"), Brand: get("brand"),
+	item := markup.Item{Store: get("store"), Source: get("source"), Supplier: get("supplier"),
+		ShipsFrom: strings.ToUpper(get("ships_from")), Category: get("category"), Brand: get("brand"),
 		Collections: several(get("collections")), Tags: several(get("tags"))}
 	if item.Store == "" {
 		item.Store = w.run.Rules.Store
@@ -188,7 +191,8 @@ func (w *worker) price(row []string) (reason string) {
 	}
 	if item.Cost.Item.IsZero() {
 		if strings.Trim(get("cost"), "0.") != "" {
-			return fmt.Sprintf("the cost, %s %s, is less than the least amount of %s", get("cost"), from, w.run.Rules.Currency)
+			return fmt.Sprintf("the cost, %s %s, is less than the least amount of %s", get("cost"), from,
+				w.run.Rules.Currency)
 		}
 		return "the cost is 0"
 	}
@@ -210,7 +214,8 @@ func (w *worker) price(row []string) (reason string) {
 	if err != nil {
 		return err.Error()
 	}
-	copy(w.cells, []string{get("number"), w.run.Rules.Currency.String(), f.Landed.Decimal(), f.Price.Decimal(), was, tax.Decimal(), f.Net.Decimal(), f.Fees.Decimal(), f.Profit.Decimal(),
+	copy(w.cells, []string{get("number"), w.run.Rules.Currency.String(), f.Landed.Decimal(), f.Price.Decimal(), was,
+		tax.Decimal(), f.Net.Decimal(), f.Fees.Decimal(), f.Profit.Decimal(),
 		shares.Margin.String(), shares.Markup.String(), breakEven, strconv.Itoa(f.Rule), notes(f.Flags)})
 	if w.run.Trace {
 		var said strings.Builder
@@ -262,7 +267,8 @@ func (w *worker) charges(item *markup.Item, given string, trace *markup.Trace) (
 	return ""
 }
 
-func (w *worker) amount(into *money.Amount, kind markup.StepKind, name, text string, from money.Currency, trace *markup.Trace) (reason string) {
+func (w *worker) amount(into *money.Amount, kind markup.StepKind, name, text string, from money.Currency,
+	trace *markup.Trace) (reason string) {
 	a, err := money.Parse(text, from)
 	switch {
 	case err != nil:
@@ -285,7 +291,8 @@ func (w *worker) amount(into *money.Amount, kind markup.StepKind, name, text str
 
 func (w *worker) rateWords(from money.Currency) string {
 	if w.rate.from != from {
-		w.rate.from, w.rate.words = from, " at "+w.run.Rates.Words(from, w.run.Rules.Currency)+", "+w.run.Rates.Day().Format("2 Jan 2006")
+		w.rate.from, w.rate.words = from, " at "+w.run.Rates.Words(from, w.run.Rules.Currency)+", "+w.run.Rates.Day().
+			Format("2 Jan 2006")
 	}
 	return w.rate.words
 }

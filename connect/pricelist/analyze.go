@@ -83,7 +83,8 @@ func Analyze(ctx context.Context, f *os.File, given *Layout, hints Hints) (*Anal
 		return nil, err
 	}
 	defer t.close()
-	look := &Analysis{Sheets: []string{}, Notes: []string{}, Columns: []ColumnLook{}, Head: []HeadRow{}, Preview: []PreviewOffer{}, Questions: []Question{}, Unread: []UnreadColumn{}}
+	look := &Analysis{Sheets: []string{}, Notes: []string{}, Columns: []ColumnLook{}, Head: []HeadRow{},
+		Preview: []PreviewOffer{}, Questions: []Question{}, Unread: []UnreadColumn{}}
 	l := &look.Layout
 	if given != nil {
 		*l = *given
@@ -106,8 +107,13 @@ func Analyze(ctx context.Context, f *os.File, given *Layout, hints Hints) (*Anal
 	if err := look.columns(sample, given, hints); err != nil {
 		return nil, err
 	}
-	if at := l.at(Picture); at >= 0 && at < len(look.Columns) && slices.ContainsFunc(look.Columns[at].Samples, func(s string) bool { return webAddress(s) == "" && imageName.MatchString(s) }) {
-		look.Notes = append(look.Notes, "It names its pictures without saying where they are: once the list is in, send them in a zip on its source's page.")
+	if at := l.at(Picture); at >= 0 && at < len(look.Columns) &&
+		slices.ContainsFunc(look.Columns[at].Samples, func(s string) bool {
+			return webAddress(s) == "" && imageName.MatchString(s)
+		}) {
+		look.Notes = append(look.Notes,
+			"It names its pictures without saying where they are: once the list is in, send them in a zip on its "+
+				"source's page.")
 	}
 	if given == nil {
 		look.deliverySheet(t)
@@ -132,7 +138,9 @@ func (look *Analysis) form(t *table, anew bool, charset string) (err error) {
 				return err
 			}
 			if guess {
-				look.Notes = append(look.Notes, fmt.Sprintf("It does not say in which encoding it is; %s suits its words best. If letters look wrong, choose another.", l.Encoding))
+				look.Notes = append(look.Notes,
+					fmt.Sprintf("It does not say in which encoding it is; %s suits its words best. If letters look "+
+						"wrong, choose another.", l.Encoding))
 			}
 		}
 		if l.Delimiter == "" || anew {
@@ -159,7 +167,8 @@ func (look *Analysis) form(t *table, anew bool, charset string) (err error) {
 		}
 	}
 	if len(look.Sheets) > 1 {
-		look.Notes = append(look.Notes, fmt.Sprintf("The workbook has %d sheets; “%s” looks like the list.", len(look.Sheets), l.Sheet))
+		look.Notes = append(look.Notes,
+			fmt.Sprintf("The workbook has %d sheets; “%s” looks like the list.", len(look.Sheets), l.Sheet))
 	}
 	return look.otherSheets(t)
 }
@@ -195,7 +204,9 @@ func (look *Analysis) otherSheets(t *table) error {
 		}
 	}
 	if len(alike) > 0 {
-		look.Notes = append(look.Notes, fmt.Sprintf("The same columns are on the sheets “%s” as well, which are not read: connect the file once more for each, and choose its sheet.", strings.Join(alike, "”, “")))
+		look.Notes = append(look.Notes,
+			fmt.Sprintf("The same columns are on the sheets “%s” as well, which are not read: connect the file once "+
+				"more for each, and choose its sheet.", strings.Join(alike, "”, “")))
 	}
 	return nil
 }
@@ -211,7 +222,8 @@ func (look *Analysis) columns(sample []Row, given *Layout, hints Hints) error {
 		if at := findHeader(sample); at >= 0 {
 			l.Header = sample[at].Number
 			if at > 0 {
-				look.Notes = append(look.Notes, fmt.Sprintf("The columns are named in row %d; what stands above is left out.", l.Header))
+				look.Notes = append(look.Notes,
+					fmt.Sprintf("The columns are named in row %d; what stands above is left out.", l.Header))
 			}
 		} else {
 			look.Notes = append(look.Notes, "No row names the columns; they were matched by their contents.")
@@ -228,7 +240,9 @@ func (look *Analysis) columns(sample []Row, given *Layout, hints Hints) error {
 			l.Decimal = ","
 		}
 		if comma > 0 && point > 0 {
-			look.Notes = append(look.Notes, fmt.Sprintf("%d numbers look as if the decimal sign were a comma, %d as if it were a point. Look at the costs.", comma, point))
+			look.Notes = append(look.Notes,
+				fmt.Sprintf("%d numbers look as if the decimal sign were a comma, %d as if it were a point. Look at "+
+					"the costs.", comma, point))
 		}
 	}
 	p := propose(headers, units, data, l)

@@ -24,10 +24,12 @@ const (
 )
 
 // ErrParts is returned for a workbook whose styles or formulas take more than its list.
-var ErrParts = errors.New("what the workbook has beside its sheets (styles, formulas) is larger than can be read: save the list as CSV")
+var ErrParts = errors.New("what the workbook has beside its sheets (styles, formulas) is larger than can be read: " +
+	"save the list as CSV")
 
 // ErrTooWide is returned for a sheet with far more cells than a list has.
-var ErrTooWide = errors.New("its rows reach far to the right, over more cells than can be read: delete the empty columns, or save it as CSV")
+var ErrTooWide = errors.New("its rows reach far to the right, over more cells than can be read: delete the empty " +
+	"columns, or save it as CSV")
 
 // looking limits how many files are looked at at once; sheets that are opened are held in part.
 var looking = make(chan struct{}, 2)
@@ -35,8 +37,10 @@ var looking = make(chan struct{}, 2)
 // needed tells whether a part of a workbook is: its sheets, texts and number formats are.
 func needed(name string) bool {
 	name = strings.ToLower(name)
-	return strings.HasPrefix(name, "xl/worksheets/") && path.Ext(name) == ".xml" || strings.HasSuffix(name, ".rels") && !strings.HasPrefix(name, "xl/worksheets/") ||
-		name == "[content_types].xml" || name == "xl/workbook.xml" || name == "xl/styles.xml" || name == "xl/sharedstrings.xml" || name == "xl/calcchain.xml"
+	return strings.HasPrefix(name, "xl/worksheets/") && path.Ext(name) == ".xml" || strings.HasSuffix(name, ".rels") &&
+		!strings.HasPrefix(name, "xl/worksheets/") ||
+		name == "[content_types].xml" || name == "xl/workbook.xml" || name == "xl/styles.xml" ||
+		name == "xl/sharedstrings.xml" || name == "xl/calcchain.xml"
 }
 
 // slimmed writes a workbook without what is not needed (pictures, charts) to a file of its own, which the

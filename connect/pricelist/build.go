@@ -30,7 +30,8 @@ type mark struct {
 
 // product is an item of its rows, built unless the reader is lazy.
 func (r *Reader) product(rows []Row) Item {
-	item := Item{Row: rows[0].Number, Cells: rows[0].Cells, rows: rows, section: r.section, unit: r.sectionUnit, Sum: r.sumOf(rows)}
+	item := Item{Row: rows[0].Number, Cells: rows[0].Cells, rows: rows, section: r.section, unit: r.sectionUnit,
+		Sum: r.sumOf(rows)}
 	if item.Number = r.offerNumber(rows[0], ""); !r.Lazy || item.Number == "" {
 		item = r.finish(item)
 	}
@@ -42,8 +43,10 @@ func (r *Reader) product(rows []Row) Item {
 func (r *Reader) sumOf(rows []Row) [32]byte {
 	if r.salt == nil {
 		own := *r.layout
-		own.Format, own.Encoding, own.Delimiter, own.Sheet, own.Header = "", "", "", "", 0 // how it is written makes no other offers
-		said, _ := json.Marshal([]any{own, r.Pictures, r.money, r.shared})                 // nothing that JSON cannot say, in an order of its own
+		// how it is written makes no other offers
+		own.Format, own.Encoding, own.Delimiter, own.Sheet, own.Header = "", "", "", "", 0
+		// nothing that JSON cannot say, in an order of its own
+		said, _ := json.Marshal([]any{own, r.Pictures, r.money, r.shared})
 		sum := sha256.Sum256(said)
 		r.salt = sum[:]
 		for _, f := range Fields {
@@ -115,7 +118,8 @@ func (r *Reader) build(rows []Row) Item {
 		item.Common, rows = len(rows)-len(rest), rest
 	}
 	o := &source.Offer{
-		Title: r.commonTitle(all), Category: r.any(all, Category), Brand: r.any(all, Brand), Description: paragraphs(r.any(all, Description)), PageURL: webAddress(r.any(all, Page)),
+		Title: r.commonTitle(all), Category: r.any(all, Category), Brand: r.any(all, Brand),
+		Description: paragraphs(r.any(all, Description)), PageURL: webAddress(r.any(all, Page)),
 		Processing: r.layout.Processing, Deliveries: r.layout.Deliveries,
 		Supplier: source.Supplier{Number: "1", Name: r.layout.Supplier, Country: r.layout.Country, Verified: true},
 	}
@@ -236,7 +240,9 @@ func (r *Reader) offerNumber(row Row, title string) string {
 // of -1 stands for the rest of the title, where no column names the variant.
 func (r *Reader) options(rows []Row) (names []string, places []int) {
 	for _, at := range r.places[Option] {
-		if slices.ContainsFunc(rows, func(row Row) bool { return at < len(row.Cells) && strings.TrimSpace(row.Cells[at]) != "" }) {
+		if slices.ContainsFunc(rows, func(row Row) bool {
+			return at < len(row.Cells) && strings.TrimSpace(row.Cells[at]) != ""
+		}) {
 			name := strings.TrimSpace(r.names[at])
 			if name == "" {
 				name = "Option"
@@ -250,7 +256,8 @@ func (r *Reader) options(rows []Row) (names []string, places []int) {
 	return names, places
 }
 
-func (r *Reader) variant(o *source.Offer, row Row, places []int, seen map[string]bool) (v source.Variant, given, doubt string, err error) {
+func (r *Reader) variant(o *source.Offer, row Row, places []int, seen map[string]bool) (v source.Variant, given,
+	doubt string, err error) {
 	l := r.layout
 	if o.Title == "" {
 		return v, "", "", errors.New("the title is empty")
@@ -279,7 +286,8 @@ func (r *Reader) variant(o *source.Offer, row Row, places []int, seen map[string
 		return v, "", "", fmt.Errorf("the stock: %w", err)
 	}
 	v.StockUnknown = stockDoubt != ""
-	if text := r.get(row, Cost); likeThousands.MatchString(text) && !row.kind(r.places[Cost][0]).number && strings.Contains(text, l.Decimal) && v.Cost.Currency().Digits() < 3 && l.Answers[askDecimal] == "" {
+	if text := r.get(row, Cost); likeThousands.MatchString(text) && !row.kind(r.places[Cost][0]).number &&
+		strings.Contains(text, l.Decimal) && v.Cost.Currency().Digits() < 3 && l.Answers[askDecimal] == "" {
 		doubts = append(doubts, fmt.Sprintf("“%s” was read with three decimals.", clip(text)))
 	}
 	if stockDoubt != "" {
@@ -327,7 +335,8 @@ func (r *Reader) stock(row Row) (n int, doubt string, err error) {
 		return 0, "The list does not say how many there are.", nil
 	}
 	text = about.ReplaceAllString(text, "")
-	if n, err = stock(text, row.sign(at[0], r.layout.Decimal)); err == nil || dateLike.MatchString(text) || strings.TrimSpace(text) == "" {
+	if n, err = stock(text, row.sign(at[0], r.layout.Decimal)); err == nil || dateLike.MatchString(text) ||
+		strings.TrimSpace(text) == "" {
 		return n, "", err
 	}
 	words := strings.Map(func(c rune) rune {
@@ -371,7 +380,8 @@ func (r *Reader) values(o *source.Offer, row Row, places []int) []string {
 	values := make([]string, len(places))
 	for i, at := range places {
 		if at < 0 {
-			values[i] = strings.Trim(strings.TrimPrefix(strings.Join(strings.Fields(r.get(row, Title)), " "), o.Title), " -–,;:/()")
+			values[i] = strings.Trim(strings.TrimPrefix(strings.Join(strings.Fields(r.get(row, Title)), " "), o.Title),
+				" -–,;:/()")
 			if values[i] == "" {
 				values[i] = r.get(row, Number)
 			}
@@ -384,7 +394,8 @@ func (r *Reader) values(o *source.Offer, row Row, places []int) []string {
 
 var science = regexp.MustCompile(`^\d[.,]?(\d*)[eE]\+?(\d{1,2})$`)
 
-// barcode is a row's barcode, mended of what spreadsheets do to long numbers; one that is no article's own is left out and
+// barcode is a row's barcode, mended of what spreadsheets do to long numbers; one that is no article's own is left
+// out and
 // said. One with a wrong check digit is named, not dropped.
 func (r *Reader) barcode(row Row) (code, doubt string) {
 	text := r.get(row, Barcode)

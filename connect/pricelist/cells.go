@@ -188,7 +188,8 @@ func (k *kindRows) tag() ([]byte, error) {
 			return nil, err
 		}
 		if tag = bytes.TrimSuffix(bytes.TrimSuffix(tag, []byte(">")), []byte("/")); len(tag) > 0 && tag[0] != '/' {
-			if _, local, found := bytes.Cut(tag, []byte(":")); found && !bytes.ContainsAny(tag[:len(tag)-len(local)], " \t\"") {
+			if _, local, found := bytes.Cut(tag, []byte(":")); found &&
+				!bytes.ContainsAny(tag[:len(tag)-len(local)], " \t\"") {
 				tag = local
 			}
 			return tag, nil
@@ -206,7 +207,8 @@ func attribute(tag []byte, name string) string {
 	return string(value)
 }
 
-// formatCurrencies are the currencies of a workbook's number formats, by the index of its cells' styles. The formats that every
+// formatCurrencies are the currencies of a workbook's number formats, by the index of its cells' styles. The
+// formats that every
 // workbook has (5 to 8, 37 to 44) show the sign of whoever opens it, and say nothing.
 func formatCurrencies(f *excelize.File) (list []string) {
 	if f.Styles == nil || f.Styles.CellXfs == nil {
@@ -234,7 +236,9 @@ var (
 )
 
 // dollars are the countries whose number formats say which dollar is meant, by their locale's number (MS-LCID).
-var dollars = map[string]string{"409": "USD", "1009": "CAD", "C0C": "CAD", "C09": "AUD", "1409": "NZD", "C04": "HKD", "4804": "SGD", "1004": "SGD", "404": "TWD", "80A": "MXN", "411": "JPY", "804": "CNY", "41D": "SEK", "414": "NOK", "814": "NOK", "406": "DKK", "40F": "ISK"}
+var dollars = map[string]string{"409": "USD", "1009": "CAD", "C0C": "CAD", "C09": "AUD", "1409": "NZD", "C04": "HKD",
+	"4804": "SGD", "1004": "SGD", "404": "TWD", "80A": "MXN", "411": "JPY", "804": "CNY", "41D": "SEK", "414": "NOK",
+	"814": "NOK", "406": "DKK", "40F": "ISK"}
 
 func formatCurrency(format string) string {
 	if format == "" {

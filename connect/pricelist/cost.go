@@ -21,7 +21,8 @@ func (r *Reader) currency(code string) (money.Currency, error) {
 	return c, err
 }
 
-// currencyOf is the currency of a cell of prices: its own sign or code, its number format, or that of its row, its column or
+// currencyOf is the currency of a cell of prices: its own sign or code, its number format, or that of its row, its
+// column or
 // the list. It is an error where none of these says it clearly.
 func (r *Reader) currencyOf(row Row, f Field, text, mark string) (money.Currency, error) {
 	l := r.layout
@@ -87,7 +88,8 @@ func (r *Reader) cost(row Row) (cost money.Amount, given string, err error) {
 	}
 	if cost.Minor() <= 0 {
 		if whole, err := figure(text, number, mark, sign, c, 1, false); err == nil && whole.Minor() > 0 {
-			return cost, "", fmt.Errorf("the cost of one, of %s for %d, is less than the least amount of %s", clip(text), pieces, c)
+			return cost, "",
+				fmt.Errorf("the cost of one, of %s for %d, is less than the least amount of %s", clip(text), pieces, c)
 		}
 		return cost, "", fmt.Errorf("the cost is %s", cost)
 	}
@@ -157,4 +159,5 @@ func (r *Reader) named(row Row, f Field, of money.Currency) (price money.Amount,
 	return price, ""
 }
 
-var asking = regexp.MustCompile(`(?i)^[^0-9]*(call|request|ask|poa|tba|tbc|anfrage|demande|consultar|richiesta|aanvraag)[^0-9]*$`)
+var asking = regexp.MustCompile(
+	`(?i)^[^0-9]*(call|request|ask|poa|tba|tbc|anfrage|demande|consultar|richiesta|aanvraag)[^0-9]*$`)

@@ -18,7 +18,8 @@ type Row struct {
 	kinds []cellKind
 	// width is how many cells the row had before it was cut.
 	width int
-	// cut is true for a file's last row where it has no line end and its last cell is a number shorter than the one above.
+	// cut is true for a file's last row where it has no line end and its last cell is a number shorter than the one
+	// above.
 	cut bool
 	// unended is true for a file's last row where it has no line end.
 	unended bool
@@ -315,7 +316,8 @@ func (a *rowsAhead) close() {
 	a.in.close()
 }
 
-// Rows reads comma-separated values in UTF-8, as a price list's are read: a row that cannot be, such as one with a quote that is
+// Rows reads comma-separated values in UTF-8, as a price list's are read: a row that cannot be, such as one with a
+// quote that is
 // never closed, costs itself only and says so in its Trouble. The end is io.EOF.
 func Rows(r io.Reader) func() (Row, error) {
 	return newCSV(r, &Layout{Encoding: UTF8, Delimiter: ","}).next

@@ -13,10 +13,14 @@ import (
 var signs = map[string]string{
 	"€": "EUR", "euro": "EUR", "euros": "EUR", "£": "GBP", "pounds sterling": "GBP", "sterling": "GBP",
 	"us$": "USD", "$us": "USD", "u$s": "USD", "us dollar": "USD", "us dollars": "USD", "usd$": "USD", "$usd": "USD",
-	"ca$": "CAD", "can$": "CAD", "cad$": "CAD", "$ca": "CAD", "a$": "AUD", "au$": "AUD", "aud$": "AUD", "nz$": "NZD", "hk$": "HKD", "s$": "SGD", "sg$": "SGD",
-	"nt$": "TWD", "mx$": "MXN", "r$": "BRL", "₹": "INR", "₺": "TRY", "tl": "TRY", "kč": "CZK", "kc": "CZK", "ft": "HUF", "lei": "RON", "zł": "PLN", "zl": "PLN",
-	"лв": "BGN", "₽": "RUB", "руб": "RUB", "руб.": "RUB", "₴": "UAH", "₩": "KRW", "원": "KRW", "₫": "VND", "฿": "THB", "₱": "PHP", "₪": "ILS", "₦": "NGN", "₵": "GHS",
-	"rm": "MYR", "rp": "IDR", "rmb": "CNY", "cn¥": "CNY", "元": "CNY", "人民币": "CNY", "jp¥": "JPY", "円": "JPY", "sfr": "CHF", "sfr.": "CHF", "r": "ZAR", "₸": "KZT",
+	"ca$": "CAD", "can$": "CAD", "cad$": "CAD", "$ca": "CAD", "a$": "AUD", "au$": "AUD", "aud$": "AUD", "nz$": "NZD",
+	"hk$": "HKD", "s$": "SGD", "sg$": "SGD",
+	"nt$": "TWD", "mx$": "MXN", "r$": "BRL", "₹": "INR", "₺": "TRY", "tl": "TRY", "kč": "CZK", "kc": "CZK", "ft": "HUF",
+	"lei": "RON", "zł": "PLN", "zl": "PLN",
+	"лв": "BGN", "₽": "RUB", "руб": "RUB", "руб.": "RUB", "₴": "UAH", "₩": "KRW", "원": "KRW", "₫": "VND", "฿": "THB",
+	"₱": "PHP", "₪": "ILS", "₦": "NGN", "₵": "GHS",
+	"rm": "MYR", "rp": "IDR", "rmb": "CNY", "cn¥": "CNY", "元": "CNY", "人民币": "CNY", "jp¥": "JPY", "円": "JPY",
+	"sfr": "CHF", "sfr.": "CHF", "r": "ZAR", "₸": "KZT",
 }
 
 // sharedSigns are signs that several currencies share; the first are the likeliest.
@@ -53,13 +57,18 @@ func signOf(text string) string {
 	return ""
 }
 
-// alsoWords are signs and codes that are words or units as well, with how they are spelt in a header where a currency is meant.
-var alsoWords = map[string]string{"r": "R", "tl": "TL", "ft": "Ft", "rm": "RM", "rp": "Rp RP", "kc": "Kc", "zl": "zl ZL", "fr": "Fr FR", "rs": "Rs RS", "lei": "lei Lei LEI", "try": "TRY", "all": "ALL", "top": "TOP", "mad": "MAD", "cup": "CUP"}
+// alsoWords are signs and codes that are words or units as well, with how they are spelt in a header where a
+// currency is meant.
+var alsoWords = map[string]string{"r": "R", "tl": "TL", "ft": "Ft", "rm": "RM", "rp": "Rp RP", "kc": "Kc",
+	"zl": "zl ZL", "fr": "Fr FR", "rs": "Rs RS", "lei": "lei Lei LEI", "try": "TRY", "all": "ALL", "top": "TOP",
+	"mad": "MAD", "cup": "CUP"}
 
 // usual are codes that lists of goods are in; others are taken for one in capitals among small letters, or in brackets.
 var usual = func() map[string]bool {
 	all := map[string]bool{}
-	for _, code := range strings.Fields("USD EUR GBP CAD AUD NZD CHF SEK NOK DKK ISK PLN CZK HUF RON BGN TRY JPY CNY HKD TWD KRW INR SGD MYR THB IDR PHP VND ZAR AED KWD ILS BRL MXN RUB UAH") {
+	for _, code := range strings.Fields("USD EUR GBP CAD AUD NZD CHF " +
+		"SEK NOK DKK ISK PLN CZK HUF RON BGN TRY JPY CNY HKD TWD KRW INR SGD MYR THB IDR PHP VND ZAR AED KWD ILS BRL " +
+		"MXN RUB UAH") {
 		all[code] = true
 	}
 	return all
@@ -84,7 +93,8 @@ func inWords(text string, header bool) []string {
 		return unicode.IsSpace(r) || strings.ContainsRune("()[]{}/,:;-_+*=|\"'", r) || unicode.IsDigit(r)
 	}) {
 		word = strings.Trim(word, ".")
-		if spellings, doubtful := alsoWords[strings.ToLower(word)]; doubtful && (!header || !slices.Contains(strings.Fields(spellings), word)) {
+		if spellings, doubtful := alsoWords[strings.ToLower(word)]; doubtful &&
+			(!header || !slices.Contains(strings.Fields(spellings), word)) {
 			continue
 		}
 		_, err := money.ParseCurrency(strings.ToUpper(word))
@@ -109,7 +119,9 @@ func inWords(text string, header bool) []string {
 	}
 	if len(found) > 1 { // "US$" and "$", "USD ($)": the code says which
 		found = slices.DeleteFunc(found, func(code string) bool {
-			return code[0] == '~' && slices.ContainsFunc(sharedSigns[code[1:]], func(c string) bool { return slices.Contains(found, c) })
+			return code[0] == '~' && slices.ContainsFunc(sharedSigns[code[1:]], func(c string) bool {
+				return slices.Contains(found, c)
+			})
 		})
 	}
 	return found

@@ -19,7 +19,8 @@ import (
 )
 
 // ErrNoDeliveries is returned where a file or a sheet holds no table of deliveries.
-var ErrNoDeliveries = errors.New("there is no table of deliveries in it: it needs a column for the country and one for the charge")
+var ErrNoDeliveries = errors.New("there is no table of deliveries in it: it needs a column for the country and one " +
+	"for the charge")
 
 // Columns of a table of deliveries.
 const (
@@ -37,11 +38,18 @@ const (
 
 // deliveryWords are what suppliers call the columns of their delivery tables.
 var deliveryWords = [toColumns][]string{
-	toService:  {"service", "delivery", "delivery service", "shipping method", "method", "carrier", "shipping", "name", "versandart", "versand", "dienst", "mode de livraison", "transporteur", "servicio", "verzendwijze"},
-	toCountry:  {"country", "countries", "destination", "destinations", "ship to", "ships to", "deliver to", "zone", "region", "land", "länder", "zielland", "pays", "pays de destination", "país", "paises", "paese"},
-	toFirst:    {"charge", "first", "first item", "first piece", "first unit", "1st item", "price", "rate", "cost", "freight", "postage", "shipping cost", "fee", "preis", "kosten", "porto", "versandkosten", "tarif", "prix", "frais", "precio", "coste", "prijs", "costo"},
-	toFurther:  {"further", "each further", "further item", "further piece", "additional", "each additional", "additional item", "extra item", "each more", "next", "next item", "per extra", "weitere", "jedes weitere", "supplémentaire", "adicional"},
-	toDays:     {"days", "transit", "transit days", "transit time", "delivery time", "delivery days", "lead time", "working days", "lieferzeit", "tage", "laufzeit", "délai", "jours", "plazo", "días", "levertijd"},
+	toService: {"service", "delivery", "delivery service", "shipping method", "method", "carrier", "shipping", "name",
+		"versandart", "versand", "dienst", "mode de livraison", "transporteur", "servicio", "verzendwijze"},
+	toCountry: {"country", "countries", "destination", "destinations", "ship to", "ships to", "deliver to", "zone",
+		"region", "land", "länder", "zielland", "pays", "pays de destination", "país", "paises", "paese"},
+	toFirst: {"charge", "first", "first item", "first piece", "first unit", "1st item", "price", "rate", "cost",
+		"freight", "postage", "shipping cost", "fee", "preis", "kosten", "porto", "versandkosten", "tarif", "prix",
+		"frais", "precio", "coste", "prijs", "costo"},
+	toFurther: {"further", "each further", "further item", "further piece", "additional", "each additional",
+		"additional item", "extra item", "each more", "next", "next item", "per extra", "weitere", "jedes weitere",
+		"supplémentaire", "adicional"},
+	toDays: {"days", "transit", "transit days", "transit time", "delivery time", "delivery days", "lead time",
+		"working days", "lieferzeit", "tage", "laufzeit", "délai", "jours", "plazo", "días", "levertijd"},
 	toLeast:    {"days from", "min days", "days min", "from days", "from", "minimum days", "least days", "tage von"},
 	toMost:     {"days to", "max days", "days max", "to days", "to", "maximum days", "most days", "tage bis"},
 	toTracked:  {"tracked", "tracking", "traceable", "sendungsverfolgung", "suivi", "seguimiento"},
@@ -50,7 +58,8 @@ var deliveryWords = [toColumns][]string{
 
 // DeliveriesOf finds a table of deliveries in a file of its own. Its notes say which rows
 // could not be used, and why.
-func DeliveriesOf(ctx context.Context, f *os.File, currency string) (list []landed.Delivery, notes []string, err error) {
+func DeliveriesOf(ctx context.Context, f *os.File, currency string) (list []landed.Delivery, notes []string,
+	err error) {
 	format, err := kind(f)
 	if err != nil {
 		return nil, nil, err
@@ -91,7 +100,8 @@ func (look *Analysis) deliverySheet(t *table) {
 			continue
 		}
 		l.DeliverySheet, l.Deliveries = name, list
-		look.Notes = append(append(look.Notes, fmt.Sprintf("The sheet “%s” says what delivery costs; it is read with each new file.", name)), notes...)
+		look.Notes = append(append(look.Notes, fmt.Sprintf(
+			"The sheet “%s” says what delivery costs; it is read with each new file.", name)), notes...)
 		return
 	}
 }
@@ -102,7 +112,8 @@ func (t *table) refreshDeliveries(l *Layout) error {
 		return nil
 	}
 	if !slices.Contains(t.book.sheets(), l.DeliverySheet) {
-		return ErrLayout{fmt.Sprintf("The sheet “%s”, which says what delivery costs, is not there any more.", l.DeliverySheet)}
+		return ErrLayout{fmt.Sprintf("The sheet “%s”, which says what delivery costs, is not there any more.",
+			l.DeliverySheet)}
 	}
 	list, _, err := t.deliveries(&Layout{Format: l.Format, Sheet: l.DeliverySheet}, l.Currency)
 	if errors.Is(err, ErrNoDeliveries) {
@@ -167,7 +178,9 @@ func deliveryHeader(sample []Row) (at int, places [toColumns]int) {
 			words := plain(cell)
 			short := strings.Join(withoutUnits(strings.Fields(words)), " ")
 			for c, known := range deliveryWords {
-				if places[c] < 0 && slices.ContainsFunc(known, func(w string) bool { return plain(w) == words || plain(w) == short }) {
+				if places[c] < 0 && slices.ContainsFunc(known, func(w string) bool {
+					return plain(w) == words || plain(w) == short
+				}) {
 					places[c] = j
 					break
 				}
@@ -240,14 +253,17 @@ func delivery(get func(int) string, decimal, currency string) (d landed.Delivery
 
 // countryNames maps plain names of countries, in English and German, French and Spanish, to their codes.
 var countryNames = sync.OnceValue(func() map[string]string {
-	names := map[string]string{"uk": "GB", "england": "GB", "great britain": "GB", "usa": "US", "us": "US", "united states of america": "US", "uae": "AE", "holland": "NL", "czech republic": "CZ", "eu": "EU", "european union": "EU"}
+	names := map[string]string{"uk": "GB", "england": "GB", "great britain": "GB", "usa": "US", "us": "US",
+		"united states of america": "US", "uae": "AE", "holland": "NL", "czech republic": "CZ", "eu": "EU",
+		"european union": "EU"}
 	for a := 'A'; a <= 'Z'; a++ {
 		for b := 'A'; b <= 'Z'; b++ {
 			region, err := language.ParseRegion(string([]rune{a, b}))
 			if err != nil || !region.IsCountry() || region.String() != string([]rune{a, b}) {
 				continue
 			}
-			for _, tongue := range []language.Tag{language.English, language.German, language.French, language.Spanish} {
+			for _, tongue := range []language.Tag{language.English, language.German, language.French,
+				language.Spanish} {
 				if name := plain(display.Regions(tongue).Name(region)); name != "" && names[name] == "" {
 					names[name] = region.String()
 				}
@@ -257,7 +273,8 @@ var countryNames = sync.OnceValue(func() map[string]string {
 	return names
 })
 
-var everywhere = []string{"*", "worldwide", "world", "anywhere", "all", "all countries", "international", "rest of world", "row", "weltweit", "monde", "resto del mundo", "everywhere"}
+var everywhere = []string{"*", "worldwide", "world", "anywhere", "all", "all countries", "international",
+	"rest of world", "row", "weltweit", "monde", "resto del mundo", "everywhere"}
 
 // countriesOf reads codes and names of countries. "EU" is its members.
 func countriesOf(text string) ([]string, error) {
@@ -302,7 +319,8 @@ var union = strings.Fields("AT BE BG CY CZ DE DK EE ES FI FR GR HR HU IE IT LT L
 // together adds a delivery to one that differs by the countries only.
 func together(list []landed.Delivery, d landed.Delivery) []landed.Delivery {
 	for i, known := range list {
-		if known.Name == d.Name && known.First == d.First && known.Further == d.Further && known.Transit == d.Transit && known.Tracked == d.Tracked {
+		if known.Name == d.Name && known.First == d.First && known.Further == d.Further && known.Transit == d.Transit &&
+			known.Tracked == d.Tracked {
 			list[i].To = append(known.To, d.To...)
 			slices.Sort(list[i].To)
 			list[i].To = slices.Compact(list[i].To)

@@ -26,7 +26,8 @@ const (
 )
 
 // otherEncodings are those that lists come in besides, the likelier of two that read alike first.
-var otherEncodings = []string{Windows1252, "windows-1250", "windows-1251", "windows-1254", "iso-8859-2", "gbk", "shift_jis", "big5", "euc-kr", "windows-1253", "windows-1257", "koi8-r", "euc-jp", "iso-8859-15"}
+var otherEncodings = []string{Windows1252, "windows-1250", "windows-1251", "windows-1254", "iso-8859-2", "gbk",
+	"shift_jis", "big5", "euc-kr", "windows-1253", "windows-1257", "koi8-r", "euc-jp", "iso-8859-15"}
 
 // decoderOf is how an encoding is read; nil where it is none that can be.
 func decoderOf(name string) encoding.Encoding {
@@ -45,7 +46,8 @@ func decoderOf(name string) encoding.Encoding {
 	return e
 }
 
-// encodingName is an encoding's name by a label of the WHATWG Encoding Standard, such as a server gives: empty where it is none.
+// encodingName is an encoding's name by a label of the WHATWG Encoding Standard, such as a server gives: empty
+// where it is none.
 func encodingName(label string) string {
 	e, err := htmlindex.Get(strings.TrimSpace(label))
 	if err != nil {
@@ -58,8 +60,10 @@ func encodingName(label string) string {
 	return name
 }
 
-// encodingOf tells how a text file is written. All its bytes are looked at: one accented word a million rows down decides as
-// well as one in the first. A file that is not Unicode is read as said, if anything says it, and otherwise as what suits its
+// encodingOf tells how a text file is written. All its bytes are looked at: one accented word a million rows down
+// decides as
+// well as one in the first. A file that is not Unicode is read as said, if anything says it, and otherwise as what
+// suits its
 // words best, in which case it is a guess.
 func encodingOf(f *os.File, said string) (name string, guess bool, err error) {
 	in := bufio.NewReaderSize(io.NewSectionReader(f, 0, 1<<62), 1<<18)
@@ -135,7 +139,8 @@ func allUTF8(in *bufio.Reader) (bool, error) {
 	}
 }
 
-// runesOf counts the letters beyond ASCII that are UTF-8, and the bytes that are none, and returns lines with such bytes.
+// runesOf counts the letters beyond ASCII that are UTF-8, and the bytes that are none, and returns lines with such
+// bytes.
 func runesOf(in *bufio.Reader) (valid, invalid int, foreign []byte, err error) {
 	var tail []byte
 	buffer := make([]byte, 1<<18)
@@ -158,7 +163,8 @@ func runesOf(in *bufio.Reader) (valid, invalid int, foreign []byte, err error) {
 				}
 				r, size := utf8.DecodeRune(part[i:])
 				switch {
-				case r == utf8.RuneError && size <= 1 && len(part)-i < utf8.UTFMax && err == nil && !utf8.FullRune(part[i:]):
+				case r == utf8.RuneError && size <= 1 && len(part)-i < utf8.UTFMax && err == nil &&
+					!utf8.FullRune(part[i:]):
 					tail = append([]byte(nil), part[i:]...)
 					i = len(part)
 					continue
@@ -185,7 +191,8 @@ func runesOf(in *bufio.Reader) (valid, invalid int, foreign []byte, err error) {
 	}
 }
 
-// guessed is the encoding that suits a text best: by the words of headers that it makes, then by what the detector says.
+// guessed is the encoding that suits a text best: by the words of headers that it makes, then by what the detector
+// says.
 func guessed(text []byte) string {
 	detected := chardet.Detect(text)
 	best, most := Windows1252, -1e9
@@ -195,7 +202,9 @@ func guessed(text []byte) string {
 			continue
 		}
 		score := -float64(i) * 0.01
-		if other := strings.ContainsFunc(string(decoded), func(r rune) bool { return unicode.IsLetter(r) && !unicode.Is(unicode.Latin, r) }); other && strings.EqualFold(encodingName(detected.Encoding), name) {
+		if other := strings.ContainsFunc(string(decoded), func(r rune) bool {
+			return unicode.IsLetter(r) && !unicode.Is(unicode.Latin, r)
+		}); other && strings.EqualFold(encodingName(detected.Encoding), name) {
 			score += detected.Confidence
 		}
 		score += suits(string(decoded)) + 3*inAlphabet(string(decoded))
@@ -207,7 +216,9 @@ func guessed(text []byte) string {
 }
 
 // alphabets are the letters beyond ASCII of languages that are written in Latin ones.
-var alphabets = strings.Fields("äöüß éèêëàâçùûüîïôœæ áéíóúñü àèéìíòóù ãõáàâçéêíóôú éëïöü åäö æøå åäöšž áčďéěíňóřšťúůýž áäčďéíĺľňóôŕšťúýž ąćęłńóśźż áéíóöőúüű ăâîșțşţ čćđšž çğıöşüâî äõöüšž āčēģīķļņšūž ąčęėįšųūž áðéíóúýþæö")
+var alphabets = strings.Fields(
+	"äöüß éèêëàâçùûüîïôœæ áéíóúñü àèéìíòóù ãõáàâçéêíóôú éëïöü åäö æøå åäöšž áčďéěíňóřšťúůýž áäčďéíĺľňóôŕšťúýž " +
+		"ąćęłńóśźż áéíóöőúüű ăâîșțşţ čćđšž çğıöşüâî äõöüšž āčēģīķļņšūž ąčęėįšųūž áðéíóúýþæö")
 
 // inAlphabet is how large a share of a text's accented letters belongs to one language; 0 where there are none.
 func inAlphabet(text string) (most float64) {
@@ -233,12 +244,15 @@ func inAlphabet(text string) (most float64) {
 	return most
 }
 
-// suits scores a decoded text: words that headers of lists have speak for it; letters of mixed scripts within a word, signs
+// suits scores a decoded text: words that headers of lists have speak for it; letters of mixed scripts within a
+// word, signs
 // within words and what decodes to nothing against it.
 func suits(text string) (score float64) {
 	known, odd, letters := 0.0, 0.0, 0.0
 	for i, line := range strings.SplitAfterN(text, "\n", 40) {
-		for _, cell := range strings.FieldsFunc(line, func(r rune) bool { return strings.ContainsRune(",;|\t\"\r\n", r) }) {
+		for _, cell := range strings.FieldsFunc(line, func(r rune) bool {
+			return strings.ContainsRune(",;|\t\"\r\n", r)
+		}) {
 			foreign := strings.IndexFunc(cell, func(r rune) bool { return r >= utf8.RuneSelf }) >= 0
 			if !foreign {
 				continue
@@ -271,7 +285,8 @@ func suits(text string) (score float64) {
 					if !strings.ContainsRune("’–—“”®™°²³×€£", r) {
 						odd += 0.7
 					}
-				case unicode.IsLetter(r) && before >= utf8.RuneSelf && unicode.IsLetter(before) && scriptOf(before) != scriptOf(r):
+				case unicode.IsLetter(r) && before >= utf8.RuneSelf && unicode.IsLetter(before) &&
+					scriptOf(before) != scriptOf(r):
 					odd++
 				}
 				before = r
@@ -281,7 +296,8 @@ func suits(text string) (score float64) {
 	return min(known, 5) - 4*odd/max(letters, 1)
 }
 
-// common tells whether a Chinese character is among those that a national standard's first level has: GB 2312's first level and
+// common tells whether a Chinese character is among those that a national standard's first level has: GB 2312's
+// first level and
 // Big5's are in the order of use, so that rare ones come from a wrong decoding.
 func common(r rune) bool {
 	for _, name := range []string{"gbk", "big5", "shift_jis"} {
@@ -307,7 +323,8 @@ func common(r rune) bool {
 	return false
 }
 
-var scripts = []*unicode.RangeTable{unicode.Latin, unicode.Cyrillic, unicode.Greek, unicode.Hangul, unicode.Arabic, unicode.Hebrew}
+var scripts = []*unicode.RangeTable{unicode.Latin, unicode.Cyrillic, unicode.Greek, unicode.Hangul, unicode.Arabic,
+	unicode.Hebrew}
 
 // scriptOf numbers a letter's script; Chinese and Japanese mix theirs within words.
 func scriptOf(r rune) int {

@@ -10,23 +10,28 @@ import (
 	"plainpelican/core/landed"
 )
 
-// What a later file says anew is rejected row by row, or read as it says itself; nothing is guessed from what was answered before.
+// What a later file says anew is rejected row by row, or read as it says itself; nothing is guessed from what was
+// answered before.
 func TestLaterFilesThatSayNewThings(t *testing.T) {
-	first := []byte("sku,name,uom,cost eur,stock,weight\n1,Mug,EA,3.00,In stock,0.2 kg\n2,Pot,DZ,36.00,Out of stock,0.9 kg\n")
+	first := []byte("sku,name,uom,cost eur,stock,weight\n1,Mug,EA,3.00,In stock,0.2 kg\n2,Pot,DZ,36.00,Out of " +
+		"stock,0.9 kg\n")
 	look, err := Analyze(t.Context(), file(t, first), nil, Hints{Supplier: "x"})
 	must(t, err)
 	l := answered(t, first, look, map[string]string{"stock yes": "20"})
 	l.Country, l.Processing = "DE", landed.Days{}
 	for name, c := range map[string]struct{ rows, want, reasons string }{
-		"as before":                {"1,Mug,EA,3.00,In stock,0.2 kg\n", "1 3.00 EUR 20 200", ""},
-		"another unit":             {"1,Mug,GRO,432.00,In stock,\n", "1 3.00 EUR 20 0", ""},
-		"a carton of nobody knows": {"1,Mug,CTN,36.00,9,\n2,Pot,EA,3.00,9,\n", "2 3.00 EUR 9 0", "nothing says of how many pieces"},
-		"a unit that is none":      {"1,Mug,FOO,36.00,9,\n2,Pot,EA,3.00,9,\n", "2 3.00 EUR 9 0", "what the price is for cannot be read from “FOO”"},
-		"a dollar":                 {"1,Mug,EA,$3.00,9,\n2,Pot,EA,3.00,9,\n", "2 3.00 EUR 9 0", "is one of several, and nothing says which"},
-		"pounds":                   {"1,Mug,EA,£3.00,9,\n", "1 3.00 GBP 9 0", ""},
-		"a word for little":        {"1,Mug,EA,3.00,Low,\n", "1 3.00 EUR 0 0", ""},
-		"columns moved":            {"", "1 3.00 EUR 9 0", ""},
-		"a row of units":           {",,,EUR/pc,pcs,kg\n1,Mug,EA,3.00,9,0.5\n", "1 3.00 EUR 9 0", ""},
+		"as before":    {"1,Mug,EA,3.00,In stock,0.2 kg\n", "1 3.00 EUR 20 200", ""},
+		"another unit": {"1,Mug,GRO,432.00,In stock,\n", "1 3.00 EUR 20 0", ""},
+		"a carton of nobody knows": {"1,Mug,CTN,36.00,9,\n2,Pot,EA,3.00,9,\n", "2 3.00 EUR 9 0",
+			"nothing says of how many pieces"},
+		"a unit that is none": {"1,Mug,FOO,36.00,9,\n2,Pot,EA,3.00,9,\n", "2 3.00 EUR 9 0",
+			"what the price is for cannot be read from “FOO”"},
+		"a dollar": {"1,Mug,EA,$3.00,9,\n2,Pot,EA,3.00,9,\n", "2 3.00 EUR 9 0",
+			"is one of several, and nothing says which"},
+		"pounds":            {"1,Mug,EA,£3.00,9,\n", "1 3.00 GBP 9 0", ""},
+		"a word for little": {"1,Mug,EA,3.00,Low,\n", "1 3.00 EUR 0 0", ""},
+		"columns moved":     {"", "1 3.00 EUR 9 0", ""},
+		"a row of units":    {",,,EUR/pc,pcs,kg\n1,Mug,EA,3.00,9,0.5\n", "1 3.00 EUR 9 0", ""},
 	} {
 		t.Run(name, func(t *testing.T) {
 			content := "sku,name,uom,cost eur,stock,weight\n" + c.rows
@@ -41,7 +46,8 @@ func TestLaterFilesThatSayNewThings(t *testing.T) {
 				}
 			}
 			reasons := fmt.Sprint(aside)
-			if strings.Join(got, "; ") != c.want || !strings.Contains(reasons, c.reasons) || (c.reasons == "") != (len(aside) == 0) {
+			if strings.Join(got, "; ") != c.want || !strings.Contains(reasons, c.reasons) ||
+				(c.reasons == "") != (len(aside) == 0) {
 				t.Errorf("%q, rejected %s", got, reasons)
 			}
 		})
@@ -70,15 +76,17 @@ func TestHowRowsMakeOffers(t *testing.T) {
 
 // Where cells lie in a sheet: gaps between rows and columns, and rows that begin late, do not shift what they are.
 func TestKindsOfCellsKeepTheirPlaces(t *testing.T) {
-	content := workbookOf(t, []string{"List"}, [][][]any{{{"sku", "name", "note", "cost", "stock"}}}, func(f *excelize.File) {
-		code := "#,##0.00 [$£-809]"
-		pounds, err := f.NewStyle(&excelize.Style{CustomNumFmt: &code})
-		must(t, err)
-		for cell, value := range map[string]any{"A4": "1", "B4": "Mug", "D4": 1.5, "E4": 3, "A9": "2", "B9": "Pot", "D9": "2,50", "E9": 4, "A10": "3", "B10": "Pan", "D10": 3.25, "E10": 5} {
-			must(t, f.SetCellValue("List", cell, value))
-		}
-		must(t, f.SetCellStyle("List", "D4", "D10", pounds))
-	})
+	content := workbookOf(t, []string{"List"}, [][][]any{{{"sku", "name", "note", "cost", "stock"}}},
+		func(f *excelize.File) {
+			code := "#,##0.00 [$£-809]"
+			pounds, err := f.NewStyle(&excelize.Style{CustomNumFmt: &code})
+			must(t, err)
+			for cell, value := range map[string]any{"A4": "1", "B4": "Mug", "D4": 1.5, "E4": 3, "A9": "2", "B9": "Pot",
+				"D9": "2,50", "E9": 4, "A10": "3", "B10": "Pan", "D10": 3.25, "E10": 5} {
+				must(t, f.SetCellValue("List", cell, value))
+			}
+			must(t, f.SetCellStyle("List", "D4", "D10", pounds))
+		})
 	look, err := Analyze(t.Context(), file(t, content), nil, Hints{Supplier: "x"})
 	must(t, err)
 	l := answered(t, content, look, map[string]string{"currency": "EUR"})
@@ -111,10 +119,12 @@ func TestLettersOverTwoReads(t *testing.T) {
 	}
 }
 
-// Answers belong to the list as it was read when they were given: a corrected column takes its currency and unit along, another
+// Answers belong to the list as it was read when they were given: a corrected column takes its currency and unit
+// along, another
 // delimiter makes other columns, and an older layout's decisions stand as answers.
 func TestAnswersFollowTheColumns(t *testing.T) {
-	content := []byte("sku;name;price EUR;price per 100 USD;pack size;stock\n1;Pin;0,50;25,00;12;9\n2;Nail;0,40;20,00;12;9\n")
+	content := []byte("sku;name;price EUR;price per 100 USD;pack " +
+		"size;stock\n1;Pin;0,50;25,00;12;9\n2;Nail;0,40;20,00;12;9\n")
 	at := func(l *Layout) *Analysis {
 		t.Helper()
 		look, err := Analyze(t.Context(), file(t, content), l, Hints{Supplier: "x"})
@@ -153,10 +163,13 @@ func TestAnswersFollowTheColumns(t *testing.T) {
 		t.Errorf("%+v %s", look.Layout.Answers, look.Field)
 	}
 	// A layout of before there were questions: it is read as it was.
-	old := Layout{Format: "csv", Encoding: UTF8, Delimiter: ";", Header: 1, Decimal: ",", Currency: "CHF", PerPack: true, Grouping: EachRow, Supplier: "x", Country: "DE",
-		Columns: []Column{{Header: "sku", Field: Number}, {Header: "name", Field: Title}, {Header: "price EUR"}, {Header: "price per 100 USD"}, {Header: "pack size", Field: Pack}, {Header: "stock", Field: Stock}}}
+	old := Layout{Format: "csv", Encoding: UTF8, Delimiter: ";", Header: 1, Decimal: ",", Currency: "CHF",
+		PerPack: true, Grouping: EachRow, Supplier: "x", Country: "DE",
+		Columns: []Column{{Header: "sku", Field: Number}, {Header: "name", Field: Title}, {Header: "price EUR"},
+			{Header: "price per 100 USD"}, {Header: "pack size", Field: Pack}, {Header: "stock", Field: Stock}}}
 	old.Columns[2].Field = Cost
-	if look = at(&old); look.Layout.Answers["price_for"] != "pack" || look.Layout.Currency != "CHF" || !look.Layout.PerPack {
+	if look = at(&old); look.Layout.Answers["price_for"] != "pack" || look.Layout.Currency != "CHF" ||
+		!look.Layout.PerPack {
 		t.Errorf("%+v", look.Layout)
 	}
 }

@@ -44,7 +44,8 @@ const (
 )
 
 // Fields lists all, in the order in which people look for them.
-var Fields = []Field{Number, Parent, Title, Description, Category, Brand, Cost, Currency, PriceFor, Pack, MinOrder, Stock, Barcode, Weight, MinAdvertised, List, Picture, Page, Option}
+var Fields = []Field{Number, Parent, Title, Description, Category, Brand, Cost, Currency, PriceFor, Pack, MinOrder,
+	Stock, Barcode, Weight, MinAdvertised, List, Picture, Page, Option}
 
 func (f Field) many() bool { return f == Option || f == Picture || f == Ignored }
 
@@ -78,14 +79,14 @@ type Layout struct {
 	Decimal string `json:"decimal" maxLength:"1"`
 	// Currency is that of the whole list; empty where a column names it.
 	Currency string `json:"currency" maxLength:"3"`
-	PerPack  bool   `json:"per_pack" doc:"Costs are for a pack of as many pieces as the pack column says. This and what follows down to the answers is found of the list and of the answers, not taken as given"`
-	Per      int    `json:"per,omitempty" minimum:"0" maximum:"1000000" doc:"How many pieces a cost is for; 0 and 1 are one. The answer pieces says it whatever the list does"`
+	PerPack  bool   `json:"per_pack" doc:"A cost is for as many pieces as the pack column says"`
+	Per      int    `json:"per,omitempty" minimum:"0" maximum:"1000000" doc:"Pieces a cost is for; 0 is one"`
 	Minor    bool   `json:"minor,omitempty" doc:"Prices are in minor units, such as cents"`
 	// CellCurrency is true where every price names its own, and the list has no other.
 	CellCurrency bool `json:"cell_currency,omitempty"`
 	// Signs say for which currency a sign stands that several share.
 	Signs      map[string]string `json:"signs,omitempty"`
-	WeightUnit string            `json:"weight_unit,omitempty" maxLength:"2" doc:"Of weights that name none: g, kg, oz or lb"`
+	WeightUnit string            `json:"weight_unit,omitempty" maxLength:"2" doc:"Where none is named: g, kg, oz or lb"`
 	// StockWords say how many words for stock mean: yes, low.
 	StockWords map[string]int `json:"stock_words,omitempty"`
 	// Answers are to the questions that the list leaves open, by their keys.
@@ -98,7 +99,7 @@ type Layout struct {
 	Processing landed.Days       `json:"processing"`
 	Deliveries []landed.Delivery `json:"deliveries" maxItems:"100"`
 	// DeliverySheet is the sheet of the workbook that says what delivery costs.
-	DeliverySheet string `json:"delivery_sheet,omitempty" maxLength:"100" doc:"Read with each new file; empty where deliveries were typed"`
+	DeliverySheet string `json:"delivery_sheet,omitempty" maxLength:"100" doc:"Read with each new file"`
 }
 
 // NotSaid are the days of processing that nobody has said yet.
@@ -160,12 +161,15 @@ func (l *Layout) terms() (field, reason string) {
 	case strings.TrimSpace(l.Supplier) == "":
 		return "supplier", "Give the supplier a name."
 	case l.Processing == NotSaid:
-		return "processing", "Say how many days the supplier takes before it ships: 0 to 0 where it ships on the same day."
+		return "processing",
+			"Say how many days the supplier takes before it ships: 0 to 0 where it ships on the same day."
 	case l.Processing.Min < 0 || l.Processing.Max < l.Processing.Min || l.Processing.Max > 365:
 		return "processing", "Processing ends before it begins, or takes more than a year: give the fewer days first."
 	}
 	for _, d := range l.Deliveries {
-		if strings.TrimSpace(d.Name) == "" || len(d.To) == 0 || d.First.Negative() || d.Further.Negative() || d.First.Currency() != d.Further.Currency() || d.Transit.Min < 0 || d.Transit.Max < d.Transit.Min || d.Transit.Max > 365 {
+		if strings.TrimSpace(d.Name) == "" || len(d.To) == 0 || d.First.Negative() || d.Further.Negative() ||
+			d.First.Currency() != d.Further.Currency() || d.Transit.Min < 0 || d.Transit.Max < d.Transit.Min ||
+			d.Transit.Max > 365 {
 			return "deliveries", "Each delivery needs a name, where it goes, its charges and its days."
 		}
 	}
@@ -205,7 +209,9 @@ var (
 	ErrJSON      = errors.New("the file is JSON, which is not read as a price list: ask for the list as CSV or XLSX")
 	ErrZipped    = errors.New("the file is a zip with other files in it: unpack it, and send the list itself")
 	ErrPDF       = errors.New("the file is a PDF, which has no rows to read: ask for the list as CSV or XLSX")
-	ErrWebTable  = errors.New("the file is a web page, whatever it is called: open it in a spreadsheet and save it as XLSX or CSV")
+	ErrWebTable  = errors.New("the file is a web page, whatever it is called: open it in a spreadsheet and save it " +
+		"as " +
+		"XLSX or CSV")
 	// ErrScattered is told where rows of a product do not stand together, though they were said to.
 	ErrScattered = errors.New("the rows of one product do not stand together")
 	ErrBomb      = errors.New("the file unpacks to far more than it should; it was not read")
@@ -219,7 +225,9 @@ func (e ErrLayout) Error() string { return e.Reason }
 
 // Same tells whether the columns that were looked at are those that were matched.
 func Same(looked []ColumnLook, matched []Column) bool {
-	return slices.EqualFunc(looked, matched, func(a ColumnLook, b Column) bool { return a.Header == b.Header && a.Field == b.Field })
+	return slices.EqualFunc(looked, matched, func(a ColumnLook, b Column) bool {
+		return a.Header == b.Header && a.Field == b.Field
+	})
 }
 
 // Keep takes over into a layout that was found anew what an earlier one said: of the columns
@@ -245,8 +253,11 @@ func (l *Layout) Keep(before *Layout) *Layout {
 		}
 		next.Columns[i].Field = f
 	}
-	next.Supplier, next.Country, next.Processing, next.Deliveries, next.DeliverySheet, next.Grouping = before.Supplier, before.Country, before.Processing, before.Deliveries, before.DeliverySheet, before.Grouping
-	next.CellCurrency, next.PerPack, next.Per, next.Minor, next.WeightUnit, next.Signs, next.StockWords = before.CellCurrency, before.PerPack, before.Per, before.Minor, before.WeightUnit, before.Signs, before.StockWords
+	next.Supplier, next.Country, next.Processing, next.Deliveries, next.DeliverySheet, next.Grouping = before.Supplier,
+		before.Country, before.Processing, before.Deliveries, before.DeliverySheet, before.Grouping
+	next.CellCurrency, next.PerPack, next.Per, next.Minor, next.WeightUnit, next.Signs,
+		next.StockWords = before.CellCurrency, before.PerPack, before.Per, before.Minor, before.WeightUnit,
+		before.Signs, before.StockWords
 	next.Answers = maps.Clone(before.Answers)
 	delete(next.Answers, askCost) // by its column's index, which may be another now
 	delete(next.Answers, askStock)

@@ -7,7 +7,8 @@ import (
 	"strings"
 )
 
-// proposal is what the columns of a list seem to hold. Which column the seller pays is never settled by which stands first:
+// proposal is what the columns of a list seem to hold. Which column the seller pays is never settled by which
+// stands first:
 // where headers do not decide, costs are the columns to choose from, and stocks likewise.
 type proposal struct {
 	columns []Column
@@ -24,7 +25,8 @@ type proposal struct {
 // propose matches columns to fields: the likeliest pairs first, prices and stock by what their headers say.
 func propose(headers, units []string, sample []Row, l *Layout) *proposal {
 	n := len(headers)
-	p := &proposal{columns: make([]Column, n), why: make([]string, n), sure: make([]bool, n), roles: make([]role, n), heads: make([]string, n), studies: make([]contents, n)}
+	p := &proposal{columns: make([]Column, n), why: make([]string, n), sure: make([]bool, n), roles: make([]role, n),
+		heads: make([]string, n), studies: make([]contents, n)}
 	type pair struct {
 		column int
 		field  Field
@@ -41,7 +43,8 @@ func propose(headers, units []string, sample []Row, l *Layout) *proposal {
 		if l.Header > 0 {
 			p.roles[i] = roleOf(p.heads[i])
 		}
-		if found := currencyIn(p.heads[i]); found != "" && p.roles[i] != noRole || found != "" && found[0] != '~' && len(strings.Fields(plain(h))) > 0 {
+		if found := currencyIn(p.heads[i]); found != "" && p.roles[i] != noRole || found != "" && found[0] != '~' &&
+			len(strings.Fields(plain(h))) > 0 {
 			p.columns[i].Currency = found
 		}
 		known := map[Field]float64{}
@@ -81,7 +84,8 @@ func propose(headers, units []string, sample []Row, l *Layout) *proposal {
 		if c.field == Stock && slices.Contains(p.stocks, c.column) {
 			continue
 		}
-		if p.columns[c.column].Field != Ignored || slices.Contains(p.costs, c.column) && c.field == List && len(p.costs) == 1 || taken[c.field] && !c.field.many() {
+		if p.columns[c.column].Field != Ignored || slices.Contains(p.costs, c.column) && c.field == List &&
+			len(p.costs) == 1 || taken[c.field] && !c.field.many() {
 			continue
 		}
 		if c.field == Stock && p.weakStock(c.column) {
@@ -98,14 +102,17 @@ func propose(headers, units []string, sample []Row, l *Layout) *proposal {
 	if !taken[Title] {
 		for i := range p.columns {
 			if p.columns[i].Field == Number && p.studies[i].letters > 0.9 && p.studies[i].digit < 0.3 {
-				p.columns[i].Field, p.why[i], taken[Title], taken[Number] = Title, "it has no digits, as numbers have", true, false
+				p.columns[i].Field, p.why[i], taken[Title], taken[Number] = Title, "it has no digits, as numbers have",
+					true, false
 			}
 		}
 	}
 	// A description where nothing else names the offer is its title.
 	if !taken[Title] {
 		for i := range p.columns {
-			if p.columns[i].Field == Description || (p.columns[i].Field == Ignored && p.studies[i].letters > 0.9 && p.studies[i].distinct > 0.5 && p.roles[i] == noRole) {
+			if p.columns[i].Field == Description ||
+				(p.columns[i].Field == Ignored && p.studies[i].letters > 0.9 && p.studies[i].distinct > 0.5 &&
+					p.roles[i] == noRole) {
 				p.columns[i].Field, p.why[i] = Title, "nothing else names the offer"
 				break
 			}
@@ -128,9 +135,11 @@ func (p *proposal) settleCost(named bool) {
 		case c.gtin >= 0.5 || c.number == 0 || c.number < 0.5 && r != buying && r != price:
 		case r == buying || r == price || r == taxed || r == selling:
 			by[r] = append(by[r], i)
-		case r == noRole && c.number > 0.9 && c.day < 0.1 && (c.fraction > 0.3 || c.signed > 0.3) && maximum(p.known(i, named)) < 0.7:
+		case r == noRole && c.number > 0.9 && c.day < 0.1 && (c.fraction > 0.3 || c.signed > 0.3) &&
+			maximum(p.known(i, named)) < 0.7:
 			by[noRole] = append(by[noRole], i)
-		case r == noRole && !named && c.number > 0.9 && c.day < 0.1 && !(c.distinct > 0.95 && c.length >= 4 && c.fraction < 0.3):
+		case r == noRole && !named && c.number > 0.9 && c.day < 0.1 &&
+			!(c.distinct > 0.95 && c.length >= 4 && c.fraction < 0.3):
 			by[noRole] = append(by[noRole], i)
 		}
 	}
@@ -145,7 +154,9 @@ func (p *proposal) settleCost(named bool) {
 	}
 	candidates = p.leastQuantity(candidates)
 	if len(candidates) > 1 && !asked {
-		if each := slices.DeleteFunc(slices.Clone(candidates), func(i int) bool { return unitIn(p.heads[i]).pieces != 1 }); len(each) == 1 &&
+		if each := slices.DeleteFunc(slices.Clone(candidates), func(i int) bool {
+			return unitIn(p.heads[i]).pieces != 1
+		}); len(each) == 1 &&
 			!slices.ContainsFunc(candidates, func(i int) bool { return i != each[0] && !unitIn(p.heads[i]).known() }) {
 			candidates = each // a price for one, besides prices for a carton or a hundred
 		}
@@ -188,7 +199,8 @@ func (p *proposal) leastQuantity(candidates []int) []int {
 			steps++
 		}
 	}
-	if len(tiers) < 2 && len(rest) == 0 || !distinct || len(tiers) > 1 && steps == len(tiers)-1 || len(rest) > 1 || len(tiers) == 0 {
+	if len(tiers) < 2 && len(rest) == 0 || !distinct || len(tiers) > 1 && steps == len(tiers)-1 || len(rest) > 1 ||
+		len(tiers) == 0 {
 		return candidates
 	}
 	kept := tiers[0]
@@ -204,23 +216,30 @@ func (p *proposal) leastQuantity(candidates []int) []int {
 		}
 	}
 	if n := from[kept]; n > 1 {
-		p.notes = append(p.notes, fmt.Sprintf("The least quantity that has a price is %d: the supplier does not sell fewer at once, perhaps.", n))
+		p.notes = append(p.notes,
+			fmt.Sprintf("The least quantity that has a price is %d: the supplier does not sell fewer at once, perhaps.",
+				n))
 	} else {
-		p.notes = append(p.notes, fmt.Sprintf("Prices depend on the quantity; “%s” is for the least.", p.columns[kept].Header))
+		p.notes = append(p.notes,
+			fmt.Sprintf("Prices depend on the quantity; “%s” is for the least.", p.columns[kept].Header))
 	}
 	return []int{kept}
 }
 
-// weakStock tells whether a column that is called quantity might as well hold a quantity for orders: all its cells are alike.
+// weakStock tells whether a column that is called quantity might as well hold a quantity for orders: all its cells
+// are alike.
 func (p *proposal) weakStock(column int) bool {
 	c := p.studies[column]
 	if c.filled < 3 || c.distinct*float64(c.filled) > 1.5 {
 		return false
 	}
-	return slices.Contains([]string{"qty", "quantity", "menge", "anzahl", "antal", "aantal", "cantidad", "quantite", "quantita", "ilosc", "mnozstvi", "adet", "количество", "数量", "stuck", "pcs", "units"}, plain(p.columns[column].Header))
+	return slices.Contains([]string{"qty", "quantity", "menge", "anzahl", "antal", "aantal", "cantidad", "quantite",
+		"quantita", "ilosc", "mnozstvi", "adet", "количество", "数量", "stuck", "pcs", "units"},
+		plain(p.columns[column].Header))
 }
 
-// severalStocks leaves it to a person which of several columns that are called stock is meant, unless one is called so and nothing else.
+// severalStocks leaves it to a person which of several columns that are called stock is meant, unless one is called
+// so and nothing else.
 func (p *proposal) severalStocks(headers []string) {
 	var all, plainly []int
 	for i := range headers {
@@ -247,7 +266,9 @@ func (p *proposal) findStock(named, found bool) {
 	}
 	for i, c := range p.studies {
 		whole := c.number > 0.9 && c.whole > 0.9 && c.length < 6
-		if p.columns[i].Field == Ignored && p.roles[i] == noRole && !slices.Contains(p.stocks, i) && c.day < 0.1 && c.gtin < 0.5 && (whole && !(c.distinct > 0.95 && c.length >= 4) || c.stock > 0.8 && c.letters > 0.2) && maximum(p.known(i, named)) < 0.55 {
+		if p.columns[i].Field == Ignored && p.roles[i] == noRole && !slices.Contains(p.stocks, i) && c.day < 0.1 &&
+			c.gtin < 0.5 && (whole && !(c.distinct > 0.95 && c.length >= 4) || c.stock > 0.8 && c.letters > 0.2) &&
+			maximum(p.known(i, named)) < 0.55 {
 			p.stocks = append(p.stocks, i)
 		}
 	}

@@ -56,7 +56,8 @@ func TestCSVSpectrum(t *testing.T) {
 			if filepath.Base(file) == "location_coordinates.csv" {
 				// Its JSON is of another row than its CSV.
 				all := records(t, newCSV(bytes.NewReader(content), &Layout{Encoding: UTF8, Delimiter: ","}))
-				if len(all) != 2 || len(all[1]) != 4 || all[1][0] != "2095257564" || all[1][3] != "Stanislaus" || !strings.HasSuffix(all[1][1], `17.9"W`) {
+				if len(all) != 2 || len(all[1]) != 4 || all[1][0] != "2095257564" || all[1][3] != "Stanislaus" ||
+					!strings.HasSuffix(all[1][1], `17.9"W`) {
 					t.Errorf("%q", all)
 				}
 				return
@@ -70,7 +71,9 @@ func TestCSVSpectrum(t *testing.T) {
 				}
 				got = append(got, row)
 			}
-			data, err := os.ReadFile(shipped(t, "csv-spectrum", "json", strings.TrimSuffix(filepath.Base(file), ".csv")+".json"))
+			data,
+				err := os.ReadFile(shipped(t, "csv-spectrum", "json",
+				strings.TrimSuffix(filepath.Base(file), ".csv")+".json"))
 			must(t, err)
 			var want []map[string]string
 			must(t, json.Unmarshal(data, &want))
@@ -98,7 +101,8 @@ func TestRFC4180(t *testing.T) {
 		"aaa\rbbb":                                   {{"aaa"}, {"bbb"}},
 		"\"a,b\",,\"\"\n":                            {{"a,b", "", ""}},
 	} {
-		if got := records(t, newCSV(strings.NewReader(text), &Layout{Encoding: UTF8, Delimiter: ","})); !reflect.DeepEqual(got, want) {
+		if got := records(t,
+			newCSV(strings.NewReader(text), &Layout{Encoding: UTF8, Delimiter: ","})); !reflect.DeepEqual(got, want) {
 			t.Errorf("%q: %q, want %q", text, got, want)
 		}
 	}
@@ -106,7 +110,8 @@ func TestRFC4180(t *testing.T) {
 
 // What the standard library's reader takes without a complaint, we read alike.
 func FuzzCSV(f *testing.F) {
-	for _, seed := range []string{"a,b\n1,2\n", "\"a\",\"b\nc\"\n", "a\r\nb", "\"x", "\"\"\"\"", "a,\"b\"c\n", "\xff,1\n", "a\x00b,c"} {
+	for _, seed := range []string{"a,b\n1,2\n", "\"a\",\"b\nc\"\n", "a\r\nb", "\"x", "\"\"\"\"", "a,\"b\"c\n",
+		"\xff,1\n", "a\x00b,c"} {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, text string) {
@@ -129,7 +134,10 @@ func FuzzCSV(f *testing.F) {
 		strict := csv.NewReader(strings.NewReader(text))
 		strict.FieldsPerRecord = -1
 		want, err := strict.ReadAll()
-		if err != nil || !clean || strings.ContainsAny(text, "\r\x00") || strings.HasPrefix(text, "\xef\xbb\xbf") || slices.ContainsFunc(want, func(r []string) bool { return len(r) == 1 && r[0] == "" || len(r) > mostColumns }) {
+		if err != nil || !clean || strings.ContainsAny(text, "\r\x00") || strings.HasPrefix(text, "\xef\xbb\xbf") ||
+			slices.ContainsFunc(want, func(r []string) bool {
+				return len(r) == 1 && r[0] == "" || len(r) > mostColumns
+			}) {
 			return // not CSV by RFC 4180, or what we mend
 		}
 		if len(got) != len(want) || (len(got) > 0 && !reflect.DeepEqual(got, want)) {
@@ -216,8 +224,10 @@ func TestHostileStrings(t *testing.T) {
 		must(t, w.Write([]string{"S" + letter(i), s, "1.00", "5", s}))
 	}
 	w.Flush()
-	l := Layout{Format: "csv", Encoding: UTF8, Delimiter: ",", Header: 1, Decimal: ".", Currency: "USD", Grouping: EachRow, Supplier: "x", Country: "DE",
-		Columns: []Column{{Header: "SKU", Field: Number}, {Header: "Title", Field: Title}, {Header: "Price", Field: Cost}, {Header: "Stock", Field: Stock}, {Header: "Colour", Field: Option}}}
+	l := Layout{Format: "csv", Encoding: UTF8, Delimiter: ",", Header: 1, Decimal: ".", Currency: "USD",
+		Grouping: EachRow, Supplier: "x", Country: "DE",
+		Columns: []Column{{Header: "SKU", Field: Number}, {Header: "Title", Field: Title},
+			{Header: "Price", Field: Cost}, {Header: "Stock", Field: Stock}, {Header: "Colour", Field: Option}}}
 	offers, aside, _ := all(t, out.Bytes(), &l)
 	if len(offers)+len(aside) != len(hostile) {
 		t.Fatalf("%d strings: %d offers, %d set aside", len(hostile), len(offers), len(aside))

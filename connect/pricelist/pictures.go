@@ -25,7 +25,9 @@ func (r *Reader) addresses(row Row, each func(address string)) {
 			each(cell)
 			continue
 		}
-		for _, text := range strings.FieldsFunc(cell, func(c rune) bool { return strings.ContainsRune("|;, \n\t", c) }) {
+		for _, text := range strings.FieldsFunc(cell, func(c rune) bool {
+			return strings.ContainsRune("|;, \n\t", c)
+		}) {
 			each(text)
 		}
 	}
@@ -75,7 +77,8 @@ func PictureName(path string) string {
 	return strings.ToLower(strings.TrimSpace(path[strings.LastIndexByte(path, '/')+1:]))
 }
 
-// webAddress is an address as it can be fetched: https where it has no scheme, as "//" and "www." have none; empty where it is none.
+// webAddress is an address as it can be fetched: https where it has no scheme, as "//" and "www." have none; empty
+// where it is none.
 func webAddress(text string) string {
 	switch {
 	case strings.HasPrefix(text, "//"):
@@ -85,7 +88,8 @@ func webAddress(text string) string {
 	case !strings.HasPrefix(text, "http"):
 		return ""
 	}
-	if u, err := url.Parse(text); err == nil && (u.Scheme == "http" || u.Scheme == "https") && u.Host != "" && len(text) < 2000 {
+	if u, err := url.Parse(text); err == nil && (u.Scheme == "http" || u.Scheme == "https") && u.Host != "" &&
+		len(text) < 2000 {
 		return text
 	}
 	return ""

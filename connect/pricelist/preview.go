@@ -69,14 +69,18 @@ func (look *Analysis) preview(t *table) error {
 		}
 		for _, u := range item.Rejected {
 			look.Bad++
-			look.Preview = append(look.Preview, PreviewOffer{Row: u.row, Number: u.Number, Options: []string{}, Variants: []PreviewVariant{}, Error: u.Reason, Cells: append([]string{}, u.Cells...)})
+			look.Preview = append(look.Preview,
+				PreviewOffer{Row: u.row, Number: u.Number, Options: []string{}, Variants: []PreviewVariant{},
+					Error: u.Reason, Cells: append([]string{}, u.Cells...)})
 		}
 		if item.Offer == nil {
 			continue
 		}
 		if number := item.Offer.Number; seen[number] {
 			look.Bad++
-			look.Preview = append(look.Preview, PreviewOffer{Row: item.Row, Number: number, Title: item.Offer.Title, Options: []string{}, Variants: []PreviewVariant{}, Error: Twice(number), Cells: append([]string{}, item.Cells...)})
+			look.Preview = append(look.Preview,
+				PreviewOffer{Row: item.Row, Number: number, Title: item.Offer.Title, Options: []string{},
+					Variants: []PreviewVariant{}, Error: Twice(number), Cells: append([]string{}, item.Cells...)})
 			continue
 		}
 		seen[item.Offer.Number] = true
@@ -94,12 +98,14 @@ func Twice(number string) string {
 
 // PreviewOf shows an offer, and counts what can be bought of it.
 func PreviewOf(offer *source.Offer, place int, doubts, given map[string]string) (o PreviewOffer, good int) {
-	o = PreviewOffer{Row: place, Number: offer.Number, Title: offer.Title, Category: offer.Category, Options: offer.OptionNames, Pictures: len(offer.Pictures), Variants: []PreviewVariant{}, Cells: []string{}}
+	o = PreviewOffer{Row: place, Number: offer.Number, Title: offer.Title, Category: offer.Category,
+		Options: offer.OptionNames, Pictures: len(offer.Pictures), Variants: []PreviewVariant{}, Cells: []string{}}
 	if o.Options == nil {
 		o.Options = []string{}
 	}
 	for _, v := range offer.Variants {
-		p := PreviewVariant{Number: v.Number, Values: v.Values, Cost: v.Cost, Stock: v.Stock, Barcode: v.Barcode, Weight: v.WeightGrams, Given: given[v.Number], Error: doubts[v.Number]}
+		p := PreviewVariant{Number: v.Number, Values: v.Values, Cost: v.Cost, Stock: v.Stock, Barcode: v.Barcode,
+			Weight: v.WeightGrams, Given: given[v.Number], Error: doubts[v.Number]}
 		if p.Values == nil {
 			p.Values = []string{}
 		}

@@ -20,19 +20,35 @@ type priceUnit struct {
 
 func (u priceUnit) known() bool { return u.pieces > 0 || u.pack != "" || u.measure != "" }
 
-// Units by what they are called, plain and lower-cased, and by their codes of UN/ECE Recommendation 20 (C62 one, H87 and PCE piece,
+// Units by what they are called, plain and lower-cased, and by their codes of UN/ECE Recommendation 20 (C62 one,
+// H87 and PCE piece,
 // EA each, PR pair, SET, DZN dozen, GRO gross, CEN hundred, MIL thousand, KGM, GRM, MTR, LTR, and the packages
 // PK, CT, BX of Recommendation 21). No package at hand has the list: the codes are from memory.
 var (
-	oneWords     = wordSet("each ea unit units piece pieces pc pcs pce c62 h87 stuck stueck stk st stck item unitaire unite unidad unidades ud uds un unit. stuks stuk pezzo pezzi pz nr szt sztuka ks kus db darab buc adet шт pair pr paar paire set sets kit 个 件 只 个/件 個 本 枚 개")
+	oneWords = wordSet(
+		"each ea unit units piece pieces pc pcs pce c62 h87 stuck stueck stk st stck item unitaire unite unidad " +
+			"unidades ud uds un unit. stuks stuk pezzo pezzi pz nr szt sztuka ks kus db darab buc adet шт pair pr " +
+			"paar paire set sets kit 个 件 只 个/件 個 本 枚 개")
 	dozenWords   = wordSet("dozen doz dz dzn dutzend douzaine docena dozijn dozzina tuzin dussin dusin tucat дюжина 打")
 	grossWords   = wordSet("gro grs")
 	hundredWords = wordSet("cen hundred hundert cent_pieces ciento honderd 100pcs 100st 100stk")
 	millWords    = wordSet("mil thousand tausend mille mille_pieces 1000pcs 1000st 1000stk ‰")
-	packWords    = wordSet("pack packs packet packets pk pkt pck carton cartons ctn ct ctns case cases cs box boxes bx karton kartons ktn kiste packung pkg packungen vpe ve gebinde paket colis lot boite caja paquete estuche doos dozen_box pak verpakking scatola confezione cf conf cartone display bundle inner outer krt kartong forpackning pakke pakning opakowanie op karton. baleni krabice karton_ csomag doboz cutie koli paket. упак упаковка коробка 箱 盒 包")
-	measureWords = map[string]string{"kg": "kilogram", "kgm": "kilogram", "kgs": "kilogram", "kilo": "kilogram", "kilogram": "kilogram", "kilogramm": "kilogram", "g": "gram", "grm": "gram", "lb": "pound", "lbs": "pound", "lbr": "pound",
-		"m": "metre", "mtr": "metre", "metre": "metre", "meter": "metre", "lfm": "metre", "ml": "millilitre", "l": "litre", "ltr": "litre", "litre": "litre", "liter": "litre", "litro": "litre", "m2": "square metre", "mtk": "square metre", "sqm": "square metre",
-		"roll": "roll", "rol": "roll", "rolle": "roll", "rouleau": "roll", "rollo": "roll", "rotolo": "roll", "rulle": "roll", "rl": "roll", "ro": "roll", "yard": "yard", "yd": "yard", "yrd": "yard", "ton": "tonne", "t": "tonne", "tne": "tonne"}
+	packWords    = wordSet(
+		"pack packs packet packets pk pkt pck carton cartons ctn ct ctns case cases cs box boxes bx karton kartons " +
+			"ktn kiste packung pkg packungen vpe ve gebinde paket colis lot boite caja paquete estuche doos " +
+			"dozen_box " +
+			"pak verpakking scatola confezione cf conf cartone display bundle inner outer krt kartong forpackning " +
+			"pakke pakning opakowanie op karton. baleni krabice karton_ csomag doboz cutie koli paket. упак упаковка " +
+			"коробка 箱 盒 包")
+	measureWords = map[string]string{"kg": "kilogram", "kgm": "kilogram", "kgs": "kilogram", "kilo": "kilogram",
+		"kilogram": "kilogram", "kilogramm": "kilogram", "g": "gram", "grm": "gram", "lb": "pound", "lbs": "pound",
+		"lbr": "pound",
+		"m":   "metre", "mtr": "metre", "metre": "metre", "meter": "metre", "lfm": "metre", "ml": "millilitre",
+		"l": "litre", "ltr": "litre", "litre": "litre", "liter": "litre", "litro": "litre", "m2": "square metre",
+		"mtk": "square metre", "sqm": "square metre",
+		"roll": "roll", "rol": "roll", "rolle": "roll", "rouleau": "roll", "rollo": "roll", "rotolo": "roll",
+		"rulle": "roll", "rl": "roll", "ro": "roll", "yard": "yard", "yd": "yard", "yrd": "yard", "ton": "tonne",
+		"t": "tonne", "tne": "tonne"}
 )
 
 func wordSet(list string) map[string]bool {
@@ -44,11 +60,16 @@ func wordSet(list string) map[string]bool {
 }
 
 var (
-	perCount = regexp.MustCompile(`(?:\bper|/|\bje|\bpro|\bpar|\bpor|\bá|\ba|\bfor|\bvoor|\bza|\bna|\bpour|\bx)\s*\(?(\d{1,5})\s*(st\.?|stk\.?|stück|stuck|pcs|pieces|pc|ea|units|szt|ks|uds|u\.|pz|шт)?(?:$|[\s).,;])`)
-	countOf  = regexp.MustCompile(`(?:^|[\s(])(\d{1,5})\s*(st|stk|stück|stuck|pcs|pc|pieces|piece|ea|units|unit|szt|ks|uds|pz|шт)\.?(?:$|[\s).,;])`)
-	perWord  = regexp.MustCompile(`(?:(?:\b(?:per|je|pro|par|por|la|le|pr|the|voor|za|na|cad[ao]|price a|a)\.?|á)\s+|/\s*)\(?(?:a |1 )?([\p{L}][\p{L}0-9]*)`)
-	packOf   = regexp.MustCompile(`^(?:([\p{L}]+)\s*(?:of|à|a|zu|de|/|-|x)?\s*(\d{1,4})|(\d{1,4})\s*(?:er|x|/|per|pro|je)?\s*([\p{L}]+))$`)
-	percent  = regexp.MustCompile(`%|\bper ?cent\b`)
+	perCount = regexp.MustCompile(
+		`(?:\bper|/|\bje|\bpro|\bpar|\bpor|\bá|\ba|\bfor|\bvoor|\bza|\bna|\bpour|\bx)\s*\(?(\d{1,5})\s*(st\.?|stk\.?|` +
+			`stück|stuck|pcs|pieces|pc|ea|units|szt|ks|uds|u\.|pz|шт)?(?:$|[\s).,;])`)
+	countOf = regexp.MustCompile(`(?:^|[\s(])(\d{1,5})\s*(st|stk|stück|stuck|pcs|pc|pieces|piece|ea|units|unit|szt|` +
+		`ks|uds|pz|шт)\.?(?:$|[\s).,;])`)
+	perWord = regexp.MustCompile(`(?:(?:\b(?:per|je|pro|par|por|la|le|pr|the|voor|za|na|cad[ao]|price a|a)\.?|á)\s+|` +
+		`/\s*)\(?(?:a |1 )?([\p{L}][\p{L}0-9]*)`)
+	packOf = regexp.MustCompile(`^(?:([\p{L}]+)\s*(?:of|à|a|zu|de|/|-|x)?\s*(\d{1,4})|(\d{1,4})\s*(?:er|x|/|per|pro|` +
+		`je)?\s*([\p{L}]+))$`)
+	percent = regexp.MustCompile(`%|\bper ?cent\b`)
 )
 
 // unitOf reads what a code or a word alone says: a cell of a column of units, or what follows "per".
@@ -66,7 +87,8 @@ func unitOf(text string) priceUnit {
 		return priceUnit{} // a thousand, or one with three decimals
 	}
 	w = plain(w)
-	if n, err := strconv.Atoi(strings.ReplaceAll(strings.TrimSuffix(w, " 00"), " ", "")); err == nil && n > 0 && n <= 100_000 {
+	if n, err := strconv.Atoi(strings.ReplaceAll(strings.TrimSuffix(w, " 00"), " ", "")); err == nil && n > 0 &&
+		n <= 100_000 {
 		return priceUnit{pieces: n}
 	}
 	if n, rest, found := strings.Cut(w, " "); found && digits(n) && oneWords[rest] { // "100 pcs"
@@ -119,7 +141,8 @@ func unitIn(text string) priceUnit {
 		if u := unitOf(word); u.pieces > 1 && !digits(word) || u.pack != "" && len(word) > 2 {
 			return u
 		}
-		for _, stem := range []string{"preis", "pris", "prijs"} { // Packungspreis, Kartonpreis, Stückpreis, Dutzendpreis
+		// Packungspreis, Kartonpreis, Stückpreis, Dutzendpreis
+		for _, stem := range []string{"preis", "pris", "prijs"} {
 			if before, found := strings.CutSuffix(word, stem); found && before != "" {
 				if u := unitOf(strings.TrimSuffix(before, "s")); u.known() && u.measure == "" {
 					return u
@@ -141,7 +164,8 @@ func unitIn(text string) priceUnit {
 	return priceUnit{}
 }
 
-var minorWords = wordSet("cents pence penny pennies centimes centesimi centimos cent grosz grosze grosy rappen ore kopeks eurocent eurocents agorot")
+var minorWords = wordSet("cents pence penny pennies centimes centesimi centimos cent grosz grosze grosy rappen ore " +
+	"kopeks eurocent eurocents agorot")
 
 // inMinor tells whether a header says that its prices are in cents or pence.
 func inMinor(text string) bool {
@@ -158,10 +182,16 @@ func inMinor(text string) bool {
 }
 
 var (
-	tierRange = regexp.MustCompile(`(?:^|[\s(@])(\d{1,6})\s*(?:-|–|—|to|bis|à|a|\.\.)\s*(\d{1,6})(?:$|[\s).]|pcs|st|pc)`)
-	tierFrom  = regexp.MustCompile(`(?:^|[\s(@])(?:from|ab|à partir de|dès|desde|vanaf|da|från|od|ab|>=|≥|>|qty|menge|min\.?|q)\s*(\d{1,6})(?:$|[\s)+.]|pcs|st|pc)`)
-	tierPlus  = regexp.MustCompile(`(?:^|[\s(@])(\d{1,6})\s*(?:\+|and more|or more|plus|u\.? ?mehr|et plus|up)(?:$|[\s)])`)
-	tierTail  = regexp.MustCompile(`^(?:price|preis|prix|precio|prijs|prezzo|unit price|net price|net|ek|cost)\s*@?\s*(\d{1,6})(?:\s*(?:pcs|stk|st|ea|units|pieces|pc)\.?)?$`)
+	tierRange = regexp.MustCompile(
+		`(?:^|[\s(@])(\d{1,6})\s*(?:-|–|—|to|bis|à|a|\.\.)\s*(\d{1,6})(?:$|[\s).]|pcs|st|pc)`)
+	tierFrom = regexp.MustCompile(
+		`(?:^|[\s(@])(?:from|ab|à partir de|dès|desde|vanaf|da|från|od|ab|>=|≥|>|qty|menge|min\.?|q)\s*(\d{1,6})(?:$|` +
+			`[\s)+.]|pcs|st|pc)`)
+	tierPlus = regexp.MustCompile(
+		`(?:^|[\s(@])(\d{1,6})\s*(?:\+|and more|or more|plus|u\.? ?mehr|et plus|up)(?:$|[\s)])`)
+	tierTail = regexp.MustCompile(
+		`^(?:price|preis|prix|precio|prijs|prezzo|unit price|net price|net|ek|cost)\s*@?\s*(\d{1,6})(?:\s*(?:pcs|stk|` +
+			`st|ea|units|pieces|pc)\.?)?$`)
 )
 
 // tierOf is the least quantity that a price's header says it is for: "10-49", "from 100", "100+", "Price 10".
@@ -189,7 +219,8 @@ func (u priceUnit) words() string {
 	return "a " + u.measure
 }
 
-// Unit reads a code or a word for what a price buys: so many pieces, a package of an unknown number, or a measure such as "kilogram".
+// Unit reads a code or a word for what a price buys: so many pieces, a package of an unknown number, or a measure
+// such as "kilogram".
 // All are empty for one that is not known.
 func Unit(text string) (pieces int, pack bool, measure string) {
 	u := unitOf(text)

@@ -14,30 +14,98 @@ import (
 
 // headerWords are what suppliers call the fields, in some languages of the trade.
 var headerWords = map[Field][]string{
-	Number: {"sku", "item number", "item no", "item code", "item", "article number", "article no", "article", "art no", "art nr", "artnr", "part number", "part no", "product code", "code", "reference", "ref", "stock code", "supplier sku", "variant sku", "model no",
-		"artikelnummer", "artikelnr", "artikel nr", "bestellnummer", "bestell nr", "référence", "référence article", "code article", "referencia", "código", "codigo", "artikelcode", "bestelnummer", "codice", "codice articolo", "no", "nr", "item id", "product number", "varenummer", "varenr", "artikelnr", "art nr", "tuotenumero", "indeks", "symbol", "kod", "kod produktu", "kód", "katalogové číslo", "cikkszám", "cod", "cod produs", "ürün kodu", "stok kodu", "артикул", "код", "货号", "编号", "型号", "商品编号", "品番", "商品コード", "품번", "상품코드"},
-	Parent: {"parent", "parent sku", "parent number", "parent code", "product number", "product no", "product id", "style number", "style no", "style code", "model", "model number", "master sku", "master", "handle",
-		"hauptartikel", "vaterartikel", "modell", "modellnummer", "modelnummer", "modèle", "modelo", "modello", "hoofdartikel"},
-	Title: {"title", "name", "product name", "item name", "product", "product title", "item description", "short description", "article name", "description 1", "bezeichnung", "artikelbezeichnung", "artikelname", "produktname", "produkt", "titel", "désignation", "libellé", "nom", "nom du produit", "produit",
-		"nombre", "nombre del producto", "producto", "artículo", "naam", "productnaam", "omschrijving", "nome", "nome prodotto", "prodotto", "denominazione", "desc", "descrizione articolo", "benämning", "produktnamn", "varenavn", "navn", "produktnavn", "tuote", "nimi", "nazwa", "nazwa produktu", "název", "název produktu", "megnevezés", "terméknév", "denumire", "nume produs", "ürün", "ürün adı", "наименование", "название", "товар", "品名", "名称", "产品名称", "商品名称", "商品名", "製品名", "상품명", "품명", "goods"},
-	Description: {"description", "long description", "details", "product description", "full description", "text", "features", "beschreibung", "produktbeschreibung", "langtext", "description longue", "descripción", "descripcion", "beschrijving", "lange omschrijving", "descrizione"},
-	Category:    {"category", "product group", "department", "range", "section", "product type", "type", "product category", "product family", "family", "product range", "warengruppe", "kategorie", "kategoria", "категория", "类别", "分类", "カテゴリ", "카테고리", "produktgruppe", "sortiment", "catégorie", "famille", "rayon", "categoría", "categoria", "familia", "categorie", "productgroep"},
-	Brand:       {"brand", "manufacturer", "make", "vendor", "maker", "marke", "hersteller", "marque", "fabricant", "marca", "fabricante", "varumärke", "mærke", "merke", "marka", "značka", "márka", "бренд", "品牌", "ブランド", "브랜드", "merk", "fabrikant", "produttore"},
-	Cost: {"cost", "price", "unit price", "net price", "net", "trade price", "wholesale price", "wholesale", "your price", "dealer price", "unit cost", "purchase price", "buy price", "price net", "cost price", "price each", "each", "piece price", "net cost", "pack price", "price per pack", "case price", "price pack", "nett", "nett price", "ws price",
-		"ek", "ek preis", "ek netto", "einkaufspreis", "händlerpreis", "nettopreis", "preis", "stückpreis", "vk netto händler", "prix", "prix net", "prix ht", "prix d achat", "prix unitaire", "tarif", "precio", "precio neto", "precio unitario", "coste", "inkoopprijs", "prijs", "nettoprijs", "stuksprijs", "prezzo", "prezzo netto", "costo", "prezzo unitario"},
-	Currency: {"currency", "curr", "ccy", "cur", "währung", "devise", "monnaie", "moneda", "divisa", "valuta", "munt", "waluta", "měna", "pénznem", "monedă", "para birimi", "валюта", "币种", "货币", "通貨", "통화"},
-	Pack:     {"pack", "pack size", "pack qty", "pack quantity", "units per pack", "pcs per pack", "pieces per pack", "case qty", "case size", "units per case", "qty per pack", "inner", "inner qty", "carton qty", "per pack", "vpe", "verpackungseinheit", "ve", "stück je ve", "inhalt", "antal i pakke", "antal per förpackning", "ilość w opakowaniu", "v balení", "db csomag", "штук в упаковке", "装箱数", "每箱数量", "入数", "입수", "pieces in pack", "pcs in pack", "pcs ctn", "pcs per carton", "units per carton", "qty per carton", "qty per case", "pieces per carton", "pieces per case", "pieces per box", "stück je karton", "contenu", "colisage", "pcb", "stück pro packung", "stück je packung", "conditionnement", "unités par lot", "uds por paquete", "unidades por caja", "verpakkingseenheid", "stuks per pak", "confezione", "pezzi per confezione"},
-	Stock: {"stock", "qty", "quantity", "available", "available stock", "stock level", "stock qty", "inventory", "on hand", "qty available", "in stock", "free stock", "availability", "soh", "bestand", "lagerbestand", "lager", "verfügbar", "menge", "lagermenge", "på lager", "i lager", "antal", "lagersaldo", "saldo", "lagerstatus", "varasto", "stan", "stan magazynowy", "ilość", "dostępność", "sklad", "skladem", "dostupnost", "množství", "készlet", "raktárkészlet", "stoc", "stok", "adet", "наличие", "остаток", "склад", "количество", "库存", "库存数量", "现货", "数量", "在庫", "在庫数", "재고", "재고수량", "stock status", "lieferstatus", "verfügbarkeit", "availability status", "verfügbare menge",
-		"quantité", "stock disponible", "disponible", "dispo", "existencias", "cantidad", "voorraad", "aantal", "giacenza", "disponibilità", "quantità"},
-	Barcode:       {"barcode", "ean", "ean13", "ean 13", "ean code", "gtin", "gtin 13", "upc", "upc code", "isbn", "bar code", "strichcode", "code barres", "code ean", "codigo de barras", "código de barras", "streepjescode", "codice a barre", "codice ean", "viivakoodi", "kod kreskowy", "čárový kód", "vonalkód", "cod de bare", "barkod", "штрихкод", "条码", "条形码", "バーコード", "jan", "jan コード", "바코드"},
-	Weight:        {"weight", "net weight", "gross weight", "weight g", "weight kg", "wt", "grams", "weight grams", "gewicht", "gewicht g", "gewicht kg", "poids", "poids net", "poids brut", "peso", "peso neto", "massa", "vikt", "vægt", "vekt", "paino", "waga", "hmotnost", "súly", "greutate", "ağırlık", "вес", "重量", "净重", "毛重", "중량", "shipping weight", "unit weight", "item weight", "artikelgewicht", "nettogewicht", "bruttogewicht", "weight lb", "weight lbs", "weight oz"},
-	MinAdvertised: {"map", "minimum advertised price", "min advertised price", "map price", "minimum price", "lowest advertised price", "min price", "mindestpreis", "minimum resale price", "prix minimum", "precio mínimo"},
-	List:          {"rrp", "list price", "retail", "retail price", "msrp", "srp", "recommended price", "recommended retail price", "list", "suggested retail", "suggested retail price", "uvp", "listenpreis", "empf vk", "vk", "verkaufspreis", "prix public", "prix conseillé", "ppc", "pvp", "pvpr", "precio de venta", "adviesprijs", "verkoopprijs", "список", "prezzo consigliato", "prezzo di listino", "listino"},
-	Picture:       {"image", "picture", "photo", "image url", "picture url", "image link", "main image", "image 1", "photo url", "images", "pictures", "image file", "bild", "bild url", "bild 1", "bilder", "foto", "image principale", "imagen", "afbeelding", "immagine"},
-	Page:          {"url", "link", "product url", "product link", "product page", "page", "web page", "website", "produktlink", "lien", "enlace"},
-	MinOrder:      {"moq", "minimum order", "minimum order quantity", "min order", "min order qty", "minimum qty", "min qty", "mindestmenge", "mindestabnahme", "mindestbestellmenge"},
-	PriceFor:      {"price unit", "pricing unit", "price per", "price basis", "price qty", "price quantity", "uom", "unit of measure", "unit", "units", "sales unit", "selling unit", "sold by", "pe", "preiseinheit", "einheit", "me", "mengeneinheit", "verkaufseinheit", "unité", "unité de prix", "unité de vente", "unidad", "unidad de medida", "eenheid", "prijseenheid", "unità", "um", "u m", "enhed", "enhet", "prisenhed", "prisenhet", "yksikkö", "jednostka", "jm", "j m", "jednotka", "mj", "egység", "birim", "ед", "ед изм", "单位", "計量單位", "単位", "단위"},
-	Option: {"colour", "color", "size", "style", "flavour", "flavor", "scent", "capacity", "length", "pattern", "finish", "farbe", "größe", "grösse", "groesse", "couleur", "taille", "pointure", "color variante", "talla", "tamaño", "kleur", "maat", "colore", "taglia", "misura", "variant", "variante", "option", "shade", "färg", "farve", "farge", "storlek", "størrelse", "väri", "koko", "kolor", "rozmiar", "barva", "velikost", "szín", "méret", "culoare", "mărime", "renk", "beden", "цвет", "размер", "颜色", "尺码", "规格", "色", "サイズ", "カラー", "색상", "사이즈",
+	Number: {"sku", "item number", "item no", "item code", "item", "article number", "article no", "article", "art no",
+		"art nr", "artnr", "part number", "part no", "product code", "code", "reference", "ref", "stock code",
+		"supplier sku", "variant sku", "model no",
+		"artikelnummer", "artikelnr", "artikel nr", "bestellnummer", "bestell nr", "référence", "référence article",
+		"code article", "referencia", "código", "codigo", "artikelcode", "bestelnummer", "codice", "codice articolo",
+		"no", "nr", "item id", "product number", "varenummer", "varenr", "artikelnr", "art nr", "tuotenumero", "indeks",
+		"symbol", "kod", "kod produktu", "kód", "katalogové číslo", "cikkszám", "cod", "cod produs", "ürün kodu",
+		"stok kodu", "артикул", "код", "货号", "编号", "型号", "商品编号", "品番", "商品コード", "품번", "상품코드"},
+	Parent: {"parent", "parent sku", "parent number", "parent code", "product number", "product no", "product id",
+		"style number", "style no", "style code", "model", "model number", "master sku", "master", "handle",
+		"hauptartikel", "vaterartikel", "modell", "modellnummer", "modelnummer", "modèle", "modelo", "modello",
+		"hoofdartikel"},
+	Title: {"title", "name", "product name", "item name", "product", "product title", "item description",
+		"short description", "article name", "description 1", "bezeichnung", "artikelbezeichnung", "artikelname",
+		"produktname", "produkt", "titel", "désignation", "libellé", "nom", "nom du produit", "produit",
+		"nombre", "nombre del producto", "producto", "artículo", "naam", "productnaam", "omschrijving", "nome",
+		"nome prodotto", "prodotto", "denominazione", "desc", "descrizione articolo", "benämning", "produktnamn",
+		"varenavn", "navn", "produktnavn", "tuote", "nimi", "nazwa", "nazwa produktu", "název", "název produktu",
+		"megnevezés", "terméknév", "denumire", "nume produs", "ürün", "ürün adı", "наименование", "название", "товар",
+		"品名", "名称", "产品名称", "商品名称", "商品名", "製品名", "상품명", "품명", "goods"},
+	Description: {"description", "long description", "details", "product description", "full description", "text",
+		"features", "beschreibung", "produktbeschreibung", "langtext", "description longue", "descripción",
+		"descripcion", "beschrijving", "lange omschrijving", "descrizione"},
+	Category: {"category", "product group", "department", "range", "section", "product type", "type",
+		"product category", "product family", "family", "product range", "warengruppe", "kategorie", "kategoria",
+		"категория", "类别", "分类", "カテゴリ", "카테고리", "produktgruppe", "sortiment", "catégorie", "famille", "rayon",
+		"categoría", "categoria", "familia", "categorie", "productgroep"},
+	Brand: {"brand", "manufacturer", "make", "vendor", "maker", "marke", "hersteller", "marque", "fabricant",
+		"marca", "fabricante", "varumärke", "mærke", "merke", "marka", "značka", "márka", "бренд", "品牌", "ブランド", "브랜드",
+		"merk", "fabrikant", "produttore"},
+	Cost: {"cost", "price", "unit price", "net price", "net", "trade price", "wholesale price", "wholesale",
+		"your price", "dealer price", "unit cost", "purchase price", "buy price", "price net", "cost price",
+		"price each", "each", "piece price", "net cost", "pack price", "price per pack", "case price", "price pack",
+		"nett", "nett price", "ws price",
+		"ek", "ek preis", "ek netto", "einkaufspreis", "händlerpreis", "nettopreis", "preis", "stückpreis",
+		"vk netto händler", "prix", "prix net", "prix ht", "prix d achat", "prix unitaire", "tarif", "precio",
+		"precio neto", "precio unitario", "coste", "inkoopprijs", "prijs", "nettoprijs", "stuksprijs", "prezzo",
+		"prezzo netto", "costo", "prezzo unitario"},
+	Currency: {"currency", "curr", "ccy", "cur", "währung", "devise", "monnaie", "moneda", "divisa", "valuta", "munt",
+		"waluta", "měna", "pénznem", "monedă", "para birimi", "валюта", "币种", "货币", "通貨", "통화"},
+	Pack: {"pack", "pack size", "pack qty", "pack quantity", "units per pack", "pcs per pack", "pieces per pack",
+		"case qty", "case size", "units per case", "qty per pack", "inner", "inner qty", "carton qty", "per pack",
+		"vpe", "verpackungseinheit", "ve", "stück je ve", "inhalt", "antal i pakke", "antal per förpackning",
+		"ilość w opakowaniu", "v balení", "db csomag", "штук в упаковке", "装箱数", "每箱数量", "入数", "입수", "pieces in pack",
+		"pcs in pack", "pcs ctn", "pcs per carton", "units per carton", "qty per carton", "qty per case",
+		"pieces per carton", "pieces per case", "pieces per box", "stück je karton", "contenu", "colisage", "pcb",
+		"stück pro packung", "stück je packung", "conditionnement", "unités par lot", "uds por paquete",
+		"unidades por caja", "verpakkingseenheid", "stuks per pak", "confezione", "pezzi per confezione"},
+	Stock: {"stock", "qty", "quantity", "available", "available stock", "stock level", "stock qty", "inventory",
+		"on hand", "qty available", "in stock", "free stock", "availability", "soh", "bestand", "lagerbestand", "lager",
+		"verfügbar", "menge", "lagermenge", "på lager", "i lager", "antal", "lagersaldo", "saldo", "lagerstatus",
+		"varasto", "stan", "stan magazynowy", "ilość", "dostępność", "sklad", "skladem", "dostupnost", "množství",
+		"készlet", "raktárkészlet", "stoc", "stok", "adet", "наличие", "остаток", "склад", "количество", "库存", "库存数量",
+		"现货", "数量", "在庫", "在庫数", "재고", "재고수량", "stock status", "lieferstatus", "verfügbarkeit", "availability status",
+		"verfügbare menge",
+		"quantité", "stock disponible", "disponible", "dispo", "existencias", "cantidad", "voorraad", "aantal",
+		"giacenza", "disponibilità", "quantità"},
+	Barcode: {"barcode", "ean", "ean13", "ean 13", "ean code", "gtin", "gtin 13", "upc", "upc code", "isbn",
+		"bar code", "strichcode", "code barres", "code ean", "codigo de barras", "código de barras", "streepjescode",
+		"codice a barre", "codice ean", "viivakoodi", "kod kreskowy", "čárový kód", "vonalkód", "cod de bare", "barkod",
+		"штрихкод", "条码", "条形码", "バーコード", "jan", "jan コード", "바코드"},
+	Weight: {"weight", "net weight", "gross weight", "weight g", "weight kg", "wt", "grams", "weight grams",
+		"gewicht", "gewicht g", "gewicht kg", "poids", "poids net", "poids brut", "peso", "peso neto", "massa", "vikt",
+		"vægt", "vekt", "paino", "waga", "hmotnost", "súly", "greutate", "ağırlık", "вес", "重量", "净重", "毛重", "중량",
+		"shipping weight", "unit weight", "item weight", "artikelgewicht", "nettogewicht", "bruttogewicht", "weight lb",
+		"weight lbs", "weight oz"},
+	MinAdvertised: {"map", "minimum advertised price", "min advertised price", "map price", "minimum price",
+		"lowest advertised price", "min price", "mindestpreis", "minimum resale price", "prix minimum",
+		"precio mínimo"},
+	List: {"rrp", "list price", "retail", "retail price", "msrp", "srp", "recommended price",
+		"recommended retail price", "list", "suggested retail", "suggested retail price", "uvp", "listenpreis",
+		"empf vk", "vk", "verkaufspreis", "prix public", "prix conseillé", "ppc", "pvp", "pvpr", "precio de venta",
+		"adviesprijs", "verkoopprijs", "список", "prezzo consigliato", "prezzo di listino", "listino"},
+	Picture: {"image", "picture", "photo", "image url", "picture url", "image link", "main image", "image 1",
+		"photo url", "images", "pictures", "image file", "bild", "bild url", "bild 1", "bilder", "foto",
+		"image principale", "imagen", "afbeelding", "immagine"},
+	Page: {"url", "link", "product url", "product link", "product page", "page", "web page", "website",
+		"produktlink", "lien", "enlace"},
+	MinOrder: {"moq", "minimum order", "minimum order quantity", "min order", "min order qty", "minimum qty",
+		"min qty", "mindestmenge", "mindestabnahme", "mindestbestellmenge"},
+	PriceFor: {"price unit", "pricing unit", "price per", "price basis", "price qty", "price quantity", "uom",
+		"unit of measure", "unit", "units", "sales unit", "selling unit", "sold by", "pe", "preiseinheit", "einheit",
+		"me", "mengeneinheit", "verkaufseinheit", "unité", "unité de prix", "unité de vente", "unidad",
+		"unidad de medida", "eenheid", "prijseenheid", "unità", "um", "u m", "enhed", "enhet", "prisenhed", "prisenhet",
+		"yksikkö", "jednostka", "jm", "j m", "jednotka", "mj", "egység", "birim", "ед", "ед изм", "单位", "計量單位", "単位",
+		"단위"},
+	Option: {"colour", "color", "size", "style", "flavour", "flavor", "scent", "capacity", "length", "pattern",
+		"finish", "farbe", "größe", "grösse", "groesse", "couleur", "taille", "pointure", "color variante", "talla",
+		"tamaño", "kleur", "maat", "colore", "taglia", "misura", "variant", "variante", "option", "shade", "färg",
+		"farve", "farge", "storlek", "størrelse", "väri", "koko", "kolor", "rozmiar", "barva", "velikost", "szín",
+		"méret", "culoare", "mărime", "renk", "beden", "цвет", "размер", "颜色", "尺码", "规格", "色", "サイズ", "カラー", "색상",
+		"사이즈",
 		"ausführung", "volume", "width", "diameter", "teinte"},
 }
 
@@ -91,10 +159,12 @@ var lexicon = func() map[string]Field {
 // codes are taken off a header before it is looked up: "Price EUR" is a price.
 func withoutUnits(words []string) []string {
 	return slices.DeleteFunc(slices.Clone(words), func(w string) bool {
-		if _, err := money.ParseCurrency(strings.ToUpper(w)); err == nil && len(w) == 3 && w != "all" && w != "top" && w != "try" {
+		if _, err := money.ParseCurrency(strings.ToUpper(w)); err == nil && len(w) == 3 && w != "all" && w != "top" &&
+			w != "try" {
 			return true
 		}
-		return slices.Contains([]string{"g", "kg", "pcs", "stk", "lb", "lbs", "oz", "cm", "mm", "excl", "vat", "ex", "ht", "exkl", "mwst", "per", "in", "incl"}, w)
+		return slices.Contains([]string{"g", "kg", "pcs", "stk", "lb", "lbs", "oz", "cm", "mm", "excl", "vat", "ex",
+			"ht", "exkl", "mwst", "per", "in", "incl"}, w)
 	})
 }
 
@@ -168,7 +238,8 @@ func byHeader(header string) map[Field]float64 {
 		}
 	case priceGroup, other, tax, postage, deposit, discount:
 		clear(scores)
-		if all := strings.Fields(plain(header)); role == other && len(all) == 2 && all[0] == "total" && lexicon[all[1]] == Stock {
+		if all := strings.Fields(plain(header)); role == other && len(all) == 2 && all[0] == "total" &&
+			lexicon[all[1]] == Stock {
 			add(Stock, stock)
 		}
 	}
@@ -182,9 +253,12 @@ func packed(words []string) bool {
 		switch {
 		case packWords[w]:
 			pack = true
-		case oneWords[w] || slices.Contains([]string{"qty", "quantity", "size", "menge", "anzahl", "antal", "quantite", "cantidad", "inhalt", "units"}, w):
+		case oneWords[w] ||
+			slices.Contains([]string{"qty", "quantity", "size", "menge", "anzahl", "antal", "quantite", "cantidad",
+				"inhalt", "units"}, w):
 			pieces = true
-		case !slices.Contains([]string{"per", "je", "pro", "par", "por", "in", "a", "im", "of", "x", "no", "master", "inner", "outer"}, w):
+		case !slices.Contains([]string{"per", "je", "pro", "par", "por", "in", "a", "im", "of", "x", "no", "master",
+			"inner", "outer"}, w):
 			return false
 		}
 	}
@@ -243,8 +317,10 @@ func study(sample []Row, column int, decimal string) contents {
 			into *float64
 			is   bool
 		}{
-			{&c.spaced, strings.Contains(text, " ")}, {&c.gtin, len(text) >= 8 && gtin.Valid(text)}, {&c.url, strings.HasPrefix(text, "http://") || strings.HasPrefix(text, "https://")},
-			{&c.img, imageName.MatchString(text)}, {&c.day, dateLike.MatchString(text)}, {&c.letters, strings.IndexFunc(text, unicode.IsLetter) >= 0},
+			{&c.spaced, strings.Contains(text, " ")}, {&c.gtin, len(text) >= 8 && gtin.Valid(text)},
+			{&c.url, strings.HasPrefix(text, "http://") || strings.HasPrefix(text, "https://")},
+			{&c.img, imageName.MatchString(text)}, {&c.day, dateLike.MatchString(text)},
+			{&c.letters, strings.IndexFunc(text, unicode.IsLetter) >= 0},
 		} {
 			if test.is {
 				*test.into++
@@ -270,7 +346,8 @@ func study(sample []Row, column int, decimal string) contents {
 		}
 	}
 	if n := float64(c.filled); n > 0 {
-		for _, share := range []*float64{&c.number, &c.whole, &c.fraction, &c.spaced, &c.gtin, &c.code, &c.url, &c.img, &c.day, &c.length, &c.letters, &c.stock, &c.signed, &c.unit, &c.science, &c.digit, &c.weight, &c.weighed} {
+		for _, share := range []*float64{&c.number, &c.whole, &c.fraction, &c.spaced, &c.gtin, &c.code, &c.url, &c.img,
+			&c.day, &c.length, &c.letters, &c.stock, &c.signed, &c.unit, &c.science, &c.digit, &c.weight, &c.weighed} {
 			*share /= n
 		}
 		c.distinct = float64(len(seen)) / n
@@ -281,7 +358,8 @@ func study(sample []Row, column int, decimal string) contents {
 // fits tells whether a column's contents allow a field at all.
 func (c contents) fits(f Field) bool {
 	if c.filled == 0 {
-		return f == Description || f == Option || f == Picture || f == Category || f == Brand || f == MinAdvertised || f == List
+		return f == Description || f == Option || f == Picture || f == Category || f == Brand || f == MinAdvertised ||
+			f == List
 	}
 	switch f {
 	case Cost:
@@ -334,7 +412,8 @@ func (c contents) byContents() map[Field]float64 {
 		s[Description] = 0.4
 	case text && c.spaced > 0.6 && c.length >= 8:
 		s[Title] = 0.35 + 0.1*c.distinct
-	case c.distinct > 0.95 && c.spaced < 0.1 && c.length <= 20 && c.fraction < 0.2 && (c.letters > 0.5 || c.length >= 4):
+	case c.distinct > 0.95 && c.spaced < 0.1 && c.length <= 20 && c.fraction < 0.2 &&
+		(c.letters > 0.5 || c.length >= 4):
 		s[Number] = 0.35
 	case c.number > 0.9 && c.fraction > 0.5:
 		s[Cost] = 0.35
@@ -437,7 +516,8 @@ func findHeader(sample []Row) int {
 	}
 	// In no language we know: a row of words over rows with numbers.
 	for i := 0; i+2 < len(sample) && i < 10; i++ {
-		if words(sample[i]) && len(sample[i].Cells) >= 3 && !words(sample[i+1]) && !words(sample[i+2]) && len(sample[i+1].Cells) == len(sample[i].Cells) {
+		if words(sample[i]) && len(sample[i].Cells) >= 3 && !words(sample[i+1]) && !words(sample[i+2]) &&
+			len(sample[i+1].Cells) == len(sample[i].Cells) {
 			return i
 		}
 	}

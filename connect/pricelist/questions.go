@@ -49,7 +49,9 @@ const notSaid = "none" // the answer that the list does not say
 // ask adds a question. An answer that was given stands if it is one.
 func (look *Analysis) ask(q Question) {
 	answer := look.Layout.Answers[q.Key]
-	if slices.ContainsFunc(q.Choices, func(c Choice) bool { return c.Value == answer }) || q.Number && positive(answer) > 0 {
+	if slices.ContainsFunc(q.Choices, func(c Choice) bool {
+		return c.Value == answer
+	}) || q.Number && positive(answer) > 0 {
 		q.Answer = answer
 	}
 	if q.Choices == nil {
@@ -96,15 +98,22 @@ func (look *Analysis) columnQuestions(p *proposal, data []Row) {
 	}
 	l := &look.Layout
 	if len(p.costs) > 0 && (l.at(Cost) < 0 || l.Answers[askCost] != "") {
-		q := Question{Key: askCost, Text: "Which of these do you pay?", Choices: choices(p.costs), Detail: "Several columns may be what you are charged for one."}
+		q := Question{Key: askCost, Text: "Which of these do you pay?", Choices: choices(p.costs),
+			Detail: "Several columns may be what you are charged for one."}
 		if len(p.costs) == 1 {
-			q.Text, q.Detail = "Is this what you pay?", "No column says that it is what you are charged. If none is, this list has no costs: ask the supplier for one that has."
+			q.Text, q.Detail = "Is this what you pay?",
+				"No column says that it is what you are charged. If none is, this list has no costs: ask the supplier "+
+					"for one that has."
 		}
 		look.ask(q)
 	}
-	stocks := slices.DeleteFunc(slices.Clone(p.stocks), func(i int) bool { return l.Columns[i].Field != Ignored && l.Columns[i].Field != Stock })
+	stocks := slices.DeleteFunc(slices.Clone(p.stocks), func(i int) bool {
+		return l.Columns[i].Field != Ignored && l.Columns[i].Field != Stock
+	})
 	if len(stocks) > 0 && (l.at(Stock) < 0 || l.Answers[askStock] != "") {
-		look.ask(Question{Key: askStock, Text: "Which of these says how many the supplier has?", Choices: append(choices(stocks), Choice{notSaid, "None of them", "the list does not say, and stock is not known"}),
+		look.ask(Question{Key: askStock, Text: "Which of these says how many the supplier has?",
+			Choices: append(choices(stocks),
+				Choice{notSaid, "None of them", "the list does not say, and stock is not known"}),
 			Detail: "No header says that its column is the stock."})
 	}
 }
@@ -134,11 +143,17 @@ func (look *Analysis) unitQuestions(p *proposal, data []Row, above []string) {
 	}
 	pack := l.at(Pack)
 	if at := l.at(PriceFor); at >= 0 {
-		if pack < 0 && slices.ContainsFunc(data, func(row Row) bool { return at < len(row.Cells) && unitOf(row.Cells[at]).pack != "" }) {
-			look.ask(Question{Key: askPackSize, Text: "How many pieces are in a pack?", Number: true, Detail: fmt.Sprintf("“%s” says that some prices are for a pack or carton; no column says of how many pieces.", p.columns[at].Header)})
+		if pack < 0 && slices.ContainsFunc(data, func(row Row) bool {
+			return at < len(row.Cells) && unitOf(row.Cells[at]).pack != ""
+		}) {
+			look.ask(Question{Key: askPackSize, Text: "How many pieces are in a pack?", Number: true,
+				Detail: fmt.Sprintf("“%s” says that some prices are for a pack or carton; no column says of how many "+
+					"pieces.", p.columns[at].Header)})
 			l.Per = positive(l.Answers[askPackSize])
 		}
-		if slices.ContainsFunc(data, func(row Row) bool { return at < len(row.Cells) && unitOf(row.Cells[at]).measure != "" }) {
+		if slices.ContainsFunc(data, func(row Row) bool {
+			return at < len(row.Cells) && unitOf(row.Cells[at]).measure != ""
+		}) {
 			look.askMeasure("the kilogram, metre or roll", p.columns[at].Header)
 		}
 		return
@@ -147,12 +162,16 @@ func (look *Analysis) unitQuestions(p *proposal, data []Row, above []string) {
 	case u.pieces > 0:
 		l.Per = u.pieces
 		if u.pieces > 1 {
-			look.Notes = append(look.Notes, fmt.Sprintf("“%s” is for %d pieces: costs are divided by %d.", p.columns[cost].Header, u.pieces, u.pieces))
+			look.Notes = append(look.Notes,
+				fmt.Sprintf("“%s” is for %d pieces: costs are divided by %d.", p.columns[cost].Header, u.pieces,
+					u.pieces))
 		}
 	case u.pack != "" && pack >= 0:
 		l.PerPack = true
 	case u.pack != "":
-		look.ask(Question{Key: askPackSize, Text: "How many pieces are in a pack?", Number: true, Detail: fmt.Sprintf("“%s” is for a pack or carton; no column says of how many pieces. Where it differs from row to row, ask the supplier for a list that says so.", p.columns[cost].Header)})
+		look.ask(Question{Key: askPackSize, Text: "How many pieces are in a pack?", Number: true,
+			Detail: fmt.Sprintf("“%s” is for a pack or carton; no column says of how many pieces. Where it differs "+
+				"from row to row, ask the supplier for a list that says so.", p.columns[cost].Header)})
 		l.Per = positive(l.Answers[askPackSize])
 	case u.measure != "":
 		look.askMeasure("a "+u.measure, p.columns[cost].Header)
@@ -160,12 +179,18 @@ func (look *Analysis) unitQuestions(p *proposal, data []Row, above []string) {
 		n, err := stock(row.cell(pack), row.sign(pack, l.Decimal))
 		return err == nil && n > 1
 	}):
-		look.ask(Question{Key: askPriceFor, Text: "What is a price for?", Choices: []Choice{{"piece", "One piece", ""}, {"pack", "A pack", "divided by “" + p.columns[pack].Header + "”"}},
-			Detail: fmt.Sprintf("“%s” does not say whether it is for one piece or for as many as “%s” says.", p.columns[cost].Header, p.columns[pack].Header)})
+		look.ask(Question{Key: askPriceFor, Text: "What is a price for?",
+			Choices: []Choice{{"piece", "One piece", ""},
+				{"pack", "A pack", "divided by “" + p.columns[pack].Header + "”"}},
+			Detail: fmt.Sprintf("“%s” does not say whether it is for one piece or for as many as “%s” says.",
+				p.columns[cost].Header, p.columns[pack].Header)})
 		l.PerPack = l.Answers[askPriceFor] == "pack"
 	default:
 		if n, ok := tierOf(p.columns[cost].Header); ok && n > 1 && len(p.notes) == 0 {
-			look.ask(Question{Key: askPackSize, Text: "What is a price for?", Choices: []Choice{{"1", "One piece", fmt.Sprintf("where at least %d are bought", n)}, {strconv.Itoa(n), fmt.Sprintf("%d pieces", n), fmt.Sprintf("costs are divided by %d", n)}}, Detail: fmt.Sprintf("“%s” could be either.", p.columns[cost].Header)})
+			look.ask(Question{Key: askPackSize, Text: "What is a price for?",
+				Choices: []Choice{{"1", "One piece", fmt.Sprintf("where at least %d are bought", n)},
+					{strconv.Itoa(n), fmt.Sprintf("%d pieces", n), fmt.Sprintf("costs are divided by %d", n)}},
+				Detail: fmt.Sprintf("“%s” could be either.", p.columns[cost].Header)})
 			l.Per = positive(l.Answers[askPackSize])
 		}
 	}
@@ -177,7 +202,9 @@ var (
 )
 
 func (look *Analysis) askMeasure(measure, header string) {
-	look.ask(Question{Key: askMeasure, Text: "Is one piece " + measure + "?", Choices: []Choice{{"1", "Yes, it is sold by that", "the price is the cost of one"}, {notSaid, "No", "rows that are priced so are rejected"}},
+	look.ask(Question{Key: askMeasure, Text: "Is one piece " + measure + "?",
+		Choices: []Choice{{"1", "Yes, it is sold by that", "the price is the cost of one"},
+			{notSaid, "No", "rows that are priced so are rejected"}},
 		Detail: fmt.Sprintf("“%s” says that a price is for %s.", header, measure)})
 	if look.Layout.Answers[askMeasure] == "1" {
 		look.Layout.Per = 1
@@ -220,8 +247,11 @@ func (look *Analysis) decimalQuestion(data []Row, comma, point int) {
 		l.Decimal = other
 		return
 	}
-	look.ask(Question{Key: askDecimal, Text: fmt.Sprintf("What does “%s” mean?", example), Detail: "All prices with a point or a comma are of that shape, so that the sign may separate thousands or decimals.",
-		Choices: []Choice{{other, strings.Replace(example, sign, "", 1), "the sign separates thousands"}, {sign, strings.Replace(example, ",", ".", 1), "three decimals"}}})
+	look.ask(Question{Key: askDecimal, Text: fmt.Sprintf("What does “%s” mean?", example),
+		Detail: "All prices with a point or a comma are of that shape, so that the sign may separate thousands or " +
+			"decimals.",
+		Choices: []Choice{{other, strings.Replace(example, sign, "", 1), "the sign separates thousands"},
+			{sign, strings.Replace(example, ",", ".", 1), "three decimals"}}})
 }
 
 // costCurrency is the currency of costs that say none themselves; empty where a column names it or nothing does.
@@ -234,7 +264,8 @@ func (l *Layout) costCurrency() string {
 	return l.Currency
 }
 
-// currencyQuestions finds the currency of the costs: of the cost's header and unit, a column for it, the cells' own signs, a
+// currencyQuestions finds the currency of the costs: of the cost's header and unit, a column for it, the cells' own
+// signs, a
 // workbook's number formats, or what stands above the columns. What none of these says is asked.
 func (look *Analysis) currencyQuestions(data []Row, above []string, hints Hints) {
 	l := &look.Layout
@@ -278,7 +309,8 @@ func (look *Analysis) currencyQuestions(data []Row, above []string, hints Hints)
 	if header != "" && isShared(header) && !slices.Contains(shared, header) {
 		shared = append(shared, header)
 	}
-	if len(shared) == 0 && header == "" && signed == 0 && len(letterhead) == 1 && isShared(letterhead[0]) && l.Currency == "" && !byRow {
+	if len(shared) == 0 && header == "" && signed == 0 && len(letterhead) == 1 && isShared(letterhead[0]) &&
+		l.Currency == "" && !byRow {
 		shared, header = letterhead, letterhead[0] // "All prices in $"
 	}
 	for _, s := range shared {
@@ -286,7 +318,9 @@ func (look *Analysis) currencyQuestions(data []Row, above []string, hints Hints)
 		if byRow || slices.Contains(sharedSigns[sign], l.Currency) && l.Signs[sign] == "" {
 			continue // what the list says elsewhere says which
 		}
-		look.ask(Question{Key: askSign + sign, Text: fmt.Sprintf("Which currency is “%s”?", sign), Choices: currencyChoices(ofOne(hints.Currency, sharedSigns[sign]), sharedSigns[sign]), Detail: "The sign stands for several, and nothing in the list says for which."})
+		look.ask(Question{Key: askSign + sign, Text: fmt.Sprintf("Which currency is “%s”?", sign),
+			Choices: currencyChoices(ofOne(hints.Currency, sharedSigns[sign]), sharedSigns[sign]),
+			Detail:  "The sign stands for several, and nothing in the list says for which."})
 		if l.Currency == "" && (s == header || without == 0) {
 			l.Currency = l.Signs[sign]
 		}
@@ -295,11 +329,13 @@ func (look *Analysis) currencyQuestions(data []Row, above []string, hints Hints)
 	if byRow || without == 0 || header != "" || l.Currency != "" && l.Answers[askCurrency] == "" {
 		return
 	}
-	q := Question{Key: askCurrency, Text: "Which currency are the costs in?", Detail: "The list does not say its currency."}
+	q := Question{Key: askCurrency, Text: "Which currency are the costs in?",
+		Detail: "The list does not say its currency."}
 	if signed > 0 {
 		q.Detail = "Some costs have a sign, others none."
 	}
-	q.Choices = currencyChoices(hints.Currency, slices.Concat(codes, own, []string{"USD", "EUR", "GBP", "CNY", "CAD", "AUD"}))
+	q.Choices = currencyChoices(hints.Currency,
+		slices.Concat(codes, own, []string{"USD", "EUR", "GBP", "CNY", "CAD", "AUD"}))
 	if code := l.Answers[askCurrency]; !slices.ContainsFunc(q.Choices, func(c Choice) bool { return c.Value == code }) {
 		q.Choices = append(q.Choices, currencyChoices("", []string{code})...)
 	}
@@ -343,7 +379,9 @@ func currencyChoices(first string, list []string) []Choice {
 	}
 	choices := []Choice{}
 	for _, code := range list {
-		if c, err := money.ParseCurrency(code); err == nil && !slices.ContainsFunc(choices, func(c Choice) bool { return c.Value == code }) {
+		if c, err := money.ParseCurrency(code); err == nil && !slices.ContainsFunc(choices, func(c Choice) bool {
+			return c.Value == code
+		}) {
 			choices = append(choices, Choice{code, code, c.Name()})
 		}
 	}
@@ -361,7 +399,8 @@ func (look *Analysis) stockQuestions(data []Row) {
 	words := map[stockClass][]string{}
 	for _, row := range data {
 		cell := row.cell(at)
-		if class := stockClassOf(cell); (class == inStock || class == lowStock) && !slices.Contains(words[class], cell) && len(words[class]) < 4 {
+		if class := stockClassOf(cell); (class == inStock || class == lowStock) &&
+			!slices.Contains(words[class], cell) && len(words[class]) < 4 {
 			words[class] = append(words[class], cell)
 		}
 	}
@@ -374,7 +413,9 @@ func (look *Analysis) stockQuestions(data []Row) {
 			suggested = []Choice{{"1", "1", ""}, {"3", "3", ""}, {"5", "5", ""}}
 		}
 		key := askInStock + string(class)
-		look.ask(Question{Key: key, Text: fmt.Sprintf("“%s” means how many?", strings.Join(words[class], "”, “")), Number: true, Choices: suggested, Detail: "The list says it in words. What you say here holds for all rows."})
+		look.ask(Question{Key: key, Text: fmt.Sprintf("“%s” means how many?", strings.Join(words[class], "”, “")),
+			Number: true, Choices: suggested,
+			Detail: "The list says it in words. What you say here holds for all rows."})
 		if n := positive(l.Answers[key]); n > 0 {
 			l.StockWords[string(class)] = n
 		}
@@ -401,8 +442,10 @@ func (look *Analysis) weightQuestion(p *proposal, data []Row) {
 	if bareCells == 0 {
 		return
 	}
-	look.ask(Question{Key: askWeight, Text: "In what are the weights?", Detail: fmt.Sprintf("“%s” does not say it.", p.columns[at].Header),
-		Choices: []Choice{{"g", "Grams", ""}, {"kg", "Kilograms", ""}, {"oz", "Ounces", ""}, {"lb", "Pounds", ""}, {notSaid, "I do not know", "weights without a unit are not kept"}}})
+	look.ask(Question{Key: askWeight, Text: "In what are the weights?",
+		Detail: fmt.Sprintf("“%s” does not say it.", p.columns[at].Header),
+		Choices: []Choice{{"g", "Grams", ""}, {"kg", "Kilograms", ""}, {"oz", "Ounces", ""}, {"lb", "Pounds", ""},
+			{notSaid, "I do not know", "weights without a unit are not kept"}}})
 	if u := l.Answers[askWeight]; u != notSaid {
 		l.WeightUnit = u
 	}

@@ -157,7 +157,9 @@ func open(t *table, l *Layout, together bool) (*Reader, error) {
 	if len(data) == 0 {
 		return nil, ErrNoRows
 	}
-	r.shared = sharedBarcodes(data, r.places[Barcode], func(row Row) string { return r.keyOf(row, "") + "\x00" + r.get(row, Title) })
+	r.shared = sharedBarcodes(data, r.places[Barcode], func(row Row) string {
+		return r.keyOf(row, "") + "\x00" + r.get(row, Title)
+	})
 	if together {
 		r.met = map[uint64]struct{}{}
 	} else if l.Grouping != EachRow {
@@ -225,7 +227,8 @@ func (r *Reader) heading(row Row) bool {
 	return err != nil
 }
 
-// goesOn tells whether a row with one filled cell continues the words of the row above: they stand in the column of titles or
+// goesOn tells whether a row with one filled cell continues the words of the row above: they stand in the column of
+// titles or
 // descriptions, where that is not the first, as a heading's do.
 func (r *Reader) goesOn(row Row) bool {
 	for _, f := range []Field{Title, Description} {
@@ -236,7 +239,8 @@ func (r *Reader) goesOn(row Row) bool {
 	return false
 }
 
-// maxProducts is on how many products of a list's first rows a barcode may stand: the same item under two names is one thing, a number that was
+// maxProducts is on how many products of a list's first rows a barcode may stand: the same item under two names is
+// one thing, a number that was
 // copied down is another.
 const maxProducts = 3
 
@@ -370,7 +374,9 @@ func (r *Reader) take(row Row) {
 	}
 	for _, extra := range row.Cells[min(len(row.Cells), r.width):] {
 		if strings.TrimSpace(extra) != "" {
-			r.setAside(row, fmt.Sprintf("it has %d cells, the header has %d: a sign between the columns stands within one", len(row.Cells), r.width))
+			r.setAside(row,
+				fmt.Sprintf("it has %d cells, the header has %d: a sign between the columns stands within one",
+					len(row.Cells), r.width))
 			return
 		}
 	}
@@ -448,7 +454,8 @@ func (r *Reader) flush() {
 }
 
 func (r *Reader) aside(row Row, number, reason string) RejectedRow {
-	return RejectedRow{source.RejectedItem{Number: number, Position: fmt.Sprintf("row %d", row.Number), Reason: reason, Cells: row.Cells}, row.Number}
+	return RejectedRow{source.RejectedItem{Number: number, Position: fmt.Sprintf("row %d", row.Number), Reason: reason,
+		Cells: row.Cells}, row.Number}
 }
 
 func (r *Reader) setAside(row Row, reason string) {
@@ -456,7 +463,8 @@ func (r *Reader) setAside(row Row, reason string) {
 	if r.layout.Grouping == ByParent {
 		number = r.get(row, Parent)
 	}
-	r.flushed = append(r.flushed, Item{Row: row.Number, Cells: row.Cells, Rejected: []RejectedRow{r.aside(row, number, reason)}})
+	r.flushed = append(r.flushed,
+		Item{Row: row.Number, Cells: row.Cells, Rejected: []RejectedRow{r.aside(row, number, reason)}})
 }
 
 // Names are the column names as they are in this file.

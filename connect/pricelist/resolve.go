@@ -68,7 +68,9 @@ func (r *Reader) resolve(sample []Row) (int, error) {
 	if len(missing) == 1 {
 		return 0, ErrLayout{fmt.Sprintf("The list has changed: its column “%s” is not there any more.", missing[0])}
 	}
-	return 0, ErrLayout{fmt.Sprintf("The list has changed: its columns “%s” are not there any more.", strings.Join(missing, "”, “"))}
+	return 0,
+		ErrLayout{fmt.Sprintf("The list has changed: its columns “%s” are not there any more.",
+			strings.Join(missing, "”, “"))}
 }
 
 // currencies are those that the headers of prices say, or the row of units under them.
@@ -86,7 +88,8 @@ func (r *Reader) currencies(under Row) {
 	r.currencyColumns()
 }
 
-// currencyColumns finds for each price the column that says its currency: one that shares a word with it, such as "RRP Currency"; else the
+// currencyColumns finds for each price the column that says its currency: one that shares a word with it, such as
+// "RRP Currency"; else the
 // list's one, unless that is of another price.
 func (r *Reader) currencyColumns() {
 	r.currencyAt = map[Field]int{}
@@ -103,7 +106,9 @@ func (r *Reader) currencyColumns() {
 		}
 		var own []Field
 		for f, words := range prices {
-			if slices.ContainsFunc(strings.Fields(plain(name)), func(w string) bool { return lexicon[w] != Currency && w != "code" && slices.Contains(words, w) }) {
+			if slices.ContainsFunc(strings.Fields(plain(name)), func(w string) bool {
+				return lexicon[w] != Currency && w != "code" && slices.Contains(words, w)
+			}) {
 				own = append(own, f)
 				r.currencyAt[f] = i
 			}
@@ -225,7 +230,8 @@ func (r *Reader) scan(header int) error {
 		}
 	}
 	if rows > mostScattered {
-		return ErrLayout{"The rows of one product lie too far apart for a list of this size. Sort it by product number, then send it again."}
+		return ErrLayout{"The rows of one product lie too far apart for a list of this size. Sort it by product " +
+			"number, then send it again."}
 	}
 	return nil
 }

@@ -22,7 +22,10 @@ func isUnits(row Row) bool {
 		parts := strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(" /()[]", r) })
 		all := len(parts) > 0
 		for _, part := range parts {
-			all = all && (signOf(part) != "" || unitOf(part).known() || weightUnitOf(part) != "" || minorWords[plain(part)] || slices.Contains([]string{"cm", "mm", "in", "per", "je", "pro", "text", "url", "no", "excl", "vat", "net", "incl"}, strings.ToLower(strings.Trim(part, "."))))
+			all = all &&
+				(signOf(part) != "" || unitOf(part).known() || weightUnitOf(part) != "" || minorWords[plain(part)] ||
+					slices.Contains([]string{"cm", "mm", "in", "per", "je", "pro", "text", "url", "no", "excl", "vat",
+						"net", "incl"}, strings.ToLower(strings.Trim(part, "."))))
 		}
 		if all {
 			known++
@@ -53,7 +56,10 @@ func split(sample []Row, header int) (names, units []string, data []Row) {
 			units = row.Cells
 			continue
 		}
-		if row.Number > header && !blank(row) && !(header > 0 && slices.EqualFunc(row.Cells, names, func(a, b string) bool { return strings.TrimSpace(a) == strings.TrimSpace(b) })) {
+		if row.Number > header && !blank(row) &&
+			!(header > 0 && slices.EqualFunc(row.Cells, names, func(a, b string) bool {
+				return strings.TrimSpace(a) == strings.TrimSpace(b)
+			})) {
 			data = append(data, row)
 			width = max(width, len(row.Cells))
 		}
@@ -64,7 +70,8 @@ func split(sample []Row, header int) (names, units []string, data []Row) {
 		}
 	}
 	for len(names) > 0 && strings.TrimSpace(names[len(names)-1]) == "" && !filledColumn(data, len(names)-1) {
-		names = names[:len(names)-1] // a header that ends in a delimiter: what stands there of a row is one cell too many
+		// a header that ends in a delimiter: what stands there of a row is one cell too many
+		names = names[:len(names)-1]
 	}
 	out := make([]string, len(names))
 	for i, n := range names {
@@ -109,7 +116,9 @@ func (look *Analysis) grouping(data []Row) Grouping {
 	title := l.at(Title)
 	if parent := l.at(Parent); parent >= 0 {
 		if name, apart := differing(data, parent, title); apart {
-			look.Notes = append(look.Notes, fmt.Sprintf("Rows with the same “%s” have different titles (as “%s”): each row is taken as an offer of its own.", l.Columns[parent].Header, name))
+			look.Notes = append(look.Notes,
+				fmt.Sprintf("Rows with the same “%s” have different titles (as “%s”): each row is taken as an offer "+
+					"of its own.", l.Columns[parent].Header, name))
 			return EachRow
 		}
 		return ByParent
@@ -176,13 +185,20 @@ func (look *Analysis) shape(p *proposal, data []Row) {
 		}
 	}
 	if len(sizes) >= 3 {
-		look.Notes = append(look.Notes, fmt.Sprintf("The columns “%s” seem to hold the stock of each size. They are not read: each row comes in as one variant. Ask the supplier for a list with a row for each size.", strings.Join(sizes, "”, “")))
+		look.Notes = append(look.Notes,
+			fmt.Sprintf(
+				"The columns “%s” seem to hold the stock of each size. They are not read: each row comes in as one "+
+					"variant. Ask the supplier for a list with a row for each size.", strings.Join(sizes, "”, “")))
 	}
 	if len(charges) > 0 {
-		look.Notes = append(look.Notes, fmt.Sprintf("“%s” is not part of the cost. Say under Delivery what delivery costs.", strings.Join(charges, "”, “")))
+		look.Notes = append(look.Notes,
+			fmt.Sprintf("“%s” is not part of the cost. Say under Delivery what delivery costs.",
+				strings.Join(charges, "”, “")))
 	}
 	if len(from) > 0 {
-		look.Notes = append(look.Notes, fmt.Sprintf("“%s” is not read: one list ships from one country. Where it differs, split the list and connect each part.", strings.Join(from, "”, “")))
+		look.Notes = append(look.Notes,
+			fmt.Sprintf("“%s” is not read: one list ships from one country. Where it differs, split the list and "+
+				"connect each part.", strings.Join(from, "”, “")))
 	}
 	for i, c := range l.Columns {
 		if c.Field != Option {
@@ -200,12 +216,16 @@ func (look *Analysis) shape(p *proposal, data []Row) {
 			}
 		}
 		if several*3 > filled {
-			look.Notes = append(look.Notes, fmt.Sprintf("“%s” holds several values in one cell: each row comes in as one variant, since the list does not say the stock of each. Ask the supplier for a list with a row for each.", c.Header))
+			look.Notes = append(look.Notes,
+				fmt.Sprintf(
+					"“%s” holds several values in one cell: each row comes in as one variant, since the list does not "+
+						"say the stock of each. Ask the supplier for a list with a row for each.", c.Header))
 		}
 	}
 }
 
 var (
-	sizeName     = regexp.MustCompile(`^(?i:xxs|xs|s|m|l|xl|xxl|xxxl|[2-6]xl|one size|3[4-9]|4[0-9]|5[0-2]|\d{2,3}/\d{2,3})$`)
+	sizeName = regexp.MustCompile(
+		`^(?i:xxs|xs|s|m|l|xl|xxl|xxxl|[2-6]xl|one size|3[4-9]|4[0-9]|5[0-2]|\d{2,3}/\d{2,3})$`)
 	severalSizes = regexp.MustCompile(`^(?i:[a-z0-9.]{1,6}(\s*[,/;|]\s*[a-z0-9.]{1,6}){2,})$`)
 )

@@ -39,9 +39,11 @@ func kind(f *os.File) (string, error) {
 		return "", ErrPDF
 	case bytes.HasPrefix(text, []byte("<?xml")) && bytes.Contains(text, []byte("<html")):
 		return "", webPage(f)
-	case bytes.HasPrefix(text, []byte("<?xml")), bytes.HasPrefix(text, []byte("<catalogue")), bytes.HasPrefix(text, []byte("<cat:catalogue")):
+	case bytes.HasPrefix(text, []byte("<?xml")), bytes.HasPrefix(text, []byte("<catalogue")),
+		bytes.HasPrefix(text, []byte("<cat:catalogue")):
 		return "", ErrXML
-	case bytes.HasPrefix(head, []byte("\xff\xd8\xff")), bytes.HasPrefix(head, []byte("\x89PNG")), bytes.HasPrefix(head, []byte("GIF8")), bytes.HasPrefix(head, []byte("\x1f\x8b")):
+	case bytes.HasPrefix(head, []byte("\xff\xd8\xff")), bytes.HasPrefix(head, []byte("\x89PNG")),
+		bytes.HasPrefix(head, []byte("GIF8")), bytes.HasPrefix(head, []byte("\x1f\x8b")):
 		return "", ErrNotATable
 	}
 	return "csv", nil

@@ -14,12 +14,15 @@ import (
 	"plainpelican/core/money"
 )
 
-var dateLike = regexp.MustCompile(`^(\d{1,4}[-/.]\d{1,2}[-/.]\d{1,4}|\d{1,2}[-. /](?i:jan|feb|mar|apr|may|mai|jun|jul|aug|sep|oct|okt|nov|dec|dez)[a-z]*\.?([-. /]\d{2,4})?)([ T]\d{1,2}:\d{2}.*)?$`)
+var dateLike = regexp.MustCompile(
+	`^(\d{1,4}[-/.]\d{1,2}[-/.]\d{1,4}|\d{1,2}[-. /](?i:jan|feb|mar|apr|may|mai|jun|jul|aug|sep|oct|okt|nov|dec|` +
+		`dez)[a-z]*\.?([-. /]\d{2,4})?)([ T]\d{1,2}:\d{2}.*)?$`)
 
 // spaces are what people put between thousands, besides point and comma.
 var spaces = strings.NewReplacer(" ", "", "\u00a0", "", "\u2009", "", "\u202f", "", "'", "", "’", "")
 
-// unit takes a currency's sign or code off a number. The code is empty where none stands there, "~" and the sign where several
+// unit takes a currency's sign or code off a number. The code is empty where none stands there, "~" and the sign
+// where several
 // currencies share it, and "?" and what stands there where it is no currency.
 func unit(text string) (number, code string) {
 	number, code, _ = pricedFor(text)
@@ -41,11 +44,15 @@ func pricedFor(text string) (number, code string, per priceUnit) {
 			text, per = strings.TrimSpace(text[:m[0]]), u
 		}
 	}
-	front := strings.IndexFunc(text, func(r rune) bool { return unicode.IsDigit(r) || strings.ContainsRune("-+.,(", r) })
+	front := strings.IndexFunc(text, func(r rune) bool {
+		return unicode.IsDigit(r) || strings.ContainsRune("-+.,(", r)
+	})
 	if front < 0 {
 		return text, "", per
 	}
-	back := strings.LastIndexFunc(text, func(r rune) bool { return unicode.IsDigit(r) || strings.ContainsRune("-.,)", r) })
+	back := strings.LastIndexFunc(text, func(r rune) bool {
+		return unicode.IsDigit(r) || strings.ContainsRune("-.,)", r)
+	})
 	sign := strings.TrimSpace(text[:front])
 	tail := ""
 	if back >= front {
@@ -170,9 +177,11 @@ func amount(text, decimal string, c money.Currency) (money.Amount, error) {
 	return figure(text, number, code, decimal, c, 1, false)
 }
 
-// figure makes a price of a number that unit has read of a text, for so many pieces, in minor units where the list says so. It
+// figure makes a price of a number that unit has read of a text, for so many pieces, in minor units where the list
+// says so. It
 // is rounded once.
-func figure(text, number, code, decimal string, c money.Currency, pieces int, minor bool) (price money.Amount, err error) {
+func figure(text, number, code, decimal string, c money.Currency, pieces int, minor bool) (price money.Amount,
+	err error) {
 	switch {
 	case strings.HasPrefix(text, "#"):
 		return price, fmt.Errorf("it is the error %s of a formula", clip(text))
@@ -256,7 +265,8 @@ func stock(text, decimal string) (int, error) {
 		return 0, nil
 	}
 	number := strings.TrimSpace(strings.Trim(trimmed, "><≥≤+~ "))
-	for _, unit := range []string{"pcs.", "pcs", "pc", "pieces", "units", "stk.", "stk", "stück", "st.", "st", "ea", "pz", "uds", "stuks", "szt.", "szt", "ks", "шт.", "шт", "个", "件", "個", "개", "adet", "db", "kpl"} {
+	for _, unit := range []string{"pcs.", "pcs", "pc", "pieces", "units", "stk.", "stk", "stück", "st.", "st", "ea",
+		"pz", "uds", "stuks", "szt.", "szt", "ks", "шт.", "шт", "个", "件", "個", "개", "adet", "db", "kpl"} {
 		if rest, ok := strings.CutSuffix(strings.ToLower(number), unit); ok {
 			number = strings.TrimSpace(rest)
 			break

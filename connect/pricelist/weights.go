@@ -10,12 +10,17 @@ import (
 )
 
 // gramsOf are the units of weight, in grams.
-var gramsOf = map[string]float64{"g": 1, "kg": 1000, "oz": quantity.GramsPerOunce, "lb": quantity.GramsPerPound, "mg": 0.001, "t": 1_000_000}
+var gramsOf = map[string]float64{"g": 1, "kg": 1000, "oz": quantity.GramsPerOunce, "lb": quantity.GramsPerPound,
+	"mg": 0.001, "t": 1_000_000}
 
 var weightNames = map[string]string{
-	"g": "g", "gr": "g", "grs": "g", "gram": "g", "grams": "g", "gramm": "g", "gramme": "g", "grammes": "g", "gramos": "g", "grammi": "g", "grm": "g", "gm": "g", "gms": "g", "г": "g", "гр": "g", "克": "g", "グラム": "g", "그램": "g",
-	"kg": "kg", "kgs": "kg", "kilo": "kg", "kilos": "kg", "kilogram": "kg", "kilograms": "kg", "kilogramm": "kg", "kilogramme": "kg", "kgm": "kg", "кг": "kg", "公斤": "kg", "千克": "kg",
-	"oz": "oz", "ozs": "oz", "ounce": "oz", "ounces": "oz", "onz": "oz", "lb": "lb", "lbs": "lb", "lbr": "lb", "pound": "lb", "pounds": "lb", "livre": "lb", "#": "lb", "mg": "mg", "ton": "t", "tonne": "t",
+	"g": "g", "gr": "g", "grs": "g", "gram": "g", "grams": "g", "gramm": "g", "gramme": "g", "grammes": "g",
+	"gramos": "g", "grammi": "g", "grm": "g", "gm": "g", "gms": "g", "г": "g", "гр": "g", "克": "g", "グラム": "g",
+	"그램": "g",
+	"kg": "kg", "kgs": "kg", "kilo": "kg", "kilos": "kg", "kilogram": "kg", "kilograms": "kg", "kilogramm": "kg",
+	"kilogramme": "kg", "kgm": "kg", "кг": "kg", "公斤": "kg", "千克": "kg",
+	"oz": "oz", "ozs": "oz", "ounce": "oz", "ounces": "oz", "onz": "oz", "lb": "lb", "lbs": "lb", "lbr": "lb",
+	"pound": "lb", "pounds": "lb", "livre": "lb", "#": "lb", "mg": "mg", "ton": "t", "tonne": "t",
 }
 
 // weightUnitOf reads a unit that stands alone.
@@ -25,7 +30,9 @@ func weightUnitOf(text string) string {
 
 // weightUnitIn finds a unit in a header or a cell.
 func weightUnitIn(text string) string {
-	for _, word := range strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return strings.ContainsRune(" ()[]/,.:;-_0123456789\t", r) }) {
+	for _, word := range strings.FieldsFunc(strings.ToLower(text), func(r rune) bool {
+		return strings.ContainsRune(" ()[]/,.:;-_0123456789\t", r)
+	}) {
 		if u := weightNames[word]; u != "" {
 			return u
 		}
@@ -51,7 +58,8 @@ func grams(text, unit, decimal string) int {
 			return 0
 		}
 		plain, err := decimalText(strings.TrimSpace(m[1]), decimal)
-		if err != nil && strings.Count(m[1], ",")+strings.Count(m[1], ".") == 1 { // a weight may have the other sign than prices
+		// a weight may have the other sign than prices
+		if err != nil && strings.Count(m[1], ",")+strings.Count(m[1], ".") == 1 {
 			plain, err = decimalText(strings.ReplaceAll(strings.TrimSpace(m[1]), ",", "."), ".")
 		}
 		if err != nil || gramsOf[name] == 0 {

@@ -33,7 +33,9 @@ func CheckZip(z *zip.Reader) error {
 	var total uint64
 	for _, entry := range z.File {
 		total += entry.UncompressedSize64
-		if total > mostUnpacked || (entry.UncompressedSize64 > 64<<20 && entry.UncompressedSize64 > mostRatio*max(entry.CompressedSize64, 1)) || len(z.File) > 20000 {
+		if total > mostUnpacked ||
+			(entry.UncompressedSize64 > 64<<20 &&
+				entry.UncompressedSize64 > mostRatio*max(entry.CompressedSize64, 1)) || len(z.File) > 20000 {
 			return ErrBomb
 		}
 	}

@@ -47,7 +47,9 @@ func (o *Offer) Check() error {
 	if !webAddress(o.PageURL) {
 		o.PageURL = ""
 	}
-	o.Pictures = slices.DeleteFunc(slices.Clone(o.Pictures), func(u string) bool { return !strings.HasPrefix(u, KeptPicture) && !webAddress(u) })
+	o.Pictures = slices.DeleteFunc(slices.Clone(o.Pictures), func(u string) bool {
+		return !strings.HasPrefix(u, KeptPicture) && !webAddress(u)
+	})
 	if len(o.Pictures) > maxPictures {
 		o.Pictures = o.Pictures[:maxPictures]
 	}
@@ -55,10 +57,17 @@ func (o *Offer) Check() error {
 		o.Weekly = o.Weekly[len(o.Weekly)-maxWeeks:]
 	}
 	for _, err := range []error{
-		short("number", o.Number, maxNumber), short("title", o.Title, maxTitle), short("description", o.Description, maxDescription), short("category", o.Category, maxName),
-		short("brand", o.Brand, maxName), short("supplier's number", o.Supplier.Number, maxNumber+maxName), short("supplier's name", o.Supplier.Name, maxName),
-		within("number of ratings", o.Ratings, maxCount), within("return days", int(max(known(o.ReturnDays), 0)), maxReturnDays), within("rating", o.Rating, 50), within("supplier's rating", o.Supplier.Rating, 50),
-		within("number of other stores", int(max(known(o.Rivals.Stores), 0)), maxCount), within("on-time rate in percent", int(max(known(o.Supplier.OnTime), 0)), 100), few("options", len(o.OptionNames), maxOptions), few("variants", len(o.Variants), maxVariants), few("delivery options", len(o.Deliveries), maxDeliveries),
+		short("number", o.Number, maxNumber), short("title", o.Title, maxTitle),
+		short("description", o.Description, maxDescription), short("category", o.Category, maxName),
+		short("brand", o.Brand, maxName), short("supplier's number", o.Supplier.Number, maxNumber+maxName),
+		short("supplier's name", o.Supplier.Name, maxName),
+		within("number of ratings", o.Ratings, maxCount),
+		within("return days", int(max(known(o.ReturnDays), 0)), maxReturnDays), within("rating", o.Rating, 50),
+		within("supplier's rating", o.Supplier.Rating, 50),
+		within("number of other stores", int(max(known(o.Rivals.Stores), 0)), maxCount),
+		within("on-time rate in percent", int(max(known(o.Supplier.OnTime), 0)), 100),
+		few("options", len(o.OptionNames), maxOptions), few("variants", len(o.Variants), maxVariants),
+		few("delivery options", len(o.Deliveries), maxDeliveries),
 		days(o.Processing),
 	} {
 		if err != nil {
@@ -93,7 +102,8 @@ func checkVariant(v *Variant, pictures int) error {
 	if v.Picture < 0 || v.Picture >= pictures {
 		v.Picture = 0
 	}
-	for _, err := range []error{short("SKU", v.Number, maxNumber), short("barcode", v.Barcode, maxNumber), within("stock", v.Stock, MaxStock), within("weight in grams", v.WeightGrams, maxWeightGrams),
+	for _, err := range []error{short("SKU", v.Number, maxNumber), short("barcode", v.Barcode, maxNumber),
+		within("stock", v.Stock, MaxStock), within("weight in grams", v.WeightGrams, maxWeightGrams),
 		payable(v.Cost), payable(v.List), payable(v.MinAdvertised)} {
 		if err != nil {
 			return fmt.Errorf("of %.60s, %w", v.Number, err)
@@ -108,7 +118,9 @@ func checkVariant(v *Variant, pictures int) error {
 }
 
 func checkDelivery(d *landed.Delivery) error {
-	for _, err := range []error{short("delivery's name", d.Name, maxName), few("countries of a delivery", len(d.To), maxCountries), payable(d.First), payable(d.Further), days(d.Transit)} {
+	for _, err := range []error{short("delivery's name", d.Name, maxName),
+		few("countries of a delivery", len(d.To), maxCountries), payable(d.First), payable(d.Further),
+		days(d.Transit)} {
 		if err != nil {
 			return err
 		}
@@ -132,7 +144,8 @@ func webAddress(text string) bool {
 func short(what, text string, most int) error {
 	switch {
 	case len(text) > most:
-		return fmt.Errorf("its %s is %d characters long, more than the %d that can be kept", what, utf8.RuneCountInString(text), most)
+		return fmt.Errorf("its %s is %d characters long, more than the %d that can be kept", what,
+			utf8.RuneCountInString(text), most)
 	case strings.ContainsRune(text, 0) || !utf8.ValidString(text):
 		return fmt.Errorf("its %s holds bytes that are not text", what)
 	}

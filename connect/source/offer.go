@@ -57,7 +57,8 @@ type Variant struct {
 	StockUnknown bool
 }
 
-// PricesIn are the currencies of the minimum advertised and the list price, three letters each; empty where both are the cost's.
+// PricesIn are the currencies of the minimum advertised and the list price, three letters each; empty where both
+// are the cost's.
 func (v *Variant) PricesIn() string {
 	own := v.Cost.Currency()
 	of := func(a money.Amount) money.Currency {
@@ -181,14 +182,16 @@ func tenths(n json.Number) int {
 // number is kept where it could be read.
 func parse(raw []byte) (Offer, error) {
 	// Counted before it is parsed: an empty variant of three bytes takes two hundred.
-	if parts := bytes.Count(raw, []byte("{")) + bytes.Count(raw, []byte("[")) + bytes.Count(raw, []byte(",")); parts > maxParts {
+	if parts := bytes.Count(raw, []byte("{")) + bytes.Count(raw, []byte("[")) +
+		bytes.Count(raw, []byte(",")); parts > maxParts {
 		return Offer{}, fmt.Errorf("it has %d parts, more than the %d that can be read", parts, maxParts)
 	}
 	var d document
 	if err := json.Unmarshal(raw, &d); err != nil {
 		var wrong *json.UnmarshalTypeError
 		if errors.As(err, &wrong) {
-			return Offer{Number: strings.ReplaceAll(d.Number, "\x00", "")}, fmt.Errorf("%s is a %.60s where something else is expected", wrong.Field, wrong.Value)
+			return Offer{Number: strings.ReplaceAll(d.Number, "\x00", "")},
+				fmt.Errorf("%s is a %.60s where something else is expected", wrong.Field, wrong.Value)
 		}
 		return Offer{}, fmt.Errorf("it is not JSON: %w", err)
 	}
@@ -196,10 +199,13 @@ func parse(raw []byte) (Offer, error) {
 		withoutNothing(reflect.ValueOf(&d).Elem())
 	}
 	o := Offer{
-		Number: d.Number, Title: strings.ToValidUTF8(d.Name, ""), Description: strings.ToValidUTF8(d.Description, ""), Category: d.Category, Brand: d.Brand, PageURL: d.URL,
+		Number: d.Number, Title: strings.ToValidUTF8(d.Name, ""), Description: strings.ToValidUTF8(d.Description, ""),
+		Category: d.Category, Brand: d.Brand, PageURL: d.URL,
 		OptionNames: d.VariesBy, Processing: landed.Days{Min: d.Handling.MinValue, Max: d.Handling.MaxValue},
-		Rating: tenths(d.Rating.Value), Ratings: max(d.Rating.Count, 0), ReturnDays: least0(d.Returns.Days), Weekly: d.Weekly, OwnPacking: d.Packing,
-		Supplier:    Supplier{d.Seller.Identifier, d.Seller.Name, strings.ToUpper(d.Seller.Country), tenths(d.Seller.Rating), least0(d.Seller.OnTime), d.Seller.Verified},
+		Rating: tenths(d.Rating.Value), Ratings: max(d.Rating.Count, 0), ReturnDays: least0(d.Returns.Days),
+		Weekly: d.Weekly, OwnPacking: d.Packing,
+		Supplier: Supplier{d.Seller.Identifier, d.Seller.Name, strings.ToUpper(d.Seller.Country),
+			tenths(d.Seller.Rating), least0(d.Seller.OnTime), d.Seller.Verified},
 		Fingerprint: sha256.Sum256(bytes.TrimSpace(raw)),
 	}
 	switch {
@@ -319,7 +325,8 @@ func (o *Offer) variants(d document) error {
 				picture = i
 			}
 		}
-		o.Variants = append(o.Variants, Variant{v.SKU, v.GTIN, values, cost, least, list, stock, picture, max(v.Weight.Value, 0), !known})
+		o.Variants = append(o.Variants,
+			Variant{v.SKU, v.GTIN, values, cost, least, list, stock, picture, max(v.Weight.Value, 0), !known})
 	}
 	return nil
 }
@@ -336,11 +343,13 @@ func (o *Offer) shipping(d document) error {
 				return fmt.Errorf("the further charge for %s: %w", s.Name, err)
 			}
 		}
-		if first.Negative() || further.Negative() || first.Currency() != further.Currency() || s.Transit.MinValue < 0 || s.Transit.MaxValue < s.Transit.MinValue || s.Transit.MaxValue > 365 {
+		if first.Negative() || further.Negative() || first.Currency() != further.Currency() || s.Transit.MinValue < 0 ||
+			s.Transit.MaxValue < s.Transit.MinValue || s.Transit.MaxValue > 365 {
 			return fmt.Errorf("the delivery %s makes no sense", s.Name)
 		}
-		o.Deliveries = append(o.Deliveries, landed.Delivery{Name: s.Name, To: s.Destination, First: first, Further: further,
-			Transit: landed.Days{Min: s.Transit.MinValue, Max: s.Transit.MaxValue}, Tracked: s.Tracked})
+		o.Deliveries = append(o.Deliveries,
+			landed.Delivery{Name: s.Name, To: s.Destination, First: first, Further: further,
+				Transit: landed.Days{Min: s.Transit.MinValue, Max: s.Transit.MaxValue}, Tracked: s.Tracked})
 	}
 	return nil
 }
@@ -370,8 +379,10 @@ func (o *Offer) Sign() {
 		}
 	}
 	u := o.Supplier
-	text(o.Number, o.Title, o.Description, o.Category, o.Brand, o.PageURL, u.Number, u.Name, u.Country, o.Currency.String())
-	number(int64(len(o.Pictures)), int64(len(o.OptionNames)), int64(o.Processing.Min), int64(o.Processing.Max), int64(o.Rating), int64(o.Ratings), known(o.ReturnDays), int64(u.Rating), known(u.OnTime), int64(len(o.Weekly)))
+	text(o.Number, o.Title, o.Description, o.Category, o.Brand, o.PageURL, u.Number, u.Name, u.Country,
+		o.Currency.String())
+	number(int64(len(o.Pictures)), int64(len(o.OptionNames)), int64(o.Processing.Min), int64(o.Processing.Max),
+		int64(o.Rating), int64(o.Ratings), known(o.ReturnDays), int64(u.Rating), known(u.OnTime), int64(len(o.Weekly)))
 	text(o.Pictures...)
 	text(o.OptionNames...)
 	for _, w := range o.Weekly {
@@ -384,7 +395,8 @@ func (o *Offer) Sign() {
 	}
 	for _, v := range o.Variants {
 		text(v.Number, v.Barcode)
-		number(int64(len(v.Values)), v.Cost.Minor(), v.MinAdvertised.Minor(), v.List.Minor(), int64(v.Stock), int64(v.Picture), int64(v.WeightGrams))
+		number(int64(len(v.Values)), v.Cost.Minor(), v.MinAdvertised.Minor(), v.List.Minor(), int64(v.Stock),
+			int64(v.Picture), int64(v.WeightGrams))
 		if v.StockUnknown {
 			text("stock unknown")
 		}

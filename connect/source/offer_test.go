@@ -8,12 +8,16 @@ import (
 	"plainpelican/core/money"
 )
 
-const good = `{"productGroupID":"Q1","name":"Mug","description":"<p>x</p>","category":"Kitchen","url":"https://b.example/p/Q1","image":["https://b.example/1.jpg","https://b.example/2.jpg"],
-"variesBy":["Color","Size"],"hasVariant":[{"sku":"Q1-1","image":"https://b.example/2.jpg","additionalProperty":[{"name":"Size","value":"L"},{"name":"Color","value":"lake"}],
+const good = `{"productGroupID":"Q1","name":"Mug","description":"<p>x</p>","category":"Kitchen",` +
+	`"url":"https://b.example/p/Q1","image":["https://b.example/1.jpg","https://b.example/2.jpg"],
+"variesBy":["Color","Size"],"hasVariant":[{"sku":"Q1-1","image":"https://b.example/2.jpg",` +
+	`"additionalProperty":[{"name":"Size","value":"L"},{"name":"Color","value":"lake"}],
 "weight":{"value":180},"offers":{"price":"46.20","priceCurrency":"CNY","inventoryLevel":{"value":12}}}],
 "seller":{"identifier":"S1","name":"Ostrava","addressCountry":"cn","rating":"4.7","onTimePercent":96,"verified":true},
-"shippingDetails":[{"name":"Post","shippingDestination":["*"],"shippingRate":{"value":"12.00","currency":"CNY"},"transitTime":{"minValue":7,"maxValue":12}}],
-"handlingTime":{"minValue":1,"maxValue":3},"aggregateRating":{"ratingValue":4.66,"ratingCount":80},"hasMerchantReturnPolicy":{"merchantReturnDays":30},"weeklyUnitsSold":[1,2]}`
+"shippingDetails":[{"name":"Post","shippingDestination":["*"],"shippingRate":{"value":"12.00","currency":"CNY"},` +
+	`"transitTime":{"minValue":7,"maxValue":12}}],
+"handlingTime":{"minValue":1,"maxValue":3},"aggregateRating":{"ratingValue":4.66,"ratingCount":80},` +
+	`"hasMerchantReturnPolicy":{"merchantReturnDays":30},"weeklyUnitsSold":[1,2]}`
 
 func TestAnOfferIsRead(t *testing.T) {
 	o, err := parse([]byte(good))
@@ -21,7 +25,8 @@ func TestAnOfferIsRead(t *testing.T) {
 		t.Fatal(err)
 	}
 	v := o.Variants[0]
-	if o.Number != "Q1" || o.Currency.String() != "CNY" || o.Rating != 46 || o.Supplier.Rating != 47 || o.Supplier.Country != "CN" || *o.ReturnDays != 30 || len(o.Weekly) != 2 {
+	if o.Number != "Q1" || o.Currency.String() != "CNY" || o.Rating != 46 || o.Supplier.Rating != 47 ||
+		o.Supplier.Country != "CN" || *o.ReturnDays != 30 || len(o.Weekly) != 2 {
 		t.Errorf("%+v", o)
 	}
 	if v.Cost.Decimal() != "46.20" || v.Picture != 1 || v.Stock != 12 || v.Values[0] != "lake" || v.Values[1] != "L" {
@@ -80,19 +85,25 @@ func FuzzParse(f *testing.F) {
 }
 
 func TestWhatIsKnownOfTheMarketIsRead(t *testing.T) {
-	with := strings.Replace(good, `"inventoryLevel"`, `"listPrice":"138.60","minimumAdvertisedPrice":"92.40","inventoryLevel"`, 1)
-	with = strings.Replace(with, `"weeklyUnitsSold"`, `"soldElsewhere":{"stores":14,"priceCurrency":"USD","prices":["24.99","19.99","soon","-1","0"]},"weeklyUnitsSold"`, 1)
+	with := strings.Replace(good, `"inventoryLevel"`,
+		`"listPrice":"138.60","minimumAdvertisedPrice":"92.40","inventoryLevel"`, 1)
+	with = strings.Replace(with, `"weeklyUnitsSold"`,
+		`"soldElsewhere":{"stores":14,"priceCurrency":"USD","prices":["24.99","19.99","soon","-1","0"]},`+
+			`"weeklyUnitsSold"`, 1)
 	o, err := parse([]byte(with))
 	if err != nil {
 		t.Fatal(err)
 	}
-	if v := o.Variants[0]; v.List.Decimal() != "138.60" || v.MinAdvertised.Decimal() != "92.40" || v.List.Currency() != o.Currency {
+	if v := o.Variants[0]; v.List.Decimal() != "138.60" || v.MinAdvertised.Decimal() != "92.40" ||
+		v.List.Currency() != o.Currency {
 		t.Errorf("%+v", v)
 	}
-	if r := o.Rivals; *r.Stores != 14 || r.Currency.String() != "USD" || len(r.Prices) != 2 || r.Prices[0] != 1999 || r.Prices[1] != 2499 {
+	if r := o.Rivals; *r.Stores != 14 || r.Currency.String() != "USD" || len(r.Prices) != 2 || r.Prices[0] != 1999 ||
+		r.Prices[1] != 2499 {
 		t.Errorf("lowest first, without what is no price: %+v", r)
 	}
-	if bare, err := parse([]byte(good)); err != nil || !bare.Variants[0].List.IsZero() || bare.Rivals.Stores != nil || len(bare.Rivals.Prices) != 0 {
+	if bare, err := parse([]byte(good)); err != nil || !bare.Variants[0].List.IsZero() || bare.Rivals.Stores != nil ||
+		len(bare.Rivals.Prices) != 0 {
 		t.Errorf("nothing is known: %+v %v", bare.Rivals, err)
 	}
 	for _, name := range []string{"listPrice", "minimumAdvertisedPrice"} {
@@ -109,7 +120,8 @@ func TestCurrenciesOfNamedPrices(t *testing.T) {
 		"":       {Cost: money.MustParse("3.00", "EUR"), List: money.MustParse("9.00", "EUR")},
 		"EURGBP": {Cost: money.MustParse("3.00", "EUR"), List: money.MustParse("9.00", "GBP")},
 		"USDEUR": {Cost: money.MustParse("3.00", "EUR"), MinAdvertised: money.MustParse("7.50", "USD")},
-		"USDGBP": {Cost: money.MustParse("3.00", "EUR"), MinAdvertised: money.MustParse("7.50", "USD"), List: money.MustParse("9.00", "GBP")},
+		"USDGBP": {Cost: money.MustParse("3.00", "EUR"), MinAdvertised: money.MustParse("7.50", "USD"),
+			List: money.MustParse("9.00", "GBP")},
 	} {
 		if got := v.PricesIn(); got != want {
 			t.Errorf("%q, want %q", got, want)

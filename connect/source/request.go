@@ -63,7 +63,8 @@ func (s *Session) Ask(ctx context.Context, r Request) error {
 		demand["image"] = "data:image/jpeg;base64," + base64.StdEncoding.EncodeToString(r.Picture)
 	}
 	if !r.Target.IsZero() {
-		demand["priceSpecification"] = map[string]string{"price": r.Target.Decimal(), "priceCurrency": r.Target.Currency().String()}
+		demand["priceSpecification"] = map[string]string{"price": r.Target.Decimal(),
+			"priceCurrency": r.Target.Currency().String()}
 	}
 	if r.Units > 0 {
 		demand["eligibleQuantity"] = map[string]int{"value": r.Units}
@@ -106,7 +107,8 @@ func shortened(text string) string {
 
 // Quotes reads what has come of a request: the quotes, those that cannot be used, and
 // whether more may come.
-func (s *Session) Quotes(ctx context.Context, id string) (quotes []Quote, unusable []RejectedItem, open bool, err error) {
+func (s *Session) Quotes(ctx context.Context, id string) (quotes []Quote, unusable []RejectedItem, open bool,
+	err error) {
 	answer, err := s.get(ctx, requestPath(id))
 	if err != nil {
 		return nil, nil, false, err
@@ -123,7 +125,8 @@ func (s *Session) Quotes(ctx context.Context, id string) (quotes []Quote, unusab
 			Item         json.RawMessage `json:"itemOffered"`
 		} `json:"quotes"`
 	}
-	if answer.Status != http.StatusOK || bytes.Count(answer.Body, []byte("{")) > maxParts || json.Unmarshal(answer.Body, &read) != nil || len(read.Quotes) > maxPerPage {
+	if answer.Status != http.StatusOK || bytes.Count(answer.Body, []byte("{")) > maxParts ||
+		json.Unmarshal(answer.Body, &read) != nil || len(read.Quotes) > maxPerPage {
 		return nil, nil, false, fmt.Errorf("%w (its quotes cannot be read)", ErrUnavailable)
 	}
 	for i, q := range read.Quotes {
@@ -145,7 +148,8 @@ func (s *Session) Quotes(ctx context.Context, id string) (quotes []Quote, unusab
 // Withdraw ends a request.
 func (s *Session) Withdraw(ctx context.Context, id string) error {
 	answer, err := s.call(ctx, http.MethodDelete, requestPath(id), nil)
-	if err == nil && answer.Status != http.StatusNoContent && answer.Status != http.StatusOK && answer.Status != http.StatusNotFound {
+	if err == nil && answer.Status != http.StatusNoContent && answer.Status != http.StatusOK &&
+		answer.Status != http.StatusNotFound {
 		err = fmt.Errorf("%w (it answered %d)", ErrUnavailable, answer.Status)
 	}
 	return err

@@ -27,7 +27,9 @@ type market struct {
 func (m *market) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	switch r.URL.Path {
 	case "/.well-known/catalog-source":
-		_, _ = w.Write([]byte(`{"protocol":"catalog-source/1","name":"Market","token_endpoint":"/token","takes_requests":true,"limits":{"requests_per_second":500,"page_size":10}}`))
+		_,
+			_ = w.Write([]byte(`{"protocol":"catalog-source/1","name":"Market","token_endpoint":"/token",` +
+			`"takes_requests":true,"limits":{"requests_per_second":500,"page_size":10}}`))
 	case "/token":
 		_, _ = w.Write([]byte(`{"access_token":"t"}`))
 	default:
@@ -58,12 +60,17 @@ func TestARequestIsADemand(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	err = s.Ask(t.Context(), Request{ID: "a/b", Words: "mug", Details: "cork", Link: "https://x.example/p", Picture: []byte{0xff, 0xd8}, Target: money.New(320, usd), Market: "US", Units: 150})
+	err = s.Ask(t.Context(),
+		Request{ID: "a/b", Words: "mug", Details: "cork", Link: "https://x.example/p", Picture: []byte{0xff, 0xd8},
+			Target: money.New(320, usd), Market: "US", Units: 150})
 	if err != nil {
 		t.Fatal(err)
 	}
-	want := map[string]any{"@type": "Demand", "identifier": "a/b", "name": "mug", "description": "cork", "url": "https://x.example/p", "areaServed": "US",
-		"image": "data:image/jpeg;base64," + base64.StdEncoding.EncodeToString([]byte{0xff, 0xd8}), "priceSpecification": map[string]any{"price": "3.20", "priceCurrency": "USD"}, "eligibleQuantity": map[string]any{"value": 150.0}}
+	want := map[string]any{"@type": "Demand", "identifier": "a/b", "name": "mug", "description": "cork",
+		"url": "https://x.example/p", "areaServed": "US",
+		"image":              "data:image/jpeg;base64," + base64.StdEncoding.EncodeToString([]byte{0xff, 0xd8}),
+		"priceSpecification": map[string]any{"price": "3.20", "priceCurrency": "USD"},
+		"eligibleQuantity":   map[string]any{"value": 150.0}}
 	got, _ := json.Marshal(m.sent)
 	said, _ := json.Marshal(want)
 	if string(got) != string(said) || m.asked[0] != "PUT /requests/a/b" {
@@ -80,11 +87,13 @@ func TestASourceMayRefuse(t *testing.T) {
 	m, s := opened(t)
 	m.status, m.body = http.StatusUnprocessableEntity, `{"detail":"Name a cost."}`
 	var refusal Refusal
-	if err := s.Ask(t.Context(), Request{ID: "a", Words: "mug"}); !errors.As(err, &refusal) || refusal.Reason != "Name a cost." {
+	if err := s.Ask(t.Context(), Request{ID: "a", Words: "mug"}); !errors.As(err, &refusal) ||
+		refusal.Reason != "Name a cost." {
 		t.Errorf("%v", err)
 	}
 	m.body = `{"detail":"` + strings.Repeat("é", 5000) + `"}`
-	if err := s.Ask(t.Context(), Request{ID: "a", Words: "mug"}); !errors.As(err, &refusal) || len(refusal.Reason) > mostComment || strings.Contains(refusal.Reason, "\ufffd") {
+	if err := s.Ask(t.Context(), Request{ID: "a", Words: "mug"}); !errors.As(err, &refusal) ||
+		len(refusal.Reason) > mostComment || strings.Contains(refusal.Reason, "\ufffd") {
 		t.Errorf("a long reason: %d bytes", len(refusal.Reason))
 	}
 	m.status = http.StatusNotFound
@@ -97,7 +106,8 @@ func TestQuotesAreReadOneByOne(t *testing.T) {
 	m, s := opened(t)
 	free := strings.Replace(good, `"price":"46.20"`, `"price":"0"`, 1)
 	m.body = `{"status":"open","quotes":[
-		{"identifier":"1","validThrough":"2026-12-24T00:00:00Z","comment":"` + strings.Repeat("x", 3000) + `","itemOffered":` + good + `},
+		{"identifier":"1","validThrough":"2026-12-24T00:00:00Z","comment":"` + strings.Repeat("x", 3000) +
+		`","itemOffered":` + good + `},
 		{"identifier":"2","validThrough":"2026-12-24T00:00:00Z","itemOffered":` + free + `},
 		{"identifier":"","validThrough":"2026-12-24T00:00:00Z","itemOffered":` + good + `},
 		{"identifier":"4","validThrough":"2026-12-24T00:00:00Z","itemOffered":[]}]}`
@@ -118,8 +128,12 @@ func TestQuotesAreReadOneByOne(t *testing.T) {
 		}
 	}
 	// What a database would not keep is taken out, or makes a quote unusable.
-	m.body = `{"status":"open","quotes":[{"identifier":"1","validThrough":"2026-12-24T00:00:00Z","comment":"a\u0000b","itemOffered":` + good + `},{"identifier":"2\u0000","validThrough":"2026-12-24T00:00:00Z","itemOffered":` + good + `}]}`
-	if quotes, unusable, _, err := s.Quotes(t.Context(), "a"); err != nil || len(quotes) != 1 || quotes[0].Comment != "ab" || len(unusable) != 1 {
+	m.body =
+		`{"status":"open","quotes":[{"identifier":"1","validThrough":"2026-12-24T00:00:00Z","comment":"a\u0000b",` +
+			`"itemOffered":` + good + `},{"identifier":"2\u0000","validThrough":"2026-12-24T00:00:00Z","itemOffered":` +
+			good + `}]}`
+	if quotes, unusable, _, err := s.Quotes(t.Context(), "a"); err != nil || len(quotes) != 1 ||
+		quotes[0].Comment != "ab" || len(unusable) != 1 {
 		t.Errorf("%+v %+v %v", quotes, unusable, err)
 	}
 	for body, status := range map[string]int{`{"status":"closed","quotes":[]}`: 200, `{}`: 404} {
@@ -142,7 +156,8 @@ func TestTakingAndWithdrawing(t *testing.T) {
 	if number, err := s.TakeQuote(t.Context(), "a", "1/2"); err != nil || number != "QB-7" {
 		t.Errorf("%s %v", number, err)
 	}
-	for status, want := range map[int]error{http.StatusGone: ErrExpired, http.StatusNotFound: ErrExpired, http.StatusConflict: ErrUnavailable} {
+	for status, want := range map[int]error{http.StatusGone: ErrExpired, http.StatusNotFound: ErrExpired,
+		http.StatusConflict: ErrUnavailable} {
 		m.status = status
 		if _, err := s.TakeQuote(t.Context(), "a", "1"); !errors.Is(err, want) {
 			t.Errorf("%d: %v", status, err)
@@ -152,7 +167,8 @@ func TestTakingAndWithdrawing(t *testing.T) {
 	if _, err := s.TakeQuote(t.Context(), "a", "1"); !errors.Is(err, ErrUnavailable) {
 		t.Errorf("no number: %v", err)
 	}
-	for status, fine := range map[int]bool{http.StatusNoContent: true, http.StatusNotFound: true, http.StatusForbidden: false} {
+	for status, fine := range map[int]bool{http.StatusNoContent: true, http.StatusNotFound: true,
+		http.StatusForbidden: false} {
 		m.status, m.body = status, ""
 		if err := s.Withdraw(t.Context(), "a"); (err == nil) != fine {
 			t.Errorf("%d: %v", status, err)
@@ -161,12 +177,15 @@ func TestTakingAndWithdrawing(t *testing.T) {
 }
 
 func TestWhatADatabaseWouldNotKeepIsTakenOut(t *testing.T) {
-	spoilt := strings.NewReplacer(`"name":"Mug"`, `"name":"M\u0000ug \\u0000"`, `"name":"Size","value":"L"`, `"name":"Size","value":"L\u0000"`, `"identifier":"S1"`, `"identifier":"S\u00001"`).Replace(good)
+	spoilt := strings.NewReplacer(`"name":"Mug"`, `"name":"M\u0000ug \\u0000"`, `"name":"Size","value":"L"`,
+		`"name":"Size","value":"L\u0000"`, `"identifier":"S1"`, `"identifier":"S\u00001"`).Replace(good)
 	o, err := parse([]byte(spoilt))
 	if err != nil || o.Title != `Mug \u0000` || o.Variants[0].Values[1] != "L" || o.Supplier.Number != "S1" {
 		t.Errorf("%q %q %q: %v", o.Title, o.Variants[0].Values, o.Supplier.Number, err)
 	}
-	if o, err = parse([]byte(strings.Replace(good, `"productGroupID":"Q1"`, `"productGroupID":"\u0000"`, 1))); err == nil {
+	if o,
+		err = parse([]byte(strings.Replace(good, `"productGroupID":"Q1"`, `"productGroupID":"\u0000"`,
+		1))); err == nil {
 		t.Errorf("a number of nothing is %q", o.Number)
 	}
 }

@@ -47,7 +47,10 @@ type Connector struct{ Client *outgoing.Client }
 
 // Describe asks a server what it is. It returns ErrNotASource, or an error of the client.
 func (c Connector) Describe(ctx context.Context, address string) (Description, error) {
-	answer, err := c.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: address + "/.well-known/catalog-source", Repeatable: true, MaxBytes: 1 << 16})
+	answer,
+		err := c.Client.Do(ctx,
+		outgoing.Request{Method: http.MethodGet, URL: address + "/.well-known/catalog-source", Repeatable: true,
+			MaxBytes: 1 << 16})
 	if err != nil {
 		return Description{}, err
 	}
@@ -55,7 +58,8 @@ func (c Connector) Describe(ctx context.Context, address string) (Description, e
 	if answer.Status >= 500 || answer.Status == http.StatusTooManyRequests {
 		return d, answer.Asked(ErrUnavailable)
 	}
-	if answer.Status != http.StatusOK || json.Unmarshal(answer.Body, &d) != nil || d.Protocol != "catalog-source/1" || !strings.HasPrefix(d.TokenEndpoint, "/") {
+	if answer.Status != http.StatusOK || json.Unmarshal(answer.Body, &d) != nil || d.Protocol != "catalog-source/1" ||
+		!strings.HasPrefix(d.TokenEndpoint, "/") {
 		return d, ErrNotASource
 	}
 	d.Limits.RequestsPerSecond = min(max(d.Limits.RequestsPerSecond, 1), 1000)
@@ -88,7 +92,8 @@ func (c Connector) SignIn(ctx context.Context, address, id, secret string) (*Ses
 		return nil, d, outgoing.ErrAddress
 	}
 	c.Client.Limit(u.Host, d.Limits.RequestsPerSecond)
-	s := &Session{client: c.Client, address: address, id: id, secret: secret, endpoint: d.TokenEndpoint, pageSize: d.Limits.PageSize}
+	s := &Session{client: c.Client, address: address, id: id, secret: secret, endpoint: d.TokenEndpoint,
+		pageSize: d.Limits.PageSize}
 	return s, d, s.renew(ctx)
 }
 
@@ -97,7 +102,10 @@ func (s *Session) renew(ctx context.Context) error {
 	header := http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}
 	request := http.Request{Header: header}
 	request.SetBasicAuth(url.QueryEscape(s.id), url.QueryEscape(s.secret))
-	answer, err := s.client.Do(ctx, outgoing.Request{Method: http.MethodPost, URL: s.address + s.endpoint, Header: header, Body: []byte(form.Encode()), Repeatable: true, MaxBytes: 1 << 16})
+	answer,
+		err := s.client.Do(ctx,
+		outgoing.Request{Method: http.MethodPost, URL: s.address + s.endpoint, Header: header,
+			Body: []byte(form.Encode()), Repeatable: true, MaxBytes: 1 << 16})
 	if err != nil {
 		return err
 	}
@@ -105,7 +113,8 @@ func (s *Session) renew(ctx context.Context) error {
 		AccessToken string `json:"access_token"`
 	}
 	switch {
-	case answer.Status == http.StatusUnauthorized || answer.Status == http.StatusBadRequest || answer.Status == http.StatusForbidden:
+	case answer.Status == http.StatusUnauthorized || answer.Status == http.StatusBadRequest ||
+		answer.Status == http.StatusForbidden:
 		return ErrCredentials
 	case answer.Status >= 500 || answer.Status == http.StatusTooManyRequests:
 		return answer.Asked(ErrUnavailable)
@@ -132,7 +141,9 @@ func (s *Session) call(ctx context.Context, method, path string, body []byte) (*
 		if body != nil {
 			header.Set("Content-Type", "application/json")
 		}
-		answer, err := s.client.Do(ctx, outgoing.Request{Method: method, URL: s.address + path, Header: header, Body: body, Repeatable: true})
+		answer,
+			err := s.client.Do(ctx,
+			outgoing.Request{Method: method, URL: s.address + path, Header: header, Body: body, Repeatable: true})
 		if err != nil {
 			return nil, err
 		}
@@ -215,13 +226,15 @@ func (s *Session) Page(ctx context.Context, cursor, since string) (Page, error) 
 			Number       string `json:"productGroupID"`
 			Discontinued bool   `json:"discontinued"`
 		}
-		if json.Unmarshal(raw, &left) == nil && left.Discontinued && left.Number != "" && short("number", left.Number, maxNumber) == nil {
+		if json.Unmarshal(raw, &left) == nil && left.Discontinued && left.Number != "" &&
+			short("number", left.Number, maxNumber) == nil {
 			page.Gone = append(page.Gone, left.Number)
 			continue
 		}
 		offer, err := parse(raw)
 		if err != nil {
-			page.Rejected = append(page.Rejected, offer.rejected(fmt.Sprintf("item %d after cursor %q", i+1, cursor), err, raw))
+			page.Rejected = append(page.Rejected,
+				offer.rejected(fmt.Sprintf("item %d after cursor %q", i+1, cursor), err, raw))
 			continue
 		}
 		page.Offers = append(page.Offers, offer)
@@ -242,7 +255,8 @@ func (o Offer) rejected(place string, why error, raw []byte) RejectedItem {
 		place = strings.ToValidUTF8(o.Number[:min(len(o.Number), maxNumber)], "")
 	}
 	content := strings.ReplaceAll(strings.ToValidUTF8(string(raw[:min(len(raw), maxContent)]), "\uFFFD"), "\x00", "")
-	return RejectedItem{Number: strings.ToValidUTF8(o.Number, ""), Position: place, Reason: strings.ToValidUTF8(why.Error(), "\uFFFD"), Content: content}
+	return RejectedItem{Number: strings.ToValidUTF8(o.Number, ""), Position: place,
+		Reason: strings.ToValidUTF8(why.Error(), "\uFFFD"), Content: content}
 }
 
 // Offer reads one offer as it is now. It returns ErrWithdrawn where it is no longer sold.

@@ -57,7 +57,8 @@ func (p Sent) checked(err error) (Sent, error) {
 	if err != nil {
 		return Sent{}, err
 	}
-	if u, err := url.Parse(p.URL); err != nil || (u.Scheme != "http" && u.Scheme != "https") || len(p.URL) > 2_000 || strings.ContainsRune(p.URL, 0) {
+	if u, err := url.Parse(p.URL); err != nil || (u.Scheme != "http" && u.Scheme != "https") || len(p.URL) > 2_000 ||
+		strings.ContainsRune(p.URL, 0) {
 		p.URL = ""
 	}
 	if p.ID == "" || text(p.ID) != p.ID {

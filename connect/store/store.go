@@ -77,7 +77,10 @@ type Connector struct{ Client *outgoing.Client }
 
 // Describe asks a server what it is. It returns ErrNotAStore, or an error of the client.
 func (c Connector) Describe(ctx context.Context, address string) (Description, error) {
-	answer, err := c.Client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: address + "/.well-known/store-platform", Repeatable: true, MaxBytes: 1 << 16})
+	answer,
+		err := c.Client.Do(ctx,
+		outgoing.Request{Method: http.MethodGet, URL: address + "/.well-known/store-platform", Repeatable: true,
+			MaxBytes: 1 << 16})
 	if err != nil {
 		return Description{}, err
 	}
@@ -104,7 +107,8 @@ func (c Connector) Describe(ctx context.Context, address string) (Description, e
 // PKCE (RFC 7636, method S256).
 func (d Description) ApprovalURL(address, redirect, state, verifier string) string {
 	q := url.Values{
-		"response_type": {"code"}, "client_id": {ClientID}, "redirect_uri": {redirect}, "scope": {Scopes}, "state": {state},
+		"response_type": {"code"}, "client_id": {ClientID}, "redirect_uri": {redirect}, "scope": {Scopes},
+		"state":          {state},
 		"code_challenge": {oauth2.S256ChallengeFromVerifier(verifier)}, "code_challenge_method": {"S256"},
 	}
 	return address + d.Authorization + "?" + q.Encode()
@@ -112,10 +116,14 @@ func (d Description) ApprovalURL(address, redirect, state, verifier string) stri
 
 // Exchange trades the code that came back for a token. It returns ErrApproval where the
 // store refuses it.
-func (c Connector) Exchange(ctx context.Context, address string, d Description, code, redirect, verifier string) (string, error) {
-	form := url.Values{"grant_type": {"authorization_code"}, "client_id": {ClientID}, "code": {code}, "redirect_uri": {redirect}, "code_verifier": {verifier}}
-	answer, err := c.Client.Do(ctx, outgoing.Request{Method: http.MethodPost, URL: address + d.Token, Body: []byte(form.Encode()),
-		Header: http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}, MaxBytes: 1 << 16})
+func (c Connector) Exchange(ctx context.Context, address string, d Description, code, redirect,
+	verifier string) (string, error) {
+	form := url.Values{"grant_type": {"authorization_code"}, "client_id": {ClientID}, "code": {code},
+		"redirect_uri": {redirect}, "code_verifier": {verifier}}
+	answer,
+		err := c.Client.Do(ctx,
+		outgoing.Request{Method: http.MethodPost, URL: address + d.Token, Body: []byte(form.Encode()),
+			Header: http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}, MaxBytes: 1 << 16})
 	if err != nil {
 		return "", err
 	}
@@ -136,8 +144,11 @@ func (c Connector) Revoke(ctx context.Context, address, endpoint, token string) 
 	if !strings.HasPrefix(endpoint, "/") {
 		return nil
 	}
-	_, err := c.Client.Do(ctx, outgoing.Request{Method: http.MethodPost, URL: address + endpoint, Body: []byte(url.Values{"token": {token}}.Encode()),
-		Header: http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}, MaxBytes: 1 << 16})
+	_,
+		err := c.Client.Do(ctx,
+		outgoing.Request{Method: http.MethodPost, URL: address + endpoint,
+			Body:   []byte(url.Values{"token": {token}}.Encode()),
+			Header: http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}, MaxBytes: 1 << 16})
 	return err
 }
 
@@ -172,11 +183,14 @@ func (s *Session) send(ctx context.Context, method, path, key string, body any, 
 	if key != "" {
 		header.Set("Idempotency-Key", key)
 	}
-	answer, err := s.client.Do(ctx, outgoing.Request{Method: method, URL: s.api + path, Header: header, Body: payload, Repeatable: true, OnWait: func(wait time.Duration, status int) {
-		if s.OnWait != nil && status == http.StatusTooManyRequests {
-			s.OnWait(wait)
-		}
-	}})
+	answer,
+		err := s.client.Do(ctx,
+		outgoing.Request{Method: method, URL: s.api + path, Header: header, Body: payload, Repeatable: true,
+			OnWait: func(wait time.Duration, status int) {
+				if s.OnWait != nil && status == http.StatusTooManyRequests {
+					s.OnWait(wait)
+				}
+			}})
 	if errors.Is(err, outgoing.ErrAskedToWait) {
 		return fmt.Errorf("%w: %w", ErrBusy, err)
 	}

@@ -8,13 +8,16 @@ import (
 // Outside source: RFC 7636, appendix B.
 func TestChallengeOfTheStandard(t *testing.T) {
 	d := Description{Authorization: "/oauth/authorize"}
-	at, err := url.Parse(d.ApprovalURL("https://store.example", "https://app.example/back", "state-1", "dBjftJeZ4CVP-mB92K27uhbUJU1p1r_wW1gFWFOEjXk"))
+	at,
+		err := url.Parse(d.ApprovalURL("https://store.example", "https://app.example/back", "state-1",
+		"dBjftJeZ4CVP-mB92K27uhbUJU1p1r_wW1gFWFOEjXk"))
 	if err != nil {
 		t.Fatal(err)
 	}
 	q := at.Query()
 	for name, want := range map[string]string{
-		"code_challenge": "E9Melhoa2OwvFrEMTJguCHaoeK1t8URWbuGJSstw-cM", "code_challenge_method": "S256", "response_type": "code", "state": "state-1",
+		"code_challenge": "E9Melhoa2OwvFrEMTJguCHaoeK1t8URWbuGJSstw-cM", "code_challenge_method": "S256",
+		"response_type": "code", "state": "state-1",
 		"redirect_uri": "https://app.example/back",
 	} {
 		if q.Get(name) != want {

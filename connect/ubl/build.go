@@ -15,14 +15,17 @@ import (
 
 func (r *Reader) aside(l line, number, reason string) source.RejectedItem {
 	own := l.n.at("Item", "SellersItemIdentification", "ID").text
-	return source.RejectedItem{Number: number, Position: fmt.Sprintf("line %d", l.at), Reason: reason, Content: strings.TrimSpace(own + " " + l.n.at("Item", "Name").text)}
+	return source.RejectedItem{Number: number, Position: fmt.Sprintf("line %d", l.at), Reason: reason,
+		Content: strings.TrimSpace(own + " " + l.n.at("Item", "Name").text)}
 }
 
 func (r *Reader) build(lines []line) Item {
 	first := lines[0].n.at("Item")
 	o := &source.Offer{
-		Number: lines[0].key, Title: strings.Join(strings.Fields(first.at("Name").text), " "), Brand: first.at("BrandName").text,
-		Supplier: source.Supplier{Number: "1", Name: r.terms.Supplier, Country: r.terms.Country, Verified: true}, Processing: r.terms.Processing, Deliveries: r.terms.Deliveries,
+		Number: lines[0].key, Title: strings.Join(strings.Fields(first.at("Name").text), " "),
+		Brand:      first.at("BrandName").text,
+		Supplier:   source.Supplier{Number: "1", Name: r.terms.Supplier, Country: r.terms.Country, Verified: true},
+		Processing: r.terms.Processing, Deliveries: r.terms.Deliveries,
 	}
 	if o.Number == "" {
 		o.Number = first.at("SellersItemIdentification", "ID").text
@@ -198,7 +201,8 @@ func piecesOf(n, priced node) (int, error) {
 	count := 1.0
 	if base.text != "" {
 		var err error
-		if count, err = strconv.ParseFloat(base.text, 64); err != nil || count < 1 || count != math.Trunc(count) || count > 1e6 {
+		if count, err = strconv.ParseFloat(base.text, 64); err != nil || count < 1 || count != math.Trunc(count) ||
+			count > 1e6 {
 			return 0, fmt.Errorf("the price is for “%s” pieces, which makes no sense", base.text)
 		}
 	}
@@ -220,7 +224,8 @@ func piecesOf(n, priced node) (int, error) {
 	case !pack:
 		return 0, fmt.Errorf("what the price is for cannot be read from the unit “%s”", code)
 	}
-	for _, text := range []string{n.at("ContentUnitQuantity").text, n.at("Item", "PackQuantity").text, n.at("Item", "PackSizeNumeric").text} {
+	for _, text := range []string{n.at("ContentUnitQuantity").text, n.at("Item", "PackQuantity").text,
+		n.at("Item", "PackSizeNumeric").text} {
 		if in, err := strconv.ParseFloat(text, 64); err == nil && in >= 1 && in == math.Trunc(in) && in*count < 1e6 {
 			return int(in * count), nil
 		}

@@ -22,11 +22,12 @@ import (
 // What can be wrong with a document as a whole. Each is a sentence for a person.
 var (
 	ErrNotACatalogue = errors.New("that is not a UBL 2.1 catalogue")
-	ErrEntities      = errors.New("the document declares entities or a document type, which a catalogue has no use for; it was not read")
-	ErrCut           = errors.New("the document ends in the middle: it did not arrive whole")
-	ErrBroken        = errors.New("the document is not well-formed XML")
-	ErrDeep          = errors.New("the document nests deeper than a catalogue does; it was not read")
-	ErrNoLines       = errors.New("the catalogue has no lines")
+	ErrEntities      = errors.New("the document declares entities or a document type, which a catalogue has no use " +
+		"for; it was not read")
+	ErrCut     = errors.New("the document ends in the middle: it did not arrive whole")
+	ErrBroken  = errors.New("the document is not well-formed XML")
+	ErrDeep    = errors.New("the document nests deeper than a catalogue does; it was not read")
+	ErrNoLines = errors.New("the catalogue has no lines")
 )
 
 const (
@@ -121,7 +122,8 @@ func (r *Reader) token() (xml.Token, error) {
 	if err != nil {
 		return nil, r.words(err)
 	}
-	if directive, ok := token.(xml.Directive); ok && bytes.HasPrefix(bytes.ToUpper(bytes.TrimSpace(directive)), []byte("DOCTYPE")) {
+	if directive, ok := token.(xml.Directive); ok &&
+		bytes.HasPrefix(bytes.ToUpper(bytes.TrimSpace(directive)), []byte("DOCTYPE")) {
 		return nil, ErrEntities
 	}
 	return token, nil

@@ -14,9 +14,12 @@ import (
 // The elements and their order are those of UBL 2.1, from memory: no package ships its schema
 // or examples. The goods are made up.
 const head = `<?xml version="1.0" encoding="UTF-8"?>
-<Catalogue xmlns="urn:oasis:names:specification:ubl:schema:xsd:Catalogue-2" xmlns:cac="urn:oasis:names:specification:ubl:schema:xsd:CommonAggregateComponents-2" xmlns:cbc="urn:oasis:names:specification:ubl:schema:xsd:CommonBasicComponents-2">
+<Catalogue xmlns="urn:oasis:names:specification:ubl:schema:xsd:Catalogue-2" ` +
+	`xmlns:cac="urn:oasis:names:specification:ubl:schema:xsd:CommonAggregateComponents-2" ` +
+	`xmlns:cbc="urn:oasis:names:specification:ubl:schema:xsd:CommonBasicComponents-2">
 <cbc:UBLVersionID>2.1</cbc:UBLVersionID><cbc:ID>C-1</cbc:ID><cbc:IssueDate>2026-11-01</cbc:IssueDate>
-<cac:SellerSupplierParty><cac:Party><cac:PartyName><cbc:Name>Corvane Supply</cbc:Name></cac:PartyName></cac:Party></cac:SellerSupplierParty>
+<cac:SellerSupplierParty><cac:Party><cac:PartyName><cbc:Name>Corvane Supply</cbc:Name></cac:PartyName></cac:Party>
+</cac:SellerSupplierParty>
 `
 
 func catalogueLine(number, parent, name, price, currency, most, extra string) string {
@@ -24,12 +27,20 @@ func catalogueLine(number, parent, name, price, currency, most, extra string) st
 	if parent != "" {
 		extended = "<cbc:ExtendedID>" + parent + "</cbc:ExtendedID>"
 	}
-	return fmt.Sprintf(`<cac:CatalogueLine><cbc:ID>%s</cbc:ID>%s<cac:RequiredItemLocationQuantity><cbc:MaximumQuantity unitCode="C62">%s</cbc:MaximumQuantity><cac:Price><cbc:PriceAmount currencyID="%s">%s</cbc:PriceAmount>
-<cbc:BaseQuantity unitCode="C62">1</cbc:BaseQuantity></cac:Price></cac:RequiredItemLocationQuantity><cac:Item><cbc:Description>Made of tin &amp; steel</cbc:Description><cbc:Name>%s</cbc:Name>
-<cac:SellersItemIdentification><cbc:ID>%s</cbc:ID>%s</cac:SellersItemIdentification><cac:StandardItemIdentification><cbc:ID schemeID="0160">4006381333931</cbc:ID></cac:StandardItemIdentification>
-<cac:CommodityClassification><cbc:ItemClassificationCode name="Camp kitchen">K1</cbc:ItemClassificationCode></cac:CommodityClassification>
-<cac:AdditionalItemProperty><cbc:Name>Colour</cbc:Name><cbc:Value>%s</cbc:Value></cac:AdditionalItemProperty><cac:AdditionalItemProperty><cbc:Name>Material</cbc:Name><cbc:Value>tin</cbc:Value></cac:AdditionalItemProperty>
-<cac:Dimension><cbc:AttributeID>AAA</cbc:AttributeID><cbc:Measure unitCode="KGM">0.18</cbc:Measure></cac:Dimension></cac:Item></cac:CatalogueLine>
+	return fmt.Sprintf(
+		`<cac:CatalogueLine><cbc:ID>%s</cbc:ID>%s<cac:RequiredItemLocationQuantity>
+			<cbc:MaximumQuantity unitCode="C62">%s</cbc:MaximumQuantity><cac:Price>
+			<cbc:PriceAmount currencyID="%s">%s</cbc:PriceAmount>
+<cbc:BaseQuantity unitCode="C62">1</cbc:BaseQuantity></cac:Price></cac:RequiredItemLocationQuantity><cac:Item>
+<cbc:Description>Made of tin &amp; steel</cbc:Description><cbc:Name>%s</cbc:Name>
+<cac:SellersItemIdentification><cbc:ID>%s</cbc:ID>%s</cac:SellersItemIdentification><cac:StandardItemIdentification>
+<cbc:ID schemeID="0160">4006381333931</cbc:ID></cac:StandardItemIdentification>
+<cac:CommodityClassification><cbc:ItemClassificationCode name="Camp kitchen">K1</cbc:ItemClassificationCode>
+</cac:CommodityClassification>
+<cac:AdditionalItemProperty><cbc:Name>Colour</cbc:Name><cbc:Value>%s</cbc:Value></cac:AdditionalItemProperty>
+<cac:AdditionalItemProperty><cbc:Name>Material</cbc:Name><cbc:Value>tin</cbc:Value></cac:AdditionalItemProperty>
+<cac:Dimension><cbc:AttributeID>AAA</cbc:AttributeID><cbc:Measure unitCode="KGM">0.18</cbc:Measure></cac:Dimension>
+</cac:Item></cac:CatalogueLine>
 `, number, extra, most, currency, price, name, number, extended, "colour "+number)
 }
 
@@ -55,19 +66,24 @@ func read(t testing.TB, document string) (offers []source.Offer, aside []source.
 }
 
 func TestACatalogueIsRead(t *testing.T) {
-	offers, aside, err := read(t, head+catalogueLine("L1", "P1", "Storm lamp", "9.8050", "EUR", "40", "")+catalogueLine("L2", "P1", "Storm lamp", "11", "EUR", "0", "")+catalogueLine("L3", "", "Kettle", "1340", "JPY", "7", "")+"</Catalogue>")
+	offers, aside,
+		err := read(t, head+catalogueLine("L1", "P1", "Storm lamp", "9.8050", "EUR", "40", "")+
+		catalogueLine("L2", "P1", "Storm lamp", "11", "EUR", "0", "")+
+		catalogueLine("L3", "", "Kettle", "1340", "JPY", "7", "")+"</Catalogue>")
 	if err != nil || len(aside) != 0 || len(offers) != 2 {
 		t.Fatalf("%v %v %+v", err, aside, offers)
 	}
 	lamp := offers[0]
-	if lamp.Number != "P1" || lamp.Title != "Storm lamp" || lamp.Category != "Camp kitchen" || len(lamp.Variants) != 2 || lamp.Description != "<p>Made of tin &amp; steel</p>" {
+	if lamp.Number != "P1" || lamp.Title != "Storm lamp" || lamp.Category != "Camp kitchen" ||
+		len(lamp.Variants) != 2 || lamp.Description != "<p>Made of tin &amp; steel</p>" {
 		t.Errorf("%+v", lamp)
 	}
 	if len(lamp.OptionNames) != 1 || lamp.OptionNames[0] != "Colour" {
 		t.Errorf("only what differs is an option: %v", lamp.OptionNames)
 	}
 	v := lamp.Variants[0]
-	if v.Cost.String() != "9.81 EUR" || v.Stock != 40 || v.Barcode != "4006381333931" || v.WeightGrams != 180 || v.Values[0] != "colour L1" {
+	if v.Cost.String() != "9.81 EUR" || v.Stock != 40 || v.Barcode != "4006381333931" || v.WeightGrams != 180 ||
+		v.Values[0] != "colour L1" {
 		t.Errorf("%+v", v)
 	}
 	if k := offers[1]; k.Number != "L3" || k.Variants[0].Cost.String() != "1340 JPY" || len(k.OptionNames) != 2 {
@@ -78,17 +94,22 @@ func TestACatalogueIsRead(t *testing.T) {
 func TestLinesThatCannotBeUsedAreSetAside(t *testing.T) {
 	document := head
 	for i, c := range []struct{ price, currency, most, extra string }{
-		{"0", "EUR", "1", ""}, {"-2", "EUR", "1", ""}, {"call", "EUR", "1", ""}, {"2", "QQQ", "1", ""}, {"2", "EUR", "-4", ""}, {"2", "EUR", "soon", ""}, {"2", "EUR", "4", "<cbc:OrderableIndicator>false</cbc:OrderableIndicator>"},
+		{"0", "EUR", "1", ""}, {"-2", "EUR", "1", ""}, {"call", "EUR", "1", ""}, {"2", "QQQ", "1", ""},
+		{"2", "EUR", "-4", ""}, {"2", "EUR", "soon", ""},
+		{"2", "EUR", "4", "<cbc:OrderableIndicator>false</cbc:OrderableIndicator>"},
 	} {
 		document += catalogueLine(fmt.Sprint("B", i), "", "Bad", c.price, c.currency, c.most, c.extra)
 	}
-	document += catalogueLine("G", "", "Gone", "2", "EUR", "4", "<cbc:ActionCode>Delete</cbc:ActionCode>") + catalogueLine("OK", "", "Good", "2", "EUR", "4", "") + "</Catalogue>"
+	document += catalogueLine("G", "", "Gone", "2", "EUR", "4", "<cbc:ActionCode>Delete</cbc:ActionCode>") +
+		catalogueLine("OK", "", "Good", "2", "EUR", "4", "") + "</Catalogue>"
 	offers, aside, err := read(t, document)
 	if err != nil || len(offers) != 1 || offers[0].Number != "OK" || len(aside) != 7 {
 		t.Fatalf("%v %+v %+v", err, offers, aside)
 	}
-	for i, want := range []string{"the price is 0.00 EUR", "the price is -2.00 EUR", "not an amount", "“QQQ” is not a currency", "less than none", "does not say how many", "cannot be ordered"} {
-		if !strings.Contains(aside[i].Reason, want) || aside[i].Position != fmt.Sprintf("line %d", i+1) || aside[i].Number != fmt.Sprint("B", i) {
+	for i, want := range []string{"the price is 0.00 EUR", "the price is -2.00 EUR", "not an amount",
+		"“QQQ” is not a currency", "less than none", "does not say how many", "cannot be ordered"} {
+		if !strings.Contains(aside[i].Reason, want) || aside[i].Position != fmt.Sprintf("line %d", i+1) ||
+			aside[i].Number != fmt.Sprint("B", i) {
 			t.Errorf("%+v, want %s", aside[i], want)
 		}
 	}
@@ -101,12 +122,14 @@ func TestDocumentsThatCannotBeRead(t *testing.T) {
 		document string
 		want     error
 	}{
-		"entities":                 {`<!DOCTYPE Catalogue [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;">]>` + strings.TrimPrefix(good, `<?xml version="1.0" encoding="UTF-8"?>`), ErrEntities},
-		"an undeclared entity":     {strings.Replace(good, "Lamp", "&lol;", 1), ErrEntities},
-		"a file of the machine":    {`<!DOCTYPE x SYSTEM "file:///etc/passwd"><x/>`, ErrEntities},
-		"cut in the middle":        {good[:len(good)-200], ErrCut},
-		"cut between lines":        {good, ErrCut},
-		"another document":         {`<Invoice xmlns="urn:oasis:names:specification:ubl:schema:xsd:Invoice-2"/>`, ErrNotACatalogue},
+		"entities": {`<!DOCTYPE Catalogue [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;">]>` +
+			strings.TrimPrefix(good, `<?xml version="1.0" encoding="UTF-8"?>`), ErrEntities},
+		"an undeclared entity":  {strings.Replace(good, "Lamp", "&lol;", 1), ErrEntities},
+		"a file of the machine": {`<!DOCTYPE x SYSTEM "file:///etc/passwd"><x/>`, ErrEntities},
+		"cut in the middle":     {good[:len(good)-200], ErrCut},
+		"cut between lines":     {good, ErrCut},
+		"another document": {`<Invoice xmlns="urn:oasis:names:specification:ubl:schema:xsd:Invoice-2"/>`,
+			ErrNotACatalogue},
 		"a web page":               {`<html><body>Sign in</body></html>`, ErrNotACatalogue},
 		"nothing":                  {"", ErrNotACatalogue},
 		"no lines":                 {head + "</Catalogue>", ErrNoLines},
@@ -190,24 +213,39 @@ func FuzzCatalogue(f *testing.F) {
 // The price for the least quantity is the cost of one, whatever it is for; MOQ is said.
 func TestWhatAPriceIsFor(t *testing.T) {
 	tier := func(from, price string) string {
-		return `<cac:RequiredItemLocationQuantity><cbc:MinimumQuantity unitCode="C62">` + from + `</cbc:MinimumQuantity><cac:Price><cbc:PriceAmount currencyID="EUR">` + price + `</cbc:PriceAmount><cbc:BaseQuantity unitCode="C62">1</cbc:BaseQuantity></cac:Price></cac:RequiredItemLocationQuantity>`
+		return `<cac:RequiredItemLocationQuantity><cbc:MinimumQuantity unitCode="C62">` + from +
+			`</cbc:MinimumQuantity><cac:Price><cbc:PriceAmount currencyID="EUR">` + price +
+			`</cbc:PriceAmount><cbc:BaseQuantity unitCode="C62">1</cbc:BaseQuantity></cac:Price>
+				</cac:RequiredItemLocationQuantity>`
 	}
 	base := func(code, quantity string) func(string) string {
 		return func(line string) string {
-			return strings.Replace(line, `<cbc:BaseQuantity unitCode="C62">1<`, `<cbc:BaseQuantity unitCode="`+code+`">`+quantity+`<`, 1)
+			return strings.Replace(line, `<cbc:BaseQuantity unitCode="C62">1<`,
+				`<cbc:BaseQuantity unitCode="`+code+`">`+quantity+`<`, 1)
 		}
 	}
 	for name, c := range map[string]struct {
 		line, want, remark string
 	}{
-		"a lower price for more":           {catalogueLine("A", "", "Mug", "3.00", "EUR", "9", tier("100", "2.00")), "3.00 EUR", ""},
-		"for a dozen":                      {base("DZN", "1")(catalogueLine("A", "", "Mug", "24.00", "EUR", "9", "")), "2.00 EUR", ""},
-		"for a hundred":                    {base("EA", "100")(catalogueLine("A", "", "Pin", "4.50", "EUR", "9", "")), "0.05 EUR", ""},
-		"a carton of twelve":               {base("CT", "1")(catalogueLine("A", "", "Mug", "54.00", "EUR", "9", "<cbc:ContentUnitQuantity>12</cbc:ContentUnitQuantity>")), "4.50 EUR", ""},
-		"a carton, and not of how many":    {base("CT", "1")(catalogueLine("A", "", "Mug", "54.00", "EUR", "9", "")), "the line does not say of how many pieces", ""},
-		"by the kilogram":                  {base("KGM", "1")(catalogueLine("A", "", "Clay", "4.00", "EUR", "9", "")), "the price is for a kilogram", ""},
-		"at least six":                     {catalogueLine("A", "", "Mug", "3.00", "EUR", "9", "<cbc:MinimumOrderQuantity>6</cbc:MinimumOrderQuantity>"), "3.00 EUR", "The supplier sells at least 6 of A at once."},
-		"a tenth of a cent, for a hundred": {base("C62", "100")(catalogueLine("A", "", "Pin", "0.4999", "EUR", "9", "")), "the price is 0.00 EUR", ""},
+		"a lower price for more": {catalogueLine("A", "", "Mug", "3.00", "EUR", "9", tier("100", "2.00")),
+			"3.00 EUR", ""},
+		"for a dozen": {base("DZN", "1")(catalogueLine("A", "", "Mug", "24.00", "EUR", "9", "")),
+			"2.00 EUR", ""},
+		"for a hundred": {base("EA", "100")(catalogueLine("A", "", "Pin", "4.50", "EUR", "9", "")),
+			"0.05 EUR", ""},
+		"a carton of twelve": {
+			base("CT",
+				"1")(catalogueLine("A", "", "Mug", "54.00", "EUR", "9",
+				"<cbc:ContentUnitQuantity>12</cbc:ContentUnitQuantity>")), "4.50 EUR", ""},
+		"a carton, and not of how many": {base("CT", "1")(catalogueLine("A", "", "Mug", "54.00", "EUR", "9", "")),
+			"the line does not say of how many pieces", ""},
+		"by the kilogram": {base("KGM", "1")(catalogueLine("A", "", "Clay", "4.00", "EUR", "9", "")),
+			"the price is for a kilogram", ""},
+		"at least six": {
+			catalogueLine("A", "", "Mug", "3.00", "EUR", "9", "<cbc:MinimumOrderQuantity>6</cbc:MinimumOrderQuantity>"),
+			"3.00 EUR", "The supplier sells at least 6 of A at once."},
+		"a tenth of a cent, for a hundred": {
+			base("C62", "100")(catalogueLine("A", "", "Pin", "0.4999", "EUR", "9", "")), "the price is 0.00 EUR", ""},
 	} {
 		t.Run(name, func(t *testing.T) {
 			offers, aside, err := read(t, head+c.line+"</Catalogue>")

@@ -13,7 +13,9 @@ const Separator = " > "
 // 60 characters. It returns "" for a path of nothing.
 func Clean(path string) string {
 	var levels []string
-	for _, level := range strings.FieldsFunc(path, func(r rune) bool { return r == '>' || r == '/' || r == '|' || r == '»' || r == '\\' }) {
+	for _, level := range strings.FieldsFunc(path, func(r rune) bool {
+		return r == '>' || r == '/' || r == '|' || r == '»' || r == '\\'
+	}) {
 		level = strings.Join(strings.Fields(level), " ")
 		if runes := []rune(level); len(runes) > 60 {
 			level = strings.TrimSpace(string(runes[:60]))
@@ -81,11 +83,15 @@ var small = map[string]bool{"and": true, "for": true, "the": true, "of": true, "
 // words are the different words of a name, plain: without endings of the plural.
 func words(text string) (out []string) {
 	seen := map[string]bool{}
-	for _, w := range strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }) {
+	for _, w := range strings.FieldsFunc(strings.ToLower(text), func(r rune) bool {
+		return !unicode.IsLetter(r) && !unicode.IsDigit(r)
+	}) {
 		switch {
 		case len(w) > 4 && strings.HasSuffix(w, "ies"):
 			w = w[:len(w)-3] + "y"
-		case len(w) > 4 && (strings.HasSuffix(w, "ches") || strings.HasSuffix(w, "shes") || strings.HasSuffix(w, "sses") || strings.HasSuffix(w, "xes")):
+		case len(w) > 4 &&
+			(strings.HasSuffix(w, "ches") || strings.HasSuffix(w, "shes") || strings.HasSuffix(w, "sses") ||
+				strings.HasSuffix(w, "xes")):
 			w = w[:len(w)-2]
 		case len(w) > 3 && strings.HasSuffix(w, "s") && !strings.HasSuffix(w, "ss"):
 			w = w[:len(w)-1]

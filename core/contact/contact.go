@@ -32,10 +32,16 @@ var forms = []struct {
 	may  func(lower string) bool // cheap, and true wherever the form holds: most texts are told by it alone
 	form *regexp.Regexp
 }{
-	{Mail, mayMail, regexp.MustCompile(`(?i)[\p{L}\d._%+'-]+\s*(?:@|\(at\)|\[at\]|＠)\s*[\p{L}\d-]+(?:\s*(?:\.|\(dot\)|\[dot\])\s*[\p{L}\d-]+)*\s*(?:\.|\(dot\)|\[dot\])\s*\p{L}{2,}`)},
-	{Messenger, mayMessenger, regexp.MustCompile(`(?i)\b(?:whats\s?app|we\s?chat|telegram|viber|skype|line id|qq)\b\s*(?:id|no|number)?\.?\s*[:：]?\s*[+@\p{L}\d][\p{L}\d_.+ ()-]{3,}`)},
+	{Mail, mayMail,
+		regexp.MustCompile(`(?i)[\p{L}\d._%+'-]+\s*(?:@|\(at\)|\[at\]|＠)\s*[\p{L}\d-]+(?:\s*(?:\.|\(dot\)|` +
+			`\[dot\])\s*[\p{L}\d-]+)*\s*(?:\.|\(dot\)|\[dot\])\s*\p{L}{2,}`)},
+	{Messenger, mayMessenger,
+		regexp.MustCompile(`(?i)\b(?:whats\s?app|we\s?chat|telegram|viber|skype|line id|qq)\b\s*(?:id|no|` +
+			`number)?\.?\s*[:：]?\s*[+@\p{L}\d][\p{L}\d_.+ ()-]{3,}`)},
 	{Phone, mayPhone, regexp.MustCompile(`(?:\+|\b00)\s?[1-9](?:[\s().\-/]?\d){7,14}\b`)},
-	{Phone, mayPhone, regexp.MustCompile(`(?i)\b(?:tel|telephone|telefon|téléphone|phone|mobile|cell|fax|call|hotline|tél|tlf|puh)\b\.?\s*(?:us|number|no|at|on|now)?\.?\s*[:：]?\s*\(?\d(?:[\s().\-/]?\d){5,14}\b`)},
+	{Phone, mayPhone,
+		regexp.MustCompile(`(?i)\b(?:tel|telephone|telefon|téléphone|phone|mobile|cell|fax|call|hotline|tél|tlf|` +
+			`puh)\b\.?\s*(?:us|number|no|at|on|now)?\.?\s*[:：]?\s*\(?\d(?:[\s().\-/]?\d){5,14}\b`)},
 	{Phone, mayPhone, regexp.MustCompile(`\(0?\d{2,4}\)\s?\d{3,4}[\s.\-]?\d{3,4}\b`)},
 	{Phone, mayPhone, regexp.MustCompile(`\b0\d{2,4}[\s.\-/]\d{3,4}[\s.\-]\d{3,4}\b`)},
 	{Phone, mayPhone, regexp.MustCompile(`\b[2-9]\d{2}[.\-]\d{3}[.\-]\d{4}\b`)},
@@ -75,7 +81,9 @@ var (
 	block = regexp.MustCompile(`(?i)</?(?:p|div|li|ul|ol|br|h[1-6]|table|tr|td|th|blockquote|hr)\b[^>]*>`)
 	// sentence is a part of a text up to its end, with the space after it.
 	sentence = regexp.MustCompile(`(?s).*?(?:[.!?;。！？]+(?:\s+|$)|\n|$)`)
-	empty    = regexp.MustCompile(`(?i)<(p|li|b|i|u|strong|em|span|div|h[1-6]|ul|ol|td|a)(?:\s[^>]*)?>(?:\s|&nbsp;)*</(p|li|b|i|u|strong|em|span|div|h[1-6]|ul|ol|td|a)>`)
+	empty    = regexp.MustCompile(
+		`(?i)<(p|li|b|i|u|strong|em|span|div|h[1-6]|ul|ol|td|a)(?:\s[^>]*)?>(?:\s|&nbsp;)*</(p|li|b|i|u|strong|em|` +
+			`span|div|h[1-6]|ul|ol|td|a)>`)
 )
 
 // Find lists the contact details in plain text or HTML, as a reader sees them: entities are read, and

@@ -5,7 +5,8 @@ import (
 	"slices"
 )
 
-// stabilised are counts with a spread of about one whatever their level, where chance alone moves them: Anscombe's transform
+// stabilised are counts with a spread of about one whatever their level, where chance alone moves them: Anscombe's
+// transform
 // of Poisson counts (Biometrika 35, 1948).
 func stabilised(x []float64) []float64 {
 	y := make([]float64, len(x))
@@ -103,7 +104,8 @@ func outliers(y, level []float64) (out []int) {
 	return slices.DeleteFunc(out, func(i int) bool { return excess(i) < apartBy*others })
 }
 
-// apartBy is how many times as far above its level as any other week a week is that stands out: where high weeks come in all sizes,
+// apartBy is how many times as far above its level as any other week a week is that stands out: where high weeks
+// come in all sizes,
 // none does.
 const apartBy = 2.2
 
@@ -152,7 +154,8 @@ func yearly(y, level []float64) map[int]bool {
 	return both
 }
 
-// yearlyApart is how many times as far above its level as other weeks a yearly peak is: high weeks that are common meet by chance.
+// yearlyApart is how many times as far above its level as other weeks a yearly peak is: high weeks that are common
+// meet by chance.
 const yearlyApart = 1.25
 
 func keys(set map[int]bool) func(func(int) bool) {
@@ -193,7 +196,8 @@ func Pettitt(x []float64) (at int, p float64) {
 	return at, min(1, 2*math.Exp(-6*k*k/(m*m*m+m*m)))
 }
 
-// step is the first week at a new level, where two levels tell the series better than a line or a wave does, and it goes
+// step is the first week at a new level, where two levels tell the series better than a line or a wave does, and it
+// goes
 // from one to the other at once; 0 where there is none.
 func step(y []float64) int {
 	n := len(y)
@@ -203,7 +207,8 @@ func step(y []float64) int {
 	}
 	before, after := mean(y[:at]), mean(y[at:])
 	jump := mean(y[at:min(n, at+5)]) - mean(y[max(0, at-5):at])
-	if low, high := min(unstabilised(before), unstabilised(after)), max(unstabilised(before), unstabilised(after)); high < 1.2*low || math.Abs(after-before) < 1 {
+	if low, high := min(unstabilised(before), unstabilised(after)),
+		max(unstabilised(before), unstabilised(after)); high < 1.2*low || math.Abs(after-before) < 1 {
 		return 0
 	}
 	if jump/(after-before) < 0.65 {
@@ -231,7 +236,8 @@ func step(y []float64) int {
 	return at
 }
 
-// maxWandering is how much each week may hang on the one before beside a step: what hangs on it more wanders from level to level.
+// maxWandering is how much each week may hang on the one before beside a step: what hangs on it more wanders from
+// level to level.
 const maxWandering = 0.4
 
 // bestSplit is where two levels leave the least sum of squares.

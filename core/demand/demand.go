@@ -23,7 +23,8 @@ const (
 // Verdict is what a series says. Weeks are named by their index in the weeks that were judged, the oldest first.
 type Verdict struct {
 	Class Class `json:"class" enum:"rising,steady,falling,stopped,too little data"`
-	// Growth is in tenths of a percent a month of the median week, the season taken out; 0 where the class is unknown, or chance may do as much.
+	// Growth is in tenths of a percent a month of the median week, the season taken out; 0 where the class is
+	// unknown, or chance may do as much.
 	Growth int `json:"growth" doc:"Tenths of a percent a month, without the season"`
 	// Strength of the season, in percent; 0 where two years are not known, or not alike.
 	Strength int `json:"strength" doc:"Of the season, in percent"`
@@ -43,8 +44,9 @@ type Verdict struct {
 	StoppedAt *int `json:"stopped_at" doc:"The first week without sales, where they have stopped"`
 	// Step is where the level changed at once.
 	Step *Step `json:"step" doc:"Where sales changed from one level to another at once"`
-	// Lately is by how many percent the last four weeks are above, or below, the eight before, where that is more than chance.
-	Lately int `json:"lately" doc:"By how many percent the last four weeks are above or below the eight before them; 0 where it may be chance"`
+	// Lately is by how many percent the last four weeks are above, or below, the eight before, where that is more
+	// than chance.
+	Lately int `json:"lately" doc:"Percent, four weeks against the eight before; 0 where it may be chance"`
 	// Moved is what sales did in less than a year, where a season may do the same: 1 is up, -1 down.
 	Moved int `json:"moved" doc:"What sales did in less than a year: 1 up, -1 down; a season may do the same"`
 }
@@ -186,7 +188,8 @@ func (v *Verdict) trend(x []float64, short bool) {
 	}
 }
 
-// lately tells whether the last four weeks are more, or fewer, than chance makes of the eight before, the season taken out.
+// lately tells whether the last four weeks are more, or fewer, than chance makes of the eight before, the season
+// taken out.
 func (v *Verdict) lately(x, without []float64, spikes []int) {
 	n := len(x)
 	if len(v.Peaks) > 0 {
@@ -195,11 +198,14 @@ func (v *Verdict) lately(x, without []float64, spikes []int) {
 	y := stabilised(x)
 	recent, before := mean(y[n-4:]), mean(y[n-12:n-4])
 	spread := spreadOf(y[:n-4], smoothed(y[:n-4], 6))
-	if math.Abs(recent-before) < 4*spread*math.Sqrt(1.0/4+1.0/8) || slices.ContainsFunc(spikes, func(at int) bool { return at >= n-12 && at < n-4 }) {
+	if math.Abs(recent-before) < 4*spread*math.Sqrt(1.0/4+1.0/8) || slices.ContainsFunc(spikes, func(at int) bool {
+		return at >= n-12 && at < n-4
+	}) {
 		return
 	}
 	percent := int(math.Round(100 * (mean(x[n-4:])/math.Max(mean(x[n-12:n-4]), 0.25) - 1)))
-	if low, high := slices.Min(x[n-3:]), slices.Max(x[n-3:]); (percent >= 50 && low > mean(x[n-12:n-4])) || (percent <= -50 && high < mean(x[n-12:n-4])) {
+	if low, high := slices.Min(x[n-3:]), slices.Max(x[n-3:]); (percent >= 50 && low > mean(x[n-12:n-4])) ||
+		(percent <= -50 && high < mean(x[n-12:n-4])) {
 		v.Lately = percent
 	}
 }
@@ -234,7 +240,8 @@ func (v *Verdict) short(both map[int]bool, x, level, without []float64, ended ti
 		v.Peaks = append(v.Peaks, m)
 	}
 	slices.Sort(v.Peaks)
-	if n := len(v.Peaks); n > 1 && v.Peaks[0] == time.January && v.Peaks[n-1] == time.December { // over the turn of the year
+	// over the turn of the year
+	if n := len(v.Peaks); n > 1 && v.Peaks[0] == time.January && v.Peaks[n-1] == time.December {
 		v.Peaks = append(v.Peaks[1:], time.January)
 	}
 	over := 0.0

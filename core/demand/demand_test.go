@@ -58,7 +58,8 @@ func TestStatisticsAgreeWithGonum(t *testing.T) {
 		for i, p := range r.Perm(n) {
 			untied[i] = float64(p)
 		}
-		if got, want := float64(MannKendall(untied).S), stat.Kendall(place, untied, nil)*pairs; math.Abs(got-want) > 1e-6 {
+		if got, want := float64(MannKendall(untied).S),
+			stat.Kendall(place, untied, nil)*pairs; math.Abs(got-want) > 1e-6 {
 			t.Fatalf("S of %v is %v, by gonum %v", untied, got, want)
 		}
 		if got, want := variance(x), stat.PopVariance(x, nil); math.Abs(got-want) > 1e-6*want {
@@ -189,18 +190,23 @@ func TestVerdicts(t *testing.T) {
 		spikes []int
 		words  string
 	}{
-		"flat":             {series(r, 60, 0, 0, 0.2), Steady, []time.Month{}, []int{}, "Steady; no season."},
-		"rising":           {series(r, 60, 0.012, 0, 0.2), Rising, []time.Month{}, []int{}, ""},
-		"falling":          {series(r, 60, -0.006, 0, 0.2), Falling, []time.Month{}, []int{}, ""},
-		"a spike":          {spiked, Steady, []time.Month{}, []int{70}, "Steady; one week stood out and will hardly come again; no season."},
-		"nothing":          {nil, Unknown, []time.Month{}, []int{}, "The supplier tells no sales: nothing is known of its demand."},
-		"a quarter":        {series(r, 60, 0, 0, 0.2)[:13], Unknown, []time.Month{}, []int{}, "13 weeks of sales are too little to judge by."},
-		"nine weeks":       {series(r, 60, 0, 0, 0.2)[:9], Unknown, []time.Month{}, []int{}, "Nine weeks of sales are too little to judge by."},
+		"flat":    {series(r, 60, 0, 0, 0.2), Steady, []time.Month{}, []int{}, "Steady; no season."},
+		"rising":  {series(r, 60, 0.012, 0, 0.2), Rising, []time.Month{}, []int{}, ""},
+		"falling": {series(r, 60, -0.006, 0, 0.2), Falling, []time.Month{}, []int{}, ""},
+		"a spike": {spiked, Steady, []time.Month{}, []int{70},
+			"Steady; one week stood out and will hardly come again; no season."},
+		"nothing": {nil, Unknown, []time.Month{}, []int{},
+			"The supplier tells no sales: nothing is known of its demand."},
+		"a quarter": {series(r, 60, 0, 0, 0.2)[:13], Unknown, []time.Month{}, []int{},
+			"13 weeks of sales are too little to judge by."},
+		"nine weeks": {series(r, 60, 0, 0, 0.2)[:9], Unknown, []time.Month{}, []int{},
+			"Nine weeks of sales are too little to judge by."},
 		"never sold":       {make([]int32, 104), Unknown, []time.Month{}, []int{}, ""},
 		"a year, seasonal": {series(r, 60, 0, 0.8, 0.1)[:52], Steady, nil, nil, ""},
 	} {
 		v := Judge(c.weekly, ended)
-		if c.peaks != nil && (v.Class != c.class || !slices.Equal(v.Peaks, c.peaks) || !slices.Equal(v.Spikes, c.spikes)) {
+		if c.peaks != nil &&
+			(v.Class != c.class || !slices.Equal(v.Peaks, c.peaks) || !slices.Equal(v.Spikes, c.spikes)) {
 			t.Errorf("%s: %+v", name, v)
 		}
 		if words := v.Words(ended); c.words != "" && words != c.words {
@@ -217,12 +223,16 @@ func TestVerdicts(t *testing.T) {
 	}
 }
 
-// The yearly flow of the Nile at Aswan, 1871 to 1970, is known to have dropped after 1898 (Cobb, Biometrika 65, 1978; the
+// The yearly flow of the Nile at Aswan, 1871 to 1970, is known to have dropped after 1898 (Cobb, Biometrika 65,
+// 1978; the
 // series from memory, as statistics packages ship it). Pettitt's test finds that year.
 func TestTheKnownStepOfTheNileIsFound(t *testing.T) {
-	nile := []float64{1120, 1160, 963, 1210, 1160, 1160, 813, 1230, 1370, 1140, 995, 935, 1110, 994, 1020, 960, 1180, 799, 958, 1140, 1100, 1210, 1150, 1250, 1260, 1220, 1030, 1100, 774, 840, 874, 694, 940, 833,
-		701, 916, 692, 1020, 1050, 969, 831, 726, 456, 824, 702, 1120, 1100, 832, 764, 821, 768, 845, 864, 862, 698, 845, 744, 796, 1040, 759, 781, 865, 845, 944, 984, 897, 822, 1010, 771, 676, 649, 846, 812,
-		742, 801, 1040, 860, 874, 848, 890, 744, 749, 838, 1050, 918, 986, 797, 923, 975, 815, 1020, 906, 901, 1170, 912, 746, 919, 718, 714, 740}
+	nile := []float64{1120, 1160, 963, 1210, 1160, 1160, 813, 1230, 1370, 1140, 995, 935, 1110, 994, 1020, 960, 1180,
+		799, 958, 1140, 1100, 1210, 1150, 1250, 1260, 1220, 1030, 1100, 774, 840, 874, 694, 940, 833,
+		701, 916, 692, 1020, 1050, 969, 831, 726, 456, 824, 702, 1120, 1100, 832, 764, 821, 768, 845, 864, 862, 698,
+		845, 744, 796, 1040, 759, 781, 865, 845, 944, 984, 897, 822, 1010, 771, 676, 649, 846, 812,
+		742, 801, 1040, 860, 874, 848, 890, 744, 749, 838, 1050, 918, 986, 797, 923, 975, 815, 1020, 906, 901, 1170,
+		912, 746, 919, 718, 714, 740}
 	at, p := Pettitt(nile)
 	if 1871+at != 1899 || p > 1e-5 {
 		t.Errorf("the first year at the new level is %d, p %g", 1871+at, p)
@@ -240,7 +250,8 @@ func TestTheKnownStepOfTheNileIsFound(t *testing.T) {
 	}
 }
 
-// Two years of the published monthly carbon dioxide, drawn out to weeks and counted by chance, have a season that peaks in May; the published
+// Two years of the published monthly carbon dioxide, drawn out to weeks and counted by chance, have a season that
+// peaks in May; the published
 // adjusted column has none.
 func TestTheKnownSeasonIsFound(t *testing.T) {
 	rows := publishedCO2(t)
@@ -266,16 +277,27 @@ func TestWords(t *testing.T) {
 	at := func(n int) *int { return &n }
 	ended := time.Date(2026, 11, 22, 0, 0, 0, 0, time.UTC)
 	for want, v := range map[string]Verdict{
-		"One week of sales is too little to judge by.":                                                                                   {Class: Unknown, Weeks: 1, Units: 3},
-		"Nothing was sold in 52 weeks.":                                                                                                  {Class: Unknown, Weeks: 104},
-		"Ten units in a year are too few to judge by.":                                                                                   {Class: Unknown, Weeks: 104, Units: 10},
-		"One unit in a year is too little to judge by.":                                                                                  {Class: Unknown, Weeks: 60, Units: 1},
-		"Sales have stopped: none for one week, since the week of 16 November 2026.":                                                     {Class: Stopped, Weeks: 104, StoppedAt: at(103)},
-		"Launched in the week of 28 September 2026; eight weeks of sales are too little to judge by.":                                    {Class: Unknown, Weeks: 104, Units: 90, Launched: at(96)},
-		"Rose over 40 weeks, which a season may do as well.":                                                                             {Class: Unknown, Moved: 1, Weeks: 40},
-		"Went from about 20 to about 55 a week at once, in the week of 16 November 2026; steady since; no season.":                       {Class: Steady, Weeks: 104, Step: &Step{103, 20, 55}},
-		"Peaks for two weeks a year in December, next month; steady without the season; two weeks stood out and will hardly come again.": {Class: Steady, Weeks: 104, Peaks: []time.Month{12}, PeakWeeks: 2, Spikes: []int{3, 4}},
-		"Rising 2.5 % a month; up 80 % in the last four weeks; whether there is a season is not known before two years.":                 {Class: Rising, Growth: 25, Lately: 80, Weeks: 60},
+		"One week of sales is too little to judge by.": {
+			Class: Unknown, Weeks: 1, Units: 3},
+		"Nothing was sold in 52 weeks.": {
+			Class: Unknown, Weeks: 104},
+		"Ten units in a year are too few to judge by.": {
+			Class: Unknown, Weeks: 104, Units: 10},
+		"One unit in a year is too little to judge by.": {
+			Class: Unknown, Weeks: 60, Units: 1},
+		"Sales have stopped: none for one week, since the week of 16 November 2026.": {
+			Class: Stopped, Weeks: 104, StoppedAt: at(103)},
+		"Launched in the week of 28 September 2026; eight weeks of sales are too little to judge by.": {
+			Class: Unknown, Weeks: 104, Units: 90, Launched: at(96)},
+		"Rose over 40 weeks, which a season may do as well.": {
+			Class: Unknown, Moved: 1, Weeks: 40},
+		"Went from about 20 to about 55 a week at once, in the week of 16 November 2026; steady since; no season.": {
+			Class: Steady, Weeks: 104, Step: &Step{103, 20, 55}},
+		"Peaks for two weeks a year in December, next month; steady without the season; two weeks stood out and will " +
+			"hardly come again.": {Class: Steady, Weeks: 104, Peaks: []time.Month{12}, PeakWeeks: 2,
+			Spikes: []int{3, 4}},
+		"Rising 2.5 % a month; up 80 % in the last four weeks; whether there is a season is not known before two " +
+			"years.": {Class: Rising, Growth: 25, Lately: 80, Weeks: 60},
 	} {
 		v.Ended = ended
 		if got := v.Words(ended); got != want {

@@ -74,7 +74,10 @@ func peakMonth(week int) time.Month {
 func level(r *rand.Rand) float64 { return 12 + 80*r.Float64() }
 
 var kinds = []kind{
-	{"flat", func(r *rand.Rand) made { l := level(r); return made{x: counts(r, 104, func(int) float64 { return l })} }, func(_ made, v Verdict) bool { return v.Class == Steady && quiet(v) && v.Lately == 0 }},
+	{"flat", func(r *rand.Rand) made {
+		l := level(r)
+		return made{x: counts(r, 104, func(int) float64 { return l })}
+	}, func(_ made, v Verdict) bool { return v.Class == Steady && quiet(v) && v.Lately == 0 }},
 	{"flat, few a week", func(r *rand.Rand) made {
 		l := 1 + 3*r.Float64()
 		return made{x: counts(r, 104, func(int) float64 { return l })}
@@ -114,9 +117,12 @@ var kinds = []kind{
 	}, func(_ made, v Verdict) bool { return v.Class == Falling && quiet(v) }},
 	{"seasonal", func(r *rand.Rand) made {
 		l, a, p := level(r), 0.5+0.4*r.Float64(), r.IntN(52)
-		return made{x: counts(r, 104, func(i int) float64 { return l * (1 + a*math.Cos(2*math.Pi*float64(i-p)/52)) }), peak: p}
+		return made{x: counts(r, 104, func(i int) float64 {
+			return l * (1 + a*math.Cos(2*math.Pi*float64(i-p)/52))
+		}), peak: p}
 	}, func(m made, v Verdict) bool {
-		return v.Class == Steady && slices.Contains(v.Peaks, peakMonth(m.peak)) && len(v.Peaks) <= 5 && len(v.Spikes) == 0 && v.Step == nil
+		return v.Class == Steady && slices.Contains(v.Peaks, peakMonth(m.peak)) && len(v.Peaks) <= 5 &&
+			len(v.Spikes) == 0 && v.Step == nil
 	}},
 	{"seasonal and rising", func(r *rand.Rand) made {
 		l, a, p, g := level(r), 0.5+0.4*r.Float64(), r.IntN(52), 0.008+0.008*r.Float64()
@@ -135,7 +141,8 @@ var kinds = []kind{
 			return l
 		}), peak: p}
 	}, func(m made, v Verdict) bool {
-		return v.Class == Steady && slices.Contains(v.Peaks, peakMonth(m.peak)) && len(v.Peaks) <= 2 && len(v.Spikes) == 0
+		return v.Class == Steady && slices.Contains(v.Peaks, peakMonth(m.peak)) && len(v.Peaks) <= 2 &&
+			len(v.Spikes) == 0
 	}},
 	{"spike", func(r *rand.Rand) made {
 		l, at := level(r), r.IntN(104)
@@ -154,7 +161,8 @@ var kinds = []kind{
 			return l
 		}), at: at}
 	}, func(m made, v Verdict) bool {
-		return v.Class == Steady && len(v.Peaks) == 0 && v.Step != nil && near(v.Step.Week, m.at, 2) && v.Step.After > v.Step.Before
+		return v.Class == Steady && len(v.Peaks) == 0 && v.Step != nil && near(v.Step.Week, m.at, 2) &&
+			v.Step.After > v.Step.Before
 	}},
 	{"step down", func(r *rand.Rand) made {
 		l, at, by := 20+level(r), 15+r.IntN(74), 0.3+0.25*r.Float64()
@@ -165,7 +173,8 @@ var kinds = []kind{
 			return l
 		}), at: at}
 	}, func(m made, v Verdict) bool {
-		return v.Class == Steady && len(v.Peaks) == 0 && v.Step != nil && near(v.Step.Week, m.at, 2) && v.Step.After < v.Step.Before
+		return v.Class == Steady && len(v.Peaks) == 0 && v.Step != nil && near(v.Step.Week, m.at, 2) &&
+			v.Step.After < v.Step.Before
 	}},
 	{"launched", func(r *rand.Rand) made {
 		l, at := level(r), 10+r.IntN(60)
@@ -176,7 +185,8 @@ var kinds = []kind{
 			return 0
 		}), at: at}
 	}, func(m made, v Verdict) bool {
-		return v.Launched != nil && near(*v.Launched, m.at, 1) && v.Class == Steady && len(v.Peaks) == 0 && len(v.Spikes) == 0 && v.Step == nil
+		return v.Launched != nil && near(*v.Launched, m.at, 1) && v.Class == Steady && len(v.Peaks) == 0 &&
+			len(v.Spikes) == 0 && v.Step == nil
 	}},
 	{"stopped", func(r *rand.Rand) made {
 		l, at := level(r), 50+r.IntN(50)
@@ -210,7 +220,9 @@ var kinds = []kind{
 		l := level(r)
 		return made{x: counts(r, 6+r.IntN(19), func(int) float64 { return l })}
 	}, func(_ made, v Verdict) bool { return v.Class == Unknown && quiet(v) }},
-	{"never sold", func(r *rand.Rand) made { return made{x: make([]int32, 1+r.IntN(104))} }, func(_ made, v Verdict) bool { return v.Class == Unknown && quiet(v) }},
+	{"never sold", func(r *rand.Rand) made {
+		return made{x: make([]int32, 1+r.IntN(104))}
+	}, func(_ made, v Verdict) bool { return v.Class == Unknown && quiet(v) }},
 }
 
 // said is what a verdict comes to in one word.

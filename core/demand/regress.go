@@ -65,8 +65,10 @@ const (
 	provenF = 9
 )
 
-// seasonTest tells whether waves of a year explain more than chance, where each week also hangs on the one before: the F test of a regression
-// on a line, the week before and three harmonics against one without the harmonics. Series without a season that wander seem to have
+// seasonTest tells whether waves of a year explain more than chance, where each week also hangs on the one before:
+// the F test of a regression
+// on a line, the week before and three harmonics against one without the harmonics. Series without a season that
+// wander seem to have
 // one to a test that takes weeks for independent.
 func seasonTest(y []float64) bool {
 	n := len(y) - 1
@@ -80,7 +82,8 @@ func seasonTest(y []float64) bool {
 	return seasonal < 1e-9*plain || (plain-seasonal)/(2*harmonics)/(seasonal/free) > provenF
 }
 
-// withoutWave is a series of one to two years without the wave of a year that fits it best beside a line: what is left of
+// withoutWave is a series of one to two years without the wave of a year that fits it best beside a line: what is
+// left of
 // it a season did not do.
 func withoutWave(x []float64) []float64 {
 	n := len(x)

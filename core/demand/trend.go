@@ -55,7 +55,8 @@ func MannKendall(x []float64) Test {
 }
 
 // correlated is the test with the variance that neighbouring values which are alike make greater: Hamed and Rao,
-// Journal of Hydrology 204 (1998), with the significant autocorrelations of the ranks of the series without its slope, per step.
+// Journal of Hydrology 204 (1998), with the significant autocorrelations of the ranks of the series without its
+// slope, per step.
 func (t Test) correlated(x []float64, slope float64) Test {
 	n := len(x)
 	if n < 10 {

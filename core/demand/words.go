@@ -19,7 +19,8 @@ func (v Verdict) Words(today time.Time) string {
 		return "The supplier tells no sales: nothing is known of its demand."
 	case v.Class == Stopped:
 		empty := v.Weeks - *v.StoppedAt
-		return fmt.Sprintf("Sales have stopped: none for %s, since the %s.", count(empty, "week"), v.weekOf(*v.StoppedAt))
+		return fmt.Sprintf("Sales have stopped: none for %s, since the %s.", count(empty, "week"),
+			v.weekOf(*v.StoppedAt))
 	case v.Class == Unknown && v.Moved == 0:
 		return sentence(since, v.tooLittle(weeks))
 	}
@@ -35,7 +36,9 @@ func (v Verdict) Words(today time.Time) string {
 		said = append(said, peak+", "+away(v.Peaks, today.Month()))
 	}
 	if v.Step != nil {
-		said = append(said, fmt.Sprintf("went from about %d to about %d a week at once, in the %s", v.Step.Before, v.Step.After, v.weekOf(v.Step.Week)))
+		said = append(said,
+			fmt.Sprintf("went from about %d to about %d a week at once, in the %s", v.Step.Before, v.Step.After,
+				v.weekOf(v.Step.Week)))
 	}
 	said = append(said, v.direction(weeks))
 	if v.Lately > 0 {
@@ -62,7 +65,8 @@ func (v Verdict) tooLittle(weeks int) string {
 	case v.Units == 0 && v.Weeks >= minWeeks:
 		return "nothing was sold in " + count(min(v.Weeks, year), "week")
 	case weeks >= minWeeks:
-		return fmt.Sprintf("%s in %s %s to judge by", count(v.Units, "unit"), map[bool]string{true: "a year", false: count(weeks, "week")}[weeks >= year], isToo(v.Units, "few"))
+		return fmt.Sprintf("%s in %s %s to judge by", count(v.Units, "unit"),
+			map[bool]string{true: "a year", false: count(weeks, "week")}[weeks >= year], isToo(v.Units, "few"))
 	}
 	return fmt.Sprintf("%s of sales %s to judge by", count(weeks, "week"), isToo(weeks, "little"))
 }
@@ -140,7 +144,8 @@ func away(peaks []time.Month, now time.Month) string {
 	return count(least, "month") + " away"
 }
 
-var small = []string{"no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"}
+var small = []string{"no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven",
+	"twelve"}
 
 func count(n int, what string) string {
 	text := fmt.Sprint(n)

@@ -19,7 +19,8 @@ func TestTheWorkedExample(t *testing.T) {
 }
 
 func TestWhatIsWrongIsNamed(t *testing.T) {
-	for code, words := range map[string]string{"": "", "4006381333931": "", "4006381333932": "its check digit would be 1", "12345": "has 5 digits", "40063813339a1": "is not all digits"} {
+	for code, words := range map[string]string{"": "", "4006381333931": "",
+		"4006381333932": "its check digit would be 1", "12345": "has 5 digits", "40063813339a1": "is not all digits"} {
 		if got := Check(code); (words == "") != (got == "") || !strings.Contains(got, words) {
 			t.Errorf("%q: %q", code, got)
 		}
@@ -49,7 +50,9 @@ func TestAgreesWithAnIndependentPackage(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	node := exec.Command("node", "-e", `const g = require("gtin"); console.log(JSON.stringify(JSON.parse(require("fs").readFileSync(0, "utf8")).map((c) => g.isValid(c))))`)
+	node := exec.Command("node", "-e",
+		`const g = require("gtin"); console.log(JSON.stringify(JSON.parse(require("fs").readFileSync(0, `+
+			`"utf8")).map((c) => g.isValid(c))))`)
 	node.Dir, node.Stdin = "../../e2e", strings.NewReader(string(input))
 	out, err := node.Output()
 	if err != nil {

@@ -28,11 +28,14 @@ func (list Imports) Check(c money.Currency) string {
 	for i, m := range list {
 		switch {
 		case !country(m.From) || !country(m.To):
-			return fmt.Sprintf("Import charges from %q to %q: give countries by their two letters, or * for anywhere.", m.From, m.To)
+			return fmt.Sprintf("Import charges from %q to %q: give countries by their two letters, or * for anywhere.",
+				m.From, m.To)
 		case m.Threshold.Currency() != c || m.Threshold.Negative():
-			return fmt.Sprintf("Import charges from %s to %s: the threshold must be 0 or more in the store's currency, %s.", m.From, m.To, c)
+			return fmt.Sprintf("Import charges from %s to %s: the threshold must be 0 or more in the store's "+
+				"currency, %s.", m.From, m.To, c)
 		case m.Duty < 0 || m.Duty > 10*money.One || m.Tax < 0 || m.Tax > money.One:
-			return fmt.Sprintf("Import charges from %s to %s: duty must be from 0 to 1,000 %% and tax from 0 to 100 %%.", m.From, m.To)
+			return fmt.Sprintf("Import charges from %s to %s: duty must be from 0 to 1,000 %% and tax from 0 to 100 "+
+				"%%.", m.From, m.To)
 		}
 		for _, other := range list[:i] {
 			if other.From == m.From && other.To == m.To {
@@ -123,7 +126,8 @@ func (m Import) Words(c Charges) string {
 	if c.Duty.IsZero() && c.Tax.IsZero() {
 		return fmt.Sprintf("none, %s is under %s", c.Customs, m.Threshold)
 	}
-	words := fmt.Sprintf("%s %% duty on %s is %s; %s %% tax is %s", m.Duty.PercentText(), c.Customs, c.Duty, m.Tax.PercentText(), c.Tax)
+	words := fmt.Sprintf("%s %% duty on %s is %s; %s %% tax is %s", m.Duty.PercentText(), c.Customs, c.Duty,
+		m.Tax.PercentText(), c.Tax)
 	if c.Reclaimed {
 		words += ", which is reclaimed"
 	}

@@ -70,7 +70,8 @@ type Choice struct {
 
 // Choose picks the service to a country by a policy, for a promise of so many days.
 // Services priced in several currencies are compared by convert.
-func Choose(options []Delivery, processing Days, country string, promise int, policy Policy, convert func(money.Amount) (money.Amount, error)) (Choice, error) {
+func Choose(options []Delivery, processing Days, country string, promise int, policy Policy,
+	convert func(money.Amount) (money.Amount, error)) (Choice, error) {
 	for _, way := range [2]Way{policy.Way, policy.Otherwise} {
 		if way == NotSold {
 			break
@@ -87,7 +88,8 @@ func Choose(options []Delivery, processing Days, country string, promise int, po
 	return Choice{}, ErrNotSellable
 }
 
-func pick(options []Delivery, processing Days, country string, promise int, way Way, policy Policy, convert func(money.Amount) (money.Amount, error)) (best Choice, found bool, err error) {
+func pick(options []Delivery, processing Days, country string, promise int, way Way, policy Policy,
+	convert func(money.Amount) (money.Amount, error)) (best Choice, found bool, err error) {
 	var bestCost int64
 	for _, option := range options {
 		if !option.Reaches(country) || (way == Named && option.Name != policy.Name) {

@@ -13,7 +13,8 @@ func same(a money.Amount) (money.Amount, error) { return a, nil }
 
 var options = []Delivery{
 	{Name: "post", To: []string{"*"}, First: usd("2.00"), Further: usd("0.50"), Transit: Days{14, 25}},
-	{Name: "tracked", To: []string{"US", "DE"}, First: usd("4.20"), Further: usd("1.00"), Transit: Days{7, 12}, Tracked: true},
+	{Name: "tracked", To: []string{"US", "DE"}, First: usd("4.20"), Further: usd("1.00"), Transit: Days{7, 12},
+		Tracked: true},
 	{Name: "express", To: []string{"US"}, First: usd("9.00"), Further: usd("4.00"), Transit: Days{3, 5}, Tracked: true},
 	{Name: "tracked too", To: []string{"US"}, First: usd("4.20"), Further: usd("1.00"), Transit: Days{6, 10}},
 }
@@ -66,7 +67,8 @@ func TestTotal(t *testing.T) {
 	if got, err := all.Total(); err != nil || got.Decimal() != "12.20" {
 		t.Errorf("%s %v", got, err)
 	}
-	if _, err := (Cost{Item: usd("1"), Shipping: money.MustParse("1", "EUR")}).Total(); !errors.Is(err, money.ErrMixed) {
+	if _, err := (Cost{Item: usd("1"), Shipping: money.MustParse("1", "EUR")}).
+		Total(); !errors.Is(err, money.ErrMixed) {
 		t.Errorf("mixed: %v", err)
 	}
 }
@@ -79,10 +81,13 @@ func TestOtherWaysOfChoosing(t *testing.T) {
 		fallback      bool
 	}{
 		{"the fastest", "US", Policy{Way: Fastest, Otherwise: NotSold}, "express", false},
-		{"the fastest under a cost", "US", Policy{Way: Fastest, Most: usd("5.00"), Otherwise: NotSold}, "tracked too", false},
-		{"nothing so cheap, so the cheapest", "US", Policy{Way: Fastest, Most: usd("1.00"), Otherwise: AnyCheapest}, "post", true},
+		{"the fastest under a cost", "US", Policy{Way: Fastest, Most: usd("5.00"), Otherwise: NotSold}, "tracked too",
+			false},
+		{"nothing so cheap, so the cheapest", "US", Policy{Way: Fastest, Most: usd("1.00"), Otherwise: AnyCheapest},
+			"post", true},
 		{"by name", "DE", Policy{Way: Named, Name: "post", Otherwise: NotSold}, "post", false},
-		{"not there, so the fastest", "DE", Policy{Way: Named, Name: "express", Otherwise: AnyFastest}, "tracked", true},
+		{"not there, so the fastest", "DE", Policy{Way: Named, Name: "express", Otherwise: AnyFastest}, "tracked",
+			true},
 		{"none keeps the promise, so the cheapest", "BR", Policy{Way: Cheapest, Otherwise: AnyCheapest}, "post", true},
 	} {
 		got, err := Choose(options, Days{1, 3}, c.country, 16, c.policy, same)
@@ -90,11 +95,13 @@ func TestOtherWaysOfChoosing(t *testing.T) {
 			t.Errorf("%s: %s, fallback %t, %v", c.name, got.Delivery.Name, got.Fallback, err)
 		}
 	}
-	if _, err := Choose(options, Days{1, 3}, "BR", 16, Policy{Way: Cheapest, Otherwise: NotSold}, same); !errors.Is(err, ErrNotSellable) {
+	if _, err := Choose(options, Days{1, 3}, "BR", 16, Policy{Way: Cheapest, Otherwise: NotSold}, same); !errors.Is(err,
+		ErrNotSellable) {
 		t.Errorf("nothing in time and no fallback: %v", err)
 	}
 	for field, p := range map[string]Policy{
-		"way": {Way: AnyFastest, Otherwise: NotSold}, "otherwise": {Way: Cheapest, Otherwise: Cheapest}, "name": {Way: Named, Otherwise: NotSold},
+		"way": {Way: AnyFastest, Otherwise: NotSold}, "otherwise": {Way: Cheapest, Otherwise: Cheapest},
+		"name": {Way: Named, Otherwise: NotSold},
 		"most": {Way: Fastest, Most: money.MustParse("1", "EUR"), Otherwise: NotSold},
 	} {
 		if got, reason := p.Check(usd("0").Currency()); got != field || reason == "" {
@@ -125,8 +132,10 @@ func TestImportCharges(t *testing.T) {
 }
 
 func TestTheMostExactImportEntryHolds(t *testing.T) {
-	list := Imports{{From: "*", To: "*", Duty: 1}, {From: "*", To: "DE", Duty: 2}, {From: "CN", To: "*", Duty: 3}, {From: "CN", To: "DE", Duty: 4}}
-	for way, want := range map[[2]string]money.Ratio{{"JP", "US"}: 1, {"JP", "DE"}: 2, {"CN", "US"}: 3, {"CN", "DE"}: 4} {
+	list := Imports{{From: "*", To: "*", Duty: 1}, {From: "*", To: "DE", Duty: 2}, {From: "CN", To: "*", Duty: 3},
+		{From: "CN", To: "DE", Duty: 4}}
+	for way, want := range map[[2]string]money.Ratio{{"JP", "US"}: 1, {"JP", "DE"}: 2, {"CN", "US"}: 3,
+		{"CN", "DE"}: 4} {
 		if got, ok := list.For(way[0], way[1]); !ok || got.Duty != want {
 			t.Errorf("%v: %+v", way, got)
 		}
@@ -138,8 +147,10 @@ func TestTheMostExactImportEntryHolds(t *testing.T) {
 		t.Error("an entry for another country was taken")
 	}
 	c := usd("0").Currency()
-	for _, bad := range []Imports{{{From: "China", To: "DE", Threshold: usd("0")}}, {{From: "CN", To: "DE", Threshold: money.MustParse("0", "EUR")}},
-		{{From: "CN", To: "DE", Threshold: usd("0"), Tax: -1}}, {{From: "CN", To: "*", Threshold: usd("0")}, {From: "CN", To: "*", Threshold: usd("0")}}} {
+	for _, bad := range []Imports{{{From: "China", To: "DE", Threshold: usd("0")}},
+		{{From: "CN", To: "DE", Threshold: money.MustParse("0", "EUR")}},
+		{{From: "CN", To: "DE", Threshold: usd("0"), Tax: -1}},
+		{{From: "CN", To: "*", Threshold: usd("0")}, {From: "CN", To: "*", Threshold: usd("0")}}} {
 		if bad.Check(c) == "" {
 			t.Errorf("%+v was taken", bad)
 		}
@@ -148,7 +159,8 @@ func TestTheMostExactImportEntryHolds(t *testing.T) {
 
 // Import tax that is reclaimed is worked out and shown, and no cost; the duty is.
 func TestReclaimedImportTax(t *testing.T) {
-	m := Import{From: "CN", To: "DE", Threshold: usd("10.00"), Duty: money.Percent(500), Tax: money.Percent(1900), Reclaimed: true}
+	m := Import{From: "CN", To: "DE", Threshold: usd("10.00"), Duty: money.Percent(500), Tax: money.Percent(1900),
+		Reclaimed: true}
 	got, err := m.On(usd("100.00"), usd("20.00"))
 	if err != nil {
 		t.Fatal(err)

@@ -150,7 +150,9 @@ func named(names []string, name string) bool {
 func (s *Side) otherSize(o *Side) bool {
 	x, y := s.quantities(), o.quantities()
 	for unit, of := range x {
-		if there := y[unit]; len(of) > 0 && len(there) > 0 && !slices.ContainsFunc(of, func(q int64) bool { return slices.ContainsFunc(there, func(r int64) bool { return sameSize(q, r) }) }) {
+		if there := y[unit]; len(of) > 0 && len(there) > 0 && !slices.ContainsFunc(of, func(q int64) bool {
+			return slices.ContainsFunc(there, func(r int64) bool { return sameSize(q, r) })
+		}) {
 			return true
 		}
 	}

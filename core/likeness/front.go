@@ -27,7 +27,8 @@ func Unbeaten(all []Merits) []bool {
 }
 
 func (b Merits) beats(a Merits) bool {
-	return b.LandedCost <= a.LandedCost && b.Days <= a.Days && atLeast(b.OnTime, a.OnTime) && atLeast(b.Rating, a.Rating) &&
+	return b.LandedCost <= a.LandedCost && b.Days <= a.Days && atLeast(b.OnTime, a.OnTime) &&
+		atLeast(b.Rating, a.Rating) &&
 		(b.LandedCost < a.LandedCost || b.Days < a.Days || b.OnTime > a.OnTime || b.Rating > a.Rating)
 }
 

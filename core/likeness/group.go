@@ -12,8 +12,10 @@ type Pair struct{ A, B int }
 const Never = -1
 
 // Groups puts n items into groups that are each one item: the two groups whose members are most alike on average
-// are joined, while that is Same at least and no two of them are Never one (average linkage: Sokal and Michener, 1958). A chain of
-// neighbours is no group. It tells each item's group by the lowest index in it; which item one starts from plays no part.
+// are joined, while that is Same at least and no two of them are Never one (average linkage: Sokal and Michener,
+// 1958). A chain of
+// neighbours is no group. It tells each item's group by the lowest index in it; which item one starts from plays no
+// part.
 func Groups(n int, strength map[Pair]int) []int {
 	type group struct{ members []int }
 	groups := make([]group, n)
@@ -47,7 +49,9 @@ func Groups(n int, strength map[Pair]int) []int {
 		}
 		groups[left].members = append(groups[left].members, groups[right].members...)
 		groups = slices.Delete(groups, right, right+1)
-		slices.SortFunc(groups, func(a, b group) int { return cmp.Compare(slices.Min(a.members), slices.Min(b.members)) })
+		slices.SortFunc(groups, func(a, b group) int {
+			return cmp.Compare(slices.Min(a.members), slices.Min(b.members))
+		})
 	}
 	of := make([]int, n)
 	for _, g := range groups {

@@ -12,8 +12,9 @@ func TestGroupsAreNoChains(t *testing.T) {
 		strength map[Pair]int
 		want     []int
 	}{
-		"all alike":                       {3, map[Pair]int{{0, 1}: 90, {0, 2}: 80, {1, 2}: 70}, []int{0, 0, 0}},
-		"a chain breaks at its weakest":   {4, map[Pair]int{{0, 1}: 90, {1, 2}: 65, {2, 3}: 90, {0, 2}: 20, {1, 3}: 20, {0, 3}: 5}, []int{0, 0, 2, 2}},
+		"all alike": {3, map[Pair]int{{0, 1}: 90, {0, 2}: 80, {1, 2}: 70}, []int{0, 0, 0}},
+		"a chain breaks at its weakest": {4,
+			map[Pair]int{{0, 1}: 90, {1, 2}: 65, {2, 3}: 90, {0, 2}: 20, {1, 3}: 20, {0, 3}: 5}, []int{0, 0, 2, 2}},
 		"one that two of three vouch for": {3, map[Pair]int{{0, 1}: 90, {0, 2}: 80, {1, 2}: 50}, []int{0, 0, 0}},
 		"never one, whatever others say":  {3, map[Pair]int{{0, 1}: 90, {0, 2}: 95, {1, 2}: Never}, []int{0, 1, 0}},
 		"nothing alike":                   {2, map[Pair]int{{0, 1}: 59}, []int{0, 1}},

@@ -82,14 +82,16 @@ type Match struct {
 	Strength int        `json:"strength" doc:"From 0 to 100"`
 	Evidence []Evidence `json:"evidence"`
 	// Packs are how many come together here and there, where that alone makes two offers of an item others.
-	Packs *Packed `json:"packs" doc:"How many come together, where it is the same item in another pack; null where it is not"`
+	Packs *Packed `json:"packs" doc:"Of another pack of the same item; else null"`
 	// Doubted is where they have a product number in common and nothing else.
 	Doubted bool `json:"doubted" doc:"They have the same product number, and nothing else in common"`
 }
 
 // IsDifferent tells whether two offers are not one item, whatever others say: in size, or in how many come together.
 func (m *Match) IsDifferent() bool {
-	return m.Packs != nil || slices.ContainsFunc(m.Evidence, func(e Evidence) bool { return e.Kind == BySize && e.Points < 0 })
+	return m.Packs != nil || slices.ContainsFunc(m.Evidence, func(e Evidence) bool {
+		return e.Kind == BySize && e.Points < 0
+	})
 }
 
 // Packed is how many come together of an item at two offers.
@@ -139,18 +141,24 @@ func compare(a, b *Item, rarity func(word string) float64, here, there int) Matc
 	}
 	share, common := alike(a.words, b.words, rarity)
 	if share >= 0.2 {
-		add(ByWords, int(math.Round(45*share)), fmt.Sprintf("%d %% of the words that tell: %s", int(math.Round(100*share)), strings.Join(common[:min(len(common), 4)], ", ")))
+		add(ByWords, int(math.Round(45*share)),
+			fmt.Sprintf("%d %% of the words that tell: %s", int(math.Round(100*share)),
+				strings.Join(common[:min(len(common), 4)], ", ")))
 	}
 	sizes(add, a, b, perPiece)
 	if len(a.Values) > 0 && len(b.Values) > 0 {
 		if common := both(fold(a.Values), fold(b.Values)); len(common) > 0 {
 			most := max(len(a.Values), len(b.Values))
-			add(ByOptions, int(math.Round(20*float64(len(common))/float64(most))), fmt.Sprintf("%d of %d options agree: %s", len(common), most, strings.Join(common[:min(len(common), 3)], ", ")))
+			add(ByOptions, int(math.Round(20*float64(len(common))/float64(most))),
+				fmt.Sprintf("%d of %d options agree: %s", len(common), most,
+					strings.Join(common[:min(len(common), 3)], ", ")))
 		}
 	}
 	weights(add, a, b, here, there)
 	// Pictures take longest, and are looked at where they can make or unmake it.
-	alone := gtin != "" && !slices.ContainsFunc(m.Evidence, func(e Evidence) bool { return e.Kind != ByGTIN && e.Points > 0 })
+	alone := gtin != "" && !slices.ContainsFunc(m.Evidence, func(e Evidence) bool {
+		return e.Kind != ByGTIN && e.Points > 0
+	})
 	if (gtin == "" && (m.Strength+samePicture >= Same || a.Title == "" || a.PictureTells)) || alone {
 		pictures(add, a, b)
 	}
@@ -160,7 +168,9 @@ func compare(a, b *Item, rarity func(word string) float64, here, there int) Matc
 		m.Strength = min(m.Strength, otherSize) // the same words and pictures stand for another size too
 	case alone && !slices.ContainsFunc(m.Evidence, func(e Evidence) bool { return e.Kind != ByGTIN && e.Points > 0 }):
 		m.Strength, m.Doubted = min(m.Strength, doubtful), true
-	case (a.PictureTells || b.PictureTells) && !against && slices.ContainsFunc(m.Evidence, func(e Evidence) bool { return e.Kind == ByPicture && e.Points == identical }):
+	case (a.PictureTells || b.PictureTells) && !against && slices.ContainsFunc(m.Evidence, func(e Evidence) bool {
+		return e.Kind == ByPicture && e.Points == identical
+	}):
 		m.Strength = max(m.Strength, Same)
 	case share > 0.999 && len(a.words) >= sameWords && !against:
 		m.Strength = max(m.Strength, Same) // the same title is enough to propose it
@@ -169,7 +179,8 @@ func compare(a, b *Item, rarity func(word string) float64, here, there int) Matc
 	return m
 }
 
-// doubtful is the most that one product number comes to where nothing else is alike: numbers are mistyped, and borrowed.
+// doubtful is the most that one product number comes to where nothing else is alike: numbers are mistyped, and
+// borrowed.
 const doubtful = 55
 
 // pack is how many come together: 1 where nothing says so, 0 where there are packs of several sizes.
@@ -249,8 +260,10 @@ func pictures(add func(Kind, int, string), a, b *Item) {
 }
 
 // kinds of quantities, in the order in which they are told.
-var kinds = []string{string(quantity.Volume), string(quantity.Length), string(quantity.Weight), string(quantity.Power), string(quantity.Voltage), string(quantity.Charge), string(quantity.Energy), string(quantity.Storage),
-	string(quantity.Frequency), string(quantity.Light), string(quantity.Pressure), string(quantity.Turning), parts, counts}
+var kinds = []string{string(quantity.Volume), string(quantity.Length), string(quantity.Weight), string(quantity.Power),
+	string(quantity.Voltage), string(quantity.Charge), string(quantity.Energy), string(quantity.Storage),
+	string(quantity.Frequency), string(quantity.Light), string(quantity.Pressure), string(quantity.Turning), parts,
+	counts}
 
 // sizes of one kind that both name agree size by size: each that one title names and the other offer does not is
 // another, where both have such. How many come together must be named by both: where only one says so, the other is
@@ -285,12 +298,15 @@ func sizes(add func(Kind, int, string), a, b *Item, perPiece bool) {
 	}
 }
 
-// sameSize tells whether two sizes are one but for rounding, as 6 feet and 183 cm are: within one and a half in a hundred.
+// sameSize tells whether two sizes are one but for rounding, as 6 feet and 183 cm are: within one and a half in a
+// hundred.
 func sameSize(a, b int64) bool { return math.Abs(float64(a-b)) <= 0.015*float64(max(a, b)) }
 
 // only are the sizes of a that b does not have.
 func only(a, b []int64) []int64 {
-	return slices.DeleteFunc(slices.Clone(a), func(v int64) bool { return slices.ContainsFunc(b, func(w int64) bool { return sameSize(v, w) }) })
+	return slices.DeleteFunc(slices.Clone(a), func(v int64) bool {
+		return slices.ContainsFunc(b, func(w int64) bool { return sameSize(v, w) })
+	})
 }
 
 func together(here, there []int64) string {

@@ -15,14 +15,16 @@ func TestJaroWinklerPublishedExamples(t *testing.T) {
 	for _, c := range []struct {
 		a, b string
 		want float64
-	}{{"martha", "marhta", 0.961}, {"dwayne", "duane", 0.840}, {"dixon", "dicksonx", 0.813}, {"", "", 1}, {"a", "", 0}, {"same", "same", 1}} {
+	}{{"martha", "marhta", 0.961}, {"dwayne", "duane", 0.840}, {"dixon", "dicksonx", 0.813}, {"", "", 1}, {"a", "", 0},
+		{"same", "same", 1}} {
 		if got := JaroWinkler(c.a, c.b); math.Abs(got-c.want) > 0.0006 {
 			t.Errorf("%s and %s: %.4f, want %.3f", c.a, c.b, got, c.want)
 		}
 	}
 }
 
-// Against github.com/xrash/smetrics on random words; without its threshold, under which it adds nothing for a common beginning.
+// Against github.com/xrash/smetrics on random words; without its threshold, under which it adds nothing for a
+// common beginning.
 func TestJaroWinklerAgreesWithAPackage(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 2))
 	word := func() string {
@@ -49,7 +51,8 @@ func TestContentLeavesClaimsYearsAndSizesOut(t *testing.T) {
 
 func TestQuantities(t *testing.T) {
 	got := Quantities("Mug 350 ml 0.5l, 30cm tall, set of 3, 24 pieces 2026")
-	for kind, want := range map[string][]int64{"volume": {350e6, 500e6}, "length": {300e3}, "count": {3, 24}, "weight": nil} {
+	for kind, want := range map[string][]int64{"volume": {350e6, 500e6}, "length": {300e3}, "count": {3, 24},
+		"weight": nil} {
 		if !slices.Equal(got[kind], want) {
 			t.Errorf("%s: %v, want %v", kind, got[kind], want)
 		}
@@ -58,22 +61,41 @@ func TestQuantities(t *testing.T) {
 
 func TestTheSameAndNearMisses(t *testing.T) {
 	seen := func(seed uint64) []Picture { return []Picture{PictureOf(scene(seed, 120), 120, 120)} }
-	mug := Item{Title: "2026 NEW Camping Enamelled Steel Mug Enamel 350 ml", GTINs: []string{"4006381333931"}, Values: []string{"Red", "Blue", "350 ml"}, Grams: []int{180}, Pictures: seen(1)}
+	mug := Item{Title: "2026 NEW Camping Enamelled Steel Mug Enamel 350 ml", GTINs: []string{"4006381333931"},
+		Values: []string{"Red", "Blue", "350 ml"}, Grams: []int{180}, Pictures: seen(1)}
 	for name, c := range map[string]struct {
 		other Item
 		same  bool
 	}{
-		"another shop's words":      {Item{Title: "HOT SALE Enamel Steel Mug for Outdoor camping", GTINs: nil, Values: []string{"red", "blue", "350 ml"}, Grams: []int{182}, Pictures: nil}, true},
-		"its number, other words":   {Item{Title: "Kaffeebecher Emaille", GTINs: []string{"04006381333931"}, Values: nil, Grams: []int{183}, Pictures: nil}, true},
-		"its number, its picture":   {Item{Title: "Kaffeebecher Emaille", GTINs: []string{"04006381333931"}, Pictures: seen(1)}, true},
-		"its number and nothing":    {Item{Title: "Fahrradlampe", GTINs: []string{"04006381333931"}, Pictures: seen(2)}, false},
-		"another size":              {Item{Title: "2026 NEW Camping Enamelled Steel Mug Enamel 500 ml", GTINs: nil, Values: []string{"Red", "Blue", "500 ml"}, Grams: []int{260}, Pictures: nil}, false},
-		"another count":             {Item{Title: "Camping Enamelled Steel Mug Enamel 350 ml set of 6", GTINs: []string{"4006381333948"}, Values: []string{"Red"}, Grams: []int{1100}, Pictures: nil}, false},
-		"another count, no number":  {Item{Title: "Camping Enamelled Steel Mug Enamel 350 ml 6 pcs", GTINs: nil, Values: []string{"Red", "Blue", "350 ml"}, Grams: []int{185}, Pictures: nil}, false},
-		"its picture, other words":  {Item{Title: "Kaffeebecher Emaille 350 ml", GTINs: nil, Values: []string{"rot", "350 ml"}, Grams: []int{176}, Pictures: seen(1)}, true},
-		"another picture of a like": {Item{Title: "Enamel Steel Mug with Lid", GTINs: nil, Values: []string{"red", "350 ml"}, Grams: []int{230}, Pictures: seen(2)}, false},
-		"another thing altogether":  {Item{Title: "Whistling Kettle Steel 2 l", GTINs: nil, Values: []string{"Red"}, Grams: []int{640}, Pictures: nil}, false},
-		"nothing known":             {Item{}, false},
+		"another shop's words": {
+			Item{Title: "HOT SALE Enamel Steel Mug for Outdoor camping", GTINs: nil,
+				Values: []string{"red", "blue", "350 ml"}, Grams: []int{182}, Pictures: nil}, true},
+		"its number, other words": {
+			Item{Title: "Kaffeebecher Emaille", GTINs: []string{"04006381333931"}, Values: nil, Grams: []int{183},
+				Pictures: nil}, true},
+		"its number, its picture": {
+			Item{Title: "Kaffeebecher Emaille", GTINs: []string{"04006381333931"}, Pictures: seen(1)}, true},
+		"its number and nothing": {Item{Title: "Fahrradlampe", GTINs: []string{"04006381333931"}, Pictures: seen(2)},
+			false},
+		"another size": {
+			Item{Title: "2026 NEW Camping Enamelled Steel Mug Enamel 500 ml", GTINs: nil,
+				Values: []string{"Red", "Blue", "500 ml"}, Grams: []int{260}, Pictures: nil}, false},
+		"another count": {
+			Item{Title: "Camping Enamelled Steel Mug Enamel 350 ml set of 6", GTINs: []string{"4006381333948"},
+				Values: []string{"Red"}, Grams: []int{1100}, Pictures: nil}, false},
+		"another count, no number": {
+			Item{Title: "Camping Enamelled Steel Mug Enamel 350 ml 6 pcs", GTINs: nil,
+				Values: []string{"Red", "Blue", "350 ml"}, Grams: []int{185}, Pictures: nil}, false},
+		"its picture, other words": {
+			Item{Title: "Kaffeebecher Emaille 350 ml", GTINs: nil, Values: []string{"rot", "350 ml"}, Grams: []int{176},
+				Pictures: seen(1)}, true},
+		"another picture of a like": {
+			Item{Title: "Enamel Steel Mug with Lid", GTINs: nil, Values: []string{"red", "350 ml"}, Grams: []int{230},
+				Pictures: seen(2)}, false},
+		"another thing altogether": {
+			Item{Title: "Whistling Kettle Steel 2 l", GTINs: nil, Values: []string{"Red"}, Grams: []int{640},
+				Pictures: nil}, false},
+		"nothing known": {Item{}, false},
 	} {
 		m := Compare(&mug, &c.other, nil)
 		if (m.Strength >= Same) != c.same {
@@ -87,8 +109,11 @@ func TestTheSameAndNearMisses(t *testing.T) {
 
 func TestPacksAreTheSameItemInAnotherPack(t *testing.T) {
 	single := Item{Title: "Camping Enamelled Steel Mug 350 ml", Values: []string{"Red", "350 ml"}, Grams: []int{180}}
-	for title, want := range map[string]int{"Camping Enamelled Steel Mug 350 ml x2": 2, "Set of 6 Camping Enamelled Steel Mug 350 ml": 6, "Camping Enamelled Steel Mug 350 ml dozen": 12, "Camping Enamelled Steel Mug 350 ml": 0} {
-		other := Item{Title: title, Values: []string{"Red", "350 ml"}, Grams: []int{181 * max(want, 1)}, GTINs: []string{"4006381333948"}}
+	for title, want := range map[string]int{"Camping Enamelled Steel Mug 350 ml x2": 2,
+		"Set of 6 Camping Enamelled Steel Mug 350 ml": 6, "Camping Enamelled Steel Mug 350 ml dozen": 12,
+		"Camping Enamelled Steel Mug 350 ml": 0} {
+		other := Item{Title: title, Values: []string{"Red", "350 ml"}, Grams: []int{181 * max(want, 1)},
+			GTINs: []string{"4006381333948"}}
 		m, back := Compare(&single, &other, nil), Compare(&other, &single, nil)
 		if want == 0 {
 			if m.Strength < Same || m.Packs != nil {
@@ -96,7 +121,8 @@ func TestPacksAreTheSameItemInAnotherPack(t *testing.T) {
 			}
 			continue
 		}
-		if m.Strength >= Same || m.Packs == nil || *m.Packs != (Packed{1, want}) || back.Packs == nil || *back.Packs != (Packed{want, 1}) {
+		if m.Strength >= Same || m.Packs == nil || *m.Packs != (Packed{1, want}) || back.Packs == nil ||
+			*back.Packs != (Packed{want, 1}) {
 			t.Errorf("%s: %+v and back %+v", title, m, back)
 		}
 	}
@@ -104,7 +130,9 @@ func TestPacksAreTheSameItemInAnotherPack(t *testing.T) {
 
 func TestSizesAreComparedOneByOne(t *testing.T) {
 	mat := Item{Title: "Yoga mat natural rubber 183 x 61 cm 6 mm"}
-	for title, same := range map[string]bool{"Yoga mat natural rubber 183x61cm 6mm": true, "Yoga mat natural rubber 72 x 24 in 6 mm": true, "Yoga mat natural rubber 183 x 61 cm 10 mm": false, "Yoga mat natural rubber 173 x 61 cm 6 mm": false, "Yoga mat natural rubber 183 cm": true} {
+	for title, same := range map[string]bool{"Yoga mat natural rubber 183x61cm 6mm": true,
+		"Yoga mat natural rubber 72 x 24 in 6 mm": true, "Yoga mat natural rubber 183 x 61 cm 10 mm": false,
+		"Yoga mat natural rubber 173 x 61 cm 6 mm": false, "Yoga mat natural rubber 183 cm": true} {
 		if m := Compare(&mat, &Item{Title: title}, nil); (m.Strength >= Same) != same {
 			t.Errorf("%s: %+v", title, m)
 		}

@@ -12,7 +12,8 @@ const Windows = 12
 // windows are parts of a picture by their corner and width, as shares of its own: all of it, three
 // around the middle, and what is left when two edges go, by a little or by more.
 var windows = [Windows][3]float64{{0, 0, 1}, {0.03, 0.03, 0.94}, {0.06, 0.06, 0.88}, {0.09, 0.09, 0.82},
-	{0, 0, 0.94}, {0.06, 0, 0.94}, {0, 0.06, 0.94}, {0.06, 0.06, 0.94}, {0, 0, 0.88}, {0.12, 0, 0.88}, {0, 0.12, 0.88}, {0.12, 0.12, 0.88}}
+	{0, 0, 0.94}, {0.06, 0, 0.94}, {0, 0.06, 0.94}, {0.06, 0.06, 0.94}, {0, 0, 0.88}, {0.12, 0, 0.88}, {0, 0.12, 0.88},
+	{0.12, 0.12, 0.88}}
 
 // PerceptualHashes are the perceptual hashes of a picture's windows, the whole first. All zero is not known.
 type PerceptualHashes [Windows]uint64
@@ -27,7 +28,8 @@ func (s *PerceptualHashes) Apart(other *PerceptualHashes) int {
 	return apart
 }
 
-// nearest tells, too, the window at which they are least apart, and whether it is the whole of the first that is like it.
+// nearest tells, too, the window at which they are least apart, and whether it is the whole of the first that is
+// like it.
 func (s *PerceptualHashes) nearest(other *PerceptualHashes) (apart int, first bool, window int) {
 	here, there := s[0], other[0]
 	least := 64 << 8
@@ -67,7 +69,8 @@ func means(cells []float64, n int, sums []int64, width, height int, part [3]floa
 		top, bottom := along(part[1], part[2], y, n, height)
 		for x := range n {
 			left, right := along(part[0], part[2], x, n, width)
-			total := sums[bottom*(width+1)+right] - sums[top*(width+1)+right] - sums[bottom*(width+1)+left] + sums[top*(width+1)+left]
+			total := sums[bottom*(width+1)+right] - sums[top*(width+1)+right] - sums[bottom*(width+1)+left] +
+				sums[top*(width+1)+left]
 			cells[y*n+x] = float64(total) / float64((bottom-top)*(right-left))
 		}
 	}

@@ -68,7 +68,8 @@ func TestShapesAgreeWithAPackage(t *testing.T) {
 		}
 		before, reference = ours, theirs.GetHash()
 	}
-	t.Logf("bits that differ from the package's: %.2f of 64 on average; distances differ by %.2f", float64(off)/120, float64(apart)/119)
+	t.Logf("bits that differ from the package's: %.2f of 64 on average; distances differ by %.2f", float64(off)/120,
+		float64(apart)/119)
 	if off > 120*5 || apart > 119*4 {
 		t.Errorf("%d bits off in 120 pictures, %d in their distances", off, apart)
 	}
@@ -107,7 +108,8 @@ func TestAPictureIsKnownAgain(t *testing.T) {
 		try("less contrast", dim, size)
 		try("small", scene(seed, 90), 90)
 		try("other tones", inverse, size)
-		for what, w := range map[string][3]float64{"middle": {0.06, 0.06, 0.88}, "without an edge": {0, 0.07, 0.93}, "without the other": {0.1, 0, 0.9}} {
+		for what, w := range map[string][3]float64{"middle": {0.06, 0.06, 0.88}, "without an edge": {0, 0.07, 0.93},
+			"without the other": {0.1, 0, 0.9}} {
 			cropped, n := part(gray, size, w[0], w[1], w[2])
 			try(what, cropped, n)
 		}
@@ -131,7 +133,8 @@ func TestAPictureIsKnownAgain(t *testing.T) {
 }
 
 func TestWhatIsNoPictureIsNotKnown(t *testing.T) {
-	for _, p := range []Picture{PictureOf(nil, 0, 0), PictureOf([]uint8{1}, 2, 2), PictureOf(make([]uint8, 400), 20, 20)} {
+	for _, p := range []Picture{PictureOf(nil, 0, 0), PictureOf([]uint8{1}, 2, 2),
+		PictureOf(make([]uint8, 400), 20, 20)} {
 		if p.Hashes.Known() || p.EdgeMap != nil || Fit(&p, &p) != 0 {
 			t.Errorf("%v", p)
 		}

@@ -120,19 +120,26 @@ type found struct {
 	part [3]float64
 }
 
-// climb moves, narrows and widens a part in ever smaller steps while the likeness rises.
+// moves are the ways in which climb shifts a part, narrows and widens it, each beside the one that leads back.
+var moves = [...][3]float64{{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {-0.5, -0.5, 1}, {0.5, 0.5, -1}}
+
+// climb moves, narrows and widens a part in ever smaller steps while the likeness rises: until none of the moves has
+// bettered it since the last that did.
 func (p *pair) climb(best found, sizes ...float64) found {
 	for _, size := range sizes {
-		for better := true; better; {
-			better = false
-			for _, by := range [][3]float64{{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {-0.5, -0.5, 1}, {0.5, 0.5, -1}} {
-				moved := [3]float64{best.part[0] + by[0]*size, best.part[1] + by[1]*size, best.part[2] + by[2]*size}
-				if moved[2] < 0.7 || moved[2] > 1.1 || math.Abs(moved[0]-0.1) > 0.3 || math.Abs(moved[1]-0.1) > 0.3 {
-					continue
-				}
-				if fit := p.laid(moved); fit > best.fit {
-					best, better = found{fit, moved}, true
-				}
+		last := -1
+		for i, failed := 0, 0; failed < len(moves); i = (i + 1) % len(moves) {
+			failed++
+			if last >= 0 && i == last^1 {
+				continue // back where it was worse
+			}
+			by := &moves[i]
+			part := [3]float64{best.part[0] + by[0]*size, best.part[1] + by[1]*size, best.part[2] + by[2]*size}
+			if part[2] < 0.7 || part[2] > 1.1 || math.Abs(part[0]-0.1) > 0.3 || math.Abs(part[1]-0.1) > 0.3 {
+				continue
+			}
+			if fit := p.laid(part); fit > best.fit {
+				best, last, failed = found{fit, part}, i, 0
 			}
 		}
 	}
@@ -324,7 +331,8 @@ var steps = func() (s [Windows][2][glance]step) {
 
 // correlation is Pearson's, of n pairs by their sums, squares and products; 0 where either is flat.
 func correlation(sa, sb, aa, bb, ab int64, n float64) float64 {
-	cov, va, vb := float64(ab)-float64(sa)*float64(sb)/n, float64(aa)-float64(sa)*float64(sa)/n, float64(bb)-float64(sb)*float64(sb)/n
+	cov, va, vb := float64(ab)-float64(sa)*float64(sb)/n, float64(aa)-float64(sa)*float64(sa)/n,
+		float64(bb)-float64(sb)*float64(sb)/n
 	if va <= 0 || vb <= 0 {
 		return 0
 	}

@@ -14,8 +14,9 @@ var numerals = map[string]int{}
 
 func init() {
 	for n, words := range map[int]string{
-		1:  "one single ein eine einzeln un une uno uma een en ett jeden один",
-		2:  "two twin double pair pairs couple duo zwei paar doppelpack deux paire dos doble par duas dois due coppia paio twee paar dwa dwie dwóch två два две пара",
+		1: "one single ein eine einzeln un une uno uma een en ett jeden один",
+		2: "two twin double pair pairs couple duo zwei paar doppelpack deux paire dos doble par duas dois due coppia " +
+			"paio twee paar dwa dwie dwóch två два две пара",
 		3:  "three triple trio drei trois tres três tre drie trzy trzech три",
 		4:  "four quad vier quatre cuatro quatro quattro cztery fyra fire четыре",
 		5:  "five fünf cinq cinco cinque vijf pięć fem пять",
@@ -25,7 +26,8 @@ func init() {
 		9:  "nine neun neuf nueve nove negen dziewięć nio ni девять",
 		10: "ten zehn dix diez dez dieci tien dziesięć tio ti десять",
 		11: "eleven elf onze once undici elva",
-		12: "twelve dozen zwölf dutzend douze douzaine doce docena doze dúzia dodici dozzina twaalf dozijn dwanaście tuzin tolv dussin двенадцать",
+		12: "twelve dozen zwölf dutzend douze douzaine doce docena doze dúzia dodici dozzina twaalf dozijn dwanaście " +
+			"tuzin tolv dussin двенадцать",
 	} {
 		for word := range strings.FieldsSeq(words) {
 			numerals[word] = n
@@ -44,21 +46,33 @@ func set(text string) map[string]bool {
 
 var (
 	// behind are words behind a number that counts pieces: 2 pcs, 12 count, 4er Set.
-	behind = set(`pack packs pk pks pkt pkts pc pcs pce pces piece pieces count ct cnt unit units set sets er ers stück stk stck st teilig teiliges tlg packung packungen pièce pièces unité unités unidad unidades unid ud uds pieza piezas
-		pz pzs pza pzas peça peças pç pçs pezzo pezzi confezioni stuks stuk szt sztuk sztuki kpl kappaletta styck stycken delar dele шт штук штуки предмета предметов adet parça`)
+	behind = set(
+		`pack packs pk pks pkt pkts pc pcs pce pces piece pieces count ct cnt unit units set sets er ers stück stk ` +
+			`stck st teilig teiliges tlg packung packungen pièce pièces unité unités unidad unidades unid ud uds ` +
+			`pieza piezas
+		pz pzs pza pzas peça peças pç pçs pezzo pezzi confezioni stuks stuk szt sztuk sztuki kpl kappaletta styck ` +
+			`stycken delar dele шт штук штуки предмета предметов adet parça`)
 	// eastern counters follow a number without a space.
 	eastern = strings.Fields(`個セット 個入 個 枚セット 枚入 枚 本セット 本入 点セット 件套 件 只装 只 个装 个 個裝 片装 片 包 개입 개 세트`)
-	// ahead are words before a number: set 4, qty 4; containers are those before a link and a number: box of 12, lot de 4.
+	// ahead are words before a number: set 4, qty 4; containers are those before a link and a number: box of 12,
+	// lot de 4.
 	ahead      = set(`set pack pk qty quantity count multipack zestaw komplet opakowanie набор упаковка`)
-	containers = set(`set sets pack packs pk pks box boxes case cases bag bundle lot lots carton tray tin packet package pair pairs satz jeu boîte paquet ensemble juego caja paquete lote conjunto kit caixa pacote confezione scatola pacco pak doos набор комплект`)
-	links      = set(`of von mit aus de da van из`)
+	containers = set(
+		`set sets pack packs pk pks box boxes case cases bag bundle lot lots carton tray tin packet package pair ` +
+			`pairs satz jeu boîte paquet ensemble juego caja paquete lote conjunto kit caixa pacote confezione ` +
+			`scatola pacco pak doos набор комплект`)
+	links = set(`of von mit aus de da van из`)
 	// severally are words that count by themselves.
-	severally = map[string]int{"dozen": 12, "dutzend": 12, "douzaine": 12, "docena": 12, "dúzia": 12, "dozzina": 12, "dozijn": 12, "tuzin": 12, "dussin": 12, "pair": 2, "duo": 2, "trio": 3, "doppelpack": 2, "dreierpack": 3, "viererpack": 4, "sechserpack": 6}
+	severally = map[string]int{"dozen": 12, "dutzend": 12, "douzaine": 12, "docena": 12, "dúzia": 12, "dozzina": 12,
+		"dozijn": 12, "tuzin": 12, "dussin": 12, "pair": 2, "duo": 2, "trio": 3, "doppelpack": 2, "dreierpack": 3,
+		"viererpack": 4, "sechserpack": 6}
 	multiples = map[string]int{"twin": 2, "double": 2, "triple": 3, "quad": 4}
 	halves    = set(`half halbes demi media`)
 	// features are what "2 x" counts within one piece; inside what has pieces and is one.
-	features = set(`zoom magnification magnifying magnifier optical faster speed stronger brighter longer usb hdmi aa aaa port ports speaker speakers battery batteries pockets hooks led fan`)
-	inside   = set(`puzzle jigsaw suit socket construction`)
+	features = set(`zoom magnification magnifying magnifier optical faster speed stronger brighter longer usb hdmi ` +
+		`aa ` +
+		`aaa port ports speaker speakers battery batteries pockets hooks led fan`)
+	inside = set(`puzzle jigsaw suit socket construction`)
 )
 
 // maxPack is the largest number of pieces that a title is believed.
@@ -108,7 +122,8 @@ func tokens(text string, out []token) []token {
 	return out
 }
 
-// Packs are how many come together by a text, the words of a dozen languages read: "x2", "2-pack", "box of 12", "4er-Set",
+// Packs are how many come together by a text, the words of a dozen languages read: "x2", "2-pack", "box of 12",
+// "4er-Set",
 // "dozen", "2 Stück", "3個セット". None is a single one, or not said. Dimensions, such as 20 x 30, are no counts, nor are
 // the pieces of a puzzle.
 func Packs(text string) (counts []int) {
@@ -149,13 +164,15 @@ func Packs(text string) (counts []int) {
 // counted tells whether a number counts pieces.
 func counted(at func(int) token, i int) bool {
 	t, before, next := at(i), at(i-1), at(i+1)
-	if before.glued && before.text == "-" && at(i-2).digit || (t.glued && strings.Contains("./,", before.text) && before.text != "" && at(i-2).digit) {
+	if before.glued && before.text == "-" && at(i-2).digit ||
+		(t.glued && strings.Contains("./,", before.text) && before.text != "" && at(i-2).digit) {
 		return false // a part of another number
 	}
 	cross := func(t token) bool { return t.text == "x" || t.text == "×" }
 	// x2, x 2; not 20 x 30.
 	if cross(before) {
-		return t.digit && !at(i-2).digit && (!t.glued || t.n < 100) && !(before.glued && at(i-2).word) && !(next.glued && next.word) && !decimal(at, i)
+		return t.digit && !at(i-2).digit && (!t.glued || t.n < 100) && !(before.glued && at(i-2).word) &&
+			!(next.glued && next.word) && !decimal(at, i)
 	}
 	// 2x, 2 x mug; not 2 x 3, 2x zoom.
 	if t.digit && cross(next) && !(next.glued && at(i+2).glued && at(i+2).word) {
@@ -171,7 +188,8 @@ func counted(at func(int) token, i int) bool {
 		switch {
 		case w.text == "er" || w.text == "ers":
 			return at(k).glued && t.digit
-		case w.text == "piece" && inside[at(k+1).text] || (w.text == "teilig" || w.text == "teiliges") && inside[at(k+1).text]:
+		case w.text == "piece" && inside[at(k+1).text] || (w.text == "teilig" || w.text == "teiliges") &&
+			inside[at(k+1).text]:
 			return false
 		case behind[w.text]:
 			return true

@@ -2,7 +2,8 @@ package likeness
 
 import "math"
 
-// Turned are other ways in which a picture is shown elsewhere: mirrored, turned by five degrees, and its parts of two thirds.
+// Turned are other ways in which a picture is shown elsewhere: mirrored, turned by five degrees, and its parts of
+// two thirds.
 // They are for looking for one picture among many; what is known of those does not change.
 func (p *Picture) Turned() (all []Picture) {
 	if p.EdgeMap == nil {

@@ -25,7 +25,8 @@ func shown(gray []uint8, size int, part [3]float64, mirrored bool, degrees float
 	return PictureOf(out, size, size)
 }
 
-// Pictures that another shop mirrored, turned by five degrees or cropped by a third are found by the turned ones; strangers
+// Pictures that another shop mirrored, turned by five degrees or cropped by a third are found by the turned ones;
+// strangers
 // are not. The recall is stated, not promised.
 func TestTurnedPicturesAreFound(t *testing.T) {
 	const size, n = 150, 120
@@ -38,8 +39,11 @@ func TestTurnedPicturesAreFound(t *testing.T) {
 		mine := PictureOf(gray, size, size)
 		turned := append([]Picture{mine}, mine.Turned()...)
 		all = append(all, mine)
-		for how, other := range map[string]Picture{"as it is": shown(gray, size, whole, false, 0), "mirrored": shown(gray, size, whole, true, 0), "turned by 5": shown(gray, size, whole, false, 5), "turned by -5": shown(gray, size, whole, false, -5),
-			"cropped by a third": shown(gray, size, [3]float64{1.0 / 6, 1.0 / 6, 2.0 / 3}, false, 0), "cropped by a third, corner": shown(gray, size, [3]float64{0, 1.0 / 3, 2.0 / 3}, false, 0)} {
+		for how, other := range map[string]Picture{"as it is": shown(gray, size, whole, false, 0),
+			"mirrored": shown(gray, size, whole, true, 0), "turned by 5": shown(gray, size, whole, false, 5),
+			"turned by -5":               shown(gray, size, whole, false, -5),
+			"cropped by a third":         shown(gray, size, [3]float64{1.0 / 6, 1.0 / 6, 2.0 / 3}, false, 0),
+			"cropped by a third, corner": shown(gray, size, [3]float64{0, 1.0 / 3, 2.0 / 3}, false, 0)} {
 			best := 0.0
 			for i := range turned {
 				best = max(best, Fit(&turned[i], &other))
@@ -59,7 +63,8 @@ func TestTurnedPicturesAreFound(t *testing.T) {
 		}
 	}
 	t.Logf("of %d each: %v; %d of %d strangers", n, found, strangers, compared)
-	for how, least := range map[string]int{"as it is": 95, "mirrored": 90, "turned by 5": 70, "turned by -5": 70, "cropped by a third": 60} {
+	for how, least := range map[string]int{"as it is": 95, "mirrored": 90, "turned by 5": 70, "turned by -5": 70,
+		"cropped by a third": 60} {
 		if found[how]*100 < least*n {
 			t.Errorf("%s: %d of %d are found", how, found[how], n)
 		}

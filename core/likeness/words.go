@@ -14,8 +14,11 @@ import (
 var noise = map[string]bool{}
 
 func init() {
-	for _, w := range strings.Fields(`a an and at best big by cheap delivery discount dropship dropshipping factory fast for free from gift good guarantee guaranteed high hot in item limited mom dad new
-		newest of off offer ok on original pc pcs piece premium price product promotion quality sale seller set shipping shop special stock super the time to top wholesale with arrival direct your x`) {
+	for _, w := range strings.Fields(`a an
+		and at best big by cheap delivery discount dropship dropshipping factory fast for free
+		from gift good guarantee guaranteed high hot in item limited mom dad new
+		newest of off offer ok on original pc pcs piece premium price product promotion quality sale seller
+		set shipping shop special stock super the time to top wholesale with arrival direct your x`) {
 		noise[w] = true
 	}
 }
@@ -23,7 +26,9 @@ func init() {
 // Content is the words of a title that tell something of the item, in order, each once: without
 // claims, years and quantities.
 func Content(title string) (words []string) {
-	for _, w := range strings.FieldsFunc(strings.ToLower(title), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) && r != '.' }) {
+	for _, w := range strings.FieldsFunc(strings.ToLower(title), func(r rune) bool {
+		return !unicode.IsLetter(r) && !unicode.IsDigit(r) && r != '.'
+	}) {
 		w = strings.Trim(w, ".")
 		if w == "" || noise[w] || strings.IndexFunc(w, unicode.IsDigit) >= 0 || isUnit(w) || slices.Contains(words, w) {
 			continue
@@ -118,14 +123,17 @@ const (
 	parts  = "parts"
 )
 
-var countedParts = set(`cell cells rib ribs dice compartment compartments tier tiers drawer drawers shelves row rows burner burners slot slots pocket pockets`)
+var countedParts = set(`cell cells rib ribs dice compartment compartments tier tiers drawer drawers shelves row rows ` +
+	`burner burners slot slots pocket pockets`)
 
 // isUnit tells whether a word counts or measures, and says nothing of the item by itself.
 func isUnit(w string) bool {
-	return quantity.UnitNamed(w) != nil || slices.Contains([]string{"pieces", "pcs", "pack", "cells", "ribs", "dice"}, w)
+	return quantity.UnitNamed(w) != nil ||
+		slices.Contains([]string{"pieces", "pcs", "pack", "cells", "ribs", "dice"}, w)
 }
 
-// Quantities are the sizes and counts that a text names, by kind: "350 ml", "0.35 l", "35cm", "set of 3", "2er-Set", each in the
+// Quantities are the sizes and counts that a text names, by kind: "350 ml", "0.35 l", "35cm", "set of 3",
+// "2er-Set", each in the
 // base unit of its kind.
 func Quantities(text string) map[string][]int64 {
 	out := map[string][]int64{}

@@ -21,7 +21,8 @@ func TestQuartiles(t *testing.T) {
 		{[]int64{100, 200, 300, 400, 500}, 200, 300, 400},
 	} {
 		s, ok := Of(c.prices, usd)
-		if !ok || s.Low.Minor() != c.low || s.Median.Minor() != c.middle || s.High.Minor() != c.high || s.Seen != len(c.prices) {
+		if !ok || s.Low.Minor() != c.low || s.Median.Minor() != c.middle || s.High.Minor() != c.high ||
+			s.Seen != len(c.prices) {
 			t.Errorf("%v: %+v", c.prices, s)
 		}
 	}
@@ -30,7 +31,9 @@ func TestQuartiles(t *testing.T) {
 	}
 	s, _ := Of([]int64{1000, 2000}, usd)
 	eur := money.MustCurrency("EUR")
-	if in, err := s.In(func(a money.Amount) (money.Amount, error) { return money.New(a.Minor()/2, eur), nil }); err != nil || in.Median != money.New(750, eur) {
+	if in, err := s.In(func(a money.Amount) (money.Amount, error) {
+		return money.New(a.Minor()/2, eur), nil
+	}); err != nil || in.Median != money.New(750, eur) {
 		t.Errorf("%+v %v", in, err)
 	}
 }
@@ -38,7 +41,8 @@ func TestQuartiles(t *testing.T) {
 // The parts of the honest way to rank: profit, units a month, rivals.
 func TestWorth(t *testing.T) {
 	usd := money.MustCurrency("USD")
-	for _, c := range []struct{ profit, units, rivals, want int64 }{{500, 120, 4, 15000}, {500, 120, 0, 60000}, {-500, 10, 3, -1667}, {500, 0, 3, 0}, {1 << 62, 1 << 40, 1, 0}} {
+	for _, c := range []struct{ profit, units, rivals, want int64 }{{500, 120, 4, 15000}, {500, 120, 0, 60000},
+		{-500, 10, 3, -1667}, {500, 0, 3, 0}, {1 << 62, 1 << 40, 1, 0}} {
 		if got := Worth(money.New(c.profit, usd), c.units, c.rivals); got.Minor() != c.want {
 			t.Errorf("%+v: %s", c, got)
 		}

@@ -44,7 +44,8 @@ func (c *Conditions) Everything() bool {
 }
 
 func (c Conditions) clone() Conditions {
-	for _, list := range []*[]string{&c.Stores, &c.Sources, &c.Suppliers, &c.Categories, &c.Collections, &c.Tags, &c.ShipsFrom, &c.Brands} {
+	for _, list := range []*[]string{&c.Stores, &c.Sources, &c.Suppliers, &c.Categories, &c.Collections, &c.Tags,
+		&c.ShipsFrom, &c.Brands} {
 		*list = slices.Clone(*list)
 	}
 	return c
@@ -95,8 +96,10 @@ func inCategory(category, of string) bool {
 
 // holds tests the lists but for countries, which are tested before, as the cost range is.
 func (c *Conditions) holds(item *Item) bool {
-	return anyOf(c.Sources, item.Source) && anyOf(c.Suppliers, item.Supplier) && anyOf(c.Brands, item.Brand) && anyOf(c.Stores, item.Store) &&
-		(len(c.Categories) == 0 || someCategory(c.Categories, item.Category)) && meets(c.Collections, item.Collections) && meets(c.Tags, item.Tags)
+	return anyOf(c.Sources, item.Source) && anyOf(c.Suppliers, item.Supplier) && anyOf(c.Brands, item.Brand) &&
+		anyOf(c.Stores, item.Store) &&
+		(len(c.Categories) == 0 || someCategory(c.Categories, item.Category)) &&
+		meets(c.Collections, item.Collections) && meets(c.Tags, item.Tags)
 }
 
 func anyOf(list []string, value string) bool {
@@ -152,7 +155,8 @@ func (rs *Rules) Unreachable() []Shadow {
 			grew = false
 			for above := range rs.list[:place] {
 				r := &rs.list[above]
-				if !r.Off && r.Formula.Kind != Market && r.Conditions.wider(&rule.Conditions) && r.Conditions.From.Minor() <= at && r.Conditions.under() > at {
+				if !r.Off && r.Formula.Kind != Market && r.Conditions.wider(&rule.Conditions) &&
+					r.Conditions.From.Minor() <= at && r.Conditions.under() > at {
 					at, grew = r.Conditions.under(), true
 					by = append(by, above)
 				}

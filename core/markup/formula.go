@@ -76,7 +76,9 @@ func (f Formula) check(c money.Currency) *FieldError {
 	known := []FormulaKind{Percent, Multiple, Fixed, PercentPlus, Margin, Profit, Market}
 	switch {
 	case !slices.Contains(known, f.Kind):
-		return wrong("formula", "%q is not a way to price: choose percent, multiple, fixed, percent_plus, margin, profit or market.", f.Kind)
+		return wrong("formula",
+			"%q is not a way to price: choose percent, multiple, fixed, percent_plus, margin, profit or market.",
+			f.Kind)
 	case f.Basis != OnLanded && f.Basis != OnItem:
 		return wrong("basis", "%q is not a cost to work on: choose landed or item.", f.Basis)
 	case f.Basis == OnItem && !f.Kind.costBased():

@@ -131,7 +131,9 @@ func (g *guard) floor() (int64, error) {
 			return 0, err
 		}
 		if safe+1 > lowest {
-			margin, err := g.lowestFrom(safe+1, func(net, profit int64) bool { return atLeastShare(profit, net, wanted.LeastMargin) })
+			margin, err := g.lowestFrom(safe+1, func(net, profit int64) bool {
+				return atLeastShare(profit, net, wanted.LeastMargin)
+			})
 			if err != nil {
 				return 0, err
 			}
@@ -147,8 +149,10 @@ func (g *guard) floor() (int64, error) {
 	return lowest, nil
 }
 
-// farthest bounds the search for the lowest price. It lies within two units of what a unit of the price leaves, so that the
-// bound is met only where fees, tax and margin leave less than a hundred-thousandth of each unit; the safe price is taken then.
+// farthest bounds the search for the lowest price. It lies within two units of what a unit of the price leaves, so
+// that the
+// bound is met only where fees, tax and margin leave less than a hundred-thousandth of each unit; the safe price is
+// taken then.
 const farthest = 1 << 18
 
 func (g *guard) lowestFrom(safe int64, enough func(net, profit int64) bool) (int64, error) {

@@ -46,9 +46,11 @@ func WasWarning(was money.Amount, history []Sold, at time.Time) string {
 	case !ok:
 		return "It has not been on sale yet, so nothing backs the was price of " + was.String() + "."
 	case history[0].From.After(at.AddDate(0, 0, -30)):
-		return "It has been on sale for less than 30 days, which do not back the was price of " + was.String() + "; its lowest price was " + lowest.String() + "."
+		return "It has been on sale for less than 30 days, which do not back the was price of " + was.String() +
+			"; its lowest price was " + lowest.String() + "."
 	case was.Minor() > lowest.Minor():
-		return "Its lowest price of the last 30 days was " + lowest.String() + ", under the was price of " + was.String() + "."
+		return "Its lowest price of the last 30 days was " + lowest.String() + ", under the was price of " +
+			was.String() + "."
 	}
 	return ""
 }

@@ -76,7 +76,8 @@ func (o oracle) raw() int64 {
 // good tells whether a price is at or above every part of the floor.
 func (o oracle) good(price int64) bool {
 	profit := o.profit(price)
-	margin := o.rule.Floor.LeastMargin == 0 || (o.net(price) > 0 && rat(profit, o.net(price)).Cmp(ratio(o.rule.Floor.LeastMargin)) >= 0)
+	margin := o.rule.Floor.LeastMargin == 0 ||
+		(o.net(price) > 0 && rat(profit, o.net(price)).Cmp(ratio(o.rule.Floor.LeastMargin)) >= 0)
 	return profit >= o.rule.Floor.LeastProfit.Minor() && margin && price >= o.item.MinAdvertised.Minor()
 }
 
@@ -118,7 +119,8 @@ func (o oracle) price(c money.Currency) int64 {
 	}
 	most := o.item.List.Minor()
 	if o.rule.Ceiling.Market > 0 && o.item.Market.Minor() > 0 {
-		if market := nearest(times(ratio(o.rule.Ceiling.Market), rat(o.item.Market.Minor(), 1))); most == 0 || !o.rule.Ceiling.List || market < most {
+		if market := nearest(times(ratio(o.rule.Ceiling.Market), rat(o.item.Market.Minor(), 1))); most == 0 ||
+			!o.rule.Ceiling.List || market < most {
 			most = market
 		}
 	} else if !o.rule.Ceiling.List {
@@ -136,9 +138,12 @@ func (o oracle) price(c money.Currency) int64 {
 }
 
 func randomCase(r *rand.Rand) (Rule, Terms, *Item, money.Currency) {
-	c := []money.Currency{usd, money.MustCurrency("JPY"), money.MustCurrency("KWD"), money.MustCurrency("EUR")}[r.IntN(4)]
+	c := []money.Currency{usd, money.MustCurrency("JPY"), money.MustCurrency("KWD"),
+		money.MustCurrency("EUR")}[r.IntN(4)]
 	kind := []FormulaKind{Percent, Multiple, Fixed, PercentPlus, Margin, Profit, Market}[r.IntN(7)]
-	rule := Rule{ID: 1, Formula: Formula{Kind: kind, Basis: OnLanded}, Floor: Floor{money.New(r.Int64N(2000), c), money.Ratio(r.Int64N(4) * r.Int64N(150_000))}, Was: Was{Kind: NoWas, Ending: NoEnding}}
+	rule := Rule{ID: 1, Formula: Formula{Kind: kind, Basis: OnLanded},
+		Floor: Floor{money.New(r.Int64N(2000), c), money.Ratio(r.Int64N(4) * r.Int64N(150_000))},
+		Was:   Was{Kind: NoWas, Ending: NoEnding}}
 	if kind.costBased() && r.IntN(3) == 0 {
 		rule.Formula.Basis = OnItem
 	}
@@ -179,7 +184,8 @@ func randomCase(r *rand.Rand) (Rule, Terms, *Item, money.Currency) {
 		rule.Ceiling.Market = money.Ratio(800_000 + r.Int64N(700_000))
 	}
 	rule.Ceiling.Caps = (rule.Ceiling.List || rule.Ceiling.Market > 0) && r.IntN(3) > 0
-	terms := Terms{PaymentPercent: money.Ratio(r.Int64N(60_000)), PaymentFixed: money.New(r.Int64N(50), c), Returns: money.Ratio(r.Int64N(40_000))}
+	terms := Terms{PaymentPercent: money.Ratio(r.Int64N(60_000)), PaymentFixed: money.New(r.Int64N(50), c),
+		Returns: money.Ratio(r.Int64N(40_000))}
 	if r.IntN(2) == 0 {
 		terms.Tax = money.Ratio(r.Int64N(270_000))
 	}
@@ -189,7 +195,8 @@ func randomCase(r *rand.Rand) (Rule, Terms, *Item, money.Currency) {
 // listFor puts a rule before one that always holds.
 func listFor(t *testing.T, rule Rule, c money.Currency) *Rules {
 	t.Helper()
-	rest := Rule{ID: 2, Formula: Flat(Multiple, money.One, money.Amount{}, c), Floor: Floor{LeastProfit: money.Zero(c)}, Was: Was{Kind: NoWas}}
+	rest := Rule{ID: 2, Formula: Flat(Multiple, money.One, money.Amount{}, c), Floor: Floor{LeastProfit: money.Zero(c)},
+		Was: Was{Kind: NoWas}}
 	rs, err := NewRules(c, rule, rest)
 	if err != nil {
 		t.Fatalf("%+v: %v", rule, err)
@@ -281,7 +288,8 @@ func checkTrace(t *testing.T, trace *Trace, f PriceResult, c money.Currency) {
 		switch {
 		case s.Kind <= StepCharges:
 			sum += s.Amount.Minor()
-		case (s.Kind >= StepPercent && s.Kind <= StepAgainstMarket) || s.Kind == StepEnding || s.Kind == StepCapped || (s.Kind <= StepFloorAdvertised && s.Text == "raised"):
+		case (s.Kind >= StepPercent && s.Kind <= StepAgainstMarket) || s.Kind == StepEnding || s.Kind == StepCapped ||
+			(s.Kind <= StepFloorAdvertised && s.Text == "raised"):
 			price = s.Amount.Minor()
 		}
 		if s.Words() == "" {
@@ -295,11 +303,15 @@ func checkTrace(t *testing.T, trace *Trace, f PriceResult, c money.Currency) {
 	if !taxed {
 		net = price
 	}
-	if sum != said[StepLanded] || price != f.Price.Minor() || net != f.Net.Minor() || net-sum-said[StepFees] != said[StepProfit] || said[StepProfit] != f.Profit.Minor() {
+	if sum != said[StepLanded] || price != f.Price.Minor() || net != f.Net.Minor() ||
+		net-sum-said[StepFees] != said[StepProfit] || said[StepProfit] != f.Profit.Minor() {
 		t.Fatalf("the trace %+v does not add up to %+v", trace.Lines(), f)
 	}
 	var back Trace
-	if err := back.ReadCompact(trace.AppendCompact(nil, c)); err != nil || !slices.EqualFunc(back.Lines(), trace.Lines(), func(a, b TraceLine) bool { return a == b }) {
+	if err := back.ReadCompact(trace.AppendCompact(nil, c)); err != nil ||
+		!slices.EqualFunc(back.Lines(), trace.Lines(), func(a, b TraceLine) bool {
+			return a == b
+		}) {
 		t.Fatalf("stored and read again: %+v for %+v, %v", back.Lines(), trace.Lines(), err)
 	}
 	if back.Cost() != (landed.Cost{Item: trace.Steps[0].Amount, Shipping: trace.Cost().Shipping}) {
@@ -326,7 +338,8 @@ func checkStep(t *testing.T, s Step, f PriceResult) {
 			return
 		}
 		raised := big.NewRat(int64(money.One+s.Ratio), int64(money.One))
-		if want := half(raised.Mul(raised, price)); want != s.Other.Minor() || s.Text == "" && want != s.Amount.Minor() && want > f.Price.Minor() {
+		if want := half(raised.Mul(raised, price)); want != s.Other.Minor() || s.Text == "" &&
+			want != s.Amount.Minor() && want > f.Price.Minor() {
 			t.Fatalf("%s: %s, by hand %d", s.Words(), s.Amount, want)
 		}
 	case StepNet:
@@ -338,14 +351,16 @@ func checkStep(t *testing.T, s Step, f PriceResult) {
 }
 
 func FuzzStoredTraces(f *testing.F) {
-	trace := Trace{[]Step{{Kind: StepItem, Amount: money.New(640, usd), Text: "46.20 CNY at 0.138513, 25 Nov"}, {Kind: StepMultiple, Amount: money.New(2332, usd), Ratio: 2_200_000}}}
+	trace := Trace{[]Step{{Kind: StepItem, Amount: money.New(640, usd), Text: "46.20 CNY at 0.138513, 25 Nov"},
+		{Kind: StepMultiple, Amount: money.New(2332, usd), Ratio: 2_200_000}}}
 	f.Add(trace.AppendCompact(nil, usd))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		var read, again Trace
 		if read.ReadCompact(data) != nil || len(read.Steps) == 0 {
 			return
 		}
-		if err := again.ReadCompact(read.AppendCompact(nil, read.Steps[0].Amount.Currency())); err != nil || len(again.Steps) != len(read.Steps) {
+		if err := again.ReadCompact(read.AppendCompact(nil, read.Steps[0].Amount.Currency())); err != nil ||
+			len(again.Steps) != len(read.Steps) {
 			t.Fatalf("%+v became %+v, %v", read, again, err)
 		}
 	})

@@ -100,8 +100,10 @@ func compile(r *Rule, c money.Currency) compiled {
 	for i, b := range r.Formula.Bands {
 		bands[i] = b.From.Minor()
 	}
-	return compiled{countries, bands, r.Formula.Kind == Market, !bare.Everything(), r, r.Ending.ready(c), r.Was.Ending.ready(c), r.Ending.words(), lowered(r.Was.Ending.words()),
-		"Next up ending in " + r.Ending.names() + ": the nearest is below the floor", "Highest ending in " + r.Ending.names() + " up to the cap"}
+	return compiled{countries, bands, r.Formula.Kind == Market, !bare.Everything(), r, r.Ending.ready(c),
+		r.Was.Ending.ready(c), r.Ending.words(), lowered(r.Was.Ending.words()),
+		"Next up ending in " + r.Ending.names() + ": the nearest is below the floor",
+		"Highest ending in " + r.Ending.names() + " up to the cap"}
 }
 
 func lowered(words string) string {
@@ -260,7 +262,8 @@ func (rs *Rules) End(item *Item, price money.Amount) (money.Amount, error) {
 	return money.New(r.ending.apply(price.Minor(), 0), price.Currency()), nil
 }
 
-// wasPrice is the earlier price to show: above the price, or none. raised is the price plus its percent, to the minor unit, which the
+// wasPrice is the earlier price to show: above the price, or none. raised is the price plus its percent, to the
+// minor unit, which the
 // ending is then given to.
 func (r *compiled) wasPrice(price money.Amount, item *Item) (was, raised money.Amount, err error) {
 	switch r.rule.Was.Kind {

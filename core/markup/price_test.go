@@ -17,7 +17,8 @@ func multiple(text string) Rule {
 	if err != nil {
 		panic(err)
 	}
-	return Rule{ID: 1, Formula: Flat(Multiple, r, money.Amount{}, usd), Floor: Floor{LeastProfit: money.Zero(usd)}, Ending: NoEnding, Was: Was{Kind: NoWas, Ending: NoEnding}}
+	return Rule{ID: 1, Formula: Flat(Multiple, r, money.Amount{}, usd), Floor: Floor{LeastProfit: money.Zero(usd)},
+		Ending: NoEnding, Was: Was{Kind: NoWas, Ending: NoEnding}}
 }
 
 func rules(t testing.TB, list ...Rule) *Rules {
@@ -57,7 +58,8 @@ func TestMarkupAndMargin(t *testing.T) {
 		byPercent.Formula = Flat(Percent, ratio, money.Amount{}, usd)
 		for _, rule := range []Rule{byPercent, multiple(c.multiple)} {
 			f, err := rules(t, rule).Price(lands(100_000_000, usd), Terms{}, nil)
-			if err != nil || f.NetMargin()-c.margin > 1 || c.margin-f.NetMargin() > 1 || f.Shares().Markup-ratio > 1 || ratio-f.Shares().Markup > 1 {
+			if err != nil || f.NetMargin()-c.margin > 1 || c.margin-f.NetMargin() > 1 || f.Shares().Markup-ratio > 1 ||
+				ratio-f.Shares().Markup > 1 {
 				t.Errorf("%s: margin %s, markup %s, %v", c.percent, f.NetMargin(), f.Shares().Markup, err)
 			}
 		}
@@ -84,8 +86,10 @@ func TestFiguresWithFeesAndTax(t *testing.T) {
 	// Worked by hand: 119.00 with 19 % tax is 100.00 net; fees 2.9 % + 1.5 % of 119.00 = 5.236
 	// and 0.30 fixed = 5.54; lands at 60.00; leaves 34.46.
 	eur := money.MustCurrency("EUR")
-	f, err := Judge(money.New(6000, eur), money.New(11900, eur), Terms{PaymentPercent: 29000, PaymentFixed: money.New(30, eur), Returns: 15000, Tax: 190000})
-	if err != nil || f.Net.Decimal() != "100.00" || f.Fees.Decimal() != "5.54" || f.Profit.Decimal() != "34.46" || f.NetMargin() != 344600 || f.Shares().BreakEven != 3453279 {
+	f, err := Judge(money.New(6000, eur), money.New(11900, eur),
+		Terms{PaymentPercent: 29000, PaymentFixed: money.New(30, eur), Returns: 15000, Tax: 190000})
+	if err != nil || f.Net.Decimal() != "100.00" || f.Fees.Decimal() != "5.54" || f.Profit.Decimal() != "34.46" ||
+		f.NetMargin() != 344600 || f.Shares().BreakEven != 3453279 {
 		t.Errorf("%+v %v", f, err)
 	}
 	loss, err := Judge(money.New(6000, eur), money.New(5000, eur), Terms{})
@@ -98,12 +102,14 @@ func TestFiguresWithFeesAndTax(t *testing.T) {
 func priced(t *testing.T, r Rule, advertised, list, market string) (PriceResult, *Trace) {
 	t.Helper()
 	item, trace := lands(1060, usd), &Trace{}
-	for into, text := range map[*money.Amount]string{&item.MinAdvertised: advertised, &item.List: list, &item.Market: market} {
+	for into, text := range map[*money.Amount]string{&item.MinAdvertised: advertised, &item.List: list,
+		&item.Market: market} {
 		if text != "" {
 			*into = money.MustParse(text, "USD")
 		}
 	}
-	f, err := rules(t, r, multiple("1")).Price(item, Terms{PaymentPercent: 29000, PaymentFixed: money.New(30, usd)}, trace)
+	f, err := rules(t, r, multiple("1")).
+		Price(item, Terms{PaymentPercent: 29000, PaymentFixed: money.New(30, usd)}, trace)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -140,7 +146,8 @@ func TestFormulas(t *testing.T) {
 
 func TestCostBandsAndBasis(t *testing.T) {
 	r := multiple("3")
-	r.Formula.Bands = append(r.Formula.Bands, Band{From: money.New(500, usd), Ratio: 2_500_000}, Band{From: money.New(1500, usd), Ratio: 2_000_000})
+	r.Formula.Bands = append(r.Formula.Bands, Band{From: money.New(500, usd), Ratio: 2_500_000},
+		Band{From: money.New(1500, usd), Ratio: 2_000_000})
 	r.Formula.Bands[0].To = money.New(500, usd)
 	rs := rules(t, r)
 	for minor, want := range map[int64]int64{1: 3, 499: 1497, 500: 1250, 1499: 3748, 1500: 3000, 9000: 18000} {
@@ -152,7 +159,8 @@ func TestCostBandsAndBasis(t *testing.T) {
 	r.Formula.Basis = OnItem
 	item := lands(1000, usd)
 	item.Cost.Shipping = money.New(400, usd)
-	if f, err := rules(t, r).Price(item, Terms{}, nil); err != nil || f.Price.Decimal() != "20.00" || f.Landed.Decimal() != "14.00" {
+	if f, err := rules(t, r).Price(item, Terms{}, nil); err != nil || f.Price.Decimal() != "20.00" ||
+		f.Landed.Decimal() != "14.00" {
 		t.Errorf("twice the item cost: %s %v", f.Price, err)
 	}
 }
@@ -166,18 +174,33 @@ func TestFloorsAndCeilings(t *testing.T) {
 		marks                    Flags
 		words                    string
 	}{
-		{"the minimum advertised price is the floor", func(*Rule) {}, "27.00", "", "", "27.99", Flags{RaisedToFloor: true}, "Raised to the floor: the supplier's minimum advertised price"},
-		{"the least margin is", func(r *Rule) { r.Floor.LeastMargin = 550_000 }, "20.00", "", "", "25.99", Flags{RaisedToFloor: true}, "Raised to the floor: keeping 55 %"},
-		{"the least profit is", func(r *Rule) { r.Floor.LeastProfit = money.New(1300, usd) }, "", "", "", "24.99", Flags{RaisedToFloor: true}, "Raised to the floor: keeping 13.00 USD"},
-		{"above the list price, which warns", func(r *Rule) { r.Ceiling.List = true }, "", "22.00", "", "22.99", Flags{OverCeiling: true}, "Above the list price, 22.00 USD"},
-		{"capped by the market, with the ending", func(r *Rule) { r.Ceiling = Ceiling{Market: 1_100_000, Caps: true} }, "", "", "18.00", "18.99", Flags{Capped: true}, "Capped by 1.1 × the market median, 19.80 USD"},
-		{"the lower of two ceilings", func(r *Rule) { r.Ceiling = Ceiling{List: true, Market: 1_100_000, Caps: true} }, "", "17.50", "18.00", "16.99", Flags{Capped: true}, "Capped by the list price, 17.50 USD"},
+		{"the minimum advertised price is the floor", func(*Rule) {}, "27.00", "", "", "27.99",
+			Flags{RaisedToFloor: true}, "Raised to the floor: the supplier's minimum advertised price"},
+		{"the least margin is", func(r *Rule) {
+			r.Floor.LeastMargin = 550_000
+		}, "20.00", "", "", "25.99", Flags{RaisedToFloor: true}, "Raised to the floor: keeping 55 %"},
+		{"the least profit is", func(r *Rule) {
+			r.Floor.LeastProfit = money.New(1300, usd)
+		}, "", "", "", "24.99", Flags{RaisedToFloor: true}, "Raised to the floor: keeping 13.00 USD"},
+		{"above the list price, which warns", func(r *Rule) {
+			r.Ceiling.List = true
+		}, "", "22.00", "", "22.99", Flags{OverCeiling: true}, "Above the list price, 22.00 USD"},
+		{"capped by the market, with the ending", func(r *Rule) {
+			r.Ceiling = Ceiling{Market: 1_100_000, Caps: true}
+		}, "", "", "18.00", "18.99", Flags{Capped: true}, "Capped by 1.1 × the market median, 19.80 USD"},
+		{"the lower of two ceilings", func(r *Rule) {
+			r.Ceiling = Ceiling{List: true, Market: 1_100_000, Caps: true}
+		}, "", "17.50", "18.00", "16.99", Flags{Capped: true}, "Capped by the list price, 17.50 USD"},
 		{"no ending between floor and cap", func(r *Rule) {
 			r.Ceiling = Ceiling{List: true, Caps: true}
 			r.Floor.LeastProfit = money.New(600, usd)
 		}, "", "17.80", "", "17.80", Flags{Capped: true}, "Capped by the list price, 17.80 USD"},
-		{"a cap below the floor does not cap", func(r *Rule) { r.Ceiling = Ceiling{List: true, Caps: true} }, "19.00", "18.00", "", "22.99", Flags{OverCeiling: true}, "Above the list price, 18.00 USD"},
-		{"nothing is known, so nothing caps", func(r *Rule) { r.Ceiling = Ceiling{List: true, Market: money.One, Caps: true} }, "", "", "", "22.99", Flags{}, "Nearest ending in .99"},
+		{"a cap below the floor does not cap", func(r *Rule) {
+			r.Ceiling = Ceiling{List: true, Caps: true}
+		}, "19.00", "18.00", "", "22.99", Flags{OverCeiling: true}, "Above the list price, 18.00 USD"},
+		{"nothing is known, so nothing caps", func(r *Rule) {
+			r.Ceiling = Ceiling{List: true, Market: money.One, Caps: true}
+		}, "", "", "", "22.99", Flags{}, "Nearest ending in .99"},
 	} {
 		r := multiple("2.2")
 		r.Ending.Allowed = []string{".99"}
@@ -194,7 +217,8 @@ func TestFloorsAndCeilings(t *testing.T) {
 }
 
 func TestWasPrices(t *testing.T) {
-	for _, c := range []struct{ kind, list, want string }{{"percent", "", "28.99"}, {"list", "30.00", "30.00"}, {"list", "23.00", "0"}, {"list", "", "0"}, {"none", "30.00", "0"}} {
+	for _, c := range []struct{ kind, list, want string }{{"percent", "", "28.99"}, {"list", "30.00", "30.00"},
+		{"list", "23.00", "0"}, {"list", "", "0"}, {"none", "30.00", "0"}} {
 		r := multiple("2.2")
 		r.Was = Was{Kind: WasKind(c.kind), Ending: Ending{Allowed: []string{".99"}}}
 		if c.kind == "percent" {
@@ -215,7 +239,8 @@ func TestTypedPricesAreJudgedByTheRuleTheyWereTypedOver(t *testing.T) {
 	for minor, want := range map[int64]Flags{1329: {BelowFloor: true}, 1330: {}, 2500: {}, 2501: {OverCeiling: true}} {
 		trace := &Trace{}
 		f, err := rs.Judge(item, money.New(minor, usd), terms, trace)
-		if err != nil || f.Flags != want || f.Rule != 0 || trace.Steps[1].Words() != "Set by hand; rules leave it alone" {
+		if err != nil || f.Flags != want || f.Rule != 0 ||
+			trace.Steps[1].Words() != "Set by hand; rules leave it alone" {
 			t.Errorf("%d: %+v %v", minor, f.Flags, err)
 		}
 	}
@@ -224,12 +249,15 @@ func TestTypedPricesAreJudgedByTheRuleTheyWereTypedOver(t *testing.T) {
 func TestNothingIsAllocatedWithoutATrace(t *testing.T) {
 	rule := multiple("2.2")
 	rule.Floor, rule.Ending = Floor{money.New(300, usd), 200_000}, Ending{Allowed: []string{".99", ".49"}}
-	rule.Ceiling, rule.Was = Ceiling{Market: 1_100_000, Caps: true}, Was{Kind: WasPercent, Percent: 250_000, Ending: rule.Ending}
+	rule.Ceiling, rule.Was = Ceiling{Market: 1_100_000, Caps: true},
+		Was{Kind: WasPercent, Percent: 250_000, Ending: rule.Ending}
 	rs, item := rules(t, rule), lands(1060, usd)
 	item.Market = money.New(1800, usd)
 	terms := Terms{PaymentPercent: 29000, PaymentFixed: money.New(30, usd), Returns: 15000}
 	trace := &Trace{Steps: make([]Step, 0, 20)}
-	for name, price := range map[string]func(){"bare": func() { _, _ = rs.Price(item, terms, nil) }, "with a trace used again": func() { trace.Reset(); _, _ = rs.Price(item, terms, trace) }} {
+	for name, price := range map[string]func(){"bare": func() {
+		_, _ = rs.Price(item, terms, nil)
+	}, "with a trace used again": func() { trace.Reset(); _, _ = rs.Price(item, terms, trace) }} {
 		if n := testing.AllocsPerRun(1000, price); n != 0 {
 			t.Errorf("%s: %v allocations a price", name, n)
 		}
@@ -245,8 +273,10 @@ func TestWhatCannotBePriced(t *testing.T) {
 		terms Terms
 		want  error
 	}{
-		"another currency": {lands(100, money.MustCurrency("EUR")), Terms{}, money.ErrMixed}, "below nothing": {negative, Terms{}, ErrBelowNothing},
-		"fees that eat all": {lands(100, usd), Terms{PaymentPercent: money.One, Tax: 1}, ErrNoPrice}, "too dear": {lands(1<<62, usd), Terms{}, money.ErrTooLarge},
+		"another currency":  {lands(100, money.MustCurrency("EUR")), Terms{}, money.ErrMixed},
+		"below nothing":     {negative, Terms{}, ErrBelowNothing},
+		"fees that eat all": {lands(100, usd), Terms{PaymentPercent: money.One, Tax: 1}, ErrNoPrice},
+		"too dear":          {lands(1<<62, usd), Terms{}, money.ErrTooLarge},
 	} {
 		if _, err := rs.Price(c.item, c.terms, nil); !errors.Is(err, c.want) {
 			t.Errorf("%s: %v", name, err)
@@ -254,7 +284,8 @@ func TestWhatCannotBePriced(t *testing.T) {
 	}
 	margin := multiple("1")
 	margin.Formula = Flat(Margin, 990_000, money.Amount{}, usd)
-	if _, err := rules(t, margin).Price(lands(100, usd), Terms{PaymentPercent: 29000}, nil); !errors.Is(err, ErrNoPrice) {
+	if _, err := rules(t, margin).Price(lands(100, usd), Terms{PaymentPercent: 29000}, nil); !errors.Is(err,
+		ErrNoPrice) {
 		t.Errorf("a margin that fees do not leave: %v", err)
 	}
 }
@@ -264,7 +295,8 @@ func TestWhatCannotBePriced(t *testing.T) {
 func TestPriorPriceIsTheLowestOfThirtyDays(t *testing.T) {
 	day := func(n int) time.Time { return time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC).AddDate(0, 0, n) }
 	price := func(text string) money.Amount { return money.MustParse(text, "USD") }
-	history := []Sold{{day(-90), price("9.00")}, {day(-60), price("30.00")}, {day(-10), price("22.00")}, {day(-5), price("28.00")}, {day(1), price("5.00")}}
+	history := []Sold{{day(-90), price("9.00")}, {day(-60), price("30.00")}, {day(-10), price("22.00")},
+		{day(-5), price("28.00")}, {day(1), price("5.00")}}
 	if got, ok := PriorPrice(history, day(0)); !ok || got.Decimal() != "22.00" {
 		t.Errorf("%s %t", got, ok)
 	}
@@ -275,10 +307,12 @@ func TestPriorPriceIsTheLowestOfThirtyDays(t *testing.T) {
 		was, words string
 		history    []Sold
 	}{
-		{"22.00", "", history}, {"22.01", "lowest price of the last 30 days was 22.00 USD", history}, {"22.01", "not been on sale", nil},
+		{"22.00", "", history}, {"22.01", "lowest price of the last 30 days was 22.00 USD", history},
+		{"22.01", "not been on sale", nil},
 		{"28.00", "less than 30 days", history[2:4]}, {"0", "", nil},
 	} {
-		if got := WasWarning(price(c.was), c.history, day(0)); (got == "") != (c.words == "") || !strings.Contains(got, c.words) {
+		if got := WasWarning(price(c.was), c.history, day(0)); (got == "") != (c.words == "") ||
+			!strings.Contains(got, c.words) {
 			t.Errorf("%s: %q", c.was, got)
 		}
 	}
@@ -312,12 +346,21 @@ func TestEveryStepHasItsWords(t *testing.T) {
 		step  Step
 		words string
 	}{
-		{Step{Kind: StepItem, Text: "46.20 CNY at 0.138513, 25 Nov"}, "Item cost: 46.20 CNY at 0.138513, 25 Nov"}, {Step{Kind: StepHandling}, "Handling"},
-		{Step{Kind: StepCharges, Text: "none"}, "Import charges: none"}, {Step{Kind: StepAdvertised}, "Supplier's minimum advertised price"}, {Step{Kind: StepList}, "Supplier's list price"},
-		{Step{Kind: StepPercent, Ratio: 600_000, Text: "item", Tax: 190_000}, "Item cost plus 60 %, with 19 % tax"}, {Step{Kind: StepFixed, Other: five}, "Landed plus 5.00 USD"},
-		{Step{Kind: StepAgainstMarket, Ratio: 50_000}, "5 % above the market median"}, {Step{Kind: StepFloorAdvertised, Text: "raised"}, "Raised to the floor: the supplier's minimum advertised price"},
-		{Step{Kind: StepCapped, Text: "list", Other: five}, "Capped by the list price, 5.00 USD"}, {Step{Kind: StepOverCeiling, Text: "market", Ratio: 1_100_000, Other: five}, "Above 1.1 × the market median, 5.00 USD"},
-		{Step{Kind: StepWas, Amount: five, Text: "list"}, "Was: the supplier's list price"}, {Step{Kind: StepWas}, "No was price: the list price is not above the price"},
+		{Step{Kind: StepItem, Text: "46.20 CNY at 0.138513, 25 Nov"}, "Item cost: 46.20 CNY at 0.138513, 25 Nov"},
+		{Step{Kind: StepHandling}, "Handling"},
+		{Step{Kind: StepCharges, Text: "none"}, "Import charges: none"},
+		{Step{Kind: StepAdvertised}, "Supplier's minimum advertised price"},
+		{Step{Kind: StepList}, "Supplier's list price"},
+		{Step{Kind: StepPercent, Ratio: 600_000, Text: "item", Tax: 190_000}, "Item cost plus 60 %, with 19 % tax"},
+		{Step{Kind: StepFixed, Other: five}, "Landed plus 5.00 USD"},
+		{Step{Kind: StepAgainstMarket, Ratio: 50_000}, "5 % above the market median"},
+		{Step{Kind: StepFloorAdvertised, Text: "raised"},
+			"Raised to the floor: the supplier's minimum advertised price"},
+		{Step{Kind: StepCapped, Text: "list", Other: five}, "Capped by the list price, 5.00 USD"},
+		{Step{Kind: StepOverCeiling, Text: "market", Ratio: 1_100_000, Other: five},
+			"Above 1.1 × the market median, 5.00 USD"},
+		{Step{Kind: StepWas, Amount: five, Text: "list"}, "Was: the supplier's list price"},
+		{Step{Kind: StepWas}, "No was price: the list price is not above the price"},
 		{Step{Kind: StepNet, Tax: 190_000}, "Without 19 % tax"}, {Step{Kind: 99}, "Step 99"},
 	} {
 		if got := c.step.Words(); got != c.words {

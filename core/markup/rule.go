@@ -101,7 +101,9 @@ const MostRules = 200
 // twice, or a last rule that does not hold always.
 func NewRules(c money.Currency, list ...Rule) (*Rules, error) {
 	if len(list) == 0 || len(list) > MostRules {
-		return nil, &FieldError{-1, "rules", fmt.Sprintf("A list has 1 to %d rules; the last one holds for everything.", MostRules)}
+		return nil,
+			&FieldError{-1, "rules",
+				fmt.Sprintf("A list has 1 to %d rules; the last one holds for everything.", MostRules)}
 	}
 	rs := &Rules{currency: c, list: make([]Rule, len(list))}
 	ids := map[int]bool{}
@@ -111,7 +113,8 @@ func NewRules(c money.Currency, list ...Rule) (*Rules, error) {
 			return nil, err
 		}
 		if r.ID < 1 || ids[r.ID] {
-			return nil, &FieldError{place, "id", fmt.Sprintf("The id %d is not a number from 1 that only this rule has.", r.ID)}
+			return nil,
+				&FieldError{place, "id", fmt.Sprintf("The id %d is not a number from 1 that only this rule has.", r.ID)}
 		}
 		ids[r.ID] = true
 		rs.list[place] = r.clone()
@@ -127,7 +130,10 @@ func NewRules(c money.Currency, list ...Rule) (*Rules, error) {
 	case !last.Conditions.Everything():
 		return nil, &FieldError{len(list) - 1, "conditions", "The last rule must hold for everything."}
 	case last.Formula.Kind == Market:
-		return nil, &FieldError{len(list) - 1, "formula", "The last rule must price everything, also what has no market price yet: choose another formula for it."}
+		return nil,
+			&FieldError{len(list) - 1, "formula",
+				"The last rule must price everything, also what has no market price yet: choose another formula for " +
+					"it."}
 	}
 	return rs, nil
 }
@@ -153,7 +159,8 @@ func (rs *Rules) List() []Rule {
 }
 
 func (r Rule) check(c money.Currency) *FieldError {
-	for _, check := range []func(money.Currency) *FieldError{r.Conditions.check, r.Formula.check, r.Floor.check, r.Ending.check, r.Ceiling.check, r.Was.check} {
+	for _, check := range []func(money.Currency) *FieldError{r.Conditions.check, r.Formula.check, r.Floor.check,
+		r.Ending.check, r.Ceiling.check, r.Was.check} {
 		if err := check(c); err != nil {
 			return err
 		}
@@ -237,7 +244,8 @@ func (n noPrice) Error() string { return string(n) }
 func (noPrice) Is(target error) bool { _, is := target.(noPrice); return is }
 
 var (
-	// ErrNoPrice is returned where no price reaches the margin that a rule wants, ErrNoProfit where none leaves a profit at all.
+	// ErrNoPrice is returned where no price reaches the margin that a rule wants, ErrNoProfit where none leaves a
+	// profit at all.
 	ErrNoPrice  error = noPrice("no price reaches that margin")
 	ErrNoProfit error = noPrice("fees, returns and tax take the whole of every price, so that none leaves a profit")
 	// ErrBelowNothing is returned for a cost or a known price below nothing.

@@ -25,9 +25,12 @@ func TestFirstRuleThatHoldsPrices(t *testing.T) {
 		cost int64
 		rule int
 	}{
-		{Item{ShipsFrom: "CN"}, 499, 2}, {Item{ShipsFrom: "CN"}, 500, 6}, {Item{ShipsFrom: "JP"}, 499, 2}, {Item{ShipsFrom: "JP"}, 500, 3},
-		{Item{Category: "Kitchen/Mugs", Tags: []string{"new", "gift"}}, 900, 4}, {Item{Category: "Kitchenware", Tags: []string{"gift"}}, 900, 6}, {Item{Category: "Kitchen"}, 900, 6},
-		{Item{Supplier: "Northlight", Market: money.New(900, usd)}, 700, 5}, {Item{Supplier: "Northlight"}, 700, 6}, // a market rule wants a market price
+		{Item{ShipsFrom: "CN"}, 499, 2}, {Item{ShipsFrom: "CN"}, 500, 6}, {Item{ShipsFrom: "JP"}, 499, 2},
+		{Item{ShipsFrom: "JP"}, 500, 3},
+		{Item{Category: "Kitchen/Mugs", Tags: []string{"new", "gift"}}, 900, 4},
+		{Item{Category: "Kitchenware", Tags: []string{"gift"}}, 900, 6}, {Item{Category: "Kitchen"}, 900, 6},
+		// a market rule wants a market price
+		{Item{Supplier: "Northlight", Market: money.New(900, usd)}, 700, 5}, {Item{Supplier: "Northlight"}, 700, 6},
 	} {
 		c.item.Cost = landed.Cost{Item: money.New(c.cost, usd)}
 		if f, err := rs.Price(&c.item, Terms{}, nil); err != nil || f.Rule != c.rule {
@@ -42,7 +45,8 @@ func TestARuleThatCanNeverBeReachedIsFound(t *testing.T) {
 	rs := rules(t,
 		with(Conditions{Categories: []string{"Kitchen"}, Under: usd(1000)}),
 		with(Conditions{Categories: []string{"Kitchen"}, From: usd(900), Under: usd(2000)}),
-		with(Conditions{Categories: []string{"Kitchen/Mugs"}, From: usd(500), Under: usd(1500)}), // both above, together
+		// both above, together
+		with(Conditions{Categories: []string{"Kitchen/Mugs"}, From: usd(500), Under: usd(1500)}),
 		with(Conditions{Categories: []string{"Garden"}, Under: usd(500)}),
 		with(Conditions{Under: usd(500)}),
 		with(Conditions{ShipsFrom: []string{"CN"}, Under: usd(500)}), // the one above
@@ -50,7 +54,8 @@ func TestARuleThatCanNeverBeReachedIsFound(t *testing.T) {
 		multiple("2"),
 	)
 	got := rs.Unreachable()
-	if len(got) != 2 || got[0].Rule != 2 || len(got[0].By) != 2 || got[1].Rule != 5 || len(got[1].By) != 1 || got[1].By[0] != 4 {
+	if len(got) != 2 || got[0].Rule != 2 || len(got[0].By) != 2 || got[1].Rule != 5 || len(got[1].By) != 1 ||
+		got[1].By[0] != 4 {
 		t.Errorf("%+v", got)
 	}
 }
@@ -71,16 +76,25 @@ func TestIllegalRulesDoNotExist(t *testing.T) {
 		rule         Rule
 	}{
 		{"ratio", "multiple must be 1 or more", with(func(r *Rule) { r.Formula.Bands[0].Ratio = 999_999 })},
-		{"ratio", "percent must be 0 or more", with(func(r *Rule) { r.Formula = Flat(Percent, -1, money.Amount{}, usd) })},
+		{"ratio", "percent must be 0 or more", with(func(r *Rule) {
+			r.Formula = Flat(Percent, -1, money.Amount{}, usd)
+		})},
 		{"ratio", "under 1,000 times", with(func(r *Rule) { r.Formula.Bands[0].Ratio = 2000 * money.One })},
 		{"ratio", "margin must be", with(func(r *Rule) { r.Formula = Flat(Margin, money.One, money.Amount{}, usd) })},
-		{"ratio", "against the market", with(func(r *Rule) { r.Formula = Flat(Market, -money.One, money.Amount{}, usd) })},
+		{"ratio", "against the market", with(func(r *Rule) {
+			r.Formula = Flat(Market, -money.One, money.Amount{}, usd)
+		})},
 		{"amount", "store's currency", with(func(r *Rule) { r.Formula = Flat(Fixed, 0, eur, usd) })},
 		{"amount", "0 or more", with(func(r *Rule) { r.Formula = Flat(Profit, 0, money.New(-1, usd), usd) })},
 		{"formula", "not a way to price", with(func(r *Rule) { r.Formula.Kind = "guess" })},
-		{"formula", "last rule must price everything", with(func(r *Rule) { r.Formula = Flat(Market, 0, money.Amount{}, usd) })},
+		{"formula", "last rule must price everything", with(func(r *Rule) {
+			r.Formula = Flat(Market, 0, money.Amount{}, usd)
+		})},
 		{"basis", "not a cost", with(func(r *Rule) { r.Formula.Basis = "shipping" })},
-		{"basis", "works on landed", with(func(r *Rule) { r.Formula = Flat(Margin, 1, money.Amount{}, usd); r.Formula.Basis = OnItem })},
+		{"basis", "works on landed", with(func(r *Rule) {
+			r.Formula = Flat(Margin, 1, money.Amount{}, usd)
+			r.Formula.Basis = OnItem
+		})},
 		{"bands", "1 to 50", with(bands())},
 		{"bands", "gap from 0 to 5.00", with(bands(from(500, 0)))},
 		{"bands", "gap from 5.00 USD to 6.00", with(bands(from(0, 500), from(600, 0)))},
@@ -98,14 +112,17 @@ func TestIllegalRulesDoNotExist(t *testing.T) {
 		{"was", "cannot end", with(func(r *Rule) { r.Was.Ending.Allowed = []string{"soon"} })},
 		{"conditions", "last rule must hold", with(func(r *Rule) { r.Conditions.ShipsFrom = []string{"CN"} })},
 		{"conditions", "store's currency", with(func(r *Rule) { r.Conditions.From = eur })},
-		{"conditions", "ends at", with(func(r *Rule) { r.Conditions.From, r.Conditions.Under = money.New(9, usd), money.New(9, usd) })},
+		{"conditions", "ends at", with(func(r *Rule) {
+			r.Conditions.From, r.Conditions.Under = money.New(9, usd), money.New(9, usd)
+		})},
 		{"conditions", "names nothing", with(func(r *Rule) { r.Conditions.Tags = []string{""} })},
 		{"off", "cannot be switched off", with(func(r *Rule) { r.Off = true })},
 		{"id", "only this rule has", with(func(r *Rule) { r.ID = 0 })},
 	} {
 		_, err := NewRules(usd, c.rule)
 		var wrong *FieldError
-		if !errors.As(err, &wrong) || wrong.Field != c.field || !strings.Contains(wrong.Reason, c.words) || wrong.Rule != 0 {
+		if !errors.As(err, &wrong) || wrong.Field != c.field || !strings.Contains(wrong.Reason, c.words) ||
+			wrong.Rule != 0 {
 			t.Errorf("%s, %s: %v", c.field, c.words, err)
 		}
 	}
@@ -141,7 +158,8 @@ func TestEndings(t *testing.T) {
 		{".990", 3500, 0, 3990, kwd},
 		{"", 1234, 1240, 1240, usd},
 	} {
-		e := Ending{Allowed: strings.Fields(strings.TrimSuffix(c.ending, " up")), Up: strings.HasSuffix(c.ending, " up")}
+		e := Ending{Allowed: strings.Fields(strings.TrimSuffix(c.ending, " up")),
+			Up: strings.HasSuffix(c.ending, " up")}
 		if err := e.check(c.c); err != nil {
 			t.Fatal(err)
 		}

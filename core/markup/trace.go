@@ -79,7 +79,8 @@ func (t *Trace) Cost() landed.Cost {
 }
 
 func (item *Item) forget() {
-	item.Cost, item.MinAdvertised, item.List, item.Market = landed.Cost{}, money.Amount{}, money.Amount{}, money.Amount{}
+	item.Cost, item.MinAdvertised, item.List, item.Market = landed.Cost{}, money.Amount{}, money.Amount{},
+		money.Amount{}
 }
 
 // know takes from a step what it says of the item.
@@ -109,8 +110,10 @@ func (t *Trace) AddLanded(item *Item) {
 	}
 	t.Add(Step{Kind: StepItem, Amount: item.Cost.Item})
 	for _, s := range [...]Step{
-		{Kind: StepHandling, Amount: item.Cost.Handling}, {Kind: StepShipping, Amount: item.Cost.Shipping}, {Kind: StepCharges, Amount: item.Cost.Charges},
-		{Kind: StepAdvertised, Amount: item.MinAdvertised}, {Kind: StepList, Amount: item.List}, {Kind: StepMarket, Amount: item.Market},
+		{Kind: StepHandling, Amount: item.Cost.Handling}, {Kind: StepShipping, Amount: item.Cost.Shipping},
+		{Kind: StepCharges, Amount: item.Cost.Charges},
+		{Kind: StepAdvertised, Amount: item.MinAdvertised}, {Kind: StepList, Amount: item.List},
+		{Kind: StepMarket, Amount: item.Market},
 	} {
 		if !s.Amount.IsZero() {
 			t.Add(s)
@@ -120,7 +123,8 @@ func (t *Trace) AddLanded(item *Item) {
 
 func (t *Trace) lands(total money.Amount) { t.Add(Step{Kind: StepLanded, Amount: total}) }
 
-var formulaSteps = map[FormulaKind]StepKind{Percent: StepPercent, Multiple: StepMultiple, Fixed: StepFixed, PercentPlus: StepPercentPlus, Margin: StepMargin, Profit: StepTargetProfit, Market: StepAgainstMarket}
+var formulaSteps = map[FormulaKind]StepKind{Percent: StepPercent, Multiple: StepMultiple, Fixed: StepFixed,
+	PercentPlus: StepPercentPlus, Margin: StepMargin, Profit: StepTargetProfit, Market: StepAgainstMarket}
 
 func (t *Trace) formula(r *Rule, b *Band, tax money.Ratio, price money.Amount) {
 	if t == nil {
@@ -190,7 +194,8 @@ func (t *Trace) was(r *compiled, was, raised money.Amount) {
 	}
 }
 
-// figures adds what the price leaves. Of the fees' step, Ratio is the payment fee's percent, Other its fixed part, and Tax the allowance
+// figures adds what the price leaves. Of the fees' step, Ratio is the payment fee's percent, Other its fixed part,
+// and Tax the allowance
 // for returns.
 func (t *Trace) figures(f PriceResult, terms *Terms) {
 	if t == nil {
@@ -199,7 +204,8 @@ func (t *Trace) figures(f PriceResult, terms *Terms) {
 	if terms.Tax != 0 {
 		t.Add(Step{Kind: StepNet, Amount: f.Net, Tax: terms.Tax})
 	}
-	t.Add(Step{Kind: StepFees, Amount: f.Fees, Ratio: terms.PaymentPercent, Other: terms.PaymentFixed, Tax: terms.Returns})
+	t.Add(Step{Kind: StepFees, Amount: f.Fees, Ratio: terms.PaymentPercent, Other: terms.PaymentFixed,
+		Tax: terms.Returns})
 	t.Add(Step{Kind: StepProfit, Amount: f.Profit})
 }
 
@@ -215,13 +221,15 @@ func (e Ending) words() string {
 }
 
 func (e Ending) names() string {
-	return strings.NewReplacer(WholeTens, "whole ten", WholeHundreds, "whole hundred").Replace(strings.Join(e.Allowed, ", "))
+	return strings.NewReplacer(WholeTens, "whole ten", WholeHundreds, "whole hundred").
+		Replace(strings.Join(e.Allowed, ", "))
 }
 
 // Part says how a line of a trace belongs to the others.
 type Part string
 
-// Sum lines are added up or stand for a price on its way; Compared lines are only held against it; None is a line without an amount.
+// Sum lines are added up or stand for a price on its way; Compared lines are only held against it; None is a line
+// without an amount.
 const (
 	Sum      Part = "sum"
 	Compared Part = "compared"
@@ -232,9 +240,11 @@ func (s Step) part() Part {
 	switch {
 	case (s.Kind == StepWas || s.Kind == StepMarket) && s.Amount.IsZero():
 		return None
-	case s.Kind == StepAdvertised, s.Kind == StepList, s.Kind == StepMarket, s.Kind == StepOverCeiling, s.Kind == StepWas:
+	case s.Kind == StepAdvertised, s.Kind == StepList, s.Kind == StepMarket, s.Kind == StepOverCeiling,
+		s.Kind == StepWas:
 		return Compared
-	case (s.Kind == StepFloorProfit || s.Kind == StepFloorMargin || s.Kind == StepFloorAdvertised) && s.Text != "raised":
+	case (s.Kind == StepFloorProfit || s.Kind == StepFloorMargin || s.Kind == StepFloorAdvertised) &&
+		s.Text != "raised":
 		return Compared
 	}
 	return Sum
@@ -244,7 +254,7 @@ func (s Step) part() Part {
 type TraceLine struct {
 	Words  string       `json:"words"`
 	Amount money.Amount `json:"amount"`
-	Part   Part         `json:"part" enum:"sum,compared,none" doc:"Whether the amount is added up or a price on its way, only compared with it, or none"`
+	Part   Part         `json:"part" enum:"sum,compared,none" doc:"How the amount takes part in the sum"`
 }
 
 // Lines are the steps in words, for people.

@@ -74,7 +74,8 @@ func (a Amount) Times(n int64) (Amount, error) {
 // Share is the ratio r of a, rounded half away from zero to the minor unit.
 func (a Amount) Share(r Ratio) (Amount, error) {
 	if a.minor >= 0 && a.minor < 1<<31 && r >= 0 && r < 1<<31 {
-		return Amount{(a.minor*int64(r) + int64(One)/2) / int64(One), a.currency}, nil // fits; dividing by a constant is quick
+		// fits; dividing by a constant is quick
+		return Amount{(a.minor*int64(r) + int64(One)/2) / int64(One), a.currency}, nil
 	}
 	minor, err := MulDiv(a.minor, int64(r), int64(One))
 	return Amount{minor, a.currency}, err

@@ -57,7 +57,9 @@ func TestSumsThatDoNotFitAreRefused(t *testing.T) {
 	one := New(1, usd)
 	for name, call := range map[string]func() (Amount, error){
 		"add": func() (Amount, error) { return most.Add(one) }, "sub": func() (Amount, error) { return least.Sub(one) },
-		"sub the least": func() (Amount, error) { return one.Sub(least) }, "times": func() (Amount, error) { return most.Times(2) },
+		"sub the least": func() (Amount, error) {
+			return one.Sub(least)
+		}, "times": func() (Amount, error) { return most.Times(2) },
 		"times -1": func() (Amount, error) { return New(-1, usd).Times(math.MinInt64) },
 	} {
 		if got, err := call(); !errors.Is(err, ErrTooLarge) {
@@ -78,7 +80,8 @@ func TestAmountsAsJSON(t *testing.T) {
 	if err := json.Unmarshal(data, &back); err != nil || back != MustParse("19.90", "USD") {
 		t.Fatalf("%s %v", back, err)
 	}
-	for _, wrong := range []string{`{"value":"1.999","currency":"USD"}`, `{"value":"1","currency":"ABC"}`, `19.90`, `{"value":19.9,"currency":"USD"}`} {
+	for _, wrong := range []string{`{"value":"1.999","currency":"USD"}`, `{"value":"1","currency":"ABC"}`, `19.90`,
+		`{"value":19.9,"currency":"USD"}`} {
 		if err := json.Unmarshal([]byte(wrong), &back); err == nil {
 			t.Errorf("%s was taken", wrong)
 		}
@@ -140,10 +143,12 @@ func TestARateTypedByHandStandsAboveTheTable(t *testing.T) {
 	if err := r.SetTyped(cny, usd, "0.15"); err != nil {
 		t.Fatal(err)
 	}
-	if got, err := r.Convert(MustParse("46.20", "CNY"), usd); err != nil || got.Decimal() != "6.93" || r.CrossText(cny, usd) != "0.15" || !r.Typed(cny, usd) {
+	if got, err := r.Convert(MustParse("46.20", "CNY"), usd); err != nil || got.Decimal() != "6.93" ||
+		r.CrossText(cny, usd) != "0.15" || !r.Typed(cny, usd) {
 		t.Errorf("%s %v at %s", got, err, r.CrossText(cny, usd))
 	}
-	if back, err := r.Convert(MustParse("6.40", "USD"), cny); err != nil || back.Decimal() != "46.20" || r.Typed(usd, cny) {
+	if back, err := r.Convert(MustParse("6.40", "USD"), cny); err != nil || back.Decimal() != "46.20" ||
+		r.Typed(usd, cny) {
 		t.Errorf("the other direction goes by the table: %s %v", back, err)
 	}
 	if table(t).Typed(cny, usd) || r.SetTyped(cny, usd, "0") == nil || r.SetTyped(usd, usd, "1") == nil {
@@ -178,7 +183,8 @@ func TestEuroConversionRounding(t *testing.T) {
 	if err := r.Set(chf, "6.55957"); err != nil {
 		t.Fatal(err)
 	}
-	for francs, want := range map[string]string{"100.00": "15.24", "6.56": "1.00", "1000.00": "152.45", "0.03": "0.00", "0.04": "0.01"} {
+	for francs, want := range map[string]string{"100.00": "15.24", "6.56": "1.00", "1000.00": "152.45", "0.03": "0.00",
+		"0.04": "0.01"} {
 		got, err := r.Convert(MustParse(francs, "CHF"), eur)
 		if err != nil || got.Decimal() != want {
 			t.Errorf("%s at 6.55957: %s %v, want %s", francs, got, err, want)
@@ -211,7 +217,8 @@ func TestRatesInWords(t *testing.T) {
 		from, to Currency
 		want     string
 	}{
-		{cny, usd, "0.138513 (1 EUR = 7.9718 CNY = 1.1042 USD)"}, {eur, usd, "1.1042"}, {usd, eur, "0.905633 (1 EUR = 1.1042 USD)"},
+		{cny, usd, "0.138513 (1 EUR = 7.9718 CNY = 1.1042 USD)"}, {eur, usd, "1.1042"},
+		{usd, eur, "0.905633 (1 EUR = 1.1042 USD)"},
 	} {
 		if got := r.Words(c.from, c.to); got != c.want {
 			t.Errorf("%s to %s: %s, want %s", c.from, c.to, got, c.want)

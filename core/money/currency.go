@@ -27,7 +27,9 @@ var ErrUnknownCurrency = errors.New("not a currency of ISO 4217")
 // ParseCurrency finds a currency by its three-letter code, in either case.
 func ParseCurrency(code string) (Currency, error) {
 	upper := strings.ToUpper(strings.TrimSpace(code))
-	i, ok := slices.BinarySearchFunc(iso4217[:], upper, func(c currencyInfo, s string) int { return strings.Compare(c.code, s) })
+	i, ok := slices.BinarySearchFunc(iso4217[:], upper, func(c currencyInfo, s string) int {
+		return strings.Compare(c.code, s)
+	})
 	if !ok || i == 0 {
 		return 0, fmt.Errorf("%q: %w", code, ErrUnknownCurrency)
 	}

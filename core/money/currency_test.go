@@ -11,7 +11,8 @@ import (
 // another number of digits than ISO 4217 list one (2024-06-25): what is used in practice
 // instead of what is laid down, with CLDR's digits. Ours follow ISO 4217.
 var deviating = map[string]int{
-	"AFN": 0, "ALL": 0, "AMD": 0, "COP": 0, "GYD": 0, "IDR": 0, "IQD": 0, "IRR": 0, "KPW": 0, "LAK": 0, "LBP": 0, "MGA": 0, "MMK": 0, "MNT": 0, "MUR": 0, "PKR": 0, "RSD": 0, "SOS": 0, "SYP": 0, "TZS": 0, "UZS": 0, "YER": 0,
+	"AFN": 0, "ALL": 0, "AMD": 0, "COP": 0, "GYD": 0, "IDR": 0, "IQD": 0, "IRR": 0, "KPW": 0, "LAK": 0, "LBP": 0,
+	"MGA": 0, "MMK": 0, "MNT": 0, "MUR": 0, "PKR": 0, "RSD": 0, "SOS": 0, "SYP": 0, "TZS": 0, "UZS": 0, "YER": 0,
 }
 
 // Outside source: ISO 4217 through the CLDR data in golang.org/x/text.

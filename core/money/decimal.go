@@ -8,7 +8,8 @@ import (
 	"strings"
 )
 
-var pow10 = [...]int64{1, 10, 100, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18}
+var pow10 = [...]int64{1, 10, 100, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17,
+	1e18}
 
 // MulDiv is a*b/c with the product in 128 bits, rounded half away from zero.
 // It returns ErrTooLarge where the result does not fit, or c is zero.

@@ -33,7 +33,8 @@ func decTest(t *testing.T, name string) *os.File {
 	return file
 }
 
-var quantizeCase = regexp.MustCompile(`^(\w+)\s+quantize\s+'?(-?\d+(?:\.\d+)?)'?\s+'?1e(-?[0-6])'?\s+->\s+'?(-?\d+(?:\.\d+)?)'?(?:\s|$)`)
+var quantizeCase = regexp.MustCompile(
+	`^(\w+)\s+quantize\s+'?(-?\d+(?:\.\d+)?)'?\s+'?1e(-?[0-6])'?\s+->\s+'?(-?\d+(?:\.\d+)?)'?(?:\s|$)`)
 
 // Outside source: quantize.decTest of the General Decimal Arithmetic test cases, those
 // with rounding half_up, which is half away from zero.
@@ -82,7 +83,8 @@ func TestMulMulDivAgreesWithBigRat(t *testing.T) {
 		n := func(most int64) int64 { return r.Int64N(2*most) - most }
 		a, b, c, d, e := n(1e10), n(1e9), 1+r.Int64N(1e4), 1+r.Int64N(1e9), 1+r.Int64N(1e6)
 		got, err := MulMulDiv(a, b, c, d, e)
-		exact := new(big.Rat).SetFrac(new(big.Int).Mul(big.NewInt(a), new(big.Int).Mul(big.NewInt(b), big.NewInt(c))), new(big.Int).Mul(big.NewInt(d), big.NewInt(e)))
+		exact := new(big.Rat).SetFrac(new(big.Int).Mul(big.NewInt(a), new(big.Int).Mul(big.NewInt(b), big.NewInt(c))),
+			new(big.Int).Mul(big.NewInt(d), big.NewInt(e)))
 		want := halfAway(exact)
 		if !want.IsInt64() {
 			if err == nil {
@@ -150,7 +152,8 @@ func TestMulDivRefusesWhatDoesNotFit(t *testing.T) {
 }
 
 func FuzzParse(f *testing.F) {
-	for _, seed := range []string{"19.99", "-0.01", "1,5", "", ".", "1.", "9223372036854775807", "00012.30", "1e5", "٣"} {
+	for _, seed := range []string{"19.99", "-0.01", "1,5", "", ".", "1.", "9223372036854775807", "00012.30", "1e5",
+		"٣"} {
 		f.Add(seed, uint8(2))
 	}
 	all := Currencies()

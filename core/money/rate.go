@@ -118,7 +118,8 @@ func (r *Rates) Words(from, to Currency) string {
 		}
 		return text
 	}
-	return text + " (1 " + r.base.String() + " = " + r.Text(from) + " " + from.String() + " = " + r.Text(to) + " " + to.String() + ")"
+	return text + " (1 " + r.base.String() + " = " + r.Text(from) + " " + from.String() + " = " + r.Text(to) + " " +
+		to.String() + ")"
 }
 
 // CrossText is the rate from one currency to another to six significant figures, for people to read.

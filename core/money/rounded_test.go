@@ -28,7 +28,8 @@ func TestParseRoundedAgreesWithBigRat(t *testing.T) {
 			t.Fatalf("%s in %s: %v %v, want %s minor units", text, c, got, err, want)
 		}
 	}
-	for _, text := range []string{"", "call", "1.2x", "1.23x", "1.234x", "1.2.3456", "--1.234", "1e5", "99999999999999999999.999"} {
+	for _, text := range []string{"", "call", "1.2x", "1.23x", "1.234x", "1.2.3456", "--1.234", "1e5",
+		"99999999999999999999.999"} {
 		if got, err := ParseRounded(text, MustCurrency("USD")); err == nil {
 			t.Errorf("%q: %v", text, got)
 		}

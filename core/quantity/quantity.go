@@ -52,7 +52,8 @@ func init() {
 		words string
 	}{
 		{Unit{Length, "MMT", 1e3}, "mm millimeter millimetre millimeters millimetres"},
-		{Unit{Length, "CMT", 1e4}, "cm cms centimeter centimetre centimeters centimetres zentimeter centimetros centimètres"},
+		{Unit{Length, "CMT", 1e4},
+			"cm cms centimeter centimetre centimeters centimetres zentimeter centimetros centimètres"},
 		{Unit{Length, "MTR", 1e6}, "m meter metre meters metres metro metros mètre mètres metri"},
 		{Unit{Length, "INH", 25.4e3}, "inch inches in \" ″ ” zoll pulgada pulgadas pouce pouces pollici"},
 		{Unit{Length, "FOT", 304.8e3}, "ft foot feet ′"},

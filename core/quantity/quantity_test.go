@@ -42,8 +42,11 @@ func TestMeasures(t *testing.T) {
 
 // UN/ECE Recommendation 20, its common codes and factors (from memory).
 func TestUnitsAgreeWithRecommendation20(t *testing.T) {
-	for word, want := range map[string]Unit{"mm": {Length, "MMT", 1e3}, "cm": {Length, "CMT", 1e4}, "m": {Length, "MTR", 1e6}, "inch": {Length, "INH", 25_400}, "ft": {Length, "FOT", 304_800}, "ml": {Volume, "MLT", 1e6}, "l": {Volume, "LTR", 1e9},
-		"g": {Weight, "GRM", 1e6}, "kg": {Weight, "KGM", 1e9}, "oz": {Weight, "ONZ", 28_349_523.125}, "lb": {Weight, "LBR", 453_592_370}, "watt": {Power, "WTT", 1e3}, "v": {Voltage, "VLT", 1e3}} {
+	for word, want := range map[string]Unit{"mm": {Length, "MMT", 1e3}, "cm": {Length, "CMT", 1e4},
+		"m": {Length, "MTR", 1e6}, "inch": {Length, "INH", 25_400}, "ft": {Length, "FOT", 304_800},
+		"ml": {Volume, "MLT", 1e6}, "l": {Volume, "LTR", 1e9},
+		"g": {Weight, "GRM", 1e6}, "kg": {Weight, "KGM", 1e9}, "oz": {Weight, "ONZ", 28_349_523.125},
+		"lb": {Weight, "LBR", 453_592_370}, "watt": {Power, "WTT", 1e3}, "v": {Voltage, "VLT", 1e3}} {
 		if got := UnitNamed(word); got == nil || *got != want {
 			t.Errorf("%s: %+v, want %+v", word, got, want)
 		}

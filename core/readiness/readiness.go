@@ -114,7 +114,8 @@ func (r *Report) words(d Draft) {
 	case length == 0:
 		r.stop(&r.Words, Words, Empty, "It has no title.")
 	case d.Limits.TitleLength > 0 && length > d.Limits.TitleLength:
-		r.stop(&r.Words, Words, NeedsYou, "The title has %d characters; this store allows %d.", length, d.Limits.TitleLength)
+		r.stop(&r.Words, Words, NeedsYou, "The title has %d characters; this store allows %d.", length,
+			d.Limits.TitleLength)
 	}
 	if strings.TrimSpace(d.Description) == "" {
 		r.warn(Words, "It has no description.")
@@ -162,7 +163,8 @@ func (r *Report) pictures(d Draft) {
 	case len(d.Missing) > 0:
 		r.stop(&r.Pictures, Pictures, NeedsYou, "The supplier does not give %s. Hide it.", some(d.Missing))
 	case d.Limits.Pictures > 0 && d.Pictures > d.Limits.Pictures:
-		r.stop(&r.Pictures, Pictures, NeedsYou, "%d pictures are shown; this store allows %d.", d.Pictures, d.Limits.Pictures)
+		r.stop(&r.Pictures, Pictures, NeedsYou, "%d pictures are shown; this store allows %d.", d.Pictures,
+			d.Limits.Pictures)
 	}
 }
 
@@ -173,7 +175,8 @@ func (r *Report) variants(d Draft) {
 	case len(d.Variants) == 0:
 		r.stop(&r.Variants, Variants, Empty, "No variant is chosen.")
 	case d.Limits.Variants > 0 && len(d.Variants) > d.Limits.Variants:
-		r.stop(&r.Variants, Variants, NeedsYou, "%d variants are chosen; this store allows %d.", len(d.Variants), d.Limits.Variants)
+		r.stop(&r.Variants, Variants, NeedsYou, "%d variants are chosen; this store allows %d.", len(d.Variants),
+			d.Limits.Variants)
 	}
 	if d.Limits.Options > 0 && d.Options > d.Limits.Options {
 		r.stop(&r.Variants, Variants, NeedsYou, "It has %d options; this store allows %d.", d.Options, d.Limits.Options)

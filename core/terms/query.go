@@ -172,7 +172,8 @@ func (p *parser) phrase(minus bool) {
 	}
 	if list := Of(inside); len(list) > 0 {
 		p.broken = true
-		p.add(Need{Typed: strings.TrimSpace(inside), Alternatives: []Alternative{{Phrase, list}}, Quoted: true, Code: Code(inside)}, minus)
+		p.add(Need{Typed: strings.TrimSpace(inside), Alternatives: []Alternative{{Phrase, list}}, Quoted: true,
+			Code: Code(inside)}, minus)
 		p.broken = true
 	}
 }
@@ -181,12 +182,14 @@ func (p *parser) phrase(minus bool) {
 func (p *parser) size(minus bool) {
 	m := p.measures[0]
 	p.measures = p.measures[1:]
-	n := Need{Typed: strings.TrimSpace(p.text[m.From:m.To]), Alternatives: []Alternative{{AnyOf, []string{Size(m.Dimension, m.Value)}}}}
+	n := Need{Typed: strings.TrimSpace(p.text[m.From:m.To]),
+		Alternatives: []Alternative{{AnyOf, []string{Size(m.Dimension, m.Value)}}}}
 	if m.To == len(p.text) { // its unit may not be typed to its end
 		at := strings.LastIndexFunc(p.text, func(r rune) bool { return !unicode.IsLetter(r) }) + 1
 		if own := quantity.UnitNamed(p.text[at:]); own != nil && m.Value > 0 {
 			for _, u := range quantity.UnitsBeginning(p.text[at:]) {
-				if t := Size(u.Dimension, u.In(float64(m.Value)/own.Base)); t != n.Alternatives[0].Terms[0] && !slices.Contains(n.Completions, t) {
+				if t := Size(u.Dimension, u.In(float64(m.Value)/own.Base)); t != n.Alternatives[0].Terms[0] &&
+					!slices.Contains(n.Completions, t) {
 					n.Completions = append(n.Completions, t)
 				}
 			}
@@ -259,7 +262,8 @@ func (p *parser) join() {
 	needs := p.q.Needs
 	for i := 1; i < len(needs); i++ {
 		a, b := needs[i-1].word, needs[i].word
-		if a == "" || b == "" || p.apart[i] || len(a)+len(b) > maxJoined || (IsNumber(a) && IsNumber(b)) || (IsOrdinary(a) && IsOrdinary(b)) {
+		if a == "" || b == "" || p.apart[i] || len(a)+len(b) > maxJoined || (IsNumber(a) && IsNumber(b)) ||
+			(IsOrdinary(a) && IsOrdinary(b)) {
 			continue
 		}
 		one := Alternative{Whole, []string{a + b}}

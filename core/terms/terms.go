@@ -24,7 +24,8 @@ type Cutter struct {
 	parts             int // terms in the chain
 }
 
-// maxJoined is the longest term that is made of joined ones, in bytes, and maxCodeDigits how many digits it has at most:
+// maxJoined is the longest term that is made of joined ones, in bytes, and maxCodeDigits how many digits it has at
+// most:
 // what has more is a product number, which is found by Code.
 const (
 	maxJoined     = 32
@@ -37,7 +38,8 @@ func (c *Cutter) Cut(text string, do func(term []byte, also bool)) {
 	text = normal(text)
 	c.term, c.last, c.chain, c.parts = c.term[:0], c.last[:0], c.chain[:0], 0
 	cluster := false
-	joiners := 0 // since the last term: 1 where it was one joiner, 3 where it was one space, 2 where it was anything else
+	// since the last term: 1 where it was one joiner, 3 where it was one space, 2 where it was anything else
+	joiners := 0
 	end := func() {
 		if len(c.term) == 0 {
 			return
@@ -134,7 +136,9 @@ func isJoiner(r rune) bool { return strings.ContainsRune("-'.&/+_’‐", r) }
 
 // isSpaceless tells whether a letter is of a script that is written without spaces.
 func isSpaceless(r rune) bool {
-	return r >= 0x0e00 && (unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Thai, unicode.Lao, unicode.Khmer, unicode.Myanmar) || r == 'ー')
+	return r >= 0x0e00 &&
+		(unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Thai, unicode.Lao, unicode.Khmer,
+			unicode.Myanmar) || r == 'ー')
 }
 
 // joinable tells whether two terms that a joiner stands between may be one: two numbers are not.
@@ -148,7 +152,8 @@ func joinable(a, b []byte) bool {
 // short tells whether two terms with a space between them are often written as one: USB C, T shirt, Wi Fi.
 func short(a, b []byte) bool {
 	letters := func(t []byte) bool { return digits(t) == 0 && t[0] < utf8.RuneSelf && !ordinary[string(t)] }
-	return len(a) > 0 && len(a)+len(b) > 2 && (len(a) == 1 || len(b) == 1 || len(a)+len(b) == 4) && len(a)+len(b) <= maxJoined && letters(a) && letters(b)
+	return len(a) > 0 && len(a)+len(b) > 2 && (len(a) == 1 || len(b) == 1 || len(a)+len(b) == 4) &&
+		len(a)+len(b) <= maxJoined && letters(a) && letters(b)
 }
 
 func leadingDigits(term []byte) int {
@@ -204,9 +209,11 @@ func IsPlain(term string) bool { return !strings.ContainsAny(term, "0123456789="
 func IsNumber(term string) bool { return strings.Trim(term, "0123456789") == "" }
 
 // letters that Unicode does not take apart, as they are typed without them.
-var letters = strings.NewReplacer("ß", "ss", "æ", "ae", "œ", "oe", "ø", "o", "đ", "d", "ð", "d", "ł", "l", "ı", "i", "þ", "th", "ħ", "h", "ŋ", "n", "ς", "σ", "ـ", "")
+var letters = strings.NewReplacer("ß", "ss", "æ", "ae", "œ", "oe", "ø", "o", "đ", "d", "ð", "d", "ł", "l", "ı", "i",
+	"þ", "th", "ħ", "h", "ŋ", "n", "ς", "σ", "ـ", "")
 
-// Fold is a term without accents: "creme" for "crème", "strasse" for "straße". Marks that are letters of their own, as in
+// Fold is a term without accents: "creme" for "crème", "strasse" for "straße". Marks that are letters of their own,
+// as in
 // the scripts of India or in kana, stay.
 func Fold(term string) string {
 	if ascii(term) {
@@ -218,7 +225,8 @@ func Fold(term string) string {
 	}
 	apart := norm.NFD.String(plain)
 	return norm.NFC.String(strings.Map(func(r rune) rune {
-		if (r >= 0x300 && r <= 0x36f) || (r >= 0x591 && r <= 0x5c7 && unicode.IsMark(r)) || (r >= 0x64b && r <= 0x652) || r == 0x670 {
+		if (r >= 0x300 && r <= 0x36f) || (r >= 0x591 && r <= 0x5c7 && unicode.IsMark(r)) ||
+			(r >= 0x64b && r <= 0x652) || r == 0x670 {
 			return -1
 		}
 		return r
@@ -235,9 +243,12 @@ func Stem(folded string) string {
 
 // ordinary words say nothing of an item. English, and the articles and joining words of the languages that titles come
 // in, where they are no English noun.
-var ordinary = fields(`a an and are as at be by for from in into is it its of on or that the their this to up with you your not
+var ordinary = fields(`a an and are as at be by for from in into is it its of on
+	or that the their this to up with you your not
 	der das und mit für von im zum zur oder ein eine auf
-	le les et avec pour du des au aux une en el los las y con para del il lo gli di per e da een het voor met van och med för till av z do na dla w`)
+	le les et avec pour du des au aux une en el los las y con para del il lo gli di per e da een het voor met van ` +
+	`och ` +
+	`med för till av z do na dla w`)
 
 func fields(text string) map[string]bool {
 	set := map[string]bool{}
@@ -254,9 +265,13 @@ func IsOrdinary(term string) bool { return ordinary[term] }
 var irregular = map[string][]string{}
 
 func init() {
-	list := strings.Fields(`knife knives leaf leaves shelf shelves wolf wolves calf calves half halves loaf loaves scarf scarves thief thieves wife wives life lives elf elves hoof hooves dwarf dwarves
-		man men woman women child children foot feet tooth teeth goose geese mouse mice person people ox oxen die dice penny pence louse lice cactus cacti fungus fungi bookshelf bookshelves
-		penknife penknives jackknife jackknives housewife housewives midwife midwives fireman firemen workman workmen fisherman fishermen eyetooth eyeteeth dormouse dormice grandchild grandchildren`)
+	list := strings.Fields(`knife knives leaf leaves shelf shelves wolf wolves calf calves half halves loaf loaves ` +
+		`scarf scarves thief thieves wife wives life lives elf elves hoof hooves dwarf dwarves
+		man men woman women child children foot feet tooth teeth goose geese mouse mice person people ox oxen die ` +
+		`dice penny pence louse lice cactus cacti fungus fungi bookshelf bookshelves
+		penknife penknives jackknife jackknives housewife housewives midwife midwives fireman firemen workman ` +
+		`workmen ` +
+		`fisherman fishermen eyetooth eyeteeth dormouse dormice grandchild grandchildren`)
 	for i := 0; i < len(list); i += 2 {
 		irregular[list[i]] = append(irregular[list[i]], list[i+1])
 		irregular[list[i+1]] = append(irregular[list[i+1]], list[i])
@@ -267,9 +282,14 @@ func init() {
 var spelt = map[string]string{}
 
 func init() {
-	list := strings.Fields(`aluminium aluminum grey gray tyre tire cheque check pyjamas pajamas pyjama pajama doughnut donut plough plow jewellery jewelry jeweller jeweler moustache mustache kerb curb yoghurt yogurt
-		draught draft cosy cozy sulphur sulfur storey story programme program catalogue catalog dialogue dialog analogue analog mould mold moulding molding moulded molded
-		sceptic skeptic axe ax licence license practise practice defence defense whisky whiskey omelette omelet carburettor carburetor manoeuvre maneuver disc disk pedlar peddler tonne ton
+	list := strings.Fields(
+		`aluminium aluminum grey gray tyre tire cheque check pyjamas pajamas pyjama pajama doughnut donut plough ` +
+			`plow ` +
+			`jewellery jewelry jeweller jeweler moustache mustache kerb curb yoghurt yogurt
+		draught draft cosy cozy sulphur sulfur storey story programme program catalogue catalog dialogue dialog ` +
+			`analogue analog mould mold moulding molding moulded molded
+		sceptic skeptic axe ax licence license practise practice defence defense whisky whiskey omelette omelet ` +
+			`carburettor carburetor manoeuvre maneuver disc disk pedlar peddler tonne ton
 		aeroplane airplane smoulder smolder wagon waggon caliper calliper`)
 	for i := 0; i < len(list); i += 2 {
 		spelt[list[i]], spelt[list[i+1]] = list[i+1], list[i]
@@ -277,8 +297,11 @@ func init() {
 }
 
 // endings that are spelt in two ways: those that are no word are in no catalog.
-var endings = [][2]string{{"our", "or"}, {"ours", "ors"}, {"oured", "ored"}, {"ouring", "oring"}, {"ourful", "orful"}, {"ourless", "orless"}, {"ourite", "orite"}, {"ise", "ize"}, {"iser", "izer"}, {"isers", "izers"}, {"ised", "ized"}, {"ising", "izing"},
-	{"tre", "ter"}, {"tres", "ters"}, {"bre", "ber"}, {"bres", "bers"}, {"lled", "led"}, {"lling", "ling"}, {"ller", "ler"}, {"llen", "len"}, {"lour", "lor"}}
+var endings = [][2]string{{"our", "or"}, {"ours", "ors"}, {"oured", "ored"}, {"ouring", "oring"}, {"ourful", "orful"},
+	{"ourless", "orless"}, {"ourite", "orite"}, {"ise", "ize"}, {"iser", "izer"}, {"isers", "izers"}, {"ised", "ized"},
+	{"ising", "izing"},
+	{"tre", "ter"}, {"tres", "ters"}, {"bre", "ber"}, {"bres", "bers"}, {"lled", "led"}, {"lling", "ling"},
+	{"ller", "ler"}, {"llen", "len"}, {"lour", "lor"}}
 
 // umlauts are written as two letters where they cannot be typed, and read from them.
 var (
@@ -286,7 +309,8 @@ var (
 	fromDouble = strings.NewReplacer("ae", "a", "oe", "o", "ue", "u", "aa", "a")
 )
 
-// Spellings are other ways to spell a term or its plural, without accents: colour and color, knife and knives, muesli and müsli.
+// Spellings are other ways to spell a term or its plural, without accents: colour and color, knife and knives,
+// muesli and müsli.
 func Spellings(term string) []string {
 	folded := Fold(term)
 	out := slices.Clone(irregular[folded])

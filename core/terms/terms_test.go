@@ -54,7 +54,9 @@ func TestCut(t *testing.T) {
 }
 
 func TestFold(t *testing.T) {
-	for word, want := range map[string]string{"crème": "creme", "brûlée": "brulee", "naïve": "naive", "straße": "strasse", "smørrebrød": "smorrebrod", "łódź": "lodz", "œuf": "oeuf", "mug": "mug", "ёлка": "елка", "がま": "がま", "कॉफी": "कॉफी", "한글": "한글", "σας": "σασ"} {
+	for word, want := range map[string]string{"crème": "creme", "brûlée": "brulee", "naïve": "naive",
+		"straße": "strasse", "smørrebrød": "smorrebrod", "łódź": "lodz", "œuf": "oeuf", "mug": "mug", "ёлка": "елка",
+		"がま": "がま", "कॉफी": "कॉफी", "한글": "한글", "σας": "σασ"} {
 		if got := Fold(norm.NFC.String(word)); got != norm.NFC.String(want) {
 			t.Errorf("%s: %s, want %s", word, got, want)
 		}
@@ -65,7 +67,8 @@ func TestFold(t *testing.T) {
 }
 
 func TestCode(t *testing.T) {
-	for text, want := range map[string]string{"QB-100001": "qb100001", "4 006381 333931": "4006381333931", "04006381333931": "4006381333931", "a-1": "", "": "", "x200": "x200"} {
+	for text, want := range map[string]string{"QB-100001": "qb100001", "4 006381 333931": "4006381333931",
+		"04006381333931": "4006381333931", "a-1": "", "": "", "x200": "x200"} {
 		if got := Code(text); got != want {
 			t.Errorf("%q: %q", text, got)
 		}
@@ -94,8 +97,11 @@ func TestStemsAgreeWithSnowballsVocabulary(t *testing.T) {
 }
 
 func TestSpellings(t *testing.T) {
-	for a, b := range map[string]string{"colour": "color", "colours": "colors", "aluminium": "aluminum", "organiser": "organizer", "fibre": "fiber", "litres": "liters", "enamelled": "enameled", "woollen": "woolen", "tyres": "tires", "grey": "gray",
-		"knife": "knives", "leaf": "leaves", "shelf": "shelves", "woman": "women", "mouse": "mice", "favourite": "favorite"} {
+	for a, b := range map[string]string{"colour": "color", "colours": "colors", "aluminium": "aluminum",
+		"organiser": "organizer", "fibre": "fiber", "litres": "liters", "enamelled": "enameled", "woollen": "woolen",
+		"tyres": "tires", "grey": "gray",
+		"knife": "knives", "leaf": "leaves", "shelf": "shelves", "woman": "women", "mouse": "mice",
+		"favourite": "favorite"} {
 		if !slices.Contains(Spellings(a), b) || !slices.Contains(Spellings(b), a) {
 			t.Errorf("%s and %s: %v and %v", a, b, Spellings(a), Spellings(b))
 		}
@@ -112,7 +118,8 @@ func said(q Query) string {
 	need := func(n Need) string {
 		var all []string
 		for _, a := range n.Alternatives {
-			all = append(all, []string{"", "whole ", "exactly ", "phrase ", "all ", "any "}[a.Match]+strings.Join(a.Terms, "+"))
+			all = append(all, []string{"", "whole ", "exactly ", "phrase ", "all ", "any "}[a.Match]+
+				strings.Join(a.Terms, "+"))
 		}
 		return strings.Join(all, "/")
 	}
@@ -135,22 +142,23 @@ func said(q Query) string {
 func TestParse(t *testing.T) {
 	synonyms := Synonyms{{"cup", "mug"}, {"power bank", "portable charger"}}
 	for typed, want := range map[string]string{
-		"the kettle":            "kettle/whole thekettle, (the)",
-		"the":                   "the",
-		"mugs & cups":           "mugs/whole mugscups/whole cup, cups/whole mugscups/whole mug",
-		"cup -red":              "cup/whole mug, -whole red",
-		`-"hot sale" mug-`:      "mug/whole cup, -phrase hot+sale",
-		`"enamel mug" steel`:    "phrase enamel+mug, steel",
-		`mug "red`:              `mug/whole cup, phrase red, ?"`,
-		"kettle 2 l":            "kettle, any =volume:2000000000",
-		"350ml lid":             "any =volume:350000000, lid",
-		"20x30 cm tray":         "any =length:200000, any =length:300000, tray",
-		"Wi-Fi router":          "phrase wi+fi/all wi+fi/wifi, router",
-		"x200 lamp":             "x200/phrase x+200/whole x200lamp, lamp/whole x200lamp",
-		"tea pot":               "tea/whole teapot, pot/whole teapot",
-		"vitamin c x":           "vitamin/whole vitaminc, whole c/whole vitaminc/whole cx, x/whole cx",
-		"不锈钢 杯":                 "phrase 不+锈+钢, 杯",
-		"power banks":           "power/whole powerbanks/phrase portable+charger, banks/whole powerbanks/phrase portable+charger",
+		"the kettle":         "kettle/whole thekettle, (the)",
+		"the":                "the",
+		"mugs & cups":        "mugs/whole mugscups/whole cup, cups/whole mugscups/whole mug",
+		"cup -red":           "cup/whole mug, -whole red",
+		`-"hot sale" mug-`:   "mug/whole cup, -phrase hot+sale",
+		`"enamel mug" steel`: "phrase enamel+mug, steel",
+		`mug "red`:           `mug/whole cup, phrase red, ?"`,
+		"kettle 2 l":         "kettle, any =volume:2000000000",
+		"350ml lid":          "any =volume:350000000, lid",
+		"20x30 cm tray":      "any =length:200000, any =length:300000, tray",
+		"Wi-Fi router":       "phrase wi+fi/all wi+fi/wifi, router",
+		"x200 lamp":          "x200/phrase x+200/whole x200lamp, lamp/whole x200lamp",
+		"tea pot":            "tea/whole teapot, pot/whole teapot",
+		"vitamin c x":        "vitamin/whole vitaminc, whole c/whole vitaminc/whole cx, x/whole cx",
+		"不锈钢 杯":              "phrase 不+锈+钢, 杯",
+		"power banks": "power/whole powerbanks/phrase portable+charger, banks/whole powerbanks/phrase " +
+			"portable+charger",
 		"mug OR cup *":          "mug/whole mugor/whole cup, cup/whole orcup/whole mug, (or), ?OR, ?*",
 		"mug - lid $20":         "mug/whole muglid/whole cup, lid/whole muglid/whole lid20, 20/whole lid20, ?-, ?$",
 		"★":                     "?★",
@@ -165,7 +173,8 @@ func TestParse(t *testing.T) {
 	if got := Parse("4 006381 333931", nil); got.Code != "4006381333931" {
 		t.Errorf("%+v", got)
 	}
-	if got := Parse("350 m", nil).Needs[0].Completions; !slices.Contains(got, "=volume:350000000") || slices.Contains(got, "=length:350000000") {
+	if got := Parse("350 m", nil).Needs[0].Completions; !slices.Contains(got, "=volume:350000000") ||
+		slices.Contains(got, "=length:350000000") {
 		t.Errorf("a unit that is not typed to its end: %v", got)
 	}
 }
@@ -174,7 +183,9 @@ func TestMetBy(t *testing.T) {
 	for _, c := range []struct {
 		typed, text string
 		met         bool
-	}{{"plum", "Plum", true}, {"plums", "Plum · 350 ml", true}, {"2 l", "2L", true}, {"2 l", "2 Pack", false}, {"15cm", "150 mm", true}, {"creme", "Crème", true}, {"colour", "Color: red", true}, {`"deep red"`, "red deep", false}, {`"deep red"`, "Deep red", true}, {"wifi", "Wi-Fi", true}} {
+	}{{"plum", "Plum", true}, {"plums", "Plum · 350 ml", true}, {"2 l", "2L", true}, {"2 l", "2 Pack", false},
+		{"15cm", "150 mm", true}, {"creme", "Crème", true}, {"colour", "Color: red", true},
+		{`"deep red"`, "red deep", false}, {`"deep red"`, "Deep red", true}, {"wifi", "Wi-Fi", true}} {
 		if n := Parse(c.typed, nil).Needs; n[0].MetBy(TextOf(c.text)) != c.met {
 			t.Errorf("%s in %s: %v", c.typed, c.text, !c.met)
 		}
@@ -220,7 +231,8 @@ func TestNormalisationAndFoldingAreUnicodes(t *testing.T) {
 		t.Fatal(err)
 	}
 	compared := 0
-	for _, line := range regexp.MustCompile(`\{(0x[0-9a-f]+), \d+, \d+, \d+, [fg]\([^"]*("(?:[^"\\]|\\.)*")`).FindAllSubmatch(content, -1) {
+	for _, line := range regexp.MustCompile(`\{(0x[0-9a-f]+), \d+, \d+, \d+, [fg]\([^"]*("(?:[^"\\]|\\.)*")`).
+		FindAllSubmatch(content, -1) {
 		r, err := strconv.ParseInt(string(line[1]), 0, 32)
 		if err != nil {
 			t.Fatal(err)
@@ -251,7 +263,8 @@ func TestNormalisationAndFoldingAreUnicodes(t *testing.T) {
 		if (r >= 0x1f80 && r <= 0x1fff) || (r >= 0x1c80 && r <= 0x1c8f) {
 			continue
 		}
-		if a, b := folded(string(r)), folded(fold.String(string(r))); unicode.IsLetter(r) && r != 'İ' && !slices.Equal(a, b) {
+		if a, b := folded(string(r)), folded(fold.String(string(r))); unicode.IsLetter(r) && r != 'İ' &&
+			!slices.Equal(a, b) {
 			t.Errorf("%U %c: %q, case folded %q", r, r, a, b)
 		}
 	}

@@ -29,7 +29,10 @@ func (a *Alternative) metBy(t Text) bool {
 	switch a.Match {
 	case Phrase:
 		for from := range t.inOrder {
-			if from+len(a.Terms) <= len(t.inOrder) && slices.EqualFunc(t.inOrder[from:from+len(a.Terms)], a.Terms, func(known, term string) bool { return known == Fold(term) }) {
+			if from+len(a.Terms) <= len(t.inOrder) &&
+				slices.EqualFunc(t.inOrder[from:from+len(a.Terms)], a.Terms, func(known, term string) bool {
+					return known == Fold(term)
+				}) {
 				return true
 			}
 		}

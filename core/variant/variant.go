@@ -35,7 +35,8 @@ func (c *Collision) Error() string {
 	if c.Option == "" {
 		return fmt.Sprintf("Two options would both be called “%s”. Give one another name.", c.Name)
 	}
-	return fmt.Sprintf("In %s, “%s” and “%s” would both be called “%s”. Give one another name.", c.Option, c.First, c.Second, c.Name)
+	return fmt.Sprintf("In %s, “%s” and “%s” would both be called “%s”. Give one another name.", c.Option, c.First,
+		c.Second, c.Name)
 }
 
 // Check tells whether options can stand: no empty name, no two names alike in any case.

@@ -7,14 +7,17 @@ import (
 )
 
 func TestCollect(t *testing.T) {
-	options, places := Collect([]string{"Style", "Size"}, [][]string{{"A", "350 ml"}, {"B", "350 ml"}, {"A", " 500 ml "}, {"C"}})
+	options,
+		places := Collect([]string{"Style", "Size"},
+		[][]string{{"A", "350 ml"}, {"B", "350 ml"}, {"A", " 500 ml "}, {"C"}})
 	names := func(o Option) (out []string) {
 		for _, v := range o.Values {
 			out = append(out, v.Name)
 		}
 		return out
 	}
-	if !reflect.DeepEqual(names(options[0]), []string{"A", "B", "C"}) || !reflect.DeepEqual(names(options[1]), []string{"350 ml", "500 ml", "—"}) {
+	if !reflect.DeepEqual(names(options[0]), []string{"A", "B", "C"}) ||
+		!reflect.DeepEqual(names(options[1]), []string{"350 ml", "500 ml", "—"}) {
 		t.Errorf("values: %v", options)
 	}
 	if want := [][]int{{0, 0}, {1, 0}, {0, 1}, {2, 2}}; !reflect.DeepEqual(places, want) {
@@ -41,7 +44,8 @@ func TestRenaming(t *testing.T) {
 	if !errors.As(err, &pair) || pair.First != "was Lake" || pair.Second != "was  lake " || pair.Option != "Colour" {
 		t.Errorf("two values alike: %v", err)
 	}
-	if err := Check([]Option{option("Colour", "a"), option("colour", "b")}); !errors.As(err, &pair) || pair.Option != "" {
+	if err := Check([]Option{option("Colour", "a"), option("colour", "b")}); !errors.As(err, &pair) ||
+		pair.Option != "" {
 		t.Errorf("two options alike: %v", err)
 	}
 	for _, empty := range [][]Option{{option("  ", "a")}, {option("Colour", "a", "")}} {

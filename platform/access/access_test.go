@@ -7,8 +7,10 @@ func TestRoles(t *testing.T) {
 		have, needs Role
 		may         bool
 	}{
-		{Owner, Owner, true}, {Owner, Fulfiller, true}, {Editor, Owner, false}, {Editor, Editor, true}, {Editor, Fulfiller, true},
-		{Fulfiller, Editor, false}, {Public, Fulfiller, false}, {Public, Public, true}, {"admin", Fulfiller, false}, {"admin", Public, false},
+		{Owner, Owner, true}, {Owner, Fulfiller, true}, {Editor, Owner, false}, {Editor, Editor, true},
+		{Editor, Fulfiller, true},
+		{Fulfiller, Editor, false}, {Public, Fulfiller, false}, {Public, Public, true}, {"admin", Fulfiller, false},
+		{"admin", Public, false},
 	} {
 		if got := c.have.Allows(c.needs); got != c.may {
 			t.Errorf("%q for %q: %t", c.have, c.needs, got)

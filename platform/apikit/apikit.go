@@ -47,7 +47,8 @@ func New(router chi.Router, log *slog.Logger) *API {
 	config := huma.DefaultConfig("Plain Pelican", Version)
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", ""
 	config.CreateHooks = nil // no $schema links in answers
-	config.Info.Description = "Everything the screens do. Sign in with a session cookie, or send a personal token as a bearer token."
+	config.Info.Description = "Everything the screens do. Sign in with a session cookie, or send a personal token as " +
+		"a bearer token."
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"session": {Type: "apiKey", In: "cookie", Name: "session"},
 		"token":   {Type: "http", Scheme: "bearer"},
@@ -82,9 +83,11 @@ func (a *API) Document() *huma.OpenAPI { return a.huma.OpenAPI() }
 func (a *API) Roles() map[string]access.Role { return a.roles }
 
 // Register adds an operation that needs a role.
-func Register[I, O any](a *API, needs access.Role, method, path, id, summary string, handle func(context.Context, *I) (*O, error)) {
+func Register[I, O any](a *API, needs access.Role, method, path, id, summary string,
+	handle func(context.Context, *I) (*O, error)) {
 	a.roles[method+" "+path] = needs
-	op := huma.Operation{Method: method, Path: path, OperationID: id, Summary: summary, Errors: []int{400, 401, 403, 404, 409, 422}}
+	op := huma.Operation{Method: method, Path: path, OperationID: id, Summary: summary,
+		Errors: []int{400, 401, 403, 404, 409, 422}}
 	if needs != access.Public {
 		op.Security = []map[string][]string{{"session": {}}, {"token": {}}}
 		op.Extensions = map[string]any{"x-role": string(needs)}
@@ -107,7 +110,8 @@ func Register[I, O any](a *API, needs access.Role, method, path, id, summary str
 
 // What callers are told where the fault is not theirs.
 const (
-	OurSide      = "Something went wrong on our side. Try again; if it stays, tell whoever runs this the request's id, which its log names."
+	OurSide = "Something went wrong on our side. Try again; if it stays, tell whoever runs this the request's " +
+		"id, which its log names."
 	DatabaseAway = "The database does not answer. Nothing was changed; try again in a moment."
 )
 
@@ -122,13 +126,15 @@ func (a *API) plain(ctx context.Context, operation string, err error) error {
 	case errors.Is(err, context.Canceled):
 		return Problem(499, "", "The request was given up.")
 	case database.Away(err):
-		a.log.Error("the database does not answer", "id", middleware.GetReqID(ctx), "operation", operation, "error", err)
+		a.log.Error("the database does not answer", "id", middleware.GetReqID(ctx), "operation", operation, "error",
+			err)
 		return Problem(http.StatusServiceUnavailable, "", DatabaseAway)
 	case blobs.Fault(err):
 		a.log.Error("the data folder", "id", middleware.GetReqID(ctx), "operation", operation, "error", err)
 		return Problem(http.StatusInsufficientStorage, "", "Nothing was saved: %s.", err)
 	case errors.As(err, &pg) && (pg.Code == "22021" || pg.Code == "22P05"):
-		return Problem(http.StatusUnprocessableEntity, "", "A text holds a character that cannot be kept (U+0000 or broken UTF-8). Take it out.")
+		return Problem(http.StatusUnprocessableEntity, "",
+			"A text holds a character that cannot be kept (U+0000 or broken UTF-8). Take it out.")
 	case errors.As(err, &pg) && pg.Code == "22003":
 		return Problem(http.StatusUnprocessableEntity, "", "A number is larger than can be kept.")
 	}

@@ -32,7 +32,8 @@ var (
 	// ErrUnusable is returned where the folder cannot be written to for another reason.
 	ErrUnusable = errors.New("the folder that pictures and files are kept in cannot be written to")
 	// ErrOtherFolder is returned where a folder belongs to another database, or the database to another folder.
-	ErrOtherFolder = errors.New("PELICAN_DATA is not the folder that this database's pictures and files are kept in: give every instance the same folder")
+	ErrOtherFolder = errors.New("PELICAN_DATA is not the folder that this database's pictures and files are kept in: " +
+		"give every instance the same folder")
 )
 
 // plain is an error without the machine's paths in it: what is wrong, in words. A missing blob stays fs.ErrNotExist.

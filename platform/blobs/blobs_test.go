@@ -63,7 +63,9 @@ func TestAStreamIsKeptWholeOrNotAtAll(t *testing.T) {
 	if err != nil || string(got) != content {
 		t.Errorf("%d bytes came back: %v", len(got), err)
 	}
-	if _, _, err := f.PutStream(io.MultiReader(strings.NewReader("half"), iotest.ErrReader(errors.New("cut off")))); err == nil {
+	if _, _,
+		err := f.PutStream(io.MultiReader(strings.NewReader("half"),
+		iotest.ErrReader(errors.New("cut off")))); err == nil {
 		t.Error("half a stream was kept")
 	}
 	if left, err := filepath.Glob(filepath.Join(dir, "new-*")); err != nil || len(left) > 0 {
@@ -77,7 +79,8 @@ func TestAStreamIsKeptWholeOrNotAtAll(t *testing.T) {
 }
 
 func TestAFullDiskIsToldWithoutItsPath(t *testing.T) {
-	for code, want := range map[syscall.Errno]error{syscall.ENOSPC: ErrFull, syscall.EDQUOT: ErrFull, syscall.EROFS: ErrUnusable, syscall.EACCES: ErrUnusable} {
+	for code, want := range map[syscall.Errno]error{syscall.ENOSPC: ErrFull, syscall.EDQUOT: ErrFull,
+		syscall.EROFS: ErrUnusable, syscall.EACCES: ErrUnusable} {
 		err := plain(&fs.PathError{Op: "write", Path: "/data/ab/abc", Err: code})
 		if !errors.Is(err, want) || !Fault(err) || strings.Contains(err.Error(), "/data") {
 			t.Errorf("%v: %v", code, err)

@@ -99,7 +99,8 @@ func (c *Cluster) init() error {
 			}
 		}
 	}
-	out, err := c.command(filepath.Join(c.bin, "initdb"), "-D", c.data(), "-U", "pelican", "--encoding=UTF8", "--locale=C.UTF-8",
+	out, err := c.command(filepath.Join(c.bin, "initdb"), "-D", c.data(), "-U", "pelican", "--encoding=UTF8",
+		"--locale=C.UTF-8",
 		"--auth=scram-sha-256", "--pwfile="+c.password(), "--no-sync").CombinedOutput()
 	if err != nil {
 		_ = os.RemoveAll(c.data())
@@ -122,8 +123,10 @@ func (c *Cluster) Start(ctx context.Context, asChild bool) (string, *exec.Cmd, e
 	if err != nil {
 		return "", nil, err
 	}
-	args := []string{"-D", c.data(), "-p", strconv.Itoa(port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=",
-		"-c", "shared_buffers=256MB", "-c", "max_wal_size=4GB", "-c", "wal_compression=lz4", "-c", "max_connections=200", "-c", "log_min_messages=fatal"}
+	args := []string{"-D", c.data(), "-p", strconv.Itoa(port), "-c", "listen_addresses=127.0.0.1", "-c",
+		"unix_socket_directories=",
+		"-c", "shared_buffers=256MB", "-c", "max_wal_size=4GB", "-c", "wal_compression=lz4", "-c",
+		"max_connections=200", "-c", "log_min_messages=fatal"}
 	if c.volatile {
 		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off")
 	}
@@ -165,7 +168,8 @@ func (c *Cluster) running(ctx context.Context) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	url := fmt.Sprintf("postgres://pelican:%s@127.0.0.1:%s/postgres?sslmode=disable", password, strings.TrimSpace(lines[3]))
+	url := fmt.Sprintf("postgres://pelican:%s@127.0.0.1:%s/postgres?sslmode=disable", password,
+		strings.TrimSpace(lines[3]))
 	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
 	defer cancel()
 	conn, err := pgx.Connect(ctx, url)
@@ -197,7 +201,8 @@ func Database(ctx context.Context, server, name string) (string, error) {
 	}
 	defer func() { _ = conn.Close(ctx) }()
 	var there bool
-	if err := conn.QueryRow(ctx, `select exists (select from pg_database where datname = $1)`, name).Scan(&there); err != nil {
+	if err := conn.QueryRow(ctx, `select exists (select from pg_database where datname = $1)`, name).
+		Scan(&there); err != nil {
 		return "", err
 	}
 	if !there {

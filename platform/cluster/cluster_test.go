@@ -37,7 +37,8 @@ func TestACluster(t *testing.T) {
 		t.Fatal(err)
 	}
 	var encoding, listening, sockets string
-	if err := conn.QueryRow(ctx, `select current_setting('server_encoding'), current_setting('listen_addresses'), current_setting('unix_socket_directories')`).Scan(&encoding, &listening, &sockets); err != nil {
+	if err := conn.QueryRow(ctx, `select current_setting('server_encoding'), current_setting('listen_addresses'),
+		current_setting('unix_socket_directories')`).Scan(&encoding, &listening, &sockets); err != nil {
 		t.Fatal(err)
 	}
 	if encoding != "UTF8" || listening != "127.0.0.1" || sockets != "" {

@@ -67,7 +67,8 @@ func Migrate(ctx context.Context, pool *pgxpool.Pool) error {
 	if _, err := lock.Exec(ctx, `select pg_advisory_lock(7301)`); err != nil {
 		return err
 	}
-	defer func() { _, _ = lock.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock(7301)`) }() // freed with the connection anyway
+	// freed with the connection anyway
+	defer func() { _, _ = lock.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock(7301)`) }()
 	provider, closeDB, err := provider(pool)
 	if err != nil {
 		return err
@@ -165,7 +166,8 @@ func Away(err error) bool {
 	}
 	var connect *pgconn.ConnectError
 	var network *net.OpError
-	return errors.As(err, &connect) || errors.As(err, &network) || errors.Is(err, pgconn.ErrConnClosed) || errors.Is(err, pgx.ErrTxClosed) || errors.Is(err, io.ErrUnexpectedEOF) || pgconn.Timeout(err)
+	return errors.As(err, &connect) || errors.As(err, &network) || errors.Is(err, pgconn.ErrConnClosed) ||
+		errors.Is(err, pgx.ErrTxClosed) || errors.Is(err, io.ErrUnexpectedEOF) || pgconn.Timeout(err)
 }
 
 // Refused tells whether the database itself said so: then it is Away for certain.

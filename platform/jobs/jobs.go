@@ -48,7 +48,8 @@ func Handle[A river.JobArgs](r *Runner, work func(context.Context, *river.Job[A]
 }
 
 // tracked remembers which jobs are worked at this moment.
-func tracked[A river.JobArgs](r *Runner, work func(context.Context, *river.Job[A]) error) func(context.Context, *river.Job[A]) error {
+func tracked[A river.JobArgs](r *Runner, work func(context.Context, *river.Job[A]) error) func(context.Context,
+	*river.Job[A]) error {
 	return func(ctx context.Context, job *river.Job[A]) error {
 		r.running.Store(job.ID, true)
 		defer r.running.Delete(job.ID)
@@ -109,7 +110,8 @@ var Queues = map[string]river.QueueConfig{
 // Start opens the client. Without work, it only adds jobs for other instances.
 func (r *Runner) Start(ctx context.Context, work bool, periodic ...*river.PeriodicJob) error {
 	config := &river.Config{
-		ID: r.id, Logger: slog.New(slog.DiscardHandler), Workers: r.workers, MaxAttempts: 8, JobTimeout: 10 * time.Minute,
+		ID: r.id, Logger: slog.New(slog.DiscardHandler), Workers: r.workers, MaxAttempts: 8,
+		JobTimeout:        10 * time.Minute,
 		FetchPollInterval: 500 * time.Millisecond, PeriodicJobs: periodic,
 		ErrorHandler: logged{r.log}, RetryPolicy: soon{}, RescueStuckJobsAfter: 15 * time.Minute,
 	}
@@ -164,7 +166,8 @@ func (r *Runner) AddMany(ctx context.Context, tx pgx.Tx, many []river.JobArgs) e
 const Live = `('available', 'pending', 'retryable', 'running', 'scheduled')`
 
 // Unfinished is Live as a list, for jobs of which there is one at a time.
-var Unfinished = []rivertype.JobState{rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRetryable, rivertype.JobStateRunning, rivertype.JobStateScheduled}
+var Unfinished = []rivertype.JobState{rivertype.JobStateAvailable, rivertype.JobStatePending,
+	rivertype.JobStateRetryable, rivertype.JobStateRunning, rivertype.JobStateScheduled}
 
 // Stop lets running jobs finish for a while, then tells them to end, and stops.
 func (r *Runner) Stop(ctx context.Context) {
@@ -232,13 +235,17 @@ func (r *Runner) keepAlive(ctx context.Context, lock *pgx.Conn) {
 		if lock != nil {
 			// The attempt that was cut off counts: what ends the program each time is given up in the end.
 			tag, err := lock.Exec(ctx, `
-				update river_job set state = case when attempt >= max_attempts then 'discarded' else 'available' end::river_job_state, scheduled_at = now(),
+				update river_job
+				set state = case when attempt >= max_attempts then 'discarded' else 'available' end::river_job_state,
+				scheduled_at = now(),
 					finalized_at = case when attempt >= max_attempts then now() end,
-					errors = array_append(errors, jsonb_build_object('at', now(), 'attempt', attempt, 'error', 'its instance ended while it was worked', 'trace', ''))
+					errors = array_append(errors, jsonb_build_object('at', now(), 'attempt', attempt, 'error',
+					'its instance ended while it was worked', 'trace', ''))
 				where state = 'running' and (not exists (
 					select from pg_locks where locktype = 'advisory' and classid = $1
 					and objid = (hashtext(attempted_by[array_upper(attempted_by, 1)])::bigint & 4294967295)::oid)
-				or (attempted_by[array_upper(attempted_by, 1)] = $2 and attempted_at < now() - $3::interval and id <> all ($4)))`, lockSpace, r.id, forgottenAfter, r.worked())
+				or (attempted_by[array_upper(attempted_by, 1)] = $2 and attempted_at < now() - $3::interval
+				and id <> all ($4)))`, lockSpace, r.id, forgottenAfter, r.worked())
 			if err != nil {
 				if ctx.Err() == nil {
 					r.log.Warn("looking for the work of instances that ended", "error", err)
@@ -269,7 +276,8 @@ func (l logged) HandleError(_ context.Context, job *rivertype.JobRow, err error)
 	return nil
 }
 
-func (l logged) HandlePanic(_ context.Context, job *rivertype.JobRow, panicked any, trace string) *river.ErrorHandlerResult {
+func (l logged) HandlePanic(_ context.Context, job *rivertype.JobRow, panicked any,
+	trace string) *river.ErrorHandlerResult {
 	l.log.Error("a job panicked", "job", job.ID, "kind", job.Kind, "panic", panicked, "trace", trace)
 	return nil
 }

@@ -107,7 +107,8 @@ func TestTheWorkOfAKilledInstanceIsTakenOver(t *testing.T) {
 	first := runner(t, pool, work)
 	add(t, first, pool, 0, 1)
 	<-started
-	if _, err := pool.Exec(t.Context(), `select pg_terminate_backend(pid) from pg_locks where locktype = 'advisory' and classid = 7302`); err != nil {
+	if _, err := pool.Exec(t.Context(), `select pg_terminate_backend(pid) from pg_locks
+		where locktype = 'advisory' and classid = 7302`); err != nil {
 		t.Fatal(err)
 	}
 	// The first must not take its lock again before the second has looked.

@@ -45,7 +45,8 @@ func TestADownloadIsTriedAgainFromTheBeginning(t *testing.T) {
 		}
 	})
 	var got bytes.Buffer
-	if err := c.Download(context.Background(), at, 1000, into(&got)); err != nil || got.String() != "the whole list" || tries.Load() != 3 {
+	if err := c.Download(context.Background(), at, 1000, into(&got)); err != nil || got.String() != "the whole list" ||
+		tries.Load() != 3 {
 		t.Errorf("%q after %d tries: %v", got.String(), tries.Load(), err)
 	}
 }
@@ -69,7 +70,8 @@ func TestADownloadThatCannotBe(t *testing.T) {
 		}
 	})
 	c.Attempts = 2
-	for path, want := range map[string]error{"/long": ErrTooLarge, "/said-long": ErrTooLarge, "/inward": ErrGuarded, "/round": ErrUnreachable, "/none": ErrStatus(404)} {
+	for path, want := range map[string]error{"/long": ErrTooLarge, "/said-long": ErrTooLarge, "/inward": ErrGuarded,
+		"/round": ErrUnreachable, "/none": ErrStatus(404)} {
 		tries.Store(0)
 		var got bytes.Buffer
 		err := c.Download(context.Background(), at+path, 1000, into(&got))
@@ -80,19 +82,24 @@ func TestADownloadThatCannotBe(t *testing.T) {
 			t.Errorf("%s was tried %d times", path, tries.Load())
 		}
 	}
-	if err := c.Download(context.Background(), "http://192.168.1.1/list.csv", 1000, into(&bytes.Buffer{})); !errors.Is(err, ErrGuarded) {
+	if err := c.Download(context.Background(), "http://192.168.1.1/list.csv", 1000,
+		into(&bytes.Buffer{})); !errors.Is(err, ErrGuarded) {
 		t.Errorf("a private address: %v", err)
 	}
-	if err := c.Download(context.Background(), "http://[::1", 1000, into(&bytes.Buffer{})); !errors.Is(err, ErrAddress) {
+	if err := c.Download(context.Background(), "http://[::1", 1000, into(&bytes.Buffer{})); !errors.Is(err,
+		ErrAddress) {
 		t.Errorf("no address: %v", err)
 	}
 	ours := errors.New("the disk is full")
-	if err := c.Download(context.Background(), at+"/long", 10000, func(*http.Response) error { return ours }); !errors.Is(err, ours) || errors.Is(err, ErrUnreachable) {
+	if err := c.Download(context.Background(), at+"/long", 10000, func(*http.Response) error {
+		return ours
+	}); !errors.Is(err, ours) || errors.Is(err, ErrUnreachable) {
 		t.Errorf("a failure of ours: %v", err)
 	}
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	if err := c.Download(ctx, at, 10, into(&bytes.Buffer{})); err == nil || !strings.Contains(err.Error(), "no answer") {
+	if err := c.Download(ctx, at, 10, into(&bytes.Buffer{})); err == nil ||
+		!strings.Contains(err.Error(), "no answer") {
 		t.Errorf("stopped: %v", err)
 	}
 }

@@ -38,7 +38,8 @@ var (
 	ErrRedirects = errors.New("it redirects again and again")
 	// ErrAddress is returned for text that is not a web address.
 	ErrAddress = errors.New("not a web address")
-	// ErrAskedToWait is returned without asking while a host has asked to be left alone for longer than is waited out here.
+	// ErrAskedToWait is returned without asking while a host has asked to be left alone for longer than is waited
+	// out here.
 	ErrAskedToWait error = outside("it asks us to slow down")
 )
 
@@ -78,8 +79,9 @@ func New(allowed []netip.Prefix) *Client {
 	guard := ssrf.New(ssrf.WithAnyPort(), ssrf.WithAllowedV4Prefixes(v4...), ssrf.WithAllowedV6Prefixes(v6...))
 	dialer := &net.Dialer{Timeout: 10 * time.Second, Control: guard.Safe}
 	transport := &http.Transport{
-		Proxy: nil, DialContext: dialer.DialContext, TLSHandshakeTimeout: 10 * time.Second, ResponseHeaderTimeout: 30 * time.Second,
-		MaxIdleConnsPerHost: 8, IdleConnTimeout: 30 * time.Second, ForceAttemptHTTP2: true,
+		Proxy: nil, DialContext: dialer.DialContext, TLSHandshakeTimeout: 10 * time.Second,
+		ResponseHeaderTimeout: 30 * time.Second,
+		MaxIdleConnsPerHost:   8, IdleConnTimeout: 30 * time.Second, ForceAttemptHTTP2: true,
 	}
 	// Secrets go unencrypted only where the operator allowed private addresses, such as this machine.
 	private := transport.Clone()
@@ -94,7 +96,8 @@ func New(allowed []netip.Prefix) *Client {
 	return &Client{
 		http:     &http.Client{Transport: chosen, Timeout: time.Minute, CheckRedirect: few},
 		files:    &http.Client{Transport: chosen, CheckRedirect: few},
-		Attempts: 5, Backoff: 250 * time.Millisecond, LongestWait: 15 * time.Second, limits: map[string]*rate.Limiter{}, holds: map[string]time.Time{},
+		Attempts: 5, Backoff: 250 * time.Millisecond, LongestWait: 15 * time.Second, limits: map[string]*rate.Limiter{},
+		holds: map[string]time.Time{},
 	}
 }
 
@@ -102,7 +105,8 @@ func New(allowed []netip.Prefix) *Client {
 type chooser struct{ usual, private http.RoundTripper }
 
 func (c chooser) RoundTrip(r *http.Request) (*http.Response, error) {
-	if r.URL.Scheme == "http" && (r.Header.Get("Authorization") != "" || (r.Method != http.MethodGet && r.Method != http.MethodHead)) {
+	if r.URL.Scheme == "http" &&
+		(r.Header.Get("Authorization") != "" || (r.Method != http.MethodGet && r.Method != http.MethodHead)) {
 		return c.private.RoundTrip(r)
 	}
 	return c.usual.RoundTrip(r)
@@ -149,7 +153,9 @@ func (c *Client) Download(ctx context.Context, address string, most int64, recei
 	for attempt := 1; ; attempt++ {
 		err := c.download(ctx, address, most, receive)
 		var status ErrStatus
-		final := err == nil || errors.Is(err, ErrGuarded) || errors.Is(err, ErrRedirects) || errors.Is(err, ErrTooLarge) || errors.Is(err, ErrAddress) || (errors.As(err, &status) && status < 500 && status != http.StatusTooManyRequests)
+		final := err == nil || errors.Is(err, ErrGuarded) || errors.Is(err, ErrRedirects) ||
+			errors.Is(err, ErrTooLarge) || errors.Is(err, ErrAddress) ||
+			(errors.As(err, &status) && status < 500 && status != http.StatusTooManyRequests)
 		pause := wait + rand.N(wait/2+1)
 		var asked *Wait
 		if errors.As(err, &asked) && asked.After > 0 {
@@ -220,7 +226,8 @@ func (b *bounded) Read(p []byte) (int, error) {
 func (b *bounded) Close() error { return b.in.Close() }
 
 func guarded(err error) bool {
-	return errors.Is(err, ssrf.ErrProhibitedIP) || errors.Is(err, ssrf.ErrProhibitedNetwork) || errors.Is(err, ssrf.ErrProhibitedPort)
+	return errors.Is(err, ssrf.ErrProhibitedIP) || errors.Is(err, ssrf.ErrProhibitedNetwork) ||
+		errors.Is(err, ssrf.ErrProhibitedPort)
 }
 
 // Request is one request. Its body is kept, so that it can be sent again.
@@ -303,7 +310,9 @@ func (c *Client) Do(ctx context.Context, r Request) (*Response, error) {
 		if err == nil && answer.Status != http.StatusTooManyRequests && answer.Status < 500 {
 			return answer, nil
 		}
-		if attempt >= attempts || errors.Is(err, ErrGuarded) || errors.Is(err, ErrPlain) || errors.Is(err, ErrRedirects) || errors.Is(err, ErrTooLarge) || errors.Is(err, ErrAddress) || ctx.Err() != nil {
+		if attempt >= attempts || errors.Is(err, ErrGuarded) || errors.Is(err, ErrPlain) ||
+			errors.Is(err, ErrRedirects) || errors.Is(err, ErrTooLarge) || errors.Is(err, ErrAddress) ||
+			ctx.Err() != nil {
 			return answer, err
 		}
 		pause := wait + rand.N(wait/2+1)

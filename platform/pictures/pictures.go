@@ -43,11 +43,14 @@ func check(r io.Reader) (width, height int, cost int64, err error) {
 	case err != nil:
 		return 0, 0, 0, errors.New("what is there is not a picture")
 	case config.Width <= 0 || config.Height <= 0 || config.Width > mostPixels/config.Height:
-		return config.Width, config.Height, 0, fmt.Errorf("it has %d by %d pixels, more than can be handled", config.Width, config.Height)
+		return config.Width, config.Height, 0,
+			fmt.Errorf("it has %d by %d pixels, more than can be handled", config.Width, config.Height)
 	}
 	cost = int64(config.Width) * int64(config.Height) * perPixel(format, config.ColorModel, head.Bytes())
 	if cost > maxDecoded {
-		return config.Width, config.Height, cost, fmt.Errorf("it has %d by %d pixels and takes %d MB to read, more than can be handled", config.Width, config.Height, cost>>20)
+		return config.Width, config.Height, cost,
+			fmt.Errorf("it has %d by %d pixels and takes %d MB to read, more than can be handled", config.Width,
+				config.Height, cost>>20)
 	}
 	return config.Width, config.Height, cost, nil
 }

@@ -77,7 +77,8 @@ func TestWhatIsSeenOfAPicture(t *testing.T) {
 		t.Fatal(err)
 	}
 	seen, err := See(b.Bytes())
-	if err != nil || seen.Width != 200 || seen.Height != 100 || len(seen.Gray) != 200*100 || seen.Middle != (color.RGBA{200, 40, 40, 255}) {
+	if err != nil || seen.Width != 200 || seen.Height != 100 || len(seen.Gray) != 200*100 ||
+		seen.Middle != (color.RGBA{200, 40, 40, 255}) {
 		t.Errorf("%d by %d, %v, %v", seen.Width, seen.Height, seen.Middle, err)
 	}
 	if seen.Gray[0] < 80 || seen.Gray[0] > 95 || seen.Gray[50*200+101] > 40 { // by luma: 0.299, 0.587, 0.114

@@ -43,7 +43,8 @@ func (s *Stream) Publish(ctx context.Context, topic string, data any) error {
 		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(7303)`); err != nil {
 			return err
 		}
-		_, err := tx.Exec(ctx, `with e as (insert into progress_event (topic, data) values ($1, $2)) select pg_notify('progress', '')`, topic, body)
+		_, err := tx.Exec(ctx, `with e as (insert into progress_event (topic, data)
+			values ($1, $2)) select pg_notify('progress', '')`, topic, body)
 		return err
 	})
 }
@@ -73,7 +74,8 @@ func (s *Stream) listen(ctx context.Context) {
 		return
 	}
 	defer func() { _, _ = conn.Exec(context.WithoutCancel(ctx), `unlisten progress`) }() // or the connection is gone
-	s.broadcast()                                                                        // for what was told before this listened
+	// for what was told before this listened
+	s.broadcast()
 	for {
 		if _, err := conn.Conn().WaitForNotification(ctx); err != nil {
 			return
@@ -97,7 +99,8 @@ func (s *Stream) woken() <-chan struct{} {
 
 // Since lists events after a number.
 func (s *Stream) Since(ctx context.Context, seq int64) ([]Event, error) {
-	rows, err := s.pool.Query(ctx, `select seq, topic, data from progress_event where seq > $1 order by seq limit 500`, seq)
+	rows, err := s.pool.Query(ctx, `select seq, topic, data from progress_event where seq > $1 order by seq
+		limit 500`, seq)
 	if err != nil {
 		return nil, err
 	}

@@ -10,7 +10,8 @@ import (
 
 var policy = func() *bluemonday.Policy {
 	p := bluemonday.NewPolicy()
-	p.AllowElements("p", "br", "ul", "ol", "li", "b", "strong", "i", "em", "h2", "h3", "h4", "table", "thead", "tbody", "tr", "td", "th", "div")
+	p.AllowElements("p", "br", "ul", "ol", "li", "b", "strong", "i", "em", "h2", "h3", "h4", "table", "thead", "tbody",
+		"tr", "td", "th", "div")
 	return p
 }()
 

@@ -12,7 +12,8 @@ import (
 // ErrRule is returned for a rule that cannot be read, or that repeats too often; ErrZone for
 // a time zone that does not exist.
 var (
-	ErrRule = errors.New("that is not a schedule: give a rule such as FREQ=DAILY;BYHOUR=6;BYMINUTE=0, no more often than every quarter of an hour")
+	ErrRule = errors.New("that is not a schedule: give a rule such as FREQ=DAILY;BYHOUR=6;BYMINUTE=0, no more often " +
+		"than every quarter of an hour")
 	ErrZone = errors.New("there is no such time zone")
 )
 
@@ -58,7 +59,8 @@ func Next(rule, zone string, after time.Time) (time.Time, error) {
 	from := after
 	if wall {
 		local := after.In(at)
-		from = time.Date(local.Year(), local.Month(), local.Day(), local.Hour(), local.Minute(), local.Second(), local.Nanosecond(), time.UTC).Add(-2 * time.Hour)
+		from = time.Date(local.Year(), local.Month(), local.Day(), local.Hour(), local.Minute(), local.Second(),
+			local.Nanosecond(), time.UTC).Add(-2 * time.Hour)
 	}
 	var found []time.Time
 	for len(found) < 2 {
@@ -87,12 +89,14 @@ const horizon = 5 * 366 * 24 * time.Hour
 // with no calendar beside them, and a day has no more occurrences than quarters of an hour.
 func bounded(o *rrule.ROption) bool {
 	const most = 96
-	calendar := len(o.Bysetpos) + len(o.Bymonth) + len(o.Bymonthday) + len(o.Byyearday) + len(o.Byweekno) + len(o.Byeaster)
+	calendar := len(o.Bysetpos) + len(o.Bymonth) + len(o.Bymonthday) + len(o.Byyearday) + len(o.Byweekno) +
+		len(o.Byeaster)
 	switch {
 	case o.Interval > 10_000 || o.Interval < 0 || max(len(o.Byhour), 1)*max(len(o.Byminute), 1) > most:
 		return false
 	case o.Freq == rrule.MINUTELY:
-		return time.Duration(max(o.Interval, 1))*time.Minute >= Least && calendar+len(o.Byweekday)+len(o.Byhour)+len(o.Byminute) == 0
+		return time.Duration(max(o.Interval, 1))*time.Minute >= Least &&
+			calendar+len(o.Byweekday)+len(o.Byhour)+len(o.Byminute) == 0
 	case o.Freq == rrule.HOURLY:
 		return calendar == 0
 	}

@@ -57,7 +57,9 @@ func TestTheWallClockHoldsOverBothChanges(t *testing.T) {
 
 func TestWhatIsNoSchedule(t *testing.T) {
 	now := time.Date(2026, 11, 25, 8, 0, 0, 0, time.UTC)
-	for _, rule := range []string{"every day", "FREQ=SECONDLY", "FREQ=MINUTELY", "FREQ=MINUTELY;INTERVAL=5", "FREQ=DAILY;UNTIL=20200101T000000Z", "FREQ=DAILY;COUNT=3", "FREQ=DAILY;BYHOUR=25", "FREQ=DAILY;BYHOUR=9;BYMINUTE=0,1", "FREQ=DAILY\r\nDTSTART:20260101T000000Z"} {
+	for _, rule := range []string{"every day", "FREQ=SECONDLY", "FREQ=MINUTELY", "FREQ=MINUTELY;INTERVAL=5",
+		"FREQ=DAILY;UNTIL=20200101T000000Z", "FREQ=DAILY;COUNT=3", "FREQ=DAILY;BYHOUR=25",
+		"FREQ=DAILY;BYHOUR=9;BYMINUTE=0,1", "FREQ=DAILY\r\nDTSTART:20260101T000000Z"} {
 		if at, err := Next(rule, "UTC", now); !errors.Is(err, ErrRule) {
 			t.Errorf("%q: %v, %v", rule, at, err)
 		}

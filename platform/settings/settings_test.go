@@ -13,7 +13,8 @@ func TestReading(t *testing.T) {
 	t.Setenv("PORT", "9000")
 	t.Setenv("PELICAN_ALLOW_NETWORKS", "127.0.0.0/8, 10.1.0.0/16")
 	s, err := Read()
-	if err != nil || s.Listen != "127.0.0.1:9000" || s.PublicURL != "http://localhost:9000" || len(s.AllowNetworks) != 2 || !s.Workers || s.Data != "data" {
+	if err != nil || s.Listen != "127.0.0.1:9000" || s.PublicURL != "http://localhost:9000" ||
+		len(s.AllowNetworks) != 2 || !s.Workers || s.Data != "data" {
 		t.Errorf("%+v %v", s, err)
 	}
 	t.Setenv("PELICAN_WORKERS", "off")
@@ -24,7 +25,8 @@ func TestReading(t *testing.T) {
 }
 
 func TestWhatIsWrongIsNamed(t *testing.T) {
-	for name, value := range map[string]string{"DATABASE_URL": "", "PELICAN_KEY": "short", "PELICAN_ALLOW_NETWORKS": "everything"} {
+	for name, value := range map[string]string{"DATABASE_URL": "", "PELICAN_KEY": "short",
+		"PELICAN_ALLOW_NETWORKS": "everything"} {
 		t.Run(name, func(t *testing.T) {
 			t.Setenv("DATABASE_URL", "postgres://x")
 			t.Setenv("PELICAN_KEY", key)

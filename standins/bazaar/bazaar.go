@@ -55,11 +55,14 @@ func (s Settings) catalog() gen.Catalog {
 }
 
 // Demo is the marketplace of the demo.
-var Demo = Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 1200, ClientID: "saltmarsh", ClientSecret: "demo-quayside-secret", PerSecond: 20, PictureSize: 800, QuoteEvery: 8 * time.Second}
+var Demo = Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 1200, ClientID: "saltmarsh",
+	ClientSecret: "demo-quayside-secret", PerSecond: 20, PictureSize: 800, QuoteEvery: 8 * time.Second}
 
 // Tern is the demo's other marketplace: nearer, smaller, slower, and stricter.
-var Tern = Settings{Name: "Tern Market", Seed: 23, Offers: 420, ClientID: "saltmarsh", ClientSecret: "demo-tern-secret", PerSecond: 4, PictureSize: 800,
-	Prefix: "TM", Suppliers: 60, Near: true, PageSize: 40, Slow: 120 * time.Millisecond, QuoteEvery: 15 * time.Second, TargetsOnly: true, Shares: Demo.Seed}
+var Tern = Settings{Name: "Tern Market", Seed: 23, Offers: 420, ClientID: "saltmarsh", ClientSecret: "demo-tern-secret",
+	PerSecond: 4, PictureSize: 800,
+	Prefix: "TM", Suppliers: 60, Near: true, PageSize: 40, Slow: 120 * time.Millisecond, QuoteEvery: 15 * time.Second,
+	TargetsOnly: true, Shares: Demo.Seed}
 
 // Server is the marketplace.
 type Server struct {
@@ -88,7 +91,8 @@ func New(s Settings) *Server {
 	if s.Prefix == "" {
 		s.Prefix = "QB"
 	}
-	b := &Server{Settings: s, tokens: map[string]time.Time{}, requests: map[string]*request{}, taken: map[int]time.Time{}, limiter: rate.NewLimiter(rate.Limit(s.PerSecond), s.PerSecond)}
+	b := &Server{Settings: s, tokens: map[string]time.Time{}, requests: map[string]*request{},
+		taken: map[int]time.Time{}, limiter: rate.NewLimiter(rate.Limit(s.PerSecond), s.PerSecond)}
 	for o := range s.catalog().Offers(s.Offers) {
 		b.base = append(b.base, o)
 	}
@@ -183,7 +187,8 @@ func (b *Server) describe(w http.ResponseWriter, _ *http.Request) {
 	base, _, _ := b.now()
 	answer(w, http.StatusOK, map[string]any{
 		"protocol": "catalog-source/1", "name": b.Name, "offers": len(base), "takes_requests": true,
-		"token_endpoint": "/oauth/token", "limits": map[string]int{"requests_per_second": b.PerSecond, "page_size": b.PageSize},
+		"token_endpoint": "/oauth/token",
+		"limits":         map[string]int{"requests_per_second": b.PerSecond, "page_size": b.PageSize},
 	})
 }
 
@@ -283,7 +288,8 @@ func (b *Server) one(w http.ResponseWriter, r *http.Request) {
 	case !found:
 		answer(w, http.StatusNotFound, map[string]string{"error": "not_found"})
 	case o.Withdrawn:
-		answer(w, http.StatusGone, map[string]string{"error": "withdrawn", "withdrawn_at": moment(o.Changed).Format(time.RFC3339)})
+		answer(w, http.StatusGone,
+			map[string]string{"error": "withdrawn", "withdrawn_at": moment(o.Changed).Format(time.RFC3339)})
 	default:
 		answer(w, http.StatusOK, b.product(r, o))
 	}

@@ -15,7 +15,8 @@ import (
 
 func open(t *testing.T) (*Server, func(path string, into any) int) {
 	t.Helper()
-	b := New(Settings{Name: "Test", Seed: 11, Offers: 250, ClientID: "id", ClientSecret: "secret", PerSecond: 1000, PictureSize: 100})
+	b := New(Settings{Name: "Test", Seed: 11, Offers: 250, ClientID: "id", ClientSecret: "secret", PerSecond: 1000,
+		PictureSize: 100})
 	c := connected(t, b)
 	return b, func(path string, into any) int {
 		t.Helper()
@@ -73,7 +74,8 @@ func TestChangesSinceAMoment(t *testing.T) {
 		t.Errorf("%d changed, %d withdrawn", len(changed.Offers), gone)
 	}
 	leaving := fmt.Sprintf("QB-%06d", 100000+gen.Leaving)
-	for path, want := range map[string]int{"/offers/" + leaving: 410, "/offers/QB-100000": 200, "/offers/QB-999999": 404, "/offers/nonsense": 404, "/offers?changed_since=yesterday": 400} {
+	for path, want := range map[string]int{"/offers/" + leaving: 410, "/offers/QB-100000": 200,
+		"/offers/QB-999999": 404, "/offers/nonsense": 404, "/offers?changed_since=yesterday": 400} {
 		if status := get(path, nil); status != want {
 			t.Errorf("%s: %d", path, status)
 		}
@@ -100,7 +102,8 @@ func TestProductPagesCarryTheSameOffer(t *testing.T) {
 		t.Fatalf("%v in %.200s", err, data)
 	}
 	get("/offers/QB-100003", &inAPI)
-	if inPage["@context"] != "https://schema.org" || inPage["name"] != inAPI["name"] || len(inPage["hasVariant"].([]any)) != len(inAPI["hasVariant"].([]any)) {
+	if inPage["@context"] != "https://schema.org" || inPage["name"] != inAPI["name"] ||
+		len(inPage["hasVariant"].([]any)) != len(inAPI["hasVariant"].([]any)) {
 		t.Errorf("%v", inPage["name"])
 	}
 }

@@ -41,7 +41,8 @@ func (b *Server) ask(w http.ResponseWriter, r *http.Request) {
 		answer(w, http.StatusUnprocessableEntity, object{"detail": "Say what is wanted."})
 		return
 	case b.TargetsOnly && asked.Target.Price == "":
-		answer(w, http.StatusUnprocessableEntity, object{"detail": "Our suppliers quote only where a cost to reach is named."})
+		answer(w, http.StatusUnprocessableEntity,
+			object{"detail": "Our suppliers quote only where a cost to reach is named."})
 		return
 	}
 	asked.ID, asked.AskedAt = r.PathValue("id"), time.Now()
@@ -70,7 +71,8 @@ func (b *Server) quotes(w http.ResponseWriter, r *http.Request) {
 			break
 		}
 		list = append(list, object{
-			"identifier": fmt.Sprint(i + 1), "validThrough": asked.AskedAt.Add(valid(i)).Format(time.RFC3339), "comment": gen.QuoteWords[i%len(gen.QuoteWords)], "itemOffered": b.product(r, o),
+			"identifier": fmt.Sprint(i + 1), "validThrough": asked.AskedAt.Add(valid(i)).Format(time.RFC3339),
+			"comment": gen.QuoteWords[i%len(gen.QuoteWords)], "itemOffered": b.product(r, o),
 		})
 	}
 	status := "open"
@@ -98,7 +100,8 @@ func (b *Server) take(w http.ResponseWriter, r *http.Request) {
 	defer b.mu.Unlock()
 	asked := b.requests[r.PathValue("id")]
 	n := 0
-	if _, err := fmt.Sscan(r.PathValue("quote"), &n); err != nil || asked == nil || asked.Withdrew || n < 1 || n > quoting || time.Since(asked.AskedAt) > valid(n-1) {
+	if _, err := fmt.Sscan(r.PathValue("quote"), &n); err != nil || asked == nil || asked.Withdrew || n < 1 ||
+		n > quoting || time.Since(asked.AskedAt) > valid(n-1) {
 		answer(w, http.StatusGone, object{"error": "not_valid"})
 		return
 	}

@@ -22,7 +22,9 @@ func connected(t *testing.T, b *Server) client {
 	s := httptest.NewServer(b.Handler())
 	t.Cleanup(s.Close)
 	c := client{t: t, address: s.URL}
-	answer, err := http.PostForm(s.URL+"/oauth/token", url.Values{"grant_type": {"client_credentials"}, "client_id": {b.ClientID}, "client_secret": {b.ClientSecret}})
+	answer,
+		err := http.PostForm(s.URL+"/oauth/token",
+		url.Values{"grant_type": {"client_credentials"}, "client_id": {b.ClientID}, "client_secret": {b.ClientSecret}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -66,10 +68,12 @@ type quotesAnswer struct {
 }
 
 func TestRequestsAreQuotedTakenAndKept(t *testing.T) {
-	settings := Settings{Name: "Test", Seed: 11, Offers: 30, ClientID: "id", ClientSecret: "secret", PerSecond: 1000, PictureSize: 100, File: filepath.Join(t.TempDir(), "kept.json")}
+	settings := Settings{Name: "Test", Seed: 11, Offers: 30, ClientID: "id", ClientSecret: "secret", PerSecond: 1000,
+		PictureSize: 100, File: filepath.Join(t.TempDir(), "kept.json")}
 	c := connected(t, New(settings))
 	demand := `{"name":"cork mug","areaServed":"US","priceSpecification":{"price":"3.20","priceCurrency":"USD"}}`
-	if first, again := c.do("PUT", "/requests/r1", demand, nil), c.do("PUT", "/requests/r1", demand, nil); first != 201 || again != 200 {
+	if first, again := c.do("PUT", "/requests/r1", demand, nil),
+		c.do("PUT", "/requests/r1", demand, nil); first != 201 || again != 200 {
 		t.Errorf("asked twice: %d, %d", first, again)
 	}
 	if status := c.do("PUT", "/requests/r2", `{"name":" "}`, nil); status != 422 {
@@ -93,13 +97,15 @@ func TestRequestsAreQuotedTakenAndKept(t *testing.T) {
 	if c.do("PUT", "/requests/r1/quotes/2", "{}", &again); taken != again || taken.Number != "QB-100030" {
 		t.Errorf("taken as %s and %s", taken.Number, again.Number)
 	}
-	for path, want := range map[string]int{"/requests/r1/quotes/9": 410, "/requests/r1/quotes/x": 410, "/requests/none/quotes/1": 410} {
+	for path, want := range map[string]int{"/requests/r1/quotes/9": 410, "/requests/r1/quotes/x": 410,
+		"/requests/none/quotes/1": 410} {
 		if status := c.do("PUT", path, "{}", nil); status != want {
 			t.Errorf("%s: %d", path, status)
 		}
 	}
 	var changed page
-	if c.do("GET", "/offers?limit=100&changed_since="+url.QueryEscape(before.AsOf), "", &changed); len(changed.Offers) != 1 || changed.Offers[0]["productGroupID"] != taken.Number {
+	if c.do("GET", "/offers?limit=100&changed_since="+url.QueryEscape(before.AsOf), "",
+		&changed); len(changed.Offers) != 1 || changed.Offers[0]["productGroupID"] != taken.Number {
 		t.Errorf("%d offers have changed", len(changed.Offers))
 	}
 	var none page
@@ -109,11 +115,13 @@ func TestRequestsAreQuotedTakenAndKept(t *testing.T) {
 	// Started again, it knows what was asked and taken.
 	c = connected(t, New(settings))
 	var whole page
-	if c.do("GET", "/offers?limit=100", "", &whole); whole.Total != 31 || c.do("GET", "/offers/"+taken.Number, "", nil) != 200 {
+	if c.do("GET", "/offers?limit=100", "", &whole); whole.Total != 31 ||
+		c.do("GET", "/offers/"+taken.Number, "", nil) != 200 {
 		t.Errorf("%d offers after it was started again", whole.Total)
 	}
 	c.do("DELETE", "/requests/r1", "", nil)
-	if c.do("GET", "/requests/r1", "", &a); a.Status != "closed" || c.do("PUT", "/requests/r1/quotes/1", "{}", nil) != 410 {
+	if c.do("GET", "/requests/r1", "", &a); a.Status != "closed" ||
+		c.do("PUT", "/requests/r1/quotes/1", "{}", nil) != 410 {
 		t.Errorf("withdrawn: %s", a.Status)
 	}
 	if status := c.do("GET", "/requests/none", "", nil); status != 404 {
@@ -122,11 +130,14 @@ func TestRequestsAreQuotedTakenAndKept(t *testing.T) {
 }
 
 func TestSuppliersTakeTheirTime(t *testing.T) {
-	c := connected(t, New(Settings{Name: "Test", Seed: 11, Offers: 5, ClientID: "id", ClientSecret: "secret", PerSecond: 1000, PictureSize: 100, QuoteEvery: time.Hour, TargetsOnly: true}))
+	c := connected(t,
+		New(Settings{Name: "Test", Seed: 11, Offers: 5, ClientID: "id", ClientSecret: "secret", PerSecond: 1000,
+			PictureSize: 100, QuoteEvery: time.Hour, TargetsOnly: true}))
 	if status := c.do("PUT", "/requests/r", `{"name":"mug","areaServed":"US"}`, nil); status != 422 {
 		t.Errorf("without a target: %d", status)
 	}
-	c.do("PUT", "/requests/r", `{"name":"mug","areaServed":"US","priceSpecification":{"price":"3","priceCurrency":"USD"}}`, nil)
+	c.do("PUT", "/requests/r",
+		`{"name":"mug","areaServed":"US","priceSpecification":{"price":"3","priceCurrency":"USD"}}`, nil)
 	var a quotesAnswer
 	if c.do("GET", "/requests/r", "", &a); a.Status != "open" || len(a.Quotes) != 0 {
 		t.Errorf("%s, %d quotes", a.Status, len(a.Quotes))

@@ -106,7 +106,8 @@ func (c *canvas) line(col color.Color, x1, y1, x2, y2, pen float64) {
 // box fills a rectangle with rounded corners.
 func (c *canvas) box(col color.Color, x, y, w, h, r float64) {
 	var points []point
-	for i, corner := range [][2]float64{{x + w - r, y + h - r}, {x + r, y + h - r}, {x + r, y + r}, {x + w - r, y + r}} {
+	for i, corner := range [][2]float64{{x + w - r, y + h - r}, {x + r, y + h - r}, {x + r, y + r},
+		{x + w - r, y + r}} {
 		points = append(points, ring(corner[0], corner[1], r, r, 0, float64(i)*90, float64(i)*90+90)...)
 	}
 	c.poly(col, points...)

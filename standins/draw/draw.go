@@ -43,7 +43,8 @@ func Picture(name string, pixels int) (image.Image, error) {
 	body := rgb(hex)
 	white, black := rgb(0xffffff), rgb(0x17263a)
 	t := tones{body, mix(body, black, 0.28), mix(body, white, 0.35), mix(body, black, 0.6)}
-	c := &canvas{img: image.NewRGBA(image.Rect(0, 0, pixels, pixels)), unit: float32(pixels) / Size, frame: frameOf(number[1], number[2])}
+	c := &canvas{img: image.NewRGBA(image.Rect(0, 0, pixels, pixels)), unit: float32(pixels) / Size,
+		frame: frameOf(number[1], number[2])}
 	ground := mix(body, white, 0.86)
 	if parts[1] == "chalk" {
 		ground = rgb(0xdde4ea)

@@ -15,7 +15,9 @@ type shot struct {
 func newShot(shoot, angle int) *shot {
 	r := rand.New(rand.NewPCG(0xd4a3, uint64(shoot)<<3|uint64(angle%4)))
 	scale := 0.74 + 0.26*r.Float32()
-	return &shot{r: r, good: place{scale: scale, dx: float32(r.IntN(161) - 80), dy: float32(r.IntN(61)-10) * (1 - scale) * 4, mirrored: r.IntN(2) == 0}}
+	return &shot{r: r,
+		good: place{scale: scale, dx: float32(r.IntN(161) - 80), dy: float32(r.IntN(61)-10) * (1 - scale) * 4,
+			mirrored: r.IntN(2) == 0}}
 }
 
 func (s *shot) paint(c *canvas, ground color.RGBA, good func(), t tones) {
@@ -46,7 +48,8 @@ func (s *shot) backdrop(c *canvas, ground color.RGBA) {
 	case 1: // a window's light
 		w, h := float32(size*0.9), float32(size*1.3)
 		for _, dx := range []float32{0, w * 0.55} {
-			c.poly(mix(ground, rgb(0xffffff), 0.75), point{x + dx - w, y - h/2}, point{x + dx - w/2, y - h/2 - 30}, point{x + dx - w/2 + 60, y + h/2}, point{x + dx - w + 60, y + h/2 + 30})
+			c.poly(mix(ground, rgb(0xffffff), 0.75), point{x + dx - w, y - h/2}, point{x + dx - w/2, y - h/2 - 30},
+				point{x + dx - w/2 + 60, y + h/2}, point{x + dx - w + 60, y + h/2 + 30})
 		}
 	case 2: // an arch
 		c.box(tone(0.2), float64(x)-size*0.7, float64(y), size*1.4, 800, size*0.69)
@@ -78,7 +81,8 @@ func (s *shot) prop(c *canvas, ground color.RGBA, y float64) {
 		turn := float64(s.r.IntN(90) - 45)
 		c.line(mix(leaf, coal, 0.3), x, y+size, x+turn/2, y-size*1.4, 7)
 		for i := range 4 {
-			c.ellipse(mix(leaf, coal, float64(i)*0.08), x+float64(i%2*2-1)*size*0.45, y-float64(i)*size*0.5, size*0.5, size*0.2, float64(i%2*2-1)*-30+turn)
+			c.ellipse(mix(leaf, coal, float64(i)*0.08), x+float64(i%2*2-1)*size*0.45, y-float64(i)*size*0.5, size*0.5,
+				size*0.2, float64(i%2*2-1)*-30+turn)
 		}
 	case 2: // a book, a box
 		c.box(tint, x-size, y-size*0.5, size*2, size*0.9, 8)
@@ -87,7 +91,8 @@ func (s *shot) prop(c *canvas, ground color.RGBA, y float64) {
 		c.arc(mix(tint, coal, 0.2), x+size*0.7, y, size*0.4, size*0.4, -90, 90, 10)
 		c.taper(tint, x, y-size*0.6, y+size*0.5, size*0.7, size*0.6, size*0.2)
 	default: // a cloth
-		c.poly(tint, point{float32(x - size), float32(y)}, point{float32(x + size*0.4), float32(y - size*0.7)}, point{float32(x + size*1.3), float32(y + size*0.2)}, point{float32(x - size*0.1), float32(y + size)})
+		c.poly(tint, point{float32(x - size), float32(y)}, point{float32(x + size*0.4), float32(y - size*0.7)},
+			point{float32(x + size*1.3), float32(y + size*0.2)}, point{float32(x - size*0.1), float32(y + size)})
 	}
 }
 
@@ -103,7 +108,8 @@ func (s *shot) mark(c *canvas, t tones) {
 			c.box(ink, x-size*1.6, y-size+float64(i)*size*0.8, size*3.2, size*0.3, 4)
 		}
 	case 2:
-		c.poly(ink, point{float32(x), float32(y - size)}, point{float32(x + size), float32(y)}, point{float32(x), float32(y + size)}, point{float32(x - size), float32(y)})
+		c.poly(ink, point{float32(x), float32(y - size)}, point{float32(x + size), float32(y)},
+			point{float32(x), float32(y + size)}, point{float32(x - size), float32(y)})
 	case 3:
 		for i := range 5 {
 			c.ellipse(ink, x+float64(i-2)*size*0.7, y+float64(i%2)*size*0.7, size*0.26, size*0.26, 0)

@@ -108,8 +108,9 @@ func (c Catalog) supplier(n int) Supplier {
 	at := from[r.IntN(len(from))]
 	name := supplierFirst[n%len(supplierFirst)] + " " + supplierSecond[(n/len(supplierFirst))%len(supplierSecond)]
 	return Supplier{
-		Number: fmt.Sprintf("S%04d", n+1), Name: name, Country: at.code, Currency: at.currency, Digits: at.digits, perDollar: at.perDollar,
-		Rating: 36 + r.IntN(14), OnTime: 78 + r.IntN(22), Verified: r.IntN(3) > 0,
+		Number: fmt.Sprintf("S%04d", n+1), Name: name, Country: at.code, Currency: at.currency, Digits: at.digits,
+		perDollar: at.perDollar,
+		Rating:    36 + r.IntN(14), OnTime: 78 + r.IntN(22), Verified: r.IntN(3) > 0,
 	}
 }
 
@@ -226,10 +227,12 @@ func gtinBase(item int) int64 { return 400000000000 + int64(item)*100 }
 
 func (t thing) offeredBy(r *rand.Rand, c Catalog, s Supplier, made, seller int) Offer {
 	o := Offer{
-		Number: fmt.Sprintf("%s-%06d", c.Prefix, 100000+made), Family: t.family, Seller: seller, Supplier: s, Category: t.category,
-		Title: t.title(r, seller), Description: t.description(r, s),
+		Number: fmt.Sprintf("%s-%06d", c.Prefix, 100000+made), Family: t.family, Seller: seller, Supplier: s,
+		Category: t.category,
+		Title:    t.title(r, seller), Description: t.description(r, s),
 		Processing: [2]int{1 + r.IntN(2), 2 + r.IntN(4)},
-		Rating:     max(30, min(50, s.Rating-3+r.IntN(7))), Ratings: 3 + r.IntN(900), ReturnDays: []int{0, 14, 30}[r.IntN(3)],
+		Rating:     max(30, min(50, s.Rating-3+r.IntN(7))), Ratings: 3 + r.IntN(900),
+		ReturnDays: []int{0, 14, 30}[r.IntN(3)],
 	}
 	if r.IntN(3) == 0 {
 		o.Brand = supplierFirst[r.IntN(len(supplierFirst))]
@@ -259,7 +262,8 @@ func (t thing) offeredBy(r *rand.Rand, c Catalog, s Supplier, made, seller int) 
 
 func (t thing) title(r *rand.Rand, seller int) string {
 	one, other := features[t.features[0]], features[t.features[1]]
-	words := []string{pick(r, shout), pick(r, t.uses), one[0], t.noun, strings.ToUpper(t.material[:1]) + t.material[1:], other[0], t.sizes[0], pick(r, t.uses), pick(r, claim)}
+	words := []string{pick(r, shout), pick(r, t.uses), one[0], t.noun, strings.ToUpper(t.material[:1]) + t.material[1:],
+		other[0], t.sizes[0], pick(r, t.uses), pick(r, claim)}
 	if seller%3 == 1 {
 		words = []string{t.noun, one[1], "for", pick(r, t.uses), t.material, pick(r, claim)}
 	}
@@ -273,11 +277,16 @@ func (t thing) title(r *rand.Rand, seller int) string {
 }
 
 func (t thing) description(r *rand.Rand, s Supplier) string {
-	return fmt.Sprintf(`<div style="font-size:18px"><p><b>%s!!!</b> Welcome to our store, dear friend</p><p>%s made of %s. Good for %s and %s.<br>`+
-		`<table border=1><tr><td>Material</td><td>%s</td></tr><tr><td>Size</td><td>%s</td></tr><tr><td>Weight</td><td>%d g</td></table>`+
-		`<ul><li>Strong and light<li>Easy to clean<li>Please allow 1-3 cm difference</ul><p>Contact: sales@%s.example <script>track()</script> or call +86 555 01%02d`,
-		pick(r, []string{"100% NEW", "HOT", "Best choice"}), t.noun, t.material, strings.ToLower(t.uses[0]), strings.ToLower(t.uses[1]),
-		t.material, strings.Join(t.sizes, ", "), t.grams, strings.ToLower(strings.ReplaceAll(s.Name, " ", "-")), r.IntN(100))
+	return fmt.Sprintf(`<div style="font-size:18px"><p><b>%s!!!</b> Welcome to our store, dear friend</p>
+		<p>%s made of %s. Good for %s and %s.<br>`+
+		`<table border=1><tr><td>Material</td><td>%s</td></tr><tr><td>Size</td><td>%s</td></tr><tr><td>Weight</td>
+			<td>%d g</td></table>`+
+		`<ul><li>Strong and light<li>Easy to clean<li>Please allow 1-3 cm difference</ul>
+			<p>Contact: sales@%s.example <script>track()</script> or call +86 555 01%02d`,
+		pick(r, []string{"100% NEW", "HOT", "Best choice"}), t.noun, t.material, strings.ToLower(t.uses[0]),
+		strings.ToLower(t.uses[1]),
+		t.material, strings.Join(t.sizes, ", "), t.grams, strings.ToLower(strings.ReplaceAll(s.Name, " ", "-")),
+		r.IntN(100))
 }
 
 // pictures names what draw can make: kind-colour-angle-crop.
@@ -367,14 +376,19 @@ func (t thing) deliveries(o *Offer, r *rand.Rand) {
 	s := o.Supplier
 	base := 150 + t.grams*60/100
 	o.Deliveries = []Delivery{
-		{"Economy post", []string{"*"}, s.price(base * 7 / 10), s.price(base / 3), 12 + r.IntN(4), 19 + r.IntN(6), false},
-		{"Tracked economy", []string{"US", "CA", "DE", "FR", "NL", "SE"}, s.price(base), s.price(base / 2), 6 + r.IntN(3), 10 + r.IntN(4), true},
+		{"Economy post", []string{"*"}, s.price(base * 7 / 10), s.price(base / 3), 12 + r.IntN(4), 19 + r.IntN(6),
+			false},
+		{"Tracked economy", []string{"US", "CA", "DE", "FR", "NL", "SE"}, s.price(base), s.price(base / 2),
+			6 + r.IntN(3), 10 + r.IntN(4), true},
 	}
 	if r.IntN(3) > 0 {
-		o.Deliveries = append(o.Deliveries, Delivery{"Express", []string{"US", "DE", "FR", "GB"}, s.price(base*2 + 400), s.price(base), 3, 5 + r.IntN(2), true})
+		o.Deliveries = append(o.Deliveries,
+			Delivery{"Express", []string{"US", "DE", "FR", "GB"}, s.price(base*2 + 400), s.price(base), 3,
+				5 + r.IntN(2), true})
 	}
 	if r.IntN(25) == 0 { // some never leave for here
-		o.Deliveries = []Delivery{{"Regional", []string{"CN", "JP", "VN", "IN"}, s.price(base / 2), s.price(base / 4), 3, 7, true}}
+		o.Deliveries = []Delivery{{"Regional", []string{"CN", "JP", "VN", "IN"}, s.price(base / 2), s.price(base / 4),
+			3, 7, true}}
 	}
 }
 
@@ -386,7 +400,8 @@ func (t thing) nearDeliveries(o *Offer, r *rand.Rand) {
 	o.Processing = [2]int{0, 1 + r.IntN(2)}
 	o.Deliveries = []Delivery{{"Parcel", to, s.price(base), s.price(base / 3), 2 + r.IntN(2), 4 + r.IntN(3), true}}
 	if r.IntN(2) == 0 {
-		o.Deliveries = append(o.Deliveries, Delivery{"Next day but one", to[:5], s.price(base*2 + 300), s.price(base), 1, 2, true})
+		o.Deliveries = append(o.Deliveries,
+			Delivery{"Next day but one", to[:5], s.price(base*2 + 300), s.price(base), 1, 2, true})
 	}
 }
 

@@ -69,7 +69,8 @@ func TestTheCatalogIsAsMessyAsItShouldBe(t *testing.T) {
 			t.Errorf("an item has %d sellers", n)
 		}
 	}
-	for what, n := range map[string]int{"suppliers": len(suppliers), "items at several suppliers": shared, "shouted titles": shouting, "careless options": careless, "variants without stock": noStock,
+	for what, n := range map[string]int{"suppliers": len(suppliers), "items at several suppliers": shared,
+		"shouted titles": shouting, "careless options": careless, "variants without stock": noStock,
 		"short histories": short, "offers that stay in their region": regional, "barcodes": barcodes} {
 		if n < 20 {
 			t.Errorf("only %d %s", n, what)

@@ -40,7 +40,8 @@ func (c Catalog) Quotes(id, words, price, currency, market string, n int) []Offe
 	for i := range offers {
 		s := c.supplier((first + i*53) % c.Suppliers)
 		o := t.offeredBy(r, c, s, 0, i)
-		o.Title, o.Weekly, o.Rivals, o.Brand = words+" "+pick(r, []string{"OEM", "made to order", "Custom"}), nil, Rivals{}, ""
+		o.Title, o.Weekly, o.Rivals, o.Brand = words+" "+pick(r, []string{"OEM", "made to order", "Custom"}), nil,
+			Rivals{}, ""
 		for j := range o.Deliveries {
 			if to := o.Deliveries[j].To; to[0] != "*" && !slices.Contains(to, market) { // who quotes also sends
 				o.Deliveries[j].To = append([]string{market}, to...)

@@ -24,19 +24,27 @@ func issuer(r *http.Request) string { return "http://" + r.Host }
 func (p *Server) describe(w http.ResponseWriter, r *http.Request) {
 	answer(w, http.StatusOK, map[string]any{
 		"protocol": "store-platform/1", "handle": p.Handle, "name": p.Name, "issuer": issuer(r),
-		"authorization_endpoint": "/oauth/authorize", "token_endpoint": "/oauth/token", "revocation_endpoint": "/oauth/revoke", "api": "/api",
+		"authorization_endpoint": "/oauth/authorize", "token_endpoint": "/oauth/token",
+		"revocation_endpoint": "/oauth/revoke", "api": "/api",
 	})
 }
 
-var approvalPage = template.Must(template.New("approve").Parse(`<!doctype html><html lang="en"><meta charset="utf-8"><title>Allow access to {{.Name}}?</title>
-<meta name="viewport" content="width=device-width"><style>body{font:16px/1.5 system-ui;background:#eef1ee;color:#1d2b25;margin:0}main{max-width:460px;margin:12vh auto;background:#fff;padding:32px;border-radius:6px}
-button{font:inherit;padding:10px 18px;border-radius:5px;border:1px solid #1d4d3c;background:#fff;margin-right:8px;cursor:pointer}button.yes{background:#1d4d3c;color:#fff}</style>
+var approvalPage = template.Must(template.New("approve").
+	Parse(`<!doctype html><html lang="en"><meta charset="utf-8"><title>Allow access to {{.Name}}?</title>
+<meta name="viewport" content="width=device-width">
+<style>body{font:16px/1.5 system-ui;background:#eef1ee;color:#1d2b25;margin:0}main{max-width:460px;margin:12vh auto;` +
+		`background:#fff;padding:32px;border-radius:6px}
+button{font:inherit;padding:10px 18px;border-radius:5px;border:1px solid #1d4d3c;background:#fff;margin-right:8px;` +
+		`cursor:pointer}button.yes{background:#1d4d3c;color:#fff}</style>
 <main><h1>{{.Name}}</h1><p><b>{{.Client}}</b> at {{.Host}} asks to:</p><ul>{{range .Scopes}}<li>{{.}}</li>{{end}}</ul>
-<form method="post" action="/oauth/decide">{{range $k, $v := .Hidden}}<input type="hidden" name="{{$k}}" value="{{$v}}">{{end}}
-<button class="yes" name="decision" value="approve">Approve</button><button name="decision" value="refuse">Refuse</button></form></main></html>`))
+<form method="post" action="/oauth/decide">{{range $k, $v := .Hidden}}<input type="hidden" name="{{$k}}" value="{{$v}}">
+{{end}}
+<button class="yes" name="decision" value="approve">Approve</button>
+<button name="decision" value="refuse">Refuse</button></form></main></html>`))
 
 var scopeWords = map[string]string{
-	"store:read": "read the store's name, currency, time zone and limits", "products:write": "add, change and remove products", "orders:read": "read orders",
+	"store:read":     "read the store's name, currency, time zone and limits",
+	"products:write": "add, change and remove products", "orders:read": "read orders",
 }
 
 func (p *Server) authorize(w http.ResponseWriter, r *http.Request) {
@@ -59,7 +67,9 @@ func (p *Server) authorize(w http.ResponseWriter, r *http.Request) {
 		scopes = append(scopes, scopeWords[s])
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	_ = approvalPage.Execute(w, map[string]any{"Name": p.Name, "Client": q.Get("client_id"), "Host": redirect.Host, "Scopes": scopes, "Hidden": hidden})
+	_ = approvalPage.Execute(w,
+		map[string]any{"Name": p.Name, "Client": q.Get("client_id"), "Host": redirect.Host, "Scopes": scopes,
+			"Hidden": hidden})
 }
 
 func sendBack(w http.ResponseWriter, r *http.Request, to *url.URL, state, key, value string) {
@@ -83,7 +93,8 @@ func (p *Server) decide(w http.ResponseWriter, r *http.Request) {
 	}
 	code := rand.Text()
 	p.mu.Lock()
-	p.grants[code] = grant{r.FormValue("client_id"), r.FormValue("redirect_uri"), r.FormValue("code_challenge"), time.Now().Add(time.Minute)}
+	p.grants[code] = grant{r.FormValue("client_id"), r.FormValue("redirect_uri"), r.FormValue("code_challenge"),
+		time.Now().Add(time.Minute)}
 	p.mu.Unlock()
 	sendBack(w, r, redirect, r.FormValue("state"), "code", code)
 }
@@ -97,7 +108,8 @@ func (p *Server) token(w http.ResponseWriter, r *http.Request) {
 	p.mu.Unlock()
 	sum := sha256.Sum256([]byte(r.FormValue("code_verifier")))
 	challenge := base64.RawURLEncoding.EncodeToString(sum[:])
-	if !known || time.Now().After(g.until) || g.client != r.FormValue("client_id") || g.redirect != r.FormValue("redirect_uri") ||
+	if !known || time.Now().After(g.until) || g.client != r.FormValue("client_id") ||
+		g.redirect != r.FormValue("redirect_uri") ||
 		subtle.ConstantTimeCompare([]byte(challenge), []byte(g.challenge)) != 1 {
 		answer(w, http.StatusBadRequest, map[string]string{"error": "invalid_grant"})
 		return

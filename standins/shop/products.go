@@ -40,11 +40,14 @@ func (p *Server) putPicture(w http.ResponseWriter, r *http.Request) {
 	sum := sha256.Sum256(body)
 	switch {
 	case err != nil || !hexName.MatchString(sha) || hex.EncodeToString(sum[:]) != sha:
-		answer(w, http.StatusUnprocessableEntity, map[string]any{"errors": []fieldError{{"picture", "wrong_hash", "The picture does not match its name."}}})
+		answer(w, http.StatusUnprocessableEntity,
+			map[string]any{"errors": []fieldError{{"picture", "wrong_hash", "The picture does not match its name."}}})
 	case len(body) > most:
-		answer(w, http.StatusUnprocessableEntity, map[string]any{"errors": []fieldError{{"picture", "too_large", "A picture may have up to 20 MB."}}})
+		answer(w, http.StatusUnprocessableEntity,
+			map[string]any{"errors": []fieldError{{"picture", "too_large", "A picture may have up to 20 MB."}}})
 	case !strings.HasPrefix(http.DetectContentType(body), "image/"):
-		answer(w, http.StatusUnprocessableEntity, map[string]any{"errors": []fieldError{{"picture", "not_a_picture", "The file is not a picture."}}})
+		answer(w, http.StatusUnprocessableEntity,
+			map[string]any{"errors": []fieldError{{"picture", "not_a_picture", "The file is not a picture."}}})
 	default:
 		if err := os.WriteFile(p.picturePath(sha), body, 0o644); err != nil {
 			answer(w, http.StatusInternalServerError, map[string]string{"error": "cannot store"})
@@ -68,10 +71,12 @@ func (p *Server) check(in *Product) (wrong []fieldError) {
 		add("options", "too_many", "A product may have %d options; this one has %d.", p.Limits.Options, len(in.Options))
 	}
 	if len(in.Variants) > p.Limits.Variants {
-		add("variants", "too_many", "A product may have %d variants; this one has %d.", p.Limits.Variants, len(in.Variants))
+		add("variants", "too_many", "A product may have %d variants; this one has %d.", p.Limits.Variants,
+			len(in.Variants))
 	}
 	if len(in.Pictures) > p.Limits.Pictures {
-		add("pictures", "too_many", "A product may have %d pictures; this one has %d.", p.Limits.Pictures, len(in.Pictures))
+		add("pictures", "too_many", "A product may have %d pictures; this one has %d.", p.Limits.Pictures,
+			len(in.Pictures))
 	}
 	if len(in.Variants) == 0 {
 		add("variants", "blank", "A product needs a variant.")
@@ -140,7 +145,9 @@ func (p *Server) create(w http.ResponseWriter, r *http.Request) {
 
 func (p *Server) find(w http.ResponseWriter, r *http.Request) {
 	reference := r.URL.Query().Get("reference")
-	found := slices.DeleteFunc(p.Products(), func(x Product) bool { return reference != "" && x.Reference != reference })
+	found := slices.DeleteFunc(p.Products(), func(x Product) bool {
+		return reference != "" && x.Reference != reference
+	})
 	answer(w, http.StatusOK, map[string]any{"products": found})
 }
 
@@ -165,7 +172,8 @@ func (p *Server) update(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	p.withProduct(w, r, func(product *Product) {
-		in.ID, in.Handle, in.URL, in.CreatedAt, in.UpdatedAt = product.ID, product.Handle, product.URL, product.CreatedAt, time.Now().UTC()
+		in.ID, in.Handle, in.URL, in.CreatedAt, in.UpdatedAt = product.ID, product.Handle, product.URL,
+			product.CreatedAt, time.Now().UTC()
 		p.state.Products[in.ID] = in
 		p.save()
 		answer(w, http.StatusOK, in)

@@ -38,8 +38,10 @@ var usual = Limits{Options: 3, Variants: 100, Pictures: 20, TitleLength: 150}
 
 // Goods and Nord are the two stores of the demo.
 var (
-	Goods = Settings{"saltmarsh-goods", "Saltmarsh Goods", "USD", "America/New_York", []string{"US", "CA"}, "0", 40, usual}
-	Nord  = Settings{"saltmarsh-nord", "Saltmarsh Nord", "EUR", "Europe/Stockholm", []string{"DE", "SE", "FR"}, "0.19", 40, usual}
+	Goods = Settings{"saltmarsh-goods", "Saltmarsh Goods", "USD", "America/New_York", []string{"US", "CA"}, "0", 40,
+		usual}
+	Nord = Settings{"saltmarsh-nord", "Saltmarsh Nord", "EUR", "Europe/Stockholm", []string{"DE", "SE", "FR"}, "0.19",
+		40, usual}
 )
 
 // Product is one product as the protocol carries it.
@@ -102,8 +104,9 @@ type Server struct {
 
 // New opens the store whose data lives in dir.
 func New(s Settings, dir string) (*Server, error) {
-	p := &Server{Settings: s, dir: dir, grants: map[string]grant{}, limiter: rate.NewLimiter(rate.Limit(s.PerSecond), s.PerSecond),
-		state: state{Products: map[string]*Product{}, Tokens: map[string]bool{}, Keys: map[string]string{}}}
+	p := &Server{Settings: s, dir: dir, grants: map[string]grant{},
+		limiter: rate.NewLimiter(rate.Limit(s.PerSecond), s.PerSecond),
+		state:   state{Products: map[string]*Product{}, Tokens: map[string]bool{}, Keys: map[string]string{}}}
 	if err := os.MkdirAll(filepath.Join(dir, "pictures"), 0o755); err != nil {
 		return nil, err
 	}

@@ -66,8 +66,11 @@ const verifier = "a-verifier-of-forty-three-characters-or-more-0123"
 func (c client) code() string {
 	c.t.Helper()
 	sum := sha256.Sum256([]byte(verifier))
-	status, _, header := c.form("/oauth/decide", url.Values{"decision": {"approve"}, "client_id": {"app"}, "redirect_uri": {"https://app.example/back"}, "state": {"s"},
-		"code_challenge": {base64.RawURLEncoding.EncodeToString(sum[:])}})
+	status, _,
+		header := c.form("/oauth/decide",
+		url.Values{"decision": {"approve"}, "client_id": {"app"}, "redirect_uri": {"https://app.example/back"},
+			"state":          {"s"},
+			"code_challenge": {base64.RawURLEncoding.EncodeToString(sum[:])}})
 	at, err := url.Parse(header.Get("Location"))
 	if err != nil || status != http.StatusSeeOther || at.Query().Get("state") != "s" {
 		c.t.Fatalf("%d %s %v", status, at, err)
@@ -77,7 +80,10 @@ func (c client) code() string {
 
 func (c *client) approve() {
 	c.t.Helper()
-	_, body, _ := c.form("/oauth/token", url.Values{"client_id": {"app"}, "code": {c.code()}, "redirect_uri": {"https://app.example/back"}, "code_verifier": {verifier}})
+	_, body,
+		_ := c.form("/oauth/token",
+		url.Values{"client_id": {"app"}, "code": {c.code()}, "redirect_uri": {"https://app.example/back"},
+			"code_verifier": {verifier}})
 	var token struct {
 		AccessToken string `json:"access_token"`
 	}
@@ -90,11 +96,15 @@ func (c *client) approve() {
 func TestACodeIsGoodOnceAndForItsVerifier(t *testing.T) {
 	c, _ := open(t, t.TempDir())
 	exchange := func(code, client, redirect, verifier string) int {
-		status, _, _ := c.form("/oauth/token", url.Values{"client_id": {client}, "code": {code}, "redirect_uri": {redirect}, "code_verifier": {verifier}})
+		status, _,
+			_ := c.form("/oauth/token",
+			url.Values{"client_id": {client}, "code": {code}, "redirect_uri": {redirect}, "code_verifier": {verifier}})
 		return status
 	}
 	for name, args := range map[string][3]string{
-		"another client": {"other", "https://app.example/back", verifier}, "another way back": {"app", "https://evil.example", verifier}, "no verifier": {"app", "https://app.example/back", ""},
+		"another client":   {"other", "https://app.example/back", verifier},
+		"another way back": {"app", "https://evil.example", verifier},
+		"no verifier":      {"app", "https://app.example/back", ""},
 	} {
 		if status := exchange(c.code(), args[0], args[1], args[2]); status != http.StatusBadRequest {
 			t.Errorf("%s: %d", name, status)
@@ -107,13 +117,18 @@ func TestACodeIsGoodOnceAndForItsVerifier(t *testing.T) {
 	if status := exchange(code, "app", "https://app.example/back", verifier); status != http.StatusBadRequest {
 		t.Errorf("a second time: %d", status)
 	}
-	if status, _, header := c.call("GET", "/oauth/authorize?client_id=app&redirect_uri=https://app.example/back&response_type=code&state=s", nil, ""); status != http.StatusSeeOther || !strings.Contains(header.Get("Location"), "error=invalid_request") {
+	if status, _,
+		header := c.call("GET",
+		"/oauth/authorize?client_id=app&redirect_uri=https://app.example/back&response_type=code&state=s", nil,
+		""); status != http.StatusSeeOther || !strings.Contains(header.Get("Location"), "error=invalid_request") {
 		t.Errorf("without a challenge: %d %s", status, header.Get("Location"))
 	}
 }
 
-const product = `{"reference":"r1","title":"Mug","description_html":"<p>x</p>","visible":true,"options":[{"name":"Size","values":["S","L"]}],
-"variants":[{"sku":"1","values":["S"],"price":"9.99","stock":3},{"sku":"2","values":["L"],"price":"12.99","stock":0}],"pictures":[]}`
+const product = `{"reference":"r1","title":"Mug","description_html":"<p>x</p>","visible":true,` +
+	`"options":[{"name":"Size","values":["S","L"]}],
+"variants":[{"sku":"1","values":["S"],"price":"9.99","stock":3},{"sku":"2","values":["L"],"price":"12.99",` +
+	`"stock":0}],"pictures":[]}`
 
 func TestAnIdempotencyKeyMakesOneProduct(t *testing.T) {
 	c, store := open(t, t.TempDir())
@@ -127,10 +142,12 @@ func TestAnIdempotencyKeyMakesOneProduct(t *testing.T) {
 	if status, _, _ := c.call("POST", "/api/products", nil, product); status != http.StatusBadRequest {
 		t.Errorf("without a key: %d", status)
 	}
-	if status, body, _ := c.call("GET", "/api/products?reference=r1", nil, ""); status != http.StatusOK || strings.Count(body, `"id"`) != 1 {
+	if status, body, _ := c.call("GET", "/api/products?reference=r1", nil, ""); status != http.StatusOK ||
+		strings.Count(body, `"id"`) != 1 {
 		t.Errorf("found by reference: %d %s", status, body)
 	}
-	if status, body, _ := c.call("GET", "/api/products?reference=r2", nil, ""); status != http.StatusOK || strings.Count(body, `"id"`) != 0 {
+	if status, body, _ := c.call("GET", "/api/products?reference=r2", nil, ""); status != http.StatusOK ||
+		strings.Count(body, `"id"`) != 0 {
 		t.Errorf("another's reference: %d %s", status, body)
 	}
 }
@@ -144,7 +161,9 @@ func TestLimitsAreRefusedWithTheFieldAtFault(t *testing.T) {
 		"pictures": {`"pictures":[]`, `"pictures":["` + strings.Repeat("0", 64) + `"]`},
 		"variants": {`"values":["L"]`, `"values":["S"]`},
 	} {
-		status, body, _ := c.call("POST", "/api/products", map[string]string{"Idempotency-Key": field}, strings.Replace(product, change[0], change[1], 1))
+		status, body,
+			_ := c.call("POST", "/api/products", map[string]string{"Idempotency-Key": field},
+			strings.Replace(product, change[0], change[1], 1))
 		if status != http.StatusUnprocessableEntity || !strings.Contains(body, `"field":"`+field+`"`) {
 			t.Errorf("%s: %d %s", field, status, body)
 		}
@@ -157,13 +176,15 @@ func TestPicturesGoUnderTheirHash(t *testing.T) {
 	gif := "GIF89a\x01\x00\x01\x00\x00\x00\x00;"
 	sum := sha256.Sum256([]byte(gif))
 	name := hex.EncodeToString(sum[:])
-	for path, want := range map[string]int{name: http.StatusNoContent, strings.Repeat("a", 64): http.StatusUnprocessableEntity, "..%2f..%2fstate": http.StatusUnprocessableEntity} {
+	for path, want := range map[string]int{name: http.StatusNoContent,
+		strings.Repeat("a", 64): http.StatusUnprocessableEntity, "..%2f..%2fstate": http.StatusUnprocessableEntity} {
 		if status, body, _ := c.call("PUT", "/api/pictures/"+path, nil, gif); status != want {
 			t.Errorf("%s: %d %s", path, status, body)
 		}
 	}
 	text := sha256.Sum256([]byte("text"))
-	if status, _, _ := c.call("PUT", "/api/pictures/"+hex.EncodeToString(text[:]), nil, "text"); status != http.StatusUnprocessableEntity {
+	if status, _, _ := c.call("PUT", "/api/pictures/"+hex.EncodeToString(text[:]), nil,
+		"text"); status != http.StatusUnprocessableEntity {
 		t.Errorf("a text was taken as a picture: %d", status)
 	}
 	if status, body, _ := c.call("GET", "/pictures/"+name, nil, ""); status != http.StatusOK || body != gif {
@@ -181,7 +202,8 @@ func TestTheStoreRemembersAcrossARestart(t *testing.T) {
 	if status, _, _ := again.call("GET", "/api/store", nil, ""); status != http.StatusOK || len(store.Products()) != 1 {
 		t.Errorf("%d, %d products", status, len(store.Products()))
 	}
-	if status, body, _ := again.call("GET", "/", nil, ""); status != http.StatusOK || !strings.Contains(body, "<b>Mug</b>") {
+	if status, body, _ := again.call("GET", "/", nil, ""); status != http.StatusOK ||
+		!strings.Contains(body, "<b>Mug</b>") {
 		t.Errorf("the storefront: %d", status)
 	}
 	again.form("/oauth/revoke", url.Values{"token": {c.token}})
@@ -203,7 +225,8 @@ func TestTheRateLimit(t *testing.T) {
 	c.approve()
 	for n := range 3 {
 		status, _, header := c.call("GET", "/api/store", nil, "")
-		if want := map[bool]int{true: 200, false: 429}[n < 2]; status != want || (status == 429 && header.Get("Retry-After") != "1") {
+		if want := map[bool]int{true: 200, false: 429}[n < 2]; status != want ||
+			(status == 429 && header.Get("Retry-After") != "1") {
 			t.Errorf("request %d: %d", n+1, status)
 		}
 	}

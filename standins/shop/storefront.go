@@ -8,16 +8,29 @@ import (
 	"strings"
 )
 
-const look = `<meta charset="utf-8"><meta name="viewport" content="width=device-width"><style>body{font:16px/1.5 Georgia,serif;margin:0;color:#1d2b25;background:#fbfbf8}
-header{padding:18px 32px;border-bottom:1px solid #dfe3dc;font-size:22px}header a{color:inherit;text-decoration:none}main{max-width:1000px;margin:28px auto;padding:0 32px}
-.grid{display:grid;grid-template-columns:repeat(4,1fr);gap:20px}.grid a{color:inherit;text-decoration:none}.grid img{width:100%;border-radius:6px}
-.two{display:grid;grid-template-columns:1fr 1fr;gap:32px}.two img{width:100%;border-radius:6px}.thumbs img{width:84px;margin:6px 6px 0 0}td{padding:4px 14px 4px 0}</style>`
+const look = `<meta charset="utf-8"><meta name="viewport" content="width=device-width">
+	<style>body{font:16px/1.5 Georgia,serif;margin:0;color:#1d2b25;background:#fbfbf8}
+header{padding:18px 32px;border-bottom:1px solid #dfe3dc;font-size:22px}header a{color:inherit;` +
+	`text-decoration:none}main{max-width:1000px;margin:28px auto;padding:0 32px}
+.grid{display:grid;grid-template-columns:repeat(4,1fr);gap:20px}.grid a{color:inherit;text-decoration:none}.grid ` +
+	`img{width:100%;border-radius:6px}
+.two{display:grid;grid-template-columns:1fr 1fr;gap:32px}.two img{width:100%;border-radius:6px}.thumbs ` +
+	`img{width:84px;margin:6px 6px 0 0}td{padding:4px 14px 4px 0}</style>`
 
-var pages = template.Must(template.New("all").Parse(`{{define "all"}}<!doctype html><html lang="en"><title>{{.Name}}</title>` + look + `
-<header><a href="/">{{.Name}}</a></header><main>{{if not .Products}}<p>Nothing is for sale yet.</p>{{end}}<div class="grid">{{range .Products}}<a href="/products/{{.Handle}}">{{with .Pictures}}<img src="/pictures/{{index . 0}}" alt="">{{end}}<b>{{.Title}}</b></a>{{end}}</div></main></html>{{end}}
+var pages = template.Must(template.New("all").
+	Parse(`{{define "all"}}<!doctype html><html lang="en"><title>{{.Name}}</title>` + look + `
+<header><a href="/">{{.Name}}</a></header><main>{{if not .Products}}<p>Nothing is for sale yet.</p>{{end}}
+<div class="grid">{{range .Products}}<a href="/products/{{.Handle}}">{{with .Pictures}}
+<img src="/pictures/{{index . 0}}" alt="">{{end}}<b>{{.Title}}</b></a>{{end}}</div></main></html>{{end}}
 {{define "one"}}<!doctype html><html lang="en"><title>{{.Product.Title}} | {{.Name}}</title>` + look + `
-<header><a href="/">{{.Name}}</a></header><main class="two"><div>{{range $i, $p := .Product.Pictures}}{{if eq $i 0}}<img src="/pictures/{{$p}}" alt="{{$.Product.Title}}"><div class="thumbs">{{else}}<img src="/pictures/{{$p}}" alt="">{{end}}{{end}}{{if .Product.Pictures}}</div>{{end}}</div>
-<div><h1>{{.Product.Title}}</h1><p>{{.Product.Vendor}}</p><table><thead><tr>{{range .Product.Options}}<td>{{.Name}}</td>{{end}}<td>Price</td></tr></thead>{{range .Product.Variants}}<tr class="variant">{{range .Values}}<td>{{.}}</td>{{end}}<td class="price">{{.Price}} {{$.Currency}}{{if .WasPrice}} <s>{{.WasPrice}}</s>{{end}}</td><td>{{if .Stock}}in stock{{else}}sold out{{end}}</td></tr>{{end}}</table><div class="description">{{.Description}}</div></div></main></html>{{end}}`))
+<header><a href="/">{{.Name}}</a></header><main class="two"><div>{{range $i, $p := .Product.Pictures}}{{if eq $i 0}}
+<img src="/pictures/{{$p}}" alt="{{$.Product.Title}}"><div class="thumbs">{{else}}<img src="/pictures/{{$p}}" alt="">
+{{end}}{{end}}{{if .Product.Pictures}}</div>{{end}}</div>
+<div><h1>{{.Product.Title}}</h1><p>{{.Product.Vendor}}</p><table><thead><tr>{{range .Product.Options}}<td>{{.Name}}</td>
+{{end}}<td>Price</td></tr></thead>{{range .Product.Variants}}<tr class="variant">{{range .Values}}<td>{{.}}</td>{{end}}
+<td class="price">{{.Price}} {{$.Currency}}{{if .WasPrice}} <s>{{.WasPrice}}</s>{{end}}</td><td>
+{{if .Stock}}in stock{{else}}sold out{{end}}</td></tr>{{end}}</table><div class="description">{{.Description}}</div>
+</div></main></html>{{end}}`))
 
 func (p *Server) showAll(w http.ResponseWriter, _ *http.Request) {
 	shown := slices.DeleteFunc(p.Products(), func(x Product) bool { return !x.Visible })

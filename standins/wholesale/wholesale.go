@@ -123,7 +123,8 @@ func (s *Server) rows(host string, yield func(cells []string, cents, list, least
 			if place%53 == 3 && i == 0 {
 				cents = 0 // on request
 			}
-			yield([]string{o.Number, v.SKU, name, o.Category, colour, size, stock, v.GTIN, strconv.Itoa(v.Grams), host + "/pictures/" + o.Pictures[v.Picture] + ".jpg"}, cents, list, v.Least)
+			yield([]string{o.Number, v.SKU, name, o.Category, colour, size, stock, v.GTIN, strconv.Itoa(v.Grams),
+				host + "/pictures/" + o.Pictures[v.Picture] + ".jpg"}, cents, list, v.Least)
 		}
 	}
 }
@@ -135,7 +136,8 @@ func (s *Server) header() []string {
 	if s.renamed {
 		cost = "Net £ (2027 terms)"
 	}
-	return []string{"Product no.", "Art. no.", "Désignation", "Range", "Colour", "Size", cost, "MAP €", "RRP €", "Stock", "EAN", "Weight (g)", "Picture"}
+	return []string{"Product no.", "Art. no.", "Désignation", "Range", "Colour", "Size", cost, "MAP €", "RRP €",
+		"Stock", "EAN", "Weight (g)", "Picture"}
 }
 
 func comma(cents int) string {
@@ -152,7 +154,8 @@ func comma(cents int) string {
 // CSV is the list as the wholesaler's old system exports it.
 func (s *Server) CSV(host string) []byte {
 	var b strings.Builder
-	b.WriteString("Northlight Wholesale – price list;;;;\r\nPrices in €, ex works, valid until further notice;;;;\r\n;;;;\r\n")
+	b.WriteString("Northlight Wholesale – price list;;;;\r\nPrices in €, ex works, valid until further " +
+		"notice;;;;\r\n;;;;\r\n")
 	line := func(cells []string) {
 		for i, c := range cells {
 			if i > 0 {

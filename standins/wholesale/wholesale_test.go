@@ -73,7 +73,8 @@ func TestTheListIsAsOldSystemsWriteIt(t *testing.T) {
 	if answer, err := http.DefaultClient.Do(r); err != nil || answer.StatusCode != http.StatusNoContent {
 		t.Fatalf("%v %v", answer, err)
 	}
-	if after := get(t, front.URL+"/price-list.csv"); bytes.Equal(after, raw) || !bytes.Contains(after, []byte("2027 terms")) {
+	if after := get(t, front.URL+"/price-list.csv"); bytes.Equal(after, raw) ||
+		!bytes.Contains(after, []byte("2027 terms")) {
 		t.Error("a day later, and renamed, it is the same")
 	}
 }

@@ -1,5 +1,14 @@
 import { lazy, Suspense, useEffect, useRef, useState } from "react";
-import { createBrowserRouter, Navigate, Outlet, RouterProvider, useLocation, useNavigate, useRouteError, useSearchParams } from "react-router";
+import {
+  createBrowserRouter,
+  Navigate,
+  Outlet,
+  RouterProvider,
+  useLocation,
+  useNavigate,
+  useRouteError,
+  useSearchParams,
+} from "react-router";
 import { Header, stations } from "./frame/header";
 import { KeyLine } from "./frame/keyline";
 import { SessionProvider, useMe, useSession } from "./frame/session";
@@ -88,7 +97,10 @@ function useTitle() {
   }, [pathname, store, stores]);
 }
 
-/** useStoreInAddress keeps the store in use in the address, where there are several: a bookmark, a reload and a second tab keep it. */
+/**
+ * useStoreInAddress keeps the store in use in the address, where there are several: a bookmark, a reload and a second
+ * tab keep it.
+ */
 function useStoreInAddress() {
   const { storeId, stores, chooseStore } = useSession();
   const [params, setParams] = useSearchParams();
@@ -139,7 +151,9 @@ function Broken() {
   return (
     <main className="grow">
       <Notice alone title="This place cannot be shown" error>
-        <p>Something went wrong on our side. What you have done is kept; load the page again, or go to another station.</p>
+        <p>
+          Something went wrong on our side. What you have done is kept; load the page again, or go to another station.
+        </p>
         {error instanceof Error && <p className="text-sm break-words text-ink-2">{error.message}</p>}
         <Button onClick={() => window.location.reload()}>Load it again</Button>
       </Notice>
@@ -175,9 +189,22 @@ const router = createBrowserRouter([
           { path: "/members", element: <Members /> },
           {
             path: "/orders",
-            element: <Later title="Orders are not handled here yet" words="What customers buy stays in your store. This version ends with the listing." />,
+            element: (
+              <Later
+                title="Orders are not handled here yet"
+                words="What customers buy stays in your store. This version ends with the listing."
+              />
+            ),
           },
-          { path: "/ledger", element: <Later title="There is no ledger yet" words="Sales and profit will be summed here once orders are handled." /> },
+          {
+            path: "/ledger",
+            element: (
+              <Later
+                title="There is no ledger yet"
+                words="Sales and profit will be summed here once orders are handled."
+              />
+            ),
+          },
           { path: "*", element: <Later title="There is nothing at this address" words="Choose a station above." /> },
         ],
       },

@@ -18,7 +18,10 @@ notifyManager.setScheduler(queueMicrotask);
 
 const client = new QueryClient({
   defaultOptions: {
-    queries: { staleTime: 5_000, retry: (count, error) => count < 2 && !(error instanceof Problem && error.status >= 400 && error.status < 500) },
+    queries: {
+      staleTime: 5_000,
+      retry: (count, error) => count < 2 && !(error instanceof Problem && error.status >= 400 && error.status < 500),
+    },
   },
 });
 

@@ -59,6 +59,7 @@ export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
 
 /** Our own sentences say it all; those of the schema check need the field's name. */
 function plain(problem: Schemas["ErrorModel"], at: Schemas["ErrorDetail"] | undefined): string {
-  if (problem.detail === "validation failed" && at) return `${(at.location ?? "").replace(/^body\./, "")}: ${at.message}`;
+  if (problem.detail === "validation failed" && at)
+    return `${(at.location ?? "").replace(/^body\./, "")}: ${at.message}`;
   return problem.detail ?? "Something went wrong on our side.";
 }

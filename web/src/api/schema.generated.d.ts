@@ -1252,7 +1252,6 @@ export interface components {
             with_errors: number;
         };
         ApplyMoneyRulesRequest: {
-            /** @description Drafts to move; the others stay with the rules they have. None is all. */
             only_drafts?: number[];
             /**
              * Format: int64
@@ -1287,7 +1286,7 @@ export interface components {
             id: number;
             /** @description It is the offer that was asked for */
             is_subject: boolean;
-            /** @description Of the cheapest variant that is in stock, or of the cheapest where that was asked for; null where there is no price */
+            /** @description Of the cheapest variant in stock; null without a price */
             ladder: components["schemas"]["PricingLadder"];
             /** @description The variant whose options the words name; null where they name none */
             match: components["schemas"]["CatalogMatchedVariant"];
@@ -1297,11 +1296,11 @@ export interface components {
              * @description Percent; null where it is not known
              */
             on_time: number | null;
-            /** @description The cheapest variant where it is sold out, or the cheapest in stock where the ladder is of one that is sold out; null where they are one */
+            /** @description The cheapest in stock or sold out; null where they are one */
             other: components["schemas"]["CatalogOtherVariant"];
             /** @description Landed cost of one piece of the offer that it was asked for */
             own_per_piece: components["schemas"]["ApikitAmountDoc"];
-            /** @description How many come together, where it is the same item in another pack; null where it is not */
+            /** @description Of another pack of the same item; else null */
             packs: components["schemas"]["LikenessPacked"];
             /** @description Landed cost of one piece, of another pack */
             per_piece: components["schemas"]["ApikitAmountDoc"];
@@ -1315,7 +1314,7 @@ export interface components {
             rating: string;
             /**
              * Format: int64
-             * @description Stores that sell it, as its source says; null where nobody has counted them
+             * @description Stores that sell it; null where not known
              */
             rivals: number | null;
             ships_from: string;
@@ -1332,7 +1331,7 @@ export interface components {
             strength: number;
             supplier: string;
             title: string;
-            /** @description No other is at least as good on landed cost, days, on-time rate and rating, and better on one */
+            /** @description No other beats it on cost, days, on-time rate and rating */
             unbeaten: boolean;
             /**
              * Format: int64
@@ -1341,13 +1340,13 @@ export interface components {
             units: number | null;
             /** @description Units a week over the last year, oldest first */
             weekly: number[];
-            /** @description Profit times units in 30 days for each store that sells it; null where one of them is not known */
+            /** @description Profit x units / rivals; null where not known */
             worth: components["schemas"]["ApikitAmountDoc"];
         };
         CatalogAlternatives: {
             /** @description Alike, but somebody said that they are not the same */
             different: components["schemas"]["CatalogAlternative"][];
-            /** @description Of which it is doubtful: with its product number and nothing else in common, or unlike the others of the item */
+            /** @description May be the same: in a person's view */
             doubtful: components["schemas"]["CatalogAlternative"][];
             /**
              * Format: int64
@@ -1362,7 +1361,7 @@ export interface components {
             packs: components["schemas"]["CatalogAlternative"][];
             /**
              * Format: int64
-             * @description How many pictures of it were compared with the first pictures of others
+             * @description Pictures of it that were compared
              */
             pictures: number;
             /** @description Of what it was asked for */
@@ -1388,12 +1387,12 @@ export interface components {
             growth: number;
             /** Format: int64 */
             id: number;
-            /** @description Of the cheapest variant that is in stock, or of the cheapest where that was asked for; null where there is no price */
+            /** @description Of the cheapest variant in stock; null without a price */
             ladder: components["schemas"]["PricingLadder"];
             /** @description The variant whose options the words name; null where they name none */
             match: components["schemas"]["CatalogMatchedVariant"];
             no_price: string;
-            /** @description The cheapest variant where it is sold out, or the cheapest in stock where the ladder is of one that is sold out; null where they are one */
+            /** @description The cheapest in stock or sold out; null where they are one */
             other: components["schemas"]["CatalogOtherVariant"];
             picture: string;
             /**
@@ -1405,7 +1404,7 @@ export interface components {
             rating: string;
             /**
              * Format: int64
-             * @description Stores that sell it, as its source says; null where nobody has counted them
+             * @description Stores that sell it; null where not known
              */
             rivals: number | null;
             ships_from: string;
@@ -1424,7 +1423,7 @@ export interface components {
             units: number | null;
             /** @description Units a week over the last year, oldest first */
             weekly: number[];
-            /** @description Profit times units in 30 days for each store that sells it; null where one of them is not known */
+            /** @description Profit x units / rivals; null where not known */
             worth: components["schemas"]["ApikitAmountDoc"];
         };
         CatalogLookupInput: {
@@ -1432,7 +1431,7 @@ export interface components {
             file: string;
             /** @description A page that shows it */
             link: string;
-            /** @description One of the store's markets; empty is the one that prices assume */
+            /** @description Of the store; empty is the one of its prices */
             market: string;
             /** Format: int64 */
             store: number;
@@ -1469,7 +1468,7 @@ export interface components {
         CatalogSearchResult: {
             /** @description What was looked for beside or in place of words */
             corrections: components["schemas"]["IndexCorrection"][];
-            /** @description Words without which there would be offers, where there are none */
+            /** @description Words without which there would be offers */
             emptied: components["schemas"]["IndexEmptied"][];
             /** @description What each clause could be, by its name */
             facets?: {
@@ -1477,7 +1476,7 @@ export interface components {
             };
             /**
              * Format: int64
-             * @description How many more miss the seller's own standard, where it hides them
+             * @description Offers that the seller's own standard hides
              */
             hidden: number;
             market: string;
@@ -1486,7 +1485,7 @@ export interface components {
             ordinary: string[];
             /**
              * Format: int64
-             * @description Of the offer that was to be found; absent where it is not in the answer
+             * @description Of the offer to be found; absent where there is none
              */
             position?: number;
             /** Format: double */
@@ -1497,12 +1496,12 @@ export interface components {
             unread: string[];
         };
         CatalogSheet: {
-            /** @description What it would earn at the median of the prices seen at other stores; null where none are known */
+            /** @description At the market median; null without one */
             at_market: components["schemas"]["PricingLadder"];
             brand: string;
             category: string;
             days: components["schemas"]["PricingDays"];
-            /** @description To any of the store's markets, or all where there is no store */
+            /** @description To the store's markets, or all */
             deliveries: components["schemas"]["CatalogSheetDelivery"][];
             /** @enum {string} */
             demand: "rising" | "steady" | "falling" | "stopped" | "too little data";
@@ -1519,9 +1518,9 @@ export interface components {
             growth: number;
             /** Format: int64 */
             id: number;
-            /** @description Of the cheapest variant that is in stock, or of the cheapest where that was asked for; null where there is no price */
+            /** @description Of the cheapest variant in stock; null without a price */
             ladder: components["schemas"]["PricingLadder"];
-            /** @description The country that prices assume; empty where there is no store */
+            /** @description That prices assume; empty without a store */
             market: string;
             /** @description The store's; the one that prices assume first */
             markets: string[];
@@ -1535,7 +1534,7 @@ export interface components {
              */
             on_time: number | null;
             option_names: string[];
-            /** @description The cheapest variant where it is sold out, or the cheapest in stock where the ladder is of one that is sold out; null where they are one */
+            /** @description The cheapest in stock or sold out; null where they are one */
             other: components["schemas"]["CatalogOtherVariant"];
             /** @description The supplier packs with the seller's brand */
             own_packing: boolean;
@@ -1551,7 +1550,7 @@ export interface components {
             rating: string;
             /** Format: int64 */
             ratings: number;
-            /** @description What its source says besides, such as a least order quantity */
+            /** @description Such as a least order quantity */
             remarks: string[];
             /**
              * Format: int64
@@ -1560,7 +1559,7 @@ export interface components {
             return_days: number | null;
             /**
              * Format: int64
-             * @description Stores that sell it, as its source says; null where nobody has counted them
+             * @description Stores that sell it; null where not known
              */
             rivals: number | null;
             /** @description The same in a sentence */
@@ -1591,7 +1590,7 @@ export interface components {
             weekly: number[];
             /** Format: date-time */
             withdrawn_at: string | null;
-            /** @description Profit times units in 30 days for each store that sells it; null where one of them is not known */
+            /** @description Profit x units / rivals; null where not known */
             worth: components["schemas"]["ApikitAmountDoc"];
         };
         CatalogSheetDelivery: {
@@ -1642,7 +1641,7 @@ export interface components {
         CatalogSynonyms: {
             /** @description Words and phrases that are found by each other */
             groups: string[][];
-            /** @description Of the list that was read; it is only replaced while nobody has changed it */
+            /** @description Of the list that was read */
             version: string;
         };
         CatalogWhatIfResult: {
@@ -1677,7 +1676,7 @@ export interface components {
         CreateTokenRequest: {
             /**
              * Format: int64
-             * @description After how many days it expires; 0 is never
+             * @description 0 is never
              */
             days?: number;
             name: string;
@@ -1723,7 +1722,7 @@ export interface components {
             growth: number;
             /**
              * Format: int64
-             * @description By how many percent the last four weeks are above or below the eight before them; 0 where it may be chance
+             * @description Percent, four weeks against the eight before; 0 where it may be chance
              */
             lately: number;
             /**
@@ -1935,7 +1934,7 @@ export interface components {
         MarkupTraceLine: {
             amount: components["schemas"]["ApikitAmountDoc"];
             /**
-             * @description Whether the amount is added up or a price on its way, only compared with it, or none
+             * @description How the amount takes part in the sum
              * @enum {string}
              */
             part: "sum" | "compared" | "none";
@@ -1947,7 +1946,7 @@ export interface components {
             percent: string;
         };
         MembersChange: {
-            /** @description A disabled member cannot sign in, and is signed out everywhere */
+            /** @description Cannot sign in, is signed out */
             disabled?: boolean;
             /** @enum {string} */
             role?: "owner" | "editor" | "fulfiller";
@@ -2036,7 +2035,7 @@ export interface components {
             decimal: string;
             delimiter: string;
             deliveries: components["schemas"]["LandedDelivery"][];
-            /** @description Read with each new file; empty where deliveries were typed */
+            /** @description Read with each new file */
             delivery_sheet?: string;
             encoding: string;
             /** @enum {string} */
@@ -2049,10 +2048,10 @@ export interface components {
             minor?: boolean;
             /**
              * Format: int64
-             * @description How many pieces a cost is for; 0 and 1 are one. The answer pieces says it whatever the list does
+             * @description Pieces a cost is for; 0 is one
              */
             per?: number;
-            /** @description Costs are for a pack of as many pieces as the pack column says. This and what follows down to the answers is found of the list and of the answers, not taken as given */
+            /** @description A cost is for as many pieces as the pack column says */
             per_pack: boolean;
             processing: components["schemas"]["LandedDays"];
             sheet: string;
@@ -2063,7 +2062,7 @@ export interface components {
                 [key: string]: number;
             };
             supplier: string;
-            /** @description Of weights that name none: g, kg, oz or lb */
+            /** @description Where none is named: g, kg, oz or lb */
             weight_unit?: string;
         };
         PricelistPreviewOffer: {
@@ -2348,7 +2347,7 @@ export interface components {
             url: string;
         };
         PublishingItem: {
-            /** @description The part of the draft at fault: words, pictures, variants, price, or empty */
+            /** @description At fault: words, pictures, variants, price */
             area: string;
             /** Format: int64 */
             draft_id: number;
@@ -2516,7 +2515,7 @@ export interface components {
             on_time: number | null;
             /** @description Names of what varies */
             options: string[];
-            /** @description How far the cheapest is above the target cost, in the target's currency; negative is under it; null where it cannot be said */
+            /** @description Cheapest less target cost; null where not known */
             over_target: components["schemas"]["ApikitAmountDoc"];
             pictures: string[];
             /** @description Empty where it is not known */
@@ -2576,7 +2575,7 @@ export interface components {
             market: string;
             /** @description Whom to ask */
             sources: number[];
-            /** @description What one unit should cost at most, decimal text; empty where it does not matter */
+            /** @description Cost of one unit, decimal text; empty is none */
             target: string;
             /**
              * Format: int64
@@ -2667,7 +2666,7 @@ export interface components {
             name: string;
             /** Format: int64 */
             offers: number;
-            /** @description Where it was said to belong; empty where nothing was said, and the supplier's name stands */
+            /** @description Where it was mapped to; empty is nowhere */
             path: string;
             /** @description Where its words say it could belong; empty where they do not */
             proposal: string;
@@ -2765,11 +2764,11 @@ export interface components {
             title: string;
         };
         SourcesPriceListInput: {
-            /** @description Where the list is fetched from; empty where it is uploaded */
+            /** @description Empty where the list is uploaded */
             address: string;
             /** @description An uploaded file */
             file: string;
-            /** @description What was corrected of what was found; absent to detect everything afresh */
+            /** @description Corrections; absent to detect all */
             layout?: components["schemas"]["PricelistLayout"];
             name: string;
             /** @description RFC 5545 rule of when it is fetched again */
@@ -2794,7 +2793,7 @@ export interface components {
             client_id: string;
             /** Format: date-time */
             connected_at: string;
-            /** @description What is wrong with it, in plain words; empty where all is well */
+            /** @description What is wrong; empty where nothing is */
             error: string;
             /**
              * Format: date-time
@@ -2811,17 +2810,17 @@ export interface components {
             layout?: components["schemas"]["PricelistLayout"];
             /**
              * Format: int64
-             * @description A cost that moves by as much at once waits to be approved
+             * @description A larger move needs approval
              */
             max_cost_factor: number;
             /**
              * Format: int64
-             * @description Percent of its offers whose cost may change in one import without approval
+             * @description Percent of costs, without approval
              */
             max_repriced: number;
             /**
              * Format: int64
-             * @description Percent of its offers that may leave in one import without approval
+             * @description Percent of offers, without approval
              */
             max_withdrawn: number;
             name: string;
@@ -2835,7 +2834,7 @@ export interface components {
             schedule: string;
             /** @enum {string} */
             state: "connected" | "disconnected";
-            /** @description It passes requests for quotation on to its suppliers */
+            /** @description Passes quote requests on */
             takes_requests: boolean;
             /** @description IANA time zone of the rule */
             time_zone: string;
@@ -3006,9 +3005,9 @@ export interface components {
             supplier: string;
             tags: string[];
             title: string;
-            /** @description What the last edit was, which can be undone; empty where there is none */
+            /** @description Your last edit; empty where there is none */
             undo: string;
-            /** @description The change of many drafts that the last edit was a part of; it is undone as one */
+            /** @description Undone as one with other drafts */
             undo_bulk?: components["schemas"]["WorkbenchBulk"];
             /** Format: date-time */
             updated_at: string;
@@ -3067,7 +3066,7 @@ export interface components {
             shown: boolean;
         };
         WorkbenchPriceOverride: {
-            /** @description Decimal text in the store's currency; empty gives it back to the rule */
+            /** @description Decimal text; empty is the rule's price */
             price: string;
             /** Format: int64 */
             variant_id: number;
@@ -3131,7 +3130,7 @@ export interface components {
         WorkbenchSwapRow: {
             after: components["schemas"]["WorkbenchVariantPrice"];
             before: components["schemas"]["WorkbenchVariantPrice"];
-            /** @description What its counterpart was found by; empty where a person chose, or there is none */
+            /** @description What its counterpart was found by */
             by: string;
             chosen: boolean;
             /** Format: int64 */
@@ -5526,7 +5525,7 @@ export interface operations {
                 brand?: string[];
                 /** @description (none) is where the source does not say */
                 from?: string[];
-                /** @description Any of these countries; (none) is where the source does not say */
+                /** @description Countries; (none) is where the source does not say */
                 to?: string[];
                 demand?: string[];
                 /** @description no, workbench or listings */
@@ -5535,7 +5534,7 @@ export interface operations {
                 days?: number;
                 /** @description Days, at most */
                 processing?: number;
-                /** @description The item's price is under; decimal text in the store's currency */
+                /** @description Item cost under this amount, as decimal text */
                 item?: string;
                 /** @description Landing under, decimal text in the store's currency */
                 under?: string;
@@ -5545,7 +5544,7 @@ export interface operations {
                 profit?: string;
                 /** @description At least; percent of the net price */
                 margin?: string;
-                /** @description Figures are those of the cheapest variant, sold out or not; else of the cheapest in stock */
+                /** @description Of the cheapest variant though it is sold out */
                 sold_out?: boolean;
                 /** @description The delivery that prices assume is tracked */
                 tracked?: boolean;
@@ -5558,7 +5557,7 @@ export interface operations {
                 week?: number;
                 /** @description Units sold in 30 days, at least */
                 month?: number;
-                /** @description Stores that sell it, at most; empty is any number. What nobody has counted is not among them */
+                /** @description At most; empty is any */
                 rivals?: string;
                 /** @description The supplier is */
                 verified?: boolean;
@@ -5675,7 +5674,7 @@ export interface operations {
                 brand?: string[];
                 /** @description (none) is where the source does not say */
                 from?: string[];
-                /** @description Any of these countries; (none) is where the source does not say */
+                /** @description Countries; (none) is where the source does not say */
                 to?: string[];
                 demand?: string[];
                 /** @description no, workbench or listings */
@@ -5684,7 +5683,7 @@ export interface operations {
                 days?: number;
                 /** @description Days, at most */
                 processing?: number;
-                /** @description The item's price is under; decimal text in the store's currency */
+                /** @description Item cost under this amount, as decimal text */
                 item?: string;
                 /** @description Landing under, decimal text in the store's currency */
                 under?: string;
@@ -5694,7 +5693,7 @@ export interface operations {
                 profit?: string;
                 /** @description At least; percent of the net price */
                 margin?: string;
-                /** @description Figures are those of the cheapest variant, sold out or not; else of the cheapest in stock */
+                /** @description Of the cheapest variant though it is sold out */
                 sold_out?: boolean;
                 /** @description The delivery that prices assume is tracked */
                 tracked?: boolean;
@@ -5707,7 +5706,7 @@ export interface operations {
                 week?: number;
                 /** @description Units sold in 30 days, at least */
                 month?: number;
-                /** @description Stores that sell it, at most; empty is any number. What nobody has counted is not among them */
+                /** @description At most; empty is any */
                 rivals?: string;
                 /** @description The supplier is */
                 verified?: boolean;
@@ -5900,7 +5899,7 @@ export interface operations {
         parameters: {
             query?: {
                 store?: number;
-                /** @description One of the store's markets; empty is the one that prices assume */
+                /** @description Of the store; empty is the one of its prices */
                 market?: string;
             };
             header?: never;

@@ -34,7 +34,10 @@ export default function Alternatives() {
       <main>
         <Notice title="Look for the item of this page?" alone>
           <p className="break-all">{link}</p>
-          <Button tone="main" onClick={() => go(`/catalog/alternatives?${params}`, { replace: true, state: { asked: true } })}>
+          <Button
+            tone="main"
+            onClick={() => go(`/catalog/alternatives?${params}`, { replace: true, state: { asked: true } })}
+          >
             Search by this link
           </Button>
         </Notice>
@@ -58,7 +61,10 @@ function Offers({ offer }: { offer: number }) {
     queryFn: ({ signal }) =>
       ask(
         offer
-          ? api.GET("/api/offers/{id}/alternatives", { params: { path: { id: offer }, query: { store: storeId, market } }, signal })
+          ? api.GET("/api/offers/{id}/alternatives", {
+              params: { path: { id: offer }, query: { store: storeId, market } },
+              signal,
+            })
           : api.POST("/api/alternatives", { body: { link, file, store: storeId, market }, signal }),
       ),
     retry: false,
@@ -70,14 +76,25 @@ function Offers({ offer }: { offer: number }) {
   const here = rows[cursor];
   const set = useMutation({
     mutationFn: ({ other, said }: { other: Alternative; said: Said }) =>
-      ask(api.PUT("/api/offers/{id}/alternatives/{other}", { params: { path: { id, other: other.id } }, body: { said } })),
+      ask(
+        api.PUT("/api/offers/{id}/alternatives/{other}", {
+          params: { path: { id, other: other.id } },
+          body: { decision: said },
+        }),
+      ),
     onSuccess: (_, { other, said }) => {
       void client.invalidateQueries({ queryKey: ["offer"] });
       if (said === "") return;
-      tell(said === "other" ? `“${other.title}” is not the same: remembered.` : `“${other.title}” is the same: remembered.`, false, {
-        words: "Undo",
-        run: () => set.mutate({ other, said: other.decision }),
-      });
+      tell(
+        said === "other"
+          ? `“${other.title}” is not the same: remembered.`
+          : `“${other.title}” is the same: remembered.`,
+        false,
+        {
+          words: "Undo",
+          run: () => set.mutate({ other, said: other.decision }),
+        },
+      );
     },
     onError: (error) => tell(error.message, true),
   });
@@ -85,7 +102,8 @@ function Offers({ offer }: { offer: number }) {
   // The draft that could be bought from here instead: the one that people came from, or the first that there is.
   const draft = Number(params.get("draft")) || (rows.find((o) => o.is_subject)?.drafts[0] ?? 0);
   const buy = may("editor") && draft > 0 ? (o: Alternative) => go(`/workbench/${draft}/swap/${o.id}`) : undefined;
-  const say = (other: Alternative | undefined, said: Said) => other && !other.is_subject && set.mutate({ other, said: other.decision === said ? "" : said });
+  const say = (other: Alternative | undefined, said: Said) =>
+    other && !other.is_subject && set.mutate({ other, said: other.decision === said ? "" : said });
   useKeys([
     ...(mayTell
       ? [
@@ -121,7 +139,12 @@ function Offers({ offer }: { offer: number }) {
             <>
               What {file ? "the picture" : "the page"} shows:{" "}
               {/^https?:/.test(link) ? (
-                <a href={link} target="_blank" rel="noreferrer" className="font-semibold underline decoration-line-2 underline-offset-2">
+                <a
+                  href={link}
+                  target="_blank"
+                  rel="noreferrer"
+                  className="font-semibold underline decoration-line-2 underline-offset-2"
+                >
                   {found.data?.title ?? link}
                 </a>
               ) : (
@@ -154,7 +177,9 @@ function Offers({ offer }: { offer: number }) {
             </>
           )}
           <span className="ml-3 text-sm text-ink-2" aria-live="polite">
-            {found.data ? `${howMany(rows.length, id > 0)}, looked for in ${Math.max(1, Math.round(found.data.took_ms))} ms` : "looking…"}
+            {found.data
+              ? `${howMany(rows.length, id > 0)}, looked for in ${Math.max(1, Math.round(found.data.took_ms))} ms`
+              : "looking…"}
           </span>
         </p>
       </div>
@@ -177,11 +202,26 @@ function Offers({ offer }: { offer: number }) {
         </thead>
         <tbody>
           {rows.map((o, i) => (
-            <Row key={o.id} o={o} current={i === cursor} onPoint={() => setCursor(i)} say={mayTell ? say : undefined} buy={buy} />
+            <Row
+              key={o.id}
+              o={o}
+              current={i === cursor}
+              onPoint={() => setCursor(i)}
+              say={mayTell ? say : undefined}
+              buy={buy}
+            />
           ))}
         </tbody>
-        <Further heading="The same item in another pack" rows={found.data?.packs ?? []} say={mayTell ? say : undefined} />
-        <Further heading="Doubtful: say whether it is the same" rows={found.data?.doubtful ?? []} say={mayTell ? say : undefined} />
+        <Further
+          heading="The same item in another pack"
+          rows={found.data?.packs ?? []}
+          say={mayTell ? say : undefined}
+        />
+        <Further
+          heading="Doubtful: say whether it is the same"
+          rows={found.data?.doubtful ?? []}
+          say={mayTell ? say : undefined}
+        />
       </table>
       {(found.data?.different.length ?? 0) > 0 && (
         <div className="p-4">
@@ -203,15 +243,27 @@ function Offers({ offer }: { offer: number }) {
         </div>
       )}
       <p className="px-4 py-3 text-sm text-ink-2">
-        ▲ unbeaten: no other is at least as good on landed cost, days, on-time rate and rating, and better on one of them.{" "}
-        {found.data && (found.data.pictures > 0 ? "First pictures were compared, as far as they were looked at." : "It has no picture that could be compared.")}
+        ▲ unbeaten: no other is at least as good on landed cost, days, on-time rate and rating, and better on one of
+        them.{" "}
+        {found.data &&
+          (found.data.pictures > 0
+            ? "First pictures were compared, as far as they were looked at."
+            : "It has no picture that could be compared.")}
       </p>
     </main>
   );
 }
 
 /** Further lists offers that are not the item itself, and why. */
-function Further({ heading, rows, say }: { heading: string; rows: Alternative[]; say: ((o: Alternative, said: Said) => void) | undefined }) {
+function Further({
+  heading,
+  rows,
+  say,
+}: {
+  heading: string;
+  rows: Alternative[];
+  say: ((o: Alternative, said: Said) => void) | undefined;
+}) {
   if (rows.length === 0) return null;
   return (
     <tbody>
@@ -304,7 +356,11 @@ function Row({
         )}
       </td>
       <td className={number}>
-        {o.ladder ? <Money of={o.ladder.landed} /> : <span className="block w-32 text-sm whitespace-normal text-loss">{o.no_price}</span>}
+        {o.ladder ? (
+          <Money of={o.ladder.landed} />
+        ) : (
+          <span className="block w-32 text-sm whitespace-normal text-loss">{o.no_price}</span>
+        )}
         {o.unbeaten && (
           <span className="block text-sm font-semibold text-profit-ink">
             <span aria-hidden="true">▲</span> unbeaten
@@ -323,7 +379,9 @@ function Row({
       <td className={number}>{o.on_time === null ? "not known" : `${o.on_time} %`}</td>
       <td className={number}>{ratingText(o.rating)}</td>
       <td className={number}>{countText(o.units)}</td>
-      <td className={number}>{o.stock === null ? "not known" : o.stock === 0 ? "sold out" : o.stock.toLocaleString("en")}</td>
+      <td className={number}>
+        {o.stock === null ? "not known" : o.stock === 0 ? "sold out" : o.stock.toLocaleString("en")}
+      </td>
       <td className={`${cell} w-28 whitespace-nowrap`}>
         {say && !o.is_subject && (
           <div className="flex flex-col items-start">
@@ -332,11 +390,19 @@ function Row({
                 Buy here
               </Button>
             )}
-            <Button tone="quiet" onClick={() => say(o, "other")} aria-label={`${o.title} of ${o.supplier} is not the same`}>
+            <Button
+              tone="quiet"
+              onClick={() => say(o, "other")}
+              aria-label={`${o.title} of ${o.supplier} is not the same`}
+            >
               Not the same
             </Button>
             {o.decision !== "same" && o.strength < 90 && (
-              <Button tone="quiet" onClick={() => say(o, "same")} aria-label={`${o.title} of ${o.supplier} is the same`}>
+              <Button
+                tone="quiet"
+                onClick={() => say(o, "same")}
+                aria-label={`${o.title} of ${o.supplier} is the same`}
+              >
                 The same
               </Button>
             )}

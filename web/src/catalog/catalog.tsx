@@ -58,13 +58,19 @@ export default function Catalog() {
   // Where the address names an offer, the cursor goes to its row: row, sheet and keys mean the same.
   const place = useQuery({
     queryKey: ["offers", "place", storeId, question, sought.current],
-    queryFn: ({ signal }) => ask(api.GET("/api/offers", { params: { query: { ...asQuery(question, storeId), limit: 0, find: sought.current } }, signal })),
+    queryFn: ({ signal }) =>
+      ask(
+        api.GET("/api/offers", {
+          params: { query: { ...asQuery(question, storeId), limit: 0, find: sought.current } },
+          signal,
+        }),
+      ),
     enabled: sought.current > 0,
   });
-  const seeking = sought.current > 0 && !place.isError && (place.isPending || place.data?.place !== undefined);
+  const seeking = sought.current > 0 && !place.isError && (place.isPending || place.data?.position !== undefined);
   useEffect(() => {
     if (sought.current === 0 || !place.data || !answer.data) return;
-    if (place.data.place !== undefined) setCursor(place.data.place);
+    if (place.data.position !== undefined) setCursor(place.data.position);
     sought.current = 0;
   }, [place.data, answer.data, setCursor]);
   const shownOffer = seeking && cursor === 0 ? undefined : here?.id;
@@ -100,7 +106,8 @@ export default function Catalog() {
   const go = useNavigate();
   const { handlers } = useLookFor(); // a picture may be dropped or pasted anywhere here
   const beside = () => {
-    if (selected.size > maxCompared) say(`Up to ${maxCompared} offers can be compared: ${selected.size} are selected.`, true);
+    if (selected.size > maxCompared)
+      say(`Up to ${maxCompared} offers can be compared: ${selected.size} are selected.`, true);
     else if (selected.size > 1) go(`/catalog/compare/${[...selected.keys()].join(",")}`);
   };
   useKeys([
@@ -122,7 +129,11 @@ export default function Catalog() {
     }),
   );
   return (
-    <main className="flex min-h-0 grow flex-col" {...handlers} data-answers={answer.isPlaceholderData ? undefined : question.words}>
+    <main
+      className="flex min-h-0 grow flex-col"
+      {...handlers}
+      data-answers={answer.isPlaceholderData ? undefined : question.words}
+    >
       <h1 className="sr-only">Catalog</h1>
       <Sentence
         question={question}
@@ -152,7 +163,12 @@ export default function Catalog() {
                 <Button onClick={() => change(withoutStore(question))}>Drop these filters</Button>
               </Notice>
             ) : (
-              <Notice title={(answer.error as Problem).status === 422 ? "The search cannot be read" : "The catalog does not answer"} error>
+              <Notice
+                title={
+                  (answer.error as Problem).status === 422 ? "The search cannot be read" : "The catalog does not answer"
+                }
+                error
+              >
                 <p>{answer.error.message}</p>
                 <Button onClick={() => void answer.refetch()}>Ask again</Button>
               </Notice>
@@ -187,7 +203,9 @@ export default function Catalog() {
             {(items.at(-1)?.index ?? 0) < mostRows - 1 ? (
               <LadderLegend taxed={items.some((item) => Number(row(item.index)?.ladder?.tax.value ?? 0) > 0)} />
             ) : (
-              <span className="text-sm">The first {mostRows.toLocaleString("en")} are listed. Add a clause, or sort otherwise, to see others.</span>
+              <span className="text-sm">
+                The first {mostRows.toLocaleString("en")} are listed. Add a clause, or sort otherwise, to see others.
+              </span>
             )}
             {selected.size > 0 ? (
               <span className="flex items-center gap-2">
@@ -211,7 +229,9 @@ export default function Catalog() {
             )}
           </div>
         </div>
-        {sheetOffer && <OfferSheetView id={sheetOffer} soldOut={question.soldOut} onTake={take.start} busy={take.busy} />}
+        {sheetOffer && (
+          <OfferSheetView id={sheetOffer} soldOut={question.soldOut} onTake={take.start} busy={take.busy} />
+        )}
       </div>
       {take.dialog}
     </main>
@@ -239,7 +259,8 @@ function NothingFound({
             <li key={e.typed}>
               {e.words.map((w) => `“${w}”`).join(" and ")} left nothing.{" "}
               <Button onClick={() => onWords(e.typed)}>
-                {e.left === 1 ? "1 offer" : `${e.left.toLocaleString("en")} offers`} without {e.words.length === 1 ? "it" : "them"}
+                {e.left === 1 ? "1 offer" : `${e.left.toLocaleString("en")} offers`} without{" "}
+                {e.words.length === 1 ? "it" : "them"}
               </Button>
             </li>
           ))}
@@ -307,7 +328,11 @@ const OfferRow = memo(function OfferRow({
               {offer.title}
             </span>
             <span className="flex overflow-hidden text-sm whitespace-nowrap text-ink-2">
-              {offer.match && <b className="max-w-40 shrink-0 truncate">{offer.match.values.join(", ") || "one of its variants"}&nbsp;·&nbsp;</b>}
+              {offer.match && (
+                <b className="max-w-40 shrink-0 truncate">
+                  {offer.match.values.join(", ") || "one of its variants"}&nbsp;·&nbsp;
+                </b>
+              )}
               {offer.drafts.length > 0 && <b className="shrink-0 text-profit-ink">in the Workbench&nbsp;·&nbsp;</b>}
               {worth ? (
                 <Worth offer={offer} />
@@ -334,7 +359,12 @@ const OfferRow = memo(function OfferRow({
                 <PriceLadder ladder={offer.ladder} top={top} />
                 <span className="text-sm text-ink-2">
                   lands <Money of={offer.ladder.landed} /> →{" "}
-                  <OfferTrace offer={offer.id} variant={offer.priced_id} store={store} label={`How the price of ${offer.title} came about`}>
+                  <OfferTrace
+                    offer={offer.id}
+                    variant={offer.priced_id}
+                    store={store}
+                    label={`How the price of ${offer.title} came about`}
+                  >
                     <Money of={offer.ladder.price} className="text-ink" />
                   </OfferTrace>
                 </span>
@@ -373,10 +403,12 @@ const OfferRow = memo(function OfferRow({
 
 /** Worth shows the parts of what offers are sorted by: profit times units a month for each store that sells it. */
 function Worth({ offer }: { offer: Offer }) {
-  if (!offer.worth || !offer.ladder || offer.rivals === null) return <span className="shrink-0">sales or rivals not known&nbsp;·&nbsp;</span>;
+  if (!offer.worth || !offer.ladder || offer.rivals === null)
+    return <span className="shrink-0">sales or rivals not known&nbsp;·&nbsp;</span>;
   return (
     <span className="shrink-0 text-ink">
-      <Money of={offer.ladder.profit} /> × {countText(offer.units)} sold ÷ {offer.rivals === 1 ? "1 rival" : `${offer.rivals} rivals`} ={" "}
+      <Money of={offer.ladder.profit} /> × {countText(offer.units)} sold ÷{" "}
+      {offer.rivals === 1 ? "1 rival" : `${offer.rivals} rivals`} ={" "}
       <b>
         <Money of={offer.worth} />
       </b>
@@ -392,10 +424,15 @@ function useTake(onTaken: () => void) {
   const [already, setAlready] = useState<{ offer_id: number; draft_id: number; title: string }[]>([]);
   const go = useNavigate();
   const take = useMutation({
-    mutationFn: ({ ids, again }: { ids: number[]; again: boolean }) => ask(api.POST("/api/drafts/take", { body: { offers: ids, again } })),
+    mutationFn: ({ ids, again }: { ids: number[]; again: boolean }) =>
+      ask(api.POST("/api/drafts/take", { body: { offers: ids, again } })),
     onSuccess: (result) => {
       if (result.taken.length > 0) {
-        say(result.taken.length === 1 ? `“${result.taken[0]?.title}” is in the Workbench.` : `${result.taken.length} offers are in the Workbench.`);
+        say(
+          result.taken.length === 1
+            ? `“${result.taken[0]?.title}” is in the Workbench.`
+            : `${result.taken.length} offers are in the Workbench.`,
+        );
         onTaken();
       }
       setAlready(result.already);
@@ -407,7 +444,11 @@ function useTake(onTaken: () => void) {
     <Dialog
       open={already.length > 0}
       onClose={() => setAlready([])}
-      title={already.length === 1 ? "This is in the Workbench already" : `${already.length} of these are in the Workbench already`}
+      title={
+        already.length === 1
+          ? "This is in the Workbench already"
+          : `${already.length} of these are in the Workbench already`
+      }
     >
       <ul className="mb-4 space-y-1">
         {already.slice(0, 6).map((a) => (

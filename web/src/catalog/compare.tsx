@@ -28,10 +28,29 @@ type Line = {
 const lines: Line[] = [
   { label: "Supplier", show: (o) => `${o.supplier}${o.verified ? " · verified" : ""}`, of: (o) => o.supplier },
   { label: "Ships from", show: (o) => countryName(o.ships_from), of: (o) => o.ships_from },
-  { label: "Item", show: (o) => o.ladder && <Money of={o.ladder.item} />, of: (o) => (o.ladder ? num(o.ladder.item) : ""), best: "least" },
-  { label: "Shipping", show: (o) => o.ladder && <Money of={o.ladder.shipping} />, of: (o) => (o.ladder ? num(o.ladder.shipping) : ""), best: "least" },
-  { label: "Landed cost", show: (o) => o.ladder && <Money of={o.ladder.landed} />, of: (o) => (o.ladder ? num(o.ladder.landed) : ""), best: "least" },
-  { label: "Price by your markup", show: (o) => o.ladder && <Money of={o.ladder.price} />, of: (o) => (o.ladder ? num(o.ladder.price) : "") },
+  {
+    label: "Item",
+    show: (o) => o.ladder && <Money of={o.ladder.item} />,
+    of: (o) => (o.ladder ? num(o.ladder.item) : ""),
+    best: "least",
+  },
+  {
+    label: "Shipping",
+    show: (o) => o.ladder && <Money of={o.ladder.shipping} />,
+    of: (o) => (o.ladder ? num(o.ladder.shipping) : ""),
+    best: "least",
+  },
+  {
+    label: "Landed cost",
+    show: (o) => o.ladder && <Money of={o.ladder.landed} />,
+    of: (o) => (o.ladder ? num(o.ladder.landed) : ""),
+    best: "least",
+  },
+  {
+    label: "Price by your markup",
+    show: (o) => o.ladder && <Money of={o.ladder.price} />,
+    of: (o) => (o.ladder ? num(o.ladder.price) : ""),
+  },
   {
     label: "Sales tax in the price",
     show: (o) => o.ladder && num(o.ladder.tax) > 0 && <Money of={o.ladder.tax} />,
@@ -60,8 +79,18 @@ const lines: Line[] = [
     of: (o) => o.days?.door.max ?? "",
     best: "least",
   },
-  { label: "On time", show: (o) => (o.on_time === null ? "not known" : `${o.on_time} %`), of: (o) => o.on_time, best: "most" },
-  { label: "Rating", show: (o) => ratingText(o.rating, o.ratings), of: (o) => (o.rating === "" ? null : Number(o.rating)), best: "most" },
+  {
+    label: "On time",
+    show: (o) => (o.on_time === null ? "not known" : `${o.on_time} %`),
+    of: (o) => o.on_time,
+    best: "most",
+  },
+  {
+    label: "Rating",
+    show: (o) => ratingText(o.rating, o.ratings),
+    of: (o) => (o.rating === "" ? null : Number(o.rating)),
+    best: "most",
+  },
   { label: "In stock", show: (o) => stockText(o.stock), of: (o) => o.stock, best: "most" },
   { label: "Variants", show: (o) => o.variants.length, of: (o) => o.variants.length },
   { label: "Returns", show: (o) => returnsText(o.return_days), of: (o) => o.return_days, best: "most" },
@@ -103,7 +132,8 @@ export default function Beside() {
     },
     onError: (error) => say(error.message, true),
   });
-  const without = (id: number) => go(`/catalog/compare/${ids.filter((one) => one !== id).join(",")}`, { replace: true });
+  const without = (id: number) =>
+    go(`/catalog/compare/${ids.filter((one) => one !== id).join(",")}`, { replace: true });
   useKeys([{ keys: ["Escape"], label: "back", run: () => go(-1) }]);
   const failed = found.find((q) => q.error)?.error;
   const top = Math.max(1, ...offers.map((o) => (o.ladder ? ladderTop(o.ladder) : 0)));
@@ -171,7 +201,12 @@ export default function Beside() {
             const values = offers.map(line.of);
             const differ = new Set(values).size > 1;
             const numbers = values.filter((v): v is number => typeof v === "number");
-            const best = line.best && differ && numbers.length > 0 ? (line.best === "least" ? Math.min(...numbers) : Math.max(...numbers)) : undefined;
+            const best =
+              line.best && differ && numbers.length > 0
+                ? line.best === "least"
+                  ? Math.min(...numbers)
+                  : Math.max(...numbers)
+                : undefined;
             return (
               <tr key={line.label} className={`border-t border-line ${differ ? "" : "text-ink-2"}`}>
                 <th scope="row" className="py-1.5 pr-3 font-normal whitespace-nowrap text-ink-2">
@@ -182,7 +217,10 @@ export default function Beside() {
                   {differ && <span className="sr-only"> (they differ)</span>}
                 </th>
                 {offers.map((o, i) => (
-                  <td key={o.id} className={`px-3 py-1.5 ${best !== undefined && values[i] === best ? "font-bold" : ""}`}>
+                  <td
+                    key={o.id}
+                    className={`px-3 py-1.5 ${best !== undefined && values[i] === best ? "font-bold" : ""}`}
+                  >
                     {line.show(o) ?? "—"}
                   </td>
                 ))}

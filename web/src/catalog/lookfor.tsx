@@ -25,7 +25,8 @@ export function useLookFor() {
     handlers,
     byPicture,
     sending: sending.isPending,
-    byLink: (link: string) => go(`/catalog/alternatives?${new URLSearchParams({ link: link.trim() })}`, { state: { asked: true } }),
+    byLink: (link: string) =>
+      go(`/catalog/alternatives?${new URLSearchParams({ link: link.trim() })}`, { state: { asked: true } }),
   };
 }
 
@@ -66,7 +67,9 @@ export function LookFor() {
             }}
           />
           <b>{sending ? "Looking…" : "Drop a picture here, paste one, or choose a file"}</b>
-          <span className="block text-sm text-ink-2">It may be cropped or recoloured. The first pictures of offers are compared.</span>
+          <span className="block text-sm text-ink-2">
+            It may be cropped or recoloured. The first pictures of offers are compared.
+          </span>
         </label>
       </form>
     </main>

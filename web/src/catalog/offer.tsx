@@ -31,7 +31,8 @@ export const OfferSheetView = memo(function OfferSheetView({
   const { storeId, may } = useSession();
   const offer = useQuery({
     queryKey: ["offer", id, storeId, soldOut],
-    queryFn: () => ask(api.GET("/api/offers/{id}", { params: { path: { id }, query: { store: storeId, sold_out: soldOut } } })),
+    queryFn: () =>
+      ask(api.GET("/api/offers/{id}", { params: { path: { id }, query: { store: storeId, sold_out: soldOut } } })),
     placeholderData: (before) => before,
     staleTime: 30_000,
   });
@@ -42,7 +43,13 @@ export const OfferSheetView = memo(function OfferSheetView({
           <p>{offer.error.message}</p>
         </Notice>
       ) : (
-        offer.data && <OfferBody offer={offer.data} onTake={may("editor") ? () => onTake([id]) : undefined} busy={busy || offer.isPlaceholderData} />
+        offer.data && (
+          <OfferBody
+            offer={offer.data}
+            onTake={may("editor") ? () => onTake([id]) : undefined}
+            busy={busy || offer.isPlaceholderData}
+          />
+        )
       )}
     </Sheet>
   );
@@ -56,15 +63,34 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
   useKeys([
     { keys: ["v"], label: "view large", run: () => setLarge(true) },
     { keys: ["]"], label: "", run: () => setPicture((picture + 1) % Math.max(1, offer.pictures.length)) },
-    { keys: ["["], label: "", run: () => setPicture((picture + offer.pictures.length - 1) % Math.max(1, offer.pictures.length)) },
+    {
+      keys: ["["],
+      label: "",
+      run: () => setPicture((picture + offer.pictures.length - 1) % Math.max(1, offer.pictures.length)),
+    },
   ]);
   return (
     <>
       <div className="flex gap-3">
-        <button type="button" onClick={() => setLarge(true)} aria-label="View the picture large" className="size-28 shrink-0">
-          <Picture path={offer.pictures[picture] ?? ""} width={400} alt={`${offer.title}, picture ${picture + 1}`} className="size-28 border border-line" />
+        <button
+          type="button"
+          onClick={() => setLarge(true)}
+          aria-label="View the picture large"
+          className="size-28 shrink-0"
+        >
+          <Picture
+            path={offer.pictures[picture] ?? ""}
+            width={400}
+            alt={`${offer.title}, picture ${picture + 1}`}
+            className="size-28 border border-line"
+          />
         </button>
-        <Dialog open={large} onClose={() => setLarge(false)} title={`Picture ${picture + 1} of ${offer.pictures.length}`} wide>
+        <Dialog
+          open={large}
+          onClose={() => setLarge(false)}
+          title={`Picture ${picture + 1} of ${offer.pictures.length}`}
+          wide
+        >
           <Picture
             path={offer.pictures[picture] ?? ""}
             width={800}
@@ -72,7 +98,9 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
             className="mx-auto size-[56vh] max-w-full object-contain"
           />
           <div className="mt-3 flex justify-center gap-2">
-            <Button onClick={() => setPicture((picture + offer.pictures.length - 1) % offer.pictures.length)}>Previous</Button>
+            <Button onClick={() => setPicture((picture + offer.pictures.length - 1) % offer.pictures.length)}>
+              Previous
+            </Button>
             <Button onClick={() => setPicture((picture + 1) % offer.pictures.length)}>Next</Button>
           </div>
         </Dialog>
@@ -85,7 +113,8 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
             {offer.verified && " · verified"}
           </p>
           <p className="text-sm text-ink-2">
-            From {countryName(offer.ships_from)} · {offer.variants.length === 1 ? "1 variant" : `${offer.variants.length} variants`} · {stockText(offer.stock)}{" "}
+            From {countryName(offer.ships_from)} ·{" "}
+            {offer.variants.length === 1 ? "1 variant" : `${offer.variants.length} variants`} · {stockText(offer.stock)}{" "}
             · {offer.return_days === 0 ? "no returns" : `returns ${returnsText(offer.return_days)}`}
             {offer.own_packing && " · packs with your brand"}
           </p>
@@ -149,7 +178,7 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
       <Deliveries offer={offer} />
       <Variants offer={offer} />
       <h3 className="mt-5 mb-1">In the supplier's words</h3>
-      {/* biome-ignore lint/security/noDangerouslySetInnerHtml: the server leaves plain elements only, without attributes */}
+      {/* biome-ignore lint/security/noDangerouslySetInnerHtml: the server leaves plain elements only */}
       <div className="prose-plain text-ink-2" dangerouslySetInnerHTML={{ __html: offer.description }} />
     </>
   );
@@ -164,7 +193,14 @@ function Demand({ offer }: { offer: OfferSheet }) {
       <p className="mb-1 font-semibold">{offer.said}</p>
       {offer.weekly.length > 1 && (
         <>
-          <DemandRibbon weekly={offer.weekly.slice(from)} width={326} height={56} peaks={verdict.peaks} spikes={verdict.spikes} ended={offer.updated_at} />
+          <DemandRibbon
+            weekly={offer.weekly.slice(from)}
+            width={326}
+            height={56}
+            peaks={verdict.peaks}
+            spikes={verdict.spikes}
+            ended={offer.updated_at}
+          />
           <p className="flex justify-between text-sm text-ink-2">
             <span>{verdict.weeks} weeks ago</span>
             {verdict.peaks.length > 0 && <span>shaded: its peak months</span>}

@@ -76,8 +76,10 @@ type Asking = {
 };
 
 /**
- * useQuestion reads the sentence from the address and writes it there, a clause as a step of its own that the browser's Back undoes; what is
- * typed is written once typing rests, or at settle: at each key that would take the browser as long as an answer. A changed sentence is asked
+ * useQuestion reads the sentence from the address and writes it there, a clause as a step of its own that the
+ * browser's Back undoes; what is
+ * typed is written once typing rests, or at settle: at each key that would take the browser as long as an answer. A
+ * changed sentence is asked
  * at once, before the page draws itself for it.
  */
 export function useQuestion(store: number): Asking {
@@ -131,8 +133,16 @@ export function useQuestion(store: number): Asking {
 
 /** withoutStore is a question without what only a store can answer. */
 export function withoutStore(question: Question): Question {
-  const values = Object.fromEntries(Object.entries(question.values).filter(([name]) => !clauses[name as ClauseName].priced));
-  return { ...question, values, standard: false, soldOut: false, sort: pricedSorts.includes(question.sort) ? "relevance" : question.sort };
+  const values = Object.fromEntries(
+    Object.entries(question.values).filter(([name]) => !clauses[name as ClauseName].priced),
+  );
+  return {
+    ...question,
+    values,
+    standard: false,
+    soldOut: false,
+    sort: pricedSorts.includes(question.sort) ? "relevance" : question.sort,
+  };
 }
 
 /** asQuery is a question as the API takes it. */
@@ -179,7 +189,9 @@ const pageSize = 50;
 const asked = (question: Question, store: number, offset: number) => ({
   queryKey: ["offers", store, question, offset],
   queryFn: ({ signal }: { signal: AbortSignal }) =>
-    ask(api.GET("/api/offers", { params: { query: { ...asQuery(question, store), offset, limit: pageSize } }, signal })),
+    ask(
+      api.GET("/api/offers", { params: { query: { ...asQuery(question, store), offset, limit: pageSize } }, signal }),
+    ),
   staleTime: 30_000,
 });
 
@@ -189,11 +201,22 @@ export function useAnswer(question: Question, store: number) {
 }
 
 /** useOffers finds an answer's offers by their place, and asks for the pages of it that are in sight. */
-export function useOffers(question: Question, store: number, answer: Schemas["CatalogSearchResult"] | undefined, firstRow: number, lastRow: number) {
+export function useOffers(
+  question: Question,
+  store: number,
+  answer: Schemas["CatalogSearchResult"] | undefined,
+  firstRow: number,
+  lastRow: number,
+) {
   const total = answer?.total ?? 0;
   const pages = useMemo(() => {
     const list: number[] = [];
-    for (let page = Math.max(1, Math.floor(firstRow / pageSize)); page <= Math.floor(lastRow / pageSize) && page * pageSize < total; page++) list.push(page);
+    for (
+      let page = Math.max(1, Math.floor(firstRow / pageSize));
+      page <= Math.floor(lastRow / pageSize) && page * pageSize < total;
+      page++
+    )
+      list.push(page);
     return list;
   }, [firstRow, lastRow, total]);
   const more = useQueries({ queries: pages.map((page) => asked(question, store, page * pageSize)) });
@@ -204,11 +227,20 @@ export function useOffers(question: Question, store: number, answer: Schemas["Ca
   };
 }
 
-/** useChoices counts what each clause's choices would leave, once a panel is open: "" is none. Those of before stay in sight in the same panel only. */
+/**
+ * useChoices counts what each clause's choices would leave, once a panel is open: "" is none. Those of before stay in
+ * sight in the same panel only.
+ */
 export function useChoices(question: Question, store: number, like: string, panel: string) {
   return useQuery({
     queryKey: ["offers", "choices", store, question, like, panel],
-    queryFn: ({ signal }) => ask(api.GET("/api/offers", { params: { query: { ...asQuery(question, store), counts: true, like, limit: 0 } }, signal })),
+    queryFn: ({ signal }) =>
+      ask(
+        api.GET("/api/offers", {
+          params: { query: { ...asQuery(question, store), counts: true, like, limit: 0 } },
+          signal,
+        }),
+      ),
     enabled: panel !== "",
     staleTime: 30_000,
     placeholderData: (before, query) => (query?.queryKey[5] === panel ? before : undefined),

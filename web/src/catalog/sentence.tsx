@@ -54,7 +54,10 @@ export function Sentence({
   const said = usable.filter((name) => clauses[name].always || question.values[name] || open === name);
   const rest = usable.filter((name) => !said.includes(name));
   return (
-    <search className="block border-b border-line bg-surface px-4 py-2.5 text-lg leading-8" aria-label="Search the catalog">
+    <search
+      className="block border-b border-line bg-surface px-4 py-2.5 text-lg leading-8"
+      aria-label="Search the catalog"
+    >
       Find{" "}
       <input
         ref={searchRef}
@@ -92,7 +95,16 @@ export function Sentence({
               onOpen={(yes) => setOpen(yes ? name : "")}
             >
               {(close) => (
-                <Panel name={name} values={values} set={(v) => set(name, v)} choices={choices?.[name]} how={how} close={close} like={like} setLike={setLike} />
+                <Panel
+                  name={name}
+                  values={values}
+                  set={(v) => set(name, v)}
+                  choices={choices?.[name]}
+                  how={how}
+                  close={close}
+                  like={like}
+                  setLike={setLike}
+                />
               )}
             </Clause>
           </span>
@@ -101,7 +113,13 @@ export function Sentence({
       {rest.length > 0 && (
         <>
           {" "}
-          <Clause label="Further clauses" words="+ filter" empty open={open === "more"} onOpen={(yes) => setOpen(yes ? "more" : "")}>
+          <Clause
+            label="Further clauses"
+            words="+ filter"
+            empty
+            open={open === "more"}
+            onOpen={(yes) => setOpen(yes ? "more" : "")}
+          >
             {() =>
               rest.map((name) => (
                 // The list gives the keyboard back before the clause's own panel takes it.
@@ -121,7 +139,12 @@ export function Sentence({
         </>
       )}
       {" — "}
-      <Clause label="Sorted" words={sorts[question.sort]} open={open === "sort"} onOpen={(yes) => setOpen(yes ? "sort" : "")}>
+      <Clause
+        label="Sorted"
+        words={sorts[question.sort]}
+        open={open === "sort"}
+        onOpen={(yes) => setOpen(yes ? "sort" : "")}
+      >
         {(close) =>
           (Object.keys(sorts) as Sort[])
             .filter((s) => store || !pricedSorts.includes(s))
@@ -147,7 +170,11 @@ export function Sentence({
             <span key={typed}>
               {" "}
               · also showing <b>{used}</b>,{" "}
-              <button type="button" className="underline underline-offset-2" onClick={() => change({ words: question.words.replace(typed, `"${typed}"`) })}>
+              <button
+                type="button"
+                className="underline underline-offset-2"
+                onClick={() => change({ words: question.words.replace(typed, `"${typed}"`) })}
+              >
                 only “{typed}”
               </button>
             </span>
@@ -159,9 +186,16 @@ export function Sentence({
           ),
         )}
         {found && found.ordinary.length > 0 && <span> · without {found.ordinary.map((w) => `“${w}”`).join(", ")}</span>}
-        {found && found.unread.length > 0 && <span className="text-loss"> · not understood: {found.unread.join(" ")}</span>}
+        {found && found.unread.length > 0 && (
+          <span className="text-loss"> · not understood: {found.unread.join(" ")}</span>
+        )}
       </span>
-      <SentenceTools question={question} address={asAddress(question).toString()} change={change} hidden={current ? found?.hidden : undefined} />
+      <SentenceTools
+        question={question}
+        address={asAddress(question).toString()}
+        change={change}
+        hidden={current ? found?.hidden : undefined}
+      />
     </search>
   );
 }
@@ -196,7 +230,9 @@ function Panel({
   // What is chosen stays in sight, whatever it would leave.
   const shown = [
     ...(choices ?? []),
-    ...values.filter((v) => clause.kind !== "number" && clause.kind !== "amount" && !choices?.some((c) => c.value === v)).map((value) => ({ value, count: 0 })),
+    ...values
+      .filter((v) => clause.kind !== "number" && clause.kind !== "amount" && !choices?.some((c) => c.value === v))
+      .map((value) => ({ value, count: 0 })),
   ];
   const long = name === "supplier" || name === "brand" || name === "category";
   return (
@@ -227,14 +263,20 @@ function Panel({
               else done([value]);
             }}
           >
-            <span style={{ paddingLeft: depth * 14 }}>{depth > 0 && !like ? value.split(" > ").at(-1) : clause.say(value, how)}</span>
+            <span style={{ paddingLeft: depth * 14 }}>
+              {depth > 0 && !like ? value.split(" > ").at(-1) : clause.say(value, how)}
+            </span>
           </Choice>
         );
       })}
       {(clause.kind === "number" || clause.kind === "amount") && (
         <TypedChoice
           label={clause.label}
-          initial={values[0] === undefined ? "" : String(clause.kind === "amount" ? values[0] : Number(values[0]) / (clause.times ?? 1))}
+          initial={
+            values[0] === undefined
+              ? ""
+              : String(clause.kind === "amount" ? values[0] : Number(values[0]) / (clause.times ?? 1))
+          }
           suffix={clause.unit ?? ""}
           bounds={{
             currency: clause.kind === "amount" ? store?.currency : undefined,
@@ -242,7 +284,13 @@ function Panel({
             most: clause.most,
             whole: clause.kind === "number" && !clause.times,
           }}
-          onDone={(text) => done(text === "" ? [] : [clause.kind === "amount" ? text : String(Math.round(Number(text) * (clause.times ?? 1)))])}
+          onDone={(text) =>
+            done(
+              text === ""
+                ? []
+                : [clause.kind === "amount" ? text : String(Math.round(Number(text) * (clause.times ?? 1)))],
+            )
+          }
         />
       )}
     </>

@@ -26,7 +26,13 @@ export function SynonymList() {
   const n = list.data?.groups.length ?? 0;
   return (
     <Clause label="Synonyms" words={n === 0 ? "synonyms" : `synonyms (${n})`} empty={n === 0} width="w-80">
-      {(close) => (list.data ? <SynonymForm list={list.data} close={close} /> : <p className="px-2 py-1">{list.error?.message ?? "…"}</p>)}
+      {(close) =>
+        list.data ? (
+          <SynonymForm list={list.data} close={close} />
+        ) : (
+          <p className="px-2 py-1">{list.error?.message ?? "…"}</p>
+        )
+      }
     </Clause>
   );
 }

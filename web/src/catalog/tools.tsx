@@ -31,19 +31,34 @@ export function SentenceTools({
     <div className="flex flex-wrap items-center gap-x-5 text-sm leading-7">
       {store && (
         <span className="flex items-center gap-1.5">
-          <Tick checked={question.standard} onChange={() => change({ standard: !question.standard })} label="Hide what misses my standard" />
-          <OwnStandard /> <span aria-live="polite">{question.standard && hidden !== undefined && `hides ${hidden.toLocaleString("en")}`}</span>
+          <Tick
+            checked={question.standard}
+            onChange={() => change({ standard: !question.standard })}
+            label="Hide what misses my standard"
+          />
+          <OwnStandard />{" "}
+          <span aria-live="polite">
+            {question.standard && hidden !== undefined && `hides ${hidden.toLocaleString("en")}`}
+          </span>
         </span>
       )}
       {store && (
         <span className="flex items-center gap-1.5">
-          <Tick checked={question.soldOut} onChange={() => change({ soldOut: !question.soldOut })} label="Price the cheapest variant though it is sold out" />
+          <Tick
+            checked={question.soldOut}
+            onChange={() => change({ soldOut: !question.soldOut })}
+            label="Price the cheapest variant though it is sold out"
+          />
           <span aria-hidden="true">price sold-out variants too</span>
         </span>
       )}
       <SavedSentences address={address} />
       <SynonymList />
-      <a href={`/api/offers/export?${file}`} download className="underline decoration-line-2 underline-offset-2 hover:decoration-beak">
+      <a
+        href={`/api/offers/export?${file}`}
+        download
+        className="underline decoration-line-2 underline-offset-2 hover:decoration-beak"
+      >
         Export CSV
       </a>
       <Link to="/catalog/alternatives" className="underline decoration-line-2 underline-offset-2 hover:decoration-beak">
@@ -100,7 +115,8 @@ function StandardForm({ own, onDone }: { own: Standard; onDone: (own: Standard) 
   const [onTime, setOnTime] = useState(String(own.on_time));
   const [tracked, setTracked] = useState(own.tracked);
   const number = (text: string) => Number(readNumber(text).value ?? Number.NaN);
-  const wrong = (text: string, most: number) => (number(text) >= 0 && number(text) <= most ? undefined : `From 0, which is any, to ${most}`);
+  const wrong = (text: string, most: number) =>
+    number(text) >= 0 && number(text) <= most ? undefined : `From 0, which is any, to ${most}`;
   const troubles = [wrong(days, 365), wrong(rating, 5), wrong(onTime, 100)];
   return (
     <form
@@ -108,14 +124,38 @@ function StandardForm({ own, onDone }: { own: Standard; onDone: (own: Standard) 
       onSubmit={(e) => {
         e.preventDefault();
         if (!troubles.some(Boolean))
-          onDone({ days: Math.round(number(days)), rating: Math.round(number(rating) * 10), on_time: Math.round(number(onTime)), tracked });
+          onDone({
+            days: Math.round(number(days)),
+            rating: Math.round(number(rating) * 10),
+            on_time: Math.round(number(onTime)),
+            tracked,
+          });
       }}
     >
-      <Field label="Days to the door, at most" value={days} onChange={(e) => setDays(e.target.value)} inputMode="numeric" error={troubles[0]} />
-      <Field label="Rating, at least" value={rating} onChange={(e) => setRating(e.target.value)} inputMode="decimal" error={troubles[1]} />
-      <Field label="On time in percent, at least" value={onTime} onChange={(e) => setOnTime(e.target.value)} inputMode="numeric" error={troubles[2]} />
+      <Field
+        label="Days to the door, at most"
+        value={days}
+        onChange={(e) => setDays(e.target.value)}
+        inputMode="numeric"
+        error={troubles[0]}
+      />
+      <Field
+        label="Rating, at least"
+        value={rating}
+        onChange={(e) => setRating(e.target.value)}
+        inputMode="decimal"
+        error={troubles[1]}
+      />
+      <Field
+        label="On time in percent, at least"
+        value={onTime}
+        onChange={(e) => setOnTime(e.target.value)}
+        inputMode="numeric"
+        error={troubles[2]}
+      />
       <span className="flex items-center gap-2">
-        <Tick checked={tracked} onChange={() => setTracked(!tracked)} label="Tracked delivery only" /> tracked delivery only
+        <Tick checked={tracked} onChange={() => setTracked(!tracked)} label="Tracked delivery only" /> tracked delivery
+        only
       </span>
       <Button type="submit" tone="main">
         Set my standard
@@ -143,9 +183,11 @@ function SavedSentences({ address }: { address: string }) {
       if ((error as Problem).status !== 409) say(error.message, true);
     },
   });
-  const taken = (keep.error as Problem | null)?.status === 409 && keep.variables?.name === name ? keep.error?.message : undefined;
+  const taken =
+    (keep.error as Problem | null)?.status === 409 && keep.variables?.name === name ? keep.error?.message : undefined;
   const forget = useMutation({
-    mutationFn: (one: Schemas["CatalogSavedSearch"]) => ask(api.DELETE("/api/saved-searches/{id}", { params: { path: { id: one.id } } })).then(() => one),
+    mutationFn: (one: Schemas["CatalogSavedSearch"]) =>
+      ask(api.DELETE("/api/saved-searches/{id}", { params: { path: { id: one.id } } })).then(() => one),
     onSuccess: (one) => {
       void again();
       say(`“${one.name}” is deleted.`, false, {
@@ -167,7 +209,9 @@ function SavedSentences({ address }: { address: string }) {
       {(close) => (
         <>
           {list.length === 0 && (
-            <p className="px-2 py-1 text-ink-2">None is saved yet. A search that you use often can be saved under a name, for all who work here.</p>
+            <p className="px-2 py-1 text-ink-2">
+              None is saved yet. A search that you use often can be saved under a name, for all who work here.
+            </p>
           )}
           {list.map((one) => (
             <div key={one.id} className="flex items-center gap-1">
@@ -177,8 +221,15 @@ function SavedSentences({ address }: { address: string }) {
                 onClick={() => {
                   // Its amounts are of a currency: a store of that currency comes into use.
                   const there = new URLSearchParams(one.sentence);
-                  const its = one.currency && one.currency !== store?.currency ? stores.find((s) => s.currency === one.currency) : store;
-                  if (one.currency && !its) return say(`“${one.name}” is in ${one.currency}, and no store that is connected sells in it.`, true);
+                  const its =
+                    one.currency && one.currency !== store?.currency
+                      ? stores.find((s) => s.currency === one.currency)
+                      : store;
+                  if (one.currency && !its)
+                    return say(
+                      `“${one.name}” is in ${one.currency}, and no store that is connected sells in it.`,
+                      true,
+                    );
                   if (its) there.set("store", String(its.id));
                   if (its && its.id !== store?.id) chooseStore(its.id);
                   setParams(there);
@@ -186,7 +237,9 @@ function SavedSentences({ address }: { address: string }) {
                 }}
               >
                 {one.name}{" "}
-                <span className="font-normal text-ink-2">· {[one.currency !== store?.currency && one.currency, one.saved_by].filter(Boolean).join(" · ")}</span>
+                <span className="font-normal text-ink-2">
+                  · {[one.currency !== store?.currency && one.currency, one.saved_by].filter(Boolean).join(" · ")}
+                </span>
               </button>
               {may("editor") && (
                 <Button tone="quiet" aria-label={`Delete ${one.name}`} onClick={() => forget.mutate(one)}>
@@ -204,7 +257,13 @@ function SavedSentences({ address }: { address: string }) {
               }}
             >
               <div className="grow">
-                <Field label="Save this search as" value={name} onChange={(e) => setName(e.target.value)} maxLength={80} error={taken} />
+                <Field
+                  label="Save this search as"
+                  value={name}
+                  onChange={(e) => setName(e.target.value)}
+                  maxLength={80}
+                  error={taken}
+                />
               </div>
               <Button type="submit" disabled={name.trim() === ""}>
                 {taken ? "Replace it" : "Save"}

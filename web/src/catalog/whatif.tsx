@@ -20,10 +20,13 @@ export function WhatIf({ offer, onTake }: { offer: OfferSheet; onTake: (() => vo
     setPrice(null);
     setTyped(null);
   }, [offer.id]);
-  const query = typed?.markup ? { store: storeId, markup: typed.markup } : { store: storeId, price: typed?.price || price || "" };
+  const query = typed?.markup
+    ? { store: storeId, markup: typed.markup }
+    : { store: storeId, price: typed?.price || price || "" };
   const supposed = useQuery<Supposed, Problem>({
     queryKey: ["offer", offer.id, "what-if", query],
-    queryFn: ({ signal }) => ask(api.GET("/api/offers/{id}/what-if", { params: { path: { id: offer.id }, query }, signal })),
+    queryFn: ({ signal }) =>
+      ask(api.GET("/api/offers/{id}/what-if", { params: { path: { id: offer.id }, query }, signal })),
     placeholderData: keepPreviousData,
     enabled: offer.ladder !== null && storeId > 0 && (price !== null || typed !== null),
     retry: false,
@@ -42,7 +45,9 @@ export function WhatIf({ offer, onTake }: { offer: OfferSheet; onTake: (() => vo
     <section aria-label="What if">
       <h3 className="mt-5 mb-1">
         What if it sold for…{" "}
-        <span className="font-sans text-sm font-normal text-ink-2">{at ? "nothing is saved until you take it" : "drag, or type a price or a markup"}</span>
+        <span className="font-sans text-sm font-normal text-ink-2">
+          {at ? "nothing is saved until you take it" : "drag, or type a price or a markup"}
+        </span>
       </h3>
       <input
         type="range"
@@ -60,7 +65,12 @@ export function WhatIf({ offer, onTake }: { offer: OfferSheet; onTake: (() => vo
       />
       {at && <PriceLadder ladder={at} top={Math.max(ladderTop(at), most)} width={326} />}
       <div className="mt-1 flex items-center gap-2">
-        <Typed label="Price" value={shown.price.value} suffix={store.currency} onDone={(text) => setTyped({ price: text, markup: "" })} />
+        <Typed
+          label="Price"
+          value={shown.price.value}
+          suffix={store.currency}
+          onDone={(text) => setTyped({ price: text, markup: "" })}
+        />
         <Typed
           label="Markup"
           value={String(Math.round(Number(shown.markup) * 1000) / 10)}
@@ -118,7 +128,10 @@ export function WhatIf({ offer, onTake }: { offer: OfferSheet; onTake: (() => vo
           {at.over_ceiling && <p className="mt-1 text-beak-ink">Above the ceiling of its rule.</p>}
           <div className="mt-2 flex gap-2">
             {onTake && (
-              <Button onClick={() => take.mutate(at.price.value)} disabled={take.isPending || offer.withdrawn_at !== null}>
+              <Button
+                onClick={() => take.mutate(at.price.value)}
+                disabled={take.isPending || offer.withdrawn_at !== null}
+              >
                 Take at <Money of={at.price} />
               </Button>
             )}
@@ -141,12 +154,27 @@ export function WhatIf({ offer, onTake }: { offer: OfferSheet; onTake: (() => vo
 function placeWords(at: Supposed): string {
   if (!at.market) return "no prices known";
   const off = num(at.price) / num(at.market.median) - 1;
-  const where = num(at.price) < num(at.market.low) ? "cheaper than most" : num(at.price) > num(at.market.high) ? "dearer than most" : "in the middle 50 %";
+  const where =
+    num(at.price) < num(at.market.low)
+      ? "cheaper than most"
+      : num(at.price) > num(at.market.high)
+        ? "dearer than most"
+        : "in the middle 50 %";
   if (Math.abs(off) < 0.005) return "at the market median";
   return `${percent(String(Math.abs(off)))} ${off < 0 ? "under" : "over"} the market median, ${where}`;
 }
 
-function Typed({ label, value, suffix, onDone }: { label: string; value: string; suffix: string; onDone: (text: string) => void }) {
+function Typed({
+  label,
+  value,
+  suffix,
+  onDone,
+}: {
+  label: string;
+  value: string;
+  suffix: string;
+  onDone: (text: string) => void;
+}) {
   const [text, setText] = useState(value);
   useEffect(() => setText(value), [value]);
   return (
@@ -189,8 +217,15 @@ function useTakeAt(offer: OfferSheet) {
       // The price was supposed for what the cheapest lands for; dearer variants stay with the rule.
       const alike = draft.variants.filter((v) => v.ladder?.landed.value === offer.ladder?.landed.value);
       const prices = alike.map((v) => ({ variant_id: v.id, price }));
-      await ask(api.PATCH("/api/drafts/{id}", { params: { path: { id }, query: { store: storeId } }, body: { revision: draft.revision, prices } }));
-      say(`“${offer.title}” is in the Workbench; ${alike.length} of ${draft.variants.length} variants, those with the same landed cost, are set to ${price}.`);
+      await ask(
+        api.PATCH("/api/drafts/{id}", {
+          params: { path: { id }, query: { store: storeId } },
+          body: { revision: draft.revision, prices },
+        }),
+      );
+      say(
+        `“${offer.title}” is in the Workbench; ${alike.length} of ${draft.variants.length} variants, those with the same landed cost, are set to ${price}.`,
+      );
     },
     onSuccess: () => {
       for (const key of ["offers", "offer", "drafts", "quay"]) void client.invalidateQueries({ queryKey: [key] });

@@ -8,7 +8,8 @@ import { stations } from "./header";
 import { useSession } from "./session";
 
 const line = "flex min-h-8 cursor-pointer items-center justify-between rounded px-2 data-[selected=true]:bg-sunk";
-const group = "[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-ink-2";
+const group =
+  "[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-ink-2";
 
 /** Commands is the list that Ctrl K opens: places, offers, drafts and listings. */
 export default function Commands({ onClose }: { onClose: () => void }) {
@@ -21,7 +22,10 @@ export default function Commands({ onClose }: { onClose: () => void }) {
     enabled: text.length > 1,
     placeholderData: (before) => before,
   });
-  const drafts = useQuery({ queryKey: ["drafts", storeId], queryFn: () => ask(api.GET("/api/drafts", { params: { query: { store: storeId } } })) });
+  const drafts = useQuery({
+    queryKey: ["drafts", storeId],
+    queryFn: () => ask(api.GET("/api/drafts", { params: { query: { store: storeId } } })),
+  });
   const listings = useQuery({
     queryKey: ["listings", storeId],
     queryFn: () => ask(api.GET("/api/listings", { params: { query: { store: storeId } } })),
@@ -72,7 +76,12 @@ export default function Commands({ onClose }: { onClose: () => void }) {
           {matching(listings.data).length > 0 && (
             <Command.Group heading="Listings" className={group}>
               {matching(listings.data).map((l) => (
-                <Command.Item key={l.id} value={`listing ${l.id}`} onSelect={to(`/listings?listing=${l.id}`)} className={line}>
+                <Command.Item
+                  key={l.id}
+                  value={`listing ${l.id}`}
+                  onSelect={to(`/listings?listing=${l.id}`)}
+                  className={line}
+                >
                   {l.title}
                 </Command.Item>
               ))}
@@ -81,7 +90,12 @@ export default function Commands({ onClose }: { onClose: () => void }) {
           {text.length > 1 && (offers.data?.offers.length ?? 0) > 0 && (
             <Command.Group heading="Offers" className={group}>
               {offers.data?.offers.map((o) => (
-                <Command.Item key={o.id} value={`offer ${o.id}`} onSelect={to(`/catalog?words=${encodeURIComponent(text)}&offer=${o.id}`)} className={line}>
+                <Command.Item
+                  key={o.id}
+                  value={`offer ${o.id}`}
+                  onSelect={to(`/catalog?words=${encodeURIComponent(text)}&offer=${o.id}`)}
+                  className={line}
+                >
                   {o.title}
                 </Command.Item>
               ))}

@@ -14,11 +14,25 @@ export const stations = [
     name: "Sources",
     key: "s",
     figure: (q: Figures) =>
-      q.imports > 0 ? "importing…" : q.with_errors > 0 ? `${q.sources} connected · ${q.with_errors} with errors` : `${q.sources} connected`,
+      q.imports > 0
+        ? "importing…"
+        : q.with_errors > 0
+          ? `${q.sources} connected · ${q.with_errors} with errors`
+          : `${q.sources} connected`,
   },
   { to: "/catalog", name: "Catalog", key: "c", figure: (q: Figures) => `${q.offers.toLocaleString("en")} offers` },
-  { to: "/workbench", name: "Workbench", key: "w", figure: (q: Figures) => `${q.drafts} ${q.drafts === 1 ? "draft" : "drafts"}` },
-  { to: "/markup", name: "Markup", key: "m", figure: (q: Figures) => (q.rules === 0 ? "no store yet" : q.rules === 1 ? "1 rule" : `${q.rules} rules`) },
+  {
+    to: "/workbench",
+    name: "Workbench",
+    key: "w",
+    figure: (q: Figures) => `${q.drafts} ${q.drafts === 1 ? "draft" : "drafts"}`,
+  },
+  {
+    to: "/markup",
+    name: "Markup",
+    key: "m",
+    figure: (q: Figures) => (q.rules === 0 ? "no store yet" : q.rules === 1 ? "1 rule" : `${q.rules} rules`),
+  },
   { to: "/listings", name: "Listings", key: "l", figure: (q: Figures) => `${q.live} live` },
   { to: "/orders", name: "Orders", key: "o", figure: () => "not yet" },
   { to: "/ledger", name: "Ledger", key: "e", figure: () => "not yet" },
@@ -28,10 +42,17 @@ export const stations = [
 export function Header() {
   const { storeId } = useSession();
   const here = useLocation().pathname;
-  const quay = useQuery({ queryKey: ["quay", storeId], queryFn: () => ask(api.GET("/api/quay", { params: { query: { store: storeId } } })) });
+  const quay = useQuery({
+    queryKey: ["quay", storeId],
+    queryFn: () => ask(api.GET("/api/quay", { params: { query: { store: storeId } } })),
+  });
   return (
     <header className="flex h-[54px] shrink-0 items-stretch bg-quay text-quay-ink">
-      <NavLink to="/" className="flex items-center gap-2.5 pr-5 pl-4 font-head text-lg font-bold whitespace-nowrap" aria-label="Plain Pelican">
+      <NavLink
+        to="/"
+        className="flex items-center gap-2.5 pr-5 pl-4 font-head text-lg font-bold whitespace-nowrap"
+        aria-label="Plain Pelican"
+      >
         <img src="/pelican.svg" alt="" width="26" height="26" />
         <span className="hidden xl:inline">Plain Pelican</span>
       </NavLink>
@@ -50,21 +71,31 @@ export function Header() {
             />
             <span className="flex items-center leading-tight font-semibold">
               {station.name}
-              {i < stations.length - 1 && <span aria-hidden="true" className="ml-2 h-px grow bg-quay-ink-2 opacity-40" />}
+              {i < stations.length - 1 && (
+                <span aria-hidden="true" className="ml-2 h-px grow bg-quay-ink-2 opacity-40" />
+              )}
             </span>
-            <span className="text-xs whitespace-nowrap text-quay-ink-2">{quay.data ? station.figure(quay.data) : "…"}</span>
+            <span className="text-xs whitespace-nowrap text-quay-ink-2">
+              {quay.data ? station.figure(quay.data) : "…"}
+            </span>
           </NavLink>
         ))}
       </nav>
       <div className="flex items-center gap-2 px-3">
         {quay.data && quay.data.runs > 0 && (
-          <NavLink to="/listings" className="flex min-h-7 items-center gap-2 rounded-full bg-quay-2 px-3 text-sm whitespace-nowrap">
+          <NavLink
+            to="/listings"
+            className="flex min-h-7 items-center gap-2 rounded-full bg-quay-2 px-3 text-sm whitespace-nowrap"
+          >
             <span aria-hidden="true" className="size-2 animate-pulse rounded-full bg-beak" />
             {quay.data.runs} {quay.data.runs === 1 ? "run" : "runs"}
           </NavLink>
         )}
         {quay.data && quay.data.repricing > 0 && (
-          <NavLink to="/markup" className="flex min-h-7 items-center gap-2 rounded-full bg-quay-2 px-3 text-sm whitespace-nowrap">
+          <NavLink
+            to="/markup"
+            className="flex min-h-7 items-center gap-2 rounded-full bg-quay-2 px-3 text-sm whitespace-nowrap"
+          >
             <span aria-hidden="true" className="size-2 animate-pulse rounded-full bg-beak" />
             repricing
           </NavLink>
@@ -75,7 +106,8 @@ export function Header() {
   );
 }
 
-const item = "flex min-h-8 cursor-pointer items-center justify-between gap-6 rounded px-3 outline-none data-[highlighted]:bg-sunk";
+const item =
+  "flex min-h-8 cursor-pointer items-center justify-between gap-6 rounded px-3 outline-none data-[highlighted]:bg-sunk";
 
 /** StoreMenu holds the store in use and everything that is settled once for it. */
 function StoreMenu() {

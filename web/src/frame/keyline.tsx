@@ -21,7 +21,8 @@ export function KeyLine() {
   const away = useAway();
   const waiting = usePending().edits.filter((p) => away && !p.refused).length;
   useKeys([{ keys: ["?"], label: "", run: () => setAll(true) }]);
-  const home = store && store.currency !== rates.data?.base && rates.data?.rates.find((r) => r.currency === store.currency);
+  const home =
+    store && store.currency !== rates.data?.base && rates.data?.rates.find((r) => r.currency === store.currency);
   return (
     <footer className="flex h-7 shrink-0 items-center gap-4 overflow-hidden border-t border-line bg-sunk px-4 text-xs text-ink-2">
       {/* Those that do not fit whole wrap to lines that are not seen. */}
@@ -45,7 +46,11 @@ export function KeyLine() {
         <span className="flex items-center gap-1 whitespace-nowrap">
           <Key>Ctrl K</Key> find anything
         </span>
-        <button type="button" onClick={() => setAll(true)} className="flex min-h-6 items-center gap-1 whitespace-nowrap">
+        <button
+          type="button"
+          onClick={() => setAll(true)}
+          className="flex min-h-6 items-center gap-1 whitespace-nowrap"
+        >
           <Key>?</Key> all keys
         </button>
       </span>
@@ -55,7 +60,9 @@ export function KeyLine() {
       </span>
       {rates.data && !away && (
         <span className={`shrink-0 whitespace-nowrap ${rates.data.stale ? "font-semibold text-loss" : ""}`}>
-          {rates.data.day ? `Rates of ${dayName(rates.data.day)}${rates.data.stale ? ", too old" : ""}` : "No exchange rates yet"}
+          {rates.data.day
+            ? `Rates of ${dayName(rates.data.day)}${rates.data.stale ? ", too old" : ""}`
+            : "No exchange rates yet"}
           {home && ` · 1 ${rates.data.base} = ${home.per_base} ${home.currency}`}
         </span>
       )}

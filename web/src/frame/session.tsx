@@ -28,15 +28,30 @@ export function useSession(): Session {
 const rank = { fulfiller: 1, editor: 2, owner: 3 };
 
 export function useMe() {
-  return useQuery<Member, Problem>({ queryKey: ["me"], queryFn: () => ask(api.GET("/api/me")), retry: false, staleTime: Number.POSITIVE_INFINITY });
+  return useQuery<Member, Problem>({
+    queryKey: ["me"],
+    queryFn: () => ask(api.GET("/api/me")),
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
 }
 
-export function SessionProvider({ member, children, waiting }: { member: Member; children: ReactNode; waiting: ReactNode }) {
+export function SessionProvider({
+  member,
+  children,
+  waiting,
+}: {
+  member: Member;
+  children: ReactNode;
+  waiting: ReactNode;
+}) {
   const stores = useQuery({ queryKey: ["stores"], queryFn: () => ask(api.GET("/api/stores")) });
   // The address says which; else what this tab had, else what was used last.
   const [chosen, choose] = useState(
     () =>
-      Number(new URLSearchParams(window.location.search).get("store")) || Number(sessionStorage.getItem("store")) || Number(localStorage.getItem("store") ?? 0),
+      Number(new URLSearchParams(window.location.search).get("store")) ||
+      Number(sessionStorage.getItem("store")) ||
+      Number(localStorage.getItem("store") ?? 0),
   );
   const list = stores.data;
   const store = list?.find((s) => s.id === chosen) ?? list?.[0];

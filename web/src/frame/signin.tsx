@@ -28,7 +28,15 @@ export function SignIn() {
           <h1 className="text-2xl">Plain Pelican</h1>
         </div>
         <p className="text-ink-2">From a supplier's catalog to a listing, with every price explained.</p>
-        <Field label="Mail address" type="email" autoComplete="username" autoFocus value={email} onChange={(e) => setEmail(e.target.value)} required />
+        <Field
+          label="Mail address"
+          type="email"
+          autoComplete="username"
+          autoFocus
+          value={email}
+          onChange={(e) => setEmail(e.target.value)}
+          required
+        />
         <Field
           label="Password"
           type="password"

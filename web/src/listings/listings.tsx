@@ -50,7 +50,9 @@ export default function Listings() {
     <main className="flex min-h-0 grow">
       <div className="flex min-w-0 grow flex-col">
         <div className="flex items-center justify-between px-4 py-2">
-          <h1 className="text-xl">Listings {store && <span className="font-sans text-base font-normal text-ink-2">live in {store.name}</span>}</h1>
+          <h1 className="text-xl">
+            Listings {store && <span className="font-sans text-base font-normal text-ink-2">live in {store.name}</span>}
+          </h1>
           {store && list.length > 0 && may("editor") && (
             <Button onClick={() => check.mutate()} disabled={check.isPending}>
               Look for duplicates in the store
@@ -70,7 +72,10 @@ export default function Listings() {
           </Notice>
         ) : listings.data && list.length === 0 ? (
           <Notice title="Nothing is live yet">
-            <p>Drafts that are published from the Workbench are listed here, with the way to the store and to the supplier.</p>
+            <p>
+              Drafts that are published from the Workbench are listed here, with the way to the store and to the
+              supplier.
+            </p>
             <Button tone="main" onClick={() => go("/workbench")}>
               Go to the Workbench
             </Button>
@@ -89,7 +94,14 @@ export default function Listings() {
                 const l = list[item.index];
                 return (
                   l && (
-                    <Row key={l.id} listing={l} index={item.index} start={item.start} current={item.index === cursor} onPoint={() => setCursor(item.index)} />
+                    <Row
+                      key={l.id}
+                      listing={l}
+                      index={item.index}
+                      start={item.start}
+                      current={item.index === cursor}
+                      onPoint={() => setCursor(item.index)}
+                    />
                   )
                 );
               })}
@@ -102,7 +114,19 @@ export default function Listings() {
   );
 }
 
-function Row({ listing: l, index, start, current, onPoint }: { listing: Listing; index: number; start: number; current: boolean; onPoint: () => void }) {
+function Row({
+  listing: l,
+  index,
+  start,
+  current,
+  onPoint,
+}: {
+  listing: Listing;
+  index: number;
+  start: number;
+  current: boolean;
+  onPoint: () => void;
+}) {
   const { may, storeId } = useSession();
   const client = useQueryClient();
   const say = useSay();
@@ -122,7 +146,14 @@ function Row({ listing: l, index, start, current, onPoint }: { listing: Listing;
     ...done("Removed from the store. The listing itself stays."),
   });
   return (
-    <GridRow index={index} start={start} height={rowHeight} current={current} onPoint={onPoint} className={`${columns} px-4`}>
+    <GridRow
+      index={index}
+      start={start}
+      height={rowHeight}
+      current={current}
+      onPoint={onPoint}
+      className={`${columns} px-4`}
+    >
       <span role="gridcell">
         <Picture path={l.picture} width={96} className="size-10 border border-line" />
       </span>
@@ -137,7 +168,12 @@ function Row({ listing: l, index, start, current, onPoint }: { listing: Listing;
           <span className="flex items-center gap-2 text-sm">
             <b className="truncate text-loss">no longer sold by the supplier</b>
             {l.visible && may("editor") && (
-              <button type="button" className="min-h-6 shrink-0 font-semibold underline" onClick={() => hide.mutate()} disabled={hide.isPending}>
+              <button
+                type="button"
+                className="min-h-6 shrink-0 font-semibold underline"
+                onClick={() => hide.mutate()}
+                disabled={hide.isPending}
+              >
                 {hide.isPending ? "Hiding…" : "Hide in the store"}
               </button>
             )}
@@ -158,7 +194,12 @@ function Row({ listing: l, index, start, current, onPoint }: { listing: Listing;
               )}
             </b>
             {may("editor") && (
-              <button type="button" className="min-h-6 shrink-0 font-semibold underline" onClick={() => unite.mutate()} disabled={unite.isPending}>
+              <button
+                type="button"
+                className="min-h-6 shrink-0 font-semibold underline"
+                onClick={() => unite.mutate()}
+                disabled={unite.isPending}
+              >
                 Remove {l.duplicates.length === 1 ? "it" : "them"}
               </button>
             )}
@@ -178,14 +219,23 @@ function Row({ listing: l, index, start, current, onPoint }: { listing: Listing;
             –<Money of={l.highest} />
           </>
         )}
-        {l.moved > 0 && <span className="block text-sm whitespace-nowrap text-beak-ink">{l.moved === 1 ? "1 has moved" : `${l.moved} have moved`}</span>}
+        {l.moved > 0 && (
+          <span className="block text-sm whitespace-nowrap text-beak-ink">
+            {l.moved === 1 ? "1 has moved" : `${l.moved} have moved`}
+          </span>
+        )}
       </span>
       <span role="gridcell" className="text-ink-2">
         {ago(l.updated_at)}
       </span>
       <span role="gridcell" className="flex gap-3">
         {l.url && (
-          <a href={l.url} target="_blank" rel="noreferrer" className="font-semibold underline decoration-beak underline-offset-2">
+          <a
+            href={l.url}
+            target="_blank"
+            rel="noreferrer"
+            className="font-semibold underline decoration-beak underline-offset-2"
+          >
             in the store
           </a>
         )}
@@ -208,7 +258,10 @@ function Runs() {
       <ul>
         {runs.data?.map((run) => (
           <li key={run.id} className="border-b border-line py-2">
-            <Link to={`/listings/runs/${run.id}`} className="flex min-h-6 justify-between font-semibold hover:underline">
+            <Link
+              to={`/listings/runs/${run.id}`}
+              className="flex min-h-6 justify-between font-semibold hover:underline"
+            >
               <span>{run.store}</span>
               <span className="font-normal text-ink-2">{ago(run.started_at)}</span>
             </Link>

@@ -32,12 +32,19 @@ export default function RunPlace() {
   const [cursor, setCursor] = useCursor(items.length, "item");
   const { box, items: rows, size } = useRows(items.length, rowHeight, cursor);
   const here = items[cursor];
-  const again = { onSettled: () => client.invalidateQueries({ queryKey: ["run", id] }), onError: (error: Error) => say(error.message, true) };
+  const again = {
+    onSettled: () => client.invalidateQueries({ queryKey: ["run", id] }),
+    onError: (error: Error) => say(error.message, true),
+  };
   const retry = useMutation({
-    mutationFn: (ids: number[]) => ask(api.POST("/api/runs/{id}/retry", { params: { path: { id } }, body: { item_ids: ids } })),
+    mutationFn: (ids: number[]) =>
+      ask(api.POST("/api/runs/{id}/retry", { params: { path: { id } }, body: { item_ids: ids } })),
     ...again,
   });
-  const stop = useMutation({ mutationFn: () => ask(api.POST("/api/runs/{id}/stop", { params: { path: { id } } })), ...again });
+  const stop = useMutation({
+    mutationFn: () => ask(api.POST("/api/runs/{id}/stop", { params: { path: { id } } })),
+    ...again,
+  });
   const failed = items.filter((i) => i.state === "failed");
   const mend = (item: Item | undefined) => item && go(`/workbench/${item.draft_id}`);
   const nextFailed = () => {
@@ -47,8 +54,14 @@ export default function RunPlace() {
   };
   useKeys([
     { keys: ["n"], label: "next that needs you", run: nextFailed },
-    ...(may("editor") ? [{ keys: ["r"], label: "try again", run: () => here?.state === "failed" && retry.mutate([here.id]) }] : []),
-    { keys: ["v"], label: "see it in the store", run: () => void (here?.url && window.open(here.url, "_blank", "noreferrer")) },
+    ...(may("editor")
+      ? [{ keys: ["r"], label: "try again", run: () => here?.state === "failed" && retry.mutate([here.id]) }]
+      : []),
+    {
+      keys: ["v"],
+      label: "see it in the store",
+      run: () => void (here?.url && window.open(here.url, "_blank", "noreferrer")),
+    },
     { keys: ["Enter"], label: "open its draft", run: () => void mend(here) },
     { keys: ["Escape"], label: "all listings", run: () => go("/listings") },
   ]);
@@ -69,8 +82,10 @@ export default function RunPlace() {
     <main className="flex min-h-0 grow flex-col">
       <div className="border-b border-line bg-surface px-4 py-3 text-lg">
         <h1 className="inline font-sans text-lg font-normal">
-          {r.finished_at ? "Published" : "Publishing"} <b>{items.length === 1 ? "one draft" : `${items.length} drafts`}</b> to <b>{r.store}</b>,{" "}
-          <b>{r.visible ? "visible" : "hidden"}</b>, <b>{r.sell_empty ? "selling on" : "not selling"}</b> when out of stock.
+          {r.finished_at ? "Published" : "Publishing"}{" "}
+          <b>{items.length === 1 ? "one draft" : `${items.length} drafts`}</b> to <b>{r.store}</b>,{" "}
+          <b>{r.visible ? "visible" : "hidden"}</b>, <b>{r.sell_empty ? "selling on" : "not selling"}</b> when out of
+          stock.
         </h1>
         <span className="ml-2 text-sm text-ink-2">
           started {ago(r.started_at)} by {r.started_by}
@@ -120,7 +135,9 @@ export default function RunPlace() {
         })}
       </Grid>
       <p className="sr-only" role="status">
-        {r.finished_at ? `The run has ended: ${r.published} published, ${r.failed} failed.` : `${r.published} of ${items.length} published.`}
+        {r.finished_at
+          ? `The run has ended: ${r.published} published, ${r.failed} failed.`
+          : `${r.published} of ${items.length} published.`}
       </p>
     </main>
   );
@@ -149,8 +166,18 @@ function Bar({ run, total }: { run: RunInFull; total: number }) {
   );
 }
 
-const stateTone: Record<string, string> = { published: "text-profit-ink", failed: "text-loss", sending: "text-beak-ink", waiting: "text-ink-2" };
-const mending: Record<string, string> = { words: "Edit its words", pictures: "Edit its pictures", variants: "Edit its variants", price: "Edit its price" };
+const stateTone: Record<string, string> = {
+  published: "text-profit-ink",
+  failed: "text-loss",
+  sending: "text-beak-ink",
+  waiting: "text-ink-2",
+};
+const mending: Record<string, string> = {
+  words: "Edit its words",
+  pictures: "Edit its pictures",
+  variants: "Edit its variants",
+  price: "Edit its price",
+};
 
 function Line({
   item,
@@ -168,7 +195,14 @@ function Line({
   onRetry: (() => void) | undefined;
 }) {
   return (
-    <GridRow index={index} start={start} height={rowHeight} current={current} onPoint={onPoint} className={`${columns} px-4`}>
+    <GridRow
+      index={index}
+      start={start}
+      height={rowHeight}
+      current={current}
+      onPoint={onPoint}
+      className={`${columns} px-4`}
+    >
       <span role="gridcell">
         <Picture path={item.picture} width={96} className="size-9 border border-line" />
       </span>
@@ -193,7 +227,12 @@ function Line({
       </span>
       <span role="gridcell" className="flex items-center gap-2">
         {item.url && (
-          <a href={item.url} target="_blank" rel="noreferrer" className="font-semibold underline decoration-beak underline-offset-2">
+          <a
+            href={item.url}
+            target="_blank"
+            rel="noreferrer"
+            className="font-semibold underline decoration-beak underline-offset-2"
+          >
             see it
           </a>
         )}

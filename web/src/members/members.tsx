@@ -79,7 +79,14 @@ function Everyone() {
       >
         <h2 className="text-lg">Add a member</h2>
         <Field label="Name" value={name} onChange={(e) => setName(e.target.value)} required />
-        <Field label="Mail address" type="email" value={email} onChange={(e) => setEmail(e.target.value)} required error={add.error?.message} />
+        <Field
+          label="Mail address"
+          type="email"
+          value={email}
+          onChange={(e) => setEmail(e.target.value)}
+          required
+          error={add.error?.message}
+        />
         <NewPassword label="First password" value={password} onChange={setPassword} />
         <RoleChoice role={role} onChange={setRole} />
         <Button type="submit" disabled={add.isPending}>
@@ -139,11 +146,20 @@ function MemberRow({ member: m }: { member: Member }) {
         <Button tone="quiet" onClick={() => setAsking("password")} aria-label={`Set a password for ${m.name}`}>
           Set a password
         </Button>
-        <Button tone="quiet" onClick={() => signOut.mutate()} disabled={signOut.isPending} aria-label={`Sign ${m.name} out everywhere`}>
+        <Button
+          tone="quiet"
+          onClick={() => signOut.mutate()}
+          disabled={signOut.isPending}
+          aria-label={`Sign ${m.name} out everywhere`}
+        >
           Sign out everywhere
         </Button>
         {m.disabled ? (
-          <Button tone="quiet" onClick={() => change.mutate({ disabled: false })} aria-label={`Let ${m.name} sign in again`}>
+          <Button
+            tone="quiet"
+            onClick={() => change.mutate({ disabled: false })}
+            aria-label={`Let ${m.name} sign in again`}
+          >
             Let sign in again
           </Button>
         ) : (
@@ -156,10 +172,18 @@ function MemberRow({ member: m }: { member: Member }) {
       </p>
       {asking === "disable" && (
         <Dialog open onClose={() => setAsking("")} title={`Disable ${m.name}?`}>
-          <p className="mb-4">They are signed out everywhere at once, their tokens stop working, and they cannot sign in. What they did stays on record.</p>
+          <p className="mb-4">
+            They are signed out everywhere at once, their tokens stop working, and they cannot sign in. What they did
+            stays on record.
+          </p>
           <div className="flex justify-end gap-2">
             <Button onClick={() => setAsking("")}>Cancel</Button>
-            <Button tone="danger" onClick={() => change.mutate({ disabled: true })} disabled={change.isPending} autoFocus>
+            <Button
+              tone="danger"
+              onClick={() => change.mutate({ disabled: true })}
+              disabled={change.isPending}
+              autoFocus
+            >
               Disable {m.name}
             </Button>
           </div>
@@ -174,7 +198,8 @@ function SetPassword({ member, onClose }: { member: Member; onClose: () => void 
   const say = useSay();
   const [password, setPassword] = useState("");
   const set = useMutation<unknown, Problem>({
-    mutationFn: () => ask(api.POST("/api/members/{id}/password", { params: { path: { id: member.id } }, body: { password } })),
+    mutationFn: () =>
+      ask(api.POST("/api/members/{id}/password", { params: { path: { id: member.id } }, body: { password } })),
     onSuccess: () => {
       say(`${member.name} has a new password and is signed out everywhere.`);
       onClose();
@@ -266,12 +291,26 @@ function OwnAccess() {
   );
 }
 
-type Choosing = { label: string; value: string; onChange: (password: string) => void; hint?: string; error?: string; autoFocus?: boolean };
+type Choosing = {
+  label: string;
+  value: string;
+  onChange: (password: string) => void;
+  hint?: string;
+  error?: string;
+  autoFocus?: boolean;
+};
 
 /** NewPassword is the field that a password is chosen in; its hint goes on after what a password must have. */
 function NewPassword({ onChange, hint = "", ...rest }: Choosing) {
   return (
-    <Field {...rest} type="password" autoComplete="new-password" onChange={(e) => onChange(e.target.value)} required hint={`10 characters or more${hint}`} />
+    <Field
+      {...rest}
+      type="password"
+      autoComplete="new-password"
+      onChange={(e) => onChange(e.target.value)}
+      required
+      hint={`10 characters or more${hint}`}
+    />
   );
 }
 
@@ -343,7 +382,10 @@ function Tokens() {
       )}
       <ul className="mb-4 rounded-lg border border-line bg-surface empty:hidden">
         {tokens.data?.map((t) => (
-          <li key={t.id} className="flex items-center justify-between gap-4 border-b border-line px-4 py-2 last:border-0">
+          <li
+            key={t.id}
+            className="flex items-center justify-between gap-4 border-b border-line px-4 py-2 last:border-0"
+          >
             <span>
               <b>{t.name}</b> <span className="text-ink-2">{t.role}</span>
               <span className="block text-sm text-ink-2">
@@ -372,7 +414,13 @@ function Tokens() {
           make.mutate();
         }}
       >
-        <Field label="What it is for" value={name} onChange={(e) => setName(e.target.value)} required error={make.error?.message} />
+        <Field
+          label="What it is for"
+          value={name}
+          onChange={(e) => setName(e.target.value)}
+          required
+          error={make.error?.message}
+        />
         <RoleChoice role={role} onChange={setRole} />
         <label className="block font-semibold">
           It works for

@@ -37,7 +37,17 @@ export function Clause({
 }
 
 /** Choice is one line of a clause's panel: what it would be, and how many that leaves. */
-export function Choice({ chosen, onChoose, children, count }: { chosen: boolean; onChoose: () => void; children: ReactNode; count?: number | undefined }) {
+export function Choice({
+  chosen,
+  onChoose,
+  children,
+  count,
+}: {
+  chosen: boolean;
+  onChoose: () => void;
+  children: ReactNode;
+  count?: number | undefined;
+}) {
   return (
     <button
       type="button"

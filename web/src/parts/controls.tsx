@@ -14,7 +14,11 @@ const tones: Record<Tone, string> = {
 };
 
 /** Button is the one button. A view has one main action at most. */
-export function Button({ tone = "plain", className = "", ...rest }: { tone?: Tone } & ButtonHTMLAttributes<HTMLButtonElement>) {
+export function Button({
+  tone = "plain",
+  className = "",
+  ...rest
+}: { tone?: Tone } & ButtonHTMLAttributes<HTMLButtonElement>) {
   return (
     <button
       type="button"
@@ -25,7 +29,12 @@ export function Button({ tone = "plain", className = "", ...rest }: { tone?: Ton
 }
 
 /** Field is a labelled input with its error beneath. */
-export function Field({ label, error, hint, ...rest }: { label: string; error?: string | undefined; hint?: string } & InputHTMLAttributes<HTMLInputElement>) {
+export function Field({
+  label,
+  error,
+  hint,
+  ...rest
+}: { label: string; error?: string | undefined; hint?: string } & InputHTMLAttributes<HTMLInputElement>) {
   const id = useId();
   return (
     <div>
@@ -95,7 +104,17 @@ export function Dialog({
 }
 
 /** Notice says what is empty or wrong, and what to do next. Alone, it is all that its place shows. */
-export function Notice({ title, children, error = false, alone = false }: { title: string; children?: ReactNode; error?: boolean; alone?: boolean }) {
+export function Notice({
+  title,
+  children,
+  error = false,
+  alone = false,
+}: {
+  title: string;
+  children?: ReactNode;
+  error?: boolean;
+  alone?: boolean;
+}) {
   const Heading = alone ? "h1" : "h2";
   return (
     <div className="mx-auto max-w-md px-6 py-14 text-center" role={error ? "alert" : undefined}>
@@ -133,11 +152,25 @@ export function Tick({
 
 /** Key shows a key of the keyboard. */
 export function Key({ children }: { children: ReactNode }) {
-  return <kbd className="rounded border border-line-2 border-b-2 bg-surface px-1.5 font-sans text-xs font-semibold text-ink">{children}</kbd>;
+  return (
+    <kbd className="rounded border border-line-2 border-b-2 bg-surface px-1.5 font-sans text-xs font-semibold text-ink">
+      {children}
+    </kbd>
+  );
 }
 
 /** Picture shows an offer's picture, small; one that cannot be had is said with its reason, not a hole. */
-export function Picture({ path, width, alt = "", className = "" }: { path: string; width: 96 | 400 | 800; alt?: string; className?: string }) {
+export function Picture({
+  path,
+  width,
+  alt = "",
+  className = "",
+}: {
+  path: string;
+  width: 96 | 400 | 800;
+  alt?: string;
+  className?: string;
+}) {
   const [broken, setBroken] = useState({ path: "", why: "" });
   const src = `${path}?w=${width}`;
   const turn = useTurn(path && broken.path !== path ? src : "");
@@ -167,5 +200,15 @@ export function Picture({ path, width, alt = "", className = "" }: { path: strin
   };
   const shape = `block rounded bg-sunk ${className}`;
   if (!turn.may) return alt ? <span role="img" aria-label={alt} className={shape} /> : <span className={shape} />;
-  return <img key={src} ref={turn.image} src={src} alt={alt} onLoad={turn.loaded} onError={why} className={`${shape} object-cover text-[9px]`} />;
+  return (
+    <img
+      key={src}
+      ref={turn.image}
+      src={src}
+      alt={alt}
+      onLoad={turn.loaded}
+      onError={why}
+      className={`${shape} object-cover text-[9px]`}
+    />
+  );
 }

@@ -17,7 +17,15 @@ export function Grid({
   children: ReactNode;
 }) {
   return (
-    <div ref={box} className="min-h-0 grow overflow-auto" tabIndex={0} role="grid" aria-label={label} aria-rowcount={count} aria-activedescendant={active}>
+    <div
+      ref={box}
+      className="min-h-0 grow overflow-auto"
+      tabIndex={0}
+      role="grid"
+      aria-label={label}
+      aria-rowcount={count}
+      aria-activedescendant={active}
+    >
       <div className="relative" role="rowgroup" style={{ height: size }}>
         {children}
       </div>

@@ -105,7 +105,14 @@ export function useShownKeys(): Binding[] {
   );
 }
 
-const names: Record<string, string> = { ArrowUp: "↑", ArrowDown: "↓", ArrowLeft: "←", ArrowRight: "→", Escape: "Esc", " ": "Space" };
+const names: Record<string, string> = {
+  ArrowUp: "↑",
+  ArrowDown: "↓",
+  ArrowLeft: "←",
+  ArrowRight: "→",
+  Escape: "Esc",
+  " ": "Space",
+};
 
 /** keyName writes a key as it stands on a keyboard. */
 export function keyName(key: string): string {

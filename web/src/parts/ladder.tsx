@@ -3,9 +3,13 @@ import type { Ladder } from "../api/client";
 import { HomeCurrency, moneyText, num } from "./money";
 
 /** ladderTop is the scale on which a ladder and its market fit. */
-export const ladderTop = (l: Ladder) => Math.max(num(l.price), num(l.landed) + num(l.fees) + num(l.tax), l.market ? num(l.market.high) * 1.02 : 0);
+export const ladderTop = (l: Ladder) =>
+  Math.max(num(l.price), num(l.landed) + num(l.fees) + num(l.tax), l.market ? num(l.market.high) * 1.02 : 0);
 
-/** PriceLadder draws cost, shipping, charges and fees, tax in the price, and profit to one scale, ending in a tick at the price. */
+/**
+ * PriceLadder draws cost, shipping, charges and fees, tax in the price, and profit to one scale, ending in a tick at
+ * the price.
+ */
 export function PriceLadder({ ladder, top, width = 160 }: { ladder: Ladder; top: number; width?: number }) {
   const home = use(HomeCurrency);
   const height = 27;
@@ -51,7 +55,13 @@ export function PriceLadder({ ladder, top, width = 160 }: { ladder: Ladder; top:
       <rect x={x(price) - 0.5} y={2} width={2} height={17} fill="var(--ink)" />
       {market && (
         <>
-          <rect x={x(num(market.low))} y={22} width={Math.max(2, x(num(market.high)) - x(num(market.low)))} height={3} fill="var(--line-2)" />
+          <rect
+            x={x(num(market.low))}
+            y={22}
+            width={Math.max(2, x(num(market.high)) - x(num(market.low)))}
+            height={3}
+            fill="var(--line-2)"
+          />
           <rect x={x(num(market.median)) - 1} y={20.5} width={2} height={6} fill="var(--ink-2)" />
         </>
       )}

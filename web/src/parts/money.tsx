@@ -8,7 +8,9 @@ const formats = new Map<string, Intl.NumberFormat>();
 
 const usual = new Map<string, number>();
 
-/** usualDigits is how many digits a currency has after the decimal sign; what the application says always has as many. */
+/**
+ * usualDigits is how many digits a currency has after the decimal sign; what the application says always has as many.
+ */
 export function usualDigits(currency: string): number {
   let digits = usual.get(currency);
   if (digits === undefined) {
@@ -20,7 +22,8 @@ export function usualDigits(currency: string): number {
 
 /** moneyText writes an amount: $21.99 in the home currency, CNY 46.20 in another. */
 export function moneyText(amount: Amount, home: string): string {
-  const digits = Math.max(amount.value.split(".")[1]?.length ?? 0, usualDigits(amount.currency)); // $9.5, as typed, is $9.50
+  // $9.5, as typed, is $9.50
+  const digits = Math.max(amount.value.split(".")[1]?.length ?? 0, usualDigits(amount.currency));
   const display = amount.currency === home ? "narrowSymbol" : "code";
   const key = `${amount.currency} ${digits} ${display}`;
   let format = formats.get(key);

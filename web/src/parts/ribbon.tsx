@@ -1,6 +1,9 @@
 const week = 7 * 24 * 3600 * 1000;
 
-/** DemandRibbon draws weekly sales, oldest first; the months in which a season peaks are shaded, and weeks that stand out selected. */
+/**
+ * DemandRibbon draws weekly sales, oldest first; the months in which a season peaks are shaded, and weeks that stand
+ * out selected.
+ */
 export function DemandRibbon({
   weekly,
   width = 92,
@@ -21,7 +24,9 @@ export function DemandRibbon({
 }) {
   if (weekly.length < 2) return <span className="text-sm text-ink-2">no history</span>;
   const top = Math.max(...weekly, 1);
-  const points = weekly.map((n, i) => `${((i / (weekly.length - 1)) * width).toFixed(1)},${(height - 1 - (n / top) * (height - 3)).toFixed(1)}`);
+  const points = weekly.map(
+    (n, i) => `${((i / (weekly.length - 1)) * width).toFixed(1)},${(height - 1 - (n / top) * (height - 3)).toFixed(1)}`,
+  );
   const words = `Sold each week over ${weekly.length} weeks: between ${Math.min(...weekly)} and ${top}, last ${weekly[weekly.length - 1]}`;
   const step = width / (weekly.length - 1);
   const runs: [number, number][] = []; // weeks of peak months that follow each other
@@ -37,7 +42,15 @@ export function DemandRibbon({
     <svg width={width} height={height} viewBox={`0 0 ${width} ${height}`} role="img" className="block overflow-visible">
       <title>{words}</title>
       {runs.map(([from, to]) => (
-        <rect key={from} x={(from - 0.5) * step} y={0} width={(to - from + 1) * step} height={height} fill="var(--fees)" opacity="0.5" />
+        <rect
+          key={from}
+          x={(from - 0.5) * step}
+          y={0}
+          width={(to - from + 1) * step}
+          height={height}
+          fill="var(--fees)"
+          opacity="0.5"
+        />
       ))}
       <polygon points={`0,${height} ${points.join(" ")} ${width},${height}`} fill="var(--profit)" opacity="0.16" />
       <polyline points={points.join(" ")} fill="none" stroke="var(--profit)" strokeWidth="1.3" strokeLinejoin="round" />

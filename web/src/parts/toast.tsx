@@ -26,7 +26,10 @@ export function SayingProvider({ children }: { children: ReactNode }) {
   return (
     <Saying value={useMemo(() => say, [say])}>
       {children}
-      <div className="pointer-events-none fixed bottom-11 left-1/2 z-50 flex -translate-x-1/2 flex-col gap-2" aria-live="polite">
+      <div
+        className="pointer-events-none fixed bottom-11 left-1/2 z-50 flex -translate-x-1/2 flex-col gap-2"
+        aria-live="polite"
+      >
         {said.map((s) => (
           <div
             key={s.id}
@@ -45,7 +48,12 @@ export function SayingProvider({ children }: { children: ReactNode }) {
                 {s.act.words}
               </button>
             )}
-            <button type="button" onClick={() => drop(s.id)} className="min-h-6 px-1 text-quay-ink-2 hover:text-quay-ink" aria-label="Dismiss">
+            <button
+              type="button"
+              onClick={() => drop(s.id)}
+              className="min-h-6 px-1 text-quay-ink-2 hover:text-quay-ink"
+              aria-label="Dismiss"
+            >
               ×
             </button>
           </div>

@@ -30,13 +30,34 @@ export function TraceList({ steps }: { steps: Step[] }) {
   );
 }
 
-const underlined = "min-h-6 rounded underline decoration-line-2 decoration-dotted underline-offset-4 hover:bg-beak-wash";
+const underlined =
+  "min-h-6 rounded underline decoration-line-2 decoration-dotted underline-offset-4 hover:bg-beak-wash";
 const heading = "How this price came about";
 
 /** OfferTrace opens the steps of an offer's price by the rules, which are asked for when it is opened. */
-export function OfferTrace({ offer, variant, store, children, label }: { offer: number; variant: number; store: number; children: ReactNode; label: string }) {
+export function OfferTrace({
+  offer,
+  variant,
+  store,
+  children,
+  label,
+}: {
+  offer: number;
+  variant: number;
+  store: number;
+  children: ReactNode;
+  label: string;
+}) {
   return (
-    <Opener words={children} label={label} className={underlined} panelLabel={heading} panelClass="w-96 p-3" align="end" apart>
+    <Opener
+      words={children}
+      label={label}
+      className={underlined}
+      panelLabel={heading}
+      panelClass="w-96 p-3"
+      align="end"
+      apart
+    >
       {() => (
         <>
           <h3 className="mb-1 text-base">{heading}</h3>
@@ -50,7 +71,8 @@ export function OfferTrace({ offer, variant, store, children, label }: { offer: 
 function Asked({ offer, variant, store }: { offer: number; variant: number; store: number }) {
   const asked = useQuery({
     queryKey: ["offer", offer, store, "trace", variant],
-    queryFn: () => ask(api.GET("/api/offers/{id}/what-if", { params: { path: { id: offer }, query: { store, variant } } })),
+    queryFn: () =>
+      ask(api.GET("/api/offers/{id}/what-if", { params: { path: { id: offer }, query: { store, variant } } })),
   });
   if (asked.error && !asked.data) return <p className="text-loss">{asked.error.message}</p>;
   return asked.data ? <TraceList steps={asked.data.trace} /> : <p className="text-ink-2">…</p>;
@@ -60,7 +82,14 @@ function Asked({ offer, variant, store }: { offer: number; variant: number; stor
 export function Trace({ steps, children, label }: { steps: Step[]; children: ReactNode; label: string }) {
   if (steps.length === 0) return <>{children}</>;
   return (
-    <Opener words={children} label={label} className={underlined} panelLabel={heading} panelClass="w-96 p-3" align="end">
+    <Opener
+      words={children}
+      label={label}
+      className={underlined}
+      panelLabel={heading}
+      panelClass="w-96 p-3"
+      align="end"
+    >
       {() => (
         <>
           <h3 className="mb-1 text-base">{heading}</h3>

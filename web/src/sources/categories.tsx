@@ -19,7 +19,10 @@ export default function Categories() {
   const { may } = useSession();
   const [typed, setTyped] = useState<Record<string, string>>({});
   const key = ["categories", id];
-  const categories = useQuery({ queryKey: key, queryFn: () => ask(api.GET("/api/sources/{id}/categories", { params: { path: { id } } })) });
+  const categories = useQuery({
+    queryKey: key,
+    queryFn: () => ask(api.GET("/api/sources/{id}/categories", { params: { path: { id } } })),
+  });
   const map = useMutation<unknown, Problem, Choice[]>({
     mutationFn: (body) => ask(api.PUT("/api/sources/{id}/categories", { params: { path: { id } }, body })),
     onSuccess: (_, choices) => {
@@ -27,7 +30,8 @@ export default function Categories() {
       setTyped({});
     },
     onError: (error) => say(error.message, true),
-    onSettled: () => Promise.all(["categories", "offers", "offer"].map((k) => client.invalidateQueries({ queryKey: [k] }))),
+    onSettled: () =>
+      Promise.all(["categories", "offers", "offer"].map((k) => client.invalidateQueries({ queryKey: [k] }))),
   });
   const names = categories.data?.names ?? [];
   const proposed = names.filter((n) => !n.path && n.proposal).map((n) => ({ name: n.name, path: n.proposal }));
@@ -35,7 +39,9 @@ export default function Categories() {
   const back = () => go("/sources");
   useKeys([
     { keys: ["Escape"], label: "back to Sources", run: back },
-    ...(may("editor") && proposed.length > 0 ? [{ keys: ["a"], label: "take all proposals", run: () => map.mutate(proposed) }] : []),
+    ...(may("editor") && proposed.length > 0
+      ? [{ keys: ["a"], label: "take all proposals", run: () => map.mutate(proposed) }]
+      : []),
   ]);
   const save = (choice: Choice, now: string) => {
     if (choice.path.trim() !== now) map.mutate([choice]);
@@ -68,10 +74,13 @@ export default function Categories() {
           </div>
         </div>
         <p className="mt-1 mb-3 text-ink-2">
-          On the left, what the supplier calls it; on the right, where it belongs in your own tree, its levels apart by “&gt;”. What you say is remembered for
-          offers that come later. A name that you say nothing of stands for itself.
+          On the left, what the supplier calls it; on the right, where it belongs in your own tree, its levels apart by
+          “&gt;”. What you say is remembered for offers that come later. A name that you say nothing of stands for
+          itself.
         </p>
-        {categories.data && names.length === 0 && <p className="py-8 text-center text-ink-2">This source names no categories.</p>}
+        {categories.data && names.length === 0 && (
+          <p className="py-8 text-center text-ink-2">This source names no categories.</p>
+        )}
         <datalist id="own-categories">
           {categories.data?.tree.map((path) => (
             <option key={path} value={path} />
@@ -79,7 +88,10 @@ export default function Categories() {
         </datalist>
         <ul>
           {names.map((n) => (
-            <li key={n.name} className="grid grid-cols-[1fr_90px_1.4fr_auto] items-center gap-3 border-b border-line py-1.5">
+            <li
+              key={n.name}
+              className="grid grid-cols-[1fr_90px_1.4fr_auto] items-center gap-3 border-b border-line py-1.5"
+            >
               <b className="truncate" title={n.name}>
                 {n.name}
               </b>
@@ -101,7 +113,10 @@ export default function Categories() {
                 className={`w-full rounded-md border bg-surface px-2.5 py-1 ${n.path ? "border-line-2" : "border-dashed border-line-2"}`}
               />
               {!n.path && n.proposal && may("editor") ? (
-                <Button onClick={() => map.mutate([{ name: n.name, path: n.proposal }])} aria-label={`Take the proposal for ${n.name}`}>
+                <Button
+                  onClick={() => map.mutate([{ name: n.name, path: n.proposal }])}
+                  aria-label={`Take the proposal for ${n.name}`}
+                >
                   Take it
                 </Button>
               ) : (

@@ -6,7 +6,11 @@ export function Chips({ layout }: { layout: Layout }) {
   const taken = new Set(layout.columns.map((c) => c.field));
   const left = fields.filter(([f]) => !taken.has(f) || f === "option" || f === "picture");
   return (
-    <div className="flex flex-wrap items-center gap-1.5 border-b border-line bg-sunk px-4 py-2" role="group" aria-label="Not matched">
+    <div
+      className="flex flex-wrap items-center gap-1.5 border-b border-line bg-sunk px-4 py-2"
+      role="group"
+      aria-label="Not matched"
+    >
       <span className="text-sm text-ink-2">Drag onto a column:</span>
       {left.map(([field, name]) => (
         <Chip key={field} field={field} name={name} needed={field === "cost" || field === "title"} />
@@ -33,7 +37,15 @@ function Chip({ field, name, needed }: { field: string; name: string; needed: bo
 }
 
 /** Columns are the list's columns, each with what it was matched to and some of what it holds. */
-export function Columns({ looked, layout, onMatch }: { looked: Looked; layout: Layout; onMatch: (column: number, field: string) => void }) {
+export function Columns({
+  looked,
+  layout,
+  onMatch,
+}: {
+  looked: Looked;
+  layout: Layout;
+  onMatch: (column: number, field: string) => void;
+}) {
   return (
     <section aria-label="Columns" tabIndex={0} className="overflow-x-auto border-b border-line">
       <ul className="flex min-w-max">
@@ -74,7 +86,10 @@ function ColumnCard({
 }) {
   const { setNodeRef, isOver } = useDroppable({ id: String(at) });
   return (
-    <li ref={setNodeRef} className={`w-52 border-r border-line px-2.5 py-2 ${isOver ? "bg-beak-wash" : field ? "bg-surface" : ""}`}>
+    <li
+      ref={setNodeRef}
+      className={`w-52 border-r border-line px-2.5 py-2 ${isOver ? "bg-beak-wash" : field ? "bg-surface" : ""}`}
+    >
       <span className="block truncate font-semibold" title={header}>
         {header || "(no name)"}
       </span>

@@ -2,7 +2,15 @@ import { Choice, Clause, TypedChoice } from "../parts/clause";
 import { delimiters, encodings, type Layout, type Looked } from "./words";
 
 /** Form says how the file is written, as a sentence whose underlined words can be corrected. */
-export function Form({ looked, layout, onChange }: { looked: Looked; layout: Layout; onChange: (part: Partial<Layout>, anew?: boolean) => void }) {
+export function Form({
+  looked,
+  layout,
+  onChange,
+}: {
+  looked: Looked;
+  layout: Layout;
+  onChange: (part: Partial<Layout>, anew?: boolean) => void;
+}) {
   const pick = <T,>(label: string, words: string, choices: [T, string][], now: T, set: (value: T) => void) => (
     <Clause label={label} words={words}>
       {(close) =>
@@ -46,17 +54,29 @@ export function Form({ looked, layout, onChange }: { looked: Looked; layout: Lay
     ),
   ];
   const hasCurrency = layout.cell_currency || layout.columns.some((c) => c.field === "currency");
-  const currencies: [string, string][] = [...new Set([layout.currency, "USD", "EUR", "GBP", "CNY", "JPY", "KWD", "PLN", "SEK", "CAD", "AUD"])]
+  const currencies: [string, string][] = [
+    ...new Set([layout.currency, "USD", "EUR", "GBP", "CNY", "JPY", "KWD", "PLN", "SEK", "CAD", "AUD"]),
+  ]
     .filter(Boolean)
     .map((c) => [c, c] as [string, string]);
   if (layout.format === "ubl")
-    return <p className="leading-7">A UBL 2.1 catalogue. It says itself what everything is; prices are in the currency of each line.</p>;
+    return (
+      <p className="leading-7">
+        A UBL 2.1 catalogue. It says itself what everything is; prices are in the currency of each line.
+      </p>
+    );
   return (
     <p className="leading-7">
       {layout.format === "csv" ? (
         <>
-          A text file with {pick("Delimiter", name(delimiters, layout.delimiter), delimiters, layout.delimiter, (delimiter) => onChange({ delimiter }, true))}{" "}
-          between the columns, in {pick("Encoding", name(encodings, layout.encoding), encodings, layout.encoding, (encoding) => onChange({ encoding }, true))}
+          A text file with{" "}
+          {pick("Delimiter", name(delimiters, layout.delimiter), delimiters, layout.delimiter, (delimiter) =>
+            onChange({ delimiter }, true),
+          )}{" "}
+          between the columns, in{" "}
+          {pick("Encoding", name(encodings, layout.encoding), encodings, layout.encoding, (encoding) =>
+            onChange({ encoding }, true),
+          )}
         </>
       ) : (
         <>
@@ -71,9 +91,18 @@ export function Form({ looked, layout, onChange }: { looked: Looked; layout: Lay
         </>
       )}
       ; columns are named{" "}
-      {pick("Header row", layout.header === 0 ? "in no row" : `in row ${layout.header}`, heads, layout.header, (header) => onChange({ header }, true))}; the
-      decimal sign is{" "}
-      {pick("Decimal sign", name(signs, layout.decimal), signs, layout.decimal, (decimal) => onChange({ answers: { ...layout.answers, decimal } }))}; prices are{" "}
+      {pick(
+        "Header row",
+        layout.header === 0 ? "in no row" : `in row ${layout.header}`,
+        heads,
+        layout.header,
+        (header) => onChange({ header }, true),
+      )}
+      ; the decimal sign is{" "}
+      {pick("Decimal sign", name(signs, layout.decimal), signs, layout.decimal, (decimal) =>
+        onChange({ answers: { ...layout.answers, decimal } }),
+      )}
+      ; prices are{" "}
       {hasCurrency ? (
         layout.cell_currency ? (
           "in the currency that each names"
@@ -116,7 +145,10 @@ export function Form({ looked, layout, onChange }: { looked: Looked; layout: Lay
                     placeholder="code"
                     className="w-20 rounded border border-line-2 bg-surface px-2 py-1"
                   />
-                  <button type="submit" className="min-h-7 rounded border border-line-2 px-2 font-semibold hover:bg-sunk">
+                  <button
+                    type="submit"
+                    className="min-h-7 rounded border border-line-2 px-2 font-semibold hover:bg-sunk"
+                  >
                     Set
                   </button>
                 </form>
@@ -130,11 +162,16 @@ export function Form({ looked, layout, onChange }: { looked: Looked; layout: Lay
         <>
           {" "}
           for{" "}
-          <Clause label="Price for" words={layout.per_pack ? "a pack" : (layout.per ?? 0) > 1 ? `${layout.per} pieces` : "one piece"}>
+          <Clause
+            label="Price for"
+            words={layout.per_pack ? "a pack" : (layout.per ?? 0) > 1 ? `${layout.per} pieces` : "one piece"}
+          >
             {(close) => {
               const say = (price_for: string, pieces: string) => {
                 const { pieces: _, ...others } = layout.answers ?? {};
-                onChange({ answers: { ...others, ...(price_for ? { price_for } : {}), ...(pieces ? { pieces } : {}) } });
+                onChange({
+                  answers: { ...others, ...(price_for ? { price_for } : {}), ...(pieces ? { pieces } : {}) },
+                });
                 close();
               };
               return (
@@ -162,7 +199,11 @@ export function Form({ looked, layout, onChange }: { looked: Looked; layout: Lay
           </Clause>
         </>
       )}
-      ; {pick("Grouping", name(groupings, layout.grouping), groupings, layout.grouping, (grouping) => onChange({ grouping }))}.
+      ;{" "}
+      {pick("Grouping", name(groupings, layout.grouping), groupings, layout.grouping, (grouping) =>
+        onChange({ grouping }),
+      )}
+      .
     </p>
   );
 }

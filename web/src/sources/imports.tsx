@@ -25,7 +25,12 @@ export function Progress({ intake }: { intake: Intake }) {
   return (
     <span className="block">
       <span className="block text-sm">{words}</span>
-      <progress value={all > 0 ? Math.min(done / all, 1) * 100 : 0} max={100} aria-label="Import" className="h-1.5 w-full accent-(--profit)" />
+      <progress
+        value={all > 0 ? Math.min(done / all, 1) * 100 : 0}
+        max={100}
+        aria-label="Import"
+        className="h-1.5 w-full accent-(--profit)"
+      />
     </span>
   );
 }
@@ -37,7 +42,8 @@ export function Held({ intake, onColumns }: { intake: Intake; onColumns: () => v
   const say = useSay();
   const hold = intake.approval;
   const decide = useMutation({
-    mutationFn: (goOn: boolean) => ask(api.POST("/api/imports/{id}/decide", { params: { path: { id: intake.id } }, body: { approve: goOn } })),
+    mutationFn: (goOn: boolean) =>
+      ask(api.POST("/api/imports/{id}/decide", { params: { path: { id: intake.id } }, body: { approve: goOn } })),
     onSuccess: (_, goOn) =>
       say(
         goOn
@@ -162,14 +168,17 @@ export function ImportLine({ source, intake }: { source: Source; intake: Intake 
       <div className="flex justify-between gap-3">
         <span className={intake.state === "failed" ? "font-semibold text-loss" : "font-semibold"}>
           {intake.state === "waiting" && intake.error ? "Waits" : outcome[intake.state]}
-          {source.kind === "marketplace" && !intake.full && <span className="font-normal text-ink-2">, changes only</span>}
+          {source.kind === "marketplace" && !intake.full && (
+            <span className="font-normal text-ink-2">, changes only</span>
+          )}
           {source.layout && !intake.full && <span className="font-normal text-ink-2">, corrected rows only</span>}
         </span>
         <span className="whitespace-nowrap text-ink-2">{ago(intake.finished_at ?? intake.started_at)}</span>
       </div>
       {intake.file_name && <p className="truncate text-sm text-ink-2">{intake.file_name}</p>}
       <p className="text-sm text-ink-2">
-        {number(intake.seen)} seen: {number(intake.added)} new, {number(intake.changed)} changed, {number(intake.unchanged)} unchanged
+        {number(intake.seen)} seen: {number(intake.added)} new, {number(intake.changed)} changed,{" "}
+        {number(intake.unchanged)} unchanged
         {intake.withdrawn > 0 && `, ${number(intake.withdrawn)} withdrawn`}
       </p>
       {intake.state !== "needs_approval" && intake.error && <p className="text-sm text-loss">{intake.error}</p>}
@@ -196,36 +205,59 @@ function SetAside({ source, intake }: { source: Source; intake: Intake }) {
           // biome-ignore lint/suspicious/noArrayIndexKey: a row may have two reasons; the list never changes
           <li key={i} className="border-b border-line py-1">
             <b>{row.position}</b>: {row.reason}
-            {row.cells.length > 0 && <span className="block truncate text-ink-2">{row.cells.filter(Boolean).join(" · ")}</span>}
+            {row.cells.length > 0 && (
+              <span className="block truncate text-ink-2">{row.cells.filter(Boolean).join(" · ")}</span>
+            )}
           </li>
         ))}
       </ul>
-      {intake.rejected > list.length && list.length > 0 && <p className="text-sm text-ink-2">The first {number(list.length)}; the file has all.</p>}
+      {intake.rejected > list.length && list.length > 0 && (
+        <p className="text-sm text-ink-2">The first {number(list.length)}; the file has all.</p>
+      )}
       <div className="mt-2 flex flex-wrap items-center gap-x-4 gap-y-1 text-sm">
         <a className="font-semibold text-beak-ink underline" href={`/api/imports/${intake.id}/rejected.csv`} download>
           Download them with their reasons
         </a>
-        {source.kind === "price list" && may("editor") && source.state === "connected" && <SendFile source={source} partial />}
+        {source.kind === "price list" && may("editor") && source.state === "connected" && (
+          <SendFile source={source} partial />
+        )}
       </div>
     </details>
   );
 }
 
 /** SendFile takes a new file of a list in, or some mended rows. */
-export function SendFile({ source, partial = false, tone }: { source: Source; partial?: boolean; tone?: "main" | "plain" }) {
+export function SendFile({
+  source,
+  partial = false,
+  tone,
+}: {
+  source: Source;
+  partial?: boolean;
+  tone?: "main" | "plain";
+}) {
   const input = useRef<HTMLInputElement>(null);
   const client = useQueryClient();
   const say = useSay();
   const take = useMutation({
     mutationFn: async (file: File) => {
       const body = await send(file);
-      return ask(api.POST("/api/sources/{id}/files", { params: { path: { id: source.id }, query: { partial } }, body }));
+      return ask(
+        api.POST("/api/sources/{id}/files", { params: { path: { id: source.id }, query: { partial } }, body }),
+      );
     },
-    onSuccess: () => say(partial ? "The corrected rows are being imported." : "The list is being imported. You can leave; it goes on."),
+    onSuccess: () =>
+      say(
+        partial ? "The corrected rows are being imported." : "The list is being imported. You can leave; it goes on.",
+      ),
     onError: (error) => say(error.message, true),
     onSettled: () => client.invalidateQueries({ queryKey: ["sources"] }),
   });
-  const words = partial ? "Upload corrected rows" : source.kind === "price list" ? "Upload a new file, or pictures" : "Upload a new file";
+  const words = partial
+    ? "Upload corrected rows"
+    : source.kind === "price list"
+      ? "Upload a new file, or pictures"
+      : "Upload a new file";
   return (
     <>
       <Button tone={tone ?? "plain"} onClick={() => input.current?.click()} disabled={take.isPending}>

@@ -37,7 +37,9 @@ export function Links({ onClose }: { onClose: () => void }) {
           }}
         >
           <label className="block">
-            <span className="mb-1 block">One link or a hundred, one a line. Each page is read for its product; what it does not say is left empty.</span>
+            <span className="mb-1 block">
+              One link or a hundred, one a line. Each page is read for its product; what it does not say is left empty.
+            </span>
             <textarea
               value={text}
               onChange={(e) => setText(e.target.value)}

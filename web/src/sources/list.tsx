@@ -75,14 +75,17 @@ export default function ListPlace() {
     mutationFn: async (file) => {
       const up = await send(file);
       setAddress("");
-      return ask(api.POST("/api/price-lists/analyze", { body: { ...list(), file: up.file, name: up.name, address: "" } }));
+      return ask(
+        api.POST("/api/price-lists/analyze", { body: { ...list(), file: up.file, name: up.name, address: "" } }),
+      );
     },
     onSuccess: show,
   });
   const take = useMutation<unknown, Problem>({
     mutationFn: async () => {
       if (!layout) return;
-      if (id !== undefined) return ask(api.PUT("/api/sources/{id}/layout", { params: { path: { id: Number(id) } }, body: layout }));
+      if (id !== undefined)
+        return ask(api.PUT("/api/sources/{id}/layout", { params: { path: { id: Number(id) } }, body: layout }));
       return ask(api.POST("/api/price-lists", { body: list(layout) }));
     },
     onSuccess: () => {
@@ -95,7 +98,10 @@ export default function ListPlace() {
     { keys: ["Escape"], label: "back to Sources", run: back },
     ...(looked ? [{ keys: ["ctrl+Enter"], label: "import it", run: () => take.mutate(), whileTyping: true }] : []),
   ]);
-  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 4 } }), useSensor(KeyboardSensor));
+  const sensors = useSensors(
+    useSensor(PointerSensor, { activationConstraint: { distance: 4 } }),
+    useSensor(KeyboardSensor),
+  );
 
   /** correct puts a change in and asks for what the list looks like then. */
   const correct = (part: Partial<Layout>, anew = false) => {
@@ -111,10 +117,14 @@ export default function ListPlace() {
     const many = field === "option" || field === "picture" || field === "";
     // What is said of a column stands in place of an answer about it.
     const before = layout.columns[column]?.field ?? "";
-    const answers = Object.fromEntries(Object.entries(layout.answers ?? {}).filter(([key]) => key !== field && key !== before));
+    const answers = Object.fromEntries(
+      Object.entries(layout.answers ?? {}).filter(([key]) => key !== field && key !== before),
+    );
     correct({
       answers,
-      columns: layout.columns.map((c, i) => (i === column ? { ...c, field } : !many && c.field === field ? { ...c, field: "" } : c)),
+      columns: layout.columns.map((c, i) =>
+        i === column ? { ...c, field } : !many && c.field === field ? { ...c, field: "" } : c,
+      ),
     });
   };
   const dropped = (event: DragEndEvent) => {
@@ -151,12 +161,18 @@ export default function ListPlace() {
           <div className="border-b border-line px-4 py-3">
             <div className="flex items-baseline justify-between gap-4">
               <h1 className="min-w-0 truncate text-xl">{looked.name}</h1>
-              {looked.rows > 0 && <span className="whitespace-nowrap text-ink-2">about {number(looked.rows)} rows</span>}
+              {looked.rows > 0 && (
+                <span className="whitespace-nowrap text-ink-2">about {number(looked.rows)} rows</span>
+              )}
             </div>
             <Form looked={looked} layout={layout} onChange={correct} />
             {looked.unread.length > 0 && (
               <p className="text-sm text-ink-2">
-                Not read: {looked.unread.map((c) => (c.why ? `${c.header || "(no name)"} (${c.why})` : c.header || "(no name)")).join(", ")}.
+                Not read:{" "}
+                {looked.unread
+                  .map((c) => (c.why ? `${c.header || "(no name)"} (${c.why})` : c.header || "(no name)"))
+                  .join(", ")}
+                .
               </p>
             )}
             {looked.notes.map((note) => (
@@ -172,7 +188,11 @@ export default function ListPlace() {
           </div>
         </div>
       </DndContext>
-      <section aria-label="Supplier terms" tabIndex={0} className="w-[330px] shrink-0 overflow-auto border-l border-line bg-surface p-4">
+      <section
+        aria-label="Supplier terms"
+        tabIndex={0}
+        className="w-[330px] shrink-0 overflow-auto border-l border-line bg-surface p-4"
+      >
         <Questions
           questions={looked.questions.map((q) => ({ ...q, answer: layout.answers?.[q.key] ?? q.answer }))}
           busy={look.isPending}
@@ -190,13 +210,19 @@ export default function ListPlace() {
           </p>
         )}
         <div className="mt-4 flex gap-2">
-          <Button tone="main" onClick={() => take.mutate()} disabled={take.isPending || readOnly || looked.field === "columns" || looked.field === "questions"}>
+          <Button
+            tone="main"
+            onClick={() => take.mutate()}
+            disabled={take.isPending || readOnly || looked.field === "columns" || looked.field === "questions"}
+          >
             {take.isPending ? "Starting…" : "Import"}
           </Button>
           <Button onClick={back}>Cancel</Button>
         </div>
         {looked.bad > 0 && (
-          <p className="mt-3 text-sm text-ink-2">Of the first rows, {number(looked.bad)} would be rejected with the reason; the rest is imported.</p>
+          <p className="mt-3 text-sm text-ink-2">
+            Of the first rows, {number(looked.bad)} would be rejected with the reason; the rest is imported.
+          </p>
         )}
       </section>
     </main>
@@ -226,8 +252,8 @@ function Beginning({
       <div className="mx-auto max-w-xl px-6 py-10">
         <h1 className="mb-2 text-xl">Connect a price list</h1>
         <p className="mb-5 text-ink-2">
-          CSV, XLSX or a UBL catalogue, as your wholesaler sends it. How it is written and what its columns hold is found out and shown to you before anything
-          is taken in.
+          CSV, XLSX or a UBL catalogue, as your wholesaler sends it. How it is written and what its columns hold is
+          found out and shown to you before anything is taken in.
         </p>
         <label
           onDragOver={(e) => {

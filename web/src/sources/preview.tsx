@@ -68,7 +68,8 @@ function Offer({ offer }: { offer: Looked["preview"][number] }) {
             )}
             {v.values.length > 0 && (
               <span className="pl-3 text-sm">
-                {v.values.map((value, j) => `${offer.options[j]}: ${value || "—"}`).join(", ")} <span className="text-ink-2">{v.number}</span>
+                {v.values.map((value, j) => `${offer.options[j]}: ${value || "—"}`).join(", ")}{" "}
+                <span className="text-ink-2">{v.number}</span>
               </span>
             )}
             {v.error && <span className="block pl-3 text-sm text-beak-ink">{sayMoney(v.error, "")}</span>}
@@ -77,10 +78,16 @@ function Offer({ offer }: { offer: Looked["preview"][number] }) {
             {v.given && <span className="mr-2 text-sm text-ink-2">{sayMoney(v.given, "")} =</span>}
             {moneyText(v.cost, "")}
           </td>
-          <td className="px-3 py-0.5 text-right align-bottom whitespace-nowrap text-ink-2">{v.min_advertised ? moneyText(v.min_advertised, "") : ""}</td>
-          <td className="py-0.5 text-right align-bottom whitespace-nowrap text-ink-2">{v.list_price ? moneyText(v.list_price, "") : ""}</td>
+          <td className="px-3 py-0.5 text-right align-bottom whitespace-nowrap text-ink-2">
+            {v.min_advertised ? moneyText(v.min_advertised, "") : ""}
+          </td>
+          <td className="py-0.5 text-right align-bottom whitespace-nowrap text-ink-2">
+            {v.list_price ? moneyText(v.list_price, "") : ""}
+          </td>
           <td className="px-3 py-0.5 text-right align-bottom">{number(v.stock)}</td>
-          <td className="px-4 py-0.5 text-right align-bottom whitespace-nowrap text-ink-2">{v.weight > 0 ? `${number(v.weight)} g` : ""}</td>
+          <td className="px-4 py-0.5 text-right align-bottom whitespace-nowrap text-ink-2">
+            {v.weight > 0 ? `${number(v.weight)} g` : ""}
+          </td>
         </tr>
       ))}
     </>

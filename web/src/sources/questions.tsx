@@ -4,8 +4,19 @@ import type { Looked } from "./words";
 
 type Question = Looked["questions"][number];
 
-/** Questions are what a list leaves open: no cost, currency or stock is taken for granted. Each stays, to be answered otherwise. */
-export function Questions({ questions, busy, onAnswer }: { questions: Question[]; busy: boolean; onAnswer: (key: string, answer: string) => void }) {
+/**
+ * Questions are what a list leaves open: no cost, currency or stock is taken for granted. Each stays, to be answered
+ * otherwise.
+ */
+export function Questions({
+  questions,
+  busy,
+  onAnswer,
+}: {
+  questions: Question[];
+  busy: boolean;
+  onAnswer: (key: string, answer: string) => void;
+}) {
   if (questions.length === 0) return null;
   const open = questions.filter((q) => q.answer === "").length;
   return (
@@ -29,7 +40,9 @@ function OneQuestion({ question, onAnswer }: { question: Question; onAnswer: (an
   const [typed, setTyped] = useState(own ? question.answer : "");
   const valid = /^[1-9]\d{0,5}$/.test(typed.trim());
   return (
-    <fieldset className={`mb-3 rounded-md border p-2.5 ${question.answer === "" ? "border-beak bg-beak-wash" : "border-line"}`}>
+    <fieldset
+      className={`mb-3 rounded-md border p-2.5 ${question.answer === "" ? "border-beak bg-beak-wash" : "border-line"}`}
+    >
       <legend className="px-1 font-semibold">{question.text}</legend>
       <p id={id} className="mb-1.5 text-sm text-ink-2">
         {question.detail}

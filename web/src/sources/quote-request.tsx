@@ -25,7 +25,10 @@ export function QuoteRequestForm() {
   const [units, setUnits] = useState("");
   const [market, setMarket] = useState(store?.markets[0] ?? "US");
   const [picture, setPicture] = useState<{ file: File; shown: string }>();
-  const show = useCallback((file: File | undefined) => file && setPicture({ file, shown: URL.createObjectURL(file) }), []);
+  const show = useCallback(
+    (file: File | undefined) => file && setPicture({ file, shown: URL.createObjectURL(file) }),
+    [],
+  );
   useEffect(
     () => () => {
       if (picture) URL.revokeObjectURL(picture.shown);
@@ -39,7 +42,17 @@ export function QuoteRequestForm() {
       const asked = takers.filter((s) => !left.includes(s.id)).map((s) => s.id);
       return ask(
         api.POST("/api/requests", {
-          body: { words, details, link, file, target, currency: store?.currency ?? "USD", market, units: Number(units) || 0, sources: asked },
+          body: {
+            words,
+            details,
+            link,
+            file,
+            target,
+            currency: store?.currency ?? "USD",
+            market,
+            units: Number(units) || 0,
+            sources: asked,
+          },
         }),
       );
     },
@@ -57,7 +70,10 @@ export function QuoteRequestForm() {
     return (
       <main className="grow">
         <Notice alone title="Nobody to ask">
-          <p>None of the connected sources takes requests. Marketplaces that pass them on to their suppliers say so when they are connected.</p>
+          <p>
+            None of the connected sources takes requests. Marketplaces that pass them on to their suppliers say so when
+            they are connected.
+          </p>
           <Button onClick={() => go("/sources")}>Sources</Button>
         </Notice>
       </main>
@@ -124,7 +140,11 @@ export function QuoteRequestForm() {
             />
             <label className="block">
               <span className="mb-0.5 block font-semibold">Sold to</span>
-              <select value={market} onChange={(e) => setMarket(e.target.value)} className="w-full rounded-md border border-line-2 bg-surface px-2.5 py-1.5">
+              <select
+                value={market}
+                onChange={(e) => setMarket(e.target.value)}
+                className="w-full rounded-md border border-line-2 bg-surface px-2.5 py-1.5"
+              >
                 {markets.map((m) => (
                   <option key={m} value={m}>
                     {countryName(m)}
@@ -143,7 +163,13 @@ export function QuoteRequestForm() {
               ) : (
                 <span className="px-6">Drop or paste one, or choose a file</span>
               )}
-              <input type="file" accept="image/*" aria-label="Picture" className="sr-only" onChange={(e) => show(e.target.files?.[0])} />
+              <input
+                type="file"
+                accept="image/*"
+                aria-label="Picture"
+                className="sr-only"
+                onChange={(e) => show(e.target.files?.[0])}
+              />
             </label>
             {picture && (
               <Button tone="quiet" onClick={() => setPicture(undefined)}>

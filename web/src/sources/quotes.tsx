@@ -29,11 +29,14 @@ export function Quotes({ request, onTaken }: { request: Full; onTaken: () => voi
     onError: (error) => say(error.message, true),
     onSettled: onTaken,
   });
-  const takable = (q: Quote | undefined) => !!q && may("editor") && !q.taken_by && !q.expired && request.state !== "withdrawn";
+  const takable = (q: Quote | undefined) =>
+    !!q && may("editor") && !q.taken_by && !q.expired && request.state !== "withdrawn";
   useKeys([
     { keys: ["l", "ArrowRight"], label: "next quote", run: () => setAt(Math.min(at + 1, quotes.length - 1)) },
     { keys: ["h", "ArrowLeft"], label: "quote before", run: () => setAt(Math.max(at - 1, 0)) },
-    ...(takable(here) ? [{ keys: ["t"], label: "take this quote", run: () => here && !take.isPending && take.mutate(here) }] : []),
+    ...(takable(here)
+      ? [{ keys: ["t"], label: "take this quote", run: () => here && !take.isPending && take.mutate(here) }]
+      : []),
   ]);
   const top = Math.max(...quotes.map((q) => (q.ladder ? ladderTop(q.ladder) : 0)));
   /** best marks the quotes with the best figure of a line, where they differ. */
@@ -49,7 +52,10 @@ export function Quotes({ request, onTaken }: { request: Full; onTaken: () => voi
         {label}
       </th>
       {quotes.map((q) => (
-        <td key={q.id} className={`px-3 py-1.5 align-top ${q === here ? "bg-surface" : ""} ${wins?.(q) ? "font-semibold" : ""}`}>
+        <td
+          key={q.id}
+          className={`px-3 py-1.5 align-top ${q === here ? "bg-surface" : ""} ${wins?.(q) ? "font-semibold" : ""}`}
+        >
           {wins?.(q) && <span className="float-right text-xs font-normal text-profit-ink">best</span>}
           {cell(q)}
         </td>
@@ -69,8 +75,17 @@ export function Quotes({ request, onTaken }: { request: Full; onTaken: () => voi
           <tr>
             <td />
             {quotes.map((q, i) => (
-              <th key={q.id} scope="col" className={`px-3 pb-2 text-left align-top ${q === here ? "bg-surface shadow-[inset_0_3px_0_var(--beak)]" : ""}`}>
-                <button type="button" className="block w-full pt-3 text-left" onClick={() => setAt(i)} aria-pressed={q === here}>
+              <th
+                key={q.id}
+                scope="col"
+                className={`px-3 pb-2 text-left align-top ${q === here ? "bg-surface shadow-[inset_0_3px_0_var(--beak)]" : ""}`}
+              >
+                <button
+                  type="button"
+                  className="block w-full pt-3 text-left"
+                  onClick={() => setAt(i)}
+                  aria-pressed={q === here}
+                >
                   <Picture path={q.pictures[0] ?? ""} width={400} className="h-32 w-full" />
                   <span className="mt-1.5 block font-semibold">{q.supplier}</span>
                   <span className="block text-sm font-normal text-ink-2">
@@ -82,7 +97,10 @@ export function Quotes({ request, onTaken }: { request: Full; onTaken: () => voi
                     <span className="text-profit-ink">
                       Taken by {q.taken_by}.{" "}
                       {q.offer_id ? (
-                        <Link to={`/catalog?words=${encodeURIComponent(q.title)}&offer=${q.offer_id}`} className="underline">
+                        <Link
+                          to={`/catalog?words=${encodeURIComponent(q.title)}&offer=${q.offer_id}`}
+                          className="underline"
+                        >
                           See it in the Catalog
                         </Link>
                       ) : (
@@ -91,7 +109,11 @@ export function Quotes({ request, onTaken }: { request: Full; onTaken: () => voi
                     </span>
                   ) : (
                     takable(q) && (
-                      <Button tone={q === here ? "main" : "plain"} disabled={take.isPending} onClick={() => take.mutate(q)}>
+                      <Button
+                        tone={q === here ? "main" : "plain"}
+                        disabled={take.isPending}
+                        onClick={() => take.mutate(q)}
+                      >
                         Take this quote
                       </Button>
                     )
@@ -107,7 +129,12 @@ export function Quotes({ request, onTaken }: { request: Full; onTaken: () => voi
           ))}
           {line(
             "Landed cost",
-            (q) => (q.ladder ? <Money of={q.ladder.landed} /> : <span className="text-loss">{q.no_price || "choose a store"}</span>),
+            (q) =>
+              q.ladder ? (
+                <Money of={q.ladder.landed} />
+              ) : (
+                <span className="text-loss">{q.no_price || "choose a store"}</span>
+              ),
             best((q) => q.ladder && num(q.ladder.landed)),
           )}
           {line("Cost", (q) => (
@@ -125,7 +152,8 @@ export function Quotes({ request, onTaken }: { request: Full; onTaken: () => voi
                     "just your target"
                   ) : (
                     <>
-                      <Money of={{ ...q.over_target, value: q.over_target.value.replace("-", "") }} /> {num(q.over_target) > 0 ? "above" : "below"} your target
+                      <Money of={{ ...q.over_target, value: q.over_target.value.replace("-", "") }} />{" "}
+                      {num(q.over_target) > 0 ? "above" : "below"} your target
                     </>
                   )}
                 </span>
@@ -177,7 +205,9 @@ export function Quotes({ request, onTaken }: { request: Full; onTaken: () => voi
             (q) => stockText(q.stock),
             best((q) => q.stock ?? undefined, true),
           )}
-          {line("Varies by", (q) => (q.options.length > 0 ? `${q.options.join(", ")}: ${q.variants} to buy` : "nothing"))}
+          {line("Varies by", (q) =>
+            q.options.length > 0 ? `${q.options.join(", ")}: ${q.variants} to buy` : "nothing",
+          )}
           {line(
             "Returns",
             (q) => returnsText(q.return_days),

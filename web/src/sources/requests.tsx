@@ -33,7 +33,9 @@ export default function Requests() {
           { keys: ["k", "ArrowUp"], label: "request before", run: () => to(cursor - 1) },
         ]
       : []),
-    ...(may("editor") && id !== "new" ? [{ keys: ["n"], label: "ask for a product", run: () => go("/sources/requests/new") }] : []),
+    ...(may("editor") && id !== "new"
+      ? [{ keys: ["n"], label: "ask for a product", run: () => go("/sources/requests/new") }]
+      : []),
     { keys: ["Escape"], label: "", run: () => go(id === "new" ? "/sources/requests" : "/sources") },
   ]);
   if (id === "new") return <QuoteRequestForm />;
@@ -78,7 +80,8 @@ export default function Requests() {
         {requests.data && list.length === 0 && (
           <Notice title="Nothing was asked for yet">
             <p>
-              When no supplier offers what you want, describe it. The suppliers of your connected marketplaces quote for it, and you take one quote as an offer.
+              When no supplier offers what you want, describe it. The suppliers of your connected marketplaces quote for
+              it, and you take one quote as an offer.
             </p>
           </Notice>
         )}
@@ -94,7 +97,8 @@ function InFull({ request }: { request: Request }) {
   const say = useSay();
   const full = useQuery({
     queryKey: ["request", request.id, storeId],
-    queryFn: () => ask(api.GET("/api/requests/{id}", { params: { path: { id: request.id }, query: { store: storeId } } })),
+    queryFn: () =>
+      ask(api.GET("/api/requests/{id}", { params: { path: { id: request.id }, query: { store: storeId } } })),
   });
   const settled = () => {
     for (const key of ["requests", "request"]) void client.invalidateQueries({ queryKey: [key] });
@@ -121,7 +125,9 @@ function InFull({ request }: { request: Request }) {
   return (
     <section className="p-4" aria-label={request.words}>
       <div className="flex items-start gap-4">
-        {request.picture && <img src={request.picture} alt="What is wanted" className="size-20 rounded bg-sunk object-cover" />}
+        {request.picture && (
+          <img src={request.picture} alt="What is wanted" className="size-20 rounded bg-sunk object-cover" />
+        )}
         <div className="min-w-0 grow">
           <h2 className="text-lg">{request.words}</h2>
           {request.details && <p className="max-w-prose whitespace-pre-line">{request.details}</p>}
@@ -165,7 +171,9 @@ function InFull({ request }: { request: Request }) {
       </div>
       {leaving && (
         <Dialog open onClose={() => setLeaving(false)} title="Withdraw this request?">
-          <p>The sources are told that nothing is wanted any more. Quotes stay here to be read, but none can be taken.</p>
+          <p>
+            The sources are told that nothing is wanted any more. Quotes stay here to be read, but none can be taken.
+          </p>
           <div className="mt-4 flex justify-end gap-2">
             <Button onClick={() => setLeaving(false)}>Cancel</Button>
             <Button
@@ -188,7 +196,11 @@ function InFull({ request }: { request: Request }) {
       )}
       {full.data && full.data.offers.length === 0 && (
         <Notice title={open ? "No quote yet" : "There was no quote"}>
-          {open && <p>Suppliers take hours, often days. You can leave; quotes are asked for again and again, and are kept here.</p>}
+          {open && (
+            <p>
+              Suppliers take hours, often days. You can leave; quotes are asked for again and again, and are kept here.
+            </p>
+          )}
         </Notice>
       )}
       {full.data && full.data.offers.length > 0 && <Quotes request={full.data} onTaken={settled} />}

@@ -9,7 +9,10 @@ import { dayNames, type Rule, readRule, ruleWords, soon, writeRule } from "./wor
 
 type Habits = Schemas["SourcesSourceSettings"];
 
-/** SettingsSentence says when a source is taken in and what it may change unasked; each underlined word opens its choices. */
+/**
+ * SettingsSentence says when a source is taken in and what it may change unasked; each underlined word opens its
+ * choices.
+ */
 export function SettingsSentence({ source }: { source: Source }) {
   const { may, store } = useSession();
   const client = useQueryClient();
@@ -24,7 +27,8 @@ export function SettingsSentence({ source }: { source: Source }) {
     max_cost_factor: source.max_cost_factor,
   };
   const keep = useMutation({
-    mutationFn: (part: Partial<Habits>) => ask(api.PUT("/api/sources/{id}", { params: { path: { id: source.id } }, body: { ...now, ...part } })),
+    mutationFn: (part: Partial<Habits>) =>
+      ask(api.PUT("/api/sources/{id}", { params: { path: { id: source.id } }, body: { ...now, ...part } })),
     onError: (error) => say(error.message, true),
     onSettled: () => client.invalidateQueries({ queryKey: ["sources"] }),
   });
@@ -35,8 +39,8 @@ export function SettingsSentence({ source }: { source: Source }) {
     return (
       <p className="leading-7">
         Taken in {ruleWords(rule)}
-        {zone}. Held when more than {source.max_withdrawn} % of its offers would leave, or {source.max_repriced} % change their cost. A cost that moves{" "}
-        {source.max_cost_factor} times or more waits to be approved.
+        {zone}. Held when more than {source.max_withdrawn} % of its offers would leave, or {source.max_repriced} %
+        change their cost. A cost that moves {source.max_cost_factor} times or more waits to be approved.
       </p>
     );
   return (
@@ -56,7 +60,12 @@ export function SettingsSentence({ source }: { source: Source }) {
             )}
           </Clause>
           {zone}
-          {source.paused ? ", but paused: nothing begins by itself" : source.next_at ? `; next ${soon(source.next_at)}` : ""}.{" "}
+          {source.paused
+            ? ", but paused: nothing begins by itself"
+            : source.next_at
+              ? `; next ${soon(source.next_at)}`
+              : ""}
+          .{" "}
           {rule.every !== "never" && (
             <Button tone="quiet" className="px-1" onClick={() => keep.mutate({ paused: !source.paused })}>
               {source.paused ? "Resume" : "Pause"}
@@ -68,13 +77,21 @@ export function SettingsSentence({ source }: { source: Source }) {
         Held and asked about when more than{" "}
         <Clause label="Share that may leave" words={`${source.max_withdrawn} %`}>
           {(close) => (
-            <Share initial={source.max_withdrawn} label="Offers that leave" onDone={(n) => keep.mutate({ max_withdrawn: n }, { onSettled: close })} />
+            <Share
+              initial={source.max_withdrawn}
+              label="Offers that leave"
+              onDone={(n) => keep.mutate({ max_withdrawn: n }, { onSettled: close })}
+            />
           )}
         </Clause>{" "}
         of its offers would leave, or{" "}
         <Clause label="Share that may change its cost" words={`${source.max_repriced} %`}>
           {(close) => (
-            <Share initial={source.max_repriced} label="Offers that change their cost" onDone={(n) => keep.mutate({ max_repriced: n }, { onSettled: close })} />
+            <Share
+              initial={source.max_repriced}
+              label="Offers that change their cost"
+              onDone={(n) => keep.mutate({ max_repriced: n }, { onSettled: close })}
+            />
           )}
         </Clause>{" "}
         change their cost. A cost that moves{" "}
@@ -121,7 +138,11 @@ export function SchedulePanel({ rule, onDone }: { rule: Rule; onDone: (rule: Rul
         only when you ask
       </Choice>
       {[1, 6, 12].map((hours) => (
-        <Choice key={hours} chosen={rule.every === "hours" && rule.hours === hours} onChoose={() => onDone({ ...rule, every: "hours", hours })}>
+        <Choice
+          key={hours}
+          chosen={rule.every === "hours" && rule.hours === hours}
+          onChoose={() => onDone({ ...rule, every: "hours", hours })}
+        >
           {hours === 1 ? "every hour" : `every ${hours} hours`}
         </Choice>
       ))}
@@ -136,7 +157,12 @@ export function SchedulePanel({ rule, onDone }: { rule: Rule; onDone: (rule: Rul
             aria-label="Time of day"
           />
         </label>
-        <select value={day} onChange={(e) => setDay(e.target.value)} aria-label="Day of the week" className="rounded border border-line-2 bg-surface px-1 py-1">
+        <select
+          value={day}
+          onChange={(e) => setDay(e.target.value)}
+          aria-label="Day of the week"
+          className="rounded border border-line-2 bg-surface px-1 py-1"
+        >
           {dayNames.map(([code, name]) => (
             <option key={code} value={code}>
               {name}

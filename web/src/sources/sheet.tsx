@@ -37,7 +37,8 @@ export function SourceSheet({
       <p className="mt-1 text-sm text-ink-2">
         {source.client_id && `Client id ${source.client_id} · `}
         {connected ? `connected ${ago(source.connected_at)}` : "disconnected"}
-        {source.uploaded_pictures > 0 && ` · ${source.uploaded_pictures === 1 ? "1 picture" : `${number(source.uploaded_pictures)} pictures`} sent beside it`}
+        {source.uploaded_pictures > 0 &&
+          ` · ${source.uploaded_pictures === 1 ? "1 picture" : `${number(source.uploaded_pictures)} pictures`} sent beside it`}
         {source.full_import_at && ` · all compared ${ago(source.full_import_at)}`}
       </p>
       <div className="mt-3 flex flex-wrap gap-2">
@@ -51,10 +52,16 @@ export function SourceSheet({
             Compare everything
           </Button>
         )}
-        {connected && may("editor") && source.layout && <SendFile source={source} tone={source.address ? "plain" : "main"} />}
-        {source.layout && <Button onClick={columns}>{source.kind === "price list" ? "Its columns" : "Supplier terms"}</Button>}
+        {connected && may("editor") && source.layout && (
+          <SendFile source={source} tone={source.address ? "plain" : "main"} />
+        )}
+        {source.layout && (
+          <Button onClick={columns}>{source.kind === "price list" ? "Its columns" : "Supplier terms"}</Button>
+        )}
         {source.offers > 0 && <Button onClick={() => go(`/sources/${source.id}/categories`)}>Its categories</Button>}
-        {may("owner") && source.kind === "marketplace" && <Button onClick={onConnect}>{connected ? "Replace its secret" : "Connect again"}</Button>}
+        {may("owner") && source.kind === "marketplace" && (
+          <Button onClick={onConnect}>{connected ? "Replace its secret" : "Connect again"}</Button>
+        )}
         {!connected && may("owner") && source.kind !== "marketplace" && <Again source={source} />}
         {connected && may("owner") && (
           <Button tone="danger" onClick={onLeave}>

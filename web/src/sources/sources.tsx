@@ -30,7 +30,13 @@ export default function Sources() {
     { keys: ["r"], label: "requests", run: () => go("/sources/requests") },
     ...(may("editor") ? [{ keys: ["p"], label: "paste links", run: () => setPasting(true) }] : []),
     ...(may("editor") && (here?.address || here?.kind === "pages")
-      ? [{ keys: ["i"], label: "import now", run: () => here.state === "connected" && startImport.mutate({ id: here.id }) }]
+      ? [
+          {
+            keys: ["i"],
+            label: "import now",
+            run: () => here.state === "connected" && startImport.mutate({ id: here.id }),
+          },
+        ]
       : []),
     ...(here?.layout ? [{ keys: ["c"], label: "its columns", run: () => go(`/sources/${here.id}/columns`) }] : []),
     ...(may("owner")
@@ -63,7 +69,10 @@ export default function Sources() {
         )}
         {sources.data && list.length === 0 && (
           <Notice title="No source yet">
-            <p>A source is a supplier catalog: a marketplace with many suppliers, connected with a client id and secret, or a wholesaler's price list.</p>
+            <p>
+              A source is a supplier catalog: a marketplace with many suppliers, connected with a client id and secret,
+              or a wholesaler's price list.
+            </p>
             {may("owner") && (
               <Button tone="main" onClick={() => setConnecting("new")}>
                 Connect a marketplace
@@ -85,25 +94,39 @@ export default function Sources() {
                   <span className="block truncate text-sm text-ink-2">{kindWords(source)}</span>
                 </span>
                 <span>
-                  <b>{number(source.offers)}</b> <span className="text-ink-2">{source.offers === 1 ? "offer" : "offers"}</span>
+                  <b>{number(source.offers)}</b>{" "}
+                  <span className="text-ink-2">{source.offers === 1 ? "offer" : "offers"}</span>
                 </span>
-                <span className="text-ink-2">refreshed {ago(source.imports.find((x) => x.state === "finished")?.finished_at)}</span>
+                <span className="text-ink-2">
+                  refreshed {ago(source.imports.find((x) => x.state === "finished")?.finished_at)}
+                </span>
                 <Health source={source} />
               </button>
             </li>
           ))}
         </ul>
       </div>
-      {here && <SourceSheet source={here} startImport={startImport} onConnect={() => setConnecting(here)} onLeave={() => setLeaving(here)} />}
+      {here && (
+        <SourceSheet
+          source={here}
+          startImport={startImport}
+          onConnect={() => setConnecting(here)}
+          onLeave={() => setLeaving(here)}
+        />
+      )}
       {pasting && <Links onClose={() => setPasting(false)} />}
-      {connecting && <Connect source={connecting === "new" ? undefined : connecting} onClose={() => setConnecting(null)} />}
+      {connecting && (
+        <Connect source={connecting === "new" ? undefined : connecting} onClose={() => setConnecting(null)} />
+      )}
       {leaving && (
         <Disconnect
           name={leaving.name}
           stops={[
             "importing its catalog; an import under way ends",
             `its ${number(leaving.offers)} offers being found in the Catalog`,
-            ...(leaving.kind === "marketplace" ? ["asking it, before a draft goes out, whether the offer is still sold"] : []),
+            ...(leaving.kind === "marketplace"
+              ? ["asking it, before a draft goes out, whether the offer is still sold"]
+              : []),
           ]}
           stays={
             leaving.kind === "marketplace"
@@ -121,9 +144,11 @@ export default function Sources() {
 function Health({ source }: { source: Source }) {
   const newest = source.imports[0];
   const running = underWay(newest) ? newest : undefined;
-  if (source.state === "disconnected") return <span className="text-ink-2">Disconnected; its offers are out of the catalog.</span>;
+  if (source.state === "disconnected")
+    return <span className="text-ink-2">Disconnected; its offers are out of the catalog.</span>;
   if (running) return <Progress intake={running} />;
-  if (newest?.state === "needs_approval") return <span className="font-semibold text-beak-ink">Needs your approval</span>;
+  if (newest?.state === "needs_approval")
+    return <span className="font-semibold text-beak-ink">Needs your approval</span>;
   if (source.error) return <span className="font-semibold text-loss">{source.error}</span>;
   if (source.paused) return <span className="text-ink-2">Paused; its offers stay.</span>;
   return <span className="text-profit-ink">All is well</span>;
@@ -175,7 +200,14 @@ function Connect({ source, onClose }: { source: Source | undefined; onClose: () 
           readOnly={!!source}
           error={error("address")}
         />
-        <Field label="Client id" value={clientId} onChange={(e) => setClientId(e.target.value)} required autoComplete="off" error={error("client_id")} />
+        <Field
+          label="Client id"
+          value={clientId}
+          onChange={(e) => setClientId(e.target.value)}
+          required
+          autoComplete="off"
+          error={error("client_id")}
+        />
         <Field
           label="Client secret"
           type="password"

@@ -12,7 +12,9 @@ import { accepted, type Layout, type Rule, ruleWords, send } from "./words";
 
 type Delivery = Schemas["LandedDelivery"];
 
-/** Terms are what a list does not say of its supplier: where it ships from, how long that takes, what delivery costs. */
+/**
+ * Terms are what a list does not say of its supplier: where it ships from, how long that takes, what delivery costs.
+ */
 export function Terms({
   layout,
   onChange,
@@ -59,7 +61,9 @@ export function Terms({
         <div className="flex items-end gap-2">
           {(["min", "max"] as const).map((end) => (
             <label key={end} className="w-20">
-              <span className="mb-0.5 block font-semibold whitespace-nowrap">{end === "min" ? "Processing" : "to"}</span>
+              <span className="mb-0.5 block font-semibold whitespace-nowrap">
+                {end === "min" ? "Processing" : "to"}
+              </span>
               <input
                 type="number"
                 min={0}
@@ -79,22 +83,28 @@ export function Terms({
         </div>
         {backwards && (
           <p className="text-loss" role="alert">
-            Processing of {layout.processing.min} to {layout.processing.max} days ends before it begins: give the fewer days first.
+            Processing of {layout.processing.min} to {layout.processing.max} days ends before it begins: give the fewer
+            days first.
           </p>
         )}
       </div>
       <h3 className="mt-5 mb-1">Delivery</h3>
       {layout.delivery_sheet && (
-        <p className="text-sm text-ink-2">From the sheet “{layout.delivery_sheet}”, read with each new file. What you change here stands instead.</p>
+        <p className="text-sm text-ink-2">
+          From the sheet “{layout.delivery_sheet}”, read with each new file. What you change here stands instead.
+        </p>
       )}
-      {layout.deliveries.length === 0 && <p className="text-ink-2">None yet: without one, its offers cannot be sold anywhere.</p>}
+      {layout.deliveries.length === 0 && (
+        <p className="text-ink-2">None yet: without one, its offers cannot be sold anywhere.</p>
+      )}
       <ul>
         {layout.deliveries.map((d, i) => (
           <li key={d.name} className="flex items-start justify-between gap-2 border-b border-line py-1.5">
             <span>
               <b>{d.name}</b>, {d.to.includes("*") ? "anywhere" : d.to.map(countryName).join(", ")}
               <span className="block text-sm text-ink-2">
-                {moneyText(d.first, "")} and {moneyText(d.further, "")} each more; {d.transit.min} to {d.transit.max} days{d.tracked ? ", tracked" : ""}
+                {moneyText(d.first, "")} and {moneyText(d.further, "")} each more; {d.transit.min} to {d.transit.max}{" "}
+                days{d.tracked ? ", tracked" : ""}
               </span>
             </span>
             <Button
@@ -138,7 +148,8 @@ export function Terms({
 function FreightTable({ currency, onRead }: { currency: string; onRead: (deliveries: Delivery[]) => void }) {
   const input = useRef<HTMLInputElement>(null);
   const read = useMutation<Schemas["SourcesDeliveryResult"], Error, File>({
-    mutationFn: async (file) => ask(api.POST("/api/price-lists/deliveries", { body: { file: (await send(file)).file, currency } })),
+    mutationFn: async (file) =>
+      ask(api.POST("/api/price-lists/deliveries", { body: { file: (await send(file)).file, currency } })),
     onSuccess: (found) => onRead(found.deliveries),
   });
   return (
@@ -180,7 +191,9 @@ function FreightTable({ currency, onRead }: { currency: string; onRead: (deliver
 }
 
 const codes =
-  "AT AU BE BG BR CA CH CN CY CZ DE DK EE ES FI FR GB GR HK HR HU IE IN IT JP KR KW LT LU LV MT MX NL NO NZ PL PT RO SE SG SI SK TH TR TW US VN ZA".split(" ");
+  "AT AU BE BG BR CA CH CN CY CZ DE DK EE ES FI FR GB GR HK HR HU IE IN IT JP KR KW LT LU LV MT MX NL NO NZ PL PT RO SE SG SI SK TH TR TW US VN ZA".split(
+    " ",
+  );
 const countries = codes.map((code) => [code, countryName(code)] as const).sort((a, b) => a[1].localeCompare(b[1]));
 
 function NewDelivery({ currency, taken, onAdd }: { currency: string; taken: string[]; onAdd: (d: Delivery) => void }) {
@@ -211,7 +224,8 @@ function NewDelivery({ currency, taken, onAdd }: { currency: string; taken: stri
         if (!text("name") || taken.includes(text("name"))) return setTrouble("Give it a name of its own.");
         if (to.length === 0 || to.some((c) => c !== "*" && !/^[A-Z]{2}$/.test(c)))
           return setTrouble("Where it goes: country codes such as US, DE, or * for anywhere.");
-        if (!/^\d+(\.\d+)?$/.test(first ?? "") || !/^\d+(\.\d+)?$/.test(further ?? "")) return setTrouble("The charges are amounts such as 4.90.");
+        if (!/^\d+(\.\d+)?$/.test(first ?? "") || !/^\d+(\.\d+)?$/.test(further ?? ""))
+          return setTrouble("The charges are amounts such as 4.90.");
         if (!/^[A-Z]{3}$/.test(code)) return setTrouble("Say which currency the charges are in, such as EUR.");
         if (!(transit.min >= 0 && transit.max >= transit.min)) return setTrouble("The days make no sense.");
         onAdd({
@@ -228,8 +242,20 @@ function NewDelivery({ currency, taken, onAdd }: { currency: string; taken: stri
     >
       <input name="name" aria-label="Name of the delivery" placeholder="Parcel" className={input} />
       <input name="to" aria-label="Where it goes" placeholder="US, DE or *" className={input} />
-      <input name="first" aria-label={`First piece, ${code}`} placeholder={`first, ${code}`} inputMode="decimal" className={input} />
-      <input name="further" aria-label={`Each further piece, ${code}`} placeholder={`each more, ${code}`} inputMode="decimal" className={input} />
+      <input
+        name="first"
+        aria-label={`First piece, ${code}`}
+        placeholder={`first, ${code}`}
+        inputMode="decimal"
+        className={input}
+      />
+      <input
+        name="further"
+        aria-label={`Each further piece, ${code}`}
+        placeholder={`each more, ${code}`}
+        inputMode="decimal"
+        className={input}
+      />
       <label className="col-span-2 flex items-center gap-2">
         Charges in
         <input
@@ -240,8 +266,22 @@ function NewDelivery({ currency, taken, onAdd }: { currency: string; taken: stri
           className="w-20 rounded border border-line-2 bg-surface px-2 py-1"
         />
       </label>
-      <input name="min" type="number" min={0} aria-label="Days in transit, at least" placeholder="days from" className={input} />
-      <input name="max" type="number" min={0} aria-label="Days in transit, at most" placeholder="to" className={input} />
+      <input
+        name="min"
+        type="number"
+        min={0}
+        aria-label="Days in transit, at least"
+        placeholder="days from"
+        className={input}
+      />
+      <input
+        name="max"
+        type="number"
+        min={0}
+        aria-label="Days in transit, at most"
+        placeholder="to"
+        className={input}
+      />
       <label className="col-span-2 flex items-center gap-2">
         <input type="checkbox" name="tracked" className="size-4 accent-(--beak-fill)" /> tracked
       </label>

@@ -27,10 +27,24 @@ export function kindWords(source: Source): string {
   return source.address ? `${source.kind}, by address` : `${source.kind}, sent as a file`;
 }
 
-const days: Record<string, string> = { MO: "Monday", TU: "Tuesday", WE: "Wednesday", TH: "Thursday", FR: "Friday", SA: "Saturday", SU: "Sunday" };
+const days: Record<string, string> = {
+  MO: "Monday",
+  TU: "Tuesday",
+  WE: "Wednesday",
+  TH: "Thursday",
+  FR: "Friday",
+  SA: "Saturday",
+  SU: "Sunday",
+};
 
 /** Rule is a schedule as its sentence knows it. */
-export type Rule = { every: "never" | "hours" | "day" | "week" | "other"; hours: number; at: string; days: string[]; text: string };
+export type Rule = {
+  every: "never" | "hours" | "day" | "week" | "other";
+  hours: number;
+  at: string;
+  days: string[];
+  text: string;
+};
 
 /** readRule reads an RFC 5545 recurrence rule. */
 export function readRule(text: string): Rule {
@@ -38,7 +52,8 @@ export function readRule(text: string): Rule {
   const at = `${(parts.BYHOUR ?? "6").padStart(2, "0")}:${(parts.BYMINUTE ?? "0").padStart(2, "0")}`;
   const rule: Rule = { every: "other", hours: 6, at, days: parts.BYDAY?.split(",") ?? ["MO"], text };
   if (text === "") return { ...rule, every: "never" };
-  if (parts.FREQ === "HOURLY" && !parts.BYDAY && !parts.BYHOUR) return { ...rule, every: "hours", hours: Number(parts.INTERVAL ?? 1) };
+  if (parts.FREQ === "HOURLY" && !parts.BYDAY && !parts.BYHOUR)
+    return { ...rule, every: "hours", hours: Number(parts.INTERVAL ?? 1) };
   if (!parts.INTERVAL && /^\d+$/.test(parts.BYHOUR ?? "")) {
     if (parts.FREQ === "DAILY" && !parts.BYDAY) return { ...rule, every: "day" };
     if (parts.FREQ === "WEEKLY" && rule.days.every((d) => days[d])) return { ...rule, every: "week" };

@@ -17,7 +17,8 @@ export function Changes({ store, newest }: { store: Store; newest: number }) {
     queryFn: () => ask(api.GET("/api/stores/{id}/money-rules/changes", { params: { path: { id: store.id } } })),
   });
   const back = useMutation<unknown, Problem, number>({
-    mutationFn: (revision) => ask(api.POST("/api/stores/{id}/money-rules/undo", { params: { path: { id: store.id } }, body: { revision } })),
+    mutationFn: (revision) =>
+      ask(api.POST("/api/stores/{id}/money-rules/undo", { params: { path: { id: store.id } }, body: { revision } })),
     onSuccess: () => {
       say("Undone. Prices go back to what they were.");
       for (const key of ["money-rules", "changes", "quay"]) void client.invalidateQueries({ queryKey: [key] });
@@ -58,5 +59,7 @@ export function Changes({ store, newest }: { store: Store; newest: number }) {
 function runWords(run: Schemas["PricingRun"] | null): string {
   if (!run) return "the beginning";
   const moved = run.moved === 1 ? "1 price moved" : `${run.moved.toLocaleString("en")} prices moved`;
-  return run.state === "finished" ? moved : `repricing, ${run.seen.toLocaleString("en")} of ${run.drafts.toLocaleString("en")} drafts so far, ${moved}`;
+  return run.state === "finished"
+    ? moved
+    : `repricing, ${run.seen.toLocaleString("en")} of ${run.drafts.toLocaleString("en")} drafts so far, ${moved}`;
 }

@@ -25,7 +25,9 @@ export function EffectView({
     return (
       <>
         <h2 className="mb-1 text-xl">Nothing is priced yet</h2>
-        <p className="text-ink-2">There is no draft in the Workbench. Take an offer there and its price moves here as you edit.</p>
+        <p className="text-ink-2">
+          There is no draft in the Workbench. Take an offer there and its price moves here as you edit.
+        </p>
       </>
     );
   const figures: [number, string, boolean][] = [
@@ -97,7 +99,11 @@ export function EffectView({
               {effect.moves.map((m) => (
                 <tr key={m.draft_id} className="border-t border-line">
                   <td>
-                    <Tick checked={selected.has(m.draft_id)} onChange={() => toggle(m.draft_id)} label={`Select ${m.title}`} />
+                    <Tick
+                      checked={selected.has(m.draft_id)}
+                      onChange={() => toggle(m.draft_id)}
+                      label={`Select ${m.title}`}
+                    />
                   </td>
                   <td className="max-w-40 py-1" title={`${m.title} ${m.variant}`}>
                     <span className="block truncate">{m.title}</span>
@@ -136,9 +142,13 @@ export function EffectView({
         </>
       )}
       {effect.moves.length === 0 && !changed && (
-        <p className="mt-3 text-ink-2">Change a word on the left: what it would do to these prices shows here before anything moves.</p>
+        <p className="mt-3 text-ink-2">
+          Change a word on the left: what it would do to these prices shows here before anything moves.
+        </p>
       )}
-      {effect.moves.length === 0 && changed && <p className="mt-3 text-ink-2">No price in {store?.name} moves by this.</p>}
+      {effect.moves.length === 0 && changed && (
+        <p className="mt-3 text-ink-2">No price in {store?.name} moves by this.</p>
+      )}
     </div>
   );
 }

@@ -5,15 +5,31 @@ import { type Band, fromPercent, kinds, plain, toPercent } from "./words";
 
 type Line = { from: string; ratio: string; amount: string };
 
-/** FormulaPanel edits a formula and its numbers by cost. Each band ends where the next begins, so they cannot gap or overlap. */
-export function FormulaPanel({ rule, currency, last, onDone }: { rule: Rule; currency: string; last: boolean; onDone: (f: Rule["formula"]) => void }) {
+/**
+ * FormulaPanel edits a formula and its numbers by cost. Each band ends where the next begins, so they cannot gap or
+ * overlap.
+ */
+export function FormulaPanel({
+  rule,
+  currency,
+  last,
+  onDone,
+}: {
+  rule: Rule;
+  currency: string;
+  last: boolean;
+  onDone: (f: Rule["formula"]) => void;
+}) {
   const [kind, setKind] = useState(rule.formula.kind);
   const [basis, setBasis] = useState(rule.formula.basis);
   const shape = kinds.find((k) => k.kind === kind);
   const percent = shape?.ratio === "percent";
   const shown = (b: Band): Line => ({
     from: b.from.value,
-    ratio: kinds.find((k) => k.kind === rule.formula.kind)?.ratio === "percent" ? toPercent(b.ratio) : String(Number(b.ratio)),
+    ratio:
+      kinds.find((k) => k.kind === rule.formula.kind)?.ratio === "percent"
+        ? toPercent(b.ratio)
+        : String(Number(b.ratio)),
     amount: b.amount?.value ?? "",
   });
   const [lines, setLines] = useState<Line[]>(rule.formula.bands.map(shown));
@@ -21,7 +37,8 @@ export function FormulaPanel({ rule, currency, last, onDone }: { rule: Rule; cur
   const choose = (next: Rule["formula"]["kind"]) => {
     const to = kinds.find((k) => k.kind === next);
     // Numbers that mean something else under the new formula begin afresh.
-    if (to?.ratio !== shape?.ratio) setLines(lines.map((l) => ({ ...l, ratio: to?.ratio === "times" ? "2" : next === "market" ? "0" : "40" })));
+    if (to?.ratio !== shape?.ratio)
+      setLines(lines.map((l) => ({ ...l, ratio: to?.ratio === "times" ? "2" : next === "market" ? "0" : "40" })));
     setKind(next);
     if (!to?.basis) setBasis("landed");
   };
@@ -30,7 +47,11 @@ export function FormulaPanel({ rule, currency, last, onDone }: { rule: Rule; cur
     if (end) setLines([...lines, { ...end, from: String(Math.max(10, Math.round(Number(plain(end.from)) * 2))) }]);
   };
   const wrong = lines
-    .flatMap((l, i) => [i > 0 && checked(l.from, { least: 0 }).error, shape?.ratio && checked(l.ratio).error, shape?.amount && checked(l.amount).error])
+    .flatMap((l, i) => [
+      i > 0 && checked(l.from, { least: 0 }).error,
+      shape?.ratio && checked(l.ratio).error,
+      shape?.amount && checked(l.amount).error,
+    ])
     .find(Boolean);
   const done = () => {
     if (wrong) return;
@@ -56,7 +77,11 @@ export function FormulaPanel({ rule, currency, last, onDone }: { rule: Rule; cur
     >
       <label className="block">
         Price is{" "}
-        <select value={kind} onChange={(e) => choose(e.target.value as typeof kind)} className="rounded border border-line-2 bg-surface px-2 py-1">
+        <select
+          value={kind}
+          onChange={(e) => choose(e.target.value as typeof kind)}
+          className="rounded border border-line-2 bg-surface px-2 py-1"
+        >
           {kinds
             .filter((k) => !last || k.kind !== "market")
             .map((k) => (
@@ -71,14 +96,22 @@ export function FormulaPanel({ rule, currency, last, onDone }: { rule: Rule; cur
           <legend className="sr-only">Cost that it works on</legend>
           {(["landed", "item"] as const).map((b) => (
             <label key={b} className="flex min-h-6 items-center gap-1.5">
-              <input type="radio" name="basis" checked={basis === b} onChange={() => setBasis(b)} className="accent-(--beak-fill)" />
+              <input
+                type="radio"
+                name="basis"
+                checked={basis === b}
+                onChange={() => setBasis(b)}
+                className="accent-(--beak-fill)"
+              />
               {b === "landed" ? "on landed cost" : "on the item cost alone"}
             </label>
           ))}
         </fieldset>
       )}
       {kind === "market" && (
-        <p className="text-sm text-ink-2">Below the median is negative: −5 is 5 % below. Applies only where other stores’ prices are known.</p>
+        <p className="text-sm text-ink-2">
+          Below the median is negative: −5 is 5 % below. Applies only where other stores’ prices are known.
+        </p>
       )}
       <table>
         <thead className="text-left text-sm text-ink-2">
@@ -113,7 +146,13 @@ export function FormulaPanel({ rule, currency, last, onDone }: { rule: Rule; cur
                   <input
                     className={field}
                     onFocus={(e) => e.target.select()}
-                    aria-label={lines.length > 1 ? `Band ${i + 1} ${percent ? "percent" : "times"}` : percent ? "Percent" : "Multiple"}
+                    aria-label={
+                      lines.length > 1
+                        ? `Band ${i + 1} ${percent ? "percent" : "times"}`
+                        : percent
+                          ? "Percent"
+                          : "Multiple"
+                    }
                     inputMode="decimal"
                     value={l.ratio}
                     onChange={(e) => put(i, { ratio: e.target.value })}

@@ -36,15 +36,33 @@ export function MarginDots({ before, after, changed }: { before: Margins; after:
               {name}
             </text>
             <line x1={x(0)} x2={x(50)} y1={base} y2={base} stroke="var(--line-2)" />
-            <text x={at(Number(of.median) * 100)} y={base - lane + 15} fontSize="11" textAnchor="middle" fill="var(--ink-2)">
+            <text
+              x={at(Number(of.median) * 100)}
+              y={base - lane + 15}
+              fontSize="11"
+              textAnchor="middle"
+              fill="var(--ink-2)"
+            >
               half above {percent(of.median)}
             </text>
-            <path d={`M ${at(Number(of.median) * 100)} ${base - lane + 19} v ${lane - 19}`} stroke="var(--ink-2)" strokeDasharray="1 3" />
+            <path
+              d={`M ${at(Number(of.median) * 100)} ${base - lane + 19} v ${lane - 19}`}
+              stroke="var(--ink-2)"
+              strokeDasharray="1 3"
+            />
             {of.bins.map((n, place) => (
               // biome-ignore lint/suspicious/noArrayIndexKey: a bin is its place
               <g key={place} fill={lowest + place * step < 0 ? "var(--loss)" : fill}>
                 {each < 3.5
-                  ? n > 0 && <rect x={x(place) - 4} y={base - 1 - Math.max(1.5, n * each)} width="8" height={Math.max(1.5, n * each)} rx="1.5" />
+                  ? n > 0 && (
+                      <rect
+                        x={x(place) - 4}
+                        y={base - 1 - Math.max(1.5, n * each)}
+                        width="8"
+                        height={Math.max(1.5, n * each)}
+                        rx="1.5"
+                      />
+                    )
                   : Array.from({ length: n }, (_, i) => (
                       // biome-ignore lint/suspicious/noArrayIndexKey: dots of a stack are alike
                       <circle key={i} cx={x(place)} cy={base - 5 - i * each} r={Math.min(3.4, each / 2)} />
@@ -65,4 +83,6 @@ export function MarginDots({ before, after, changed }: { before: Margins; after:
 }
 
 const spread = (m: Margins) =>
-  m.bins.every((n) => n === 0) ? "none" : `middle 50 % from ${percent(m.low)} to ${percent(m.high)}, median ${percent(m.median)}`;
+  m.bins.every((n) => n === 0)
+    ? "none"
+    : `middle 50 % from ${percent(m.low)} to ${percent(m.high)}, median ${percent(m.median)}`;

@@ -79,7 +79,12 @@ function useEdited(store: number, inForce: InForce) {
       else
         localStorage.setItem(
           placeOf(store),
-          JSON.stringify({ revision: inForce.revision, base: rulesOf(inForce), edited, past: past.slice(-20) } satisfies Waiting),
+          JSON.stringify({
+            revision: inForce.revision,
+            base: rulesOf(inForce),
+            edited,
+            past: past.slice(-20),
+          } satisfies Waiting),
         );
     } catch {
       // no room: it is kept while this page is open
@@ -124,7 +129,10 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
   const say = useSay();
   const effect = useQuery<Effect, Problem>({
     queryKey: ["effect", store.id, inForce.revision, edited],
-    queryFn: ({ signal }) => ask(api.POST("/api/stores/{id}/money-rules/effect", { params: { path: { id: store.id } }, body: edited, signal })),
+    queryFn: ({ signal }) =>
+      ask(
+        api.POST("/api/stores/{id}/money-rules/effect", { params: { path: { id: store.id } }, body: edited, signal }),
+      ),
     placeholderData: keepPreviousData,
     retry: false,
     staleTime: 0,
@@ -135,7 +143,10 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
   const apply = useMutation<unknown, Problem, number[]>({
     mutationFn: (drafts) =>
       ask(
-        api.PUT("/api/stores/{id}/money-rules", { params: { path: { id: store.id } }, body: { rules: edited, revision: inForce.revision, selected: drafts } }),
+        api.PUT("/api/stores/{id}/money-rules", {
+          params: { path: { id: store.id } },
+          body: { rules: edited, revision: inForce.revision, selected: drafts },
+        }),
       ),
     onSuccess: (_, drafts) => {
       say(
@@ -166,11 +177,18 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
       <div className="min-w-0 grow basis-1/2 overflow-auto border-line bg-surface px-5 py-4 lg:border-r">
         {news && changed && (
           <p className="mb-3 rounded-md bg-beak-wash p-3" role="status">
-            <b>{news.changed_by}</b> changed the money rules meanwhile: {news.what.toLowerCase()}. Yours stand on top of theirs; check the effect again before
-            you apply them.
+            <b>{news.changed_by}</b> changed the money rules meanwhile: {news.what.toLowerCase()}. Yours stand on top of
+            theirs; check the effect again before you apply them.
           </p>
         )}
-        <Rules store={store} edited={edited} before={inForce} effect={effect.data} onChange={(rules) => set({ rules })} error={effect.error ?? undefined} />
+        <Rules
+          store={store}
+          edited={edited}
+          before={inForce}
+          effect={effect.data}
+          onChange={(rules) => set({ rules })}
+          error={effect.error ?? undefined}
+        />
         <Standing store={store} edited={edited} onChange={set} error={effect.error ?? undefined} />
         <Changes store={store} newest={inForce.revision} />
       </div>
@@ -182,7 +200,15 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
               <Button onClick={undo}>Undo the last edit</Button>
             </Notice>
           ) : (
-            effect.data && <EffectView effect={effect.data} changed={changed} selected={selected} onSelect={setMarked} stale={effect.isFetching} />
+            effect.data && (
+              <EffectView
+                effect={effect.data}
+                changed={changed}
+                selected={selected}
+                onSelect={setMarked}
+                stale={effect.isFetching}
+              />
+            )
           )}
         </div>
         <div className="flex min-h-12 flex-wrap items-center gap-2 border-t border-line px-5 py-2">
@@ -203,7 +229,9 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
         </div>
       </section>
       <Dialog open={asking} onClose={() => setAsking(false)} title="Discard the change?">
-        <p className="mb-4">What you changed here and have not applied goes back to the rules in force. Ctrl Z brings it back.</p>
+        <p className="mb-4">
+          What you changed here and have not applied goes back to the rules in force. Ctrl Z brings it back.
+        </p>
         <div className="flex justify-end gap-2">
           <Button onClick={() => setAsking(false)}>Cancel</Button>
           <Button

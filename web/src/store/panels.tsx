@@ -23,7 +23,12 @@ export function Numbers({ fields, onDone }: { fields: NumberOf[]; onDone: (texts
       {fields.map((f, i) => (
         <div key={f.label} className="grid grid-cols-[5.5rem_6rem_1fr] items-start gap-2">
           <span className="pt-1">{f.label}</span>
-          <NumberField label={f.label} text={texts[i] ?? ""} bounds={f} onText={(text) => setTexts(texts.map((t, j) => (i === j ? text : t)))} />
+          <NumberField
+            label={f.label}
+            text={texts[i] ?? ""}
+            bounds={f}
+            onText={(text) => setTexts(texts.map((t, j) => (i === j ? text : t)))}
+          />
           <span className="pt-1 text-sm text-ink-2">{f.suffix}</span>
         </div>
       ))}
@@ -53,7 +58,8 @@ export function ManyPanel({
   const [text, setText] = useState("");
   const all = [...new Set([...chosen, ...offered])];
   const found = all.filter((name) => show(name).toLowerCase().includes(text.toLowerCase()));
-  const toggle = (name: string) => onChange(chosen.includes(name) ? chosen.filter((n) => n !== name) : [...chosen, name]);
+  const toggle = (name: string) =>
+    onChange(chosen.includes(name) ? chosen.filter((n) => n !== name) : [...chosen, name]);
   const free = what === "collection" || what === "tag" || what === "category";
   return (
     <div>
@@ -79,7 +85,9 @@ export function ManyPanel({
         </Choice>
       ))}
       {found.length > 40 && <p className="px-2 text-sm text-ink-2">and {found.length - 40} more; type to find them</p>}
-      {found.length === 0 && <p className="px-2 py-1 text-sm text-ink-2">{free && text.trim() ? `Enter adds “${text.trim()}”` : "none"}</p>}
+      {found.length === 0 && (
+        <p className="px-2 py-1 text-sm text-ink-2">{free && text.trim() ? `Enter adds “${text.trim()}”` : "none"}</p>
+      )}
     </div>
   );
 }
@@ -87,8 +95,20 @@ export function ManyPanel({
 type Ending = Schemas["MarkupEnding"];
 
 /** EndingPanel chooses which endings are allowed, and whether the nearest or the next up is taken. */
-export function EndingPanel({ ending, offered, onChange }: { ending: Ending; offered: string[]; onChange: (next: Ending) => void }) {
-  const toggle = (e: string) => onChange({ ...ending, allowed: ending.allowed.includes(e) ? ending.allowed.filter((x) => x !== e) : [...ending.allowed, e] });
+export function EndingPanel({
+  ending,
+  offered,
+  onChange,
+}: {
+  ending: Ending;
+  offered: string[];
+  onChange: (next: Ending) => void;
+}) {
+  const toggle = (e: string) =>
+    onChange({
+      ...ending,
+      allowed: ending.allowed.includes(e) ? ending.allowed.filter((x) => x !== e) : [...ending.allowed, e],
+    });
   return (
     <>
       <Choice chosen={ending.allowed.length === 0} onChoose={() => onChange({ ...ending, allowed: [] })}>
@@ -123,13 +143,24 @@ export function CeilingPanel({ ceiling, onChange }: { ceiling: Ceiling; onChange
       <Choice chosen={!any} onChoose={() => onChange({ list: false, market: "0", caps: false })}>
         no ceiling
       </Choice>
-      <Choice chosen={ceiling.list} onChoose={() => onChange({ ...ceiling, list: !ceiling.list, caps: ceiling.caps && (!ceiling.list || market > 0) })}>
+      <Choice
+        chosen={ceiling.list}
+        onChoose={() =>
+          onChange({ ...ceiling, list: !ceiling.list, caps: ceiling.caps && (!ceiling.list || market > 0) })
+        }
+      >
         the supplier's list price
       </Choice>
       <Numbers
         key={ceiling.market}
         fields={[{ label: "The market", initial: market > 0 ? String(market) : "", suffix: "× its median" }]}
-        onDone={([text]) => onChange({ ...ceiling, market: plain(text ?? ""), caps: ceiling.caps && (ceiling.list || Number(plain(text ?? "")) > 0) })}
+        onDone={([text]) =>
+          onChange({
+            ...ceiling,
+            market: plain(text ?? ""),
+            caps: ceiling.caps && (ceiling.list || Number(plain(text ?? "")) > 0),
+          })
+        }
       />
       <div className="border-t border-line pt-1">
         <Choice chosen={!ceiling.caps} onChoose={() => onChange({ ...ceiling, caps: false })}>
@@ -146,7 +177,17 @@ export function CeilingPanel({ ceiling, onChange }: { ceiling: Ceiling; onChange
 type Was = Schemas["MarkupWas"];
 
 /** WasPanel says what is shown as the earlier price. */
-export function WasPanel({ was, usual, offered, onChange }: { was: Was; usual: Ending; offered: string[]; onChange: (next: Was) => void }) {
+export function WasPanel({
+  was,
+  usual,
+  offered,
+  onChange,
+}: {
+  was: Was;
+  usual: Ending;
+  offered: string[];
+  onChange: (next: Was) => void;
+}) {
   return (
     <>
       <Choice chosen={was.kind === "none"} onChoose={() => onChange({ ...was, kind: "none" })}>
@@ -157,15 +198,25 @@ export function WasPanel({ was, usual, offered, onChange }: { was: Was; usual: E
       </Choice>
       <Numbers
         key={was.percent}
-        fields={[{ label: "The price and", initial: was.kind === "percent" ? toPercent(was.percent) : "25", suffix: "% more" }]}
-        onDone={([text]) => onChange({ kind: "percent", percent: fromPercent(text ?? ""), ending: was.kind === "percent" ? was.ending : usual })}
+        fields={[
+          { label: "The price and", initial: was.kind === "percent" ? toPercent(was.percent) : "25", suffix: "% more" },
+        ]}
+        onDone={([text]) =>
+          onChange({
+            kind: "percent",
+            percent: fromPercent(text ?? ""),
+            ending: was.kind === "percent" ? was.ending : usual,
+          })
+        }
       />
       {was.kind === "percent" && (
         <div className="border-t border-line pt-1">
           <EndingPanel ending={was.ending} offered={offered} onChange={(ending) => onChange({ ...was, ending })} />
         </div>
       )}
-      <p className="px-2 pt-1 text-sm text-ink-2">Where the listing's own last 30 days do not back it, the draft says so.</p>
+      <p className="px-2 pt-1 text-sm text-ink-2">
+        Where the listing's own last 30 days do not back it, the draft says so.
+      </p>
     </>
   );
 }

@@ -4,7 +4,16 @@ import { CSS } from "@dnd-kit/utilities";
 import { useQuery } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { useEffect, useRef, useState } from "react";
-import { api, ask, type Effect, type MoneyRules, type Problem, type Rule, type Schemas, type Store } from "../api/client";
+import {
+  api,
+  ask,
+  type Effect,
+  type MoneyRules,
+  type Problem,
+  type Rule,
+  type Schemas,
+  type Store,
+} from "../api/client";
 import { useSession } from "../frame/session";
 import { Button } from "../parts/controls";
 import { useKeys } from "../parts/keys";
@@ -70,7 +79,11 @@ export function Rules({
   useKeys([
     { keys: ["j", "ArrowDown"], label: "next rule", run: () => setAt(Math.min(cursor + 1, last)) },
     { keys: ["k", "ArrowUp"], label: "", run: () => setAt(Math.max(cursor - 1, 0)) },
-    { keys: ["Enter"], label: "edit its words", run: () => list.current?.querySelector<HTMLElement>(`[data-rule="${cursor}"] .clause`)?.focus() },
+    {
+      keys: ["Enter"],
+      label: "edit its words",
+      run: () => list.current?.querySelector<HTMLElement>(`[data-rule="${cursor}"] .clause`)?.focus(),
+    },
     { keys: ["alt+ArrowUp"], label: "move it", run: () => shift(cursor, cursor - 1) },
     { keys: ["alt+ArrowDown"], label: "", run: () => shift(cursor, cursor + 1) },
     { keys: ["n"], label: "new rule", run: add },
@@ -146,7 +159,21 @@ type CardProps = {
   onToggle: () => void;
 };
 
-function RuleCard({ rule, place, last, current, changed, count, shadow, error, choices, store, onPoint, onChange, ...acts }: CardProps) {
+function RuleCard({
+  rule,
+  place,
+  last,
+  current,
+  changed,
+  count,
+  shadow,
+  error,
+  choices,
+  store,
+  onPoint,
+  onChange,
+  ...acts
+}: CardProps) {
   const sortable = useSortable({ id: rule.id, disabled: last });
   const card = useRef<HTMLDivElement>(null);
   useEffect(() => {
@@ -175,13 +202,20 @@ function RuleCard({ rule, place, last, current, changed, count, shadow, error, c
       </span>
       <div className="min-w-0 grow py-2.5 leading-8">
         <div className={rule.off ? "line-through decoration-ink-2 opacity-60" : ""}>
-          <RuleSentence rule={rule} place={place} last={last} choices={choices} currency={store.currency} onChange={onChange} />
+          <RuleSentence
+            rule={rule}
+            place={place}
+            last={last}
+            choices={choices}
+            currency={store.currency}
+            onChange={onChange}
+          />
         </div>
         {rule.off && <p className="text-sm leading-5 text-ink-2">switched off</p>}
         {shadow && (
           <p className="text-sm leading-5 font-semibold text-beak-ink">
-            never reached: {shadow.by.length === 1 ? "rule" : "rules"} {shadow.by.map((n) => n + 1).join(" and ")} {shadow.by.length === 1 ? "takes" : "take"}{" "}
-            all of these
+            never reached: {shadow.by.length === 1 ? "rule" : "rules"} {shadow.by.map((n) => n + 1).join(" and ")}{" "}
+            {shadow.by.length === 1 ? "takes" : "take"} all of these
           </p>
         )}
         {error && (
@@ -204,7 +238,8 @@ function RuleCard({ rule, place, last, current, changed, count, shadow, error, c
   );
 }
 
-const item = "flex min-h-8 cursor-pointer items-center justify-between gap-6 rounded px-3 outline-none data-[highlighted]:bg-sunk data-[disabled]:opacity-50";
+const item =
+  "flex min-h-8 cursor-pointer items-center justify-between gap-6 rounded px-3 outline-none data-[highlighted]:bg-sunk data-[disabled]:opacity-50";
 
 function RuleMenu({
   rule,
@@ -220,7 +255,12 @@ function RuleMenu({
   const say = useSay();
   const copy = async (to: Store) => {
     try {
-      await ask(api.POST("/api/stores/{id}/money-rules/copy", { params: { path: { id: store.id } }, body: { store: to.id, rule } }));
+      await ask(
+        api.POST("/api/stores/{id}/money-rules/copy", {
+          params: { path: { id: store.id } },
+          body: { store: to.id, rule },
+        }),
+      );
       say(`It stands first in ${to.name}, in ${to.currency} and switched off. Look at it there, then switch it on.`);
     } catch (error) {
       say((error as Problem).message, true);
@@ -228,7 +268,10 @@ function RuleMenu({
   };
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="min-h-6 min-w-6 rounded text-ink-2 hover:bg-sunk" aria-label={`What to do with rule ${place + 1}`}>
+      <DropdownMenu.Trigger
+        className="min-h-6 min-w-6 rounded text-ink-2 hover:bg-sunk"
+        aria-label={`What to do with rule ${place + 1}`}
+      >
         ⋯
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>

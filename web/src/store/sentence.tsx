@@ -5,7 +5,19 @@ import { countryName } from "../parts/countries";
 import { moneyText } from "../parts/money";
 import { FormulaPanel } from "./formula";
 import { CeilingPanel, EndingPanel, ManyPanel, Numbers, WasPanel } from "./panels";
-import { amount, type Conditions, ceilingWords, conditionNames, endingWords, formulaWords, percentText, plain, rangeWords, toPercent, wasWords } from "./words";
+import {
+  amount,
+  type Conditions,
+  ceilingWords,
+  conditionNames,
+  endingWords,
+  formulaWords,
+  percentText,
+  plain,
+  rangeWords,
+  toPercent,
+  wasWords,
+} from "./words";
 
 type Choices = Schemas["PricingRuleChoices"];
 
@@ -33,7 +45,13 @@ export function RuleSentence({
       {last ? (
         "Everything else: "
       ) : (
-        <ConditionWords rule={rule} named={named} choices={choices} currency={currency} onChange={(conditions) => set({ conditions })} />
+        <ConditionWords
+          rule={rule}
+          named={named}
+          choices={choices}
+          currency={currency}
+          onChange={(conditions) => set({ conditions })}
+        />
       )}
       <Clause label={named("Formula")} words={formulaWords(rule)} width="w-[26rem]">
         {(close) => (
@@ -78,15 +96,29 @@ export function RuleSentence({
       </Clause>
       , end in{" "}
       <Clause label={named("Ending")} words={endingWords(rule.ending)} empty={rule.ending.allowed.length === 0}>
-        {() => <EndingPanel ending={rule.ending} offered={choices?.endings ?? []} onChange={(ending) => set({ ending })} />}
+        {() => (
+          <EndingPanel ending={rule.ending} offered={choices?.endings ?? []} onChange={(ending) => set({ ending })} />
+        )}
       </Clause>
       ,{" "}
-      <Clause label={named("Ceiling")} words={ceilingWords(rule.ceiling)} empty={!rule.ceiling.list && Number(rule.ceiling.market) === 0} width="w-72">
+      <Clause
+        label={named("Ceiling")}
+        words={ceilingWords(rule.ceiling)}
+        empty={!rule.ceiling.list && Number(rule.ceiling.market) === 0}
+        width="w-72"
+      >
         {() => <CeilingPanel ceiling={rule.ceiling} onChange={(ceiling) => set({ ceiling })} />}
       </Clause>
       , was price{" "}
       <Clause label={named("Was price")} words={wasWords(rule.was)} empty={rule.was.kind === "none"} width="w-72">
-        {() => <WasPanel was={rule.was} usual={rule.ending} offered={choices?.endings ?? []} onChange={(was) => set({ was })} />}
+        {() => (
+          <WasPanel
+            was={rule.was}
+            usual={rule.ending}
+            offered={choices?.endings ?? []}
+            onChange={(was) => set({ was })}
+          />
+        )}
       </Clause>
       .
     </p>
@@ -114,7 +146,8 @@ function ConditionWords({
   const c = rule.conditions;
   const set = (part: Partial<Conditions>) => {
     const next = { ...c, ...part };
-    for (const [key, value] of Object.entries(next)) if (!value || (Array.isArray(value) && value.length === 0)) delete next[key as keyof Conditions];
+    for (const [key, value] of Object.entries(next))
+      if (!value || (Array.isArray(value) && value.length === 0)) delete next[key as keyof Conditions];
     onChange(next);
   };
   const offered = (key: string) => (choices?.[key as keyof Choices] ?? []) as string[];
@@ -160,7 +193,12 @@ function ConditionWords({
           </Clause>{" "}
         </>
       )}
-      <Clause label={named("Another condition")} words={words.length + (range ? 1 : 0) === 0 ? "of any kind" : "and…"} empty width="w-72">
+      <Clause
+        label={named("Another condition")}
+        words={words.length + (range ? 1 : 0) === 0 ? "of any kind" : "and…"}
+        empty
+        width="w-72"
+      >
         {(close) => <MorePanel conditions={c} offered={offered} currency={currency} onChange={set} close={close} />}
       </Clause>
       :{" "}
@@ -168,8 +206,17 @@ function ConditionWords({
   );
 }
 
-function RangePanel({ conditions: c, currency, onDone }: { conditions: Conditions; currency: string; onDone: (part: Partial<Conditions>) => void }) {
-  const bound = (text: string | undefined) => (Number(plain(text ?? "")) > 0 ? amount(text ?? "", currency) : undefined);
+function RangePanel({
+  conditions: c,
+  currency,
+  onDone,
+}: {
+  conditions: Conditions;
+  currency: string;
+  onDone: (part: Partial<Conditions>) => void;
+}) {
+  const bound = (text: string | undefined) =>
+    Number(plain(text ?? "")) > 0 ? amount(text ?? "", currency) : undefined;
   return (
     <Numbers
       fields={[

@@ -8,11 +8,17 @@ import { dayName } from "../parts/time";
 import { Numbers } from "./panels";
 import { amount, fromPercent, percentText, plain, toPercent } from "./words";
 
-type Props = { store: Store; edited: MoneyRules; onChange: (part: Partial<MoneyRules>) => void; error?: Problem | undefined };
+type Props = {
+  store: Store;
+  edited: MoneyRules;
+  onChange: (part: Partial<MoneyRules>) => void;
+  error?: Problem | undefined;
+};
 
 /** Standing is what is settled once for the store: fees and tax, delivery, import charges, exchange rates. */
 export function Standing(props: Props) {
-  const at = (...parts: string[]) => (props.error && parts.some((p) => props.error?.field.startsWith(p)) ? props.error.message : "");
+  const at = (...parts: string[]) =>
+    props.error && parts.some((p) => props.error?.field.startsWith(p)) ? props.error.message : "";
   return (
     <div className="mt-6 grid gap-x-8 gap-y-5 xl:grid-cols-2">
       <Part title="Fees and tax of this store" error={at("fees")}>
@@ -51,7 +57,11 @@ function FeesWords({ store, edited, onChange }: Props) {
   return (
     <p>
       Payment takes{" "}
-      <Clause label="Payment fee" words={`${percentText(fees.payment_percent)} + ${moneyText(fees.payment_fixed, store.currency)}`} width="w-72">
+      <Clause
+        label="Payment fee"
+        words={`${percentText(fees.payment_percent)} + ${moneyText(fees.payment_fixed, store.currency)}`}
+        width="w-72"
+      >
         {(close) => (
           <Numbers
             fields={[
@@ -81,7 +91,9 @@ function FeesWords({ store, edited, onChange }: Props) {
       <Clause
         label="Tax"
         words={
-          fees.tax_included ? `with ${percentText(fees.tax_rate)} tax in them${fees.tax_for ? `, as in ${countryName(fees.tax_for)}` : ""}` : "without tax"
+          fees.tax_included
+            ? `with ${percentText(fees.tax_rate)} tax in them${fees.tax_for ? `, as in ${countryName(fees.tax_for)}` : ""}`
+            : "without tax"
         }
         width="w-72"
       >
@@ -99,7 +111,11 @@ function FeesWords({ store, edited, onChange }: Props) {
             <Numbers
               fields={[{ label: "With", initial: toPercent(fees.tax_rate), suffix: "% tax in them" }]}
               onDone={([text]) => {
-                set({ tax_rate: fromPercent(text ?? ""), tax_included: Number(plain(text ?? "")) > 0, tax_for: edited.market });
+                set({
+                  tax_rate: fromPercent(text ?? ""),
+                  tax_included: Number(plain(text ?? "")) > 0,
+                  tax_for: edited.market,
+                });
                 close();
               }}
             />
@@ -112,7 +128,11 @@ function FeesWords({ store, edited, onChange }: Props) {
 }
 
 const ways = { cheapest: "the cheapest that keeps", fastest: "the fastest", named: "the service" } as const;
-const otherwise = { any_fastest: "the fastest, marked late", any_cheapest: "the cheapest, marked late", not_sold: "not sold there" } as const;
+const otherwise = {
+  any_fastest: "the fastest, marked late",
+  any_cheapest: "the cheapest, marked late",
+  not_sold: "not sold there",
+} as const;
 
 function DeliveryWords({ store, edited, onChange }: Props) {
   const d = edited.delivery;
@@ -187,7 +207,16 @@ function DeliveryWords({ store, edited, onChange }: Props) {
       <Clause label="Promise" words={`${edited.promise_days} days`}>
         {(close) => (
           <Numbers
-            fields={[{ label: "Within", initial: String(edited.promise_days), suffix: "days, door to door", least: 1, most: 365, whole: true }]}
+            fields={[
+              {
+                label: "Within",
+                initial: String(edited.promise_days),
+                suffix: "days, door to door",
+                least: 1,
+                most: 365,
+                whole: true,
+              },
+            ]}
             onDone={([text]) => {
               onChange({ promise_days: Math.round(Number(plain(text ?? ""))) });
               close();
@@ -243,7 +272,12 @@ function ImportWords({ store, edited, onChange }: Props) {
   const put = (i: number, next: Import) => onChange({ imports: list.map((m, j) => (i === j ? next : m)) });
   const add = () => {
     const from = list.some((m) => m.from === "*" && m.to === edited.market) ? "CN" : "*";
-    onChange({ imports: [...list, { from, to: edited.market, threshold: { value: "0", currency: store.currency }, duty: "0", tax: "0" }] });
+    onChange({
+      imports: [
+        ...list,
+        { from, to: edited.market, threshold: { value: "0", currency: store.currency }, duty: "0", tax: "0" },
+      ],
+    });
   };
   return (
     <>
@@ -349,11 +383,16 @@ function Where({ label, code, onDone }: { label: string; code: string; onDone: (
 
 /** timesWords says how far a rate is from the day's. */
 function timesWords(factor: number): string {
-  return factor >= 1 ? `${Number(factor.toPrecision(2))} times that` : `1/${Number((1 / factor).toPrecision(2))} of that`;
+  return factor >= 1
+    ? `${Number(factor.toPrecision(2))} times that`
+    : `1/${Number((1 / factor).toPrecision(2))} of that`;
 }
 
 function RateWords({ store, edited, onChange }: Props) {
-  const rates = useQuery({ queryKey: ["rates", store.id], queryFn: () => ask(api.GET("/api/rates", { params: { query: { store: store.id } } })) });
+  const rates = useQuery({
+    queryKey: ["rates", store.id],
+    queryFn: () => ask(api.GET("/api/rates", { params: { query: { store: store.id } } })),
+  });
   const choices = useQuery({
     queryKey: ["choices", store.id],
     queryFn: () => ask(api.GET("/api/stores/{id}/money-rules/choices", { params: { path: { id: store.id } } })),
@@ -362,7 +401,9 @@ function RateWords({ store, edited, onChange }: Props) {
   const own = edited.rates;
   const [doubt, setDoubt] = useState("");
   const old = rates.data && rates.data.day !== "" && rates.data.age > own.max_age_days;
-  const list = [...new Set([...(choices.data?.currencies ?? []), ...own.manual.map((t) => t.currency)])].filter((c) => c !== store.currency);
+  const list = [...new Set([...(choices.data?.currencies ?? []), ...own.manual.map((t) => t.currency)])].filter(
+    (c) => c !== store.currency,
+  );
   const type = (currency: string, rate: string) => {
     const others = own.manual.filter((t) => t.currency !== currency);
     onChange({ rates: { ...own, manual: rate.trim() ? [...others, { currency, rate: plain(rate) }] : others } });
@@ -382,7 +423,16 @@ function RateWords({ store, edited, onChange }: Props) {
         <Clause label="Oldest rates" words={`${own.max_age_days} days`}>
           {(close) => (
             <Numbers
-              fields={[{ label: "Older than", initial: String(own.max_age_days), suffix: "days", least: 0, most: 365, whole: true }]}
+              fields={[
+                {
+                  label: "Older than",
+                  initial: String(own.max_age_days),
+                  suffix: "days",
+                  least: 0,
+                  most: 365,
+                  whole: true,
+                },
+              ]}
               onDone={([text]) => {
                 onChange({ rates: { ...own, max_age_days: Math.round(Number(plain(text ?? ""))) } });
                 close();
@@ -399,7 +449,12 @@ function RateWords({ store, edited, onChange }: Props) {
           return (
             <li key={c} className="flex items-baseline gap-2 whitespace-nowrap">
               1 {c} ={" "}
-              <Clause label={`Rate of ${c}`} words={`${typed?.rate ?? daily ?? "no rate"} ${store.currency}`} empty={!typed} width="w-72">
+              <Clause
+                label={`Rate of ${c}`}
+                words={`${typed?.rate ?? daily ?? "no rate"} ${store.currency}`}
+                empty={!typed}
+                width="w-72"
+              >
                 {(close) => (
                   <>
                     <Choice
@@ -412,7 +467,14 @@ function RateWords({ store, edited, onChange }: Props) {
                       the day's rate{daily ? `, ${daily}` : ""}
                     </Choice>
                     <Numbers
-                      fields={[{ label: "Manual rate", initial: typed?.rate ?? daily ?? "", suffix: `${store.currency} for 1 ${c}`, least: 0 }]}
+                      fields={[
+                        {
+                          label: "Manual rate",
+                          initial: typed?.rate ?? daily ?? "",
+                          suffix: `${store.currency} for 1 ${c}`,
+                          least: 0,
+                        },
+                      ]}
                       onDone={([text]) => {
                         // A slip of the decimal sign would price everything wrongly.
                         const far = daily && text ? Number(text) / Number(daily) : 1;
@@ -424,14 +486,17 @@ function RateWords({ store, edited, onChange }: Props) {
                     />
                     {doubt.startsWith(`${c} `) && daily && (
                       <p className="px-2 pb-2 text-loss" role="alert">
-                        The day's rate is {daily}: yours is {timesWords(Number(doubt.slice(c.length + 1)) / Number(daily))}. Press Set again to use it all the
-                        same.
+                        The day's rate is {daily}: yours is{" "}
+                        {timesWords(Number(doubt.slice(c.length + 1)) / Number(daily))}. Press Set again to use it all
+                        the same.
                       </p>
                     )}
                   </>
                 )}
               </Clause>
-              <span className="text-sm text-ink-2">{typed ? `set by ${typed.by || "hand"}` : rates.data?.day ? dayName(rates.data.day) : ""}</span>
+              <span className="text-sm text-ink-2">
+                {typed ? `set by ${typed.by || "hand"}` : rates.data?.day ? dayName(rates.data.day) : ""}
+              </span>
             </li>
           );
         })}

@@ -12,7 +12,8 @@ import { ago } from "../parts/time";
 const troubles: Record<string, string> = {
   "not-begun": "This approval was not begun here, or too long ago. Connect the store again.",
   refused: "You refused on the store's side, so nothing was connected.",
-  issuer: "The answer did not come from the store that you asked, so nothing was connected. Connect it again, and look at its address.",
+  issuer:
+    "The answer did not come from the store that you asked, so nothing was connected. Connect it again, and look at its address.",
   "no-answer": "The store did not answer when its approval was checked. Connect it again in a moment.",
   private: "The store is at a private address, which this installation does not allow.",
   plain: "The store is not encrypted (http), so no secret is sent there. Give its https address.",
@@ -20,7 +21,8 @@ const troubles: Record<string, string> = {
   approval: "The store did not accept the approval. Connect it again.",
   "out-of-order": "The store is out of order. Try again later.",
   busy: "The store asks us to slow down. Try again in a minute.",
-  currency: "The store sells in another currency now than its prices here are in. Its prices would be wrong, so it was not connected.",
+  currency:
+    "The store sells in another currency now than its prices here are in. Its prices would be wrong, so it was not connected.",
   facts: "The store does not say what must be known of it: its currency, its time zone and the countries it sells to.",
   "our-side": "The store could not be connected, for a reason on our side. Try again; if it stays, look into the log.",
 };
@@ -54,7 +56,10 @@ export default function StorePlace() {
             </p>
           )}
           {fresh && (
-            <p className="mb-3 flex items-center justify-between rounded-md bg-profit-wash p-3 text-profit-ink" role="status">
+            <p
+              className="mb-3 flex items-center justify-between rounded-md bg-profit-wash p-3 text-profit-ink"
+              role="status"
+            >
               <span>
                 <b>{fresh.name}</b> is connected. Check below that it is the right store.
               </span>
@@ -64,7 +69,11 @@ export default function StorePlace() {
           {stores.map((s) => (
             <StoreCard key={s.id} store={s} inUse={s.id === store?.id} />
           ))}
-          {may("owner") ? <Connect first={stores.length === 0} /> : stores.length === 0 && <p className="text-ink-2">An owner has to connect a store.</p>}
+          {may("owner") ? (
+            <Connect first={stores.length === 0} />
+          ) : (
+            stores.length === 0 && <p className="text-ink-2">An owner has to connect a store.</p>
+          )}
         </section>
         {store && (
           <section aria-labelledby="standing">
@@ -72,7 +81,8 @@ export default function StorePlace() {
               Money rules
             </h2>
             <p className="mb-3 text-ink-2">
-              Markup, fees and tax, import charges, exchange rates and the delivery that prices assume are settled in one place, for each store.
+              Markup, fees and tax, import charges, exchange rates and the delivery that prices assume are settled in
+              one place, for each store.
             </p>
             <Button onClick={() => go("/markup")}>Money rules of {store.name}</Button>
           </section>
@@ -106,7 +116,11 @@ function StoreCard({ store, inUse }: { store: Store; inUse: boolean }) {
             {store.address}
           </a>
         </div>
-        {inUse ? <span className="font-semibold text-profit-ink">in use</span> : <Button onClick={() => chooseStore(store.id)}>Use this store</Button>}
+        {inUse ? (
+          <span className="font-semibold text-profit-ink">in use</span>
+        ) : (
+          <Button onClick={() => chooseStore(store.id)}>Use this store</Button>
+        )}
       </div>
       <dl className="mt-3 grid grid-cols-[auto_1fr] gap-x-4 gap-y-1">
         {facts.map(([name, value]) => (
@@ -124,7 +138,10 @@ function StoreCard({ store, inUse }: { store: Store; inUse: boolean }) {
       {leaving && (
         <Disconnect
           name={store.name}
-          stops={["publishing to it; what a run has not sent yet fails", `prices and profit in ${store.currency} in the Catalog and the Workbench`]}
+          stops={[
+            "publishing to it; what a run has not sent yet fails",
+            `prices and profit in ${store.currency} in the Catalog and the Workbench`,
+          ]}
           stays="What is live stays live in the store. Drafts, manual prices and markup stay here, for when it is connected again."
           end={() => ask(api.POST("/api/stores/{id}/disconnect", { params: { path: { id: store.id } } }))}
           onClose={() => setLeaving(false)}
@@ -149,7 +166,10 @@ function Connect({ first }: { first: boolean }) {
       }}
     >
       {first && (
-        <p className="text-ink-2">Give your store's address. You are sent to the store to approve what Plain Pelican may do there, and come back connected.</p>
+        <p className="text-ink-2">
+          Give your store's address. You are sent to the store to approve what Plain Pelican may do there, and come back
+          connected.
+        </p>
       )}
       <Field
         label={first ? "Address of your store" : "Address of another store"}

@@ -12,7 +12,13 @@ export const percentText = (ratio: string) => `${toPercent(ratio)} %`;
 export const plain = (text: string) => typedNumber(text.replace("%", "")) || "0";
 export const amount = (text: string, currency: string): Amount => ({ value: plain(text), currency });
 
-export const kinds: { kind: Rule["formula"]["kind"]; name: string; ratio?: "percent" | "times"; amount?: string; basis?: boolean }[] = [
+export const kinds: {
+  kind: Rule["formula"]["kind"];
+  name: string;
+  ratio?: "percent" | "times";
+  amount?: string;
+  basis?: boolean;
+}[] = [
   { kind: "multiple", name: "a multiple of cost", ratio: "times", basis: true },
   { kind: "percent", name: "a percent on cost", ratio: "percent", basis: true },
   { kind: "fixed", name: "an amount on cost", amount: "added", basis: true },
@@ -41,7 +47,9 @@ function bandWords(rule: Rule, band: Band): string {
       return `a profit of ${added}`;
     default: {
       const at = Number(band.ratio);
-      return at === 0 ? "the market median" : `${percentText(String(Math.abs(at)))} ${at < 0 ? "below" : "above"} the market median`;
+      return at === 0
+        ? "the market median"
+        : `${percentText(String(Math.abs(at)))} ${at < 0 ? "below" : "above"} the market median`;
     }
   }
 }
@@ -55,7 +63,11 @@ export function formulaWords(rule: Rule): string {
       const next = bands[i + 1];
       const from = moneyText(b.from, b.from.currency);
       const range =
-        i === 0 && next ? `under ${moneyText(next.from, next.from.currency)}` : next ? `to under ${moneyText(next.from, next.from.currency)}` : `from ${from}`;
+        i === 0 && next
+          ? `under ${moneyText(next.from, next.from.currency)}`
+          : next
+            ? `to under ${moneyText(next.from, next.from.currency)}`
+            : `from ${from}`;
       return `${range}: ${bandWords(rule, b)}`;
     })
     .join("; ");
@@ -79,12 +91,16 @@ export function rangeWords(c: Conditions, home: string): string {
 
 export function endingWords(ending: Schemas["MarkupEnding"]): string {
   if (ending.allowed.length === 0) return "no rounding";
-  const names = ending.allowed.map((e) => (e === "tens" ? "whole tens" : e === "hundreds" ? "whole hundreds" : e)).join(" or ");
+  const names = ending.allowed
+    .map((e) => (e === "tens" ? "whole tens" : e === "hundreds" ? "whole hundreds" : e))
+    .join(" or ");
   return ending.up ? `${names}, next up` : names;
 }
 
 export function ceilingWords(c: Schemas["MarkupCeiling"]): string {
-  const over = [c.list ? "the list price" : "", Number(c.market) > 0 ? `${Number(c.market)} × the market median` : ""].filter(Boolean).join(" or ");
+  const over = [c.list ? "the list price" : "", Number(c.market) > 0 ? `${Number(c.market)} × the market median` : ""]
+    .filter(Boolean)
+    .join(" or ");
   if (!over) return "no ceiling";
   return c.caps ? `never above ${over}` : `warn above ${over}`;
 }
@@ -101,21 +117,29 @@ export function newRule(rules: Rule[], like: Rule): Rule {
 
 export const sections = ["rules", "fees", "imports", "rates", "delivery", "market", "promise_days"] as const;
 
-/** rebase puts what was edited onto rules that somebody else has changed meanwhile: parts that were not touched become theirs. */
+/**
+ * rebase puts what was edited onto rules that somebody else has changed meanwhile: parts that were not touched become
+ * theirs.
+ */
 export function rebase(edited: MoneyRules, base: MoneyRules, theirs: MoneyRules): MoneyRules {
   const next: Record<string, unknown> = {};
   for (const key of sections) next[key] = same(edited[key], base[key]) ? theirs[key] : edited[key];
   return next as MoneyRules;
 }
 
-/** same tells whether two parts of the rules say the same, however their numbers are written: 0 is 0.00, what is off may be left out, and who typed a rate is the server's to say. */
+/**
+ * same tells whether two parts of the rules say the same, however their numbers are written: 0 is 0.00, what is off
+ * may be left out, and who typed a rate is the server's to say.
+ */
 export const same = (a: unknown, b: unknown) => JSON.stringify(canonical(a)) === JSON.stringify(canonical(b));
 
 function canonical(value: unknown): unknown {
   if (typeof value === "string" && /^-?\d+(\.\d+)?$/.test(value)) return Number(value);
   if (Array.isArray(value)) return value.map(canonical);
   if (typeof value !== "object" || value === null) return value;
-  const entries = Object.entries(value).filter(([k, v]) => k !== "by" && k !== "at" && v !== undefined && v !== false && v !== "");
+  const entries = Object.entries(value).filter(
+    ([k, v]) => k !== "by" && k !== "at" && v !== undefined && v !== false && v !== "",
+  );
   return Object.fromEntries(entries.sort(([a], [b]) => (a < b ? -1 : 1)).map(([k, v]) => [k, canonical(v)]));
 }
 

@@ -26,7 +26,15 @@ const controls = [
 ] as const;
 
 /** Description edits the words as they will read; it saves when the typing rests or the field is left. */
-export default function Description({ html, onSave, readOnly }: { html: string; onSave: (html: string) => void; readOnly: boolean }) {
+export default function Description({
+  html,
+  onSave,
+  readOnly,
+}: {
+  html: string;
+  onSave: (html: string) => void;
+  readOnly: boolean;
+}) {
   const saved = useRef(html);
   const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
   const save = useRef(onSave);
@@ -68,7 +76,10 @@ export default function Description({ html, onSave, readOnly }: { html: string; 
     saved.current = next;
     save.current(next);
   };
-  const active = useEditorState({ editor, selector: ({ editor: now }) => Object.fromEntries(controls.map((c) => [c.is, now?.isActive(c.is) ?? false])) });
+  const active = useEditorState({
+    editor,
+    selector: ({ editor: now }) => Object.fromEntries(controls.map((c) => [c.is, now?.isActive(c.is) ?? false])),
+  });
   useEffect(() => {
     // Taken back, or changed elsewhere: show what is stored, unless it is being typed in.
     if (editor && html !== saved.current && !editor.isFocused) {

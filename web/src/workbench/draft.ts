@@ -69,10 +69,13 @@ function shownAtOnce(draft: Draft, change: Edit): Draft {
   if (change.tags) next.tags = change.tags;
   if (change.description !== undefined) next.description = change.description;
   if (change.pictures)
-    next.pictures = change.pictures.flatMap(({ place, shown }) => draft.pictures.filter((p) => p.place === place).map((p) => ({ ...p, shown })));
+    next.pictures = change.pictures.flatMap(({ place, shown }) =>
+      draft.pictures.filter((p) => p.place === place).map((p) => ({ ...p, shown })),
+    );
   if (change.options) {
     const options = change.options;
-    const renamed = (value: string, i: number) => options[i]?.values[draft.options[i]?.values.findIndex((v) => v.name === value) ?? -1]?.name ?? value;
+    const renamed = (value: string, i: number) =>
+      options[i]?.values[draft.options[i]?.values.findIndex((v) => v.name === value) ?? -1]?.name ?? value;
     next.options = options;
     next.variants = draft.variants.map((v) => ({ ...v, values: v.values.map(renamed) }));
   }

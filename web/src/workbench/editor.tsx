@@ -10,7 +10,17 @@ import { Variants } from "./variants";
 const Description = lazy(() => import("./description"));
 
 /** Editor is the middle of the Workbench: words, pictures, variants and price of one draft. */
-export function Editor({ draft, edit, edits, readOnly }: { draft: Draft; edit: EditDraft; edits: Pending[]; readOnly: boolean }) {
+export function Editor({
+  draft,
+  edit,
+  edits,
+  readOnly,
+}: {
+  draft: Draft;
+  edit: EditDraft;
+  edits: Pending[];
+  readOnly: boolean;
+}) {
   return (
     <div className="min-w-0 grow overflow-auto bg-surface px-4 py-4">
       <Refused edits={edits} />
@@ -20,7 +30,12 @@ export function Editor({ draft, edit, edits, readOnly }: { draft: Draft; edit: E
         <section aria-label="Description">
           <h2 className="mb-1 text-base">Description</h2>
           <Suspense fallback={<div className="h-44 rounded-md border border-line" />}>
-            <Description key={draft.id} html={draft.description} onSave={(description) => edit({ description })} readOnly={readOnly} />
+            <Description
+              key={draft.id}
+              html={draft.description}
+              onSave={(description) => edit({ description })}
+              readOnly={readOnly}
+            />
           </Suspense>
         </section>
         <Pictures draft={draft} edit={edit} readOnly={readOnly} />
@@ -90,7 +105,8 @@ function Title({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readO
         className="block w-full resize-none overflow-hidden border-b border-line bg-transparent font-head text-2xl font-semibold hover:border-line-2"
       />
       <p className="mt-1 text-sm text-ink-2">
-        {[...title].length} characters{[...title].length > shownBySearch && `, search engines show about ${shownBySearch}`} · the supplier's: “
+        {[...title].length} characters
+        {[...title].length > shownBySearch && `, search engines show about ${shownBySearch}`} · the supplier's: “
         {draft.offer_title}”
       </p>
     </div>

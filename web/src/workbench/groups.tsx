@@ -6,13 +6,28 @@ import type { EditDraft } from "./draft";
 export function Groups({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readOnly: boolean }) {
   return (
     <div className="mt-2 grid gap-x-5 gap-y-1 sm:grid-cols-2">
-      <Names label="Collections" list={draft.collections} readOnly={readOnly} onSave={(collections) => edit({ collections })} />
+      <Names
+        label="Collections"
+        list={draft.collections}
+        readOnly={readOnly}
+        onSave={(collections) => edit({ collections })}
+      />
       <Names label="Tags" list={draft.tags} readOnly={readOnly} onSave={(tags) => edit({ tags })} />
     </div>
   );
 }
 
-function Names({ label, list, readOnly, onSave }: { label: string; list: string[]; readOnly: boolean; onSave: (next: string[]) => void }) {
+function Names({
+  label,
+  list,
+  readOnly,
+  onSave,
+}: {
+  label: string;
+  list: string[];
+  readOnly: boolean;
+  onSave: (next: string[]) => void;
+}) {
   const shown = list.join(", ");
   const [text, setText] = useState(shown);
   useEffect(() => setText(shown), [shown]);

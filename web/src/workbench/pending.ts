@@ -75,12 +75,27 @@ export function whenSaved(act: (draft: Draft, store: number) => void): () => voi
 export function add(draft: Draft, store: number, change: Edit) {
   write((now) => {
     const text = change.title !== undefined ? "title" : change.description !== undefined ? "description" : undefined;
-    const before = text && now.find((p) => p.id !== saving && p.draft === draft.id && p.change[text] !== undefined && Object.keys(p.change).length === 1);
+    const before =
+      text &&
+      now.find(
+        (p) =>
+          p.id !== saving && p.draft === draft.id && p.change[text] !== undefined && Object.keys(p.change).length === 1,
+      );
     now = now.filter((p) => !(p.refused && p.draft === draft.id && overlap(p.change, change))); // corrected
-    if (before) return now.map((p) => (p.id === before.id ? { ...p, change, at: Date.now(), refused: undefined } : p)) as Pending[];
+    if (before)
+      return now.map((p) =>
+        p.id === before.id ? { ...p, change, at: Date.now(), refused: undefined } : p,
+      ) as Pending[];
     return [
       ...now,
-      { id: crypto.randomUUID?.() ?? `${Date.now()}-${Math.random()}`, draft: draft.id, store, change, base: valuesOf(draft, change), at: Date.now() },
+      {
+        id: crypto.randomUUID?.() ?? `${Date.now()}-${Math.random()}`,
+        draft: draft.id,
+        store,
+        change,
+        base: valuesOf(draft, change),
+        at: Date.now(),
+      },
     ];
   });
   void send();
@@ -99,13 +114,20 @@ export function drop(id: string) {
 
 /** retry sends a refused edit again, over what stands there now. */
 export function retry(id: string) {
-  write((now) => now.map(({ refused, ...p }) => (p.id === id ? { ...p, base: refused?.theirs ?? {} } : refused ? { ...p, refused } : p)));
+  write((now) =>
+    now.map(({ refused, ...p }) =>
+      p.id === id ? { ...p, base: refused?.theirs ?? {} } : refused ? { ...p, refused } : p,
+    ),
+  );
   void send();
 }
 
 let sending = false;
 
-/** send saves what waits, one after another, one tab at a time. It stops where the application is away; onReturn goes on. */
+/**
+ * send saves what waits, one after another, one tab at a time. It stops where the application is away; onReturn goes
+ * on.
+ */
 export async function send(): Promise<void> {
   if (sending) return;
   sending = true;
@@ -131,8 +153,14 @@ async function sendAll() {
       await save(next);
     } catch (error) {
       const problem = error as Problem;
-      if (problem.status === 0 || problem.status >= 500 || problem.status === 401) return; // kept; it goes on when the application is back
-      write((now) => now.map((p) => (p.id === next.id ? { ...p, refused: { words: problem.message, theirs: (problem as Conflict).theirs } } : p)) as Pending[]);
+      // Kept; it goes on when the application is back
+      if (problem.status === 0 || problem.status >= 500 || problem.status === 401) return;
+      write(
+        (now) =>
+          now.map((p) =>
+            p.id === next.id ? { ...p, refused: { words: problem.message, theirs: (problem as Conflict).theirs } } : p,
+          ) as Pending[],
+      );
     }
   }
 }

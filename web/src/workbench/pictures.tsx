@@ -1,5 +1,19 @@
-import { closestCenter, DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor, useSensors } from "@dnd-kit/core";
-import { arrayMove, rectSortingStrategy, SortableContext, sortableKeyboardCoordinates, useSortable } from "@dnd-kit/sortable";
+import {
+  closestCenter,
+  DndContext,
+  type DragEndEvent,
+  KeyboardSensor,
+  PointerSensor,
+  useSensor,
+  useSensors,
+} from "@dnd-kit/core";
+import {
+  arrayMove,
+  rectSortingStrategy,
+  SortableContext,
+  sortableKeyboardCoordinates,
+  useSortable,
+} from "@dnd-kit/sortable";
 import { CSS } from "@dnd-kit/utilities";
 import type { Draft, Schemas } from "../api/client";
 import { Picture } from "../parts/controls";
@@ -7,7 +21,10 @@ import type { EditDraft } from "./draft";
 
 type Chosen = Schemas["WorkbenchPicture"];
 
-/** Pictures chooses which are shown and in which order: click or Enter shows or hides, drag or Space then arrows moves. */
+/**
+ * Pictures chooses which are shown and in which order: click or Enter shows or hides, drag or Space then arrows
+ * moves.
+ */
 export function Pictures({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readOnly: boolean }) {
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 6 } }),
@@ -49,12 +66,26 @@ export function Pictures({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
           </div>
         </SortableContext>
       </DndContext>
-      <p className="mt-1 text-xs text-ink-2">Click to show or hide; drag, or Space and arrows, to move. The first is the one customers see first.</p>
+      <p className="mt-1 text-xs text-ink-2">
+        Click to show or hide; drag, or Space and arrows, to move. The first is the one customers see first.
+      </p>
     </section>
   );
 }
 
-function Thumb({ picture, number, first, onToggle, disabled }: { picture: Chosen; number: number; first: boolean; onToggle: () => void; disabled: boolean }) {
+function Thumb({
+  picture,
+  number,
+  first,
+  onToggle,
+  disabled,
+}: {
+  picture: Chosen;
+  number: number;
+  first: boolean;
+  onToggle: () => void;
+  disabled: boolean;
+}) {
   const sortable = useSortable({ id: picture.place + 1, disabled });
   return (
     <button
@@ -71,8 +102,14 @@ function Thumb({ picture, number, first, onToggle, disabled }: { picture: Chosen
       className={`relative aspect-square touch-none rounded-md border-2 ${first ? "border-beak" : "border-line"} ${sortable.isDragging ? "z-10" : ""}`}
     >
       <Picture path={picture.path} width={400} className={`size-full ${picture.shown ? "" : "opacity-30 grayscale"}`} />
-      {first && <span className="absolute bottom-0 left-0 rounded-tr bg-beak-fill px-1 text-xs font-semibold text-white">first</span>}
-      {!picture.shown && <span className="absolute right-0 bottom-0 rounded-tl bg-surface px-1 text-xs text-ink-2">hidden</span>}
+      {first && (
+        <span className="absolute bottom-0 left-0 rounded-tr bg-beak-fill px-1 text-xs font-semibold text-white">
+          first
+        </span>
+      )}
+      {!picture.shown && (
+        <span className="absolute right-0 bottom-0 rounded-tl bg-surface px-1 text-xs text-ink-2">hidden</span>
+      )}
     </button>
   );
 }

@@ -59,7 +59,9 @@ export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void })
   const undo = async (bulk: number) => {
     try {
       const undone = await ask(api.POST("/api/drafts/bulk/{id}/undo", { params: { path: { id: bulk } } }));
-      say(`Prices of ${undone.undone} drafts are back${undone.edited_since > 0 ? `; ${undone.edited_since} were edited since and stay` : ""}.`);
+      say(
+        `Prices of ${undone.undone} drafts are back${undone.edited_since > 0 ? `; ${undone.edited_since} were edited since and stay` : ""}.`,
+      );
       again();
     } catch (error) {
       say((error as Problem).message, true);
@@ -77,7 +79,12 @@ export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void })
   const seen = complete ? look.data : undefined;
   const kept = seen ? seen.variants - seen.skipped : 0;
   return (
-    <Dialog open onClose={onClose} title={`Prices of ${ids.length === 1 ? "1 draft" : `${ids.length} drafts`} in ${store?.name}`} wide>
+    <Dialog
+      open
+      onClose={onClose}
+      title={`Prices of ${ids.length === 1 ? "1 draft" : `${ids.length} drafts`} in ${store?.name}`}
+      wide
+    >
       <fieldset className="mb-3 flex flex-wrap gap-1.5">
         <legend className="sr-only">What to do</legend>
         {acts.map((a) => (
@@ -85,7 +92,13 @@ export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void })
             key={a.act}
             className={`flex min-h-7 cursor-pointer items-center gap-1.5 rounded-md border px-2.5 ${act === a.act ? "border-beak bg-beak-wash font-semibold" : "border-line-2"}`}
           >
-            <input type="radio" name="act" className="accent-(--beak-fill)" checked={act === a.act} onChange={() => setAct(a.act)} />
+            <input
+              type="radio"
+              name="act"
+              className="accent-(--beak-fill)"
+              checked={act === a.act}
+              onChange={() => setAct(a.act)}
+            />
             {a.name}
           </label>
         ))}
@@ -111,7 +124,12 @@ export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void })
               <span className="text-sm text-ink-2">{chosen.hint}</span>
             </label>
             <label className="flex min-h-7 items-center gap-1.5">
-              <input type="checkbox" className="size-4 accent-(--beak-fill)" checked={end} onChange={(e) => setEnd(e.target.checked)} />
+              <input
+                type="checkbox"
+                className="size-4 accent-(--beak-fill)"
+                checked={end}
+                onChange={(e) => setEnd(e.target.checked)}
+              />
               with the ending of each rule
             </label>
           </div>
@@ -137,7 +155,11 @@ export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void })
         {seen && !look.error && <Seen priced={seen} />}
         <div className="mt-4 flex justify-end gap-2">
           <Button onClick={onClose}>Cancel</Button>
-          <Button tone="main" type="submit" disabled={!seen || kept === 0 || look.isFetching || !!look.error || keep.isPending}>
+          <Button
+            tone="main"
+            type="submit"
+            disabled={!seen || kept === 0 || look.isFetching || !!look.error || keep.isPending}
+          >
             {act === "release" ? "Back to rule prices" : `Set ${kept > 0 ? kept : ""} prices`}
           </Button>
         </div>
@@ -168,7 +190,12 @@ function Seen({ priced }: { priced: Priced }) {
         )}
         . <span className="text-ink-2">Manual prices stay until they go back to the rules.</span>
       </p>
-      <div className="max-h-64 overflow-auto border-t border-line" role="region" aria-label="Prices before and after" tabIndex={0}>
+      <div
+        className="max-h-64 overflow-auto border-t border-line"
+        role="region"
+        aria-label="Prices before and after"
+        tabIndex={0}
+      >
         <table className="w-full text-left">
           <thead className="text-sm text-ink-2">
             <tr>
@@ -186,7 +213,9 @@ function Seen({ priced }: { priced: Priced }) {
                   <span className="block truncate">
                     <b className="font-semibold">{l.variant}</b> <span className="text-ink-2">{l.title}</span>
                   </span>
-                  {(l.note || l.then?.below_floor) && <span className="text-sm text-loss">{l.note || "under its floor"}</span>}
+                  {(l.note || l.then?.below_floor) && (
+                    <span className="text-sm text-loss">{l.note || "under its floor"}</span>
+                  )}
                 </td>
                 <td className="text-right">{l.now && <Money of={l.now} />}</td>
                 <td className="text-right font-semibold">{l.then && <Money of={l.then.price} />}</td>

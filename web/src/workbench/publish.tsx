@@ -20,7 +20,8 @@ export function Publish({ ids, drafts, onClose }: { ids: number[]; drafts: Draft
   const able = drafts.filter((d) => wanted.has(d.id) && d.report.ready).map((d) => d.id);
   const tooMany = able.length > mostDrafts;
   const start = useMutation<Run, Error>({
-    mutationFn: () => ask(api.POST("/api/runs", { body: { store_id: storeId, draft_ids: able, visible, sell_empty: sellEmpty } })),
+    mutationFn: () =>
+      ask(api.POST("/api/runs", { body: { store_id: storeId, draft_ids: able, visible, sell_empty: sellEmpty } })),
     onSuccess: (run) => {
       void client.invalidateQueries({ queryKey: ["runs"] });
       void client.invalidateQueries({ queryKey: ["quay"] });
@@ -62,8 +63,8 @@ export function Publish({ ids, drafts, onClose }: { ids: number[]; drafts: Draft
       )}
       {tooMany && (
         <p className="mt-3 text-loss" role="alert">
-          One run takes up to {mostDrafts.toLocaleString("en")} drafts; {able.length.toLocaleString("en")} are selected. Select fewer, and publish the others
-          after.
+          One run takes up to {mostDrafts.toLocaleString("en")} drafts; {able.length.toLocaleString("en")} are selected.
+          Select fewer, and publish the others after.
         </p>
       )}
       {start.error && (
@@ -73,7 +74,12 @@ export function Publish({ ids, drafts, onClose }: { ids: number[]; drafts: Draft
       )}
       <div className="mt-5 flex justify-end gap-2">
         <Button onClick={onClose}>Cancel</Button>
-        <Button tone="main" onClick={() => start.mutate()} disabled={start.isPending || able.length === 0 || tooMany} autoFocus>
+        <Button
+          tone="main"
+          onClick={() => start.mutate()}
+          disabled={start.isPending || able.length === 0 || tooMany}
+          autoFocus
+        >
           {stopped.length > 0 && able.length > 0 ? `Publish the ${able.length} that can` : `Publish ${ids.length}`}
         </Button>
       </div>

@@ -12,7 +12,10 @@ const names: Partial<Record<keyof Edit, string>> = {
   prices: "prices",
 };
 
-/** Refused shows each edit that was not taken, with what stands there now and a choice: nothing that was typed is lost. */
+/**
+ * Refused shows each edit that was not taken, with what stands there now and a choice: nothing that was typed is
+ * lost.
+ */
 export function Refused({ edits }: { edits: Pending[] }) {
   return edits
     .filter((p) => p.refused)
@@ -24,12 +27,20 @@ export function Refused({ edits }: { edits: Pending[] }) {
           <p>
             <b>Your {fields.map((f) => names[f]).join(" and ")} could not be saved.</b> {p.refused?.words}
           </p>
-          {typeof theirs === "string" && <p className="mt-1 line-clamp-3">It is now: “{theirs.replace(/<[^>]*>/g, " ").trim()}”</p>}
+          {typeof theirs === "string" && (
+            <p className="mt-1 line-clamp-3">It is now: “{theirs.replace(/<[^>]*>/g, " ").trim()}”</p>
+          )}
           <p className="mt-1 line-clamp-3">
             Yours: “
             {fields
               .map((f) => p.change[f])
-              .map((v) => (typeof v === "string" ? v.replace(/<[^>]*>/g, " ").trim() : typeof v === "object" ? shortly(v) : String(v)))
+              .map((v) =>
+                typeof v === "string"
+                  ? v.replace(/<[^>]*>/g, " ").trim()
+                  : typeof v === "object"
+                    ? shortly(v)
+                    : String(v),
+              )
               .join("; ")}
             ”
           </p>

@@ -32,12 +32,18 @@ export function StorePreview({
   const go = useNavigate();
   const priced = draft.variants
     .filter((v) => v.chosen && v.ladder)
-    .sort((a, b) => num((a.ladder as NonNullable<typeof a.ladder>).price) - num((b.ladder as NonNullable<typeof b.ladder>).price));
+    .sort(
+      (a, b) =>
+        num((a.ladder as NonNullable<typeof a.ladder>).price) - num((b.ladder as NonNullable<typeof b.ladder>).price),
+    );
   const lowest = priced[0]?.ladder?.price;
   const shown = draft.pictures.filter((p) => p.shown).length;
   const sells = draft.variants.filter((v) => v.chosen).length;
   return (
-    <aside className="hidden w-[256px] shrink-0 flex-col gap-4 overflow-auto border-l border-line bg-paper p-4 lg:flex" aria-label="Before publishing">
+    <aside
+      className="hidden w-[256px] shrink-0 flex-col gap-4 overflow-auto border-l border-line bg-paper p-4 lg:flex"
+      aria-label="Before publishing"
+    >
       <div>
         <h2 className="mb-2 text-base">Store preview</h2>
         <div className="overflow-hidden rounded-lg border border-line bg-surface">
@@ -46,7 +52,9 @@ export function StorePreview({
             <p className="line-clamp-2 font-semibold">{draft.title || "No title"}</p>
             {lowest && (
               <p>
-                {priced.length > 1 && num(priced.at(-1)?.ladder?.price ?? lowest) !== num(lowest) && <span className="text-ink-2">from </span>}
+                {priced.length > 1 && num(priced.at(-1)?.ladder?.price ?? lowest) !== num(lowest) && (
+                  <span className="text-ink-2">from </span>
+                )}
                 <Money of={lowest} />
                 {priced[0]?.ladder?.was && (
                   <s className="ml-1.5 text-ink-2">
@@ -68,11 +76,14 @@ export function StorePreview({
               </span>
               <span>
                 {sayMoney(f.words, home)} {f.stops && <b className="text-loss">Blocks publishing.</b>}
-                {f.stops && f.words.endsWith("Remove the contact details.") && f.words.startsWith("The description") && may("editor") && (
-                  <Button className="mt-1" onClick={onClean}>
-                    Remove contact details
-                  </Button>
-                )}
+                {f.stops &&
+                  f.words.endsWith("Remove the contact details.") &&
+                  f.words.startsWith("The description") &&
+                  may("editor") && (
+                    <Button className="mt-1" onClick={onClean}>
+                      Remove contact details
+                    </Button>
+                  )}
               </span>
             </li>
           ))}
@@ -81,7 +92,8 @@ export function StorePreview({
               <span aria-hidden="true" className="font-bold text-profit-ink">
                 ✓
               </span>
-              Title, {shown === 1 ? "1 picture" : `${shown} pictures`}, {sells === 1 ? "1 variant" : `${sells} variants`}: it can go out.
+              Title, {shown === 1 ? "1 picture" : `${shown} pictures`},{" "}
+              {sells === 1 ? "1 variant" : `${sells} variants`}: it can go out.
             </li>
           )}
         </ul>

@@ -16,7 +16,10 @@ type Row = Schemas["WorkbenchSwapRow"];
 type Buying = Schemas["WorkbenchPurchase"];
 type Priced = Schemas["WorkbenchVariantPrice"];
 
-/** Swap shows what having a draft bought from another supplier would do, lets variants be matched by hand, and does it. */
+/**
+ * Swap shows what having a draft bought from another supplier would do, lets variants be matched by hand, and does
+ * it.
+ */
 export default function Swap() {
   const { storeId } = useSession();
   const params = useParams();
@@ -25,7 +28,9 @@ export default function Swap() {
   const say = useSay();
   const client = useQueryClient();
   const [chosen, setChosen] = useState<Map<number, number>>();
-  const pairs = chosen && [...chosen].filter(([, to]) => to > 0).map(([variant_id, offer_variant_id]) => ({ variant_id, offer_variant_id }));
+  const pairs =
+    chosen &&
+    [...chosen].filter(([, to]) => to > 0).map(([variant_id, offer_variant_id]) => ({ variant_id, offer_variant_id }));
   const look = useQuery<Swapping, Problem>({
     queryKey: ["swap", id, offer, storeId, pairs],
     queryFn: ({ signal }) =>
@@ -53,7 +58,10 @@ export default function Swap() {
   });
   const swap = useMutation<Draft, Problem, void>({
     mutationFn: () => {
-      const now = look.data?.rows.filter((r) => r.offer_variant_id > 0).map(({ variant_id, offer_variant_id }) => ({ variant_id, offer_variant_id })) ?? [];
+      const now =
+        look.data?.rows
+          .filter((r) => r.offer_variant_id > 0)
+          .map(({ variant_id, offer_variant_id }) => ({ variant_id, offer_variant_id })) ?? [];
       return ask(
         api.POST("/api/drafts/{id}/swap", {
           params: { path: { id }, query: { store: storeId } },
@@ -102,7 +110,8 @@ export default function Swap() {
       <div className="border-b border-line bg-surface px-4 py-2.5">
         <h1 className="text-lg">Swap the supplier of “{look.data.title}”</h1>
         <p className="text-sm text-ink-2">
-          Its words, pictures, options and typed prices stay. What it is bought as, what it costs and what rules make of that change.
+          Its words, pictures, options and typed prices stay. What it is bought as, what it costs and what rules make of
+          that change.
         </p>
       </div>
       <div className="min-h-0 grow overflow-auto">
@@ -126,7 +135,10 @@ export default function Swap() {
           </thead>
           <tbody>
             {rows.map((r) => (
-              <tr key={r.variant_id} className={`border-b border-line ${r.offer_variant_id === 0 && r.chosen ? "bg-beak-wash" : ""}`}>
+              <tr
+                key={r.variant_id}
+                className={`border-b border-line ${r.offer_variant_id === 0 && r.chosen ? "bg-beak-wash" : ""}`}
+              >
                 <td className={`${cell} w-14 pl-4`}>
                   <Picture path={r.picture} width={96} className="size-10 min-w-10 border border-line" />
                 </td>
@@ -191,7 +203,8 @@ export default function Swap() {
         </table>
         {unused > 0 && (
           <p className="px-4 py-3 text-sm text-ink-2">
-            {unused === 1 ? "1 variant" : `${unused} variants`} of the other offer {unused === 1 ? "is" : "are"} not in the draft, and stay out of it.
+            {unused === 1 ? "1 variant" : `${unused} variants`} of the other offer {unused === 1 ? "is" : "are"} not in
+            the draft, and stay out of it.
           </p>
         )}
       </div>
@@ -228,9 +241,17 @@ function Facts({ title, of, beside }: { title: string; of: Buying; beside: Buyin
         {of.supplier} · {of.source} · {countryName(of.ships_from)}
       </p>
       <p>
-        <span className={bold(days(of) < days(beside))}>{of.door ? `${of.door} by ${of.delivery}` : "no delivery to the market"}</span> ·{" "}
-        <span className={bold(of.on_time !== null && beside.on_time !== null && of.on_time > beside.on_time)}>{onTimeText(of.on_time)}</span> ·{" "}
-        <span className={bold(of.rating !== "" && beside.rating !== "" && Number(of.rating) > Number(beside.rating))}>{ratingText(of.rating)}</span>
+        <span className={bold(days(of) < days(beside))}>
+          {of.door ? `${of.door} by ${of.delivery}` : "no delivery to the market"}
+        </span>{" "}
+        ·{" "}
+        <span className={bold(of.on_time !== null && beside.on_time !== null && of.on_time > beside.on_time)}>
+          {onTimeText(of.on_time)}
+        </span>{" "}
+        ·{" "}
+        <span className={bold(of.rating !== "" && beside.rating !== "" && Number(of.rating) > Number(beside.rating))}>
+          {ratingText(of.rating)}
+        </span>
       </p>
     </section>
   );

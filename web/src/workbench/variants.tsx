@@ -23,7 +23,9 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
   const choose = (keep: (v: DraftVariant) => boolean) => edit({ chosen: draft.variants.filter(keep).map((v) => v.id) });
   const top = Math.max(
     1,
-    ...draft.variants.map((v) => (v.ladder ? Math.max(num(v.ladder.price), num(v.ladder.landed) + num(v.ladder.fees) + num(v.ladder.tax)) : 0)),
+    ...draft.variants.map((v) =>
+      v.ladder ? Math.max(num(v.ladder.price), num(v.ladder.landed) + num(v.ladder.fees) + num(v.ladder.tax)) : 0,
+    ),
   );
   const losing = draft.variants.filter((v) => v.chosen && v.manual && v.ladder && num(v.ladder.profit) < 0);
   return (
@@ -81,7 +83,12 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
           {draft.variants.map((v, row) => (
             <tr key={v.id} className={`h-10 border-t border-line ${v.chosen ? "" : "opacity-60"}`}>
               <td data-first={row === 0 || undefined}>
-                <VariantTick variant={v} first={row === 0} disabled={readOnly} onChange={(now) => choose((x) => (x.id === v.id ? now : x.chosen))} />
+                <VariantTick
+                  variant={v}
+                  first={row === 0}
+                  disabled={readOnly}
+                  onChange={(now) => choose((x) => (x.id === v.id ? now : x.chosen))}
+                />
               </td>
               <td>
                 <Picture path={v.picture} width={96} className="size-8 border border-line" />
@@ -92,13 +99,19 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
                   <Original value={v.values[i] ?? ""} option={option} />
                 </td>
               ))}
-              <td className={`text-right ${v.stock === 0 ? "font-semibold text-loss" : ""}`}>{v.withdrawn ? "gone" : v.stock.toLocaleString("en")}</td>
+              <td className={`text-right ${v.stock === 0 ? "font-semibold text-loss" : ""}`}>
+                {v.withdrawn ? "gone" : v.stock.toLocaleString("en")}
+              </td>
               <td className="hidden pl-3 text-right xl:table-cell">
                 <Money of={v.cost} />
               </td>
               <td className="pl-3 text-right">{v.ladder && <Money of={v.ladder.landed} />}</td>
               <td className="hidden pl-4 xl:table-cell">
-                {v.ladder ? <PriceLadder ladder={v.ladder} top={top} width={96} /> : <span className="text-sm text-loss">{v.no_price}</span>}
+                {v.ladder ? (
+                  <PriceLadder ladder={v.ladder} top={top} width={96} />
+                ) : (
+                  <span className="text-sm text-loss">{v.no_price}</span>
+                )}
               </td>
               <td className="text-right">
                 {v.ladder && <Price draft={draft} row={row} readOnly={readOnly} edit={edit} />}
@@ -117,8 +130,8 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
       </table>
       {draft.earlier_rules && (
         <p className="mt-2 text-beak-ink">
-          Priced by earlier money rules: “{sayMoney(draft.earlier_rules.what, home)}” of {ago(draft.earlier_rules.since)}, by {draft.earlier_rules.by}, holds
-          for other drafts only.{" "}
+          Priced by earlier money rules: “{sayMoney(draft.earlier_rules.what, home)}” of{" "}
+          {ago(draft.earlier_rules.since)}, by {draft.earlier_rules.by}, holds for other drafts only.{" "}
           <Link to="/markup" className="underline">
             Bring it along under Markup
           </Link>
@@ -129,8 +142,9 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
           v.ladder &&
           v.rule_price && (
             <p key={v.id} className="mt-2 text-loss" role="alert">
-              The typed price of <b>{v.values.join(" ")}</b> loses <Money of={{ ...v.ladder.profit, value: v.ladder.profit.value.replace("-", "") }} /> on each
-              sale: it lands at <Money of={v.ladder.landed} />, fees take <Money of={v.ladder.fees} />
+              The typed price of <b>{v.values.join(" ")}</b> loses{" "}
+              <Money of={{ ...v.ladder.profit, value: v.ladder.profit.value.replace("-", "") }} /> on each sale: it
+              lands at <Money of={v.ladder.landed} />, fees take <Money of={v.ladder.fees} />
               {num(v.ladder.tax) > 0 && (
                 <>
                   {" "}
@@ -139,7 +153,11 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
               )}
               .{" "}
               {!readOnly && (
-                <button type="button" className="min-h-6 font-semibold underline" onClick={() => edit({ prices: [{ variant_id: v.id, price: "" }] })}>
+                <button
+                  type="button"
+                  className="min-h-6 font-semibold underline"
+                  onClick={() => edit({ prices: [{ variant_id: v.id, price: "" }] })}
+                >
                   Use the rule's <Money of={v.rule_price} />
                 </button>
               )}
@@ -176,10 +194,25 @@ function PriceNotes({ variant: v }: { variant: DraftVariant }) {
   );
 }
 
-function VariantTick({ variant, first, disabled, onChange }: { variant: DraftVariant; first: boolean; disabled: boolean; onChange: (now: boolean) => void }) {
+function VariantTick({
+  variant,
+  first,
+  disabled,
+  onChange,
+}: {
+  variant: DraftVariant;
+  first: boolean;
+  disabled: boolean;
+  onChange: (now: boolean) => void;
+}) {
   return (
     <span ref={(span) => void (first && span?.querySelector("input")?.setAttribute("data-field", "variants"))}>
-      <Tick checked={variant.chosen} disabled={disabled} onChange={onChange} label={`Sell ${variant.values.join(" ")}`} />
+      <Tick
+        checked={variant.chosen}
+        disabled={disabled}
+        onChange={onChange}
+        label={`Sell ${variant.values.join(" ")}`}
+      />
     </span>
   );
 }
@@ -196,7 +229,8 @@ function Price({ draft, row, readOnly, edit }: { draft: Draft; row: number; read
   const [text, setText] = useState(shown);
   useEffect(() => setText(shown), [shown]);
   if (!v) return null;
-  const wrong = text.trim() === shown ? undefined : checked(text, { least: 0, currency: v.ladder?.price.currency }).error;
+  const wrong =
+    text.trim() === shown ? undefined : checked(text, { least: 0, currency: v.ladder?.price.currency }).error;
   const save = () => {
     if (text.trim() === shown || wrong) return;
     if (text.trim() === "" && !v.manual) setText(shown);
@@ -224,7 +258,9 @@ function Price({ draft, row, readOnly, edit }: { draft: Draft; row: number; read
     e.preventDefault();
     const rows = draft.variants.slice(row).filter((x) => x.ladder);
     edit({
-      prices: column.slice(0, rows.length).map((cell, i) => ({ variant_id: rows[i]?.id ?? 0, price: typedNumber(cell.split("\t")[0] ?? "") })),
+      prices: column
+        .slice(0, rows.length)
+        .map((cell, i) => ({ variant_id: rows[i]?.id ?? 0, price: typedNumber(cell.split("\t")[0] ?? "") })),
     });
   };
   const loses = v.manual && Number(v.ladder?.profit.value) < 0;
@@ -268,13 +304,24 @@ function Price({ draft, row, readOnly, edit }: { draft: Draft; row: number; read
 /** alikeIn says which names of an option are there twice; empty where none are. */
 function alikeIn(edited: Option, others: Option[]): string {
   const plain = (name: string) => name.trim().replace(/\s+/g, " ").toLowerCase();
-  if (others.some((o) => plain(o.name) === plain(edited.name))) return `There is an option “${edited.name.trim()}” already.`;
+  if (others.some((o) => plain(o.name) === plain(edited.name)))
+    return `There is an option “${edited.name.trim()}” already.`;
   const twice = edited.values.find((v, i) => edited.values.some((w, j) => j < i && plain(w.name) === plain(v.name)));
   return twice ? `Two values are called “${twice.name.trim()}”.` : "";
 }
 
 /** Rename opens an option's name and values to be called otherwise. */
-function Rename({ option, others, onSave, readOnly }: { option: Option; others: Option[]; onSave: (next: Option) => void; readOnly: boolean }) {
+function Rename({
+  option,
+  others,
+  onSave,
+  readOnly,
+}: {
+  option: Option;
+  others: Option[];
+  onSave: (next: Option) => void;
+  readOnly: boolean;
+}) {
   const [open, setOpen] = useState(false);
   const [edited, setEdited] = useState(option);
   useEffect(() => setEdited(option), [option]);
@@ -283,12 +330,20 @@ function Rename({ option, others, onSave, readOnly }: { option: Option; others: 
   if (readOnly) return <>{option.name}</>;
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger className="clause text-sm font-semibold text-ink" aria-label={`Rename ${option.name} and its values`}>
+      <Popover.Trigger
+        className="clause text-sm font-semibold text-ink"
+        aria-label={`Rename ${option.name} and its values`}
+      >
         {option.name}
         <span className="font-normal text-ink-2">{was}</span>
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content className={`${panel} max-h-96 w-72 overflow-auto p-3`} align="start" sideOffset={4} aria-label={`Rename ${option.name}`}>
+        <Popover.Content
+          className={`${panel} max-h-96 w-72 overflow-auto p-3`}
+          align="start"
+          sideOffset={4}
+          aria-label={`Rename ${option.name}`}
+        >
           <form
             className="space-y-2"
             onSubmit={(e) => {
@@ -298,7 +353,12 @@ function Rename({ option, others, onSave, readOnly }: { option: Option; others: 
               setOpen(false);
             }}
           >
-            <Field label="Option" value={edited.name} onChange={(e) => setEdited({ ...edited, name: e.target.value })} required />
+            <Field
+              label="Option"
+              value={edited.name}
+              onChange={(e) => setEdited({ ...edited, name: e.target.value })}
+              required
+            />
             {edited.values.map((value, i) => (
               <label key={value.original} className="grid grid-cols-[84px_1fr] items-center gap-2">
                 <span className="truncate text-ink-2">{value.original}</span>
@@ -306,7 +366,12 @@ function Rename({ option, others, onSave, readOnly }: { option: Option; others: 
                   value={value.name}
                   required
                   aria-label={`Value ${value.original}`}
-                  onChange={(e) => setEdited({ ...edited, values: edited.values.map((x, j) => (i === j ? { ...x, name: e.target.value } : x)) })}
+                  onChange={(e) =>
+                    setEdited({
+                      ...edited,
+                      values: edited.values.map((x, j) => (i === j ? { ...x, name: e.target.value } : x)),
+                    })
+                  }
                   className="rounded border border-line-2 bg-surface px-2 py-1"
                 />
               </label>

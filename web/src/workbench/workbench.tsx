@@ -24,7 +24,10 @@ export default function Workbench() {
   const { storeId, may } = useSession();
   const go = useNavigate();
   const wanted = Number(useParams().id) || 0;
-  const drafts = useQuery({ queryKey: ["drafts", storeId], queryFn: () => ask(api.GET("/api/drafts", { params: { query: { store: storeId } } })) });
+  const drafts = useQuery({
+    queryKey: ["drafts", storeId],
+    queryFn: () => ask(api.GET("/api/drafts", { params: { query: { store: storeId } } })),
+  });
   const list = drafts.data ?? [];
   const found = list.findIndex((d) => d.id === wanted);
   const at = wanted ? found : list.length > 0 ? 0 : -1; // none where there is no such draft
@@ -55,7 +58,8 @@ export default function Workbench() {
   };
   // In the order of the list, which is the order of a pasted column.
   const price = () => {
-    if (storeId && here) setPricing(ids.length > 0 ? list.filter((d) => selected.has(d.id)).map((d) => d.id) : [here.id]);
+    if (storeId && here)
+      setPricing(ids.length > 0 ? list.filter((d) => selected.has(d.id)).map((d) => d.id) : [here.id]);
   };
   const undoNow = () => {
     if (!draft || (!draft.undo && edits.length === 0)) return;
@@ -71,7 +75,11 @@ export default function Workbench() {
     { keys: ["2"], label: "pictures", run: field("pictures") },
     { keys: ["3"], label: "variants", run: field("variants") },
     { keys: ["4"], label: "price", run: field("price") },
-    { keys: ["e"], label: "other suppliers", run: () => draft && go(`/catalog/alternatives/${draft.offer_id}?draft=${draft.id}`) },
+    {
+      keys: ["e"],
+      label: "other suppliers",
+      run: () => draft && go(`/catalog/alternatives/${draft.offer_id}?draft=${draft.id}`),
+    },
     ...(may("editor")
       ? [
           { keys: ["p"], label: "publish", run: publish },
@@ -95,7 +103,10 @@ export default function Workbench() {
     return (
       <main className="grow">
         <Notice alone title="The Workbench is empty">
-          <p>Take offers here from the Catalog. Each becomes a draft: your own words, pictures, variants and price, ready to publish.</p>
+          <p>
+            Take offers here from the Catalog. Each becomes a draft: your own words, pictures, variants and price, ready
+            to publish.
+          </p>
           <Button tone="main" onClick={() => go("/catalog")}>
             Go to the Catalog
           </Button>
@@ -115,7 +126,11 @@ export default function Workbench() {
       />
       {read.error && !draft ? (
         <Notice title={read.error.status === 404 ? "There is no such draft" : "This draft cannot be shown"} error>
-          <p>{read.error.status === 404 ? `Draft ${wanted} is not here: it was discarded, or never was.` : read.error.message}</p>
+          <p>
+            {read.error.status === 404
+              ? `Draft ${wanted} is not here: it was discarded, or never was.`
+              : read.error.message}
+          </p>
           {read.error.status === 404 ? (
             <Button onClick={() => go("/workbench")}>Show the newest draft</Button>
           ) : (
@@ -172,7 +187,9 @@ function UndoBulk({ bulk, onClose }: { bulk: NonNullable<Draft["undo_bulk"]>; on
   });
   return (
     <Dialog open onClose={onClose} title={`Undo the ${bulk.what} of ${bulk.drafts} drafts?`}>
-      <p className="mb-4">This was one change of {bulk.drafts} drafts, and is undone in all of them. What was changed in them since stays.</p>
+      <p className="mb-4">
+        This was one change of {bulk.drafts} drafts, and is undone in all of them. What was changed in them since stays.
+      </p>
       {undo.error && (
         <p className="mb-3 text-loss" role="alert">
           {undo.error.message}
@@ -209,7 +226,11 @@ function DraftList({
     <div className="flex w-[248px] shrink-0 flex-col border-r border-line bg-sunk">
       <div className="flex h-9 items-center justify-between border-b border-line pr-3 pl-1">
         <span className="flex items-center">
-          <Tick checked={list.length > 0 && selected.size === list.length} onChange={onSelectAll} label="Select all drafts" />
+          <Tick
+            checked={list.length > 0 && selected.size === list.length}
+            onChange={onSelectAll}
+            label="Select all drafts"
+          />
           <b>{list.length === 1 ? "1 draft" : `${list.length} drafts`}</b>
         </span>
         <span className="text-sm text-ink-2">{selected.size > 0 ? `${selected.size} selected` : `${ready} ready`}</span>
@@ -267,7 +288,9 @@ function Discard({ draft, onClose }: { draft: DraftLine; onClose: () => void }) 
   });
   return (
     <Dialog open onClose={onClose} title="Discard this draft?">
-      <p className="mb-4">Your words, pictures and prices for “{draft.title}” are thrown away. This cannot be undone.</p>
+      <p className="mb-4">
+        Your words, pictures and prices for “{draft.title}” are thrown away. This cannot be undone.
+      </p>
       <div className="flex justify-end gap-2">
         <Button onClick={onClose}>Cancel</Button>
         <Button tone="danger" onClick={() => discard.mutate()} disabled={discard.isPending}>
