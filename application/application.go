@@ -24,6 +24,7 @@ import (
 	"plainpelican/connect/rates"
 	"plainpelican/connect/source"
 	"plainpelican/connect/store"
+	"plainpelican/media"
 	"plainpelican/members"
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
@@ -52,6 +53,7 @@ type Application struct {
 	Sources    *sources.Service
 	Requests   *requests.Service
 	Catalog    *catalog.Service
+	Media      *media.Service
 	Stores     *stores.Service
 	Pricing    *pricing.Service
 	Workbench  *workbench.Service
@@ -91,26 +93,27 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a.Pricing = &pricing.Service{Pool: pool, Stores: a.Stores, Jobs: a.Jobs, Progress: a.Progress, Log: log,
 		Now: time.Now}
 	a.Stores.Pricing = a.Pricing
+	a.Media = media.New(pool, folder, client, a.Jobs, a.Throttle, log)
 	a.Workbench = &workbench.Service{Pool: pool, Pricing: a.Pricing, Stores: a.Stores, Progress: a.Progress,
-		PicturePath: catalog.PicturePath}
+		Media: a.Media, PicturePath: catalog.PicturePath}
 	a.Pricing.Drafts = a.Workbench
-	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Client: client, Drafts: a.Workbench,
+	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Media: a.Media, Drafts: a.Workbench,
 		Jobs: a.Jobs, Log: log, Throttle: a.Throttle, MaxDescribed: s.PicturesAhead}
-	a.Workbench.FetchPictures, a.Workbench.NotifyOffers, a.Workbench.MedianColours = a.Catalog.FetchPictures,
-		a.Catalog.NotifyOffers, a.Catalog.MedianColours
+	a.Workbench.Catalog, a.Media.OnDescribed = a.Catalog, a.Catalog.NotifyDescribed
 	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs,
 		Progress: a.Progress, Offers: a.Catalog, Blobs: folder, Prices: a.Pricing, Log: log, Throttle: a.Throttle,
 		RetryDelay: 15 * time.Second, Retries: 8}
 	a.Catalog.ShowLink = a.Sources.ShowLink
-	a.Requests = &requests.Service{Pool: pool, Sources: a.Sources, Pricing: a.Pricing, Pictures: a.Catalog,
+	a.Requests = &requests.Service{Pool: pool, Sources: a.Sources, Pricing: a.Pricing, Pictures: a.Media,
 		Blobs: folder, Jobs: a.Jobs, Progress: a.Progress, Log: log}
 	a.Publishing = &publishing.Service{Pool: pool, Drafts: a.Workbench, Stores: a.Stores, Supply: a.Sources,
 		Catalog: a.Catalog, Jobs: a.Jobs, Progress: a.Progress,
-		Log: log, PicturePath: catalog.PicturePath, Pause: 3 * time.Second, Tries: 8}
+		Log: log, Media: a.Media, Pause: 3 * time.Second, Tries: 8}
 	a.Pricing.Listings, a.Pricing.Catalog, a.Workbench.Listings = a.Publishing, a.Catalog, a.Publishing
 	a.Pricing.Work(a.Jobs)
 	a.Sources.Work(a.Jobs)
 	a.Catalog.Work(a.Jobs)
+	a.Media.Work(a.Jobs)
 	a.Requests.Work(a.Jobs)
 	a.Publishing.Work(a.Jobs)
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[MaintenanceArgs]) error {
@@ -200,7 +203,7 @@ func (a *Application) Start(ctx context.Context) error {
 // refused with blobs.ErrOtherFolder. With anew, the folder takes the place of the one before.
 func ClaimFolder(ctx context.Context, pool *pgxpool.Pool, folder *blobs.Folder, anew bool) error {
 	return database.InTx(ctx, pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(7306)`); err != nil { // two instances started at once
+		if err := database.Lock(ctx, tx, database.LockDataFolder); err != nil { // two instances started at once
 			return err
 		}
 		named, err := folder.ID()
@@ -251,7 +254,7 @@ type Header struct {
 	Repricing  int `json:"repricing" doc:"Stores whose prices are being brought up to their rules"`
 }
 
-func (a *Application) quay(ctx context.Context, storeID int64) (Header, error) {
+func (a *Application) header(ctx context.Context, storeID int64) (Header, error) {
 	var q Header
 	list, err := a.Sources.List(ctx)
 	if err != nil {
@@ -326,15 +329,16 @@ func (a *Application) register() {
 	a.Sources.Register(a.API)
 	a.Requests.Register(a.API)
 	a.Catalog.Register(a.API)
+	a.Media.Register(a.API)
 	a.Stores.Register(a.API)
 	a.Pricing.Register(a.API)
 	a.Workbench.Register(a.API)
 	a.Publishing.Register(a.API)
-	apikit.Register(a.API, access.Fulfiller, http.MethodGet, "/api/quay", "getHeader", "Counts for the header",
+	apikit.Register(a.API, access.Fulfiller, http.MethodGet, "/api/header", "getHeader", "Counts for the header",
 		func(ctx context.Context, in *struct {
 			Store int64 `query:"store"`
 		}) (*apikit.Body[Header], error) {
-			return apikit.OK(a.quay(ctx, in.Store))
+			return apikit.OK(a.header(ctx, in.Store))
 		})
 	a.API.Raw(access.Fulfiller, http.MethodGet, "/api/progress", a.progress)
 	a.API.Raw(access.Fulfiller, http.MethodGet, "/metrics",

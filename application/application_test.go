@@ -186,7 +186,7 @@ func TestTheDatabaseGoesAwayAndComesBack(t *testing.T) {
 	}
 	straight := 0
 	testkit.Until(t, "answers again, every time", func() bool {
-		if problem := w.Owner.Ask("GET", "/api/quay?store=1", nil, nil); problem == nil {
+		if problem := w.Owner.Ask("GET", "/api/header?store=1", nil, nil); problem == nil {
 			straight++
 		} else if straight = 0; problem.Status < 500 {
 			t.Fatalf("while the database was away: %+v", problem)

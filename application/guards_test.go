@@ -122,7 +122,7 @@ func TestRawErrorsStayInside(t *testing.T) {
 	w.Ready()
 	id := w.Take(w.Offer(0))[0]
 	problem := w.Owner.Ask("PATCH", fmt.Sprintf("/api/drafts/%d?store=1", id),
-		map[string]any{"revision": 1, "title": "a\u0000b"}, nil)
+		map[string]any{"title": "a\u0000b"}, nil)
 	if problem == nil || problem.Status != 422 || !strings.Contains(problem.Detail, "U+0000") {
 		t.Errorf("%+v", problem)
 	}

@@ -22,6 +22,7 @@ import (
 
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
 	"plainpelican/web"
 )
 
@@ -61,7 +62,7 @@ func (a *Application) routes() {
 }
 
 // unasked are the questions that browsers ask by themselves while long work is followed.
-var unasked = []string{"/api/sources", "/api/quay", "/api/requests", "/api/progress"}
+var unasked = []string{"/api/sources", "/api/header", "/api/requests", "/api/progress"}
 
 // noticed lets long work know that somebody is at work.
 func (a *Application) noticed(next http.Handler) http.Handler {
@@ -124,7 +125,8 @@ func (a *Application) logged(seconds *prometheus.HistogramVec) func(http.Handler
 			began := time.Now()
 			id := middleware.GetReqID(r.Context())
 			seen := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
-			next.ServeHTTP(seen, r)
+			ctx, counter := database.WithCounter(r.Context())
+			next.ServeHTTP(seen, r.WithContext(ctx))
 			route := chi.RouteContext(r.Context()).RoutePattern()
 			took := time.Since(began)
 			if route != "/api/progress" {
@@ -132,7 +134,8 @@ func (a *Application) logged(seconds *prometheus.HistogramVec) func(http.Handler
 					Observe(took.Seconds())
 			}
 			a.Log.Info("request", "id", id, "method", methodLabel(r.Method), "path", short(r.URL.Path), "status",
-				seen.Status(), "ms", took.Milliseconds(), "bytes", seen.BytesWritten())
+				seen.Status(), "ms", took.Milliseconds(), "bytes", seen.BytesWritten(), "statements",
+				counter.Statements())
 		})
 	}
 }

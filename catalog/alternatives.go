@@ -15,6 +15,7 @@ import (
 	"plainpelican/catalog/index"
 	"plainpelican/core/likeness"
 	"plainpelican/core/money"
+	"plainpelican/media"
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
@@ -379,7 +380,7 @@ func (s *Service) firstPictures(ctx context.Context, ids []int64, into map[int64
 	var shapes []int64
 	var outline []byte
 	_, err = pgx.ForEachRow(rows, []any{&id, &shapes, &outline}, func() error {
-		into[id] = pictureFrom(shapes, outline)
+		into[id] = media.PictureFrom(shapes, outline)
 		shapes, outline = nil, nil
 		return nil
 	})

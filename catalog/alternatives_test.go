@@ -186,12 +186,12 @@ func TestWhatAPictureOrAPageShowsIsFound(t *testing.T) {
 		return up.File
 	}
 	testkit.Until(t, "the pictures in the index", func() bool {
-		_, content, err := w.App.Catalog.Picture(t.Context(), ids[len(ids)-1], 0)
+		_, content, err := firstPicture(t, w, ids[len(ids)-1])
 		return err == nil && at(look(catalog.LookupInput{File: upload(content)}), ids[len(ids)-1]) >= 0
 	})
 	lost := 0
 	for _, id := range ids[:12] {
-		_, content, err := w.App.Catalog.Picture(t.Context(), id, 0)
+		_, content, err := firstPicture(t, w, id)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -328,7 +328,7 @@ func TestAnotherPackAndADoubtfulNumber(t *testing.T) {
 func TestAPageWithoutAPriceAndAPictureAreLookedFor(t *testing.T) {
 	w := testkit.Start(t)
 	w.Ready()
-	_, content, err := w.App.Catalog.Picture(t.Context(), 7, 0)
+	_, content, err := firstPicture(t, w, 7)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -379,4 +379,15 @@ func TestAPictureThatManyShareReachesAll(t *testing.T) {
 		from catalog_change, unnest(offers) o`).Scan(&told); err != nil || told != 1300 {
 		t.Errorf("%d of 1300 are told of: %v", told, err)
 	}
+}
+
+// firstPicture is an offer's, as its source gave it.
+func firstPicture(t *testing.T, w *testkit.World, offer int64) (hash string, content []byte, err error) {
+	t.Helper()
+	var url string
+	if err := w.App.Pool.QueryRow(t.Context(), `select pictures[1] from offer
+		where id = $1`, offer).Scan(&url); err != nil {
+		return "", nil, err
+	}
+	return w.App.Media.PictureAt(t.Context(), url)
 }

@@ -11,9 +11,9 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"plainpelican/connect/page"
+	"plainpelican/media"
 	"plainpelican/platform/blobs"
 	"plainpelican/platform/jobs"
-	"plainpelican/platform/outgoing"
 	"plainpelican/platform/throttle"
 	"plainpelican/pricing"
 )
@@ -23,7 +23,7 @@ type Service struct {
 	Pool     *pgxpool.Pool
 	Pricing  *pricing.Service
 	Blobs    *blobs.Folder
-	Client   *outgoing.Client
+	Media    *media.Service
 	Drafts   DraftLookup
 	Jobs     *jobs.Runner
 	Log      *slog.Logger
@@ -36,7 +36,6 @@ type Service struct {
 
 	now      atomic.Pointer[indexState]
 	building sync.Mutex
-	fetching sync.Map // url to *sync.Mutex: a picture is fetched once at a time
 	synonyms atomic.Pointer[cachedSynonyms]
 	skipped  sync.Map // ids of offers that cannot be read and are not in the index, to the reason
 	failing  atomic.Pointer[indexFailure]

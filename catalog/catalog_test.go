@@ -228,7 +228,7 @@ func TestPicturesThatAreNone(t *testing.T) {
 			where id = $1`, w.Offer(0), at); err != nil {
 			t.Fatal(err)
 		}
-		if _, _, err := w.App.Catalog.Picture(t.Context(), w.Offer(0), 0); !errors.Is(err, pictures.ErrNone) ||
+		if _, _, err := firstPicture(t, w, w.Offer(0)); !errors.Is(err, pictures.ErrNone) ||
 			!strings.Contains(err.Error(), words) {
 			t.Errorf("%s: %v", path, err)
 		}

@@ -20,6 +20,7 @@ import (
 	"plainpelican/core/market"
 	"plainpelican/core/money"
 	"plainpelican/core/terms"
+	"plainpelican/media"
 	"plainpelican/pricing"
 )
 
@@ -231,7 +232,7 @@ func (s *Service) readEntries(ctx context.Context, where string, arg any, do fun
 		e.Values, e.Codes = v.searched(number)
 		e.Picture = likeness.CoarseDescriptor{}
 		if outline != nil {
-			picture := pictureFrom(shapes, outline)
+			picture := media.PictureFrom(shapes, outline)
 			e.Picture = picture.Descriptor()
 		}
 		return nil

@@ -44,7 +44,7 @@ func (s *Service) NotifySource(ctx context.Context, db database.Querier, sourceI
 func logChange(ctx context.Context, db database.Querier, sourceID *int64, offers []int64) error {
 	_, err := db.Exec(ctx, `
 		with written as (insert into catalog_change (source_id, offers) select $1::bigint, $2::bigint[]
-		from (select pg_advisory_xact_lock(7305)) l returning seq)
+		from (select `+database.LockCatalogLog.SQL()+`) l returning seq)
 		select pg_notify('catalog', '') from written`, sourceID, list(offers))
 	return err
 }
@@ -80,11 +80,11 @@ func (s *Service) follow(ctx context.Context) error {
 	}
 	s.failing.Store(nil)
 	for {
-		told, err := conn.Conn().WaitForNotification(ctx)
+		rows, err := conn.Conn().WaitForNotification(ctx)
 		if err != nil {
 			return err
 		}
-		prices := told.Channel == "pricing"
+		prices := rows.Channel == "pricing"
 		soon, cancel := context.WithTimeout(ctx, 100*time.Millisecond)
 		for soon.Err() == nil { // take in what comes with it
 			var more *pgconn.Notification

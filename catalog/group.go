@@ -13,9 +13,8 @@ import (
 )
 
 // groupCandidateStrength is the strength from which an offer may belong to an item by what others of it say,
-// maxGroupCandidates how many of
-// the strongest are compared with each other, and maxGroupMembersAsked of how many that surely belong it is asked
-// who else is like them.
+// maxGroupCandidates how many of the strongest are compared with each other, and maxGroupMembersAsked of how many
+// that surely belong it is asked who else is like them.
 const (
 	groupCandidateStrength = 45
 	linkedStrength         = 10 // and by what they say that surely belong
@@ -24,8 +23,7 @@ const (
 )
 
 // group tells which offers are the item: those that are one with each other on the whole, not with the offer alone
-// that was asked
-// for, so that from whichever of them one starts the same are found.
+// that was asked for, so that from whichever of them one starts the same are found.
 func (s *Service) group(ctx context.Context, of subject, items map[int64]*likeness.Item,
 	matches map[int64]likeness.Match, rarity func(string) float64) (map[int64]bool, error) {
 	// Of each its first picture alone, so that two are as alike one way as the other.
@@ -133,9 +131,8 @@ func pairwise(ids []int64, item func(int64) *likeness.Item, rarity func(string) 
 	return strength
 }
 
-// sameDecisions are the pairs among some offers of which people said that they are the same, the lower id first.
-// That two are not the
-// same is between these two: it parts no others.
+// sameDecisions are the pairs among some offers of which people said that they are the same, the lower id first. That
+// two are not the same is between these two: it parts no others.
 func (s *Service) sameDecisions(ctx context.Context, ids []int64) (map[[2]int64]bool, error) {
 	rows, err := s.Pool.Query(ctx, `select offer, other from match_decision
 		where same and offer = any ($1) and other = any ($1)`, ids)

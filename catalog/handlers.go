@@ -85,7 +85,7 @@ func (s *Service) Register(a *apikit.API) {
 		func(ctx context.Context, in *WhatIf) (*apikit.Body[WhatIfResult], error) {
 			return apikit.OK(s.whatIf(ctx, *in))
 		})
-	a.Raw(access.Fulfiller, http.MethodGet, "/pictures/{offer}/{place}", s.servePicture)
+	a.Raw(access.Fulfiller, http.MethodGet, "/pictures/{offer}/{index}", s.servePicture)
 }
 
 // timed says how long finding took.

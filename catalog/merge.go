@@ -15,7 +15,7 @@ import (
 
 // CheckImpact says what putting the staged offers on the shelf, and withdrawing what a whole
 // catalog no longer lists, would do.
-func (s *Service) CheckImpact(ctx context.Context, intake, sourceID int64, whole bool,
+func (s *Service) CheckImpact(ctx context.Context, importID, sourceID int64, whole bool,
 	seen *roaring64.Bitmap) (sources.Impact, error) {
 	var w sources.Impact
 	gone, total, err := s.unseen(ctx, s.Pool, sourceID, seen)
@@ -23,7 +23,7 @@ func (s *Service) CheckImpact(ctx context.Context, intake, sourceID int64, whole
 		return w, err
 	}
 	w.Offers = total
-	offersIn, variantsIn := stagingTables(intake)
+	offersIn, variantsIn := stagingTables(importID)
 	if whole {
 		w.Withdrawn = len(gone)
 		rows, err := s.Pool.Query(ctx, `select number, title from offer where id = any ($1)
@@ -39,7 +39,7 @@ func (s *Service) CheckImpact(ctx context.Context, intake, sourceID int64, whole
 			return w, err
 		}
 	}
-	if err := s.checkStockImpact(ctx, &w, intake, sourceID, whole); err != nil {
+	if err := s.checkStockImpact(ctx, &w, importID, sourceID, whole); err != nil {
 		return w, err
 	}
 	if err := s.Pool.QueryRow(ctx, `select count(*), coalesce(min(o.currency), ''), coalesce(min(t.currency), '')
@@ -92,8 +92,8 @@ func (s *Service) examples(ctx context.Context, list []sources.Example, moved st
 }
 
 // checkStockImpact counts the offers that had stock and would have none, of all that had some.
-func (s *Service) checkStockImpact(ctx context.Context, w *sources.Impact, intake, sourceID int64, whole bool) error {
-	offersIn, variantsIn := stagingTables(intake)
+func (s *Service) checkStockImpact(ctx context.Context, w *sources.Impact, importID, sourceID int64, whole bool) error {
+	offersIn, variantsIn := stagingTables(importID)
 	if err := s.Pool.QueryRow(ctx, `
 		select count(*) from `+offersIn+` t join offer o on o.id = t.offer_id
 			where not t.fresh and o.withdrawn_at is null
@@ -109,8 +109,8 @@ func (s *Service) checkStockImpact(ctx context.Context, w *sources.Impact, intak
 }
 
 // costJumpsSQL are the staged offers with a cost that moves by a factor at once, in one currency.
-func costJumpsSQL(intake int64, factor int) string {
-	offersIn, variantsIn := stagingTables(intake)
+func costJumpsSQL(importID int64, factor int) string {
+	offersIn, variantsIn := stagingTables(importID)
 	return fmt.Sprintf(`from %s t join offer o on o.id = t.offer_id join %s s on s.seq = t.seq
 		join offer_variant v on v.offer_id = t.offer_id and v.number = s.number
 		where not t.fresh and o.withdrawn_at is null and o.currency = t.currency and v.cost > 0 and not v.withdrawn
@@ -119,8 +119,8 @@ func costJumpsSQL(intake int64, factor int) string {
 
 // HoldBack sets those staged offers apart whose costs move by a factor at once, until Release: their places are
 // negative.
-func (s *Service) HoldBack(ctx context.Context, tx pgx.Tx, intake int64, factor int) error {
-	rows, err := tx.Query(ctx, `select distinct t.offer_id `+costJumpsSQL(intake, factor))
+func (s *Service) HoldBack(ctx context.Context, tx pgx.Tx, importID int64, factor int) error {
+	rows, err := tx.Query(ctx, `select distinct t.offer_id `+costJumpsSQL(importID, factor))
 	if err != nil {
 		return err
 	}
@@ -128,7 +128,7 @@ func (s *Service) HoldBack(ctx context.Context, tx pgx.Tx, intake int64, factor 
 	if err != nil {
 		return err
 	}
-	offersIn, variantsIn := stagingTables(intake)
+	offersIn, variantsIn := stagingTables(importID)
 	for _, table := range []string{variantsIn, offersIn} {
 		if _, err := tx.Exec(ctx, `update `+table+` set seq = -seq
 			where seq > 0 and offer_id = any ($1)`, offers); err != nil {
@@ -139,8 +139,8 @@ func (s *Service) HoldBack(ctx context.Context, tx pgx.Tx, intake int64, factor 
 }
 
 // HeldBack counts the offers that are set apart, with the largest moves among them.
-func (s *Service) HeldBack(ctx context.Context, intake, sourceID int64, factor int) (w sources.Impact, err error) {
-	offersIn, _ := stagingTables(intake)
+func (s *Service) HeldBack(ctx context.Context, importID, sourceID int64, factor int) (w sources.Impact, err error) {
+	offersIn, _ := stagingTables(importID)
 	if err := s.Pool.QueryRow(ctx, `select count(*) from `+offersIn+` where seq < 0`).Scan(&w.Repriced); err != nil ||
 		w.Repriced == 0 {
 		return w, err
@@ -149,13 +149,13 @@ func (s *Service) HeldBack(ctx context.Context, intake, sourceID int64, factor i
 		where source_id = $1 and withdrawn_at is null`, sourceID).Scan(&w.Offers); err != nil {
 		return w, err
 	}
-	w.Examples, err = s.examples(ctx, nil, costJumpsSQL(intake, factor)+` and t.seq < 0`)
+	w.Examples, err = s.examples(ctx, nil, costJumpsSQL(importID, factor)+` and t.seq < 0`)
 	return w, err
 }
 
 // ReleaseHeldBack puts those that were set apart behind all others, and returns the last place.
-func (s *Service) ReleaseHeldBack(ctx context.Context, tx pgx.Tx, intake int64, staged int) (last int, err error) {
-	offersIn, variantsIn := stagingTables(intake)
+func (s *Service) ReleaseHeldBack(ctx context.Context, tx pgx.Tx, importID int64, staged int) (last int, err error) {
+	offersIn, variantsIn := stagingTables(importID)
 	for _, table := range []string{variantsIn, offersIn} {
 		if _, err := tx.Exec(ctx, `update `+table+` set seq = $1 - seq where seq < 0`, staged); err != nil {
 			return 0, err
@@ -226,8 +226,8 @@ func (s *Service) WithdrawNumbers(ctx context.Context, tx pgx.Tx, sourceID int64
 }
 
 // AnalyzeStaging lets the database know what was staged, so that it plans the merging well.
-func (s *Service) AnalyzeStaging(ctx context.Context, intake int64) error {
-	offers, variants := stagingTables(intake)
+func (s *Service) AnalyzeStaging(ctx context.Context, importID int64) error {
+	offers, variants := stagingTables(importID)
 	_, err := s.Pool.Exec(ctx, `analyze `+offers+`, `+variants)
 	return err
 }

@@ -2,7 +2,6 @@ package catalog
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strconv"
 
@@ -55,9 +54,6 @@ type MatchedVariant struct {
 	Values  []string `json:"values"`
 	InStock bool     `json:"in_stock" doc:"Or its stock is not known"`
 }
-
-// PicturePath is where a picture of an offer is served.
-func PicturePath(offer int64, place int) string { return fmt.Sprintf("/pictures/%d/%d", offer, place) }
 
 func itoa(n int64) string { return strconv.FormatInt(n, 10) }
 
@@ -164,8 +160,7 @@ func (l *Line) price(t *offerPricing, show lineOptions) {
 }
 
 // matchVariants shows for each offer the variant whose options or numbers meet most of what was typed and the offer
-// itself does not
-// say: one in stock before one that is sold out, then the first.
+// itself does not say: one in stock before one that is sold out, then the first.
 func (s *Service) matchVariants(ctx context.Context, words *terms.Query, lines []Line) error {
 	missing := map[int64][]*terms.Need{}
 	at := map[int64]*Line{}

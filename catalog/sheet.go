@@ -104,8 +104,8 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64, soldOutToo bool)
 		return o, err
 	}
 	o.Description, o.Rating = safehtml.Clean(o.Description), apikit.Tenths(rating)
-	for place := range pictures {
-		o.Pictures = append(o.Pictures, PicturePath(id, place))
+	for position := range pictures {
+		o.Pictures = append(o.Pictures, PicturePath(id, position))
 	}
 	if pictures > 0 {
 		o.Picture = o.Pictures[0]

@@ -22,15 +22,15 @@ import (
 // An intake's staging tables: unlogged, its own, dropped at its end. What is staged lives
 // through the death of an instance; after a crash of the database it is empty, which
 // Staged tells.
-func stagingTables(intake int64) (offers, variants string) {
-	return fmt.Sprintf("staged_offer_%d", intake), fmt.Sprintf("staged_variant_%d", intake)
+func stagingTables(importID int64) (offers, variants string) {
+	return fmt.Sprintf("staged_offer_%d", importID), fmt.Sprintf("staged_variant_%d", importID)
 }
 
 // OpenStaging makes the intake's staging tables where they are missing and returns the numbers
 // of the offers that lie there, with how many they are.
-func (s *Service) OpenStaging(ctx context.Context, db database.Querier, intake int64, number func(string)) (int,
+func (s *Service) OpenStaging(ctx context.Context, db database.Querier, importID int64, number func(string)) (int,
 	error) {
-	offers, variants := stagingTables(intake)
+	offers, variants := stagingTables(importID)
 	for table, like := range map[string]string{offers: "staged_offer", variants: "staged_variant"} {
 		if _,
 			err := db.Exec(ctx, `create unlogged table if not exists `+table+` (like `+like+
@@ -49,8 +49,8 @@ func (s *Service) OpenStaging(ctx context.Context, db database.Querier, intake i
 }
 
 // DropStaging drops the intake's staging tables.
-func (s *Service) DropStaging(ctx context.Context, db database.Querier, intake int64) error {
-	offers, variants := stagingTables(intake)
+func (s *Service) DropStaging(ctx context.Context, db database.Querier, importID int64) error {
+	offers, variants := stagingTables(importID)
 	_, err := db.Exec(ctx, `drop table if exists `+offers+`, `+variants)
 	return err
 }

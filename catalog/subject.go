@@ -12,6 +12,7 @@ import (
 	"plainpelican/connect/source"
 	"plainpelican/core/gtin"
 	"plainpelican/core/likeness"
+	"plainpelican/media"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
 	"plainpelican/platform/pictures"
@@ -78,11 +79,11 @@ func subjectOf(field string, content []byte) (subject, error) {
 	if _, _, err := pictures.Check(bytes.NewReader(content)); err != nil {
 		return of, apikit.Problem(422, field, "It cannot be looked for: %s.", err)
 	}
-	look := Describe(content)
-	if look.EdgeMap == nil {
+	features := media.FeaturesOf(content)
+	if features.EdgeMap == nil {
 		return of, apikit.Problem(422, field, "It cannot be looked for: the picture is of one colour all over.")
 	}
-	of.item.Pictures = withTurned(look.Picture)
+	of.item.Pictures = withTurned(features.Picture)
 	return of, nil
 }
 
@@ -106,17 +107,17 @@ func (s *Service) subjectOfPage(ctx context.Context, link string) (subject, erro
 	of.item.PictureTells = true
 	for _, url := range offer.Pictures[:min(len(offer.Pictures), maxSubjectPictures)] {
 		waiting, cancel := context.WithTimeout(ctx, pictureTimeout)
-		_, content, err := s.PictureAt(waiting, url)
+		_, content, err := s.Media.PictureAt(waiting, url)
 		late := waiting.Err() != nil
 		cancel()
 		if err != nil && !errors.Is(err, pictures.ErrNone) && !late {
 			return of, err
 		}
-		if look := Describe(content); err == nil && look.EdgeMap != nil {
+		if features := media.FeaturesOf(content); err == nil && features.EdgeMap != nil {
 			if len(of.item.Pictures) == 0 {
-				of.item.Pictures = withTurned(look.Picture)
+				of.item.Pictures = withTurned(features.Picture)
 			} else {
-				of.item.Pictures = append(of.item.Pictures, look.Picture)
+				of.item.Pictures = append(of.item.Pictures, features.Picture)
 			}
 		}
 	}

@@ -112,7 +112,7 @@ test("ten tabs leave room for answers: one stream a browser", async ({ page, con
     others.push(tab);
   }
   await page.bringToFront();
-  await page.getByLabel("Words", { exact: true }).fill("mug");
+  await page.getByLabel("Search", { exact: true }).fill("mug");
   await expect(page.locator("main")).toHaveAttribute("data-answers", "mug", { timeout: 5_000 });
   expect(streams.length).toBeLessThanOrEqual(2); // the first tab's, and one more where it went to another address
   for (const tab of others) await tab.close();

@@ -52,7 +52,7 @@ test("pictures that are slow to come leave room for answers, and come all the sa
   });
   await page.goto("/catalog");
   await expect.poll(async () => (await seen()).asked).toBeGreaterThan(3);
-  await page.getByLabel("Words", { exact: true }).pressSequentially("mug", { delay: 150 });
+  await page.getByLabel("Search", { exact: true }).pressSequentially("mug", { delay: 150 });
   await expect(page).toHaveURL(/words=mug/);
   const rows = page.getByRole("grid", { name: "Offers" }).locator("[role=row]");
   await expect
@@ -69,7 +69,7 @@ test("pictures that are slow to come leave room for answers, and come all the sa
 
 test("the address follows what is typed once typing rests, and nothing that is typed is lost", async ({ page }) => {
   await page.goto("/catalog");
-  const words = page.getByLabel("Words", { exact: true });
+  const words = page.getByLabel("Search", { exact: true });
   await expect(page.getByRole("row").nth(2)).toBeVisible();
   // Slower than typing rests, and faster; some keys come just while the address is being written.
   for (const [text, delay] of [
@@ -121,7 +121,7 @@ test("while one types, neither sheets nor pictures are asked for; then the first
   await page.waitForTimeout(1500); // its pictures have come
   const asked: string[] = [];
   page.on("request", (r) => asked.push(new URL(r.url()).pathname));
-  const words = page.getByLabel("Words", { exact: true });
+  const words = page.getByLabel("Search", { exact: true });
   await words.selectText();
   await words.pressSequentially("garden hose", { delay: 80 });
   expect(asked.filter((path) => path.startsWith("/pictures/") || /^\/api\/offers\/\d+/.test(path))).toEqual([]);
@@ -259,12 +259,12 @@ test("side by side and the same item elsewhere, by keyboard alone", async ({ pag
   // And from a pasted link.
   const { page_url } = await api<{ page_url: string }>(page, "GET", `/api/offers/${id}`);
   await page.goto("/catalog");
-  await page.getByLabel("Words", { exact: true }).fill(page_url);
+  await page.getByLabel("Search", { exact: true }).fill(page_url);
   await expect(page).toHaveURL(/\/catalog\/alternatives\?link=/);
   await expect(page.getByText("the one that was asked for")).toBeVisible();
   await expect(rows).toHaveCount(before);
   await page.goto("/catalog");
-  await page.getByLabel("Words", { exact: true }).fill("https://nowhere.example/x");
+  await page.getByLabel("Search", { exact: true }).fill("https://nowhere.example/x");
   await expect(page.getByText(/It cannot be looked for/)).toBeVisible();
 });
 
@@ -348,7 +348,7 @@ test("the supplier of a draft is swapped by keys while pictures cannot be had, a
 
 test("Back undoes a clause, and what was typed before it stays", async ({ page }) => {
   await page.goto("/catalog");
-  await page.getByLabel("Words", { exact: true }).fill("mug");
+  await page.getByLabel("Search", { exact: true }).fill("mug");
   await page.getByRole("button", { name: /^Days to the door/ }).click();
   await page
     .getByRole("dialog")
@@ -367,7 +367,7 @@ test("Back undoes a clause, and what was typed before it stays", async ({ page }
   await expect(page.getByRole("button", { name: "Days to the door: 16 days" })).toBeVisible();
   await page.goBack();
   await expect(page).not.toHaveURL(/days/);
-  await expect(page.getByLabel("Words", { exact: true })).toHaveValue("mug");
+  await expect(page.getByLabel("Search", { exact: true })).toHaveValue("mug");
 });
 
 test("an answer says which word emptied it, what it did not understand, and finds a variant by its colour", async ({
@@ -378,8 +378,8 @@ test("an answer says which word emptied it, what it did not understand, and find
   await expect(page.getByText("without “the”")).toBeVisible();
   await expect(page.getByText("“xylophone” left nothing.")).toBeVisible();
   await page.getByRole("button", { name: /offers without it$/ }).click();
-  await expect(page.getByLabel("Words", { exact: true })).toHaveValue("mug");
-  await page.getByLabel("Words", { exact: true }).fill("plum mug");
+  await expect(page.getByLabel("Search", { exact: true })).toHaveValue("mug");
+  await page.getByLabel("Search", { exact: true }).fill("plum mug");
   await expect(page.getByRole("grid", { name: "Offers" }).getByText(/^plum/).first()).toBeVisible();
   expect(await total(page)).toBeGreaterThan(0);
 });

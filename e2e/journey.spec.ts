@@ -72,9 +72,9 @@ test("2 Store: refused, then approved", async ({ page }) => {
 test("3 Catalog: the sentence, the cursor and the sheet", async ({ page }) => {
   await signIn(page);
   await page.getByRole("link", { name: /^Catalog/ }).click();
-  await page.getByLabel("Words", { exact: true }).fill("kettel");
+  await page.getByLabel("Search", { exact: true }).fill("kettel");
   await expect(page.getByText(/nothing says “kettel”, showing kettle/)).toBeVisible();
-  await page.getByLabel("Words", { exact: true }).fill("mug");
+  await page.getByLabel("Search", { exact: true }).fill("mug");
   const grid = page.getByRole("grid", { name: "Offers" });
   await expect(grid.getByRole("row").first()).toContainText(/mug/i);
   const total = async () =>
@@ -246,7 +246,9 @@ test("7 Publishing: what succeeds, what fails and why, mended and tried again", 
   await page.getByRole("button", { name: "Publish the 2 that can", exact: true }).click();
   await expect(page.getByText(/The run has ended: 2 published, 0 failed/)).toBeAttached({ timeout: 40_000 });
   // Asked for all the same, as a script may: the run says why it failed, and which part of the draft mends it.
-  const over = (await api<{ id: number; report: { ready: boolean } }[]>(page, "GET", "/api/drafts?store=1"))
+  const over = (
+    await api<{ drafts: { id: number; report: { ready: boolean } }[] }>(page, "GET", "/api/drafts?store=1")
+  ).drafts
     .filter((d) => !d.report.ready)
     .map((d) => d.id);
   const asked = await api<{ id: number }>(page, "POST", "/api/runs", {

@@ -44,7 +44,7 @@ function watch() {
 
 /** Types at some five keys a second, unevenly, and returns what each key waited for. */
 async function typed(page) {
-  const words = page.getByLabel("Words");
+  const words = page.getByLabel("Search");
   let turn = 1;
   for (const sentence of ["vase", ...sentences.slice(0, Number(process.env.KEYS_SENTENCES ?? sentences.length))]) {
     await words.selectText();

@@ -1,4 +1,4 @@
-import { expect, test } from "@playwright/test";
+import { expect, type Locator, test } from "@playwright/test";
 import { api, connectStore, nord, signIn, takeFresh } from "./world";
 
 test.beforeEach(async ({ page }) => {
@@ -55,16 +55,32 @@ test("two people on one draft: the second is told, nothing is overwritten", asyn
   await signIn(other, "tomas@saltmarsh.example", "balcony-garden");
   await other.goto(`/workbench/${id}`);
   await page.goto(`/workbench/${id}`);
-  await expect(other.getByLabel("Title", { exact: true })).toHaveValue("Shared 1");
-  await page.getByLabel("Title", { exact: true }).fill("Ines was first");
-  await page.getByLabel("Title", { exact: true }).press("Enter");
+  const [mine, theirs] = [page, other].map((p) => p.getByLabel("Title", { exact: true })) as [Locator, Locator];
+  await expect(theirs).toHaveValue("Shared 1");
+  await mine.fill("Ines was first");
+  await mine.press("Enter");
+  // Heard of within a second, without a word about it, where nobody types.
+  await expect(theirs).toHaveValue("Ines was first", { timeout: 1500 });
+  await expect(other.getByRole("button", { name: /^Undo/ })).toHaveCount(0); // it is hers
+  // Who was typing meanwhile sees both, and chooses.
+  await theirs.pressSequentially(" and Tomas");
+  await mine.fill("Ines again");
+  await mine.press("Enter");
   await expect(page.getByRole("button", { name: "Undo title" })).toBeVisible();
-  await other.getByLabel("Title", { exact: true }).fill("Tomas was second");
-  await other.getByLabel("Title", { exact: true }).press("Enter");
   const choice = other.getByRole("alert").filter({ hasText: "could not be saved" });
-  await expect(choice).toContainText("Ines was first");
-  await choice.getByRole("button", { name: "Discard mine" }).click();
-  await expect(other.getByLabel("Title", { exact: true })).toHaveValue("Ines was first");
+  await expect(choice).toContainText("Ines's: “Ines again”");
+  await expect(choice).toContainText("and Tomas");
+  await choice.getByRole("button", { name: "Keep theirs" }).click();
+  await expect(theirs).toHaveValue("Ines again");
+  // Hers is undone though he changed it since only after she was asked.
+  await theirs.fill("Tomas at last");
+  await theirs.press("Enter");
+  await expect(mine).toHaveValue("Tomas at last");
+  await page.getByRole("button", { name: "Undo title" }).click();
+  const asked = page.getByRole("dialog", { name: "Undo yours all the same?" });
+  await expect(asked).toContainText("changed the title after you did");
+  await asked.getByRole("button", { name: "Undo mine" }).click();
+  await expect(theirs).toHaveValue("Ines was first");
   await other.context().close();
 });
 

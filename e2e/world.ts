@@ -83,7 +83,7 @@ export async function takeFresh(page: Page, count: number, name: string): Promis
     offers: offers.map((o) => o.id),
   });
   for (const [i, draft] of taken.entries())
-    await api(page, "PATCH", `/api/drafts/${draft.draft_id}?store=1`, { revision: 0, title: `${name} ${i + 1}` });
+    await api(page, "PATCH", `/api/drafts/${draft.draft_id}?store=1`, { title: `${name} ${i + 1}` });
   return taken.map((t) => t.draft_id);
 }
 

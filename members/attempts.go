@@ -54,8 +54,9 @@ func deviceHash(token string) []byte {
 func (s *Service) attempt(ctx context.Context, email string, where Where) (id int64, err error) {
 	var wait time.Duration
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(7307, hashtext($1)),
-			pg_advisory_xact_lock(7308, hashtext($2))`, email, where.network()); err != nil {
+		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock($3, hashtext($1)),
+			pg_advisory_xact_lock($4, hashtext($2))`, email, where.network(), database.LockSignInMember,
+			database.LockSignInNetwork); err != nil {
 			return err
 		}
 		var known bool

@@ -129,7 +129,7 @@ func (s *Service) change(ctx context.Context, storeID int64, revision int,
 	var run int64
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		// Drafts that are being priced by the rules before are waited for.
-		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(7310, $1::int)`, storeID); err != nil {
+		if err := database.LockOne(ctx, tx, database.LockMoneyRules, storeID); err != nil {
 			return err
 		}
 		before, at, err := current(ctx, tx, storeID)

@@ -206,9 +206,9 @@ type effectRun struct {
 	moved   int
 }
 
-func (l *effectRun) startBatch(lots []DraftInput, quick bool) {
-	l.inputs, l.quick, l.index, l.inDraft = lots, quick, 0, false
-	l.effect.Drafts += len(lots)
+func (l *effectRun) startBatch(inputs []DraftInput, quick bool) {
+	l.inputs, l.quick, l.index, l.inDraft = inputs, quick, 0, false
+	l.effect.Drafts += len(inputs)
 }
 
 func (l *effectRun) row(before *priceRow) {
@@ -221,21 +221,21 @@ func (l *effectRun) row(before *priceRow) {
 			return
 		}
 		l.inDraft = true
-		lot := &l.inputs[l.index]
-		if l.item = l.then.itemOf(&lot.Facts); !l.quick {
-			l.quote = l.then.Quote(&lot.Facts)
+		input := &l.inputs[l.index]
+		if l.item = l.then.itemOf(&input.Facts); !l.quick {
+			l.quote = l.then.Quote(&input.Facts)
 		}
 	}
-	lot := &l.inputs[l.index]
-	at := slices.IndexFunc(lot.Variants, func(v VariantInput) bool { return v.ID == before.variant })
+	input := &l.inputs[l.index]
+	at := slices.IndexFunc(input.Variants, func(v VariantInput) bool { return v.ID == before.variant })
 	var after priceRow
 	switch {
-	case at >= 0 && !lot.Variants[at].Chosen, at < 0 && !l.quick:
+	case at >= 0 && !input.Variants[at].Chosen, at < 0 && !l.quick:
 		return
 	case l.quick:
 		after = l.repricer.priceFromStored(l.then, &l.item, before)
 	default:
-		after = l.repricer.priceFromOffer(&l.quote, lot.DraftID, &lot.Variants[at])
+		after = l.repricer.priceFromOffer(&l.quote, input.DraftID, &input.Variants[at])
 	}
 	l.compare(before, &after)
 }
@@ -263,9 +263,9 @@ func (l *effectRun) compare(before, after *priceRow) {
 		return
 	}
 	now := l.now.of(before.draft)
-	landing := l.item // landed from the stored row, where nothing lands anew
-	if l.quick || landing.SetLandedFrom(before.landedTrace, now.Currency) == nil {
-		if total, err := landing.Cost.Total(); err == nil {
+	landed := l.item // landed from the stored row, where nothing lands anew
+	if l.quick || landed.SetLandedFrom(before.landedTrace, now.Currency) == nil {
+		if total, err := landed.Cost.Total(); err == nil {
 			if old, err := markup.Judge(total, money.New(before.price, now.Currency), now.terms); err == nil {
 				e.Before.add(old.NetMargin())
 			}
@@ -333,24 +333,24 @@ func (s *Service) nameMoves(ctx context.Context, l *effectRun) error {
 	if err != nil {
 		return err
 	}
-	lots, err := s.Drafts.PricingInputs(ctx, s.Pool, l.then.StoreID, ids, 0, 0, false)
+	inputs, err := s.Drafts.PricingInputs(ctx, s.Pool, l.then.StoreID, ids, 0, 0, false)
 	if err != nil {
 		return err
 	}
 	byID := map[int64]*DraftInput{}
-	for i := range lots {
-		byID[lots[i].DraftID] = &lots[i]
+	for i := range inputs {
+		byID[inputs[i].DraftID] = &inputs[i]
 	}
 	for i := range l.effect.Moves {
 		m := &l.effect.Moves[i]
 		name := names[m.DraftID]
 		m.Title, m.Picture, m.Variant = name.Title, name.Picture, name.Variants[m.variant]
-		lot := byID[m.DraftID]
-		if lot == nil {
+		input := byID[m.DraftID]
+		if input == nil {
 			continue
 		}
-		quote := l.then.Quote(&lot.Facts)
-		for _, v := range lot.Variants {
+		quote := l.then.Quote(&input.Facts)
+		for _, v := range input.Variants {
 			if v.ID != m.variant {
 				continue
 			}

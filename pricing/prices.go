@@ -146,7 +146,7 @@ func (c *repricer) priceFromOffer(q *Quote, draft int64, v *VariantInput) priceR
 }
 
 // price fills a row's price in, from an item that has landed.
-func (c *repricer) price(p *Pricer, item *markup.Item, typed int64, r *priceRow) {
+func (c *repricer) price(p *Pricer, item *markup.Item, manual int64, r *priceRow) {
 	c.trace.Reset()
 	into := &c.trace
 	if c.withoutTraces {
@@ -154,14 +154,14 @@ func (c *repricer) price(p *Pricer, item *markup.Item, typed int64, r *priceRow)
 	}
 	var f markup.PriceResult
 	var err error
-	if typed > 0 {
-		f, err = p.rules.Judge(item, money.New(typed, p.Currency), p.terms, into)
+	if manual > 0 {
+		f, err = p.rules.Judge(item, money.New(manual, p.Currency), p.terms, into)
 	} else {
 		f, err = p.rules.Price(item, p.terms, into)
 	}
 	c.result = f
 	if err != nil {
-		r.price, r.errorText = typed, p.ErrorMessage(err)
+		r.price, r.errorText = manual, p.ErrorMessage(err)
 		return
 	}
 	r.price, r.was, r.rule, r.flags = f.Price.Minor(), f.Was.Minor(), int32(f.Rule), packFlags(f.Flags)
@@ -180,20 +180,20 @@ func (c *repricer) price(p *Pricer, item *markup.Item, typed int64, r *priceRow)
 func (c *repricer) priceFromStored(p *Pricer, item *markup.Item, old *priceRow) priceRow {
 	r := priceRow{draft: old.draft, variant: old.variant, landedTrace: old.landedTrace, tid: old.tid,
 		version: old.version}
-	typed := int64(0)
+	manual := int64(0)
 	if old.isManual() {
-		typed = old.price
+		manual = old.price
 	}
 	if len(old.landedTrace) == 0 { // it never landed, and no rule changes that
-		r.price, r.errorText = typed, old.errorText
+		r.price, r.errorText = manual, old.errorText
 		return r
 	}
 	if err := item.SetLandedFrom(old.landedTrace, p.Currency); err != nil {
-		r.price, r.errorText = typed,
+		r.price, r.errorText = manual,
 			"How it landed cannot be read any more; it is worked out again with the next rates."
 		return r
 	}
-	c.price(p, item, typed, &r)
+	c.price(p, item, manual, &r)
 	return r
 }
 
@@ -205,23 +205,23 @@ func (s *Service) PriceDrafts(ctx context.Context, tx pgx.Tx, ids []int64) error
 		return err
 	}
 	for _, id := range list {
-		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock_shared(7310, $1::int)`, id); err != nil {
+		if err := database.LockOneShared(ctx, tx, database.LockMoneyRules, id); err != nil {
 			return err
 		}
 		b, err := s.pricersOf(ctx, tx, id)
 		if err != nil {
 			return err
 		}
-		lots, err := s.Drafts.PricingInputs(ctx, tx, id, ids, 0, 0, false)
+		inputs, err := s.Drafts.PricingInputs(ctx, tx, id, ids, 0, 0, false)
 		if err != nil {
 			return err
 		}
 		var c repricer
 		var rows []priceRow
-		for i := range lots {
-			quote := b.of(lots[i].DraftID).Quote(&lots[i].Facts)
-			for j := range lots[i].Variants {
-				rows = append(rows, c.priceFromOffer(&quote, lots[i].DraftID, &lots[i].Variants[j]))
+		for i := range inputs {
+			quote := b.of(inputs[i].DraftID).Quote(&inputs[i].Facts)
+			for j := range inputs[i].Variants {
+				rows = append(rows, c.priceFromOffer(&quote, inputs[i].DraftID, &inputs[i].Variants[j]))
 			}
 		}
 		if err := upsertPrices(ctx, tx, id, rows); err != nil {
@@ -231,19 +231,26 @@ func (s *Service) PriceDrafts(ctx context.Context, tx pgx.Tx, ids []int64) error
 	return nil
 }
 
+// ForgetUnsold forgets the prices of a draft's variants that its supplier does not sell.
+func (s *Service) ForgetUnsold(ctx context.Context, tx pgx.Tx, draft int64) error {
+	_, err := tx.Exec(ctx, `delete from price where draft_id = $1 and draft_variant_id in (select id from draft_variant
+		where draft_id = $1 and offer_variant_id is null)`, draft)
+	return err
+}
+
 // columnsOf are the values of rows, column by column.
 func columnsOf(rows []priceRow) []any {
 	n := len(rows)
 	draft, variant, price, was := make([]int64, n), make([]int64, n), make([]int64, n), make([]int64, n)
-	rule, marks, trouble, landing, trace := make([]int32, n), make([]int16, n), make([]string, n), make([][]byte, n),
+	rule, marks, reason, landed, trace := make([]int32, n), make([]int16, n), make([]string, n), make([][]byte, n),
 		make([][]byte, n)
 	for i := range rows {
 		r := &rows[i]
-		draft[i], variant[i], price[i], was[i], rule[i], marks[i], trouble[i] = r.draft, r.variant, r.price, r.was,
+		draft[i], variant[i], price[i], was[i], rule[i], marks[i], reason[i] = r.draft, r.variant, r.price, r.was,
 			r.rule, r.flags, r.errorText
-		landing[i], trace[i] = orEmpty(r.landedTrace), orEmpty(r.trace)
+		landed[i], trace[i] = orEmpty(r.landedTrace), orEmpty(r.trace)
 	}
-	return []any{draft, variant, price, was, rule, marks, trouble, landing, trace}
+	return []any{draft, variant, price, was, rule, marks, reason, landed, trace}
 }
 
 func orEmpty(b []byte) []byte {
@@ -328,8 +335,8 @@ func (r *priceRow) kept(p *Pricer, traced bool) StoredPrice {
 }
 
 // figures are what a stored price leaves, by the fees it was priced with.
-func (r *priceRow) figures(p *Pricer, landing *markup.Trace) (markup.PriceResult, landed.Cost, error) {
-	cost := landing.Cost()
+func (r *priceRow) figures(p *Pricer, landed *markup.Trace) (markup.PriceResult, landed.Cost, error) {
+	cost := landed.Cost()
 	total, err := cost.Total()
 	if err != nil {
 		return markup.PriceResult{}, cost, err

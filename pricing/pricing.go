@@ -83,8 +83,7 @@ type OfferFacts struct {
 }
 
 // marketApplies tells whether prices that were seen at other stores may be those of a variant. They are the item's:
-// where a variant
-// costs a quarter more than the cheapest, as a larger size does, they are not taken for its own.
+// where a variant costs a quarter more than the cheapest, as a larger size does, they are not taken for its own.
 func (q *Quote) marketApplies(u Unit) bool {
 	return q.leastCost == 0 || u.Cost.Minor() <= q.leastCost+q.leastCost/4
 }
@@ -93,9 +92,8 @@ func (q *Quote) marketApplies(u Unit) bool {
 // where the supplier names none.
 type Unit struct{ Cost, MinAdvertised, List money.Amount }
 
-// UnitOf makes a unit of what is stored of a variant: minor units of its offer's currency, or of those that
-// pricesIn names for the minimum
-// advertised and the list price, three letters each.
+// UnitOf makes a unit of what is stored of a variant: minor units of its offer's currency, or of those that pricesIn
+// names for the minimum advertised and the list price, three letters each.
 func UnitOf(c money.Currency, cost, advertised, listed int64, pricesIn string) Unit {
 	in := [2]money.Currency{c, c}
 	for i := range in {
@@ -281,8 +279,8 @@ func (p *Pricer) rateWords(from money.Amount, trace *markup.Trace) string {
 		return ""
 	}
 	words := from.String() + " at " + p.Rates.Words(c, p.Currency)
-	if typed, ok := p.manualRates[c]; ok {
-		return fmt.Sprintf("%s, set by %s %s", words, typed.By, typed.At.Format("2 Jan"))
+	if manual, ok := p.manualRates[c]; ok {
+		return fmt.Sprintf("%s, set by %s %s", words, manual.By, manual.At.Format("2 Jan"))
 	}
 	return words + ", " + p.Rates.Day().Format("2 Jan")
 }
@@ -308,14 +306,14 @@ type Ladder struct {
 
 // Ladder works out the ladder of a unit: by the rules, or of a typed price. A trace, where
 // given, is filled with every step.
-func (q *Quote) Ladder(u Unit, typed *money.Amount, trace *markup.Trace) (Ladder, error) {
+func (q *Quote) Ladder(u Unit, manual *money.Amount, trace *markup.Trace) (Ladder, error) {
 	item, err := q.landedItem(u, trace)
 	if err != nil {
 		return Ladder{}, err
 	}
 	var f markup.PriceResult
-	if typed != nil {
-		f, err = q.pricer.rules.Judge(&item, *typed, q.pricer.terms, trace)
+	if manual != nil {
+		f, err = q.pricer.rules.Judge(&item, *manual, q.pricer.terms, trace)
 	} else {
 		f, err = q.pricer.rules.Price(&item, q.pricer.terms, trace)
 	}

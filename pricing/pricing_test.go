@@ -164,7 +164,7 @@ func TestAppliedToMarkedTheOthersStay(t *testing.T) {
 	if w.Owner.Must("GET", fmt.Sprintf("/api/drafts/%d?store=%d", ids[0], store), nil, &moved); moved.Earlier != nil {
 		t.Errorf("one that moved says that it stays behind: %+v", moved.Earlier)
 	}
-	w.Owner.Must("PATCH", path, map[string]any{"revision": d.Revision, "title": "Another title"}, nil)
+	w.Owner.Must("PATCH", path, map[string]any{"title": "Another title"}, nil)
 	if got := prices(w, store, ids[1]); fmt.Sprint(got) != fmt.Sprint(before) {
 		t.Errorf("after an edit: %v", got)
 	}
@@ -185,8 +185,7 @@ func TestTypedPricesAreLeftAlone(t *testing.T) {
 	var d workbench.Draft
 	w.Owner.Must("GET", path, nil, &d)
 	w.Owner.Must("PATCH", path,
-		map[string]any{"revision": d.Revision,
-			"prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": "1.00"}}}, nil)
+		map[string]any{"prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": "1.00"}}}, nil)
 	rules := w.MoneyRules(store)
 	rules.Rules[0].Formula = multiple(4 * money.One)
 	e := effect(w, store, rules)
@@ -262,9 +261,9 @@ func TestRates(t *testing.T) {
 		t.Errorf("who typed it is not kept: %+v", in)
 	}
 	said := func(words string) bool {
-		var lines []workbench.Line
-		w.Owner.Must("GET", fmt.Sprintf("/api/drafts?store=%d", store), nil, &lines)
-		for _, l := range lines {
+		var page workbench.Page
+		w.Owner.Must("GET", fmt.Sprintf("/api/drafts?store=%d", store), nil, &page)
+		for _, l := range page.Drafts {
 			var d workbench.Draft
 			w.Owner.Must("GET", fmt.Sprintf("/api/drafts/%d?store=%d", l.ID, store), nil, &d)
 			for _, v := range d.Variants {
@@ -405,8 +404,7 @@ func TestPeopleGoOnWorkingDuringARepricing(t *testing.T) {
 		path := fmt.Sprintf("/api/drafts/%d?store=%d", id, store)
 		w.Owner.Must("GET", path, nil, &d)
 		w.Owner.Must("PATCH", path,
-			map[string]any{"revision": d.Revision,
-				"prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": "77.00"}}}, nil)
+			map[string]any{"prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": "77.00"}}}, nil)
 	}
 	w.Repriced(store)
 	for _, id := range ids {

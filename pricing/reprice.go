@@ -130,13 +130,13 @@ func (s *Service) Reprice(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	if _, err := conn.Exec(ctx, `select pg_advisory_lock(7311, $1::int)`, run.StoreID); err != nil {
+	if err := database.LockSession(ctx, conn, database.LockReprice, run.StoreID); err != nil {
 		return err
 	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel() // ends what was read ahead for nothing
 	defer func() {
-		_, _ = conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock(7311, $1::int)`, run.StoreID)
+		_ = database.UnlockSession(context.WithoutCancel(ctx), conn, database.LockReprice, run.StoreID)
 	}() // freed with the connection anyway
 	if _, err := s.Pool.Exec(ctx, `update reprice_run set state = 'running', drafts = (select count(*) from draft)
 		where id = $1`, id); err != nil {
@@ -217,15 +217,15 @@ func (w *walk) batch(ctx context.Context) (more bool, err error) {
 		if r.err != nil {
 			return r.err
 		}
-		lots := r.inputs
-		if len(lots) == 0 {
+		inputs := r.inputs
+		if len(inputs) == 0 {
 			_, err := tx.Exec(ctx, `update reprice_run set state = 'finished', finished_at = now(), drafts = seen
 				where id = $1`, w.run)
 			return err
 		}
 		more = true
-		last := lots[len(lots)-1].DraftID
-		fresh, missing := repriceBatch(w.pricers, lots, r.old, full)
+		last := inputs[len(inputs)-1].DraftID
+		fresh, missing := repriceBatch(w.pricers, inputs, r.old, full)
 		if err := upsertPrices(ctx, tx, w.store, missing); err != nil {
 			return err
 		}
@@ -234,25 +234,25 @@ func (w *walk) batch(ctx context.Context) (more bool, err error) {
 			return err
 		}
 		_, err = tx.Exec(ctx, `update reprice_run set last_draft = $2, seen = seen + $3, moved = moved + $4
-			where id = $1`, w.run, last, len(lots), moved)
+			where id = $1`, w.run, last, len(inputs), moved)
 		return err
 	})
 	return more, err
 }
 
 // repriceBatch works out the prices of lots and keeps the rows that differ from the stored ones.
-func repriceBatch(b *pricerSet, lots []DraftInput, old []priceRow, full bool) (changed, missing []priceRow) {
+func repriceBatch(b *pricerSet, inputs []DraftInput, old []priceRow, full bool) (changed, missing []priceRow) {
 	var c repricer
 	place := 0
-	for i := range lots {
-		lot := &lots[i]
-		p := b.of(lot.DraftID)
-		for place < len(old) && old[place].draft < lot.DraftID {
+	for i := range inputs {
+		input := &inputs[i]
+		p := b.of(input.DraftID)
+		for place < len(old) && old[place].draft < input.DraftID {
 			place++
 		}
 		if !full {
-			item := p.itemOf(&lot.Facts)
-			for ; place < len(old) && old[place].draft == lot.DraftID; place++ {
+			item := p.itemOf(&input.Facts)
+			for ; place < len(old) && old[place].draft == input.DraftID; place++ {
 				if fresh := c.priceFromStored(p, &item, &old[place]); !fresh.equal(&old[place]) {
 					fresh.moves = fresh.price != old[place].price
 					changed = append(changed, fresh)
@@ -261,12 +261,12 @@ func repriceBatch(b *pricerSet, lots []DraftInput, old []priceRow, full bool) (c
 			continue
 		}
 		known := map[int64]*priceRow{}
-		for ; place < len(old) && old[place].draft == lot.DraftID; place++ {
+		for ; place < len(old) && old[place].draft == input.DraftID; place++ {
 			known[old[place].variant] = &old[place]
 		}
-		quote := p.Quote(&lot.Facts)
-		for j := range lot.Variants {
-			fresh := c.priceFromOffer(&quote, lot.DraftID, &lot.Variants[j])
+		quote := p.Quote(&input.Facts)
+		for j := range input.Variants {
+			fresh := c.priceFromOffer(&quote, input.DraftID, &input.Variants[j])
 			before := known[fresh.variant]
 			if before == nil {
 				missing = append(missing, fresh)

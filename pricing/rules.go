@@ -110,15 +110,16 @@ func (r *RateRules) check(c money.Currency) error {
 		return apikit.Problem(422, "rates.max_age_days", "Rates may be from 1 to 60 days old.")
 	}
 	seen := map[money.Currency]bool{}
-	for _, typed := range r.Manual {
-		if seen[typed.Currency] {
-			return apikit.Problem(422, "rates.manual", "Two rates are set for %s.", typed.Currency)
+	for _, manual := range r.Manual {
+		if seen[manual.Currency] {
+			return apikit.Problem(422, "rates.manual", "Two rates are set for %s.", manual.Currency)
 		}
-		seen[typed.Currency] = true
-		if err := money.NewRates(c, time.Time{}).SetTyped(typed.Currency, c, typed.Rate); err != nil {
+		seen[manual.Currency] = true
+		if err := money.NewRates(c, time.Time{}).SetTyped(manual.Currency, c, manual.Rate); err != nil {
 			return apikit.Problem(422, "rates.manual",
-				"“%s” is not a rate from %s to %s; write how much 1 %s is, such as 0.1385.", typed.Rate, typed.Currency,
-				c, typed.Currency)
+				"“%s” is not a rate from %s to %s; write how much 1 %s is, such as 0.1385.", manual.Rate,
+				manual.Currency,
+				c, manual.Currency)
 		}
 	}
 	return nil
@@ -130,11 +131,11 @@ func (m *MoneyRules) sign(ctx context.Context, before MoneyRules, now time.Time)
 		m.Fees.TaxFor = before.Fees.TaxFor
 	}
 	for i := range m.Rates.Manual {
-		typed := &m.Rates.Manual[i]
-		typed.By, typed.At = access.Who(ctx).Name, now
+		manual := &m.Rates.Manual[i]
+		manual.By, manual.At = access.Who(ctx).Name, now
 		for _, old := range before.Rates.Manual {
-			if old.Currency == typed.Currency && old.Rate == typed.Rate {
-				*typed = old
+			if old.Currency == manual.Currency && old.Rate == manual.Rate {
+				*manual = old
 			}
 		}
 	}

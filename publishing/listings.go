@@ -37,16 +37,10 @@ type Listing struct {
 	UpdatedAt   time.Time          `json:"updated_at"`
 }
 
-// firstPicture is the first picture that a draft shows.
-const firstPicture = ` left join lateral (select (p ->> 'offer')::bigint as offer, case
-	when p ? 'offer' then coalesce((p ->> 'at')::int, 0) else (p ->> 'place')::int end as place
-	from jsonb_array_elements(d.pictures) with ordinality e (p, n) where (p ->> 'shown')::boolean order by n
-	limit 1) f on true `
-
 // Listings lists what is live in a store, the newest first.
 func (s *Service) Listings(ctx context.Context, storeID int64) ([]Listing, error) {
 	rows, err := s.Pool.Query(ctx, `
-		select l.id, l.draft_id, l.offer_id, l.title, coalesce(f.offer, d.offer_id), coalesce(f.place, -1),
+		select l.id, l.draft_id, l.offer_id, l.title,
 			l.url, o.page_url, u.name, x.name, l.visible, jsonb_array_length(l.sent -> 'variants'),
 			(select min((v ->> 'price')::numeric)::text
 			from jsonb_array_elements(l.sent -> 'variants') v), (select max((v ->> 'price')::numeric)::text
@@ -59,28 +53,35 @@ func (s *Service) Listings(ctx context.Context, storeID int64) ([]Listing, error
 			l.duplicates, o.withdrawn_at is not null, l.published_at, l.updated_at
 		from listing l join draft d on d.id = l.draft_id join offer o on o.id = l.offer_id
 		join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id
-		join store t on t.id = l.store_id`+firstPicture+`
+		join store t on t.id = l.store_id
 		where l.store_id = $1 order by l.updated_at desc, l.id desc`, storeID)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (Listing, error) {
+	listings, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (Listing, error) {
 		var l Listing
-		var pictured int64
-		var place int
 		var lowest, highest, currency string
-		err := row.Scan(&l.ID, &l.DraftID, &l.OfferID, &l.Title, &pictured, &place, &l.URL, &l.OfferURL, &l.Supplier,
+		err := row.Scan(&l.ID, &l.DraftID, &l.OfferID, &l.Title, &l.URL, &l.OfferURL, &l.Supplier,
 			&l.Source, &l.Visible, &l.Variants, &lowest, &highest, &currency, &l.Trace, &l.Moved, &l.Duplicates,
 			&l.Withdrawn, &l.PublishedAt, &l.UpdatedAt)
 		if err != nil {
 			return l, err
 		}
-		if place >= 0 {
-			l.Picture = s.PicturePath(pictured, place)
-		}
 		l.Lowest, l.Highest, err = both(lowest, highest, currency)
 		return l, err
 	})
+	if err != nil {
+		return nil, err
+	}
+	drafts := make([]int64, len(listings))
+	for i := range listings {
+		drafts[i] = listings[i].DraftID
+	}
+	paths, err := s.Drafts.Pictures(ctx, drafts)
+	for i := range listings {
+		listings[i].Picture = paths[listings[i].DraftID]
+	}
+	return listings, err
 }
 
 func both(lowest, highest, currency string) (lo, hi money.Amount, err error) {
@@ -107,29 +108,24 @@ func (s *Service) inFull(ctx context.Context, id int64) (RunInFull, error) {
 		return RunInFull{}, err
 	}
 	rows, err := s.Pool.Query(ctx, `
-		select i.id, i.draft_id, d.title, coalesce(f.offer, d.offer_id), coalesce(f.place, -1),
+		select i.id, i.draft_id, d.title,
 			(select count(*) from draft_variant v where v.draft_id = d.id and v.chosen), i.state, i.reason, i.area,
 			coalesce(l.url, ''), coalesce((select min((v ->> 'price')::numeric)::text
 			from jsonb_array_elements(l.sent -> 'variants') v), ''), coalesce(l.trace, '[]'), t.currency, i.updated_at
 		from publish_item i join publish_run r on r.id = i.run_id join store t on t.id = r.store_id
 		join draft d on d.id = i.draft_id
-		left join listing l on l.draft_id = d.id and l.store_id = r.store_id and i.state = 'published'`+firstPicture+`
+		left join listing l on l.draft_id = d.id and l.store_id = r.store_id and i.state = 'published'
 		where i.run_id = $1 order by i.id`, id)
 	if err != nil {
 		return RunInFull{}, err
 	}
 	items, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (Item, error) {
 		var i Item
-		var offer int64
-		var place int
 		var price, currency string
-		err := row.Scan(&i.ID, &i.DraftID, &i.Title, &offer, &place, &i.Variants, &i.State, &i.Reason, &i.Area, &i.URL,
+		err := row.Scan(&i.ID, &i.DraftID, &i.Title, &i.Variants, &i.State, &i.Reason, &i.Area, &i.URL,
 			&price, &i.Trace, &currency, &i.UpdatedAt)
 		if err != nil {
 			return i, err
-		}
-		if place >= 0 {
-			i.Picture = s.PicturePath(offer, place)
 		}
 		if price != "" {
 			lowest, _, err := both(price, price, currency)
@@ -140,6 +136,17 @@ func (s *Service) inFull(ctx context.Context, id int64) (RunInFull, error) {
 		}
 		return i, nil
 	})
+	if err != nil {
+		return RunInFull{}, err
+	}
+	drafts := make([]int64, len(items))
+	for i := range items {
+		drafts[i] = items[i].DraftID
+	}
+	paths, err := s.Drafts.Pictures(ctx, drafts)
+	for i := range items {
+		items[i].Picture = paths[items[i].DraftID]
+	}
 	return RunInFull{run, items}, err
 }
 

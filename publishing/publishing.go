@@ -28,6 +28,13 @@ import (
 // Drafts is what publishing must know of the workbench.
 type Drafts interface {
 	Ready(ctx context.Context, draftID, storeID int64) (workbench.Ready, error)
+	// Pictures are where the first pictures that drafts show are served, by draft.
+	Pictures(ctx context.Context, drafts []int64) (map[int64]string, error)
+}
+
+// Media is what publishing must know of pictures.
+type Media interface {
+	PictureAt(ctx context.Context, url string) (hash string, content []byte, err error)
 }
 
 // Stores opens sessions with connected stores.
@@ -44,7 +51,6 @@ type Supply interface {
 
 // Catalog gives pictures and is told of offers that are gone.
 type Catalog interface {
-	Picture(ctx context.Context, offer int64, place int) (hash string, content []byte, err error)
 	Withdraw(ctx context.Context, offer int64) error
 	// NotifyOffers lets it know that listings of some offers were made.
 	NotifyOffers(ctx context.Context, db database.Querier, offers []int64) error
@@ -60,8 +66,7 @@ type Service struct {
 	Jobs     *jobs.Runner
 	Progress *progress.Stream
 	Log      *slog.Logger
-	// PicturePath is where a picture of an offer is served.
-	PicturePath func(offer int64, place int) string
+	Media    Media
 	// Pause is how long an item waits after a store that did not answer, doubled each time; Tries how
 	// often it does.
 	Pause time.Duration

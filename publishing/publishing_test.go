@@ -53,10 +53,10 @@ func places(w *testkit.World, from, n int) (offers []int64) {
 // sellable keeps drafts that are ready: some offers have no delivery to the market.
 func sellable(t *testing.T, w *testkit.World, store int64, ids []int64) (ready []int64) {
 	t.Helper()
-	var lines []workbench.Line
-	w.Owner.Must("GET", fmt.Sprintf("/api/drafts?store=%d", store), nil, &lines)
+	var page workbench.Page
+	w.Owner.Must("GET", fmt.Sprintf("/api/drafts?store=%d", store), nil, &page)
 	for _, id := range ids {
-		for _, l := range lines {
+		for _, l := range page.Drafts {
 			if l.ID == id && l.Report.Ready {
 				ready = append(ready, id)
 			}
@@ -73,7 +73,7 @@ func TestPublishingShowsInTheStore(t *testing.T) {
 	path := fmt.Sprintf("/api/drafts/%d?store=%d", id, store.ID)
 	w.Owner.Must("GET", path, nil, &d)
 	w.Owner.Must("PATCH", path,
-		map[string]any{"revision": d.Revision, "title": "Harbour mug", "chosen": []int64{d.Variants[0].ID},
+		map[string]any{"title": "Harbour mug", "chosen": []int64{d.Variants[0].ID},
 			"prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": "31.50"}}}, nil)
 	run := w.Publish(store.ID, id)
 	whole(t, w, run, 1)
@@ -131,7 +131,7 @@ func TestWhatCannotGoOutFailsInPlainWords(t *testing.T) {
 	for _, v := range d.Variants[:90] {
 		few = append(few, v.ID)
 	}
-	w.Owner.Must("PATCH", path, map[string]any{"revision": d.Revision, "chosen": few}, nil)
+	w.Owner.Must("PATCH", path, map[string]any{"chosen": few}, nil)
 	w.Owner.Must("POST", fmt.Sprintf("/api/runs/%d/retry", run.ID), map[string]any{"item_ids": []int64{over.ID}}, nil)
 	mended := w.RunEnds(run.ID)
 	whole(t, w, mended, 2)

@@ -265,12 +265,12 @@ func (s *Service) product(ctx context.Context, item *sending, session *store.Ses
 	p := store.Product{Reference: draft.Reference, Title: draft.Title, Description: safehtml.Clean(draft.Description),
 		Vendor: vendor, Visible: item.visible, SellEmpty: item.sellEmpty,
 		Options: []store.Option{}, Pictures: []string{}}
-	hashes := map[workbench.PictureOf]string{}
-	for i, picture := range draft.Pictures {
+	hashes := map[string]string{} // by address
+	for i, url := range draft.Pictures {
 		if len(draft.Pictures) > 1 {
 			s.saying(ctx, item, fmt.Sprintf("picture %d of %d", i+1, len(draft.Pictures)))
 		}
-		hash, content, err := s.Catalog.Picture(ctx, picture.Offer, picture.Place)
+		hash, content, err := s.Media.PictureAt(ctx, url)
 		if errors.Is(err, pictures.ErrNone) {
 			return p, &pictureError{i + 1, err}
 		}
@@ -280,7 +280,7 @@ func (s *Service) product(ctx context.Context, item *sending, session *store.Ses
 		if err := session.PutPicture(ctx, hash, content); err != nil {
 			return p, err
 		}
-		hashes[picture] = hash
+		hashes[url] = hash
 		p.Pictures = append(p.Pictures, hash)
 	}
 	for _, o := range draft.Options {

@@ -92,28 +92,28 @@ func (s *Service) run(ctx context.Context, e outboundCall) error {
 		return ctx.Err()
 	}
 	var refusal source.Refusal
-	trouble := ""
+	reason := ""
 	switch {
 	case errors.As(err, &refusal):
-		next, trouble = "refused", refusal.Reason
-		if trouble == "" {
-			trouble = "It gave no reason."
+		next, reason = "refused", refusal.Reason
+		if reason == "" {
+			reason = "It gave no reason."
 		}
 	case apikit.IsProblem(err):
-		trouble = "This source is disconnected."
+		reason = "This source is disconnected."
 	case err != nil:
-		trouble = sources.ErrorMessage(address, err)
+		reason = sources.ErrorMessage(address, err)
 	}
 	said := make([]string, len(unusable))
 	for i, u := range unusable {
 		said[i] = u.Position + ": " + u.Reason
 	}
-	if trouble != "" {
+	if reason != "" {
 		s.Log.Warn("asking a source for quotes", "request", e.request, "source", e.source, "error", err)
 	}
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var failures int
-		if trouble != "" && next != "refused" {
+		if reason != "" && next != "refused" {
 			failures = e.failures + 1
 		}
 		wait := pause(e, next, failures)
@@ -124,7 +124,7 @@ func (s *Service) run(ctx context.Context, e outboundCall) error {
 				asked_at = case when $5 = '' then now() else asked_at end, unusable = case
 				when $4 in ('asked', 'ended') and $3 = 'asked' and $5 = '' then $8 else unusable end
 			where request_id = $1 and source_id = $2 and state = $3`,
-			e.request, e.source, e.state, next, trouble, failures, wait.String(), said)
+			e.request, e.source, e.state, next, reason, failures, wait.String(), said)
 		if err != nil {
 			return err
 		}

@@ -264,7 +264,7 @@ func (s *Service) quotePicture(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	hash, content, err := s.Pictures.PictureAt(r.Context(), offer.Pictures[place])
-	s.Pictures.ServePicture(w, r, hash, content, err)
+	s.Pictures.Serve(w, r, hash, content, err)
 }
 
 func (s *Service) requestPicture(w http.ResponseWriter, r *http.Request) {
@@ -279,5 +279,5 @@ func (s *Service) requestPicture(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	content, err := s.Blobs.Get(hash)
-	s.Pictures.ServePicture(w, r, hash, content, err)
+	s.Pictures.Serve(w, r, hash, content, err)
 }

@@ -37,8 +37,8 @@ type Sources interface {
 // Pictures keeps and serves pictures.
 type Pictures interface {
 	PictureAt(ctx context.Context, url string) (hash string, content []byte, err error)
-	SaveUploadedPicture(file string, width int) (hash string, err error)
-	ServePicture(w http.ResponseWriter, r *http.Request, hash string, content []byte, err error)
+	SaveUploaded(file string, width int) (hash string, err error)
+	Serve(w http.ResponseWriter, r *http.Request, hash string, content []byte, err error)
 }
 
 // Service is the requests capability.
@@ -150,7 +150,7 @@ func (s *Service) check(w *QuoteRequestInput) (target money.Amount, picture stri
 		w.Currency = ""
 	}
 	if w.File != "" {
-		if picture, err = s.Pictures.SaveUploadedPicture(w.File, pictureWidth); err != nil {
+		if picture, err = s.Pictures.SaveUploaded(w.File, pictureWidth); err != nil {
 			return target, "", apikit.Problem(422, "file", "The picture cannot be used: %s.", err)
 		}
 	}

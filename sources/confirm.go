@@ -23,7 +23,7 @@ func (s *Service) confirmWithdrawals(ctx context.Context, in *activeImport) (not
 		return "", err
 	}
 	full := in.Expected == 0 || in.Seen >= in.Expected
-	gone, still, rejected, asked := s.checkOffers(ctx, in, unseen[:min(len(unseen), maxAsked)])
+	withdrawn, still, rejected, asked := s.checkOffers(ctx, in, unseen[:min(len(unseen), maxAsked)])
 	if ctx.Err() != nil {
 		return "", ctx.Err()
 	}
@@ -39,13 +39,13 @@ func (s *Service) confirmWithdrawals(ctx context.Context, in *activeImport) (not
 		note = "The source did not list " + plural(len(still)+len(rejected), "offer", "offers") +
 			" that it still sells. They stay."
 	}
-	if full && len(gone) == asked && asked == min(len(unseen), maxAsked) {
+	if full && len(withdrawn) == asked && asked == min(len(unseen), maxAsked) {
 		return "", nil // all that were asked about are gone: so are the others that a full catalog leaves out
 	}
 	if full && asked == len(unseen) {
 		return note, nil // each was asked about; those still sold are seen now
 	}
-	in.Full, in.withdrawnNumbers = false, append(in.withdrawnNumbers, gone...)
+	in.Full, in.withdrawnNumbers = false, append(in.withdrawnNumbers, withdrawn...)
 	if err := s.save(ctx, s.Pool, in); err != nil {
 		return "", err
 	}
@@ -62,7 +62,7 @@ func (s *Service) confirmWithdrawals(ctx context.Context, in *activeImport) (not
 
 // checkOffers asks about offers one by one and returns the numbers of those that are gone, those that are
 // still sold, those that are there and cannot be read, and how many answers came.
-func (s *Service) checkOffers(ctx context.Context, in *activeImport, numbers []string) (gone []string,
+func (s *Service) checkOffers(ctx context.Context, in *activeImport, numbers []string) (withdrawn []string,
 	still []source.Offer, rejected []source.RejectedItem, asked int) {
 	session, _, _, err := s.Open(ctx, in.SourceID)
 	if err != nil {
@@ -72,9 +72,9 @@ func (s *Service) checkOffers(ctx context.Context, in *activeImport, numbers []s
 		offer, err := session.Offer(ctx, number)
 		switch {
 		case errors.Is(err, source.ErrWithdrawn):
-			gone = append(gone, number)
+			withdrawn = append(withdrawn, number)
 		case isTemporary(err) || ctx.Err() != nil:
-			return gone, still, rejected, asked
+			return withdrawn, still, rejected, asked
 		case err == nil && offer.Number == number:
 			still = append(still, offer)
 		default:
@@ -85,5 +85,5 @@ func (s *Service) checkOffers(ctx context.Context, in *activeImport, numbers []s
 		}
 		asked++
 	}
-	return gone, still, rejected, asked
+	return withdrawn, still, rejected, asked
 }

@@ -162,8 +162,7 @@ func costOf(t *testing.T, w *testkit.World, number string) (cost int64) {
 // Cost, list price and minimum advertised price are each in a currency of their own.
 func TestPricesOfAListInThreeCurrencies(t *testing.T) {
 	w := testkit.Start(t)
-	up,
-		problem := w.Owner.Send("list.csv",
+	up, problem := w.Owner.Send("list.csv",
 		[]byte("sku,title,cost eur,rrp gbp,map usd,stock\nS1,Quay kettle,3.00,9.00,7.50,4\nS2,Quay tray,4.00,,,4\n"))
 	if problem != nil {
 		t.Fatal(problem)
@@ -197,8 +196,7 @@ func TestPricesOfAListInThreeCurrencies(t *testing.T) {
 // A list is not connected while anything is open that a cost stands on, whoever asks for it, and however.
 func TestAListWithOpenQuestionsIsNotConnected(t *testing.T) {
 	w := testkit.Start(t)
-	up,
-		problem := w.Owner.Send("list.csv",
+	up, problem := w.Owner.Send("list.csv",
 		[]byte("sku,title,price,special price,pack size,stock\nS1,Quay kettle,3.00,2.40,12,4\n"))
 	if problem != nil {
 		t.Fatal(problem)

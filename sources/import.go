@@ -159,7 +159,7 @@ func (s *Service) run(ctx context.Context, id int64, job *rivertype.JobRow) erro
 		return err
 	}
 	in.job = job
-	trouble, hold, err := s.importCatalog(ctx, in)
+	message, approval, err := s.importCatalog(ctx, in)
 	var later *retryError
 	switch {
 	case errors.As(err, &later):
@@ -172,29 +172,29 @@ func (s *Service) run(ctx context.Context, id int64, job *rivertype.JobRow) erro
 		return ctx.Err() // stopping: another instance goes on with it
 	case err != nil && last:
 		s.Log.Error("importing a catalog", "source", in.SourceID, "import", id, "error", err)
-		trouble = internalErrorMessage
+		message = internalErrorMessage
 	case err != nil:
 		return err
 	}
-	in.State, in.Error = "finished", trouble
-	if trouble != "" {
+	in.State, in.Error = "finished", message
+	if message != "" {
 		in.State = "failed"
 	} else {
 		in.Error = in.note
 	}
-	if hold != nil {
-		in.State, in.Error, in.Approval = "needs_approval", hold.Reason, hold
+	if approval != nil {
+		in.State, in.Error, in.Approval = "needs_approval", approval.Reason, approval
 	}
 	return s.finish(ctx, in)
 }
 
 // importCatalog returns what went wrong, in plain words, or why it must be asked about. Its error is
 // one of ours.
-func (s *Service) importCatalog(ctx context.Context, in *activeImport) (trouble string, hold *Approval, err error) {
+func (s *Service) importCatalog(ctx context.Context, in *activeImport) (message string, approval *Approval, err error) {
 	if in.Phase == "reading" {
-		trouble, hold, err = s.read(ctx, in)
-		if trouble != "" || hold != nil || err != nil {
-			return trouble, hold, err
+		message, approval, err = s.read(ctx, in)
+		if message != "" || approval != nil || err != nil {
+			return message, approval, err
 		}
 	}
 	if in.Seen > 0 && in.Rejected >= in.Seen && in.source.Layout != nil && !in.approved {
@@ -312,7 +312,7 @@ func (s *Service) restart(ctx context.Context, tx pgx.Tx, in *activeImport) erro
 }
 
 // readScattered reads a list again whose products' rows were taken to stand together, and do not.
-func (s *Service) readScattered(ctx context.Context, in *activeImport) (trouble string, hold *Approval, err error) {
+func (s *Service) readScattered(ctx context.Context, in *activeImport) (message string, approval *Approval, err error) {
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `update source set rows_together = false where id = $1`, in.SourceID); err != nil {
 			return err
@@ -326,7 +326,7 @@ func (s *Service) readScattered(ctx context.Context, in *activeImport) (trouble 
 }
 
 // read stages the catalog batch by batch.
-func (s *Service) read(ctx context.Context, in *activeImport) (trouble string, hold *Approval, err error) {
+func (s *Service) read(ctx context.Context, in *activeImport) (message string, approval *Approval, err error) {
 	opened, err := s.open(ctx, in)
 	if errors.Is(err, pricelist.ErrScattered) {
 		return s.readScattered(ctx, in)

@@ -193,9 +193,8 @@ func (s *Service) ConnectList(ctx context.Context, in PriceListInput) (int64, er
 	return id, err
 }
 
-// checkedLayout is a layout as what was answered makes it. It is a problem where a list leaves something open that
-// a cost, a
-// stock or a weight stands on.
+// checkedLayout is a layout as what was answered makes it. It is a problem where a list leaves something open that a
+// cost, a stock or a weight stands on.
 func (s *Service) checkedLayout(ctx context.Context, in PriceListInput) (*pricelist.Layout, error) {
 	looked, err := s.Analyze(ctx, in)
 	if err == nil && looked.Error != "" {

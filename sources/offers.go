@@ -99,8 +99,7 @@ type Approval struct {
 }
 
 // approvalReason says why an intake must be asked about; an empty reason is none. One offer of several may always
-// leave or change
-// its cost; of a supplier with few, two are asked about where they are more than the share.
+// leave or change its cost; of a supplier with few, two are asked about where they are more than the share.
 func (w Impact) approvalReason(mostWithdrawn, mostRepriced int, cutShort bool) string {
 	over := func(n, percent int) bool { return n*100 > percent*w.Offers && (n > 1 || n == w.Offers && n > 0) }
 	switch {

@@ -64,7 +64,7 @@ func (s *Service) ImportLinks(ctx context.Context, text string) (ImportRun, erro
 	}
 	var in ImportRun
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(7304)`); err != nil { // two people, one source of pages
+		if err := database.Lock(ctx, tx, database.LockPages); err != nil { // two people, one source of pages
 			return err
 		}
 		var id int64
@@ -309,8 +309,7 @@ func (s *Service) readLink(ctx context.Context, sourceID int64, link string) (fo
 }
 
 // ShowLink reads what a link shows: the product on a page, with or without a price, or a picture. Its error is a
-// clause that
-// says why it cannot.
+// clause that says why it cannot.
 func (s *Service) ShowLink(ctx context.Context, link string) (page.Shown, error) {
 	address, err := fileAddress(link)
 	if err != nil {
@@ -340,8 +339,7 @@ func (s *Service) fetchPage(ctx context.Context, address string) (found page.Fou
 
 // requestPage asks for a page. Its error is a clause that says why it cannot be had.
 func (s *Service) requestPage(ctx context.Context, address, accept string) (*outgoing.Response, error) {
-	answer,
-		err := s.Connector.Client.Do(ctx,
+	answer, err := s.Connector.Client.Do(ctx,
 		outgoing.Request{Method: http.MethodGet, URL: address, Repeatable: true, MaxBytes: maxPageBytes,
 			Header: http.Header{"Accept": {accept}}})
 	switch {
@@ -361,7 +359,7 @@ func (s *Service) requestPage(ctx context.Context, address, accept string) (*out
 	return answer, nil
 }
 
-func saveLinks(ctx context.Context, tx pgx.Tx, intake int64, results []LinkResult) error {
+func saveLinks(ctx context.Context, tx pgx.Tx, importID int64, results []LinkResult) error {
 	for _, r := range results {
 		var known *int64
 		if r.AlreadyInCatalog {
@@ -369,7 +367,7 @@ func saveLinks(ctx context.Context, tx pgx.Tx, intake int64, results []LinkResul
 		}
 		if _, err := tx.Exec(ctx, `insert into link_result (import_id, line, link, number, known, title, format,
 			missing, error) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
-			intake, r.Line, r.Link, r.Number, known, r.Title, r.Format, r.Missing, r.Error); err != nil {
+			importID, r.Line, r.Link, r.Number, known, r.Title, r.Format, r.Missing, r.Error); err != nil {
 			return err
 		}
 	}
@@ -377,10 +375,10 @@ func saveLinks(ctx context.Context, tx pgx.Tx, intake int64, results []LinkResul
 }
 
 // LinkResults lists what came of the links so far; those that are not read yet come without a result.
-func (s *Service) LinkResults(ctx context.Context, intake int64) ([]LinkResult, error) {
+func (s *Service) LinkResults(ctx context.Context, importID int64) ([]LinkResult, error) {
 	var file string
 	if err := s.Pool.QueryRow(ctx, `select i.file from import_run i join source x on x.id = i.source_id
-		where i.id = $1 and x.kind = 'pages'`, intake).Scan(&file); err != nil {
+		where i.id = $1 and x.kind = 'pages'`, importID).Scan(&file); err != nil {
 		return nil, apikit.NotFound("list of links")
 	}
 	content, err := s.Blobs.Open(file)
@@ -400,7 +398,7 @@ func (s *Service) LinkResults(ctx context.Context, intake int64) ([]LinkResult, 
 		select r.line, r.number, coalesce(r.known, o.id, 0), r.known is not null, r.title, r.format, r.missing, r.error
 		from link_result r join import_run i on i.id = r.import_id
 		left join offer o on o.source_id = i.source_id and o.number = r.number and r.number <> ''
-		where r.import_id = $1`, intake)
+		where r.import_id = $1`, importID)
 	if err != nil {
 		return nil, err
 	}

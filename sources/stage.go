@@ -175,8 +175,7 @@ func (s *Service) mergeStaged(ctx context.Context, in *activeImport) error {
 		upTo := min(in.Merged+s.Throttle.BatchSize(partSize), last)
 		err := s.Throttle.Do(ctx, func() error {
 			return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-				counts,
-					err := s.Offers.Merge(ctx, tx, Staging{in.ID, in.SourceID, int64(in.Merged), in.isPartial()},
+				counts, err := s.Offers.Merge(ctx, tx, Staging{in.ID, in.SourceID, int64(in.Merged), in.isPartial()},
 					int64(upTo))
 				if err != nil {
 					return err
@@ -214,9 +213,9 @@ func (s *Service) save(ctx context.Context, db database.Querier, in *activeImpor
 	if err != nil {
 		return err
 	}
-	gone := in.withdrawnNumbers
-	if gone == nil {
-		gone = []string{}
+	withdrawn := in.withdrawnNumbers
+	if withdrawn == nil {
+		withdrawn = []string{}
 	}
 	if in.job != nil {
 		if err := s.Jobs.Progressed(ctx, in.job); err != nil {
@@ -230,7 +229,7 @@ func (s *Service) save(ctx context.Context, db database.Querier, in *activeImpor
 		merged = $13, phase = $14, seen_offers = $15, initial_load = $18, is_full = $19, cut_short = $20
 		where id = $1 and state = 'running' and seen = $16 and merged = $17`,
 		in.ID, in.Expected, in.Seen, in.Added, in.Changed, in.Unchanged, in.Withdrawn, in.Rejected, in.cursor, in.asOf,
-		gone, in.Staged, in.Merged, in.Phase, bitmap, in.lastSaved[0], in.lastSaved[1], in.initialLoad, in.Full,
+		withdrawn, in.Staged, in.Merged, in.Phase, bitmap, in.lastSaved[0], in.lastSaved[1], in.initialLoad, in.Full,
 		in.cutShort)
 	if err == nil && tag.RowsAffected() == 0 {
 		return errStopped

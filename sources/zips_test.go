@@ -120,8 +120,7 @@ func TestPicturesComeInAZipBesideAList(t *testing.T) {
 
 func TestATableOfDeliveriesIsReadFromAFileOfItsOwn(t *testing.T) {
 	w := testkit.Start(t)
-	up,
-		problem := w.Owner.Send("freight.csv",
+	up, problem := w.Owner.Send("freight.csv",
 		[]byte("service,country,charge,days\nParcel,EU,4.90,2-4\nParcel,Narnia,1,1\n"))
 	if problem != nil {
 		t.Fatal(problem)

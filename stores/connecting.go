@@ -80,9 +80,9 @@ func (s *Service) Prune(ctx context.Context) error {
 	return err
 }
 
-// trouble is why connecting failed, as a code that the page has a sentence for: no text of an address
+// errorCode is why connecting failed, as a code that the page has a sentence for: no text of an address
 // is ever shown.
-func trouble(err error) string {
+func errorCode(err error) string {
 	for code, is := range map[string]error{"no-answer": outgoing.ErrUnreachable, "private": outgoing.ErrGuarded,
 		"plain": outgoing.ErrPlain, "not-a-store": store.ErrNotAStore, "approval": store.ErrApproval,
 		"out-of-order": store.ErrUnavailable, "busy": store.ErrBusy, "currency": errCurrency, "facts": errFacts} {
@@ -98,7 +98,7 @@ func trouble(err error) string {
 func (s *Service) callback(w http.ResponseWriter, r *http.Request) {
 	q := r.URL.Query()
 	back := func(answer string) { http.Redirect(w, r, "/store?"+answer, http.StatusSeeOther) }
-	troubled := func(code string) { back("trouble=" + code) }
+	fail := func(code string) { back("error=" + code) }
 	var address, issuer string
 	var endpoints, sealed []byte
 	var at time.Time
@@ -110,22 +110,22 @@ func (s *Service) callback(w http.ResponseWriter, r *http.Request) {
 	switch {
 	case err != nil && !database.Missing(err):
 		s.Log.Error("reading an approval", "error", err)
-		troubled("our-side")
+		fail("our-side")
 		return
 	case err != nil || time.Since(at) > approvalLasts:
-		troubled("not-begun")
+		fail("not-begun")
 		return
 	case q.Get("iss") != issuer && (issuer != "" || q.Get("iss") != address): // RFC 9207, section 2.4
-		troubled("issuer")
+		fail("issuer")
 		return
 	case q.Get("error") != "":
-		troubled("refused")
+		fail("refused")
 		return
 	}
 	id, err := s.finish(r.Context(), address, s.redirect(attempt), endpoints, sealed, q.Get("code"))
 	if err != nil {
 		s.Log.Warn("connecting a store", "address", address, "error", err)
-		troubled(trouble(err))
+		fail(errorCode(err))
 		return
 	}
 	back("connected=" + itoa(id) + "&store=" + itoa(id)) // and it is the store in use from here on

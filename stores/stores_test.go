@@ -28,7 +28,7 @@ func TestConnectingByApproval(t *testing.T) {
 func TestRefusingComesBackWithAClearWord(t *testing.T) {
 	w := testkit.Start(t)
 	back, err := url.QueryUnescape(w.Approve("refuse"))
-	if err != nil || back != "/store?trouble=refused" {
+	if err != nil || back != "/store?error=refused" {
 		t.Errorf("%s %v", back, err)
 	}
 	var list []stores.Store
@@ -56,19 +56,19 @@ func TestTheStateIsChecked(t *testing.T) {
 	f := forged.Query()
 	f.Set("state", "guessed")
 	forged.RawQuery = f.Encode()
-	if to := w.Owner.Go("GET", forged.String(), nil); !strings.Contains(to, "trouble=not-begun") {
+	if to := w.Owner.Go("GET", forged.String(), nil); !strings.Contains(to, "error=not-begun") {
 		t.Errorf("a guessed state led to %s", to)
 	}
 	if _, err := w.App.Members.Add(t.Context(), "eve@example.com", "Eve", "owner", "a long password"); err != nil {
 		t.Fatal(err)
 	}
-	if to := w.SignIn("eve@example.com", "a long password").Go("GET", back, nil); !strings.Contains(to, "trouble=") {
+	if to := w.SignIn("eve@example.com", "a long password").Go("GET", back, nil); !strings.Contains(to, "error=") {
 		t.Errorf("another member's approval led to %s", to)
 	}
 	if to := w.Owner.Go("GET", back, nil); !strings.Contains(to, "connected=") {
 		t.Errorf("the right one led to %s", to)
 	}
-	if to := w.Owner.Go("GET", back, nil); !strings.Contains(to, "trouble=") {
+	if to := w.Owner.Go("GET", back, nil); !strings.Contains(to, "error=") {
 		t.Errorf("the same once more led to %s", to)
 	}
 	if to := w.Nobody("").Go("GET", back, nil); to != "" {
@@ -149,12 +149,12 @@ func TestOneStoresAnswerIsNotTakenForAnothers(t *testing.T) {
 		v := to.Query()
 		change(v)
 		to.RawQuery = v.Encode()
-		if end := w.Owner.Go("GET", to.String(), nil); !strings.Contains(end, "trouble=issuer") {
+		if end := w.Owner.Go("GET", to.String(), nil); !strings.Contains(end, "error=issuer") {
 			t.Errorf("%s led to %s", name, end)
 		}
 	}
 	back.Path = strings.TrimSuffix(redirect(other), "/")[len(w.URL):]
-	if end := w.Owner.Go("GET", back.String(), nil); !strings.Contains(end, "trouble=not-begun") {
+	if end := w.Owner.Go("GET", back.String(), nil); !strings.Contains(end, "error=not-begun") {
 		t.Errorf("an answer at another attempt's address led to %s", end)
 	}
 }

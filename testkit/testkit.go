@@ -309,6 +309,8 @@ type Problem struct {
 	Errors []struct {
 		Location string `json:"location"`
 		Message  string `json:"message"`
+		// Value is what stands at the location now, where that is told.
+		Value json.RawMessage `json:"value"`
 	} `json:"errors"`
 }
 
@@ -353,6 +355,15 @@ func (p *Person) Ask(method, path string, body, into any) *Problem {
 		}
 	}
 	return nil
+}
+
+// Authorize puts what signs the person in into a request that is made by hand.
+func (p *Person) Authorize(r *http.Request) {
+	at, err := url.Parse(p.w.URL)
+	must(p.w.t, err)
+	for _, c := range p.client.Jar.Cookies(at) {
+		r.AddCookie(c)
+	}
 }
 
 // Send sends a file as a browser does and names it.

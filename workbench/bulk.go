@@ -8,6 +8,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"plainpelican/core/edit"
 	"plainpelican/core/money"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
@@ -71,7 +72,7 @@ func (s *Service) PriceInBulk(ctx context.Context, in BulkPriceInput) (BulkPrice
 	if err != nil {
 		return BulkPriceResult{}, err
 	}
-	drafts, err := load(ctx, s.Pool, in.Drafts...)
+	drafts, err := load(ctx, s.Pool, s.Media, in.Drafts...)
 	if err != nil {
 		return BulkPriceResult{}, err
 	}
@@ -87,11 +88,11 @@ func (s *Service) PriceInBulk(ctx context.Context, in BulkPriceInput) (BulkPrice
 			if !variants[i].Chosen {
 				continue
 			}
-			line, typing := act(&quote, d, i, variants[i], place)
+			line, override := act(&quote, d, i, variants[i], place)
 			place++
 			out.count(line)
-			if typing != nil {
-				changes[d.id] = append(changes[d.id], *typing)
+			if override != nil {
+				changes[d.id] = append(changes[d.id], *override)
 			}
 		}
 	}
@@ -134,31 +135,30 @@ func (p *BulkPriceResult) count(line BulkPriceLine) {
 	}
 }
 
-// savePrices stores the typings as edits of one bulk number.
-func (s *Service) savePrices(ctx context.Context, t storeContext, changes map[int64][]PriceOverride) (bulk int64,
-	err error) {
+// savePrices stores the prices as edits of one bulk number.
+func (s *Service) savePrices(ctx context.Context, t storeContext,
+	changes map[int64][]PriceOverride) (bulk int64, err error) {
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		if err := tx.QueryRow(ctx, `select nextval('bulk_edit')`).Scan(&bulk); err != nil {
 			return err
 		}
-		var ids []int64
-		for id := range changes {
-			ids = append(ids, id)
-		}
-		slices.Sort(ids) // always in one order, so that two of these do not wait for each other
+		ids := sorted(changes)
 		for _, id := range ids {
-			err := s.rewriteIn(ctx, tx, id, 0, bulk, func(_ pgx.Tx, d *draft, after *snapshot) (string, error) {
-				return "price", overridePrices(changes[id], d, after, t)
-			})
+			prices, err := manualPrices(changes[id], t.pricer.StoreID, t.pricer.Currency)
 			if err != nil {
 				return err
 			}
+			if _, err := s.write(ctx, tx, id, writeOptions{bulk: bulk}, func(*writing) ([]edit.Operation, error) {
+				return []edit.Operation{prices}, nil
+			}); err != nil {
+				return err
+			}
 		}
-		return s.Pricing.PriceDrafts(ctx, tx, ids)
+		if err := s.Pricing.PriceDrafts(ctx, tx, ids); err != nil {
+			return err
+		}
+		return s.Progress.PublishIn(ctx, tx, "drafts", map[string]int64{"priced": bulk})
 	})
-	if err == nil {
-		err = s.Progress.Publish(ctx, "drafts", map[string]int64{"priced": bulk})
-	}
 	return bulk, err
 }
 

@@ -3,9 +3,14 @@ package workbench
 import (
 	"context"
 	"net/http"
+	"strconv"
+
+	"github.com/go-chi/chi/v5"
 
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
+	"plainpelican/platform/pictures"
 )
 
 // InStore is the input of an operation on a draft as it stands in a store.
@@ -17,11 +22,15 @@ type InStore struct {
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/drafts", "listDrafts",
-		"List drafts with what each lacks", func(ctx context.Context, in *struct {
-			Store int64 `query:"store"`
-		}) (*apikit.Body[[]Line], error) {
-			return apikit.OK(s.List(ctx, in.Store))
+		"List drafts with what each lacks, the newest first, page by page", func(ctx context.Context, in *struct {
+			Store  int64   `query:"store"`
+			Before int64   `query:"before" minimum:"0" doc:"The draft that the page begins after; 0 is the first page"`
+			Limit  int     `query:"limit" minimum:"1" maximum:"500" default:"200"`
+			IDs    []int64 `query:"ids,explode" maxItems:"500" doc:"These alone"`
+		}) (*apikit.Body[Page], error) {
+			return apikit.OK(s.List(ctx, in.Store, in.Before, in.Limit, in.IDs))
 		})
+	a.Raw(access.Fulfiller, http.MethodGet, "/drafts/{id}/pictures/{picture}", s.servePicture)
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/take", "takeOffers", "Take offers to the workbench",
 		func(ctx context.Context, in *struct {
 			Body struct {
@@ -39,12 +48,15 @@ func (s *Service) Register(a *apikit.API) {
 		func(ctx context.Context, in *struct {
 			InStore
 			Body EditInput
-		}) (*apikit.Body[Draft], error) {
+		}) (*apikit.Body[Edited], error) {
 			return apikit.OK(s.Edit(ctx, in.ID, in.Store, in.Body))
 		})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/undo", "undoDraft", "Take the last edit back",
-		func(ctx context.Context, in *InStore) (*apikit.Body[Draft], error) {
-			return apikit.OK(s.Undo(ctx, in.ID, in.Store))
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/undo", "undoDraft",
+		"Undo the last edit of one's own in a draft", func(ctx context.Context, in *struct {
+			InStore
+			Force bool `query:"force" doc:"Though a field that it touched was changed since"`
+		}) (*apikit.Body[Draft], error) {
+			return apikit.OK(s.Undo(ctx, in.ID, in.Store, in.Force))
 		})
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/swap/preview", "previewSwap",
 		"What swapping the supplier of a draft would do", func(ctx context.Context, in *struct {
@@ -75,4 +87,29 @@ func (s *Service) Register(a *apikit.API) {
 		func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
 			return nil, s.Discard(ctx, in.ID)
 		})
+}
+
+// servePicture serves a picture of a draft, which is fetched where that was not done.
+func (s *Service) servePicture(w http.ResponseWriter, r *http.Request) {
+	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
+	picture, err2 := strconv.Atoi(chi.URLParam(r, "picture"))
+	if err != nil || err2 != nil {
+		http.NotFound(w, r)
+		return
+	}
+	var d draft
+	var hash string
+	var content []byte
+	err = s.Pool.QueryRow(r.Context(), `select pictures from draft where id = $1`, id).Scan(&d.pictures)
+	if database.Missing(err) {
+		err = pictures.ErrNone
+	}
+	if err == nil {
+		if p := d.picture(&picture); p != nil {
+			hash, content, err = s.Media.PictureAt(r.Context(), p.URL)
+		} else {
+			err = pictures.ErrNone
+		}
+	}
+	s.Media.Serve(w, r, hash, content, err)
 }

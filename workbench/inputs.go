@@ -38,7 +38,7 @@ func (s *Service) PricingInputs(ctx context.Context, q database.Querier, storeID
 	if err != nil {
 		return nil, err
 	}
-	lots := make([]pricing.DraftInput, 0, max(limit, len(ids)))
+	inputs := make([]pricing.DraftInput, 0, max(limit, len(ids)))
 	var currencies []money.Currency
 	var id int64
 	var t pricing.OfferFacts
@@ -54,23 +54,23 @@ func (s *Service) PricingInputs(ctx context.Context, q database.Querier, storeID
 			return err
 		}
 		c, err := currencyOf(currency)
-		lots, currencies = append(lots, pricing.DraftInput{DraftID: id, Facts: one}), append(currencies, c)
+		inputs, currencies = append(inputs, pricing.DraftInput{DraftID: id, Facts: one}), append(currencies, c)
 		t.Collections, t.Tags, t.Deliveries, t.Market = nil, nil, nil, nil
 		return err
 	})
-	if err != nil || len(lots) == 0 {
+	if err != nil || len(inputs) == 0 {
 		return nil, err
 	}
-	return lots, s.pricingVariants(ctx, q, storeID, lots, currencies, bare)
+	return inputs, s.pricingVariants(ctx, q, storeID, inputs, currencies, bare)
 }
 
 // pricingVariants fills in variants: all of them with what they cost, or only the ids of those
 // that are not chosen.
-func (s *Service) pricingVariants(ctx context.Context, q database.Querier, storeID int64, lots []pricing.DraftInput,
+func (s *Service) pricingVariants(ctx context.Context, q database.Querier, storeID int64, inputs []pricing.DraftInput,
 	currencies []money.Currency, bare bool) error {
-	ids := make([]int64, len(lots))
-	for i := range lots {
-		ids[i] = lots[i].DraftID
+	ids := make([]int64, len(inputs))
+	for i := range inputs {
+		ids[i] = inputs[i].DraftID
 	}
 	var rows pgx.Rows
 	var err error
@@ -95,13 +95,13 @@ func (s *Service) pricingVariants(ctx context.Context, q database.Querier, store
 	_,
 		err = pgx.ForEachRow(rows,
 		[]any{&draft, &v.ID, &v.Chosen, &cost, &advertised, &listed, &pricesIn, &v.ManualPrice}, func() error {
-			for place < len(lots) && lots[place].DraftID < draft {
+			for place < len(inputs) && inputs[place].DraftID < draft {
 				place++
 			}
-			if place < len(lots) && lots[place].DraftID == draft {
+			if place < len(inputs) && inputs[place].DraftID == draft {
 				c := currencies[place]
 				v.Unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
-				lots[place].Variants = append(lots[place].Variants, v)
+				inputs[place].Variants = append(inputs[place].Variants, v)
 			}
 			return nil
 		})
@@ -110,13 +110,13 @@ func (s *Service) pricingVariants(ctx context.Context, q database.Querier, store
 
 // Names says what people call drafts and their variants.
 func (s *Service) Names(ctx context.Context, ids []int64) (map[int64]pricing.Name, error) {
-	drafts, err := load(ctx, s.Pool, append([]int64{}, ids...)...)
+	drafts, err := load(ctx, s.Pool, s.Media, ids...)
 	if err != nil || len(ids) == 0 {
 		return nil, err
 	}
 	out := make(map[int64]pricing.Name, len(drafts))
 	for _, d := range drafts {
-		name := pricing.Name{Title: d.title, Picture: s.picture(d), Variants: map[int64]string{}}
+		name := pricing.Name{Title: d.title, Picture: d.path(d.firstShown()), Variants: map[int64]string{}}
 		for i := range d.variants {
 			name.Variants[d.variants[i].id] = d.name(&d.variants[i])
 		}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 
+	"plainpelican/core/edit"
 	"plainpelican/core/markup"
 	"plainpelican/core/readiness"
 	"plainpelican/core/variant"
@@ -16,7 +17,7 @@ type Ready struct {
 	OfferNumber, Reference     string
 	Title, Description         string
 	Supplier                   string
-	Pictures                   []PictureOf // in order
+	Pictures                   []string // addresses, in order
 	Options                    []variant.Option
 	Variants                   []ReadyVariant
 	Report                     readiness.Report
@@ -31,7 +32,8 @@ type ReadyVariant struct {
 	Trace   []markup.TraceLine
 	Stock   int
 	Barcode string
-	Picture PictureOf
+	// Picture is the address of one of the draft's; empty is none.
+	Picture string
 }
 
 // Ready prepares a draft for a store. Where its report says that it is not ready, the
@@ -41,7 +43,7 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 	if err != nil {
 		return Ready{}, err
 	}
-	d, err := single(load(ctx, s.Pool, id))
+	d, err := single(load(ctx, s.Pool, s.Media, id))
 	if err != nil {
 		return Ready{}, err
 	}
@@ -62,7 +64,7 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 		}
 		r.Variants = append(r.Variants,
 			ReadyVariant{v.ID, fmt.Sprintf("P%d-%d", d.id, d.variants[i].position+1), v.Values, *v.Ladder, v.Trace,
-				v.Stock, d.variants[i].barcode, d.shownBy(&d.variants[i])})
+				v.Stock, d.variants[i].barcode, d.address(d.picture(d.variants[i].pictureID))})
 	}
 	for i, o := range d.options {
 		kept := variant.Option{Name: o.Name, Original: o.Original}
@@ -75,10 +77,18 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 	}
 	for _, p := range d.pictures {
 		if p.Shown {
-			r.Pictures = append(r.Pictures, d.pictureOf(p))
+			r.Pictures = append(r.Pictures, p.URL)
 		}
 	}
 	return r, nil
+}
+
+// address is where a picture was taken from; that of none is empty.
+func (d *draft) address(p *edit.Picture) string {
+	if p == nil {
+		return ""
+	}
+	return p.URL
 }
 
 func dayRange(lo, hi int) string {

@@ -6,6 +6,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"plainpelican/core/edit"
 	"plainpelican/core/likeness"
 	"plainpelican/core/money"
 	"plainpelican/members"
@@ -17,8 +18,8 @@ import (
 // SwapInput says what a draft is to be bought as instead.
 type SwapInput struct {
 	OfferID int64 `json:"offer_id"`
-	// Revision is the one that was read; 0 is whichever there is.
-	Revision int `json:"revision,omitempty" doc:"The revision that was read; a newer one refuses the swap"`
+	// Base is the revision at which the supplier was changed last as the person saw it, by field.
+	Base map[edit.Field]int `json:"base,omitempty" doc:"Field to the revision that was read"`
 	// Pairs are what variants become; absent are those that are proposed. Variants that are not named are left out.
 	Pairs *[]SwapPair `json:"pairs,omitempty" maxItems:"2000"`
 }
@@ -83,7 +84,7 @@ type SwapCandidate struct {
 	Stock   int          `json:"stock"`
 	Picture string       `json:"picture"`
 
-	pictureIndex int
+	pictureIndex int // in the offer's pictures
 	barcode      string
 	grams        int
 	unit         pricing.Unit
@@ -92,9 +93,9 @@ type SwapCandidate struct {
 // purchasable is the offer that a draft is to be bought as.
 type purchasable struct {
 	Purchase
-	facts        pricing.OfferFacts
-	choices      []SwapCandidate
-	pictureCount int // of its pictures
+	facts    pricing.OfferFacts
+	choices  []SwapCandidate
+	pictures []string
 }
 
 func (s *Service) purchaseOf(ctx context.Context, q database.Querier, id int64) (purchasable, error) {
@@ -107,11 +108,11 @@ func (s *Service) purchaseOf(ctx context.Context, q database.Querier, id int64) 
 		select o.title, u.name, x.name, u.country, u.on_time, o.rating, o.withdrawn_at is not null
 		or x.state <> 'connected', own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max,
 		o.deliveries,
-			o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+`, cardinality(o.pictures)
+			o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+`, o.pictures
 		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = $1`, id).
 		Scan(&o.Title, &o.Supplier, &o.Source, &o.ShipsFrom, &o.OnTime, &rating, &withdrawn, &t.Category, &t.Brand,
 			&t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost,
-			&o.pictureCount)
+			&o.pictures)
 	if database.Missing(err) {
 		return o, apikit.NotFound("offer")
 	}
@@ -145,7 +146,9 @@ func (s *Service) purchaseOf(ctx context.Context, q database.Querier, id int64) 
 			one := v
 			one.Cost = money.New(cost, c)
 			one.unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
-			one.Picture = s.pathOf(PictureOf{id, v.pictureIndex})
+			if v.pictureIndex >= 0 && v.pictureIndex < len(o.pictures) {
+				one.Picture = s.PicturePath(id, v.pictureIndex)
+			}
 			o.choices = append(o.choices, one)
 			v.Values = nil
 			return nil
@@ -159,7 +162,7 @@ func (s *Service) PreviewSwap(ctx context.Context, id, storeID int64, in SwapInp
 	if err != nil {
 		return SwapPreview{}, err
 	}
-	d, err := single(load(ctx, s.Pool, id))
+	d, err := single(load(ctx, s.Pool, s.Media, id))
 	if err != nil {
 		return SwapPreview{}, err
 	}
@@ -193,7 +196,7 @@ func (s *Service) PreviewSwap(ctx context.Context, id, storeID int64, in SwapInp
 	}
 	for i, v := range variants {
 		row := SwapRow{VariantID: v.ID, Values: v.Values, Chosen: v.Chosen,
-			Picture: s.pathOf(d.shownBy(&d.variants[i])),
+			Picture: d.path(d.picture(d.variants[i].pictureID)),
 			Before:  VariantPrice{Stock: v.Stock, Ladder: v.Ladder, NoPrice: v.NoPrice, Manual: v.Manual}}
 		if d.variants[i].offerVariantID != 0 {
 			row.Before.Cost = &v.Cost
@@ -264,44 +267,48 @@ func (s *Service) pairs(ctx context.Context, d *draft, o *purchasable, in SwapIn
 
 // proposePairs matches variants by barcode, options and pictures.
 func (s *Service) proposePairs(ctx context.Context, d *draft, o *purchasable) ([]likeness.Counterpart, error) {
-	ours := map[int64]map[int]likeness.MedianColour{}
-	tint := func(p PictureOf) (*likeness.MedianColour, error) {
-		if s.MedianColours == nil || p.Place < 0 {
-			return nil, nil
+	shown := func(c *SwapCandidate) string {
+		if c.pictureIndex < 0 || c.pictureIndex >= len(o.pictures) {
+			return ""
 		}
-		if ours[p.Offer] == nil {
-			tints, err := s.MedianColours(ctx, p.Offer)
-			if err != nil {
-				return nil, err
-			}
-			ours[p.Offer] = tints
+		return o.pictures[c.pictureIndex]
+	}
+	var ours, theirs []string
+	for i := range d.variants {
+		ours = append(ours, d.address(d.picture(d.variants[i].pictureID)))
+	}
+	for i := range o.choices {
+		theirs = append(theirs, shown(&o.choices[i]))
+	}
+	var colours [2]map[string]likeness.MedianColour
+	for i, urls := range [2][]string{ours, theirs} {
+		var err error
+		distinct := slices.DeleteFunc(slices.Compact(slices.Sorted(slices.Values(urls))),
+			func(url string) bool { return url == "" })
+		if colours[i], err = s.Media.MedianColours(ctx, distinct); err != nil {
+			return nil, err
 		}
-		if t, known := ours[p.Offer][p.Place]; known {
-			return &t, nil
+	}
+	colour := func(of map[string]likeness.MedianColour, url string) *likeness.MedianColour {
+		if c, known := of[url]; known {
+			return &c
 		}
-		return nil, nil
+		return nil
 	}
 	of, to := make([]likeness.Side, len(d.variants)), make([]likeness.Side, len(o.choices))
-	var err error
 	for i := range of {
 		v := &d.variants[i]
-		of[i].Barcode = v.barcode
+		of[i] = likeness.Side{Barcode: v.barcode, Colour: colour(colours[0], ours[i])}
 		for k, option := range d.options {
 			value := option.Values[v.valueIndexes[k]]
 			of[i].Values = append(of[i].Values, []string{value.Original, value.Name})
 		}
-		if of[i].Colour, err = tint(d.shownBy(v)); err != nil {
-			return nil, err
-		}
 	}
 	for i := range to {
 		c := &o.choices[i]
-		to[i].Barcode = c.barcode
+		to[i] = likeness.Side{Barcode: c.barcode, Colour: colour(colours[1], theirs[i])}
 		for _, value := range c.Values {
 			to[i].Values = append(to[i].Values, []string{value})
-		}
-		if to[i].Colour, err = tint(PictureOf{o.OfferID, c.pictureIndex}); err != nil {
-			return nil, err
 		}
 	}
 	return likeness.Counterparts(of, to), nil
@@ -311,7 +318,7 @@ func (s *Service) proposePairs(ctx context.Context, d *draft, o *purchasable) ([
 // Variants that have no counterpart are left out. It can be undone as any edit.
 func (s *Service) SwapSupplier(ctx context.Context, id, storeID int64, in SwapInput) (Draft, error) {
 	if in.Pairs == nil { // what is proposed may need pictures fetched: not while the draft is locked
-		d, err := single(load(ctx, s.Pool, id))
+		d, err := single(load(ctx, s.Pool, s.Media, id))
 		if err != nil {
 			return Draft{}, err
 		}
@@ -331,31 +338,18 @@ func (s *Service) SwapSupplier(ctx context.Context, id, storeID int64, in SwapIn
 		}
 		in.Pairs = &pairs
 	}
-	err := s.rewrite(ctx, id, in.Revision, func(tx pgx.Tx, d *draft, after *snapshot) (string, error) {
-		o, err := s.purchaseOf(ctx, tx, in.OfferID)
+	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		w, err := s.write(ctx, tx, id, writeOptions{base: in.Base}, func(w *writing) ([]edit.Operation, error) {
+			op, err := s.buyAs(ctx, tx, id, in)
+			return []edit.Operation{op}, err
+		})
 		if err != nil {
-			return "", err
+			return err
 		}
-		found, err := s.pairs(ctx, d, &o, in)
-		if err != nil {
-			return "", err
+		if err := s.Pricing.PriceDrafts(ctx, tx, []int64{id}); err != nil {
+			return err
 		}
-		if !slices.ContainsFunc(found, func(c likeness.Counterpart) bool { return c.To >= 0 }) {
-			return "",
-				apikit.Problem(422, "pairs", "None of its variants has a counterpart there. Choose at least one.")
-		}
-		after.Offer, after.Pictures = o.OfferID, d.picturesWith(&o)
-		for i := range d.variants {
-			v := &d.variants[i]
-			b := &after.Bought[i]
-			b.OfferVariantID, b.Picture = 0, placeOf(after.Pictures, d.shownBy(v))
-			if found[i].To >= 0 {
-				b.OfferVariantID = o.choices[found[i].To].ID
-			} else {
-				after.Chosen = slices.DeleteFunc(after.Chosen, func(chosen int64) bool { return chosen == v.id })
-			}
-		}
-		return "supplier", nil
+		return s.publish(ctx, tx, w)
 	})
 	if err != nil {
 		return Draft{}, err
@@ -363,59 +357,73 @@ func (s *Service) SwapSupplier(ctx context.Context, id, storeID int64, in SwapIn
 	return s.Get(ctx, id, storeID)
 }
 
-// picturesWith are a draft's pictures with whose they are written down, and another offer's after them, hidden.
-func (d *draft) picturesWith(o *purchasable) []picture {
-	list := slices.Clone(d.pictures)
-	next := 0
-	for i := range list {
-		of := d.pictureOf(list[i])
-		list[i].Offer, list[i].At = of.Offer, of.Place
-		next = max(next, list[i].Place+1)
+// buyAs is the operation that has a draft, which is locked, bought as another offer.
+func (s *Service) buyAs(ctx context.Context, tx pgx.Tx, id int64, in SwapInput) (edit.BuyAs, error) {
+	d, err := single(load(ctx, tx, s.Media, id))
+	if err != nil {
+		return edit.BuyAs{}, err
 	}
-	for at := range o.pictureCount {
-		if placeOf(list, PictureOf{o.OfferID, at}) == nil {
-			list = append(list, picture{PictureChoice{next, false}, o.OfferID, at})
+	o, err := s.purchaseOf(ctx, tx, in.OfferID)
+	if err != nil {
+		return edit.BuyAs{}, err
+	}
+	found, err := s.pairs(ctx, d, &o, in)
+	if err != nil {
+		return edit.BuyAs{}, err
+	}
+	if !slices.ContainsFunc(found, func(c likeness.Counterpart) bool { return c.To >= 0 }) {
+		return edit.BuyAs{}, apikit.Problem(422, "pairs",
+			"None of its variants has a counterpart there. Choose at least one.")
+	}
+	op := edit.BuyAs{OfferID: o.OfferID, Pictures: withHidden(d.pictures, o.pictures)}
+	for i := range d.variants {
+		v := &d.variants[i]
+		p := edit.Purchase{VariantID: v.id, PictureID: v.pictureID}
+		if found[i].To >= 0 {
+			p.OfferVariantID = o.choices[found[i].To].ID
+			if v.chosen {
+				op.Chosen = append(op.Chosen, v.id)
+			}
+		}
+		op.Purchases = append(op.Purchases, p)
+	}
+	return op, nil
+}
+
+// withHidden are a draft's pictures, and behind them those of another offer that it has not, hidden.
+func withHidden(pictures []edit.Picture, urls []string) []edit.Picture {
+	list := slices.Clone(pictures)
+	next := 0
+	for _, p := range list {
+		next = max(next, p.ID+1)
+	}
+	for _, url := range urls {
+		if !slices.ContainsFunc(list, func(p edit.Picture) bool { return p.URL == url }) {
+			list = append(list, edit.Picture{ID: next, URL: url})
 			next++
 		}
 	}
 	return list
 }
 
-// placeOf is the place of an offer's picture among some whose offers are written down; nil where it is not there.
-func placeOf(list []picture, of PictureOf) *int {
-	for _, p := range list {
-		if p.Offer == of.Offer && p.At == of.Place {
-			return &p.Place
-		}
-	}
-	return nil
-}
-
-// afterPurchaseChange ends what follows when a draft is bought as another offer, whether by a swap or by undoing one.
-func (s *Service) afterPurchaseChange(ctx context.Context, tx pgx.Tx, d *draft, offer int64) error {
-	// What its supplier does not sell has no price.
-	if _, err := tx.Exec(ctx, `delete from price where draft_id = $1
-		and draft_variant_id in (select id from draft_variant where draft_id = $1 and offer_variant_id is null)`,
-		d.id); err != nil {
+// afterPurchaseChange does what follows when a draft is bought as another offer, by a swap or by undoing one.
+func (s *Service) afterPurchaseChange(ctx context.Context, tx pgx.Tx, w *writing, before int64) error {
+	if err := s.Pricing.ForgetUnsold(ctx, tx, w.id); err != nil { // what its supplier does not sell has no price
 		return err
 	}
 	var supplier string
-	if err := tx.QueryRow(ctx, `select u.name from offer o join supplier u on u.id = o.supplier_id
-		where o.id = $1`, offer).Scan(&supplier); err != nil {
+	var urls []string
+	if err := tx.QueryRow(ctx, `select u.name, o.pictures from offer o join supplier u on u.id = o.supplier_id
+		where o.id = $1`, w.draft.OfferID).Scan(&supplier, &urls); err != nil {
 		return err
 	}
-	if err := members.Audit(ctx, tx, "swapped the supplier", d.title,
-		map[string]any{"offer": d.offerID, "supplier": d.supplier},
-		map[string]any{"offer": offer, "supplier": supplier}); err != nil {
+	if err := members.Audit(ctx, tx, "swapped the supplier", w.title,
+		map[string]any{"offer": before, "supplier": w.supplier},
+		map[string]any{"offer": w.draft.OfferID, "supplier": supplier}); err != nil {
 		return err
 	}
-	if s.FetchPictures != nil {
-		if err := s.FetchPictures(ctx, tx, []int64{offer}); err != nil {
-			return err
-		}
+	if err := s.Media.Fetch(ctx, tx, urls); err != nil {
+		return err
 	}
-	if s.NotifyOffers == nil {
-		return nil
-	}
-	return s.NotifyOffers(ctx, tx, []int64{d.offerID, offer})
+	return s.Catalog.NotifyOffers(ctx, tx, []int64{before, w.draft.OfferID})
 }

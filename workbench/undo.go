@@ -2,132 +2,203 @@ package workbench
 
 import (
 	"context"
+	"fmt"
 	"slices"
-	"strings"
 
+	"github.com/danielgtaylor/huma/v2"
 	"github.com/jackc/pgx/v5"
 
+	"plainpelican/core/edit"
+	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
 )
 
-// Undo takes the last edit of a draft back that is of no store, or of the one in use.
-func (s *Service) Undo(ctx context.Context, id, storeID int64) (Draft, error) {
-	if err := s.rewrite(ctx, id, 0, undo(ctx, id, storeID, 0)); err != nil {
+// made is an edit that was made and can be taken back.
+type made struct {
+	id       int64
+	draftID  int64
+	revision int
+	what     string
+	inverse  []edit.Operation
+	fields   []edit.Field
+}
+
+func scanMade(row pgx.CollectableRow) (m made, err error) {
+	var inverse []byte
+	if err = row.Scan(&m.id, &m.draftID, &m.revision, &m.what, &inverse, &m.fields); err == nil {
+		m.inverse, err = edit.Unmarshal(inverse)
+	}
+	return m, err
+}
+
+// Undo takes back the last edit that the person has made in a draft, of no store or of the one in use; never another's.
+// Where a field that it touched was changed since, it is a problem that says so, unless force is set.
+func (s *Service) Undo(ctx context.Context, id, storeID int64, force bool) (Draft, error) {
+	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, `select id, draft_id, revision, what, inverse, fields from draft_edit
+			where draft_id = $1 and member_id = $2 and undone_at is null and undoes is null
+				and (store_id is null or store_id = $3) order by id desc limit 1`, id, access.Who(ctx).MemberID,
+			storeID)
+		if err != nil {
+			return err
+		}
+		last, err := pgx.CollectExactlyOneRow(rows, scanMade)
+		if database.Missing(err) {
+			return apikit.Problem(409, "", "There is nothing of yours left to undo in this draft.")
+		}
+		if err != nil {
+			return err
+		}
+		w, err := s.takeBack(ctx, tx, last, 0, func(w *writing) error {
+			if f, since := w.changedSince(last); since && !force {
+				return changedSinceProblem(w, f)
+			}
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+		if edit.MovesPrice(last.inverse) {
+			if err := s.Pricing.PriceDrafts(ctx, tx, []int64{id}); err != nil {
+				return err
+			}
+		}
+		return s.publish(ctx, tx, w)
+	})
+	if err != nil {
 		return Draft{}, err
 	}
 	return s.Get(ctx, id, storeID)
 }
 
-// undo puts the parts of a draft that an edit changed back to what they were before it: the last edit of
-// the draft in a store, or that of a change of many. What other edits changed stays.
-func undo(ctx context.Context, id, storeID, bulk int64) func(pgx.Tx, *draft, *snapshot) (string, error) {
-	return func(tx pgx.Tx, _ *draft, after *snapshot) (string, error) {
-		var before snapshot
-		var what string
-		var store *int64
-		err := tx.QueryRow(ctx, `
-			delete from draft_edit where id = (select max(id) from draft_edit
-			where draft_id = $1 and case when $3::bigint > 0 then bulk_id = $3 else store_id is null
-			or store_id = $2 end)
-			returning before, what, store_id`, id, storeID, bulk).Scan(&before, &what, &store)
-		if database.Missing(err) {
-			return "", apikit.Problem(409, "", "There is nothing left to undo in this draft.")
-		}
-		if err != nil {
-			return "", err
-		}
-		for _, part := range strings.Split(what, partSeparator) {
-			after.restore(part, before, store)
-		}
-		return "", nil
+// takeBack applies what takes an edit back, after a check of the draft that was locked.
+func (s *Service) takeBack(ctx context.Context, tx pgx.Tx, m made, bulk int64,
+	check func(*writing) error) (*writing, error) {
+	w, err := s.write(ctx, tx, m.draftID, writeOptions{undoes: m.id, bulk: bulk},
+		func(w *writing) ([]edit.Operation, error) { return m.inverse, check(w) })
+	if err != nil {
+		return nil, err
 	}
+	tag, err := tx.Exec(ctx, `update draft_edit set undone_at = now() where id = $1 and undone_at is null`, m.id)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = apikit.Problem(409, "", "It is undone already.") // in another tab, a moment ago
+	}
+	return w, err
 }
 
-// restore puts one part of a snapshot back to what it was; a part that is no single one, such as a swapped
-// supplier, is all of it.
-func (s *snapshot) restore(part string, before snapshot, store *int64) {
-	switch part {
-	case "title":
-		s.Title = before.Title
-	case "description", "contact details":
-		s.Description = before.Description
-	case "pictures":
-		s.Pictures = before.Pictures
-	case "options":
-		s.Options = before.Options
-	case "choice of variants":
-		s.Chosen = before.Chosen
-	case "collections":
-		s.Collections = before.Collections
-	case "tags":
-		s.Tags = before.Tags
-	case "price":
-		if store == nil { // of before edits knew their store
-			s.ManualPrices = before.ManualPrices
-			return
-		}
-		others := func(p manualPrice) bool { return p.StoreID != *store }
-		own := func(p manualPrice) bool { return p.StoreID == *store }
-		s.ManualPrices = append(slices.DeleteFunc(slices.Clone(s.ManualPrices), own),
-			slices.DeleteFunc(slices.Clone(before.ManualPrices), others)...)
-	default:
-		typed := s.ManualPrices
-		*s = before
-		if before.Offer != 0 { // bought as another offer: prices were not touched
-			s.ManualPrices = typed
+// changedSince is a field that an edit touched and somebody changed after it.
+func (w *writing) changedSince(m made) (edit.Field, bool) {
+	for _, f := range m.fields {
+		if w.changes[f].Revision > m.revision {
+			return f, true
 		}
 	}
+	return "", false
 }
 
-// withoutPrices are the parts of a draft whose edits leave prices alone.
-var withoutPrices = []string{"title", "description", "contact details", "pictures", "collections", "tags", "options"}
-
-// UndoBulk takes back a change of many drafts as one step. Drafts whose prices were changed since
-// are left as they are, and counted.
-func (s *Service) UndoBulk(ctx context.Context, bulk int64) (UndoBulkResult, error) {
-	var out UndoBulkResult
-	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `
-			select draft_id, not exists (select from draft_edit n
-			where n.draft_id = e.draft_id and n.id > e.id
-			and (n.store_id = e.store_id or not string_to_array(n.what, $2) <@ $3))
-			from draft_edit e where bulk_id = $1 order by draft_id`, bulk, partSeparator, withoutPrices)
-		if err != nil {
-			return err
-		}
-		var ids []int64
-		var id int64
-		var newest bool
-		if _, err := pgx.ForEachRow(rows, []any{&id, &newest}, func() error {
-			if newest {
-				ids = append(ids, id)
-			} else {
-				out.EditedSince++
-			}
-			return nil
-		}); err != nil {
-			return err
-		}
-		if len(ids) == 0 {
-			return apikit.Problem(409, "", "There is nothing left of that change to undo.")
-		}
-		for _, id := range ids {
-			if err := s.rewriteIn(ctx, tx, id, 0, 0, undo(ctx, id, 0, bulk)); err != nil {
-				return err
-			}
-		}
-		out.Undone = len(ids)
-		return s.Pricing.PriceDrafts(ctx, tx, ids)
-	})
-	if err == nil {
-		err = s.Progress.Publish(ctx, "drafts", map[string]int{"undone": out.Undone})
-	}
-	return out, err
+func changedSinceProblem(w *writing, f edit.Field) error {
+	sentence := fmt.Sprintf("%s changed the %s after you did. To undo yours would take that back, too.",
+		orElse(w.changes[f].By, "Somebody"), fieldWords(f))
+	return huma.NewError(409, sentence, &huma.ErrorDetail{Location: "query.force", Message: sentence,
+		Value: map[string]any{"field": f, "by": w.changes[f].By}})
 }
 
 // UndoBulkResult counts drafts.
 type UndoBulkResult struct {
 	Undone      int `json:"undone"`
 	EditedSince int `json:"edited_since" doc:"Left as they are"`
+}
+
+// UndoBulk takes back a change of many drafts as one step, by who made it. Drafts in which what it touched was changed
+// since are left as they are, and counted.
+func (s *Service) UndoBulk(ctx context.Context, bulk int64) (UndoBulkResult, error) {
+	var out UndoBulkResult
+	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, `select id, draft_id, revision, what, inverse, fields from draft_edit
+			where bulk_id = $1 and member_id = $2 and undone_at is null and undoes is null order by draft_id`,
+			bulk, access.Who(ctx).MemberID)
+		if err != nil {
+			return err
+		}
+		edits, err := pgx.CollectRows(rows, scanMade)
+		if err != nil {
+			return err
+		}
+		var ids []int64
+		prices := false
+		for _, m := range edits {
+			since := false
+			_, err := s.takeBack(ctx, tx, m, 0, func(w *writing) error {
+				if _, since = w.changedSince(m); since {
+					return errSkip
+				}
+				return nil
+			})
+			if since {
+				out.EditedSince++
+				continue
+			}
+			if err != nil {
+				return err
+			}
+			ids, prices = append(ids, m.draftID), prices || edit.MovesPrice(m.inverse)
+		}
+		if len(ids) == 0 {
+			return apikit.Problem(409, "", "There is nothing left of that change to undo.")
+		}
+		out.Undone = len(ids)
+		if prices {
+			if err := s.Pricing.PriceDrafts(ctx, tx, ids); err != nil {
+				return err
+			}
+		}
+		return s.Progress.PublishIn(ctx, tx, "drafts", map[string]int{"undone": out.Undone})
+	})
+	return out, err
+}
+
+// errSkip leaves a draft as it is.
+var errSkip = apikit.Problem(409, "", "It was changed since.")
+
+// lastEdit fills in what of the person's can be undone in a store, and where the draft is live.
+func (s *Service) lastEdit(ctx context.Context, d *Draft, storeID int64) (err error) {
+	if d.Earlier, err = s.Pricing.Earlier(ctx, s.Pool, storeID, d.ID); err != nil {
+		return err
+	}
+	var bulk Bulk
+	err = s.Pool.QueryRow(ctx, `
+		select what, coalesce(bulk_id, 0), (select count(*) from draft_edit b where b.bulk_id = e.bulk_id)
+		from draft_edit e where draft_id = $1 and member_id = $2 and undone_at is null and undoes is null
+			and (store_id is null or store_id = $3) order by id desc limit 1`,
+		d.ID, access.Who(ctx).MemberID, storeID).Scan(&d.Undo, &bulk.ID, &bulk.Drafts)
+	if err != nil && !database.Missing(err) {
+		return err
+	}
+	if bulk.What = d.Undo; bulk.ID != 0 && bulk.Drafts > 1 {
+		d.UndoBulk = &bulk
+	}
+	return s.Pool.QueryRow(ctx, `select array(select t.name from listing l join store t on t.id = l.store_id
+		where l.draft_id = $1 order by t.name)`, d.ID).Scan(&d.LiveIn)
+}
+
+// single is the one draft that was asked for.
+func single(drafts []*draft, err error) (*draft, error) {
+	if err == nil && len(drafts) == 0 {
+		err = apikit.NotFound("draft")
+	}
+	if err != nil {
+		return nil, err
+	}
+	return drafts[0], nil
+}
+
+// sorted are ids in order, so that two who write many drafts do not wait for each other.
+func sorted[V any](byID map[int64]V) []int64 {
+	ids := make([]int64, 0, len(byID))
+	for id := range byID {
+		ids = append(ids, id)
+	}
+	slices.Sort(ids)
+	return ids
 }

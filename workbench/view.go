@@ -6,11 +6,12 @@ import (
 	"strings"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
 	"plainpelican/core/markup"
 	"plainpelican/core/money"
 	"plainpelican/core/readiness"
 	"plainpelican/core/variant"
-	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
 	"plainpelican/pricing"
 )
@@ -25,12 +26,14 @@ type Line struct {
 	// Collections and Tags are the seller's own; markup rules may ask for them.
 	Collections []string `json:"collections"`
 	Tags        []string `json:"tags"`
+	Revision    int      `json:"revision"`
 }
 
 // Draft is a draft in full, priced in a store.
 type Draft struct {
 	Line
 	Revision    int              `json:"revision"`
+	Changes     changes          `json:"changes" doc:"By field, who changed it last and when"`
 	Description string           `json:"description" doc:"Safe HTML"`
 	Pictures    []Picture        `json:"pictures"`
 	Options     []variant.Option `json:"options"`
@@ -59,7 +62,7 @@ type Bulk struct {
 
 // Picture is one picture of a draft.
 type Picture struct {
-	Place int    `json:"place"`
+	ID    int    `json:"id" doc:"Names it within the draft"`
 	Path  string `json:"path"`
 	Shown bool   `json:"shown"`
 }
@@ -92,7 +95,7 @@ type storeContext struct {
 	sold   map[int64][]markup.Sold
 }
 
-// storeContext looks drafts up in a store; no ids are all. Traces come only where wanted.
+// storeContext looks drafts up in a store; none for no store. Traces come only where wanted.
 func (s *Service) storeContext(ctx context.Context, q database.Querier, storeID int64, traced bool,
 	ids ...int64) (storeContext, error) {
 	if storeID == 0 {
@@ -166,7 +169,7 @@ func (d *draft) report(t storeContext, variants []Variant, quote pricing.Quote) 
 			continue
 		}
 		in.Pictures++
-		if why := d.unavailable[d.pictureOf(p)]; why != "" {
+		if why := d.known[p.URL].Reason; why != "" {
 			in.Missing = append(in.Missing, fmt.Sprintf("picture %d (%s)", in.Pictures, why))
 		}
 	}
@@ -184,41 +187,26 @@ func (d *draft) report(t storeContext, variants []Variant, quote pricing.Quote) 
 	return readiness.Check(in)
 }
 
-func (s *Service) line(d *draft, report readiness.Report) Line {
-	return Line{ID: d.id, OfferID: d.offerID, Title: d.title, Report: report, Picture: s.picture(d),
-		Collections: d.collections, Tags: d.tags}
+func (d *draft) line(report readiness.Report) Line {
+	return Line{ID: d.id, OfferID: d.offerID, Title: d.title, Report: report, Picture: d.path(d.firstShown()),
+		Collections: d.collections, Tags: d.tags, Revision: d.revision}
 }
 
-// picture is the first one shown, or none.
-func (s *Service) picture(d *draft) string {
-	for _, p := range d.pictures {
-		if p.Shown {
-			return s.pathOf(d.pictureOf(p))
-		}
-	}
-	return ""
-}
-
-func (s *Service) pathOf(p PictureOf) string {
-	if p.Place < 0 {
-		return ""
-	}
-	return s.PicturePath(p.Offer, p.Place)
-}
-
-func (s *Service) view(d *draft, t storeContext) Draft {
+func (d *draft) view(t storeContext) Draft {
 	variants, quote := d.priced(t, true)
 	out := Draft{
-		Line: s.line(d, d.report(t, variants, quote)), Revision: d.revision, Description: d.description,
-		Options: d.options, Variants: variants, Pictures: []Picture{},
+		Line: d.line(d.report(t, variants, quote)), Revision: d.revision, Changes: d.changes,
+		Description: d.description,
+		Options:     d.options, Variants: variants, Pictures: []Picture{},
 		UpdatedAt: d.updatedAt, OfferTitle: d.offerTitle, Supplier: d.supplier, Source: d.facts.Source,
 		PageURL: d.pageURL, WithdrawnAt: d.withdrawnAt,
 	}
 	for i := range variants {
-		variants[i].Picture = s.pathOf(d.shownBy(&d.variants[i]))
+		variants[i].Picture = d.path(d.picture(d.variants[i].pictureID))
 	}
-	for _, p := range d.pictures {
-		out.Pictures = append(out.Pictures, Picture{p.Place, s.pathOf(d.pictureOf(p)), p.Shown})
+	for i := range d.pictures {
+		p := &d.pictures[i]
+		out.Pictures = append(out.Pictures, Picture{p.ID, d.path(p), p.Shown})
 	}
 	if t.pricer != nil && quote.Err == nil {
 		out.Delivery = quote.Choice.Delivery.Name
@@ -227,22 +215,50 @@ func (s *Service) view(d *draft, t storeContext) Draft {
 	return out
 }
 
-// List lists drafts, newest first, with what each lacks.
-func (s *Service) List(ctx context.Context, storeID int64) ([]Line, error) {
-	t, err := s.storeContext(ctx, s.Pool, storeID, false)
-	if err != nil {
-		return nil, err
+// Page is a part of the list of drafts.
+type Page struct {
+	Drafts []Line `json:"drafts"`
+	Total  int    `json:"total" doc:"Of all drafts"`
+	// Next is what to ask for the drafts after these by; 0 is the end.
+	Next int64 `json:"next"`
+}
+
+// List lists drafts, newest first, with what each lacks: up to limit of those made before the draft with an id, all
+// where it is 0; or some by their ids.
+func (s *Service) List(ctx context.Context, storeID, before int64, limit int, ids []int64) (Page, error) {
+	page := Page{Drafts: []Line{}}
+	if err := s.Pool.QueryRow(ctx, `select count(*) from draft`).Scan(&page.Total); err != nil {
+		return page, err
 	}
-	drafts, err := load(ctx, s.Pool)
-	if err != nil {
-		return nil, err
+	if ids == nil {
+		rows, err := s.Pool.Query(ctx, `select id from draft where $1::bigint = 0 or id < $1 order by id desc limit $2`,
+			before, limit+1)
+		if err != nil {
+			return page, err
+		}
+		if ids, err = pgx.CollectRows(rows, pgx.RowTo[int64]); err != nil {
+			return page, err
+		}
+		if len(ids) > limit {
+			ids, page.Next = ids[:limit], ids[limit-1]
+		}
 	}
-	lines := make([]Line, len(drafts))
-	for i, d := range drafts {
+	if len(ids) == 0 {
+		return page, nil
+	}
+	t, err := s.storeContext(ctx, s.Pool, storeID, false, ids...)
+	if err != nil {
+		return page, err
+	}
+	drafts, err := load(ctx, s.Pool, s.Media, ids...)
+	if err != nil {
+		return page, err
+	}
+	for _, d := range drafts {
 		variants, quote := d.priced(t, false)
-		lines[i] = s.line(d, d.report(t, variants, quote))
+		page.Drafts = append(page.Drafts, d.line(d.report(t, variants, quote)))
 	}
-	return lines, nil
+	return page, nil
 }
 
 // Get shows one draft.
@@ -251,40 +267,10 @@ func (s *Service) Get(ctx context.Context, id, storeID int64) (Draft, error) {
 	if err != nil {
 		return Draft{}, err
 	}
-	d, err := single(load(ctx, s.Pool, id))
+	d, err := single(load(ctx, s.Pool, s.Media, id))
 	if err != nil {
 		return Draft{}, err
 	}
-	out := s.view(d, t)
+	out := d.view(t)
 	return out, s.lastEdit(ctx, &out, storeID)
-}
-
-// lastEdit fills in what can be undone in a store, and where the draft is live.
-func (s *Service) lastEdit(ctx context.Context, d *Draft, storeID int64) (err error) {
-	if d.Earlier, err = s.Pricing.Earlier(ctx, s.Pool, storeID, d.ID); err != nil {
-		return err
-	}
-	var bulk Bulk
-	err = s.Pool.QueryRow(ctx, `
-		select what, coalesce(bulk_id, 0), (select count(*) from draft_edit b where b.bulk_id = e.bulk_id)
-		from draft_edit e where draft_id = $1 and (store_id is null or store_id = $2) order by id desc limit 1`, d.ID,
-		storeID).Scan(&d.Undo, &bulk.ID, &bulk.Drafts)
-	if err != nil && !database.Missing(err) {
-		return err
-	}
-	if bulk.What = d.Undo; bulk.ID != 0 && bulk.Drafts > 1 {
-		d.UndoBulk = &bulk
-	}
-	return s.Pool.QueryRow(ctx, `select array(select t.name from listing l join store t on t.id = l.store_id
-		where l.draft_id = $1 order by t.name)`, d.ID).Scan(&d.LiveIn)
-}
-
-func single(drafts []*draft, err error) (*draft, error) {
-	if err == nil && len(drafts) == 0 {
-		err = apikit.NotFound("draft")
-	}
-	if err != nil {
-		return nil, err
-	}
-	return drafts[0], nil
 }

@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"net/http"
 	"slices"
 	"strings"
 	"time"
@@ -13,10 +14,12 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"plainpelican/core/contact"
+	"plainpelican/core/edit"
 	"plainpelican/core/likeness"
 	"plainpelican/core/markup"
 	"plainpelican/core/money"
 	"plainpelican/core/variant"
+	"plainpelican/media"
 	"plainpelican/platform/access"
 	"plainpelican/platform/database"
 	"plainpelican/platform/progress"
@@ -35,60 +38,34 @@ type ListingHistory interface {
 	SoldPrices(ctx context.Context, storeID int64, drafts []int64) (map[int64][]markup.Sold, error)
 }
 
+// Media is what the workbench must know of pictures.
+type Media interface {
+	PictureAt(ctx context.Context, url string) (hash string, content []byte, err error)
+	Serve(w http.ResponseWriter, r *http.Request, hash string, content []byte, err error)
+	// Fetch has pictures fetched once the transaction is through.
+	Fetch(ctx context.Context, tx pgx.Tx, urls []string) error
+	// Known tells what is known of pictures, by address.
+	Known(ctx context.Context, db database.Querier, urls []string) (map[string]media.Picture, error)
+	// MedianColours are the colours of the middle of pictures, by address, as far as they can be had soon.
+	MedianColours(ctx context.Context, urls []string) (map[string]likeness.MedianColour, error)
+}
+
+// Catalog is told of which offers drafts were made or removed.
+type Catalog interface {
+	NotifyOffers(ctx context.Context, db database.Querier, offers []int64) error
+}
+
 // Service is the workbench capability.
 type Service struct {
 	Pool     *pgxpool.Pool
 	Pricing  *pricing.Service
 	Stores   Stores
 	Progress *progress.Stream
+	Media    Media
+	Catalog  Catalog
 	Listings ListingHistory
-	// PicturePath is where a picture of an offer is served.
-	PicturePath func(offer int64, place int) string
-	// MedianColours are the colours of the middle of an offer's pictures, by place, as far as they can be had soon.
-	MedianColours func(ctx context.Context, offer int64) (map[int]likeness.MedianColour, error)
-	// FetchPictures has the pictures of offers fetched, once the transaction is through.
-	FetchPictures func(ctx context.Context, tx pgx.Tx, offers []int64) error
-	// NotifyOffers lets the catalog know of which offers drafts were made or removed.
-	NotifyOffers func(ctx context.Context, db database.Querier, offers []int64) error
-}
-
-// PictureChoice is one picture of a draft, shown or not, in the draft's order.
-type PictureChoice struct {
-	Place int  `json:"place" doc:"Names the picture within the draft"`
-	Shown bool `json:"shown"`
-}
-
-// picture is one as it is stored.
-type picture struct {
-	PictureChoice
-	// Offer is whose it is and At which of its, where the draft was bought as another offer before;
-	// else it is the Place-th of the draft's own.
-	Offer int64 `json:"offer,omitempty"`
-	At    int   `json:"at,omitempty"`
-}
-
-// PictureOf names a picture of an offer.
-type PictureOf struct {
-	Offer int64
-	Place int
-}
-
-func (d *draft) pictureOf(p picture) PictureOf {
-	if p.Offer != 0 {
-		return PictureOf{p.Offer, p.At}
-	}
-	return PictureOf{d.offerID, p.Place}
-}
-
-// shownBy is the picture that a variant shows.
-func (d *draft) shownBy(v *draftVariant) PictureOf {
-	if v.ownPicture == nil {
-		return PictureOf{d.offerID, v.picture}
-	}
-	if at := slices.IndexFunc(d.pictures, func(p picture) bool { return p.Place == *v.ownPicture }); at >= 0 {
-		return d.pictureOf(d.pictures[at])
-	}
-	return PictureOf{d.offerID, -1}
+	// PicturePath is where a picture of an offer is served, by its index there.
+	PicturePath func(offer int64, index int) string
 }
 
 // draft is a draft as it is stored, with what it points at.
@@ -96,8 +73,9 @@ type draft struct {
 	id, offerID                   int64
 	reference                     string
 	revision                      int
+	changes                       changes
 	title, description            string
-	pictures                      []picture
+	pictures                      []edit.Picture
 	options                       []variant.Option
 	updatedAt                     time.Time
 	offerTitle, supplier, pageURL string
@@ -106,7 +84,7 @@ type draft struct {
 	withdrawnAt                   *time.Time
 	facts                         pricing.OfferFacts
 	collections, tags             []string
-	unavailable                   map[PictureOf]string // pictures that cannot be had, with why
+	known                         map[string]media.Picture // what is known of its pictures, by address
 	variants                      []draftVariant
 }
 
@@ -116,8 +94,8 @@ type draftVariant struct {
 	valueIndexes       []int
 	chosen             bool
 	unit               pricing.Unit
-	stock, picture     int  // picture is its offer variant's
-	ownPicture         *int // the place among the draft's pictures, where it has one of its own
+	stock              int
+	pictureID          *int // which of the draft's pictures it shows; nil is none
 	barcode            string
 	// withdrawn is that it cannot be bought; offerVariantID is 0 where its supplier never sold it.
 	withdrawn bool
@@ -134,16 +112,39 @@ func (d *draft) values(v *draftVariant) []string {
 	return names
 }
 
-// load reads drafts in the order of their making, newest first; no ids are all.
-func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, error) {
+// picture is one of the draft's by its id; nil where it has none such.
+func (d *draft) picture(id *int) *edit.Picture {
+	if id == nil {
+		return nil
+	}
+	at := slices.IndexFunc(d.pictures, func(p edit.Picture) bool { return p.ID == *id })
+	if at < 0 {
+		return nil
+	}
+	return &d.pictures[at]
+}
+
+// path is where a picture of the draft is served: by its hash once it was fetched. That of none is empty.
+func (d *draft) path(p *edit.Picture) string {
+	switch {
+	case p == nil:
+		return ""
+	case d.known[p.URL].Hash != "":
+		return media.Path(d.known[p.URL].Hash)
+	}
+	return fmt.Sprintf("/drafts/%d/pictures/%d", d.id, p.ID)
+}
+
+// load reads drafts, the newest first.
+func load(ctx context.Context, q database.Querier, known Media, ids ...int64) ([]*draft, error) {
 	rows, err := q.Query(ctx, `
-		select d.id, d.offer_id, d.reference::text, d.revision, d.title, d.description, d.pictures, d.options,
-		d.collections, d.tags, d.updated_at, o.title, u.name, o.page_url, o.source_id, o.number,
+		select d.id, d.offer_id, d.reference::text, d.revision, d.changes, d.title, d.description, d.pictures,
+			d.options, d.collections, d.tags, d.updated_at, o.title, u.name, o.page_url, o.source_id, o.number,
 			o.withdrawn_at, x.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min,
 			o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+`
 		from draft d join offer o on o.id = d.offer_id join supplier u on u.id = o.supplier_id
 		join source x on x.id = o.source_id
-		where $1::bigint[] is null or d.id = any ($1) order by d.id desc`, ids)
+		where d.id = any ($1) order by d.id desc`, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -153,10 +154,10 @@ func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, erro
 		d := &draft{}
 		var currency, marketIn string
 		t := &d.facts
-		err := row.Scan(&d.id, &d.offerID, &d.reference, &d.revision, &d.title, &d.description, &d.pictures, &d.options,
-			&d.collections, &d.tags, &d.updatedAt, &d.offerTitle, &d.supplier, &d.pageURL, &d.sourceID, &d.offerNumber,
-			&d.withdrawnAt, &t.Source, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min, &t.Processing.Max,
-			&t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost)
+		err := row.Scan(&d.id, &d.offerID, &d.reference, &d.revision, &d.changes, &d.title, &d.description, &d.pictures,
+			&d.options, &d.collections, &d.tags, &d.updatedAt, &d.offerTitle, &d.supplier, &d.pageURL, &d.sourceID,
+			&d.offerNumber, &d.withdrawnAt, &t.Source, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min,
+			&t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost)
 		if err != nil {
 			return nil, err
 		}
@@ -171,68 +172,53 @@ func load(ctx context.Context, q database.Querier, ids ...int64) ([]*draft, erro
 	if err != nil {
 		return nil, err
 	}
-	rows, err = q.Query(ctx, `
-		select v.draft_id, v.id, coalesce(v.offer_variant_id, 0), v.position, v.value_indexes, v.chosen,
-		coalesce(w.cost, 0), coalesce(w.min_advertised, 0), coalesce(w.list_price, 0), coalesce(w.prices_in, ''),
-		coalesce(w.stock, 0),
-			coalesce(w.picture, -1), v.picture, coalesce(w.barcode, ''), coalesce(w.withdrawn, true)
-		from draft_variant v left join offer_variant w on w.id = v.offer_variant_id
-		where $1::bigint[] is null or v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids)
-	if err != nil {
+	if err := loadVariants(ctx, q, ids, byID, currencies); err != nil {
 		return nil, err
+	}
+	return drafts, loadPictures(ctx, q, known, drafts)
+}
+
+func loadVariants(ctx context.Context, q database.Querier, ids []int64, byID map[int64]*draft,
+	currencies map[int64]money.Currency) error {
+	rows, err := q.Query(ctx, `
+		select v.draft_id, v.id, coalesce(v.offer_variant_id, 0), v.position, v.value_indexes, v.chosen,
+			coalesce(w.cost, 0), coalesce(w.min_advertised, 0), coalesce(w.list_price, 0), coalesce(w.prices_in, ''),
+			coalesce(w.stock, 0), v.picture_id, coalesce(w.barcode, ''), coalesce(w.withdrawn, true)
+		from draft_variant v left join offer_variant w on w.id = v.offer_variant_id
+		where v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids)
+	if err != nil {
+		return err
 	}
 	var draftID, cost, advertised, listed int64
 	var pricesIn string
 	var v draftVariant
-	_,
-		err = pgx.ForEachRow(rows,
-		[]any{&draftID, &v.id, &v.offerVariantID, &v.position, &v.valueIndexes, &v.chosen, &cost, &advertised, &listed,
-			&pricesIn, &v.stock, &v.picture, &v.ownPicture, &v.barcode, &v.withdrawn}, func() error {
-			if d := byID[draftID]; d != nil {
-				one, c := v, currencies[draftID]
-				one.unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
-				d.variants = append(d.variants, one)
-			}
-			v.valueIndexes, v.ownPicture = nil, nil
-			return nil
-		})
-	if err != nil {
-		return nil, err
-	}
-	return drafts, loadUnavailable(ctx, q, drafts)
+	_, err = pgx.ForEachRow(rows, []any{&draftID, &v.id, &v.offerVariantID, &v.position, &v.valueIndexes, &v.chosen,
+		&cost, &advertised, &listed, &pricesIn, &v.stock, &v.pictureID, &v.barcode, &v.withdrawn}, func() error {
+		if d := byID[draftID]; d != nil {
+			one, c := v, currencies[draftID]
+			one.unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
+			d.variants = append(d.variants, one)
+		}
+		v.valueIndexes, v.pictureID = nil, nil
+		return nil
+	})
+	return err
 }
 
-// loadUnavailable fills in which pictures of drafts were asked for and cannot be had.
-func loadUnavailable(ctx context.Context, q database.Querier, drafts []*draft) error {
-	offers := []int64{}
+// loadPictures fills in what is known of the pictures of drafts.
+func loadPictures(ctx context.Context, q database.Querier, known Media, drafts []*draft) error {
+	var urls []string
 	for _, d := range drafts {
 		for _, p := range d.pictures {
-			if p.Shown {
-				offers = append(offers, d.pictureOf(p).Offer)
-			}
+			urls = append(urls, p.URL)
 		}
 	}
-	slices.Sort(offers)
-	offers = slices.Compact(offers)
-	rows, err := q.Query(ctx, `
-		select o.id, u.place - 1, p.error from offer o cross join unnest(o.pictures) with ordinality u (url, place)
-		join picture p on p.url = u.url and p.hash = '' and p.error <> '' where o.id = any ($1)`, offers)
-	if err != nil {
-		return err
-	}
-	troubled := map[PictureOf]string{}
-	var at PictureOf
-	var trouble string
-	if _, err := pgx.ForEachRow(rows, []any{&at.Offer, &at.Place, &trouble}, func() error {
-		troubled[at] = trouble
-		return nil
-	}); err != nil {
-		return err
-	}
+	slices.Sort(urls)
+	pictures, err := known.Known(ctx, q, slices.Compact(urls))
 	for _, d := range drafts {
-		d.unavailable = troubled
+		d.known = pictures
 	}
-	return nil
+	return err
 }
 
 // currencyOf reads a stored currency; none is none.
@@ -249,19 +235,19 @@ func (s *Service) DraftsOf(ctx context.Context, offers []int64) (map[int64][]int
 	if err != nil {
 		return nil, err
 	}
-	taken := map[int64][]int64{}
+	drafts := map[int64][]int64{}
 	var offer, id int64
 	_, err = pgx.ForEachRow(rows, []any{&offer, &id}, func() error {
-		taken[offer] = append(taken[offer], id)
+		drafts[offer] = append(drafts[offer], id)
 		return nil
 	})
-	return taken, err
+	return drafts, err
 }
 
-// CollectionsAndTags lists the collections and tags that drafts have.
+// CollectionsAndTags lists those that drafts have.
 func (s *Service) CollectionsAndTags(ctx context.Context) (collections, tags []string, err error) {
-	err = s.Pool.QueryRow(ctx, `select array(select distinct unnest(collections) from draft
-		order by 1), array(select distinct unnest(tags) from draft order by 1)`).Scan(&collections, &tags)
+	err = s.Pool.QueryRow(ctx, `select array(select distinct unnest(collections) from draft order by 1),
+		array(select distinct unnest(tags) from draft order by 1)`).Scan(&collections, &tags)
 	return collections, tags, err
 }
 
@@ -269,6 +255,36 @@ func (s *Service) CollectionsAndTags(ctx context.Context) (collections, tags []s
 func (s *Service) Count(ctx context.Context) (n int, err error) {
 	err = s.Pool.QueryRow(ctx, `select count(*) from draft`).Scan(&n)
 	return n, err
+}
+
+// Pictures are where the first pictures that drafts show are served, by draft.
+func (s *Service) Pictures(ctx context.Context, ids []int64) (map[int64]string, error) {
+	rows, err := s.Pool.Query(ctx, `select id, pictures from draft where id = any ($1)`, ids)
+	if err != nil {
+		return nil, err
+	}
+	drafts, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (*draft, error) {
+		d := &draft{}
+		return d, row.Scan(&d.id, &d.pictures)
+	})
+	if err != nil {
+		return nil, err
+	}
+	paths := map[int64]string{}
+	err = loadPictures(ctx, s.Pool, s.Media, drafts)
+	for _, d := range drafts {
+		paths[d.id] = d.path(d.firstShown())
+	}
+	return paths, err
+}
+
+// firstShown is the first picture that is shown; nil where none is.
+func (d *draft) firstShown() *edit.Picture {
+	at := slices.IndexFunc(d.pictures, func(p edit.Picture) bool { return p.Shown })
+	if at < 0 {
+		return nil
+	}
+	return &d.pictures[at]
 }
 
 // TakeResult says what became of offers that were taken.
@@ -288,12 +304,12 @@ type Pair struct {
 // Take makes a draft of each offer. One that has a draft is not taken twice unless again is set.
 func (s *Service) Take(ctx context.Context, offers []int64, again bool) (TakeResult, error) {
 	out := TakeResult{Taken: []Pair{}, Already: []Pair{}}
-	var made []int64
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		// One taking at a time, so that two people do not both find none there.
-		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(7304)`); err != nil {
+		// One at a time, so that two people do not both find none there.
+		if err := database.Lock(ctx, tx, database.LockTake); err != nil {
 			return err
 		}
+		var made []int64
 		for i, offer := range offers {
 			if slices.Contains(offers[:i], offer) {
 				continue
@@ -322,19 +338,14 @@ func (s *Service) Take(ctx context.Context, offers []int64, again bool) (TakeRes
 		if len(made) == 0 {
 			return nil
 		}
-		if s.FetchPictures != nil {
-			if err := s.FetchPictures(ctx, tx, offersOf(out.Taken)); err != nil {
-				return err
-			}
-		}
-		if err := s.Pricing.PriceDrafts(ctx, tx, made); err != nil || s.NotifyOffers == nil {
+		if err := s.Pricing.PriceDrafts(ctx, tx, made); err != nil {
 			return err
 		}
-		return s.NotifyOffers(ctx, tx, offersOf(out.Taken))
+		if err := s.Catalog.NotifyOffers(ctx, tx, offersOf(out.Taken)); err != nil {
+			return err
+		}
+		return s.Progress.PublishIn(ctx, tx, "drafts", map[string]int{"taken": len(made)})
 	})
-	if err == nil && len(out.Taken) > 0 {
-		err = s.Progress.Publish(ctx, "drafts", map[string]int{"taken": len(out.Taken)})
-	}
 	return out, err
 }
 
@@ -350,33 +361,40 @@ func offersOf(pairs []Pair) []int64 {
 // left out of its description.
 func (s *Service) createDraft(ctx context.Context, tx pgx.Tx, offer int64) (int64, error) {
 	var title, description string
-	var names []string
-	var count int
-	err := tx.QueryRow(ctx, `select title, description, option_names, cardinality(pictures) from offer
-		where id = $1`, offer).Scan(&title, &description, &names, &count)
+	var names, urls []string
+	err := tx.QueryRow(ctx, `select title, description, option_names, pictures from offer where id = $1`, offer).
+		Scan(&title, &description, &names, &urls)
 	if err != nil {
 		return 0, err
 	}
-	rows, err := tx.Query(ctx, `select id, option_values from offer_variant where offer_id = $1 and not withdrawn
-		order by position, id`, offer)
+	rows, err := tx.Query(ctx, `select id, option_values, picture from offer_variant
+		where offer_id = $1 and not withdrawn order by position, id`, offer)
 	if err != nil {
 		return 0, err
 	}
 	var ids []int64
 	var values [][]string
+	var shows []*int
 	var id int64
 	var one []string
-	if _, err := pgx.ForEachRow(rows, []any{&id, &one}, func() error {
+	var picture int
+	if _, err := pgx.ForEachRow(rows, []any{&id, &one, &picture}, func() error {
 		ids, values = append(ids, id), append(values, one)
+		var shown *int
+		if picture >= 0 && picture < len(urls) {
+			shown = new(int)
+			*shown = picture
+		}
+		shows = append(shows, shown)
 		one = nil
 		return nil
 	}); err != nil {
 		return 0, err
 	}
-	options, places := variant.Collect(names, values)
-	pictures := make([]picture, count)
-	for i := range pictures {
-		pictures[i].PictureChoice = PictureChoice{i, true}
+	options, indexes := variant.Collect(names, values)
+	pictures := make([]edit.Picture, len(urls))
+	for i, url := range urls {
+		pictures[i] = edit.Picture{ID: i, URL: url, Shown: true}
 	}
 	var draftID int64
 	err = tx.QueryRow(ctx, `insert into draft (offer_id, title, description, pictures, options, created_by)
@@ -388,10 +406,13 @@ func (s *Service) createDraft(ctx context.Context, tx pgx.Tx, offer int64) (int6
 	}
 	batch := &pgx.Batch{}
 	for i, id := range ids {
-		batch.Queue(`insert into draft_variant (draft_id, offer_variant_id, position, value_indexes)
-			values ($1, $2, $3, $4)`, draftID, id, i, places[i])
+		batch.Queue(`insert into draft_variant (draft_id, offer_variant_id, position, value_indexes, picture_id)
+			values ($1, $2, $3, $4, $5)`, draftID, id, i, indexes[i], shows[i])
 	}
-	return draftID, tx.SendBatch(ctx, batch).Close()
+	if err := tx.SendBatch(ctx, batch).Close(); err != nil {
+		return 0, err
+	}
+	return draftID, s.Media.Fetch(ctx, tx, urls)
 }
 
 // asJSON writes what always can be written.

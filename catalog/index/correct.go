@@ -106,9 +106,8 @@ func (s *Snapshot[T]) nearest(word string, than int) (near string, by int) {
 	return near, by
 }
 
-// splitJoined are two words that are typed as one, those that most offers have one behind the other, or anywhere;
-// nil where
-// there are none.
+// splitJoined are two words that are typed as one, those that most offers have one behind the other, or anywhere; nil
+// where there are none.
 func (s *Snapshot[T]) splitJoined(word string, match terms.Match) (both []string) {
 	least := 1 // letters of each
 	if match == terms.All {

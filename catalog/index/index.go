@@ -61,8 +61,7 @@ const (
 )
 
 // GrowthUnknown is the growth of what is not known; NotCounted the rivals of what nobody has counted; Unknown any
-// other number
-// that is not known. None of them keeps a bound that is asked for.
+// other number that is not known. None of them keeps a bound that is asked for.
 const (
 	GrowthUnknown = -1 << 31
 	NotCounted    = 1<<31 - 1

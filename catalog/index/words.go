@@ -70,9 +70,8 @@ func (p *part[T]) wholeWords(word string) []span {
 	return same
 }
 
-// completions are the words that begin so, beside those that are one as a whole. A number must be the whole word:
-// 100 is
-// not the beginning of every offer's number.
+// completions are the words that begin so, beside those that are one as a whole. A number must be the whole word: 100
+// is not the beginning of every offer's number.
 func (p *part[T]) completions(word string) []span {
 	if terms.IsNumber(word) {
 		return p.accentVariants(word)

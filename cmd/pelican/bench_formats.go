@@ -35,9 +35,8 @@ type formatsResult struct {
 	SetAside   int     `json:"rejected"`
 }
 
-// benchFormats reads a workbook of n rows, 200,000 where none is said, and a catalogue document of a gigabyte, to
-// the offers
-// that they hold. The yardsticks are the workbook library and the XML tokeniser alone.
+// benchFormats reads a workbook of n rows, 200,000 where none is said, and a catalogue document of a gigabyte, to the
+// offers that they hold. The yardsticks are the workbook library and the XML tokeniser alone.
 func benchFormats(_ context.Context, n int, dir string) (out formatsResult, err error) {
 	if n == 0 {
 		n = 200_000
@@ -113,8 +112,7 @@ func writeDocument(path string, size int64) (float64, error) {
 	}
 	defer func() { _ = f.Close() }()
 	w := bufio.NewWriterSize(f, 1<<20)
-	written,
-		err := io.WriteString(w,
+	written, err := io.WriteString(w,
 		`<?xml version="1.0"?>
 			<Catalogue xmlns="urn:oasis:names:specification:ubl:schema:xsd:Catalogue-2" `+
 			`xmlns:cac="urn:oasis:names:specification:ubl:schema:xsd:CommonAggregateComponents-2" `+

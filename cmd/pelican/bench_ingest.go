@@ -51,11 +51,10 @@ type ingestResult struct {
 
 const benchDrafts = 2000
 
-// benchIngest takes a price list of n offers with four variants each from a file to searchable.
-// The yardstick is the bare COPY of the same rows into tables with the same columns and indexes. Another list,
-// a fifth as long, is taken in while people search the catalog and edit drafts. With refresh, the same file is then
-// taken in again,
-// and once more with every twentieth offer at another cost.
+// benchIngest takes a price list of n offers with four variants each from a file to searchable. The yardstick is the
+// bare COPY of the same rows into tables with the same columns and indexes. Another list, a fifth as long, is taken
+// in while people search the catalog and edit drafts. With refresh, the same file is then taken in again, and once
+// more with every twentieth offer at another cost.
 func benchIngest(ctx context.Context, n int, dir string, refresh bool) (out ingestResult, err error) {
 	if n == 0 {
 		n = 1_000_000
@@ -281,13 +280,13 @@ func takeIn(ctx context.Context, pool *pgxpool.Pool, a *application.Application,
 		return 0, err
 	}
 	took := time.Since(began)
-	var state, trouble string
+	var state, message string
 	if err := pool.QueryRow(ctx, `select state, error from import_run
-		where id = $1`, id).Scan(&state, &trouble); err != nil {
+		where id = $1`, id).Scan(&state, &message); err != nil {
 		return took, err
 	}
 	if state != "finished" {
-		return took, fmt.Errorf("the intake is %s: %s", state, trouble)
+		return took, fmt.Errorf("the intake is %s: %s", state, message)
 	}
 	return took, nil
 }

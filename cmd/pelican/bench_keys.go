@@ -47,8 +47,7 @@ const (
 )
 
 // benchKeys types sentences, by e2e/keys.mjs, into the catalog of n offers, in Chromium, with the server, the
-// database and a
-// supplier's pictures on the same machine. Its yardstick is a bare page in the same browser.
+// database and a supplier's pictures on the same machine. Its yardstick is a bare page in the same browser.
 func benchKeys(ctx context.Context, n int, dir string, kept bool) (out keysResult, err error) {
 	if n == 0 {
 		n = 1_000_000

@@ -18,7 +18,7 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"plainpelican/application"
-	"plainpelican/catalog"
+	"plainpelican/media"
 	"plainpelican/standins/draw"
 	"plainpelican/standins/gen"
 )
@@ -257,7 +257,7 @@ func drawAll(ctx context.Context, pool *pgxpool.Pool, n int) (int, error) {
 					failed = fmt.Errorf("%s: %w", url, err)
 					continue
 				}
-				look := catalog.Describe(content.Bytes())
+				look := media.FeaturesOf(content.Bytes())
 				done <- append([]any{url, "drawn"}, look.Columns()...)
 			}
 		})

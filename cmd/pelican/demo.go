@@ -210,8 +210,7 @@ func (d *demonstration) seed(ctx context.Context, key string) error {
 	if err != nil {
 		return err
 	}
-	a,
-		err := application.New(settings.Settings{Key: raw, Data: filepath.Join(d.dir, "blobs"), AllowNetworks: loopback,
+	a, err := application.New(settings.Settings{Key: raw, Data: filepath.Join(d.dir, "blobs"), AllowNetworks: loopback,
 		RatesURL: "http://" + d.address(4) + "/daily.xml"}, pool, slog.New(slog.DiscardHandler))
 	if err != nil {
 		return err

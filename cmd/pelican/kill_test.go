@@ -30,8 +30,7 @@ import (
 func toTakeIn(t *testing.T, data, market, list string) *pgxpool.Pool {
 	t.Helper()
 	pool := testkit.Database(t)
-	a,
-		err := application.New(settings.Settings{Key: make([]byte, 32), Data: data,
+	a, err := application.New(settings.Settings{Key: make([]byte, 32), Data: data,
 		AllowNetworks: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}}, pool, slog.New(slog.DiscardHandler))
 	if err != nil {
 		t.Fatal(err)
@@ -145,8 +144,7 @@ func TestKilledTwentyTimesAnIntakeEndsAsIfUndisturbed(t *testing.T) {
 		before := done()
 		app := serveOn(t, pool, data, "21995")
 		// However slow the machine, it is killed at work: some moment after all of its work has moved on, so that
-		// none uses up
-		// its attempts while the other is quick.
+		// none uses up its attempts while the other is quick.
 		until(t, "the work to go on", 60*time.Second, func() bool {
 			for id, now := range done() {
 				if now <= before[id] {

@@ -194,8 +194,7 @@ func (p *parser) rebase(n *html.Node, depth int) (found bool) {
 }
 
 // canonical takes the address that a page calls its own (RFC 6596), if it is on the same host and not the host's
-// first page, which
-// shops name on every page by mistake.
+// first page, which shops name on every page by mistake.
 func (p *parser) canonical(n *html.Node) {
 	href, _ := attr(n, "href")
 	u, err := p.base.Parse(strings.TrimSpace(href))
@@ -366,9 +365,8 @@ func (p *parser) json(text string) {
 	}
 }
 
-// mended writes JSON as its readers in browsers' tools forgive it: line ends and tabs within texts, and commas
-// before a closing
-// bracket.
+// mended writes JSON as its readers in browsers' tools forgive it: line ends and tabs within texts, and commas before
+// a closing bracket.
 func mended(text string) string {
 	out := make([]byte, 0, len(text))
 	quoted, escaped := false, false

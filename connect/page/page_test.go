@@ -65,8 +65,7 @@ func TestAGroupWithVariantsIsRead(t *testing.T) {
 }
 
 func TestWhatAPageDoesNotSayIsLeftEmptyAndNamed(t *testing.T) {
-	f,
-		err := Read([]byte(page(`[{"@type":["Thing","Product"],"name":"Mug","offers":{"@type":"AggregateOffer",`+
+	f, err := Read([]byte(page(`[{"@type":["Thing","Product"],"name":"Mug","offers":{"@type":"AggregateOffer",`+
 		`"lowPrice":"1,299.00","priceCurrency":"usd"}}]`)), "", address)
 	if err != nil {
 		t.Fatal(err)

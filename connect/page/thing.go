@@ -80,8 +80,8 @@ func product(t thing) bool {
 func hasProduct(nodes []thing) bool { return slices.ContainsFunc(nodes, product) }
 
 // best is the product that a page is about: a group with variants before a single product, one with a price before
-// one without. Of
-// several, it is the one whose address or name is the page's; where that does not tell, it is an error that names them.
+// one without. Of several, it is the one whose address or name is the page's; where that does not tell, it is an
+// error that names them.
 func (p *parser) best(nodes []thing) (thing, error) {
 	top := 0
 	var found []thing

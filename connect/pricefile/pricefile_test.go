@@ -145,8 +145,7 @@ func TestFilesThatCannotBeRead(t *testing.T) {
 			t.Errorf("%s: %v", words, err)
 		}
 	}
-	newest,
-		err := ReadRates(strings.NewReader(
+	newest, err := ReadRates(strings.NewReader(
 		"date,base,currency,rate\n2026-11-24,EUR,USD,1.0\n2026-11-25,EUR,USD,1.1\n2026-11-23,EUR,JPY,150\n"))
 	if err != nil || newest.Day().Day() != 25 || len(newest.Text(0)) != 0 {
 		t.Errorf("%v", err)
@@ -246,8 +245,7 @@ func TestImportChargesTaxAndBreakEven(t *testing.T) {
 		"bands": [{"from": {"value": "0", "currency": "EUR"}, "ratio": "2"}]}},
 		{"id": 2, "formula": {"kind": "multiple", "bands": [{"from": {"value": "0", "currency": "EUR"},
 		"ratio": "3"}]}}]}`)
-	out,
-		rejects := run(t, rules,
+	out, rejects := run(t, rules,
 		"number,cost,shipping,currency,ships_from,charges\nA,16.00,4.00,EUR,CN,\nB,5.00,4.00,EUR,cn,\n"+
 			"C,16.00,4.00,EUR,CN,1.00\nD,16.00,4.00,EUR,,\n", true)
 	if len(out) != 3 || len(rejects) != 1 || !strings.Contains(strings.Join(rejects[0], " "), "from where it ships") {

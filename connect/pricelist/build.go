@@ -395,8 +395,7 @@ func (r *Reader) values(o *source.Offer, row Row, places []int) []string {
 var science = regexp.MustCompile(`^\d[.,]?(\d*)[eE]\+?(\d{1,2})$`)
 
 // barcode is a row's barcode, mended of what spreadsheets do to long numbers; one that is no article's own is left
-// out and
-// said. One with a wrong check digit is named, not dropped.
+// out and said. One with a wrong check digit is named, not dropped.
 func (r *Reader) barcode(row Row) (code, doubt string) {
 	text := r.get(row, Barcode)
 	code = barcode(text)

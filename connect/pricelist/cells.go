@@ -207,9 +207,8 @@ func attribute(tag []byte, name string) string {
 	return string(value)
 }
 
-// formatCurrencies are the currencies of a workbook's number formats, by the index of its cells' styles. The
-// formats that every
-// workbook has (5 to 8, 37 to 44) show the sign of whoever opens it, and say nothing.
+// formatCurrencies are the currencies of a workbook's number formats, by the index of its cells' styles. The formats
+// that every workbook has (5 to 8, 37 to 44) show the sign of whoever opens it, and say nothing.
 func formatCurrencies(f *excelize.File) (list []string) {
 	if f.Styles == nil || f.Styles.CellXfs == nil {
 		return nil

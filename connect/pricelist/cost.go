@@ -22,8 +22,7 @@ func (r *Reader) currency(code string) (money.Currency, error) {
 }
 
 // currencyOf is the currency of a cell of prices: its own sign or code, its number format, or that of its row, its
-// column or
-// the list. It is an error where none of these says it clearly.
+// column or the list. It is an error where none of these says it clearly.
 func (r *Reader) currencyOf(row Row, f Field, text, mark string) (money.Currency, error) {
 	l := r.layout
 	list := r.money[f]

@@ -317,8 +317,7 @@ func (a *rowsAhead) close() {
 }
 
 // Rows reads comma-separated values in UTF-8, as a price list's are read: a row that cannot be, such as one with a
-// quote that is
-// never closed, costs itself only and says so in its Trouble. The end is io.EOF.
+// quote that is never closed, costs itself only and says so in its Trouble. The end is io.EOF.
 func Rows(r io.Reader) func() (Row, error) {
 	return newCSV(r, &Layout{Encoding: UTF8, Delimiter: ","}).next
 }

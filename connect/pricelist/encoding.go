@@ -61,10 +61,8 @@ func encodingName(label string) string {
 }
 
 // encodingOf tells how a text file is written. All its bytes are looked at: one accented word a million rows down
-// decides as
-// well as one in the first. A file that is not Unicode is read as said, if anything says it, and otherwise as what
-// suits its
-// words best, in which case it is a guess.
+// decides as well as one in the first. A file that is not Unicode is read as said, if anything says it, and otherwise
+// as what suits its words best, in which case it is a guess.
 func encodingOf(f *os.File, said string) (name string, guess bool, err error) {
 	in := bufio.NewReaderSize(io.NewSectionReader(f, 0, 1<<62), 1<<18)
 	head, err := in.Peek(64 << 10)
@@ -244,9 +242,8 @@ func inAlphabet(text string) (most float64) {
 	return most
 }
 
-// suits scores a decoded text: words that headers of lists have speak for it; letters of mixed scripts within a
-// word, signs
-// within words and what decodes to nothing against it.
+// suits scores a decoded text: words that headers of lists have speak for it; letters of mixed scripts within a word,
+// signs within words and what decodes to nothing against it.
 func suits(text string) (score float64) {
 	known, odd, letters := 0.0, 0.0, 0.0
 	for i, line := range strings.SplitAfterN(text, "\n", 40) {
@@ -296,9 +293,8 @@ func suits(text string) (score float64) {
 	return min(known, 5) - 4*odd/max(letters, 1)
 }
 
-// common tells whether a Chinese character is among those that a national standard's first level has: GB 2312's
-// first level and
-// Big5's are in the order of use, so that rare ones come from a wrong decoding.
+// common tells whether a Chinese character is among those that a national standard's first level has: GB 2312's first
+// level and Big5's are in the order of use, so that rare ones come from a wrong decoding.
 func common(r rune) bool {
 	for _, name := range []string{"gbk", "big5", "shift_jis"} {
 		b, err := decoderOf(name).NewEncoder().String(string(r))

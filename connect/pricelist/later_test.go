@@ -38,16 +38,16 @@ func TestLaterFilesThatSayNewThings(t *testing.T) {
 			if c.rows == "" {
 				content = "stock,cost eur,note,uom,name,sku,weight\n9,3.00,new,EA,Mug,1,\n"
 			}
-			offers, aside, _ := all(t, []byte(content), &l)
+			offers, rejected, _ := all(t, []byte(content), &l)
 			var got []string
 			for _, o := range offers {
 				for _, v := range o.Variants {
 					got = append(got, fmt.Sprintf("%s %s %d %d", v.Number, v.Cost, v.Stock, v.WeightGrams))
 				}
 			}
-			reasons := fmt.Sprint(aside)
+			reasons := fmt.Sprint(rejected)
 			if strings.Join(got, "; ") != c.want || !strings.Contains(reasons, c.reasons) ||
-				(c.reasons == "") != (len(aside) == 0) {
+				(c.reasons == "") != (len(rejected) == 0) {
 				t.Errorf("%q, rejected %s", got, reasons)
 			}
 		})
@@ -91,13 +91,13 @@ func TestKindsOfCellsKeepTheirPlaces(t *testing.T) {
 	must(t, err)
 	l := answered(t, content, look, map[string]string{"currency": "EUR"})
 	l.Country, l.Processing = "DE", landed.Days{}
-	offers, aside, _ := all(t, content, &l)
+	offers, rejected, _ := all(t, content, &l)
 	got := ""
 	for _, o := range offers {
 		got += fmt.Sprintf("%s %s; ", o.Number, o.Variants[0].Cost)
 	}
-	if got != "1 1.50 GBP; 2 2.50 EUR; 3 3.25 GBP; " || len(aside) != 0 {
-		t.Errorf("%s %+v", got, aside)
+	if got != "1 1.50 GBP; 2 2.50 EUR; 3 3.25 GBP; " || len(rejected) != 0 {
+		t.Errorf("%s %+v", got, rejected)
 	}
 	look, err = Analyze(t.Context(), file(t, content), &l, Hints{})
 	must(t, err)
@@ -120,8 +120,7 @@ func TestLettersOverTwoReads(t *testing.T) {
 }
 
 // Answers belong to the list as it was read when they were given: a corrected column takes its currency and unit
-// along, another
-// delimiter makes other columns, and an older layout's decisions stand as answers.
+// along, another delimiter makes other columns, and an older layout's decisions stand as answers.
 func TestAnswersFollowTheColumns(t *testing.T) {
 	content := []byte("sku;name;price EUR;price per 100 USD;pack " +
 		"size;stock\n1;Pin;0,50;25,00;12;9\n2;Nail;0,40;20,00;12;9\n")

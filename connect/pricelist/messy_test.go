@@ -82,7 +82,7 @@ func must(t testing.TB, err error) {
 }
 
 // all reads a list to its end.
-func all(t testing.TB, content []byte, l *Layout) (offers []source.Offer, aside []RejectedRow, doubts []string) {
+func all(t testing.TB, content []byte, l *Layout) (offers []source.Offer, rejected []RejectedRow, doubts []string) {
 	t.Helper()
 	r, err := Open(t.Context(), file(t, content), l, false)
 	must(t, err)
@@ -90,13 +90,13 @@ func all(t testing.TB, content []byte, l *Layout) (offers []source.Offer, aside 
 	for {
 		item, err := r.Next()
 		if err == io.EOF {
-			return offers, aside, doubts
+			return offers, rejected, doubts
 		}
 		must(t, err)
 		if item.Offer != nil {
 			offers = append(offers, *item.Offer)
 		}
-		aside = append(aside, item.Rejected...)
+		rejected = append(rejected, item.Rejected...)
 		for _, d := range item.Doubts {
 			doubts = append(doubts, d)
 		}
@@ -141,10 +141,10 @@ func told(offers []source.Offer) string {
 
 // messy are lists as bad as those that wholesalers send. All are made up.
 var messy = []struct {
-	name    string
-	content func(t testing.TB) []byte
-	want    string
-	aside   int
+	name     string
+	content  func(t testing.TB) []byte
+	want     string
+	rejected int
 	// answers are to what the list leaves open; a question that is not among them fails the test.
 	answers map[string]string
 }{
@@ -250,14 +250,14 @@ func TestMessyListsComeInAsProposed(t *testing.T) {
 			if field, reason := l.Check(); reason != "" {
 				t.Fatalf("%s: %s (%+v)", field, reason, l.Columns)
 			}
-			offers, aside, _ := all(t, content, &l)
+			offers, rejected, _ := all(t, content, &l)
 			if got := told(offers); got != m.want {
 				t.Errorf("got\n%swant\n%s%+v", got, m.want, l)
 			}
-			if len(aside) != m.aside {
-				t.Errorf("%d rows set aside, want %d: %+v", len(aside), m.aside, aside)
+			if len(rejected) != m.rejected {
+				t.Errorf("%d rows set aside, want %d: %+v", len(rejected), m.rejected, rejected)
 			}
-			for _, a := range aside {
+			for _, a := range rejected {
 				if a.Reason == "" || a.Position == "" || len(a.Cells) == 0 {
 					t.Errorf("set aside without place, reason or row: %+v", a)
 				}
@@ -325,20 +325,20 @@ func TestTooManyRowsOfOneProductFarApart(t *testing.T) {
 	must(t, err)
 	defer r.Close()
 	found := map[string]int{}
-	aside := 0
+	rejected := 0
 	for {
 		item, err := r.Next()
 		if err == io.EOF {
 			break
 		}
 		must(t, err)
-		aside += len(item.Rejected)
+		rejected += len(item.Rejected)
 		if item.Offer != nil {
 			found[item.Offer.Number] = len(item.Offer.Variants)
 		}
 	}
-	if found["77"] != mostVariants || found["78"] != 1 || aside != 4 || r.waitingCost != 0 {
-		t.Errorf("%v, %d set aside, %d bytes still counted", found, aside, r.waitingCost)
+	if found["77"] != mostVariants || found["78"] != 1 || rejected != 4 || r.waitingCost != 0 {
+		t.Errorf("%v, %d set aside, %d bytes still counted", found, rejected, r.waitingCost)
 	}
 }
 

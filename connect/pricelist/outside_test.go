@@ -71,8 +71,7 @@ func TestCSVSpectrum(t *testing.T) {
 				}
 				got = append(got, row)
 			}
-			data,
-				err := os.ReadFile(shipped(t, "csv-spectrum", "json",
+			data, err := os.ReadFile(shipped(t, "csv-spectrum", "json",
 				strings.TrimSuffix(filepath.Base(file), ".csv")+".json"))
 			must(t, err)
 			var want []map[string]string
@@ -172,7 +171,7 @@ func FuzzList(f *testing.F) {
 			return
 		}
 		defer r.Close()
-		variants, aside := 0, 0
+		variants, rejected := 0, 0
 		for {
 			item, err := r.Next()
 			if err != nil {
@@ -182,15 +181,15 @@ func FuzzList(f *testing.F) {
 				variants += len(item.Offer.Variants)
 				check(t, item.Offer)
 			}
-			aside += len(item.Rejected)
+			rejected += len(item.Rejected)
 			for _, a := range item.Rejected {
 				if a.Reason == "" || a.Position == "" {
 					t.Fatalf("without a reason or a place: %+v", a)
 				}
 			}
 		}
-		if r.read != variants+aside+r.headings {
-			t.Fatalf("%d rows: %d in offers, %d set aside, %d headings", r.read, variants, aside, r.headings)
+		if r.read != variants+rejected+r.headings {
+			t.Fatalf("%d rows: %d in offers, %d set aside, %d headings", r.read, variants, rejected, r.headings)
 		}
 	})
 }
@@ -228,9 +227,9 @@ func TestHostileStrings(t *testing.T) {
 		Grouping: EachRow, Supplier: "x", Country: "DE",
 		Columns: []Column{{Header: "SKU", Field: Number}, {Header: "Title", Field: Title},
 			{Header: "Price", Field: Cost}, {Header: "Stock", Field: Stock}, {Header: "Colour", Field: Option}}}
-	offers, aside, _ := all(t, out.Bytes(), &l)
-	if len(offers)+len(aside) != len(hostile) {
-		t.Fatalf("%d strings: %d offers, %d set aside", len(hostile), len(offers), len(aside))
+	offers, rejected, _ := all(t, out.Bytes(), &l)
+	if len(offers)+len(rejected) != len(hostile) {
+		t.Fatalf("%d strings: %d offers, %d set aside", len(hostile), len(offers), len(rejected))
 	}
 	titles := map[string]string{}
 	for _, o := range offers {

@@ -50,7 +50,7 @@ func (look *Analysis) preview(t *table) error {
 	if l.Processing == NotSaid {
 		l.Processing = landed.Days{}
 	}
-	if _, trouble := l.Check(); trouble != "" {
+	if _, reason := l.Check(); reason != "" {
 		return nil
 	}
 	r, err := open(t, &l, false)

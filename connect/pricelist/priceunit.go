@@ -20,10 +20,9 @@ type priceUnit struct {
 
 func (u priceUnit) known() bool { return u.pieces > 0 || u.pack != "" || u.measure != "" }
 
-// Units by what they are called, plain and lower-cased, and by their codes of UN/ECE Recommendation 20 (C62 one,
-// H87 and PCE piece,
-// EA each, PR pair, SET, DZN dozen, GRO gross, CEN hundred, MIL thousand, KGM, GRM, MTR, LTR, and the packages
-// PK, CT, BX of Recommendation 21). No package at hand has the list: the codes are from memory.
+// Units by what they are called, plain and lower-cased, and by their codes of UN/ECE Recommendation 20 (C62 one, H87
+// and PCE piece, EA each, PR pair, SET, DZN dozen, GRO gross, CEN hundred, MIL thousand, KGM, GRM, MTR, LTR, and the
+// packages PK, CT, BX of Recommendation 21). No package at hand has the list: the codes are from memory.
 var (
 	oneWords = wordSet(
 		"each ea unit units piece pieces pc pcs pce c62 h87 stuck stueck stk st stck item unitaire unite unidad " +

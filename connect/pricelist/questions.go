@@ -265,8 +265,7 @@ func (l *Layout) costCurrency() string {
 }
 
 // currencyQuestions finds the currency of the costs: of the cost's header and unit, a column for it, the cells' own
-// signs, a
-// workbook's number formats, or what stands above the columns. What none of these says is asked.
+// signs, a workbook's number formats, or what stands above the columns. What none of these says is asked.
 func (look *Analysis) currencyQuestions(data []Row, above []string, hints Hints) {
 	l := &look.Layout
 	cost := l.at(Cost)

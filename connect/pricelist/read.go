@@ -228,8 +228,7 @@ func (r *Reader) heading(row Row) bool {
 }
 
 // goesOn tells whether a row with one filled cell continues the words of the row above: they stand in the column of
-// titles or
-// descriptions, where that is not the first, as a heading's do.
+// titles or descriptions, where that is not the first, as a heading's do.
 func (r *Reader) goesOn(row Row) bool {
 	for _, f := range []Field{Title, Description} {
 		if at := r.places[f]; len(at) > 0 && at[0] > 0 && row.cell(at[0]) != "" {
@@ -240,8 +239,7 @@ func (r *Reader) goesOn(row Row) bool {
 }
 
 // maxProducts is on how many products of a list's first rows a barcode may stand: the same item under two names is
-// one thing, a number that was
-// copied down is another.
+// one thing, a number that was copied down is another.
 const maxProducts = 3
 
 // sharedBarcodes are those that stand on many products of different names: no numbers of theirs.
@@ -346,13 +344,13 @@ func (r *Reader) take(row Row) {
 	r.read++
 	r.cutShort = row.cut || row.unended && len(row.Cells) < r.width || row.Error == neverClosed
 	if row.Error != "" {
-		r.setAside(row, row.Error)
+		r.reject(row, row.Error)
 		return
 	}
 	if r.heading(row) {
 		text := strings.Join(strings.Fields(strings.Join(row.Cells, " ")), " ")
 		if r.goesOn(row) {
-			r.setAside(row, "it seems to go on from the row above, which is read without it")
+			r.reject(row, "it seems to go on from the row above, which is read without it")
 			return
 		}
 		if unit := unitIn(text); len(r.places[Category]) == 0 || unit.pieces > 1 || unit.pack != "" {
@@ -361,20 +359,20 @@ func (r *Reader) take(row Row) {
 			r.headings++
 			return
 		}
-		r.setAside(row, "only one of its cells is filled")
+		r.reject(row, "only one of its cells is filled")
 		return
 	}
 	if row.cut {
 		for _, f := range []Field{Cost, List, MinAdvertised, Pack, PriceFor} {
 			if at := r.places[f]; len(at) > 0 && at[0] == len(row.Cells)-1 {
-				r.setAside(row, cutShort)
+				r.reject(row, cutShort)
 				return
 			}
 		}
 	}
 	for _, extra := range row.Cells[min(len(row.Cells), r.width):] {
 		if strings.TrimSpace(extra) != "" {
-			r.setAside(row,
+			r.reject(row,
 				fmt.Sprintf("it has %d cells, the header has %d: a sign between the columns stands within one",
 					len(row.Cells), r.width))
 			return
@@ -390,7 +388,7 @@ func (r *Reader) take(row Row) {
 		r.scattered[h] = left - 1
 		r.key = key
 		if cost := costOf(row); len(r.waiting[h]) >= mostVariants || r.waitingCost+cost > maxWaitingCost {
-			r.setAside(row, tooManyRows)
+			r.reject(row, tooManyRows)
 		} else {
 			r.waiting[h] = append(r.waiting[h], row)
 			r.waitingCost += cost
@@ -409,7 +407,7 @@ func (r *Reader) take(row Row) {
 	}
 	r.key = key
 	if len(r.group) >= mostVariants {
-		r.setAside(row, tooManyRows)
+		r.reject(row, tooManyRows)
 		return
 	}
 	r.group = append(r.group, row)
@@ -458,7 +456,7 @@ func (r *Reader) aside(row Row, number, reason string) RejectedRow {
 		Cells: row.Cells}, row.Number}
 }
 
-func (r *Reader) setAside(row Row, reason string) {
+func (r *Reader) reject(row Row, reason string) {
 	number := r.get(row, Number)
 	if r.layout.Grouping == ByParent {
 		number = r.get(row, Parent)

@@ -89,8 +89,7 @@ func (r *Reader) currencies(under Row) {
 }
 
 // currencyColumns finds for each price the column that says its currency: one that shares a word with it, such as
-// "RRP Currency"; else the
-// list's one, unless that is of another price.
+// "RRP Currency"; else the list's one, unless that is of another price.
 func (r *Reader) currencyColumns() {
 	r.currencyAt = map[Field]int{}
 	prices := map[Field][]string{}

@@ -38,8 +38,7 @@ var roleWords = map[role]string{
 }
 
 // roleStems are words of a dozen languages. One that ends in * begins a word, one that begins with * ends one, one
-// with a
-// space is a phrase; of a script without spaces any part counts. The trade's own, from practice; most are in
+// with a space is a phrase; of a script without spaces any part counts. The trade's own, from practice; most are in
 // headers of lists in the tests.
 var roleStems = map[role]*stemSet{
 	buying: stems(

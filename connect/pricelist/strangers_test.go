@@ -24,8 +24,7 @@ type stranger struct {
 }
 
 // strangers were written from the habits of price lists in a dozen languages and the shapes of published formats,
-// each with
-// what a person expects, before they were tried. None is from an existing list.
+// each with what a person expects, before they were tried. None is from an existing list.
 var strangers = []stranger{
 	// What you pay, among other figures.
 	{"postage is not the cost", "sku,name,postage,trade price gbp,stock\nA,Mug,3.50,2.10,4\nB,Pot,4.50,6.20,5\n", "",
@@ -241,17 +240,17 @@ func (s stranger) read(t *testing.T, content []byte) (got string, rejected, aske
 	if field, reason := l.Check(); reason != "" {
 		t.Fatalf("%s: %s (%+v)", field, reason, l.Columns)
 	}
-	offers, aside, _ := all(t, content, &l)
+	offers, items, _ := all(t, content, &l)
 	var lines []string
 	for _, o := range offers {
 		for _, v := range o.Variants {
 			lines = append(lines, fmt.Sprintf("%s %s %d", v.Number, v.Cost, v.Stock))
 		}
 	}
-	for _, a := range aside {
+	for _, a := range items {
 		t.Logf("rejected %s: %s", a.Position, a.Reason)
 	}
-	return strings.Join(lines, "\n"), len(aside), len(l.Answers)
+	return strings.Join(lines, "\n"), len(items), len(l.Answers)
 }
 
 // No cost, currency or stock is wrong without a question, and a list needs one correction at most, on average.
@@ -392,16 +391,15 @@ func TestALineOfAMegabyteCostsItself(t *testing.T) {
 	look, err := Analyze(t.Context(), file(t, []byte(text)), nil, Hints{Supplier: "x"})
 	must(t, err)
 	look.Layout.Country, look.Layout.Processing = "DE", landed.Days{}
-	offers, aside, _ := all(t, []byte(text), &look.Layout)
-	if len(offers) != 2 || len(aside) != 2 || aside[0].Position != "row 3" || aside[0].Reason != lineTooLong ||
-		aside[1].Position != "row 4" {
-		t.Errorf("%d offers, %+v", len(offers), aside)
+	offers, rejected, _ := all(t, []byte(text), &look.Layout)
+	if len(offers) != 2 || len(rejected) != 2 || rejected[0].Position != "row 3" || rejected[0].Reason != lineTooLong ||
+		rejected[1].Position != "row 4" {
+		t.Errorf("%d offers, %+v", len(offers), rejected)
 	}
 }
 
-// The signs of currencies against the narrow symbols of the Unicode CLDR, by golang.org/x/text: where a sign of
-// ours is one of those,
-// it stands for a currency that has it.
+// The signs of currencies against the narrow symbols of the Unicode CLDR, by golang.org/x/text: where a sign of ours
+// is one of those, it stands for a currency that has it.
 func TestSignsOfCurrencies(t *testing.T) {
 	narrow := map[string][]string{}
 	for _, c := range money.Currencies() {

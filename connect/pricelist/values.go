@@ -22,8 +22,7 @@ var dateLike = regexp.MustCompile(
 var spaces = strings.NewReplacer(" ", "", "\u00a0", "", "\u2009", "", "\u202f", "", "'", "", "’", "")
 
 // unit takes a currency's sign or code off a number. The code is empty where none stands there, "~" and the sign
-// where several
-// currencies share it, and "?" and what stands there where it is no currency.
+// where several currencies share it, and "?" and what stands there where it is no currency.
 func unit(text string) (number, code string) {
 	number, code, _ = pricedFor(text)
 	return number, code
@@ -178,8 +177,7 @@ func amount(text, decimal string, c money.Currency) (money.Amount, error) {
 }
 
 // figure makes a price of a number that unit has read of a text, for so many pieces, in minor units where the list
-// says so. It
-// is rounded once.
+// says so. It is rounded once.
 func figure(text, number, code, decimal string, c money.Currency, pieces int, minor bool) (price money.Amount,
 	err error) {
 	switch {

@@ -30,8 +30,8 @@ type document struct {
 // Fetch reads the newest table. A currency that ISO 4217 does not list is left out;
 // a rate that is not a positive number makes the whole table unreadable.
 func Fetch(ctx context.Context, client *outgoing.Client, url string) (*money.Rates, error) {
-	answer,
-		err := client.Do(ctx, outgoing.Request{Method: http.MethodGet, URL: url, Repeatable: true, MaxBytes: 1 << 20})
+	answer, err := client.Do(ctx,
+		outgoing.Request{Method: http.MethodGet, URL: url, Repeatable: true, MaxBytes: 1 << 20})
 	if err != nil {
 		return nil, err
 	}

@@ -47,8 +47,7 @@ type Connector struct{ Client *outgoing.Client }
 
 // Describe asks a server what it is. It returns ErrNotASource, or an error of the client.
 func (c Connector) Describe(ctx context.Context, address string) (Description, error) {
-	answer,
-		err := c.Client.Do(ctx,
+	answer, err := c.Client.Do(ctx,
 		outgoing.Request{Method: http.MethodGet, URL: address + "/.well-known/catalog-source", Repeatable: true,
 			MaxBytes: 1 << 16})
 	if err != nil {
@@ -102,8 +101,7 @@ func (s *Session) renew(ctx context.Context) error {
 	header := http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}
 	request := http.Request{Header: header}
 	request.SetBasicAuth(url.QueryEscape(s.id), url.QueryEscape(s.secret))
-	answer,
-		err := s.client.Do(ctx,
+	answer, err := s.client.Do(ctx,
 		outgoing.Request{Method: http.MethodPost, URL: s.address + s.endpoint, Header: header,
 			Body: []byte(form.Encode()), Repeatable: true, MaxBytes: 1 << 16})
 	if err != nil {
@@ -141,8 +139,7 @@ func (s *Session) call(ctx context.Context, method, path string, body []byte) (*
 		if body != nil {
 			header.Set("Content-Type", "application/json")
 		}
-		answer,
-			err := s.client.Do(ctx,
+		answer, err := s.client.Do(ctx,
 			outgoing.Request{Method: method, URL: s.address + path, Header: header, Body: body, Repeatable: true})
 		if err != nil {
 			return nil, err

@@ -77,8 +77,7 @@ type Connector struct{ Client *outgoing.Client }
 
 // Describe asks a server what it is. It returns ErrNotAStore, or an error of the client.
 func (c Connector) Describe(ctx context.Context, address string) (Description, error) {
-	answer,
-		err := c.Client.Do(ctx,
+	answer, err := c.Client.Do(ctx,
 		outgoing.Request{Method: http.MethodGet, URL: address + "/.well-known/store-platform", Repeatable: true,
 			MaxBytes: 1 << 16})
 	if err != nil {
@@ -120,8 +119,7 @@ func (c Connector) Exchange(ctx context.Context, address string, d Description, 
 	verifier string) (string, error) {
 	form := url.Values{"grant_type": {"authorization_code"}, "client_id": {ClientID}, "code": {code},
 		"redirect_uri": {redirect}, "code_verifier": {verifier}}
-	answer,
-		err := c.Client.Do(ctx,
+	answer, err := c.Client.Do(ctx,
 		outgoing.Request{Method: http.MethodPost, URL: address + d.Token, Body: []byte(form.Encode()),
 			Header: http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}, MaxBytes: 1 << 16})
 	if err != nil {
@@ -144,8 +142,7 @@ func (c Connector) Revoke(ctx context.Context, address, endpoint, token string) 
 	if !strings.HasPrefix(endpoint, "/") {
 		return nil
 	}
-	_,
-		err := c.Client.Do(ctx,
+	_, err := c.Client.Do(ctx,
 		outgoing.Request{Method: http.MethodPost, URL: address + endpoint,
 			Body:   []byte(url.Values{"token": {token}}.Encode()),
 			Header: http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}, MaxBytes: 1 << 16})
@@ -183,8 +180,7 @@ func (s *Session) send(ctx context.Context, method, path, key string, body any, 
 	if key != "" {
 		header.Set("Idempotency-Key", key)
 	}
-	answer,
-		err := s.client.Do(ctx,
+	answer, err := s.client.Do(ctx,
 		outgoing.Request{Method: method, URL: s.api + path, Header: header, Body: payload, Repeatable: true,
 			OnWait: func(wait time.Duration, status int) {
 				if s.OnWait != nil && status == http.StatusTooManyRequests {

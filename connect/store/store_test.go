@@ -8,8 +8,7 @@ import (
 // Outside source: RFC 7636, appendix B.
 func TestChallengeOfTheStandard(t *testing.T) {
 	d := Description{Authorization: "/oauth/authorize"}
-	at,
-		err := url.Parse(d.ApprovalURL("https://store.example", "https://app.example/back", "state-1",
+	at, err := url.Parse(d.ApprovalURL("https://store.example", "https://app.example/back", "state-1",
 		"dBjftJeZ4CVP-mB92K27uhbUJU1p1r_wW1gFWFOEjXk"))
 	if err != nil {
 		t.Fatal(err)

@@ -13,7 +13,7 @@ import (
 	"plainpelican/core/quantity"
 )
 
-func (r *Reader) aside(l line, number, reason string) source.RejectedItem {
+func (r *Reader) reject(l line, number, reason string) source.RejectedItem {
 	own := l.n.at("Item", "SellersItemIdentification", "ID").text
 	return source.RejectedItem{Number: number, Position: fmt.Sprintf("line %d", l.at), Reason: reason,
 		Content: strings.TrimSpace(own + " " + l.n.at("Item", "Name").text)}
@@ -55,7 +55,7 @@ func (r *Reader) build(lines []line) Item {
 			err = fmt.Errorf("the number %s is there twice; the first stands", v.Number)
 		}
 		if err != nil {
-			item.Rejected = append(item.Rejected, r.aside(l, o.Number, err.Error()))
+			item.Rejected = append(item.Rejected, r.reject(l, o.Number, err.Error()))
 			continue
 		}
 		seen[v.Number], o.Currency = true, v.Cost.Currency()

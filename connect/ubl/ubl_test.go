@@ -44,7 +44,7 @@ func catalogueLine(number, parent, name, price, currency, most, extra string) st
 `, number, extra, most, currency, price, name, number, extended, "colour "+number)
 }
 
-func read(t testing.TB, document string) (offers []source.Offer, aside []source.RejectedItem, err error) {
+func read(t testing.TB, document string) (offers []source.Offer, rejected []source.RejectedItem, err error) {
 	t.Helper()
 	r, err := New(strings.NewReader(document), Terms{Supplier: "Corvane Supply", Country: "SE"})
 	if err != nil {
@@ -53,25 +53,25 @@ func read(t testing.TB, document string) (offers []source.Offer, aside []source.
 	for {
 		item, err := r.Next()
 		if err == io.EOF {
-			return offers, aside, nil
+			return offers, rejected, nil
 		}
 		if err != nil {
-			return offers, aside, err
+			return offers, rejected, err
 		}
 		if item.Offer != nil {
 			offers = append(offers, *item.Offer)
 		}
-		aside = append(aside, item.Rejected...)
+		rejected = append(rejected, item.Rejected...)
 	}
 }
 
 func TestACatalogueIsRead(t *testing.T) {
-	offers, aside,
+	offers, rejected,
 		err := read(t, head+catalogueLine("L1", "P1", "Storm lamp", "9.8050", "EUR", "40", "")+
 		catalogueLine("L2", "P1", "Storm lamp", "11", "EUR", "0", "")+
 		catalogueLine("L3", "", "Kettle", "1340", "JPY", "7", "")+"</Catalogue>")
-	if err != nil || len(aside) != 0 || len(offers) != 2 {
-		t.Fatalf("%v %v %+v", err, aside, offers)
+	if err != nil || len(rejected) != 0 || len(offers) != 2 {
+		t.Fatalf("%v %v %+v", err, rejected, offers)
 	}
 	lamp := offers[0]
 	if lamp.Number != "P1" || lamp.Title != "Storm lamp" || lamp.Category != "Camp kitchen" ||
@@ -102,15 +102,15 @@ func TestLinesThatCannotBeUsedAreSetAside(t *testing.T) {
 	}
 	document += catalogueLine("G", "", "Gone", "2", "EUR", "4", "<cbc:ActionCode>Delete</cbc:ActionCode>") +
 		catalogueLine("OK", "", "Good", "2", "EUR", "4", "") + "</Catalogue>"
-	offers, aside, err := read(t, document)
-	if err != nil || len(offers) != 1 || offers[0].Number != "OK" || len(aside) != 7 {
-		t.Fatalf("%v %+v %+v", err, offers, aside)
+	offers, rejected, err := read(t, document)
+	if err != nil || len(offers) != 1 || offers[0].Number != "OK" || len(rejected) != 7 {
+		t.Fatalf("%v %+v %+v", err, offers, rejected)
 	}
 	for i, want := range []string{"the price is 0.00 EUR", "the price is -2.00 EUR", "not an amount",
 		"“QQQ” is not a currency", "less than none", "does not say how many", "cannot be ordered"} {
-		if !strings.Contains(aside[i].Reason, want) || aside[i].Position != fmt.Sprintf("line %d", i+1) ||
-			aside[i].Number != fmt.Sprint("B", i) {
-			t.Errorf("%+v, want %s", aside[i], want)
+		if !strings.Contains(rejected[i].Reason, want) || rejected[i].Position != fmt.Sprintf("line %d", i+1) ||
+			rejected[i].Number != fmt.Sprint("B", i) {
+			t.Errorf("%+v, want %s", rejected[i], want)
 		}
 	}
 }
@@ -196,13 +196,13 @@ func FuzzCatalogue(f *testing.F) {
 	f.Add(head)
 	f.Add("<Catalogue")
 	f.Fuzz(func(t *testing.T, document string) {
-		offers, aside, _ := read(t, document)
+		offers, rejected, _ := read(t, document)
 		for _, o := range offers {
 			if o.Title == "" || len(o.Variants) == 0 || o.Currency == 0 {
 				t.Fatalf("an offer that cannot be used was read without a word: %+v", o)
 			}
 		}
-		for _, a := range aside {
+		for _, a := range rejected {
 			if a.Reason == "" || a.Position == "" {
 				t.Fatalf("set aside without a reason or a place: %+v", a)
 			}
@@ -248,15 +248,15 @@ func TestWhatAPriceIsFor(t *testing.T) {
 			base("C62", "100")(catalogueLine("A", "", "Pin", "0.4999", "EUR", "9", "")), "the price is 0.00 EUR", ""},
 	} {
 		t.Run(name, func(t *testing.T) {
-			offers, aside, err := read(t, head+c.line+"</Catalogue>")
+			offers, rejected, err := read(t, head+c.line+"</Catalogue>")
 			if err != nil {
 				t.Fatal(err)
 			}
 			got, remark := "", ""
 			if len(offers) == 1 {
 				got, remark = offers[0].Variants[0].Cost.String(), strings.Join(offers[0].Remarks, "")
-			} else if len(aside) == 1 {
-				got = aside[0].Reason
+			} else if len(rejected) == 1 {
+				got = rejected[0].Reason
 			}
 			if !strings.Contains(got, c.want) || remark != c.remark {
 				t.Errorf("%q %q", got, remark)

@@ -51,8 +51,8 @@ func TestRemovingTakesTheSentenceAndNoMore(t *testing.T) {
 	for text, want := range map[string]string{
 		`<p>A mug. Contact: sales@harbour.example or call +86 555 0101 22. Holds 350 ml &amp; more.</p>`: `<p>A mug. ` +
 			`Holds 350 ml &amp; more.</p>`,
-		`<ul><li>Strong</li><li>Mail <b>a@b.example</b></li></ul><p>www.b.example</p>`: `<ul>
-			<li>Strong</li><li>Mail </li></ul>`,
+		`<ul><li>Strong</li><li>Mail <b>a@b.example</b></li></ul><p>www.b.example</p>`: `<ul><li>Strong</li>` +
+			`<li>Mail </li></ul>`,
 		`<p>Plain</p>`: `<p>Plain</p>`,
 	} {
 		if got := Remove(text); got != want {

@@ -6,8 +6,7 @@ import (
 )
 
 // stabilised are counts with a spread of about one whatever their level, where chance alone moves them: Anscombe's
-// transform
-// of Poisson counts (Biometrika 35, 1948).
+// transform of Poisson counts (Biometrika 35, 1948).
 func stabilised(x []float64) []float64 {
 	y := make([]float64, len(x))
 	for i, v := range x {
@@ -104,9 +103,8 @@ func outliers(y, level []float64) (out []int) {
 	return slices.DeleteFunc(out, func(i int) bool { return excess(i) < apartBy*others })
 }
 
-// apartBy is how many times as far above its level as any other week a week is that stands out: where high weeks
-// come in all sizes,
-// none does.
+// apartBy is how many times as far above its level as any other week a week is that stands out: where high weeks come
+// in all sizes, none does.
 const apartBy = 2.2
 
 // yearly are the weeks of a year that are far above their level in both years, those beside them that are high as well
@@ -197,8 +195,7 @@ func Pettitt(x []float64) (at int, p float64) {
 }
 
 // step is the first week at a new level, where two levels tell the series better than a line or a wave does, and it
-// goes
-// from one to the other at once; 0 where there is none.
+// goes from one to the other at once; 0 where there is none.
 func step(y []float64) int {
 	n := len(y)
 	at, squares := bestSplit(y)

@@ -223,9 +223,8 @@ func TestVerdicts(t *testing.T) {
 	}
 }
 
-// The yearly flow of the Nile at Aswan, 1871 to 1970, is known to have dropped after 1898 (Cobb, Biometrika 65,
-// 1978; the
-// series from memory, as statistics packages ship it). Pettitt's test finds that year.
+// The yearly flow of the Nile at Aswan, 1871 to 1970, is known to have dropped after 1898 (Cobb, Biometrika 65, 1978;
+// the series from memory, as statistics packages ship it). Pettitt's test finds that year.
 func TestTheKnownStepOfTheNileIsFound(t *testing.T) {
 	nile := []float64{1120, 1160, 963, 1210, 1160, 1160, 813, 1230, 1370, 1140, 995, 935, 1110, 994, 1020, 960, 1180,
 		799, 958, 1140, 1100, 1210, 1150, 1250, 1260, 1220, 1030, 1100, 774, 840, 874, 694, 940, 833,
@@ -251,8 +250,7 @@ func TestTheKnownStepOfTheNileIsFound(t *testing.T) {
 }
 
 // Two years of the published monthly carbon dioxide, drawn out to weeks and counted by chance, have a season that
-// peaks in May; the published
-// adjusted column has none.
+// peaks in May; the published adjusted column has none.
 func TestTheKnownSeasonIsFound(t *testing.T) {
 	rows := publishedCO2(t)
 	rows = rows[len(rows)-25:]

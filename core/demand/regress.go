@@ -66,10 +66,8 @@ const (
 )
 
 // seasonTest tells whether waves of a year explain more than chance, where each week also hangs on the one before:
-// the F test of a regression
-// on a line, the week before and three harmonics against one without the harmonics. Series without a season that
-// wander seem to have
-// one to a test that takes weeks for independent.
+// the F test of a regression on a line, the week before and three harmonics against one without the harmonics. Series
+// without a season that wander seem to have one to a test that takes weeks for independent.
 func seasonTest(y []float64) bool {
 	n := len(y) - 1
 	columns := append(withTime(n), y[:n])
@@ -83,8 +81,7 @@ func seasonTest(y []float64) bool {
 }
 
 // withoutWave is a series of one to two years without the wave of a year that fits it best beside a line: what is
-// left of
-// it a season did not do.
+// left of it a season did not do.
 func withoutWave(x []float64) []float64 {
 	n := len(x)
 	line := withTime(n)

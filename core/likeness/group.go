@@ -11,11 +11,10 @@ type Pair struct{ A, B int }
 // Never is the strength of two that are not one item, whatever the others say.
 const Never = -1
 
-// Groups puts n items into groups that are each one item: the two groups whose members are most alike on average
-// are joined, while that is Same at least and no two of them are Never one (average linkage: Sokal and Michener,
-// 1958). A chain of
-// neighbours is no group. It tells each item's group by the lowest index in it; which item one starts from plays no
-// part.
+// Groups puts n items into groups that are each one item: the two groups whose members are most alike on average are
+// joined, while that is Same at least and no two of them are Never one (average linkage: Sokal and Michener, 1958). A
+// chain of neighbours is no group. It tells each item's group by the lowest index in it; which item one starts from
+// plays no part.
 func Groups(n int, strength map[Pair]int) []int {
 	type group struct{ members []int }
 	groups := make([]group, n)

@@ -123,9 +123,8 @@ func tokens(text string, out []token) []token {
 }
 
 // Packs are how many come together by a text, the words of a dozen languages read: "x2", "2-pack", "box of 12",
-// "4er-Set",
-// "dozen", "2 Stück", "3個セット". None is a single one, or not said. Dimensions, such as 20 x 30, are no counts, nor are
-// the pieces of a puzzle.
+// "4er-Set", "dozen", "2 Stück", "3個セット". None is a single one, or not said. Dimensions, such as 20 x 30, are no
+// counts, nor are the pieces of a puzzle.
 func Packs(text string) (counts []int) {
 	var room [48]token
 	all := tokens(strings.ToLower(text), room[:0])

@@ -26,8 +26,7 @@ func shown(gray []uint8, size int, part [3]float64, mirrored bool, degrees float
 }
 
 // Pictures that another shop mirrored, turned by five degrees or cropped by a third are found by the turned ones;
-// strangers
-// are not. The recall is stated, not promised.
+// strangers are not. The recall is stated, not promised.
 func TestTurnedPicturesAreFound(t *testing.T) {
 	const size, n = 150, 120
 	whole := [3]float64{0, 0, 1}

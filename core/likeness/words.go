@@ -132,9 +132,8 @@ func isUnit(w string) bool {
 		slices.Contains([]string{"pieces", "pcs", "pack", "cells", "ribs", "dice"}, w)
 }
 
-// Quantities are the sizes and counts that a text names, by kind: "350 ml", "0.35 l", "35cm", "set of 3",
-// "2er-Set", each in the
-// base unit of its kind.
+// Quantities are the sizes and counts that a text names, by kind: "350 ml", "0.35 l", "35cm", "set of 3", "2er-Set",
+// each in the base unit of its kind.
 func Quantities(text string) map[string][]int64 {
 	out := map[string][]int64{}
 	text = strings.ToLower(text)

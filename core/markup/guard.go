@@ -150,9 +150,8 @@ func (g *guard) floor() (int64, error) {
 }
 
 // farthest bounds the search for the lowest price. It lies within two units of what a unit of the price leaves, so
-// that the
-// bound is met only where fees, tax and margin leave less than a hundred-thousandth of each unit; the safe price is
-// taken then.
+// that the bound is met only where fees, tax and margin leave less than a hundred-thousandth of each unit; the safe
+// price is taken then.
 const farthest = 1 << 18
 
 func (g *guard) lowestFrom(safe int64, enough func(net, profit int64) bool) (int64, error) {

@@ -262,9 +262,8 @@ func (rs *Rules) End(item *Item, price money.Amount) (money.Amount, error) {
 	return money.New(r.ending.apply(price.Minor(), 0), price.Currency()), nil
 }
 
-// wasPrice is the earlier price to show: above the price, or none. raised is the price plus its percent, to the
-// minor unit, which the
-// ending is then given to.
+// wasPrice is the earlier price to show: above the price, or none. raised is the price plus its percent, to the minor
+// unit, which the ending is then given to.
 func (r *compiled) wasPrice(price money.Amount, item *Item) (was, raised money.Amount, err error) {
 	switch r.rule.Was.Kind {
 	case WasPercent:

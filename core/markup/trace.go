@@ -195,8 +195,7 @@ func (t *Trace) was(r *compiled, was, raised money.Amount) {
 }
 
 // figures adds what the price leaves. Of the fees' step, Ratio is the payment fee's percent, Other its fixed part,
-// and Tax the allowance
-// for returns.
+// and Tax the allowance for returns.
 func (t *Trace) figures(f PriceResult, terms *Terms) {
 	if t == nil {
 		return

@@ -99,6 +99,13 @@ func Check(d Draft) Report {
 	return r
 }
 
+// CheckWords reports on title and description alone: of them it says the same as Check.
+func CheckWords(d Draft) Report {
+	r := Report{Words: Done, Findings: []Finding{}}
+	r.words(d)
+	return r
+}
+
 func (r *Report) stop(area *State, a Area, state State, format string, args ...any) {
 	*area = state
 	r.Findings = append(r.Findings, Finding{a, true, fmt.Sprintf(format, args...)})

@@ -213,8 +213,7 @@ var letters = strings.NewReplacer("ß", "ss", "æ", "ae", "œ", "oe", "ø", "o",
 	"þ", "th", "ħ", "h", "ŋ", "n", "ς", "σ", "ـ", "")
 
 // Fold is a term without accents: "creme" for "crème", "strasse" for "straße". Marks that are letters of their own,
-// as in
-// the scripts of India or in kana, stay.
+// as in the scripts of India or in kana, stay.
 func Fold(term string) string {
 	if ascii(term) {
 		return term

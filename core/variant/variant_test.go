@@ -7,8 +7,7 @@ import (
 )
 
 func TestCollect(t *testing.T) {
-	options,
-		places := Collect([]string{"Style", "Size"},
+	options, places := Collect([]string{"Style", "Size"},
 		[][]string{{"A", "350 ml"}, {"B", "350 ml"}, {"A", " 500 ml "}, {"C"}})
 	names := func(o Option) (out []string) {
 		for _, v := range o.Values {

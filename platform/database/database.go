@@ -45,6 +45,7 @@ func Open(ctx context.Context, url string) (*pgxpool.Pool, error) {
 		}
 	}
 	config.ConnConfig.ConnectTimeout = 5 * time.Second
+	config.ConnConfig.Tracer = counting{}
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, err
@@ -64,11 +65,11 @@ func Migrate(ctx context.Context, pool *pgxpool.Pool) error {
 		return err
 	}
 	defer lock.Release()
-	if _, err := lock.Exec(ctx, `select pg_advisory_lock(7301)`); err != nil {
+	if err := LockSession(ctx, lock, LockMigrate, 0); err != nil {
 		return err
 	}
 	// freed with the connection anyway
-	defer func() { _, _ = lock.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock(7301)`) }()
+	defer func() { _ = UnlockSession(context.WithoutCancel(ctx), lock, LockMigrate, 0) }()
 	provider, closeDB, err := provider(pool)
 	if err != nil {
 		return err

@@ -13,6 +13,8 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
+
+	"plainpelican/platform/database"
 )
 
 // Stream stores events and passes them on.
@@ -35,18 +37,21 @@ func New(pool *pgxpool.Pool) *Stream { return &Stream{pool: pool, wake: make(cha
 // Publish stores an event and wakes readers on every instance. Events are numbered in the
 // order in which they become visible, because one transaction at a time may add them.
 func (s *Stream) Publish(ctx context.Context, topic string, data any) error {
+	return s.PublishIn(ctx, s.pool, topic, data)
+}
+
+// PublishIn is Publish as the last act of a transaction: others that publish wait for its end.
+func (s *Stream) PublishIn(ctx context.Context, db database.Querier, topic string, data any) error {
 	body, err := json.Marshal(data)
 	if err != nil {
 		return err
 	}
-	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(7303)`); err != nil {
-			return err
-		}
-		_, err := tx.Exec(ctx, `with e as (insert into progress_event (topic, data)
-			values ($1, $2)) select pg_notify('progress', '')`, topic, body)
-		return err
-	})
+	_, err = db.Exec(ctx, `
+		with event as (insert into progress_event (topic, data) select $1, $2
+		from (select `+database.LockProgress.SQL()+`) l
+			returning seq)
+		select pg_notify('progress', '') from event`, topic, body)
+	return err
 }
 
 // Follow listens for events of all instances until ctx ends, and forgets old ones.

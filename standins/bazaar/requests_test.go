@@ -22,8 +22,7 @@ func connected(t *testing.T, b *Server) client {
 	s := httptest.NewServer(b.Handler())
 	t.Cleanup(s.Close)
 	c := client{t: t, address: s.URL}
-	answer,
-		err := http.PostForm(s.URL+"/oauth/token",
+	answer, err := http.PostForm(s.URL+"/oauth/token",
 		url.Values{"grant_type": {"client_credentials"}, "client_id": {b.ClientID}, "client_secret": {b.ClientSecret}})
 	if err != nil {
 		t.Fatal(err)

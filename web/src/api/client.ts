@@ -30,6 +30,8 @@ export class Problem extends Error {
     message: string,
     readonly status: number,
     readonly field: string,
+    /** What stands at the field now, where that is told. */
+    readonly value?: unknown,
   ) {
     super(message);
   }
@@ -54,7 +56,7 @@ export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
   if ([502, 503, 504].includes(answer.response.status)) gone(problem.detail ?? noAnswer);
   const at = problem.errors?.[0];
   const field = (at?.location ?? "").replace(/^(body|query|path)\./, "");
-  throw new Problem(plain(problem, at), answer.response.status, field);
+  throw new Problem(plain(problem, at), answer.response.status, field, at?.value);
 }
 
 /** Our own sentences say it all; those of the schema check need the field's name. */

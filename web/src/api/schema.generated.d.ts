@@ -28,7 +28,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List drafts with what each lacks */
+        /** List drafts with what each lacks, the newest first, page by page */
         get: operations["listDrafts"];
         put?: never;
         post?: never;
@@ -151,8 +151,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take the last edit back */
+        /** Undo the last edit of one's own in a draft */
         post: operations["undoDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/header": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Counts for the header */
+        get: operations["getHeader"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -562,23 +579,6 @@ export interface paths {
         put?: never;
         /** Read a table of what delivery costs */
         post: operations["readDeliveries"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/quay": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Counts for the header */
-        get: operations["getHeader"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1766,6 +1766,11 @@ export interface components {
              * @description How many were judged
              */
             weeks: number;
+        };
+        EditPictureChoice: {
+            /** Format: int64 */
+            id: number;
+            shown: boolean;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -2978,7 +2983,20 @@ export interface components {
             /** Format: int64 */
             variants: number;
         };
+        WorkbenchChanged: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** Format: int64 */
+            member_id: number;
+            /** Format: int64 */
+            revision: number;
+        };
         WorkbenchDraft: {
+            /** @description By field, who changed it last and when */
+            changes: {
+                [key: string]: components["schemas"]["WorkbenchChanged"];
+            };
             collections: string[];
             /** @description The service that prices assume */
             delivery: string;
@@ -3016,22 +3034,36 @@ export interface components {
             withdrawn_at: string | null;
         };
         WorkbenchEditInput: {
+            /** @description Field to the revision that was read */
+            base?: {
+                [key: string]: number;
+            };
             /** @description Draft variants to sell */
             chosen?: number[];
             collections?: string[];
             description?: string;
             /** @description The same options and values, renamed */
             options?: components["schemas"]["VariantOption"][];
-            pictures?: components["schemas"]["WorkbenchPictureChoice"][];
+            pictures?: components["schemas"]["EditPictureChoice"][];
             prices?: components["schemas"]["WorkbenchPriceOverride"][];
             remove_contacts?: boolean;
-            /**
-             * Format: int64
-             * @description The revision that was read; a newer one refuses the edit
-             */
-            revision: number;
             tags?: string[];
             title?: string;
+        };
+        WorkbenchEdited: {
+            /** @description Of the fields that were changed, when and by whom */
+            changes: {
+                [key: string]: components["schemas"]["WorkbenchChanged"];
+            };
+            /** @description Safe HTML */
+            description: string;
+            /** @description Absent where words alone were changed */
+            draft?: components["schemas"]["WorkbenchDraft"];
+            /** Format: int64 */
+            revision: number;
+            title: string;
+            undo: string;
+            words: components["schemas"]["ReadinessReport"];
         };
         WorkbenchLine: {
             collections: string[];
@@ -3041,8 +3073,20 @@ export interface components {
             offer_id: number;
             picture: string;
             report: components["schemas"]["ReadinessReport"];
+            /** Format: int64 */
+            revision: number;
             tags: string[];
             title: string;
+        };
+        WorkbenchPage: {
+            drafts: components["schemas"]["WorkbenchLine"][];
+            /** Format: int64 */
+            next: number;
+            /**
+             * Format: int64
+             * @description Of all drafts
+             */
+            total: number;
         };
         WorkbenchPair: {
             /** Format: int64 */
@@ -3052,17 +3096,12 @@ export interface components {
             title: string;
         };
         WorkbenchPicture: {
-            path: string;
-            /** Format: int64 */
-            place: number;
-            shown: boolean;
-        };
-        WorkbenchPictureChoice: {
             /**
              * Format: int64
-             * @description Names the picture within the draft
+             * @description Names it within the draft
              */
-            place: number;
+            id: number;
+            path: string;
             shown: boolean;
         };
         WorkbenchPriceOverride: {
@@ -3100,14 +3139,13 @@ export interface components {
             values: string[];
         };
         WorkbenchSwapInput: {
+            /** @description Field to the revision that was read */
+            base?: {
+                [key: string]: number;
+            };
             /** Format: int64 */
             offer_id: number;
             pairs?: components["schemas"]["WorkbenchSwapPair"][];
-            /**
-             * Format: int64
-             * @description The revision that was read; a newer one refuses the swap
-             */
-            revision?: number;
         };
         WorkbenchSwapPair: {
             /** Format: int64 */
@@ -3279,6 +3317,11 @@ export interface operations {
         parameters: {
             query?: {
                 store?: number;
+                /** @description The draft that the page begins after; 0 is the first page */
+                before?: number;
+                limit?: number;
+                /** @description These alone */
+                ids?: number[];
             };
             header?: never;
             path?: never;
@@ -3292,7 +3335,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WorkbenchLine"][];
+                    "application/json": components["schemas"]["WorkbenchPage"];
                 };
             };
             /** @description Bad Request */
@@ -3814,7 +3857,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WorkbenchDraft"];
+                    "application/json": components["schemas"]["WorkbenchEdited"];
                 };
             };
             /** @description Bad Request */
@@ -4071,6 +4114,8 @@ export interface operations {
             query?: {
                 /** @description The store whose prices and limits hold; 0 for none */
                 store?: number;
+                /** @description Though a field that it touched was changed since */
+                force?: boolean;
             };
             header?: never;
             path: {
@@ -4087,6 +4132,91 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkbenchDraft"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getHeader: {
+        parameters: {
+            query?: {
+                store?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApplicationHeader"];
                 };
             };
             /** @description Bad Request */
@@ -6359,91 +6489,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SourcesDeliveryResult"];
-                };
-            };
-            /** @description Bad Request */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    getHeader: {
-        parameters: {
-            query?: {
-                store?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ApplicationHeader"];
                 };
             };
             /** @description Bad Request */

@@ -436,7 +436,7 @@ function useTake(onTaken: () => void) {
         onTaken();
       }
       setAlready(result.already);
-      for (const key of ["offers", "offer", "drafts", "quay"]) void client.invalidateQueries({ queryKey: [key] });
+      for (const key of ["offers", "offer", "drafts", "header"]) void client.invalidateQueries({ queryKey: [key] });
     },
     onError: (error) => say(error.message, true),
   });

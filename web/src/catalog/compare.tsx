@@ -128,7 +128,7 @@ export default function Beside() {
     mutationFn: (o: OfferSheet) => ask(api.POST("/api/drafts/take", { body: { offers: [o.id], again: false } })),
     onSuccess: (result, o) => {
       say(result.taken.length > 0 ? `“${o.title}” is in the Workbench.` : `“${o.title}” is in the Workbench already.`);
-      for (const key of ["offers", "offer", "drafts", "quay"]) void client.invalidateQueries({ queryKey: [key] });
+      for (const key of ["offers", "offer", "drafts", "header"]) void client.invalidateQueries({ queryKey: [key] });
     },
     onError: (error) => say(error.message, true),
   });

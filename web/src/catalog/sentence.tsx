@@ -71,7 +71,7 @@ export function Sentence({
         onBlur={settle}
         onKeyDown={(e) => (e.key === "Escape" || e.key === "Enter") && e.currentTarget.blur()}
         placeholder="anything"
-        aria-label="Description"
+        aria-label="Search"
         size={Math.max(10, words.length + 1)}
         className="rounded-t border-b-[1.5px] border-beak bg-beak-wash px-2 font-semibold placeholder:font-normal placeholder:text-ink-2"
       />

@@ -228,7 +228,7 @@ function useTakeAt(offer: OfferSheet) {
       );
     },
     onSuccess: () => {
-      for (const key of ["offers", "offer", "drafts", "quay"]) void client.invalidateQueries({ queryKey: [key] });
+      for (const key of ["offers", "offer", "drafts", "header"]) void client.invalidateQueries({ queryKey: [key] });
     },
     onError: (error) => say(error.message, true),
   });

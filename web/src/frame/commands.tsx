@@ -1,9 +1,10 @@
-import { useQuery } from "@tanstack/react-query";
+import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { Command } from "cmdk";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ask } from "../api/client";
 import { Dialog } from "../parts/controls";
+import { draftsQuery, linesOf } from "../workbench/queries";
 import { stations } from "./header";
 import { useSession } from "./session";
 
@@ -22,10 +23,7 @@ export default function Commands({ onClose }: { onClose: () => void }) {
     enabled: text.length > 1,
     placeholderData: (before) => before,
   });
-  const drafts = useQuery({
-    queryKey: ["drafts", storeId],
-    queryFn: () => ask(api.GET("/api/drafts", { params: { query: { store: storeId } } })),
-  });
+  const drafts = useInfiniteQuery(draftsQuery(storeId));
   const listings = useQuery({
     queryKey: ["listings", storeId],
     queryFn: () => ask(api.GET("/api/listings", { params: { query: { store: storeId } } })),
@@ -64,9 +62,9 @@ export default function Commands({ onClose }: { onClose: () => void }) {
               ))}
             </Command.Group>
           )}
-          {matching(drafts.data).length > 0 && (
+          {matching(linesOf(drafts.data?.pages)).length > 0 && (
             <Command.Group heading="Drafts" className={group}>
-              {matching(drafts.data).map((d) => (
+              {matching(linesOf(drafts.data?.pages)).map((d) => (
                 <Command.Item key={d.id} value={`draft ${d.id}`} onSelect={to(`/workbench/${d.id}`)} className={line}>
                   {d.title}
                 </Command.Item>

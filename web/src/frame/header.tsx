@@ -43,8 +43,8 @@ export function Header() {
   const { storeId } = useSession();
   const here = useLocation().pathname;
   const quay = useQuery({
-    queryKey: ["quay", storeId],
-    queryFn: () => ask(api.GET("/api/quay", { params: { query: { store: storeId } } })),
+    queryKey: ["header", storeId],
+    queryFn: () => ask(api.GET("/api/header", { params: { query: { store: storeId } } })),
   });
   return (
     <header className="flex h-[54px] shrink-0 items-stretch bg-quay text-quay-ink">

@@ -1,7 +1,8 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { type QueryClient, useQuery, useQueryClient } from "@tanstack/react-query";
 import { createContext, type ReactNode, use, useEffect, useMemo, useState } from "react";
 import { api, ask, type Problem, type Schemas, type Store } from "../api/client";
 import { HomeCurrency } from "../parts/money";
+import { refreshLines } from "../workbench/queries";
 
 type Member = Schemas["MembersMember"];
 
@@ -83,7 +84,20 @@ export function SessionProvider({
   );
 }
 
-type Told = { topic: string; data: { id?: number; state?: string; finished_at?: string | null } };
+type Told = { topic: string; data: { id?: number; state?: string; finished_at?: string | null; revision?: number } };
+
+/** draftChanged asks for a draft again that somebody changed, and for its line in the lists. */
+function draftChanged(client: QueryClient, id: number, revision: number) {
+  const shown = (now: unknown): now is { revision: number } => typeof now === "object" && now !== null;
+  const stale = ({ queryKey, state }: { queryKey: readonly unknown[]; state: { data?: unknown } }) =>
+    queryKey[0] === "draft" && queryKey[1] === id && shown(state.data) && state.data.revision < revision;
+  const behind = client.getQueryCache().findAll({ predicate: stale });
+  const lists = client.getQueryCache().findAll({ queryKey: ["drafts"] });
+  void client.invalidateQueries({ predicate: stale });
+  for (const { queryKey } of lists)
+    if (behind.length > 0 || !client.getQueryCache().findAll({ queryKey: ["draft", id] }).length)
+      void refreshLines(client, Number(queryKey[1]), [id]).catch(() => {}); // asked again with the whole list
+}
 
 /**
  * useProgress follows what long work is doing, and asks again for what it touches. One tab of the browser reads the
@@ -114,21 +128,23 @@ function useProgress() {
     document.addEventListener("visibilitychange", refresh);
     const heard = (event: Told) => {
       if (event.topic === "import") {
-        again("sources", "quay");
+        again("sources", "header");
         if (event.data.state === "finished") again("offers", "offer", "request");
       }
       if (event.topic === "run") {
-        again("runs", "quay");
+        again("runs", "header");
         staleNow(["run", event.data.id]);
         if (event.data.finished_at) again("listings", "drafts", "draft");
       }
       if (event.topic === "reprice") {
-        again("quay", "changes");
+        again("header", "changes");
         if (event.data.state === "finished") again("drafts", "draft", "offers", "offer", "listings", "effect");
       }
-      if (event.topic === "money_rules") again("money-rules", "changes", "effect", "rates", "offers", "offer", "quay");
+      if (event.topic === "money_rules")
+        again("money-rules", "changes", "effect", "rates", "offers", "offer", "header");
       if (event.topic.startsWith("request:")) again("requests", "request");
-      if (event.topic === "drafts") again("drafts", "quay", "offers");
+      if (event.topic === "draft") draftChanged(client, event.data.id ?? 0, event.data.revision ?? 0);
+      if (event.topic === "drafts") again("drafts", "header", "offers");
       if (event.topic === "listings") again("listings");
     };
     let stream: EventSource | undefined;

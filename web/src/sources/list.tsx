@@ -90,7 +90,7 @@ export default function ListPlace() {
     },
     onSuccess: () => {
       say("The list is being imported. You can leave; it goes on.");
-      for (const key of ["sources", "quay", "offers", "look"]) void client.invalidateQueries({ queryKey: [key] });
+      for (const key of ["sources", "header", "offers", "look"]) void client.invalidateQueries({ queryKey: [key] });
       back();
     },
   });

@@ -176,7 +176,7 @@ function Connect({ source, onClose }: { source: Source | undefined; onClose: () 
     mutationFn: () => ask(api.POST("/api/sources", { body: { address, client_id: clientId, client_secret: secret } })),
     onSuccess: () => {
       say("Connected. Its catalog is being imported.");
-      for (const key of ["sources", "quay", "offers"]) void client.invalidateQueries({ queryKey: [key] });
+      for (const key of ["sources", "header", "offers"]) void client.invalidateQueries({ queryKey: [key] });
       onClose();
     },
   });

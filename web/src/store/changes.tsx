@@ -21,7 +21,7 @@ export function Changes({ store, newest }: { store: Store; newest: number }) {
       ask(api.POST("/api/stores/{id}/money-rules/undo", { params: { path: { id: store.id } }, body: { revision } })),
     onSuccess: () => {
       say("Undone. Prices go back to what they were.");
-      for (const key of ["money-rules", "changes", "quay"]) void client.invalidateQueries({ queryKey: [key] });
+      for (const key of ["money-rules", "changes", "header"]) void client.invalidateQueries({ queryKey: [key] });
     },
     onError: (error) => say(error.message, true),
   });

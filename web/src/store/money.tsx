@@ -138,7 +138,7 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
     staleTime: 0,
   });
   const again = () => {
-    for (const key of ["money-rules", "changes", "quay"]) void client.invalidateQueries({ queryKey: [key] });
+    for (const key of ["money-rules", "changes", "header"]) void client.invalidateQueries({ queryKey: [key] });
   };
   const apply = useMutation<unknown, Problem, number[]>({
     mutationFn: (drafts) =>

@@ -1,6 +1,7 @@
 import { EditorContent, useEditor, useEditorState } from "@tiptap/react";
 import StarterKit from "@tiptap/starter-kit";
 import { useEffect, useRef } from "react";
+import type { Draft } from "../api/client";
 
 /** tidyTables turns a supplier's table into a list, which stores and telephones show better. */
 function tidyTables(html: string): string {
@@ -27,15 +28,18 @@ const controls = [
 
 /** Description edits the words as they will read; it saves when the typing rests or the field is left. */
 export default function Description({
-  html,
+  draft,
   onSave,
   readOnly,
 }: {
-  html: string;
-  onSave: (html: string) => void;
+  draft: Draft;
+  /** Seen is the draft as it was when what is edited was shown. */
+  onSave: (html: string, seen: Draft) => void;
   readOnly: boolean;
 }) {
+  const html = draft.description;
   const saved = useRef(html);
+  const seen = useRef(draft);
   const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
   const save = useRef(onSave);
   save.current = onSave;
@@ -74,7 +78,7 @@ export default function Description({
     timer.current = undefined;
     if (next === saved.current) return;
     saved.current = next;
-    save.current(next);
+    save.current(next, seen.current);
   };
   const active = useEditorState({
     editor,
@@ -82,11 +86,13 @@ export default function Description({
   });
   useEffect(() => {
     // Taken back, or changed elsewhere: show what is stored, unless it is being typed in.
-    if (editor && html !== saved.current && !editor.isFocused) {
+    if (html === saved.current) seen.current = draft;
+    else if (editor && !editor.isFocused) {
       saved.current = html;
+      seen.current = draft;
       editor.commands.setContent(tidyTables(html), { emitUpdate: false });
     }
-  }, [html, editor]);
+  }, [html, draft, editor]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: what is still to be saved is saved when the draft is left
   useEffect(() => () => void (timer.current && editor && flush(editor.getHTML())), [editor]);
   return (

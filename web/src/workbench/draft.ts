@@ -4,55 +4,47 @@ import { api, ask, type Draft, type Problem } from "../api/client";
 import { useSession } from "../frame/session";
 import { useSay } from "../parts/toast";
 import { add, drop, type Edit, type Pending, send, usePending, whenSaved } from "./pending";
+import { draftQuery, showDraft, showEdited } from "./queries";
 
 export type { Edit } from "./pending";
 
-/** EditDraft keeps a change and saves it. */
-export type EditDraft = (change: Edit) => void;
+/** EditDraft keeps a change and saves it. Seen is the draft as it was when the person began. */
+export type EditDraft = (change: Edit, seen?: Draft) => void;
 
 /** useDraft reads one draft as it looks with the edits that are not saved yet, and edits it. */
 export function useDraft(id: number) {
   const { storeId } = useSession();
   const client = useQueryClient();
   const say = useSay();
-  const key = ["draft", id, storeId];
-  const read = useQuery<Draft, Problem>({
-    queryKey: key,
-    queryFn: () => ask(api.GET("/api/drafts/{id}", { params: { path: { id }, query: { store: storeId } } })),
-    enabled: id > 0,
-  });
+  const read = useQuery(draftQuery(id, storeId));
   const { edits, saving } = usePending(id);
-  useEffect(
-    () =>
-      whenSaved((saved, store) => {
-        client.setQueryData(["draft", saved.id, store], saved);
-        void client.invalidateQueries({ queryKey: ["drafts"] });
-      }),
-    [client],
-  );
+  useEffect(() => whenSaved((saved, store, edited) => showEdited(client, store, saved, edited)), [client]);
   useEffect(() => void send(), []); // what waited through a reload
   const draft = read.data && edits.filter((p) => !p.refused).reduce((now, p) => shownAtOnce(now, p.change), read.data);
-  const undo = useMutation<Draft | undefined, Problem, void>({
+  const undo = useMutation<Draft | undefined, Problem, { force?: boolean } | undefined>({
     scope: { id: `draft ${id}` },
-    mutationFn: async () => {
+    mutationFn: async (how) => {
       const last = edits.filter((p) => p.id !== saving).at(-1);
       if (last) {
         drop(last.id); // it was not saved yet
         return undefined;
       }
-      return ask(api.POST("/api/drafts/{id}/undo", { params: { path: { id }, query: { store: storeId } } }));
+      return ask(
+        api.POST("/api/drafts/{id}/undo", {
+          params: { path: { id }, query: { store: storeId, force: how?.force ?? false } },
+        }),
+      );
     },
     onSuccess: (next) => {
-      if (next) client.setQueryData(key, next);
-      void client.invalidateQueries({ queryKey: ["drafts"] });
+      if (next) showDraft(client, storeId, next);
       say("Undone.");
     },
     onError: (error) => {
-      say(error.message, true);
-      void client.invalidateQueries({ queryKey: key });
+      void client.invalidateQueries({ queryKey: draftQuery(id, storeId).queryKey });
+      if (!error.value) say(error.message, true); // else somebody changed it since, and is asked about
     },
   });
-  const edit: EditDraft = (change) => read.data && add(read.data, storeId, change);
+  const edit: EditDraft = (change, seen) => read.data && add(seen ?? read.data, storeId, change);
   return { read, draft, edit, undo, edits, saving };
 }
 
@@ -69,8 +61,8 @@ function shownAtOnce(draft: Draft, change: Edit): Draft {
   if (change.tags) next.tags = change.tags;
   if (change.description !== undefined) next.description = change.description;
   if (change.pictures)
-    next.pictures = change.pictures.flatMap(({ place, shown }) =>
-      draft.pictures.filter((p) => p.place === place).map((p) => ({ ...p, shown })),
+    next.pictures = change.pictures.flatMap(({ id, shown }) =>
+      draft.pictures.filter((p) => p.id === id).map((p) => ({ ...p, shown })),
     );
   if (change.options) {
     const options = change.options;

@@ -32,8 +32,8 @@ export function Editor({
           <Suspense fallback={<div className="h-44 rounded-md border border-line" />}>
             <Description
               key={draft.id}
-              html={draft.description}
-              onSave={(description) => edit({ description })}
+              draft={draft}
+              onSave={(description, seen) => edit({ description }, seen)}
               readOnly={readOnly}
             />
           </Suspense>
@@ -51,7 +51,7 @@ const rest = 1200; // ms after which what was typed is kept and sent
 
 function Title({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readOnly: boolean }) {
   const [title, setTitle] = useState(draft.title);
-  const typing = useRef(false);
+  const typing = useRef<Draft>(undefined); // the draft as it was when typing began
   const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
   const box = useRef<HTMLTextAreaElement>(null);
   useEffect(() => {
@@ -66,9 +66,10 @@ function Title({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readO
   }, [title]);
   const save = useEffectEvent(() => {
     clearTimeout(timer.current);
-    typing.current = false;
+    const seen = typing.current;
+    typing.current = undefined;
     const next = title.split(/\s+/).filter(Boolean).join(" ");
-    if (next !== draft.title) edit({ title: next });
+    if (next !== (seen ?? draft).title) edit({ title: next }, seen);
     else setTitle(draft.title);
   });
   useEffect(() => () => void (typing.current && save()), []);
@@ -83,7 +84,7 @@ function Title({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readO
         readOnly={readOnly}
         maxLength={500}
         onChange={(e) => {
-          typing.current = true;
+          typing.current ??= draft;
           setTitle(e.target.value.replace(/\n/g, " "));
           clearTimeout(timer.current);
           timer.current = setTimeout(save, rest);
@@ -96,7 +97,7 @@ function Title({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readO
           }
           if (e.key === "Escape") {
             clearTimeout(timer.current);
-            typing.current = false;
+            typing.current = undefined;
             setTitle(draft.title);
             const field = e.currentTarget;
             requestAnimationFrame(() => field.blur());

@@ -1,8 +1,10 @@
 import { useSyncExternalStore } from "react";
-import { api, ask, type Draft, Problem, type Schemas } from "../api/client";
+import { api, ask, type Draft, type Problem, type Schemas } from "../api/client";
 import { onReturn } from "../api/connection";
 
-export type Edit = Omit<Schemas["WorkbenchEditInput"], "revision">;
+import type { Edited } from "./queries";
+
+export type Edit = Omit<Schemas["WorkbenchEditInput"], "base">;
 
 /**
  * Pending is an edit that is not in the database yet. It waits in the browser's own store, through a reload and
@@ -13,20 +15,39 @@ export type Pending = {
   draft: number;
   store: number;
   change: Edit;
-  /** The values that its fields had when it was made, to know whether somebody else has changed them since. */
-  base: Partial<Record<keyof Edit, unknown>>;
+  /** The revision at which each of its fields was changed last, as it was seen. */
+  base: Record<string, number>;
   at: number;
   /** Why it was refused, with what stands there now; absent while it waits. */
-  refused?: { words: string; theirs?: Partial<Record<keyof Edit, unknown>> };
+  refused?: { words: string; conflict?: Conflict };
 };
 
-const place = "pelican.edits";
+/** Conflict is that somebody else changed a field meanwhile: what stands there now, and since which revision. */
+export type Conflict = { field: string; revision: number; by: string; theirs: unknown };
+
+const place = "pelican.edits.2"; // of the second shape that it has had
 const listeners = new Set<() => void>();
 let all: Pending[] = read();
 let saving = "";
 
+/** Edits that wait since before their second shape; they go over whatever stands there. */
+function readFirstShape(): Pending[] {
+  const old = JSON.parse(localStorage.getItem("pelican.edits") ?? "[]") as Pending[];
+  for (const p of old) {
+    p.base = {};
+    p.refused = undefined;
+    const pictures = p.change.pictures as unknown as { place: number; shown: boolean }[] | undefined;
+    if (pictures) p.change.pictures = pictures.map(({ place: id, shown }) => ({ id, shown }));
+  }
+  return old;
+}
+
 function read(): Pending[] {
   try {
+    if (localStorage.getItem("pelican.edits")) {
+      localStorage.setItem(place, JSON.stringify(readFirstShape()));
+      localStorage.removeItem("pelican.edits");
+    }
     return JSON.parse(localStorage.getItem(place) ?? "[]") as Pending[];
   } catch {
     return [];
@@ -54,25 +75,30 @@ if (typeof window !== "undefined")
     tell();
   });
 
-const fields = ["title", "description", "collections", "tags", "pictures", "options"] as const;
+const words = ["title", "description", "collections", "tags", "pictures", "options", "chosen"] as const;
 
-/** valuesOf are a draft's values of the fields that an edit touches. */
-function valuesOf(draft: Draft, change: Edit): Pending["base"] {
-  const values: Pending["base"] = {};
-  for (const field of fields) if (change[field] !== undefined) values[field] = draft[field];
-  return values;
+/** fieldsOf are the fields that an edit touches in a store, as the server names them. */
+function fieldsOf(change: Edit, store: number): string[] {
+  const fields: string[] = words.filter((f) => change[f] !== undefined);
+  if (change.remove_contacts) fields.push("description");
+  for (const p of change.prices ?? []) fields.push(`price:${store}:${p.variant_id}`);
+  return fields;
 }
 
-/** onSaved is told of each draft as it was saved, or found changed by somebody else. */
-const onSaved = new Set<(draft: Draft, store: number) => void>();
+/** onSaved is told of each edit as it was saved. */
+const onSaved = new Set<(draft: number, store: number, edited: Edited) => void>();
 
-export function whenSaved(act: (draft: Draft, store: number) => void): () => void {
+export function whenSaved(act: (draft: number, store: number, edited: Edited) => void): () => void {
   onSaved.add(act);
   return () => onSaved.delete(act);
 }
 
-/** add keeps an edit and sends it. One that waits for the same field is replaced by it. */
+/**
+ * add keeps an edit and sends it. One that waits for the same field is replaced by it. The draft is as it was seen when
+ * the person began.
+ */
 export function add(draft: Draft, store: number, change: Edit) {
+  const base = Object.fromEntries(fieldsOf(change, store).map((f) => [f, draft.changes[f]?.revision ?? 0]));
   write((now) => {
     const text = change.title !== undefined ? "title" : change.description !== undefined ? "description" : undefined;
     const before =
@@ -93,7 +119,7 @@ export function add(draft: Draft, store: number, change: Edit) {
         draft: draft.id,
         store,
         change,
-        base: valuesOf(draft, change),
+        base,
         at: Date.now(),
       },
     ];
@@ -115,9 +141,12 @@ export function drop(id: string) {
 /** retry sends a refused edit again, over what stands there now. */
 export function retry(id: string) {
   write((now) =>
-    now.map(({ refused, ...p }) =>
-      p.id === id ? { ...p, base: refused?.theirs ?? {} } : refused ? { ...p, refused } : p,
-    ),
+    now.map(({ refused, ...p }) => {
+      if (p.id !== id) return refused ? { ...p, refused } : p;
+      return refused?.conflict
+        ? { ...p, base: { ...p.base, [refused.conflict.field]: refused.conflict.revision } }
+        : { ...p, base: {} };
+    }),
   );
   void send();
 }
@@ -158,47 +187,39 @@ async function sendAll() {
       write(
         (now) =>
           now.map((p) =>
-            p.id === next.id ? { ...p, refused: { words: problem.message, theirs: (problem as Conflict).theirs } } : p,
+            p.id === next.id ? { ...p, refused: { words: problem.message, conflict: conflictOf(problem) } } : p,
           ) as Pending[],
       );
     }
   }
 }
 
-class Conflict extends Problem {
-  constructor(
-    message: string,
-    readonly theirs: Pending["base"],
-  ) {
-    super(message, 409, "");
-  }
+/** conflictOf is what stands where an edit was to go, where somebody else has changed it. */
+function conflictOf(problem: Problem): Conflict | undefined {
+  return problem.status === 409 && problem.value ? (problem.value as Conflict) : undefined;
 }
 
 async function save(p: Pending) {
   const params = { path: { id: p.draft }, query: { store: p.store } };
-  for (let attempt = 0; ; attempt++) {
-    const now = await ask(api.GET("/api/drafts/{id}", { params }));
-    const theirs = valuesOf(now, p.change);
-    const mine: Pending["base"] = p.change;
-    for (const field of fields) {
-      if (theirs[field] === undefined || same(theirs[field], mine[field])) continue;
-      if (!(field in p.base) || same(theirs[field], p.base[field])) continue;
-      for (const act of onSaved) act(now, p.store);
-      throw new Conflict(`Somebody changed the ${field} meanwhile.`, theirs);
-    }
-    try {
-      const saved = await ask(api.PATCH("/api/drafts/{id}", { params, body: { revision: now.revision, ...p.change } }));
-      write((list) => list.filter((x) => x.id !== p.id || JSON.stringify(x.change) !== JSON.stringify(p.change)));
-      for (const act of onSaved) act(saved, p.store);
-      return;
-    } catch (error) {
-      if ((error as Problem).status !== 409 || attempt > 4) throw error; // changed between the two: look again
-    }
-  }
-}
-
-function same(a: unknown, b: unknown): boolean {
-  return JSON.stringify(a) === JSON.stringify(b);
+  const edited = await ask(api.PATCH("/api/drafts/{id}", { params, body: { ...p.change, base: p.base } }));
+  // What waits for the same fields was made over this edit, not over another's.
+  const fields = fieldsOf(p.change, p.store);
+  write((list) =>
+    list
+      .filter((x) => x.id !== p.id || JSON.stringify(x.change) !== JSON.stringify(p.change))
+      .map((x) =>
+        x.draft === p.draft
+          ? {
+              ...x,
+              base: {
+                ...x.base,
+                ...Object.fromEntries(fields.filter((f) => f in x.base).map((f) => [f, edited.revision])),
+              },
+            }
+          : x,
+      ),
+  );
+  for (const act of onSaved) act(p.draft, p.store, edited);
 }
 
 onReturn(() => void send());

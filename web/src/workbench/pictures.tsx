@@ -33,10 +33,10 @@ export function Pictures({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
       keyboardCodes: { start: ["Space"], end: ["Space", "Tab"], cancel: ["Escape"] },
     }),
   );
-  const save = (list: Chosen[]) => edit({ pictures: list.map(({ place, shown }) => ({ place, shown })) });
+  const save = (list: Chosen[]) => edit({ pictures: list.map(({ id, shown }) => ({ id, shown })) });
   const moved = ({ active, over }: DragEndEvent) => {
     if (!over || active.id === over.id) return;
-    const at = (id: unknown) => draft.pictures.findIndex((p) => p.place + 1 === id);
+    const at = (id: unknown) => draft.pictures.findIndex((p) => p.id + 1 === id);
     save(arrayMove(draft.pictures, at(active.id), at(over.id)));
   };
   const shown = draft.pictures.filter((p) => p.shown).length;
@@ -51,11 +51,11 @@ export function Pictures({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
       </div>
       {draft.pictures.length === 0 && <p className="text-ink-2">The supplier gives no pictures.</p>}
       <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={moved}>
-        <SortableContext items={draft.pictures.map((p) => p.place + 1)} strategy={rectSortingStrategy}>
+        <SortableContext items={draft.pictures.map((p) => p.id + 1)} strategy={rectSortingStrategy}>
           <div className="grid grid-cols-4 gap-2">
             {draft.pictures.map((p, i) => (
               <Thumb
-                key={p.place}
+                key={p.id}
                 picture={p}
                 number={i + 1}
                 first={p === first}
@@ -86,7 +86,7 @@ function Thumb({
   onToggle: () => void;
   disabled: boolean;
 }) {
-  const sortable = useSortable({ id: picture.place + 1, disabled });
+  const sortable = useSortable({ id: picture.id + 1, disabled });
   return (
     <button
       ref={sortable.setNodeRef}

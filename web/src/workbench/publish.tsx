@@ -24,7 +24,7 @@ export function Publish({ ids, drafts, onClose }: { ids: number[]; drafts: Draft
       ask(api.POST("/api/runs", { body: { store_id: storeId, draft_ids: able, visible, sell_empty: sellEmpty } })),
     onSuccess: (run) => {
       void client.invalidateQueries({ queryKey: ["runs"] });
-      void client.invalidateQueries({ queryKey: ["quay"] });
+      void client.invalidateQueries({ queryKey: ["header"] });
       go(`/listings/runs/${run.id}`);
     },
   });

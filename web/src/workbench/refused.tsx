@@ -21,33 +21,25 @@ export function Refused({ edits }: { edits: Pending[] }) {
     .filter((p) => p.refused)
     .map((p) => {
       const fields = (Object.keys(p.change) as (keyof Edit)[]).filter((f) => names[f]);
-      const theirs = fields.map((f) => p.refused?.theirs?.[f]).find((v) => typeof v === "string");
+      const conflict = p.refused?.conflict;
+      const theirs = conflict && textOf(conflict.theirs);
       return (
         <div key={p.id} role="alert" className="mb-3 rounded-md border border-loss bg-loss-wash p-3">
           <p>
             <b>Your {fields.map((f) => names[f]).join(" and ")} could not be saved.</b> {p.refused?.words}
           </p>
-          {typeof theirs === "string" && (
-            <p className="mt-1 line-clamp-3">It is now: “{theirs.replace(/<[^>]*>/g, " ").trim()}”</p>
+          {theirs && (
+            <p className="mt-1 line-clamp-3">
+              {conflict?.by || "Somebody"}'s: “{theirs}”
+            </p>
           )}
           <p className="mt-1 line-clamp-3">
-            Yours: “
-            {fields
-              .map((f) => p.change[f])
-              .map((v) =>
-                typeof v === "string"
-                  ? v.replace(/<[^>]*>/g, " ").trim()
-                  : typeof v === "object"
-                    ? shortly(v)
-                    : String(v),
-              )
-              .join("; ")}
-            ”
+            Yours: “{fields.map((f) => textOf(p.change[f]) ?? "as you left them").join("; ")}”
           </p>
           <p className="mt-2 flex gap-2">
-            <Button onClick={() => retry(p.id)}>Save mine</Button>
+            <Button onClick={() => retry(p.id)}>{conflict ? "Use mine" : "Save mine"}</Button>
             <Button tone="quiet" onClick={() => drop(p.id)}>
-              Discard mine
+              {conflict ? "Keep theirs" : "Discard mine"}
             </Button>
           </p>
         </div>
@@ -55,9 +47,12 @@ export function Refused({ edits }: { edits: Pending[] }) {
     });
 }
 
-function shortly(value: unknown): string {
-  if (Array.isArray(value) && value.every((v) => typeof v === "string")) return value.join(", ");
-  if (Array.isArray(value) && value.length > 0 && typeof (value[0] as { price?: string }).price === "string")
+/** textOf is a field's value as text, where it is one that reads as such. */
+function textOf(value: unknown): string | undefined {
+  if (typeof value === "string") return value.replace(/<[^>]*>/g, " ").trim();
+  if (!Array.isArray(value)) return undefined;
+  if (value.every((v) => typeof v === "string")) return value.join(", ");
+  if (value.length > 0 && typeof (value[0] as { price?: string }).price === "string")
     return (value as { price: string }[]).map((v) => v.price || "the rule's price").join(", ");
-  return "as you left them";
+  return undefined;
 }

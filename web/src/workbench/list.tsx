@@ -1,0 +1,81 @@
+import { useEffect } from "react";
+import type { DraftLine } from "../api/client";
+import { Picture, Tick } from "../parts/controls";
+import { useRows } from "../parts/list";
+import { ReadinessMarks } from "../parts/readiness";
+
+const rowHeight = 50;
+
+/** DraftList shows drafts in the order of the list, and asks for more of them once its end is near. */
+export function DraftList({
+  list,
+  total,
+  more,
+  at,
+  selected,
+  onSelect,
+  onSelectAll,
+  onPoint,
+}: {
+  list: DraftLine[];
+  /** Total counts all drafts; more asks for those that were not read yet, and is absent where all were. */
+  total: number;
+  more?: () => void;
+  at: number;
+  selected: Set<number>;
+  onSelect: (id: number) => void;
+  onSelectAll: (all: boolean) => void;
+  onPoint: (id: number) => void;
+}) {
+  const { box, items, size } = useRows(list.length, rowHeight, at);
+  const ready = list.filter((d) => d.report.ready).length;
+  const last = items.at(-1)?.index ?? 0;
+  useEffect(() => {
+    if (last >= list.length - 20) more?.();
+  }, [last, list.length, more]);
+  return (
+    <div className="flex w-[248px] shrink-0 flex-col border-r border-line bg-sunk">
+      <div className="flex h-9 items-center justify-between border-b border-line pr-3 pl-1">
+        <span className="flex items-center">
+          <Tick checked={list.length > 0 && selected.size === total} onChange={onSelectAll} label="Select all drafts" />
+          <b>{total === 1 ? "1 draft" : `${total} drafts`}</b>
+        </span>
+        <span className="text-sm text-ink-2">
+          {selected.size > 0 ? `${selected.size} selected` : more ? "" : `${ready} ready`}
+        </span>
+      </div>
+      <div ref={box} className="min-h-0 grow overflow-auto">
+        <ul className="relative" style={{ height: size }} aria-label="Drafts">
+          {items.map((item) => {
+            const d = list[item.index];
+            if (!d) return null;
+            return (
+              <li
+                key={d.id}
+                className={`absolute inset-x-0 flex items-center border-b border-line pl-1 ${item.index === at ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : "hover:bg-surface"}`}
+                style={{ transform: `translateY(${item.start}px)`, height: rowHeight }}
+              >
+                <Tick checked={selected.has(d.id)} onChange={() => onSelect(d.id)} label={`Select ${d.title}`} />
+                <button
+                  type="button"
+                  className="flex min-w-0 grow items-center gap-2 self-stretch pr-2 text-left"
+                  onClick={() => onPoint(d.id)}
+                  aria-current={item.index === at}
+                >
+                  <Picture path={d.picture} width={96} className="size-9 shrink-0 border border-line" />
+                  <span className="min-w-0 grow">
+                    <span className="block truncate font-semibold" title={d.title}>
+                      {d.title || "No title"}
+                    </span>
+                    <ReadinessMarks report={d.report} />
+                  </span>
+                </button>
+              </li>
+            );
+          })}
+        </ul>
+      </div>
+      <p className="border-t border-line px-3 py-1.5 text-xs text-ink-2">marks: description · pictures · variants · price</p>
+    </div>
+  );
+}

@@ -1,0 +1,81 @@
+import { infiniteQueryOptions, type QueryClient, queryOptions } from "@tanstack/react-query";
+import { api, ask, type Draft, type DraftLine, type Problem, type Schemas } from "../api/client";
+
+export type DraftPage = Schemas["WorkbenchPage"];
+export type Edited = Schemas["WorkbenchEdited"];
+
+const pageSize = 200;
+
+/** draftQuery reads one draft as it stands in a store. */
+export const draftQuery = (id: number, store: number) =>
+  queryOptions<Draft, Problem>({
+    queryKey: ["draft", id, store],
+    queryFn: () => ask(api.GET("/api/drafts/{id}", { params: { path: { id }, query: { store } } })),
+    enabled: id > 0,
+  });
+
+/** draftsQuery reads the list of drafts page by page, the newest first. */
+export const draftsQuery = (store: number) =>
+  infiniteQueryOptions({
+    queryKey: ["drafts", store],
+    queryFn: ({ pageParam }) =>
+      ask(api.GET("/api/drafts", { params: { query: { store, before: pageParam, limit: pageSize } } })),
+    initialPageParam: 0,
+    getNextPageParam: (last: DraftPage) => last.next || undefined,
+  });
+
+/** linesOf are the drafts of all pages that were read. */
+export const linesOf = (pages: DraftPage[] | undefined): DraftLine[] => pages?.flatMap((p) => p.drafts) ?? [];
+
+type Pages = { pages: DraftPage[]; pageParams: number[] };
+
+/** updateLines puts lines into the lists that hold them; the rest of the lists is not asked for again. */
+function updateLines(client: QueryClient, store: number, change: (line: DraftLine) => DraftLine) {
+  client.setQueryData<Pages>(draftsQuery(store).queryKey as unknown as readonly unknown[], (now) =>
+    now ? { ...now, pages: now.pages.map((p) => ({ ...p, drafts: p.drafts.map(change) })) } : now,
+  );
+}
+
+/** refreshLines asks for some lines of a store's list again. */
+export async function refreshLines(client: QueryClient, store: number, ids: number[]) {
+  const page = await ask(api.GET("/api/drafts", { params: { query: { store, ids, limit: ids.length } } }));
+  const fresh = new Map(page.drafts.map((d) => [d.id, d]));
+  updateLines(client, store, (line) => fresh.get(line.id) ?? line);
+}
+
+/** showDraft puts a draft as it was read into what is shown of it. */
+export function showDraft(client: QueryClient, store: number, draft: Draft) {
+  client.setQueryData(draftQuery(draft.id, store).queryKey, draft);
+  updateLines(client, store, (line) =>
+    line.id === draft.id
+      ? {
+          id: draft.id,
+          offer_id: draft.offer_id,
+          title: draft.title,
+          picture: draft.picture,
+          report: draft.report,
+          collections: draft.collections,
+          tags: draft.tags,
+          revision: draft.revision,
+        }
+      : line,
+  );
+}
+
+/** showEdited puts what an edit changed into what is shown of the draft. */
+export function showEdited(client: QueryClient, store: number, id: number, edited: Edited) {
+  if (edited.draft) return showDraft(client, store, edited.draft);
+  const now = client.getQueryData(draftQuery(id, store).queryKey);
+  if (!now) return void refreshLines(client, store, [id]);
+  const findings = [...edited.words.findings, ...now.report.findings.filter((f) => f.area !== "words")];
+  showDraft(client, store, {
+    ...now,
+    title: edited.title,
+    description: edited.description,
+    revision: edited.revision,
+    changes: edited.changes,
+    undo: edited.undo,
+    undo_bulk: undefined,
+    report: { ...now.report, words: edited.words.words, findings, ready: findings.every((f) => !f.stops) },
+  });
+}
