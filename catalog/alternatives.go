@@ -372,7 +372,7 @@ func (s *Service) pictured(ctx context.Context, ids []int64) (items map[int64]*l
 // firstPictures fills in what the first pictures of offers are known by, of those that were looked at.
 func (s *Service) firstPictures(ctx context.Context, ids []int64, into map[int64]likeness.Picture) error {
 	rows, err := s.Pool.Query(ctx, `select o.id, p.hashes, p.edge_map from unnest($1::bigint[]) i
-		join offer o on o.id = i join picture p on p.url = o.pictures[1] and p.edge_map is not null`, ids)
+		join offer o on o.id = i join facts.picture p on p.url = o.pictures[1] and p.edge_map is not null`, ids)
 	if err != nil {
 		return err
 	}

@@ -42,13 +42,13 @@ func (s *Service) DescribePictures(ctx context.Context) error {
 	silent := 0
 	for ctx.Err() == nil {
 		var known int
-		if err := s.Pool.QueryRow(ctx, `select count(*) from picture
+		if err := s.Pool.QueryRow(ctx, `select count(*) from facts.picture
 			where hashes <> '{}'`).Scan(&known); err != nil || known >= s.MaxDescribed {
 			return ignoreDeadline(ctx, err)
 		}
 		rows, err := s.Pool.Query(ctx, `
-			select o.pictures[1] from offer o join source x on x.id = o.source_id and x.state = 'connected'
-			left join picture p on p.url = o.pictures[1]
+			select o.pictures[1] from offer o join facts.source x on x.id = o.source_id and x.state = 'connected'
+			left join facts.picture p on p.url = o.pictures[1]
 			where o.withdrawn_at is null and cardinality(o.pictures) > 0
 			and (p.url is null or (p.hash <> '' and p.hashes = '{}'))
 			order by o.weekly[cardinality(o.weekly)] desc nulls last, o.id limit $1`, describeBatch)

@@ -161,14 +161,14 @@ func (s *Service) readEntries(ctx context.Context, where string, arg any, do fun
 			o.weekly[greatest(1, cardinality(o.weekly) - 4):], coalesce(o.rivals, 2147483647),
 			coalesce(o.return_days, -1), coalesce(u.on_time, -1), u.verified, o.own_packing, o.demand, o.growth,
 			extract(epoch from o.first_seen)::bigint / 86400,
-			case when exists (select from listing where offer_id = o.id) then 'listings'
-			when exists (select from draft where offer_id = o.id) then 'workbench' else 'no' end,
+			case when exists (select from facts.listing where offer_id = o.id) then 'listings'
+			when exists (select from facts.draft where offer_id = o.id) then 'workbench' else 'no' end,
 			v.told, o.currency, u.name, o.brand, o.market_prices, o.market_currency, o.processing_min, o.processing_max,
 			o.deliveries, x.name, p.hashes, p.edge_map
-		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id
+		from offer o join supplier u on u.id = o.supplier_id join facts.source x on x.id = o.source_id
 		and x.state = 'connected'
-		left join category_mapping m on m.source_id = o.source_id and m.name = o.category
-		left join picture p on p.url = o.pictures[1] and p.hashes <> '{}'
+		left join facts.category_mapping m on m.source_id = o.source_id and m.name = o.category
+		left join facts.picture p on p.url = o.pictures[1] and p.hashes <> '{}'
 		join `+variantsSQL+` v on v.told is not null
 		where o.withdrawn_at is null and `+where+` order by o.id`, args...)
 	if err != nil {

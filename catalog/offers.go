@@ -97,7 +97,8 @@ func (s *Service) lines(ctx context.Context, hits []index.Hit[offerPricing], sho
 	rows, err := s.Pool.Query(ctx, `
 		select o.id, o.title, u.name, x.name, o.demand, o.growth, cardinality(o.pictures),
 		o.weekly[greatest(1, cardinality(o.weekly) - 51):], o.number, o.brand, `+category+`, o.page_url
-		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = any ($1)`,
+		from offer o join supplier u on u.id = o.supplier_id join facts.source x on x.id = o.source_id
+		where o.id = any ($1)`,
 		ids)
 	if err != nil {
 		return nil, err

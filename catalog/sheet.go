@@ -90,7 +90,8 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64, soldOutToo bool)
 			o.rating, o.ratings, o.return_days, o.weekly, o.deliveries, o.updated_at, o.withdrawn_at, o.rivals,
 			o.market_prices, o.market_currency, o.own_packing, o.remarks, `+pricing.LeastCostSQL+
 		`, o.first_seen, u.name, u.country, u.on_time, u.verified, x.name
-		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = $1`, id).
+		from offer o join supplier u on u.id = o.supplier_id join facts.source x on x.id = o.source_id where o.id = $1`,
+		id).
 		Scan(
 			&o.ID, &o.Number, &o.Title, &o.Description, &o.Category, &o.Brand, &o.PageURL, &pictures, &o.OptionNames,
 			&currency, &t.Processing.Min, &t.Processing.Max,

@@ -79,7 +79,7 @@ func (s *Service) unit(ctx context.Context, offer, variant int64) (t pricing.Off
 		select x.name, u.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min,
 		o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+
 		`, v.cost, v.min_advertised, v.list_price, v.prices_in
-		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id
+		from offer o join supplier u on u.id = o.supplier_id join facts.source x on x.id = o.source_id
 		join offer_variant v on v.offer_id = o.id and not v.withdrawn
 		where o.id = $1 and ($2::bigint = 0 or v.id = $2) order by v.stock > 0 or v.stock_unknown desc, v.cost, v.id
 		limit 1`, offer, variant).
@@ -104,7 +104,8 @@ func (s *Service) Names(ctx context.Context) (c pricing.RuleChoices, err error) 
 		into *[]string
 		sql  string
 	}{
-		{&c.Sources, `select name from source where state = 'connected'`}, {&c.Suppliers, `select name from supplier`},
+		{&c.Sources, `select name from facts.source where state = 'connected'`},
+		{&c.Suppliers, `select name from supplier`},
 		{&c.Categories, `select own_category(source_id, category)
 			from (select distinct source_id, category from offer where category <> '') c`},
 		{&c.Brands, `select brand from offer where brand <> ''`}, {&c.ShipsFrom, `select country from supplier

@@ -183,7 +183,7 @@ func TestWorkWhoseInstanceDiesEachTimeIsGivenUp(t *testing.T) {
 	testkit.Until(t, "both are given up", func() bool {
 		var n int
 		if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from river_job
-			where state = 'discarded' and kind in ('import_run', 'publish')`).Scan(&n); err != nil {
+			where state = 'discarded' and kind in ('import', 'publish')`).Scan(&n); err != nil {
 			t.Fatal(err)
 		}
 		return n >= 2

@@ -24,7 +24,7 @@ func (s *Service) serveByHash(w http.ResponseWriter, r *http.Request) {
 	hash := chi.URLParam(r, "hash")
 	var known bool
 	err := s.pool.QueryRow(r.Context(), `select exists (select from picture where hash = $1)
-		or exists (select from uploaded_picture where hash = $1)`, hash).Scan(&known)
+		or exists (select from facts.uploaded_picture where hash = $1)`, hash).Scan(&known)
 	var content []byte
 	if err == nil && !known {
 		err = pictures.ErrNone

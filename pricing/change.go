@@ -110,7 +110,7 @@ func (s *Service) UndoChange(ctx context.Context, storeID int64, revision int) (
 		}
 		for _, h := range freed {
 			if _, err := tx.Exec(ctx, `insert into price_pin (store_id, draft_id, revision, since) select $1, id, $3, $4
-				from draft where id = $2 on conflict do nothing`, storeID, h.DraftID, h.Revision,
+				from facts.draft where id = $2 on conflict do nothing`, storeID, h.DraftID, h.Revision,
 				h.Revision+1); err != nil {
 				return nil, err
 			}

@@ -233,7 +233,8 @@ func (s *Service) PriceDrafts(ctx context.Context, tx pgx.Tx, ids []int64) error
 
 // ForgetUnsold forgets the prices of a draft's variants that its supplier does not sell.
 func (s *Service) ForgetUnsold(ctx context.Context, tx pgx.Tx, draft int64) error {
-	_, err := tx.Exec(ctx, `delete from price where draft_id = $1 and draft_variant_id in (select id from draft_variant
+	_, err := tx.Exec(ctx, `delete from price where draft_id = $1 and draft_variant_id in (select id
+		from facts.draft_variant
 		where draft_id = $1 and offer_variant_id is null)`, draft)
 	return err
 }

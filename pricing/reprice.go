@@ -94,9 +94,9 @@ func (s *Service) RepriceAll(ctx context.Context, tx pgx.Tx, why string) error {
 func (s *Service) RepriceUnpriced(ctx context.Context) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `
-			select s.id from store s where s.state = 'connected' and not exists (select from reprice_run r
+			select s.id from facts.store s where s.state = 'connected' and not exists (select from reprice_run r
 			where r.store_id = s.id and r.state <> 'finished')
-			and exists (select from draft_variant v where not exists (select from price p
+			and exists (select from facts.draft_variant v where not exists (select from price p
 			where p.store_id = s.id and p.draft_id = v.draft_id and p.draft_variant_id = v.id))`)
 		if err != nil {
 			return err
@@ -138,7 +138,7 @@ func (s *Service) Reprice(ctx context.Context, id int64) error {
 	defer func() {
 		_ = database.UnlockSession(context.WithoutCancel(ctx), conn, database.LockReprice, run.StoreID)
 	}() // freed with the connection anyway
-	if _, err := s.Pool.Exec(ctx, `update reprice_run set state = 'running', drafts = (select count(*) from draft)
+	if _, err := s.Pool.Exec(ctx, `update reprice_run set state = 'running', drafts = (select count(*) from facts.draft)
 		where id = $1`, id); err != nil {
 		return err
 	}

@@ -52,7 +52,7 @@ func (s *Service) checkStore(ctx context.Context, storeID int64) error {
 		return err
 	}
 	rows, err := s.Pool.Query(ctx, `select l.id, l.product_id, d.reference::text from listing l
-		join draft d on d.id = l.draft_id where l.store_id = $1 order by l.id`, storeID)
+		join facts.draft d on d.id = l.draft_id where l.store_id = $1 order by l.id`, storeID)
 	if err != nil {
 		return err
 	}

@@ -45,15 +45,15 @@ func (s *Service) Listings(ctx context.Context, storeID int64) ([]Listing, error
 			(select min((v ->> 'price')::numeric)::text
 			from jsonb_array_elements(l.sent -> 'variants') v), (select max((v ->> 'price')::numeric)::text
 			from jsonb_array_elements(l.sent -> 'variants') v),
-			t.currency, l.trace, (select count(*) from price p
-			join draft_variant v on v.id = p.draft_variant_id and v.chosen
+			t.currency, l.trace, (select count(*) from facts.price p
+			join facts.draft_variant v on v.id = p.draft_variant_id and v.chosen
 			where p.store_id = l.store_id and p.draft_id = l.draft_id and p.price > 0
 				and p.price is distinct from (select h.price from listing_price h
 				where h.listing_id = l.id and h.draft_variant_id = p.draft_variant_id order by h.at desc limit 1)),
 			l.duplicates, o.withdrawn_at is not null, l.published_at, l.updated_at
-		from listing l join draft d on d.id = l.draft_id join offer o on o.id = l.offer_id
-		join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id
-		join store t on t.id = l.store_id
+		from listing l join facts.draft d on d.id = l.draft_id join facts.offer o on o.id = l.offer_id
+		join facts.supplier u on u.id = o.supplier_id join facts.source x on x.id = o.source_id
+		join facts.store t on t.id = l.store_id
 		where l.store_id = $1 order by l.updated_at desc, l.id desc`, storeID)
 	if err != nil {
 		return nil, err
@@ -109,11 +109,12 @@ func (s *Service) inFull(ctx context.Context, id int64) (RunInFull, error) {
 	}
 	rows, err := s.Pool.Query(ctx, `
 		select i.id, i.draft_id, d.title,
-			(select count(*) from draft_variant v where v.draft_id = d.id and v.chosen), i.state, i.reason, i.area,
+			(select count(*) from facts.draft_variant v where v.draft_id = d.id
+			and v.chosen), i.state, i.reason, i.area,
 			coalesce(l.url, ''), coalesce((select min((v ->> 'price')::numeric)::text
 			from jsonb_array_elements(l.sent -> 'variants') v), ''), coalesce(l.trace, '[]'), t.currency, i.updated_at
-		from publish_item i join publish_run r on r.id = i.run_id join store t on t.id = r.store_id
-		join draft d on d.id = i.draft_id
+		from publish_item i join publish_run r on r.id = i.run_id join facts.store t on t.id = r.store_id
+		join facts.draft d on d.id = i.draft_id
 		left join listing l on l.draft_id = d.id and l.store_id = r.store_id and i.state = 'published'
 		where i.run_id = $1 order by i.id`, id)
 	if err != nil {

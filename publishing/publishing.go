@@ -130,7 +130,7 @@ func (s *Service) Start(ctx context.Context, storeID int64, drafts []int64, visi
 	var id int64
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, `insert into publish_run (store_id, visible, sell_empty, started_by) select id, $2, $3,
-			$4 from store where id = $1 and state = 'connected' returning id`,
+			$4 from facts.store where id = $1 and state = 'connected' returning id`,
 			storeID, visible, sellEmpty, access.Who(ctx).Name).Scan(&id)
 		if database.Missing(err) {
 			return apikit.Problem(422, "store_id", "That store is not connected.")
@@ -140,7 +140,7 @@ func (s *Service) Start(ctx context.Context, storeID int64, drafts []int64, visi
 		}
 		// In the order of their ids, so that two runs of the same drafts wait for each other and do not lock up.
 		rows, err := tx.Query(ctx, `
-			insert into publish_item (run_id, store_id, draft_id, state) select $1, $2, id, 'waiting' from draft
+			insert into publish_item (run_id, store_id, draft_id, state) select $1, $2, id, 'waiting' from facts.draft
 			where id = any ($3) order by id
 			on conflict (store_id, draft_id) where state in ('waiting', 'sending') do nothing returning id, attempt`,
 			id, storeID, drafts)
@@ -157,7 +157,7 @@ func (s *Service) Start(ctx context.Context, storeID int64, drafts []int64, visi
 			`has ended.', r.id, r.started_by) from publish_item o join publish_run r on r.id = o.run_id
 					where o.store_id = $2 and o.draft_id = d.id and o.state in ('waiting', 'sending')
 					limit 1), 'Left out: another run was publishing it. Try again.')
-			from draft d where d.id = any ($3) and not exists (select from publish_item i
+			from facts.draft d where d.id = any ($3) and not exists (select from publish_item i
 			where i.run_id = $1 and i.draft_id = d.id)`, id, storeID, drafts)
 		if err != nil {
 			return err
@@ -307,7 +307,7 @@ const runColumns = `
 	select r.id, r.store_id, t.name, r.visible, r.sell_empty, r.started_by, r.started_at, r.finished_at,
 		count(*) filter (where i.state = 'waiting'), count(*) filter (where i.state = 'sending'),
 		count(*) filter (where i.state = 'published'), count(*) filter (where i.state = 'failed')
-	from publish_run r join store t on t.id = r.store_id join publish_item i on i.run_id = r.id`
+	from publish_run r join facts.store t on t.id = r.store_id join publish_item i on i.run_id = r.id`
 
 func (s *Service) run(ctx context.Context, id int64) (Run, error) {
 	rows, err := s.Pool.Query(ctx, runColumns+` where r.id = $1 group by r.id, t.name`, id)

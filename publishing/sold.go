@@ -39,7 +39,7 @@ func lowestTrace(draft workbench.Ready) []markup.TraceLine {
 func (s *Service) SoldPrices(ctx context.Context, storeID int64, drafts []int64) (map[int64][]markup.Sold, error) {
 	rows, err := s.Pool.Query(ctx, `
 		select p.draft_variant_id, p.price, p.at, t.currency from listing_price p join listing l on l.id = p.listing_id
-		join store t on t.id = l.store_id
+		join facts.store t on t.id = l.store_id
 		where l.store_id = $1 and l.draft_id = any ($2) order by p.draft_variant_id, p.at`,
 		storeID, drafts)
 	if err != nil {

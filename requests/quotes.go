@@ -76,7 +76,7 @@ func (s *Service) InFull(ctx context.Context, id, storeID int64) (InFull, error)
 	rows, err := s.Pool.Query(ctx, `
 		select q.id, x.name, q.offer, q.comment, q.received_at, q.valid_through, q.valid_through < now(), q.taken_by,
 		coalesce(o.id, 0)
-		from quote q join source x on x.id = q.source_id left join offer o on o.source_id = q.source_id
+		from quote q join facts.source x on x.id = q.source_id left join facts.offer o on o.source_id = q.source_id
 		and o.number = q.offer_number and q.offer_number <> ''
 		where q.request_id = $1 order by q.id`, id)
 	if err != nil {

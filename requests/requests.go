@@ -112,7 +112,7 @@ func (s *Service) Make(ctx context.Context, w QuoteRequestInput) (int64, error) 
 		if err != nil {
 			return err
 		}
-		done, err := tx.Exec(ctx, `insert into request_source (request_id, source_id) select $1, id from source
+		done, err := tx.Exec(ctx, `insert into request_source (request_id, source_id) select $1, id from facts.source
 			where id = any ($2) and state = 'connected' and takes_requests`, id, w.Sources)
 		if err != nil {
 			return err
@@ -163,7 +163,7 @@ func (s *Service) List(ctx context.Context, only int64) ([]QuoteRequest, error) 
 		select id, words, details, link, picture, target_cost, currency, market, units, state, made_by, made_at,
 			array(select row(a.source_id, x.name, a.state, a.error, a.unusable, a.asked_at, (select count(*)
 			from quote q where q.request_id = a.request_id and q.source_id = a.source_id)::int)
-				from request_source a join source x on x.id = a.source_id where a.request_id = quote_request.id
+				from request_source a join facts.source x on x.id = a.source_id where a.request_id = quote_request.id
 				order by x.name)
 		from quote_request where $1::bigint in (0, id) order by state = 'open' desc, id desc limit 500`, only)
 	if err != nil {

@@ -42,7 +42,7 @@ func (s *Service) CategoriesOf(ctx context.Context, id int64) (Categories, error
 	}
 	rows, err = s.Pool.Query(ctx, `
 		select n.name, n.offers, coalesce(m.path, ''), coalesce(m.mapped_by, '') from (
-			select category as name, count(*)::int as offers from offer
+			select category as name, count(*)::int as offers from facts.offer
 			where source_id = $1 and category <> '' and withdrawn_at is null group by category) n
 		left join category_mapping m on m.source_id = $1 and m.name = n.name order by n.offers desc, n.name limit 5000`,
 		id)

@@ -15,7 +15,7 @@ const maxAsked = 500
 // What is still sold is staged as it is now. An import that saw fewer than were announced, or could
 // not ask about all, withdraws only what the source says is gone, and the next one reads everything again.
 func (s *Service) confirmWithdrawals(ctx context.Context, in *activeImport) (note string, err error) {
-	if in.source.Kind != "marketplace" || !in.Full || in.initialLoad {
+	if !in.source.Can.AsksOffers || !in.Full || in.initialLoad {
 		return "", nil
 	}
 	unseen, err := s.Offers.Unseen(ctx, in.SourceID, in.seen)

@@ -167,30 +167,34 @@ type openSession struct {
 // StillSold asks a source whether it still sells an offer. A source that cannot be asked
 // leaves it open: then the error says why, in plain words.
 func (s *Service) StillSold(ctx context.Context, sourceID int64, number string) (bool, error) {
-	kept, ok := s.sessions.Load(sourceID)
-	if !ok || time.Now().After(kept.(openSession).until) {
-		session, _, address, err := s.Open(ctx, sourceID)
-		if apikit.IsProblem(err) {
-			//lint:ignore ST1005 the beginning of a sentence for a person
-			return true, errors.New("Its source is disconnected")
-		}
-		if database.Away(err) {
-			return true, err
-		}
-		if err != nil {
-			return true, errors.New(errorMessage(address, err))
-		}
-		kept = openSession{session, time.Now().Add(10 * time.Minute)}
-		s.sessions.Store(sourceID, kept)
-	}
-	_, err := kept.(openSession).session.Offer(ctx, number)
-	if errors.Is(err, source.ErrWithdrawn) {
-		return false, nil
+	var kind Kind
+	err := s.Pool.QueryRow(ctx, `select kind from source where id = $1 and state = 'connected'`, sourceID).Scan(&kind)
+	if database.Missing(err) {
+		//lint:ignore ST1005 the beginning of a sentence for a person
+		return true, errors.New("Its source is disconnected")
 	}
 	if err != nil {
-		s.sessions.Delete(sourceID)
-		//lint:ignore ST1005 the beginning of a sentence for a person
-		return true, errors.New("Its source does not answer")
+		return true, err
 	}
-	return true, nil
+	return drivers[kind].stillSold(ctx, s, sourceID, number)
+}
+
+// session is one with a connected source that was signed in to lately, or a new one. Its error is the beginning of a
+// sentence, or the database's.
+func (s *Service) session(ctx context.Context, sourceID int64) (*source.Session, error) {
+	if kept, ok := s.sessions.Load(sourceID); ok && time.Now().Before(kept.(openSession).until) {
+		return kept.(openSession).session, nil
+	}
+	session, _, address, err := s.Open(ctx, sourceID)
+	switch {
+	case apikit.IsProblem(err):
+		//lint:ignore ST1005 the beginning of a sentence for a person
+		return nil, errors.New("Its source is disconnected")
+	case database.Away(err):
+		return nil, err
+	case err != nil:
+		return nil, errors.New(errorMessage(address, err))
+	}
+	s.sessions.Store(sourceID, openSession{session, time.Now().Add(10 * time.Minute)})
+	return session, nil
 }

@@ -12,11 +12,11 @@ import (
 	"plainpelican/platform/throttle"
 )
 
-func kindOf(l *pricelist.Layout) string {
+func kindOf(l *pricelist.Layout) Kind {
 	if l.Format == "ubl" {
-		return "catalogue document"
+		return CatalogueDocument
 	}
-	return "price list"
+	return PriceList
 }
 
 func termsOf(l *pricelist.Layout) ubl.Terms {

@@ -46,41 +46,6 @@ type errNeedsDecision struct{ reason string }
 
 func (e errNeedsDecision) Error() string { return e.reason }
 
-// open opens what an intake reads, where it was left.
-func (s *Service) open(ctx context.Context, in *activeImport) (feed, error) {
-	if in.source.Kind == "marketplace" {
-		session, _, _, err := s.Open(ctx, in.SourceID)
-		if err != nil {
-			return nil, err
-		}
-		since := ""
-		if !in.Full {
-			err := s.Pool.QueryRow(ctx, `select as_of from source where id = $1`, in.SourceID).Scan(&since)
-			if err != nil {
-				return nil, err
-			}
-		}
-		return &marketFeed{session, in.cursor, since, map[string]bool{}}, nil
-	}
-	if in.source.Kind == "pages" {
-		return s.openPages(ctx, in)
-	}
-	file, err := s.openFile(ctx, in)
-	if err != nil {
-		return nil, err
-	}
-	if in.source.Kind == "catalogue document" {
-		return s.openDocument(file, in)
-	}
-	f, err := s.openList(ctx, file, in)
-	if err != nil {
-		_ = file.Close()
-		return nil, err
-	}
-	_, err = s.Pool.Exec(ctx, `update import_run set columns = $2 where id = $1`, in.ID, f.reader.Names())
-	return f, err
-}
-
 // openFile opens the file of an intake; one that has none is fetched. A zip of pictures is
 // unpacked, and the list taken in its place.
 func (s *Service) openFile(ctx context.Context, in *activeImport) (*os.File, error) {
@@ -101,7 +66,7 @@ func (s *Service) openFile(ctx context.Context, in *activeImport) (*os.File, err
 			return nil, err
 		}
 		z, zipped := pictureZip(file)
-		if !zipped || unpacked || in.source.Kind != "price list" {
+		if !zipped || unpacked || !in.source.Can.Pictures {
 			return file, nil
 		}
 		err = s.unpack(ctx, in, z)

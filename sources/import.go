@@ -73,10 +73,11 @@ func (s *Service) start(ctx context.Context, tx pgx.Tx, sourceID int64, what Imp
 	}
 	rows, err := tx.Query(ctx, `
 		insert into import_run (source_id, state, is_full, file, file_name)
-		select id, 'waiting', case when kind = 'marketplace' then $2 or as_of = '' or full_import_at is null
+		select id, 'waiting', case when kind = any ($7) then $2 or as_of = '' or full_import_at is null
 		or full_import_at < now() - $5::interval else not $6 end, $3, $4 from source
 		where id = $1 and state = 'connected' returning `+importColumns,
-		sourceID, what.Full, what.File, what.FileName, fullImportAfter, what.Partial)
+		sourceID, what.Full, what.File, what.FileName, fullImportAfter, what.Partial,
+		kindsThat(func(c Capabilities) bool { return c.Changes }))
 	if err != nil {
 		return in, err
 	}
@@ -208,7 +209,7 @@ func (s *Service) importCatalog(ctx context.Context, in *activeImport) (message 
 			return "", nil, err
 		}
 	}
-	if in.Phase == "checking" && !in.approved && !in.initialLoad && in.source.Kind != "pages" {
+	if in.Phase == "checking" && !in.approved && !in.initialLoad && in.source.Can.Impact {
 		weight, err := s.Offers.CheckImpact(ctx, in.ID, in.SourceID, in.Full, in.seen)
 		if err != nil {
 			return "", nil, err
@@ -249,7 +250,7 @@ func (s *Service) claim(ctx context.Context, id int64) (*activeImport, error) {
 			return err
 		}
 		if err := tx.QueryRow(ctx, `select cursor, as_of, withdrawn_numbers, file, tries, seen_offers, approved,
-			cut_short, initial_load or (seen = 0 and not exists (select from offer
+			cut_short, initial_load or (seen = 0 and not exists (select from facts.offer
 			where source_id = import_run.source_id)) from import_run where id = $1`, id).
 			Scan(&in.cursor, &in.asOf, &in.withdrawnNumbers, &in.file, &in.tries, &bitmap, &in.approved, &in.cutShort,
 				&in.initialLoad); err != nil {
@@ -327,7 +328,7 @@ func (s *Service) readScattered(ctx context.Context, in *activeImport) (message 
 
 // read stages the catalog batch by batch.
 func (s *Service) read(ctx context.Context, in *activeImport) (message string, approval *Approval, err error) {
-	opened, err := s.open(ctx, in)
+	opened, err := drivers[in.source.Kind].open(ctx, s, in)
 	if errors.Is(err, pricelist.ErrScattered) {
 		return s.readScattered(ctx, in)
 	}

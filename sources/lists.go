@@ -107,7 +107,7 @@ func (s *Service) Analyze(ctx context.Context, in PriceListInput) (Analysis, err
 	defer func() { _ = file.Close() }()
 	hints.Supplier = supplierName(out.Name)
 	if in.Store != 0 {
-		if err := s.Pool.QueryRow(ctx, `select currency from store
+		if err := s.Pool.QueryRow(ctx, `select currency from facts.store
 			where id = $1`, in.Store).Scan(&hints.Currency); err != nil && !database.Missing(err) {
 			return out, err
 		}
@@ -208,8 +208,8 @@ func (s *Service) Reconnect(ctx context.Context, id int64) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var name, rule, zone string
 		err := tx.QueryRow(ctx, `update source set state = 'connected', error = '', connected_at = now()
-			where id = $1 and state = 'disconnected' and kind <> 'marketplace' returning name, schedule, time_zone`,
-			id).Scan(&name, &rule, &zone)
+			where id = $1 and state = 'disconnected' and kind = any ($2) returning name, schedule, time_zone`,
+			id, kindsThat(func(c Capabilities) bool { return !c.Credentials })).Scan(&name, &rule, &zone)
 		if database.Missing(err) {
 			return apikit.NotFound("disconnected list")
 		}
@@ -247,8 +247,8 @@ func (s *Service) SaveLayout(ctx context.Context, id int64, l pricelist.Layout) 
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var name string
 		err := tx.QueryRow(ctx, `update source set layout = $2, error = ''
-			where id = $1 and kind in ('price list', 'catalogue document') and state = 'connected' returning name`, id,
-			l).Scan(&name)
+			where id = $1 and kind = any ($3) and state = 'connected' returning name`, id, l,
+			kindsThat(func(c Capabilities) bool { return c.Terms })).Scan(&name)
 		if database.Missing(err) {
 			return apikit.NotFound("price list")
 		}
@@ -273,11 +273,11 @@ func (s *Service) ImportFile(ctx context.Context, id int64, up UploadedFile, par
 		return ImportRun{}, err
 	}
 	_ = file.Close()
-	var kind string
+	var kind Kind
 	if err := s.Pool.QueryRow(ctx, `select kind from source where id = $1`, id).Scan(&kind); err != nil {
 		return ImportRun{}, apikit.NotFound("source")
 	}
-	if kind != "price list" && kind != "catalogue document" {
+	if !kind.can().Files {
 		return ImportRun{}, apikit.Problem(409, "file", "This source is not imported from a file.")
 	}
 	in, err := s.Start(ctx, id, ImportScope{Full: !part, Partial: part, File: up.File, FileName: up.Name})

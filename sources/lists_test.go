@@ -236,6 +236,28 @@ func TestACatalogueDocumentIsTakenIn(t *testing.T) {
 	}
 }
 
+// A list cannot be asked about one offer, and publishing need not say so: what it last said stands.
+func TestAListIsNotAskedWhetherAnOfferIsStillSold(t *testing.T) {
+	w, _, address := northlight(t)
+	source := w.ConnectList(sources.PriceListInput{Address: address + "/price-list.csv"})
+	w.AwaitOffers(60)
+	if source.Can.AsksOffers || !source.Can.Files || !source.Can.Columns {
+		t.Errorf("%+v", source.Can)
+	}
+	var number string
+	if err := w.App.Pool.QueryRow(t.Context(), `select number from offer limit 1`).Scan(&number); err != nil {
+		t.Fatal(err)
+	}
+	if sold, err := w.App.Sources.StillSold(t.Context(), source.ID, number); !sold || err != nil {
+		t.Errorf("%v, %v", sold, err)
+	}
+	w.Owner.Must("POST", fmt.Sprintf("/api/sources/%d/disconnect", source.ID), nil, nil)
+	if _, err := w.App.Sources.StillSold(t.Context(), source.ID, number); err == nil ||
+		err.Error() != "Its source is disconnected" {
+		t.Errorf("%v", err)
+	}
+}
+
 func TestAListIsDisconnectedAndConnectedAgain(t *testing.T) {
 	w, _, address := northlight(t)
 	source := w.ConnectList(sources.PriceListInput{Address: address + "/price-list.csv",

@@ -110,7 +110,7 @@ func distinctLines(text string) (links []string) {
 func (s *Service) openPages(ctx context.Context, in *activeImport) (feed, error) {
 	var links []string
 	if in.file == "" {
-		rows, err := s.Pool.Query(ctx, `select page_url from offer where source_id = $1 and withdrawn_at is null
+		rows, err := s.Pool.Query(ctx, `select page_url from facts.offer where source_id = $1 and withdrawn_at is null
 			order by id`, in.SourceID)
 		if err != nil {
 			return nil, err
@@ -297,7 +297,7 @@ func (s *Service) readLink(ctx context.Context, sourceID int64, link string) (fo
 	if err != nil {
 		return found, known, fmt.Errorf("“%s” is not a link", link)
 	}
-	err = s.Pool.QueryRow(ctx, `select o.id, o.title from offer o
+	err = s.Pool.QueryRow(ctx, `select o.id, o.title from facts.offer o
 		join source x on x.id = o.source_id and x.state = 'connected'
 		where o.page_url = $1 and o.source_id <> $2 and o.withdrawn_at is null limit 1`, address, sourceID).
 		Scan(&known.OfferID, &known.Title)
@@ -397,7 +397,7 @@ func (s *Service) LinkResults(ctx context.Context, importID int64) ([]LinkResult
 	rows, err := s.Pool.Query(ctx, `
 		select r.line, r.number, coalesce(r.known, o.id, 0), r.known is not null, r.title, r.format, r.missing, r.error
 		from link_result r join import_run i on i.id = r.import_id
-		left join offer o on o.source_id = i.source_id and o.number = r.number and r.number <> ''
+		left join facts.offer o on o.source_id = i.source_id and o.number = r.number and r.number <> ''
 		where r.import_id = $1`, importID)
 	if err != nil {
 		return nil, err

@@ -111,7 +111,7 @@ func (s *Service) retryNow(ctx context.Context, sourceID int64) (in ImportRun, t
 		return in, false, err
 	}
 	_, err = s.Pool.Exec(ctx, `update river_job set state = 'available', scheduled_at = now()
-		where kind = 'import_run' and state in ('scheduled', 'retryable') and (args ->> 'import_id')::bigint = $1`,
+		where kind = 'import' and state in ('scheduled', 'retryable') and (args ->> 'import_id')::bigint = $1`,
 		in.ID)
 	return in, true, err
 }
@@ -121,9 +121,9 @@ func (s *Service) retryNow(ctx context.Context, sourceID int64) (in ImportRun, t
 func (s *Service) RecoverLost(ctx context.Context) error {
 	rows, err := s.Pool.Query(ctx, `
 		select i.id, i.source_id, exists (select from river_job j
-		where j.kind = 'import_run' and (j.args ->> 'import_id')::bigint = i.id and j.state = 'discarded')
+		where j.kind = 'import' and (j.args ->> 'import_id')::bigint = i.id and j.state = 'discarded')
 		from import_run i where i.state in ('waiting', 'running')
-		and not exists (select from river_job j where j.kind = 'import_run' and (j.args ->> 'import_id')::bigint = i.id
+		and not exists (select from river_job j where j.kind = 'import' and (j.args ->> 'import_id')::bigint = i.id
 		and j.state in `+jobs.Live+`)`)
 	if err != nil {
 		return err

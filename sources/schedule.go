@@ -50,11 +50,13 @@ func (s *Service) startIfDue(ctx context.Context, id int64) error {
 		var rule, zone string
 		var fetched, busy bool
 		err := tx.QueryRow(ctx, `
-			select schedule, time_zone, address <> '' or kind = 'pages', exists (select from import_run
+			select schedule, time_zone, address <> '' or kind = any ($2), exists (select from import_run
 			where source_id = source.id and (state in ('waiting', 'running') or state = 'needs_approval'
 			and coalesce(approval ->> 'kind', '') <> 'prices'))
 			from source where id = $1 and next_at <= now() and state = 'connected' and not paused
-			for update skip locked`, id).Scan(&rule, &zone, &fetched, &busy)
+			for update skip locked`, id, kindsThat(func(c Capabilities) bool {
+			return c.Fetches
+		})).Scan(&rule, &zone, &fetched, &busy)
 		if database.Missing(err) {
 			return nil // another instance was faster
 		}
@@ -143,7 +145,7 @@ func (s *Service) Prune(ctx context.Context) error {
 			update import_run i set file = '' where file <> '' and finished_at < now() - interval '7 days'
 			and id <> (select max(n.id) from import_run n where n.source_id = i.source_id and n.file <> ''
 			and n.is_full) returning (select b.file from import_run b where b.id = i.id) as file)
-		select distinct file from old where not exists (select from picture where hash = old.file)`)
+		select distinct file from old where not exists (select from facts.picture where hash = old.file)`)
 	if err != nil {
 		return err
 	}
@@ -171,8 +173,8 @@ func (s *Service) Prune(ctx context.Context) error {
 func (s *Service) removeUnused(ctx context.Context, file string) error {
 	var used bool
 	if err := s.Pool.QueryRow(ctx, `
-		select exists (select from import_run where file = $1) or exists (select from picture where hash = $1)
-		or exists (select from uploaded_picture where hash = $1) or exists (select from quote_request
+		select exists (select from import_run where file = $1) or exists (select from facts.picture where hash = $1)
+		or exists (select from uploaded_picture where hash = $1) or exists (select from facts.quote_request
 		where picture = $1)
 			or exists (select from upload where file = $1)`, file).Scan(&used); err != nil || used {
 		return err

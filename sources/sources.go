@@ -53,7 +53,7 @@ type Service struct {
 // Source is a connection as people see it. Its secret never leaves the server.
 type Source struct {
 	ID               int64             `json:"id"`
-	Kind             string            `json:"kind" enum:"marketplace,price list,catalogue document,pages"`
+	Kind             Kind              `json:"kind" enum:"marketplace,price list,catalogue document,pages"`
 	Name             string            `json:"name"`
 	Address          string            `json:"address" doc:"Empty where its files are uploaded"`
 	ClientID         string            `json:"client_id"`
@@ -71,6 +71,7 @@ type Source struct {
 	Layout           *pricelist.Layout `json:"layout,omitempty" doc:"How its file is read, where it is a price list"`
 	TakesRequests    bool              `json:"takes_requests" doc:"Passes quote requests on"`
 	UploadedPictures int               `json:"uploaded_pictures" doc:"Sent in a zip beside the list"`
+	Can              Capabilities      `json:"can"`
 	Offers           int               `json:"offers"`
 	Imports          []ImportRun       `json:"imports" doc:"The newest first, up to thirty"`
 }
@@ -188,10 +189,12 @@ func (s *Service) list(ctx context.Context, only int64) ([]Source, error) {
 	}
 	list, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (Source, error) {
 		var x Source
-		return x, row.Scan(&x.ID, &x.Kind, &x.Name, &x.Address, &x.ClientID, &x.State, &x.Error, &x.ConnectedAt,
+		err := row.Scan(&x.ID, &x.Kind, &x.Name, &x.Address, &x.ClientID, &x.State, &x.Error, &x.ConnectedAt,
 			&x.Paused, &x.Schedule, &x.TimeZone, &x.NextAt, &x.FullImportAt,
 			&x.MaxWithdrawn, &x.MaxRepriced, &x.MaxCostFactor, &x.Layout, &x.TakesRequests, &x.UploadedPictures,
 			&x.Imports)
+		x.Can = x.Kind.can()
+		return x, err
 	})
 	if err != nil {
 		return nil, err

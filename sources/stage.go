@@ -139,7 +139,8 @@ func (s *Service) reject(ctx context.Context, tx pgx.Tx, in *activeImport, items
 		[]string{"import_id", "position", "reason", "content", "cells"}, pgx.CopyFromRows(rows)); err != nil {
 		return err
 	}
-	known, err := tx.Query(ctx, `select id from offer where source_id = $1 and number = any ($2)`, in.SourceID, numbers)
+	known, err := tx.Query(ctx, `select id from facts.offer where source_id = $1
+		and number = any ($2)`, in.SourceID, numbers)
 	if err != nil {
 		return err
 	}

@@ -214,7 +214,7 @@ func (s *Service) write(ctx context.Context, tx pgx.Tx, id int64, o writeOptions
 	err := tx.QueryRow(ctx, `
 		select d.revision, d.changes, d.title, d.description, d.pictures, d.options, d.collections, d.tags, d.offer_id,
 			u.name, o.brand
-		from draft d join offer o on o.id = d.offer_id join supplier u on u.id = o.supplier_id
+		from draft d join facts.offer o on o.id = d.offer_id join facts.supplier u on u.id = o.supplier_id
 		where d.id = $1 for update of d`, id).Scan(&w.revision, &w.changes, &d.Title, &d.Description, &d.Pictures,
 		&d.Options, &d.Collections, &d.Tags, &d.OfferID, &w.supplier, &w.brand)
 	if database.Missing(err) {
@@ -383,7 +383,7 @@ func (s *Service) Discard(ctx context.Context, id int64) error {
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var offer int64
 		err := tx.QueryRow(ctx, `delete from draft d where id = $1
-			and not exists (select from listing l where l.draft_id = d.id) returning offer_id`, id).Scan(&offer)
+			and not exists (select from facts.listing l where l.draft_id = d.id) returning offer_id`, id).Scan(&offer)
 		if err != nil {
 			return err
 		}

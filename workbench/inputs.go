@@ -16,7 +16,8 @@ const (
 	someDrafts        = ` from draft d`
 	nextDrafts        = ` from (select * from draft where id > $1 order by id limit $2) d`
 	pricingInputsFrom = `
-	join offer o on o.id = d.offer_id join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id`
+	join facts.offer o on o.id = d.offer_id join facts.supplier u on u.id = o.supplier_id
+	join facts.source x on x.id = o.source_id`
 )
 
 // PricingInputs gives drafts to be priced, as pricing.Drafts has it.
@@ -81,7 +82,7 @@ func (s *Service) pricingVariants(ctx context.Context, q database.Querier, store
 	} else {
 		rows, err = q.Query(ctx, `
 			select v.draft_id, v.id, v.chosen, w.cost, w.min_advertised, w.list_price, w.prices_in, coalesce(t.price, 0)
-			from draft_variant v join offer_variant w on w.id = v.offer_variant_id
+			from draft_variant v join facts.offer_variant w on w.id = v.offer_variant_id
 			left join manual_price t on t.draft_variant_id = v.id and t.store_id = $2
 			where v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids, storeID)
 	}

@@ -109,7 +109,8 @@ func (s *Service) purchaseOf(ctx context.Context, q database.Querier, id int64) 
 		or x.state <> 'connected', own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max,
 		o.deliveries,
 			o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+`, o.pictures
-		from offer o join supplier u on u.id = o.supplier_id join source x on x.id = o.source_id where o.id = $1`, id).
+		from facts.offer o join facts.supplier u on u.id = o.supplier_id join facts.source x on x.id = o.source_id
+		where o.id = $1`, id).
 		Scan(&o.Title, &o.Supplier, &o.Source, &o.ShipsFrom, &o.OnTime, &rating, &withdrawn, &t.Category, &t.Brand,
 			&t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost,
 			&o.pictures)
@@ -132,7 +133,7 @@ func (s *Service) purchaseOf(ctx context.Context, q database.Querier, id int64) 
 		return o, err
 	}
 	rows, err := q.Query(ctx, `select id, option_values, cost, min_advertised, list_price, prices_in, stock, picture,
-		barcode, weight_grams from offer_variant where offer_id = $1 and not withdrawn order by position, id`, id)
+		barcode, weight_grams from facts.offer_variant where offer_id = $1 and not withdrawn order by position, id`, id)
 	if err != nil {
 		return o, err
 	}
@@ -228,7 +229,8 @@ func (s *Service) currentPurchase(ctx context.Context, d *draft) (b Purchase, er
 	b = Purchase{OfferID: d.offerID, Title: d.offerTitle, Supplier: d.supplier, Source: d.facts.Source,
 		ShipsFrom: d.facts.ShipsFrom}
 	var rating int
-	err = s.Pool.QueryRow(ctx, `select u.on_time, o.rating from offer o join supplier u on u.id = o.supplier_id
+	err = s.Pool.QueryRow(ctx, `select u.on_time, o.rating from facts.offer o
+		join facts.supplier u on u.id = o.supplier_id
 		where o.id = $1`, d.offerID).Scan(&b.OnTime, &rating)
 	b.Rating = apikit.Tenths(rating)
 	return b, err
@@ -413,7 +415,8 @@ func (s *Service) afterPurchaseChange(ctx context.Context, tx pgx.Tx, w *writing
 	}
 	var supplier string
 	var urls []string
-	if err := tx.QueryRow(ctx, `select u.name, o.pictures from offer o join supplier u on u.id = o.supplier_id
+	if err := tx.QueryRow(ctx, `select u.name, o.pictures from facts.offer o
+		join facts.supplier u on u.id = o.supplier_id
 		where o.id = $1`, w.draft.OfferID).Scan(&supplier, &urls); err != nil {
 		return err
 	}

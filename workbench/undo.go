@@ -178,7 +178,7 @@ func (s *Service) lastEdit(ctx context.Context, d *Draft, storeID int64) (err er
 	if bulk.What = d.Undo; bulk.ID != 0 && bulk.Drafts > 1 {
 		d.UndoBulk = &bulk
 	}
-	return s.Pool.QueryRow(ctx, `select array(select t.name from listing l join store t on t.id = l.store_id
+	return s.Pool.QueryRow(ctx, `select array(select t.name from facts.listing l join facts.store t on t.id = l.store_id
 		where l.draft_id = $1 order by t.name)`, d.ID).Scan(&d.LiveIn)
 }
 

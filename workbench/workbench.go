@@ -142,8 +142,8 @@ func load(ctx context.Context, q database.Querier, known Media, ids ...int64) ([
 			d.options, d.collections, d.tags, d.updated_at, o.title, u.name, o.page_url, o.source_id, o.number,
 			o.withdrawn_at, x.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min,
 			o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+`
-		from draft d join offer o on o.id = d.offer_id join supplier u on u.id = o.supplier_id
-		join source x on x.id = o.source_id
+		from draft d join facts.offer o on o.id = d.offer_id join facts.supplier u on u.id = o.supplier_id
+		join facts.source x on x.id = o.source_id
 		where d.id = any ($1) order by d.id desc`, ids)
 	if err != nil {
 		return nil, err
@@ -184,7 +184,7 @@ func loadVariants(ctx context.Context, q database.Querier, ids []int64, byID map
 		select v.draft_id, v.id, coalesce(v.offer_variant_id, 0), v.position, v.value_indexes, v.chosen,
 			coalesce(w.cost, 0), coalesce(w.min_advertised, 0), coalesce(w.list_price, 0), coalesce(w.prices_in, ''),
 			coalesce(w.stock, 0), v.picture_id, coalesce(w.barcode, ''), coalesce(w.withdrawn, true)
-		from draft_variant v left join offer_variant w on w.id = v.offer_variant_id
+		from draft_variant v left join facts.offer_variant w on w.id = v.offer_variant_id
 		where v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids)
 	if err != nil {
 		return err
@@ -316,7 +316,7 @@ func (s *Service) Take(ctx context.Context, offers []int64, again bool) (TakeRes
 			}
 			var title string
 			var existing *int64
-			err := tx.QueryRow(ctx, `select title, (select min(id) from draft where offer_id = o.id) from offer o
+			err := tx.QueryRow(ctx, `select title, (select min(id) from draft where offer_id = o.id) from facts.offer o
 				where id = $1`, offer).Scan(&title, &existing)
 			if database.Missing(err) {
 				continue
@@ -362,12 +362,12 @@ func offersOf(pairs []Pair) []int64 {
 func (s *Service) createDraft(ctx context.Context, tx pgx.Tx, offer int64) (int64, error) {
 	var title, description string
 	var names, urls []string
-	err := tx.QueryRow(ctx, `select title, description, option_names, pictures from offer where id = $1`, offer).
+	err := tx.QueryRow(ctx, `select title, description, option_names, pictures from facts.offer where id = $1`, offer).
 		Scan(&title, &description, &names, &urls)
 	if err != nil {
 		return 0, err
 	}
-	rows, err := tx.Query(ctx, `select id, option_values, picture from offer_variant
+	rows, err := tx.Query(ctx, `select id, option_values, picture from facts.offer_variant
 		where offer_id = $1 and not withdrawn order by position, id`, offer)
 	if err != nil {
 		return 0, err

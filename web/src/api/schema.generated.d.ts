@@ -2658,6 +2658,26 @@ export interface components {
             /** Format: int64 */
             withdrawn: number;
         };
+        SourcesCapabilities: {
+            /** @description Can be asked about one offer */
+            asks_offers: boolean;
+            /** @description Says what has changed since the last import */
+            changes: boolean;
+            /** @description Has columns that say what its rows hold */
+            columns: boolean;
+            /** @description Is connected with a client id and secret */
+            credentials: boolean;
+            /** @description Is read by itself, without an address of its own */
+            fetches: boolean;
+            /** @description Takes uploaded files */
+            files: boolean;
+            /** @description Its imports may need approval */
+            impact: boolean;
+            /** @description Takes pictures in a zip */
+            pictures: boolean;
+            /** @description Needs to be told its supplier's terms */
+            terms: boolean;
+        };
         SourcesCategories: {
             names: components["schemas"]["SourcesCategoryName"][];
             tree: string[];
@@ -2795,6 +2815,7 @@ export interface components {
         SourcesSource: {
             /** @description Empty where its files are uploaded */
             address: string;
+            can: components["schemas"]["SourcesCapabilities"];
             client_id: string;
             /** Format: date-time */
             connected_at: string;

@@ -168,9 +168,7 @@ export function ImportLine({ source, intake }: { source: Source; intake: Intake 
       <div className="flex justify-between gap-3">
         <span className={intake.state === "failed" ? "font-semibold text-loss" : "font-semibold"}>
           {intake.state === "waiting" && intake.error ? "Waits" : outcome[intake.state]}
-          {source.kind === "marketplace" && !intake.full && (
-            <span className="font-normal text-ink-2">, changes only</span>
-          )}
+          {source.can.changes && !intake.full && <span className="font-normal text-ink-2">, changes only</span>}
           {source.layout && !intake.full && <span className="font-normal text-ink-2">, corrected rows only</span>}
         </span>
         <span className="whitespace-nowrap text-ink-2">{ago(intake.finished_at ?? intake.started_at)}</span>
@@ -218,9 +216,7 @@ function SetAside({ source, intake }: { source: Source; intake: Intake }) {
         <a className="font-semibold text-beak-ink underline" href={`/api/imports/${intake.id}/rejected.csv`} download>
           Download them with their reasons
         </a>
-        {source.kind === "price list" && may("editor") && source.state === "connected" && (
-          <SendFile source={source} partial />
-        )}
+        {source.can.columns && may("editor") && source.state === "connected" && <SendFile source={source} partial />}
       </div>
     </details>
   );
@@ -255,7 +251,7 @@ export function SendFile({
   });
   const words = partial
     ? "Upload corrected rows"
-    : source.kind === "price list"
+    : source.can.pictures
       ? "Upload a new file, or pictures"
       : "Upload a new file";
   return (

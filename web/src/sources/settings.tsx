@@ -33,7 +33,7 @@ export function SettingsSentence({ source }: { source: Source }) {
     onSettled: () => client.invalidateQueries({ queryKey: ["sources"] }),
   });
   const rule = readRule(source.schedule);
-  const fetched = source.address !== "" || source.kind === "pages";
+  const fetched = source.address !== "" || source.can.fetches;
   const zone = rule.every === "day" || rule.every === "week" ? ` (${source.time_zone.replace("_", " ")})` : "";
   if (!may("owner"))
     return (

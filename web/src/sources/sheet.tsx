@@ -42,12 +42,12 @@ export function SourceSheet({
         {source.full_import_at && ` · all compared ${ago(source.full_import_at)}`}
       </p>
       <div className="mt-3 flex flex-wrap gap-2">
-        {connected && may("editor") && (source.address || source.kind === "pages") && (
+        {connected && may("editor") && (source.address || source.can.fetches) && (
           <Button tone="main" onClick={() => startImport.mutate({ id: source.id })} disabled={busy}>
             Import now
           </Button>
         )}
-        {connected && may("editor") && source.kind === "marketplace" && (
+        {connected && may("editor") && source.can.changes && (
           <Button onClick={() => startImport.mutate({ id: source.id, full: true })} disabled={busy}>
             Compare everything
           </Button>
@@ -55,14 +55,12 @@ export function SourceSheet({
         {connected && may("editor") && source.layout && (
           <SendFile source={source} tone={source.address ? "plain" : "main"} />
         )}
-        {source.layout && (
-          <Button onClick={columns}>{source.kind === "price list" ? "Its columns" : "Supplier terms"}</Button>
-        )}
+        {source.layout && <Button onClick={columns}>{source.can.columns ? "Its columns" : "Supplier terms"}</Button>}
         {source.offers > 0 && <Button onClick={() => go(`/sources/${source.id}/categories`)}>Its categories</Button>}
-        {may("owner") && source.kind === "marketplace" && (
+        {may("owner") && source.can.credentials && (
           <Button onClick={onConnect}>{connected ? "Replace its secret" : "Connect again"}</Button>
         )}
-        {!connected && may("owner") && source.kind !== "marketplace" && <Again source={source} />}
+        {!connected && may("owner") && !source.can.credentials && <Again source={source} />}
         {connected && may("owner") && (
           <Button tone="danger" onClick={onLeave}>
             Disconnect

@@ -29,7 +29,7 @@ export default function Sources() {
   useKeys([
     { keys: ["r"], label: "requests", run: () => go("/sources/requests") },
     ...(may("editor") ? [{ keys: ["p"], label: "paste links", run: () => setPasting(true) }] : []),
-    ...(may("editor") && (here?.address || here?.kind === "pages")
+    ...(may("editor") && (here?.address || here?.can.fetches)
       ? [
           {
             keys: ["i"],
@@ -124,12 +124,10 @@ export default function Sources() {
           stops={[
             "importing its catalog; an import under way ends",
             `its ${number(leaving.offers)} offers being found in the Catalog`,
-            ...(leaving.kind === "marketplace"
-              ? ["asking it, before a draft goes out, whether the offer is still sold"]
-              : []),
+            ...(leaving.can.asks_offers ? ["asking it, before a draft goes out, whether the offer is still sold"] : []),
           ]}
           stays={
-            leaving.kind === "marketplace"
+            leaving.can.credentials
               ? "Drafts and listings made of its offers stay. Its secret is forgotten; connect again with the same address and everything is back."
               : "Drafts and listings made of its offers stay."
           }

@@ -23,7 +23,7 @@ export const number = (n: number) => n.toLocaleString("en");
 
 /** kindWords is what a source is. */
 export function kindWords(source: Source): string {
-  if (source.kind === "marketplace" || source.kind === "pages") return source.kind;
+  if (!source.can.files) return source.kind;
   return source.address ? `${source.kind}, by address` : `${source.kind}, sent as a file`;
 }
 

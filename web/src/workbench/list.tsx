@@ -75,7 +75,9 @@ export function DraftList({
           })}
         </ul>
       </div>
-      <p className="border-t border-line px-3 py-1.5 text-xs text-ink-2">marks: description · pictures · variants · price</p>
+      <p className="border-t border-line px-3 py-1.5 text-xs text-ink-2">
+        marks: description · pictures · variants · price
+      </p>
     </div>
   );
 }

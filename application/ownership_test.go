@@ -1,0 +1,133 @@
+package application_test
+
+import (
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+
+	"plainpelican/testkit"
+)
+
+// owners are the packages that write each table. Others read what the schema "facts" shows of it.
+var owners = map[string][]string{
+	"application": {"installation"},
+	"catalog": {"catalog_change", "match_decision", "offer", "offer_variant", "saved_search", "standard",
+		"supplier", "synonym"},
+	"media":             {"picture"},
+	"members":           {"api_token", "audit_entry", "known_device", "member", "sessions", "sign_in_attempt"},
+	"platform/progress": {"progress_event"},
+	"pricing":           {"money_rules", "price", "price_pin", "rate_day", "reprice_run"},
+	"publishing":        {"listing", "listing_price", "product_key", "publish_item", "publish_run"},
+	"requests":          {"quote", "quote_request", "request_source"},
+	"sources": {"category", "category_mapping", "import_run", "link_result", "rejected_row", "source", "upload",
+		"uploaded_picture"},
+	"stores":    {"store", "store_approval"},
+	"workbench": {"draft", "draft_edit", "draft_variant", "manual_price"},
+}
+
+// named finds the tables of a statement, with the word before each.
+var named = regexp.MustCompile(
+	`(?i)\b(from|join|into|update|truncate|copy|references)\s+(?:only\s+)?((?:facts\.)?[a-z_]+)\b`)
+
+func TestEachTableHasOneOwner(t *testing.T) {
+	ownerOf := map[string]string{}
+	for pkg, tables := range owners {
+		for _, table := range tables {
+			if before, twice := ownerOf[table]; twice {
+				t.Errorf("%s belongs to %s and %s", table, before, pkg)
+			}
+			ownerOf[table] = pkg
+		}
+	}
+	t.Run("every table is owned", func(t *testing.T) {
+		pool := testkit.Database(t)
+		rows, err := pool.Query(t.Context(), `select table_name from information_schema.tables
+			where table_schema = 'public'
+			and table_type = 'BASE TABLE' and table_name not like 'river%' and table_name not like 'goose%'
+			and table_name not like 'staged%'`)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer rows.Close()
+		for rows.Next() {
+			var table string
+			if err := rows.Scan(&table); err != nil {
+				t.Fatal(err)
+			}
+			if ownerOf[table] == "" {
+				t.Errorf("nobody owns %s", table)
+			}
+		}
+	})
+	read := 0
+	eachStatement(t, func(pkg, where, sql string) {
+		for _, m := range named.FindAllStringSubmatch(sql, -1) {
+			verb, table := strings.ToLower(m[1]), m[2]
+			bare, fact := strings.CutPrefix(table, "facts.")
+			owner := ownerOf[bare]
+			switch {
+			case owner == "":
+				continue // an alias, a function, a part of a sentence
+			case owner == pkg:
+			case !fact:
+				t.Errorf("%s: %s is %s's; read facts.%s", where, bare, owner, bare)
+			case verb != "from" && verb != "join":
+				t.Errorf("%s: %s writes facts.%s", where, verb, bare)
+			}
+			read++
+		}
+	})
+	if read < 200 {
+		t.Errorf("%d tables were found in statements: is SQL still written so?", read)
+	}
+}
+
+// eachStatement calls do with the SQL in the string literals of the application's packages.
+func eachStatement(t *testing.T, do func(pkg, where, sql string)) {
+	t.Helper()
+	skipped := []string{"cmd", "core", "connect", "docs", "e2e", "faults", "node_modules", "standins", "testkit", "web",
+		".git", ".pelican", "bin"}
+	begins := regexp.MustCompile(`(?i)^\s*(with|select|insert|update|delete|from|left join|join|where|and|copy|,)\b|` +
+		`\bselect\b`)
+	err := filepath.WalkDir(testkit.Root(), func(path string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if d.IsDir() && slices.Contains(skipped, d.Name()) {
+			return filepath.SkipDir
+		}
+		if !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return nil
+		}
+		files := token.NewFileSet()
+		file, err := parser.ParseFile(files, path, nil, 0)
+		if err != nil {
+			return err
+		}
+		rel, err := filepath.Rel(testkit.Root(), filepath.Dir(path))
+		if err != nil {
+			return err
+		}
+		ast.Inspect(file, func(n ast.Node) bool {
+			lit, ok := n.(*ast.BasicLit)
+			if !ok || lit.Kind != token.STRING || !strings.HasPrefix(lit.Value, "`") {
+				return true
+			}
+			if sql, err := strconv.Unquote(lit.Value); err == nil && begins.MatchString(sql) {
+				do(filepath.ToSlash(rel), files.Position(lit.Pos()).String(), sql)
+			}
+			return true
+		})
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+}
