@@ -340,7 +340,10 @@ func (a *Application) register() {
 		}) (*apikit.Body[Header], error) {
 			return apikit.OK(a.header(ctx, in.Store))
 		})
-	a.API.Raw(access.Fulfiller, http.MethodGet, "/api/progress", a.progress)
+	a.API.RawDocumented(access.Fulfiller, huma.Operation{Method: http.MethodGet, Path: "/api/progress",
+		OperationID: "followProgress", Summary: "What long work is doing and what others change, as server-sent events",
+		Responses: map[string]*huma.Response{"200": {Description: "Events", Content: apikit.Content("text/event-stream")}},
+	}, a.progress)
 	a.API.Raw(access.Fulfiller, http.MethodGet, "/metrics",
 		promhttp.HandlerFor(a.metrics, promhttp.HandlerOpts{}).ServeHTTP)
 	a.API.Raw(access.Public, http.MethodGet, "/api/openapi.json", func(w http.ResponseWriter, _ *http.Request) {

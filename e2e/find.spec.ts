@@ -254,7 +254,7 @@ test("side by side and the same item elsewhere, by keyboard alone", async ({ pag
   await page.reload();
   await expect(page.getByRole("button", { name: "1 said not to be the same" })).toBeVisible();
   await page.getByRole("button", { name: "1 said not to be the same" }).click();
-  await page.getByRole("button", { name: "Take that back" }).click();
+  await page.getByRole("button", { name: "Undo that" }).click();
   await expect(rows).toHaveCount(before);
   // And from a pasted link.
   const { page_url } = await api<{ page_url: string }>(page, "GET", `/api/offers/${id}`);

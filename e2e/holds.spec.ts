@@ -24,7 +24,7 @@ test("row, sheet and keys mean the offer of the address; what is selected surviv
   await page.keyboard.press("x");
   await expect(page.getByText("2 selected")).toBeVisible();
   await page.keyboard.press("c");
-  await expect(page).toHaveURL(/\/catalog\/beside\//);
+  await expect(page).toHaveURL(/\/catalog\/compare\//);
   await page.goBack();
   await expect(page.getByText("2 selected")).toBeVisible();
   await page.keyboard.press("g");
@@ -140,7 +140,7 @@ test("for the same field the second person sees both and chooses", async ({ page
   const choice = page.getByRole("alert").filter({ hasText: "could not be saved" });
   await expect(choice).toContainText("Tomas's words", { timeout: 20_000 });
   await expect(choice).toContainText("Ines's words");
-  await choice.getByRole("button", { name: "Save mine" }).click();
+  await choice.getByRole("button", { name: "Use mine" }).click();
   await expect
     .poll(async () => (await api<{ title: string }>(page, "GET", `/api/drafts/${id}?store=1`)).title)
     .toBe("Ines's words");

@@ -25,7 +25,7 @@ test("screenshots", async ({ page }) => {
   await page.getByText("3 selected").waitFor();
   await page.keyboard.press("c");
   await page.getByRole("heading", { name: /side by side/ }).waitFor();
-  await shot("beside");
+  await shot("compare");
   let sold = 1; // an item that several sell
   for (let id = 1; id < 60; id++) {
     const found = await api<{ offers: unknown[] }>(page, "GET", `/api/offers/${id}/alternatives?store=1`);

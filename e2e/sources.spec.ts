@@ -82,7 +82,7 @@ test("a list that has changed is asked about, not loaded wrongly", async ({ page
   await page.getByRole("button", { name: "Import now" }).click();
   const held = page.getByRole("region", { name: "Waits for you" });
   await expect(held).toContainText("its column “Net price €” is not there any more", { timeout: 30_000 });
-  await held.getByRole("button", { name: "Look at its columns" }).click();
+  await held.getByRole("button", { name: "Review its columns" }).click();
   await expect(page.getByLabel(/What Net £/)).toHaveValue("cost");
   await page.getByRole("button", { name: "Cancel" }).click();
   await line(page, "Northlight Wholesale").getByRole("button").click();

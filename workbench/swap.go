@@ -32,13 +32,14 @@ type SwapPair struct {
 
 // SwapPreview is what swapping the supplier of a draft would do.
 type SwapPreview struct {
-	DraftID  int64           `json:"draft_id"`
-	Title    string          `json:"title"`
-	Revision int             `json:"revision"`
-	Before   Purchase        `json:"before"`
-	After    Purchase        `json:"after"`
-	Rows     []SwapRow       `json:"rows"`
-	Choices  []SwapCandidate `json:"choices" doc:"The variants that the other offer has for sale"`
+	DraftID int64  `json:"draft_id"`
+	Title   string `json:"title"`
+	// Base is to be sent with the swap, so that what was changed meanwhile refuses it.
+	Base    map[edit.Field]int `json:"base"`
+	Before  Purchase           `json:"before"`
+	After   Purchase           `json:"after"`
+	Rows    []SwapRow          `json:"rows"`
+	Choices []SwapCandidate    `json:"choices" doc:"The variants that the other offer has for sale"`
 }
 
 // Purchase is an offer as a draft is bought.
@@ -179,8 +180,11 @@ func (s *Service) PreviewSwap(ctx context.Context, id, storeID int64, in SwapInp
 	if err != nil {
 		return SwapPreview{}, err
 	}
-	out := SwapPreview{DraftID: d.id, Title: d.title, Revision: d.revision, Before: before, After: o.Purchase,
+	out := SwapPreview{DraftID: d.id, Title: d.title, Base: map[edit.Field]int{}, Before: before, After: o.Purchase,
 		Choices: o.choices, Rows: []SwapRow{}}
+	for _, f := range (edit.BuyAs{}).Fields(nil) {
+		out.Base[f] = d.changes[f].Revision
+	}
 	o.facts.Collections, o.facts.Tags = d.collections, d.tags
 	variants, quote := d.priced(t, false)
 	var next pricing.Quote

@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"path"
 	"reflect"
+	"slices"
 	"strings"
 	"unicode"
 
@@ -49,6 +50,8 @@ func New(router chi.Router, log *slog.Logger) *API {
 	config.CreateHooks = nil // no $schema links in answers
 	config.Info.Description = "Everything the screens do. Sign in with a session cookie, or send a personal token as " +
 		"a bearer token."
+	config.Info.Contact = &huma.Contact{Name: "Whoever runs this installation"}
+	config.Servers = []*huma.Server{{URL: "/", Description: "This installation"}}
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"session": {Type: "apiKey", In: "cookie", Name: "session"},
 		"token":   {Type: "http", Scheme: "bearer"},
@@ -77,7 +80,23 @@ func schemaName(t reflect.Type, hint string) string {
 }
 
 // Document is the OpenAPI 3.1 document of everything registered.
-func (a *API) Document() *huma.OpenAPI { return a.huma.OpenAPI() }
+func (a *API) Document() *huma.OpenAPI {
+	document := a.huma.OpenAPI()
+	var names []string
+	for _, path := range document.Paths {
+		for _, op := range []*huma.Operation{path.Get, path.Put, path.Post, path.Patch, path.Delete} {
+			if op != nil {
+				names = append(names, op.Tags...)
+			}
+		}
+	}
+	slices.Sort(names)
+	document.Tags = nil
+	for _, name := range slices.Compact(names) {
+		document.Tags = append(document.Tags, &huma.Tag{Name: name})
+	}
+	return document
+}
 
 // Roles maps "METHOD path" to the role that each operation needs.
 func (a *API) Roles() map[string]access.Role { return a.roles }
@@ -88,9 +107,8 @@ func Register[I, O any](a *API, needs access.Role, method, path, id, summary str
 	a.roles[method+" "+path] = needs
 	op := huma.Operation{Method: method, Path: path, OperationID: id, Summary: summary,
 		Errors: []int{400, 401, 403, 404, 409, 422}}
+	described(&op, needs)
 	if needs != access.Public {
-		op.Security = []map[string][]string{{"session": {}}, {"token": {}}}
-		op.Extensions = map[string]any{"x-role": string(needs)}
 		op.Middlewares = huma.Middlewares{func(ctx huma.Context, next func(huma.Context)) {
 			if status, words := refusal(ctx.Context(), needs); status != 0 {
 				_ = huma.WriteErr(a.huma, ctx, status, words)
@@ -140,6 +158,36 @@ func (a *API) plain(ctx context.Context, operation string, err error) error {
 	}
 	a.log.Error("an operation failed", "id", middleware.GetReqID(ctx), "operation", operation, "error", err)
 	return Problem(http.StatusInternalServerError, "", OurSide)
+}
+
+// described says in the document who may use an operation, and what it is about.
+func described(op *huma.Operation, needs access.Role) {
+	op.Description = op.Summary + "."
+	op.Security = []map[string][]string{{}} // nobody needs to be signed in
+	if needs != access.Public {
+		op.Description += " Needs the role " + string(needs) + "."
+		op.Security = []map[string][]string{{"session": {}}, {"token": {}}}
+		op.Extensions = map[string]any{"x-role": string(needs)}
+	}
+	about, _, _ := strings.Cut(strings.TrimPrefix(op.Path, "/api/"), "/")
+	op.Tags = []string{about}
+}
+
+// Schema is that of a type's value, for the document of a plain handler's operation.
+func (a *API) Schema(of any) *huma.Schema {
+	return a.huma.OpenAPI().Components.Schemas.Schema(reflect.TypeOf(of), true, "")
+}
+
+// Content is a body in the document of a plain handler's operation: bytes of a media type.
+func Content(mediaType string) map[string]*huma.MediaType {
+	return map[string]*huma.MediaType{mediaType: {Schema: &huma.Schema{Type: "string", Format: "binary"}}}
+}
+
+// RawDocumented is Raw with a place in the document: the operation's method, path, id, summary, parameters and bodies.
+func (a *API) RawDocumented(needs access.Role, op huma.Operation, handle http.HandlerFunc) {
+	described(&op, needs)
+	a.huma.OpenAPI().AddOperation(&op)
+	a.Raw(needs, op.Method, op.Path, handle)
 }
 
 // Raw adds a plain handler that needs a role, for streams and pictures.

@@ -13,7 +13,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Offers of the item that a page or a picture shows */
+        /**
+         * Offers of the item that a page or a picture shows
+         * @description Offers of the item that a page or a picture shows. Needs the role fulfiller.
+         */
         post: operations["lookUpAlternatives"];
         delete?: never;
         options?: never;
@@ -28,7 +31,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List drafts with what each lacks, the newest first, page by page */
+        /**
+         * List drafts with what each lacks, the newest first, page by page
+         * @description List drafts with what each lacks, the newest first, page by page. Needs the role fulfiller.
+         */
         get: operations["listDrafts"];
         put?: never;
         post?: never;
@@ -47,7 +53,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Undo a change of many drafts as one step */
+        /**
+         * Undo a change of many drafts as one step
+         * @description Undo a change of many drafts as one step. Needs the role editor.
+         */
         post: operations["undoBulk"];
         delete?: never;
         options?: never;
@@ -64,7 +73,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Set or release the prices of many drafts at once, or preview that */
+        /**
+         * Set or release the prices of many drafts at once, or preview that
+         * @description Set or release the prices of many drafts at once, or preview that. Needs the role editor.
+         */
         post: operations["priceInBulk"];
         delete?: never;
         options?: never;
@@ -81,7 +93,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take offers to the workbench */
+        /**
+         * Take offers to the workbench
+         * @description Take offers to the workbench. Needs the role editor.
+         */
         post: operations["takeOffers"];
         delete?: never;
         options?: never;
@@ -96,15 +111,24 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One draft, priced */
+        /**
+         * One draft, priced
+         * @description One draft, priced. Needs the role fulfiller.
+         */
         get: operations["getDraft"];
         put?: never;
         post?: never;
-        /** Discard a draft */
+        /**
+         * Discard a draft
+         * @description Discard a draft. Needs the role editor.
+         */
         delete: operations["discardDraft"];
         options?: never;
         head?: never;
-        /** Change parts of a draft */
+        /**
+         * Change parts of a draft
+         * @description Change parts of a draft. Needs the role editor.
+         */
         patch: operations["editDraft"];
         trace?: never;
     };
@@ -117,7 +141,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Have a draft bought as another offer */
+        /**
+         * Have a draft bought as another offer
+         * @description Have a draft bought as another offer. Needs the role editor.
+         */
         post: operations["swapSupplier"];
         delete?: never;
         options?: never;
@@ -134,7 +161,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What swapping the supplier of a draft would do */
+        /**
+         * What swapping the supplier of a draft would do
+         * @description What swapping the supplier of a draft would do. Needs the role editor.
+         */
         post: operations["previewSwap"];
         delete?: never;
         options?: never;
@@ -151,8 +181,31 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Undo the last edit of one's own in a draft */
+        /**
+         * Undo the last edit of one's own in a draft
+         * @description Undo the last edit of one's own in a draft. Needs the role editor.
+         */
         post: operations["undoDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Upload a file, to be named in later requests
+         * @description Upload a file, to be named in later requests. Needs the role editor.
+         */
+        post: operations["uploadFile"];
         delete?: never;
         options?: never;
         head?: never;
@@ -166,7 +219,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Counts for the header */
+        /**
+         * Counts for the header
+         * @description Counts for the header. Needs the role fulfiller.
+         */
         get: operations["getHeader"];
         put?: never;
         post?: never;
@@ -185,7 +241,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Approve an import that needs it, or discard it */
+        /**
+         * Approve an import that needs it, or discard it
+         * @description Approve an import that needs it, or discard it. Needs the role editor.
+         */
         post: operations["decideImport"];
         delete?: never;
         options?: never;
@@ -200,7 +259,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What came of each pasted link */
+        /**
+         * What came of each pasted link
+         * @description What came of each pasted link. Needs the role fulfiller.
+         */
         get: operations["listLinkResults"];
         put?: never;
         post?: never;
@@ -217,8 +279,31 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What an import rejected, with the reasons */
+        /**
+         * What an import rejected, with the reasons
+         * @description What an import rejected, with the reasons. Needs the role fulfiller.
+         */
         get: operations["listRejected"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/rejected.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What an import rejected, as CSV to be corrected and uploaded again
+         * @description What an import rejected, as CSV to be corrected and uploaded again. Needs the role fulfiller.
+         */
+        get: operations["downloadRejected"];
         put?: never;
         post?: never;
         delete?: never;
@@ -236,7 +321,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Import the products of pasted links, one a line */
+        /**
+         * Import the products of pasted links, one a line
+         * @description Import the products of pasted links, one a line. Needs the role editor.
+         */
         post: operations["importLinks"];
         delete?: never;
         options?: never;
@@ -251,7 +339,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List what is live in a store */
+        /**
+         * List what is live in a store
+         * @description List what is live in a store. Needs the role fulfiller.
+         */
         get: operations["listListings"];
         put?: never;
         post?: never;
@@ -270,7 +361,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Look for drafts that a store holds more than once */
+        /**
+         * Look for drafts that a store holds more than once
+         * @description Look for drafts that a store holds more than once. Needs the role editor.
+         */
         post: operations["checkListings"];
         delete?: never;
         options?: never;
@@ -287,7 +381,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take further products of the same draft out of the store */
+        /**
+         * Take further products of the same draft out of the store
+         * @description Take further products of the same draft out of the store. Needs the role editor.
+         */
         post: operations["removeDuplicates"];
         delete?: never;
         options?: never;
@@ -304,7 +401,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Hide a listing in its store */
+        /**
+         * Hide a listing in its store
+         * @description Hide a listing in its store. Needs the role editor.
+         */
         post: operations["hideListing"];
         delete?: never;
         options?: never;
@@ -319,7 +419,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who is signed in */
+        /**
+         * Who is signed in
+         * @description Who is signed in. Needs the role fulfiller.
+         */
         get: operations["me"];
         put?: never;
         post?: never;
@@ -338,7 +441,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Change your password; other sessions end */
+        /**
+         * Change your password; other sessions end
+         * @description Change your password; other sessions end. Needs the role fulfiller.
+         */
         post: operations["changePassword"];
         delete?: never;
         options?: never;
@@ -355,7 +461,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** End all your other sessions */
+        /**
+         * End all your other sessions
+         * @description End all your other sessions. Needs the role fulfiller.
+         */
         post: operations["signOutEverywhere"];
         delete?: never;
         options?: never;
@@ -370,10 +479,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List members */
+        /**
+         * List members
+         * @description List members. Needs the role owner.
+         */
         get: operations["listMembers"];
         put?: never;
-        /** Add a member */
+        /**
+         * Add a member
+         * @description Add a member. Needs the role owner.
+         */
         post: operations["addMember"];
         delete?: never;
         options?: never;
@@ -394,7 +509,10 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** Change a member's role, or shut them out */
+        /**
+         * Change a member's role, or shut them out
+         * @description Change a member's role, or shut them out. Needs the role owner.
+         */
         patch: operations["changeMember"];
         trace?: never;
     };
@@ -407,7 +525,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Give a member a new password; they are signed out everywhere */
+        /**
+         * Give a member a new password; they are signed out everywhere
+         * @description Give a member a new password; they are signed out everywhere. Needs the role owner.
+         */
         post: operations["setPassword"];
         delete?: never;
         options?: never;
@@ -424,7 +545,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** End all sessions of a member */
+        /**
+         * End all sessions of a member
+         * @description End all sessions of a member. Needs the role owner.
+         */
         post: operations["signMemberOut"];
         delete?: never;
         options?: never;
@@ -439,7 +563,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Ask the catalog a sentence */
+        /**
+         * Ask the catalog a sentence
+         * @description Ask the catalog a sentence. Needs the role fulfiller.
+         */
         get: operations["searchOffers"];
         put?: never;
         post?: never;
@@ -456,7 +583,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The whole answer of a sentence as CSV */
+        /**
+         * The whole answer of a sentence as CSV
+         * @description The whole answer of a sentence as CSV. Needs the role fulfiller.
+         */
         get: operations["exportOffers"];
         put?: never;
         post?: never;
@@ -473,7 +603,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One offer in full */
+        /**
+         * One offer in full
+         * @description One offer in full. Needs the role fulfiller.
+         */
         get: operations["getOffer"];
         put?: never;
         post?: never;
@@ -490,7 +623,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The same item at other suppliers */
+        /**
+         * The same item at other suppliers
+         * @description The same item at other suppliers. Needs the role fulfiller.
+         */
         get: operations["offerAlternatives"];
         put?: never;
         post?: never;
@@ -508,7 +644,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Decide that two offers are the same item, or not */
+        /**
+         * Decide that two offers are the same item, or not
+         * @description Decide that two offers are the same item, or not. Needs the role editor.
+         */
         put: operations["decideMatch"];
         post?: never;
         delete?: never;
@@ -524,7 +663,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What an offer would leave at another price */
+        /**
+         * What an offer would leave at another price
+         * @description What an offer would leave at another price. Needs the role fulfiller.
+         */
         get: operations["whatIf"];
         put?: never;
         post?: never;
@@ -543,7 +685,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Connect a price list */
+        /**
+         * Connect a price list
+         * @description Connect a price list. Needs the role owner.
+         */
         post: operations["connectList"];
         delete?: never;
         options?: never;
@@ -560,7 +705,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Analyze a price list: how it is written, what its columns hold, its first rows as offers */
+        /**
+         * Analyze a price list: how it is written, what its columns hold, its first rows as offers
+         * @description Analyze a price list: how it is written, what its columns hold, its first rows as offers. Needs the role editor.
+         */
         post: operations["analyzeList"];
         delete?: never;
         options?: never;
@@ -577,8 +725,31 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Read a table of what delivery costs */
+        /**
+         * Read a table of what delivery costs
+         * @description Read a table of what delivery costs. Needs the role editor.
+         */
         post: operations["readDeliveries"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/progress": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What long work is doing and what others change, as server-sent events
+         * @description What long work is doing and what others change, as server-sent events. Needs the role fulfiller.
+         */
+        get: operations["followProgress"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -594,7 +765,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take a quote as an offer */
+        /**
+         * Take a quote as an offer
+         * @description Take a quote as an offer. Needs the role editor.
+         */
         post: operations["takeQuote"];
         delete?: never;
         options?: never;
@@ -609,7 +783,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The day's exchange rates */
+        /**
+         * The day's exchange rates
+         * @description The day's exchange rates. Needs the role fulfiller.
+         */
         get: operations["getRates"];
         put?: never;
         post?: never;
@@ -626,10 +803,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List what was asked for */
+        /**
+         * List what was asked for
+         * @description List what was asked for. Needs the role fulfiller.
+         */
         get: operations["listRequests"];
         put?: never;
-        /** Ask suppliers for a product that nobody carries */
+        /**
+         * Ask suppliers for a product that nobody carries
+         * @description Ask suppliers for a product that nobody carries. Needs the role editor.
+         */
         post: operations["createRequest"];
         delete?: never;
         options?: never;
@@ -644,7 +827,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A request with its quotes beside each other */
+        /**
+         * A request with its quotes beside each other
+         * @description A request with its quotes beside each other. Needs the role fulfiller.
+         */
         get: operations["getRequest"];
         put?: never;
         post?: never;
@@ -663,7 +849,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Ask for quotes now */
+        /**
+         * Ask for quotes now
+         * @description Ask for quotes now. Needs the role editor.
+         */
         post: operations["askAgain"];
         delete?: never;
         options?: never;
@@ -680,7 +869,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Withdraw a request */
+        /**
+         * Withdraw a request
+         * @description Withdraw a request. Needs the role editor.
+         */
         post: operations["withdrawRequest"];
         delete?: never;
         options?: never;
@@ -695,10 +887,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List the newest publish runs */
+        /**
+         * List the newest publish runs
+         * @description List the newest publish runs. Needs the role fulfiller.
+         */
         get: operations["listRuns"];
         put?: never;
-        /** Publish drafts to a store */
+        /**
+         * Publish drafts to a store
+         * @description Publish drafts to a store. Needs the role editor.
+         */
         post: operations["startRun"];
         delete?: never;
         options?: never;
@@ -713,7 +911,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A run with its items */
+        /**
+         * A run with its items
+         * @description A run with its items. Needs the role fulfiller.
+         */
         get: operations["getRun"];
         put?: never;
         post?: never;
@@ -732,7 +933,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Send failed items again */
+        /**
+         * Send failed items again
+         * @description Send failed items again. Needs the role editor.
+         */
         post: operations["retryRun"];
         delete?: never;
         options?: never;
@@ -749,7 +953,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Leave out what is still waiting */
+        /**
+         * Leave out what is still waiting
+         * @description Leave out what is still waiting. Needs the role editor.
+         */
         post: operations["stopRun"];
         delete?: never;
         options?: never;
@@ -764,9 +971,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Searches saved under a name */
+        /**
+         * Searches saved under a name
+         * @description Searches saved under a name. Needs the role fulfiller.
+         */
         get: operations["listSavedSearches"];
-        /** Save a search under a name */
+        /**
+         * Save a search under a name
+         * @description Save a search under a name. Needs the role editor.
+         */
         put: operations["saveSearch"];
         post?: never;
         delete?: never;
@@ -785,7 +998,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Delete a saved search */
+        /**
+         * Delete a saved search
+         * @description Delete a saved search. Needs the role editor.
+         */
         delete: operations["deleteSavedSearch"];
         options?: never;
         head?: never;
@@ -801,9 +1017,15 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Sign in */
+        /**
+         * Sign in
+         * @description Sign in.
+         */
         post: operations["signIn"];
-        /** Sign out */
+        /**
+         * Sign out
+         * @description Sign out. Needs the role fulfiller.
+         */
         delete: operations["signOut"];
         options?: never;
         head?: never;
@@ -817,10 +1039,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List sources with their health */
+        /**
+         * List sources with their health
+         * @description List sources with their health. Needs the role fulfiller.
+         */
         get: operations["listSources"];
         put?: never;
-        /** Connect a marketplace, or connect it again */
+        /**
+         * Connect a marketplace, or connect it again
+         * @description Connect a marketplace, or connect it again. Needs the role owner.
+         */
         post: operations["connectSource"];
         delete?: never;
         options?: never;
@@ -836,7 +1064,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Change a source's name, schedule and limits, or pause it */
+        /**
+         * Change a source's name, schedule and limits, or pause it
+         * @description Change a source's name, schedule and limits, or pause it. Needs the role owner.
+         */
         put: operations["updateSource"];
         post?: never;
         delete?: never;
@@ -852,7 +1083,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Analyze a list's newest file by its layout */
+        /**
+         * Analyze a list's newest file by its layout
+         * @description Analyze a list's newest file by its layout. Needs the role fulfiller.
+         */
         get: operations["analyzeSource"];
         put?: never;
         post?: never;
@@ -869,9 +1103,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A source's category names and where they belong in the seller's own tree */
+        /**
+         * A source's category names and where they belong in the seller's own tree
+         * @description A source's category names and where they belong in the seller's own tree. Needs the role fulfiller.
+         */
         get: operations["listCategories"];
-        /** Say where category names of a source belong */
+        /**
+         * Say where category names of a source belong
+         * @description Say where category names of a source belong. Needs the role editor.
+         */
         put: operations["mapCategories"];
         post?: never;
         delete?: never;
@@ -889,7 +1129,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Connect a price list again */
+        /**
+         * Connect a price list again
+         * @description Connect a price list again. Needs the role owner.
+         */
         post: operations["reconnectList"];
         delete?: never;
         options?: never;
@@ -906,7 +1149,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Disconnect a source */
+        /**
+         * Disconnect a source
+         * @description Disconnect a source. Needs the role owner.
+         */
         post: operations["disconnectSource"];
         delete?: never;
         options?: never;
@@ -923,7 +1169,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Import a new file of a list, or corrected rows of it */
+        /**
+         * Import a new file of a list, or corrected rows of it
+         * @description Import a new file of a list, or corrected rows of it. Needs the role editor.
+         */
         post: operations["importFile"];
         delete?: never;
         options?: never;
@@ -940,7 +1189,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Import a source's catalog: its changes, or all of it */
+        /**
+         * Import a source's catalog: its changes, or all of it
+         * @description Import a source's catalog: its changes, or all of it. Needs the role editor.
+         */
         post: operations["startImport"];
         delete?: never;
         options?: never;
@@ -956,7 +1208,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Change how a list is read */
+        /**
+         * Change how a list is read
+         * @description Change how a list is read. Needs the role editor.
+         */
         put: operations["saveLayout"];
         post?: never;
         delete?: never;
@@ -972,9 +1227,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The seller's own standard */
+        /**
+         * The seller's own standard
+         * @description The seller's own standard. Needs the role fulfiller.
+         */
         get: operations["getStandard"];
-        /** Say the seller's own standard */
+        /**
+         * Say the seller's own standard
+         * @description Say the seller's own standard. Needs the role editor.
+         */
         put: operations["setStandard"];
         post?: never;
         delete?: never;
@@ -990,7 +1251,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List connected stores */
+        /**
+         * List connected stores
+         * @description List connected stores. Needs the role fulfiller.
+         */
         get: operations["listStores"];
         put?: never;
         post?: never;
@@ -1009,7 +1273,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Begin to connect a store; go to the address in the answer to approve */
+        /**
+         * Begin to connect a store; go to the address in the answer to approve
+         * @description Begin to connect a store; go to the address in the answer to approve. Needs the role owner.
+         */
         post: operations["beginStore"];
         delete?: never;
         options?: never;
@@ -1026,7 +1293,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Disconnect a store */
+        /**
+         * Disconnect a store
+         * @description Disconnect a store. Needs the role owner.
+         */
         post: operations["disconnectStore"];
         delete?: never;
         options?: never;
@@ -1041,9 +1311,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The money rules of a store */
+        /**
+         * The money rules of a store
+         * @description The money rules of a store. Needs the role fulfiller.
+         */
         get: operations["getMoneyRules"];
-        /** Put money rules in force and reprice */
+        /**
+         * Put money rules in force and reprice
+         * @description Put money rules in force and reprice. Needs the role owner.
+         */
         put: operations["applyMoneyRules"];
         post?: never;
         delete?: never;
@@ -1059,7 +1335,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Past changes, newest first */
+        /**
+         * Past changes, newest first
+         * @description Past changes, newest first. Needs the role fulfiller.
+         */
         get: operations["listMoneyRuleChanges"];
         put?: never;
         post?: never;
@@ -1076,7 +1355,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What rules may say, to choose from */
+        /**
+         * What rules may say, to choose from
+         * @description What rules may say, to choose from. Needs the role fulfiller.
+         */
         get: operations["moneyRuleChoices"];
         put?: never;
         post?: never;
@@ -1095,7 +1377,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Copy a rule, switched off, to the top of another store's list */
+        /**
+         * Copy a rule, switched off, to the top of another store's list
+         * @description Copy a rule, switched off, to the top of another store's list. Needs the role owner.
+         */
         post: operations["copyRule"];
         delete?: never;
         options?: never;
@@ -1112,7 +1397,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What other money rules would do to drafts and listings */
+        /**
+         * What other money rules would do to drafts and listings
+         * @description What other money rules would do to drafts and listings. Needs the role fulfiller.
+         */
         post: operations["moneyRulesEffect"];
         delete?: never;
         options?: never;
@@ -1129,7 +1417,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Undo the newest change as one step */
+        /**
+         * Undo the newest change as one step
+         * @description Undo the newest change as one step. Needs the role owner.
+         */
         post: operations["undoMoneyRules"];
         delete?: never;
         options?: never;
@@ -1144,9 +1435,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Words that mean the same to the seller */
+        /**
+         * Words that mean the same to the seller
+         * @description Words that mean the same to the seller. Needs the role fulfiller.
+         */
         get: operations["getSynonyms"];
-        /** Say which words mean the same */
+        /**
+         * Say which words mean the same
+         * @description Say which words mean the same. Needs the role editor.
+         */
         put: operations["setSynonyms"];
         post?: never;
         delete?: never;
@@ -1162,10 +1459,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List your tokens; an owner sees everybody's */
+        /**
+         * List your tokens; an owner sees everybody's
+         * @description List your tokens; an owner sees everybody's. Needs the role fulfiller.
+         */
         get: operations["listTokens"];
         put?: never;
-        /** Make a token; its secret is shown this once */
+        /**
+         * Make a token; its secret is shown this once
+         * @description Make a token; its secret is shown this once. Needs the role fulfiller.
+         */
         post: operations["createToken"];
         delete?: never;
         options?: never;
@@ -1183,7 +1486,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Revoke a token */
+        /**
+         * Revoke a token
+         * @description Revoke a token. Needs the role fulfiller.
+         */
         delete: operations["deleteToken"];
         options?: never;
         head?: never;
@@ -3176,13 +3482,14 @@ export interface components {
         };
         WorkbenchSwapPreview: {
             after: components["schemas"]["WorkbenchPurchase"];
+            base: {
+                [key: string]: number;
+            };
             before: components["schemas"]["WorkbenchPurchase"];
             /** @description The variants that the other offer has for sale */
             choices: components["schemas"]["WorkbenchSwapCandidate"][];
             /** Format: int64 */
             draft_id: number;
-            /** Format: int64 */
-            revision: number;
             rows: components["schemas"]["WorkbenchSwapRow"][];
             title: string;
         };
@@ -4220,6 +4527,33 @@ export interface operations {
             };
         };
     };
+    uploadFile: {
+        parameters: {
+            query: {
+                /** @description The file's name */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcesUploadedFile"];
+                };
+            };
+        };
+    };
     getHeader: {
         parameters: {
             query?: {
@@ -4558,6 +4892,29 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    downloadRejected: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The import */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The rows */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
         };
@@ -6573,6 +6930,26 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    followProgress: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Events */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
                 };
             };
         };

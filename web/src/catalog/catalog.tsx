@@ -463,7 +463,7 @@ function useTake(onTaken: () => void) {
         <Button onClick={() => go(`/workbench/${already[0]?.draft_id}`)}>See the draft</Button>
         <Button onClick={() => take.mutate({ ids: already.map((a) => a.offer_id), again: true })}>Take again</Button>
         <Button tone="main" onClick={() => setAlready([])}>
-          Leave it
+          Cancel
         </Button>
       </div>
     </Dialog>

@@ -168,7 +168,7 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
           to={`/catalog/alternatives/${offer.id}`}
           className="inline-flex min-h-7 items-center rounded-md border border-line-2 px-3 font-semibold hover:bg-sunk"
         >
-          Elsewhere
+          Other suppliers
         </Link>
       </div>
       {offer.drafts.length > 0 && <p className="mt-2 text-sm text-profit-ink">It is in the Workbench.</p>}

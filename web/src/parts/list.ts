@@ -9,7 +9,7 @@ export function useCursor(count: number, what: string) {
   const move = (by: number) => setAt(Math.max(0, Math.min(cursor + by, count - 1)));
   useKeys([
     { keys: ["j", "ArrowDown"], label: `next ${what}`, run: () => move(1) },
-    { keys: ["k", "ArrowUp"], label: `${what} before`, run: () => move(-1) },
+    { keys: ["k", "ArrowUp"], label: `previous ${what}`, run: () => move(-1) },
     { keys: ["Home"], label: "", run: () => setAt(0) },
     { keys: ["End"], label: "", run: () => setAt(count - 1) },
     { keys: ["PageDown"], label: "", run: () => move(10) },

@@ -83,7 +83,7 @@ export function Held({ intake, onColumns }: { intake: Intake; onColumns: () => v
         <div className="mt-3 flex flex-wrap gap-2">
           {hold.kind === "layout" ? (
             <Button tone="main" onClick={onColumns}>
-              Look at its columns
+              Review its columns
             </Button>
           ) : (
             <Button tone="main" onClick={() => decide.mutate(true)} disabled={decide.isPending}>

@@ -253,7 +253,7 @@ function Beginning({
         <h1 className="mb-2 text-xl">Connect a price list</h1>
         <p className="mb-5 text-ink-2">
           CSV, XLSX or a UBL catalogue, as your wholesaler sends it. How it is written and what its columns hold is
-          found out and shown to you before anything is taken in.
+          found out and shown to you before anything is imported.
         </p>
         <label
           onDragOver={(e) => {

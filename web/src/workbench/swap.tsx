@@ -65,7 +65,7 @@ export default function Swap() {
       return ask(
         api.POST("/api/drafts/{id}/swap", {
           params: { path: { id }, query: { store: storeId } },
-          body: { offer_id: offer, revision: look.data?.revision ?? 0, pairs: now },
+          body: { offer_id: offer, base: look.data?.base, pairs: now },
         }),
       );
     },
@@ -110,8 +110,8 @@ export default function Swap() {
       <div className="border-b border-line bg-surface px-4 py-2.5">
         <h1 className="text-lg">Swap the supplier of “{look.data.title}”</h1>
         <p className="text-sm text-ink-2">
-          Its words, pictures, options and typed prices stay. What it is bought as, what it costs and what rules make of
-          that change.
+          Its words, pictures, options and manual prices stay. What it is bought as, what it costs and what rules make
+          of that change.
         </p>
       </div>
       <div className="min-h-0 grow overflow-auto">
@@ -213,7 +213,7 @@ export default function Swap() {
           Swap the supplier
         </Button>
         <Button tone="quiet" onClick={() => go(-1)}>
-          Leave it as it is
+          Cancel
         </Button>
         <span role="status" className={lost > 0 ? "text-beak-ink" : "text-ink-2"}>
           {look.error

@@ -274,7 +274,7 @@ function Price({ draft, row, readOnly, edit }: { draft: Draft; row: number; read
           title={`The rule's price is ${v.rule_price?.value}`}
           aria-label={`Use the rule price for ${v.values.join(" ")}`}
         >
-          typed
+          manual
         </button>
       )}
       <input

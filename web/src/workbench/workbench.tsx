@@ -74,7 +74,7 @@ export default function Workbench() {
   const field = (name: string) => () => document.querySelector<HTMLElement>(`[data-field=${name}]`)?.focus();
   useKeys([
     { keys: ["j", "ArrowDown"], label: "next draft", run: () => move(1) },
-    { keys: ["k", "ArrowUp"], label: "previous", run: () => move(-1) },
+    { keys: ["k", "ArrowUp"], label: "previous draft", run: () => move(-1) },
     { keys: ["x"], label: "select", run: () => mark(here?.id) },
     { keys: ["1"], label: "description", run: field("title") },
     { keys: ["2"], label: "pictures", run: field("pictures") },
