@@ -342,7 +342,8 @@ func (a *Application) register() {
 		})
 	a.API.RawDocumented(access.Fulfiller, huma.Operation{Method: http.MethodGet, Path: "/api/progress",
 		OperationID: "followProgress", Summary: "What long work is doing and what others change, as server-sent events",
-		Responses: map[string]*huma.Response{"200": {Description: "Events", Content: apikit.Content("text/event-stream")}},
+		Responses: map[string]*huma.Response{
+			"200": {Description: "Events", Content: apikit.Content("text/event-stream")}},
 	}, a.progress)
 	a.API.Raw(access.Fulfiller, http.MethodGet, "/metrics",
 		promhttp.HandlerFor(a.metrics, promhttp.HandlerOpts{}).ServeHTTP)

@@ -86,14 +86,15 @@ func (s *Service) Register(a *apikit.API) {
 			Schema: &huma.Schema{Type: "integer", Format: "int64"}}},
 		Responses: map[string]*huma.Response{"200": {Description: "The rows", Content: apikit.Content("text/csv")}},
 	}, s.downloadRejected)
-	a.RawDocumented(access.Editor, huma.Operation{Method: http.MethodPost, Path: "/api/files", OperationID: "uploadFile",
-		Summary: "Upload a file, to be named in later requests",
-		Parameters: []*huma.Param{{Name: "name", In: "query", Required: true, Description: "The file's name",
-			Schema: &huma.Schema{Type: "string", MaxLength: new(255)}}},
-		RequestBody: &huma.RequestBody{Required: true, Content: apikit.Content("application/octet-stream")},
-		Responses: map[string]*huma.Response{"200": {Description: "The file",
-			Content: map[string]*huma.MediaType{"application/json": {Schema: a.Schema(UploadedFile{})}}}},
-	}, s.upload)
+	a.RawDocumented(access.Editor,
+		huma.Operation{Method: http.MethodPost, Path: "/api/files", OperationID: "uploadFile",
+			Summary: "Upload a file, to be named in later requests",
+			Parameters: []*huma.Param{{Name: "name", In: "query", Required: true, Description: "The file's name",
+				Schema: &huma.Schema{Type: "string", MaxLength: new(255)}}},
+			RequestBody: &huma.RequestBody{Required: true, Content: apikit.Content("application/octet-stream")},
+			Responses: map[string]*huma.Response{"200": {Description: "The file",
+				Content: map[string]*huma.MediaType{"application/json": {Schema: a.Schema(UploadedFile{})}}}},
+		}, s.upload)
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/price-lists/analyze", "analyzeList",
 		"Analyze a price list: how it is written, what its columns hold, its first rows as offers",
 		func(ctx context.Context, in *struct{ Body PriceListInput }) (*apikit.Body[Analysis], error) {

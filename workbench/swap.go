@@ -53,6 +53,7 @@ type Purchase struct {
 	Rating    string `json:"rating" doc:"Empty where it is not known"`
 	Delivery  string `json:"delivery" doc:"The service that prices assume; empty where there is none to the market"`
 	Door      string `json:"door" doc:"Its days door to door"`
+	DoorMax   int    `json:"door_max" doc:"The upper end of them; 0 where there is no delivery"`
 }
 
 // SwapRow is a variant of the draft, before and after.
@@ -191,10 +192,12 @@ func (s *Service) PreviewSwap(ctx context.Context, id, storeID int64, in SwapInp
 	if t.pricer != nil {
 		next = t.pricer.Quote(&o.facts)
 		if quote.Err == nil {
+			out.Before.DoorMax = quote.Choice.Door.Max
 			out.Before.Delivery, out.Before.Door = quote.Choice.Delivery.Name,
 				dayRange(quote.Choice.Door.Min, quote.Choice.Door.Max)
 		}
 		if next.Err == nil {
+			out.After.DoorMax = next.Choice.Door.Max
 			out.After.Delivery, out.After.Door = next.Choice.Delivery.Name,
 				dayRange(next.Choice.Door.Min, next.Choice.Door.Max)
 		}

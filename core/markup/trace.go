@@ -44,6 +44,19 @@ const (
 	stepKinds
 )
 
+// stepNames are what steps are called where they are told apart, in the order of their kinds.
+var stepNames = [stepKinds]string{"", "item", "handling", "shipping", "charges", "advertised", "list", "market", "landed", "percent",
+	"multiple", "fixed", "percent_plus", "margin", "target_profit", "against_market", "manual", "floor_profit", "floor_margin",
+	"floor_advertised", "ending", "capped", "over_ceiling", "was", "net", "fees", "profit"}
+
+// String names the kind; that of one that is not known is empty.
+func (k StepKind) String() string {
+	if int(k) >= len(stepNames) {
+		return ""
+	}
+	return stepNames[k]
+}
+
 // Step is one line of how a price came about. Which fields a kind uses is in its words.
 type Step struct {
 	Kind   StepKind
@@ -251,6 +264,8 @@ func (s Step) part() Part {
 
 // TraceLine is a step in words.
 type TraceLine struct {
+	// Kind names the step; lines that were stored before kinds were named have none.
+	Kind   string       `json:"kind,omitempty"`
 	Words  string       `json:"words"`
 	Amount money.Amount `json:"amount"`
 	Part   Part         `json:"part" enum:"sum,compared,none" doc:"How the amount takes part in the sum"`
@@ -260,7 +275,7 @@ type TraceLine struct {
 func (t *Trace) Lines() []TraceLine {
 	lines := make([]TraceLine, len(t.Steps))
 	for i, s := range t.Steps {
-		lines[i] = TraceLine{s.Words(), s.Amount, s.part()}
+		lines[i] = TraceLine{s.Kind.String(), s.Words(), s.Amount, s.part()}
 	}
 	return lines
 }

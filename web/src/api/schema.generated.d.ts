@@ -2244,6 +2244,7 @@ export interface components {
         };
         MarkupTraceLine: {
             amount: components["schemas"]["ApikitAmountDoc"];
+            kind?: string;
             /**
              * @description How the amount takes part in the sum
              * @enum {string}
@@ -3442,6 +3443,11 @@ export interface components {
             delivery: string;
             /** @description Its days door to door */
             door: string;
+            /**
+             * Format: int64
+             * @description The upper end of them; 0 where there is no delivery
+             */
+            door_max: number;
             /** Format: int64 */
             offer_id: number;
             /**

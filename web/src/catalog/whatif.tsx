@@ -220,7 +220,7 @@ function useTakeAt(offer: OfferSheet) {
       await ask(
         api.PATCH("/api/drafts/{id}", {
           params: { path: { id }, query: { store: storeId } },
-          body: { revision: draft.revision, prices },
+          body: { prices },
         }),
       );
       say(

@@ -15,7 +15,7 @@ export function TraceList({ steps }: { steps: Step[] }) {
           <li
             // biome-ignore lint/suspicious/noArrayIndexKey: steps have no other name and never move
             key={i}
-            className={`flex justify-between gap-6 py-1 ${compared ? "pl-4 text-sm text-ink-2 italic" : ""} ${step.words === "Landed cost" || i === steps.length - 1 ? "font-semibold" : ""}`}
+            className={`flex justify-between gap-6 py-1 ${compared ? "pl-4 text-sm text-ink-2 italic" : ""} ${step.kind === "landed" || i === steps.length - 1 ? "font-semibold" : ""}`}
           >
             <span>{sayMoney(step.words, home)}</span>
             {step.part !== "none" && (

@@ -145,7 +145,7 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
       ask(
         api.PUT("/api/stores/{id}/money-rules", {
           params: { path: { id: store.id } },
-          body: { rules: edited, revision: inForce.revision, selected: drafts },
+          body: { rules: edited, revision: inForce.revision, only_drafts: drafts },
         }),
       ),
     onSuccess: (_, drafts) => {

@@ -229,7 +229,7 @@ export default function Swap() {
 
 /** Facts are what a draft is bought as; what is better than beside stands in bold. */
 function Facts({ title, of, beside }: { title: string; of: Buying; beside: Buying }) {
-  const days = (b: Buying) => Number(/(\d+) days/.exec(b.door)?.[1] ?? Number.POSITIVE_INFINITY);
+  const days = (b: Buying) => b.door_max || Number.POSITIVE_INFINITY;
   const bold = (better: boolean) => (better ? "font-semibold text-profit-ink" : "");
   return (
     <section className="bg-surface px-4 py-2" aria-label={title}>

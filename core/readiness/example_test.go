@@ -1,0 +1,16 @@
+package readiness_test
+
+import (
+	"fmt"
+
+	"plainpelican/core/readiness"
+)
+
+func ExampleCheckWords() {
+	report := readiness.CheckWords(readiness.Draft{Title: "Mug by Harbour Goods", Description: "<p>A mug.</p>",
+		Supplier: "Harbour Goods"})
+	for _, f := range report.Findings {
+		fmt.Println(f.Words)
+	}
+	// Output: The title names the supplier, Harbour Goods. Take the name out.
+}
