@@ -300,6 +300,11 @@ func mergeSteps(offersIn, variantsIn string, part bool) []mergeStep {
 		where ` + these + ` and not s.fresh and o.id = s.offer_id`
 	}
 	steps := []mergeStep{
+		// Prices depend on who the supplier is and where it ships from.
+		{"touch offers of changed suppliers", `
+			update offer o set updated_at = now() from ` + suppliers + ` join supplier u on u.number = s.supplier
+			where u.source_id = $1 and o.supplier_id = u.id
+			and (u.name, u.country) is distinct from (s.supplier_name, s.country)`},
 		{"change suppliers", `
 			update supplier u set name = s.supplier_name, country = s.country, rating = s.supplier_rating,
 			on_time = s.on_time, verified = s.verified

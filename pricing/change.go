@@ -161,7 +161,7 @@ func (s *Service) change(ctx context.Context, storeID int64, revision int,
 			return err
 		}
 		after := at + 1
-		if run, err = s.startRun(ctx, tx, storeID, &after, what, !rules.sameLandedCost(before)); err != nil {
+		if run, err = s.startRun(ctx, tx, storeID, &after, what, !rules.sameLandedCost(before), nil); err != nil {
 			return err
 		}
 		return NotifyChanged(ctx, tx)

@@ -45,8 +45,12 @@ func TestChangedOffersMoveTheirDrafts(t *testing.T) {
 	before := stored(t, w)
 	w.Bazaar.SetDay(1)
 	w.Swept()
-	if run := w.Repriced(store); run.Why != "changed offers" || run.Moved == 0 || stored(t, w) == before {
+	run := w.Repriced(store)
+	if run.Why != "changed offers" || run.Moved == 0 || stored(t, w) == before {
 		t.Errorf("%+v", run)
+	}
+	if run.Seen == 0 || run.Seen >= 40 {
+		t.Errorf("%d of 40 drafts were looked at, some of whose offers changed", run.Seen)
 	}
 	var list []pricing.RuleChange
 	w.Owner.Must("GET", fmt.Sprintf("/api/stores/%d/money-rules/changes", store), nil, &list)
@@ -57,6 +61,31 @@ func TestChangedOffersMoveTheirDrafts(t *testing.T) {
 	w.Swept()
 	if w.Repriced(store); stored(t, w) != before {
 		t.Error("everything back as it was, prices are others")
+	}
+}
+
+// What is heard of a supplier with one of its offers holds for the others.
+func TestASupplierThatMovedMovesItsDrafts(t *testing.T) {
+	w, store, _ := world(t, 12)
+	var its int64 // a supplier, with three of the drafts' offers
+	err := w.App.Pool.QueryRow(t.Context(), `
+		with one as (select o.id, o.supplier_id from offer o join draft d on d.offer_id = o.id order by d.id limit 1),
+		moved as (update supplier u set country = 'IS' from one where u.id = one.supplier_id),
+		others as (update offer o set supplier_id = one.supplier_id from one where o.id in
+			(select offer_id from draft where offer_id <> one.id order by id limit 2)),
+		changed as (update offer o set fingerprint = '' from one where o.id = one.id)
+		select supplier_id from one`).Scan(&its)
+	if err != nil {
+		t.Fatal(err)
+	}
+	w.Swept()
+	if run := w.Repriced(store); run.Why != "changed offers" || run.Seen != 3 {
+		t.Errorf("of supplier %d with 3 drafts: %+v", its, run)
+	}
+	last := w.Repriced(store).ID
+	w.Swept()
+	if run := w.Repriced(store); run.ID != last {
+		t.Errorf("nothing changed, and yet there was a run: %+v", run)
 	}
 }
 

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -54,39 +55,67 @@ const runColumns = `id, store_id, revision, why, state, drafts, seen, moved, sta
 // who edits one of them waits for a moment only.
 const batchDrafts = 2000
 
-// startRun puts a run into the queue.
-func (s *Service) startRun(ctx context.Context, tx pgx.Tx, storeID int64, revision *int, why string, full bool) (int64,
-	error) {
+// startRun puts a run over some drafts, in order of id, into the queue; nil is all of them.
+func (s *Service) startRun(ctx context.Context, tx pgx.Tx, storeID int64, revision *int, why string, full bool,
+	drafts []int64) (int64, error) {
 	var id int64
-	err := tx.QueryRow(ctx, `insert into reprice_run (store_id, revision, why, with_landed_cost, state, started_by)
-		values ($1, $2, $3, $4, 'waiting', $5) returning id`,
-		storeID, revision, why, full, access.Who(ctx).Name).Scan(&id)
+	err := tx.QueryRow(ctx, `
+		insert into reprice_run (store_id, revision, why, with_landed_cost, state, started_by, only_drafts)
+		values ($1, $2, $3, $4, 'waiting', $5, $6) returning id`,
+		storeID, revision, why, full, access.Who(ctx).Name, drafts).Scan(&id)
 	if err != nil {
 		return 0, err
 	}
 	return id, s.Jobs.Add(ctx, tx, RepriceArgs{id}, nil)
 }
 
-// RepriceAll brings the prices of every store up to rates or offers that have changed.
+// RepriceAll brings the prices of every store up to rates that have changed.
 func (s *Service) RepriceAll(ctx context.Context, tx pgx.Tx, why string) error {
 	list, err := s.Stores.Connected(ctx, tx)
 	if err != nil {
 		return err
 	}
 	for _, id := range list {
-		var waiting bool
-		if err := tx.QueryRow(ctx, `select exists (select from reprice_run
-			where store_id = $1 and state = 'waiting' and with_landed_cost)`, id).Scan(&waiting); err != nil {
-			return err
-		}
-		if waiting {
-			continue // it will see this change too
-		}
-		if _, err := s.startRun(ctx, tx, id, nil, why, true); err != nil {
+		if err := s.repriceStore(ctx, tx, id, why, nil); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// RepriceChanged is sources.Prices: only the drafts of the offers in question are looked at.
+func (s *Service) RepriceChanged(ctx context.Context, tx pgx.Tx, sourceID int64, since time.Time, why string) error {
+	rows, err := tx.Query(ctx, `select d.id from facts.draft d join facts.offer o on o.id = d.offer_id
+		where o.source_id = $1 and o.updated_at >= $2 order by d.id`, sourceID, since)
+	if err != nil {
+		return err
+	}
+	drafts, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	if err != nil || len(drafts) == 0 {
+		return err
+	}
+	list, err := s.Stores.Connected(ctx, tx)
+	if err != nil {
+		return err
+	}
+	for _, id := range list {
+		if err := s.repriceStore(ctx, tx, id, why, drafts); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// repriceStore starts a run with landed costs over some drafts of a store, or over all where drafts is nil,
+// unless one over all is waiting: it will see this change too.
+func (s *Service) repriceStore(ctx context.Context, tx pgx.Tx, storeID int64, why string, drafts []int64) error {
+	var waiting bool
+	if err := tx.QueryRow(ctx, `select exists (select from reprice_run where store_id = $1 and state = 'waiting'
+		and with_landed_cost and only_drafts is null)`, storeID).Scan(&waiting); err != nil || waiting {
+		return err
+	}
+	_, err := s.startRun(ctx, tx, storeID, nil, why, true, drafts)
+	return err
 }
 
 // RepriceUnpriced reprices stores whose drafts lack a price, as after an upgrade or where a store
@@ -106,7 +135,7 @@ func (s *Service) RepriceUnpriced(ctx context.Context) error {
 			return err
 		}
 		for _, id := range list {
-			if _, err := s.startRun(ctx, tx, id, nil, "drafts without a price", true); err != nil {
+			if _, err := s.startRun(ctx, tx, id, nil, "drafts without a price", true, nil); err != nil {
 				return err
 			}
 		}
@@ -138,11 +167,12 @@ func (s *Service) Reprice(ctx context.Context, id int64) error {
 	defer func() {
 		_ = database.UnlockSession(context.WithoutCancel(ctx), conn, database.LockReprice, run.StoreID)
 	}() // freed with the connection anyway
-	if _, err := s.Pool.Exec(ctx, `update reprice_run set state = 'running', drafts = (select count(*) from facts.draft)
-		where id = $1`, id); err != nil {
+	w := walk{s: s, run: id, store: run.StoreID}
+	if err := s.Pool.QueryRow(ctx, `update reprice_run set state = 'running',
+		drafts = coalesce(cardinality(only_drafts), (select count(*) from facts.draft))
+		where id = $1 returning only_drafts`, id).Scan(&w.only); err != nil {
 		return err
 	}
-	w := walk{s: s, run: id, store: run.StoreID}
 	for more := true; more; {
 		if more, err = w.batch(ctx); err != nil {
 			return fmt.Errorf("repricing store %d: %w", run.StoreID, err)
@@ -157,6 +187,7 @@ func (s *Service) Reprice(ctx context.Context, id int64) error {
 type walk struct {
 	s          *Service
 	run, store int64
+	only       []int64 // the drafts to reprice, in order of id; nil is all
 	pricers    *pricerSet
 	ahead      chan inputBatch
 	aheadOf    int64
@@ -170,11 +201,33 @@ type inputBatch struct {
 }
 
 func (w *walk) read(ctx context.Context, after int64, full bool) (r inputBatch) {
-	r.inputs, r.err = w.s.Drafts.PricingInputs(ctx, w.s.Pool, w.store, nil, after, cmp.Or(w.s.Batch, batchDrafts),
-		!full)
+	limit := cmp.Or(w.s.Batch, batchDrafts)
+	if w.only != nil {
+		return w.readOnly(ctx, after, limit)
+	}
+	r.inputs, r.err = w.s.Drafts.PricingInputs(ctx, w.s.Pool, w.store, nil, after, limit, !full)
 	if r.err == nil && len(r.inputs) > 0 {
 		r.old, r.err = w.s.rows(ctx, w.s.Pool, `where store_id = $1 and draft_id > $2 and draft_id <= $3`, w.store,
 			after, r.inputs[len(r.inputs)-1].DraftID)
+	}
+	return r
+}
+
+// readOnly reads the next of the drafts that the run is of. Those deleted meanwhile are passed over.
+func (w *walk) readOnly(ctx context.Context, after int64, limit int) (r inputBatch) {
+	at, found := slices.BinarySearch(w.only, after)
+	if found {
+		at++
+	}
+	for left := range slices.Chunk(w.only[at:], limit) {
+		r.inputs, r.err = w.s.Drafts.PricingInputs(ctx, w.s.Pool, w.store, left, 0, 0, false)
+		if r.err != nil {
+			return r
+		}
+		if len(r.inputs) > 0 {
+			r.old, r.err = w.s.rows(ctx, w.s.Pool, `where store_id = $1 and draft_id = any ($2)`, w.store, left)
+			return r
+		}
 	}
 	return r
 }

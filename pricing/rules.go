@@ -262,7 +262,7 @@ func (s *Service) Start(ctx context.Context, tx pgx.Tx, b StoreBasis, includedTa
 			return err
 		}
 	}
-	_, err := s.startRun(ctx, tx, b.StoreID, nil, "the store was connected", true)
+	_, err := s.startRun(ctx, tx, b.StoreID, nil, "the store was connected", true, nil)
 	return err
 }
 

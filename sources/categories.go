@@ -2,6 +2,7 @@ package sources
 
 import (
 	"context"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -106,7 +107,7 @@ func (s *Service) MapCategories(ctx context.Context, id int64, choices []Categor
 		if err := s.Offers.NotifySource(ctx, tx, id); err != nil {
 			return err
 		}
-		if err := s.Prices.RepriceAll(ctx, tx, "mapped categories"); err != nil {
+		if err := s.Prices.RepriceChanged(ctx, tx, id, time.Time{}, "mapped categories"); err != nil {
 			return err
 		}
 		return members.Audit(ctx, tx, "mapped categories", source, nil, choices)

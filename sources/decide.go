@@ -42,10 +42,7 @@ func (s *Service) finish(ctx context.Context, in *activeImport) error {
 				return err
 			}
 		}
-		if in.Changed+in.Withdrawn == 0 {
-			return nil
-		}
-		return s.Prices.RepriceAll(ctx, tx, "changed offers")
+		return s.Prices.RepriceChanged(ctx, tx, in.SourceID, in.StartedAt, "changed offers")
 	})
 	if errors.Is(err, errStopped) {
 		err = s.Offers.DropStaging(context.WithoutCancel(ctx), s.Pool, in.ID)

@@ -26,7 +26,9 @@ import (
 
 // Prices is told where offers have changed.
 type Prices interface {
-	RepriceAll(ctx context.Context, tx pgx.Tx, why string) error
+	// RepriceChanged brings the prices of the drafts of a source's offers up to date, of those
+	// offers that were updated at a time or later.
+	RepriceChanged(ctx context.Context, tx pgx.Tx, sourceID int64, since time.Time, why string) error
 }
 
 // Service is the sources capability.

@@ -45,9 +45,11 @@ const (
 )
 
 // stepNames are what steps are called where they are told apart, in the order of their kinds.
-var stepNames = [stepKinds]string{"", "item", "handling", "shipping", "charges", "advertised", "list", "market", "landed", "percent",
-	"multiple", "fixed", "percent_plus", "margin", "target_profit", "against_market", "manual", "floor_profit", "floor_margin",
-	"floor_advertised", "ending", "capped", "over_ceiling", "was", "net", "fees", "profit"}
+var stepNames = [stepKinds]string{
+	"", "item", "handling", "shipping", "charges", "advertised", "list", "market", "landed", "percent",
+	"multiple", "fixed", "percent_plus", "margin", "target_profit", "against_market", "manual", "floor_profit",
+	"floor_margin", "floor_advertised", "ending", "capped", "over_ceiling", "was", "net", "fees", "profit",
+}
 
 // String names the kind; that of one that is not known is empty.
 func (k StepKind) String() string {
