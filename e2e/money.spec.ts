@@ -106,14 +106,14 @@ test("a rule is written as a sentence, seen, applied to what is selected, and ta
   await page.getByRole("button", { name: "Only the 1 selected" }).click();
   await expect(page.getByText("Applied to 1 selected.")).toBeVisible();
   await settled(page);
-  await expect(effect).toContainText("still follow earlier rules");
-  await page.getByRole("button", { name: /^Bring \d+ along/ }).click();
+  await expect(effect).toContainText("pinned to earlier rules");
+  await page.getByRole("button", { name: /^Update \d+ pinned/ }).click();
   await expect(page.getByText("Applied. Drafts are being repriced")).toBeVisible();
   await standing(page);
   await expect(page.getByRole("region", { name: "Past changes" })).toContainText(
     "Every draft brought to the rules in force",
   );
-  await page.getByRole("button", { name: "Take back" }).click();
+  await page.getByRole("button", { name: "Undo this change" }).click();
   await expect(page.getByRole("region", { name: "Past changes" })).toContainText("Undone: Every draft brought");
 });
 

@@ -161,7 +161,7 @@ test("screenshots", async ({ page }) => {
   await page
     .getByRole("listitem")
     .filter({ hasText: "Northlight" })
-    .getByText("All is well")
+    .getByText("OK", { exact: true })
     .waitFor({ timeout: 30_000 });
   await page.getByRole("listitem").filter({ hasText: "Quayside" }).getByRole("button").click();
   await page.getByRole("button", { name: "Compare everything" }).click();

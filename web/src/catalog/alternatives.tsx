@@ -1,7 +1,8 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
-import { api, ask, type Problem, type Schemas } from "../api/client";
+import { api, ask, type Schemas } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { cell, number } from "../parts/cells";
 import { Choice, Clause } from "../parts/clause";
@@ -14,9 +15,9 @@ import { useCursor } from "../parts/list";
 import { Money } from "../parts/money";
 import { useSay } from "../parts/toast";
 import { LookFor, useLookFor } from "./lookfor";
+import { alternativesQuery } from "./queries";
 
 type Alternative = Schemas["CatalogAlternative"];
-type Found = Schemas["CatalogAlternatives"];
 type Said = "" | "same" | "other";
 /** Asked is what only our own pages say, and no address: that a link was asked for here, and the name of a picture. */
 type Asked = { asked?: boolean; name?: string } | null;
@@ -56,19 +57,9 @@ function Offers({ offer }: { offer: number }) {
   const client = useQueryClient();
   const tell = useSay();
   const [apart, setApart] = useState(false);
-  const found = useQuery<Found, Problem>({
-    queryKey: ["offer", offer, "alternatives", storeId, market, link, file],
-    queryFn: ({ signal }) =>
-      ask(
-        offer
-          ? api.GET("/api/offers/{id}/alternatives", {
-              params: { path: { id: offer }, query: { store: storeId, market } },
-              signal,
-            })
-          : api.POST("/api/alternatives", { body: { link, file, store: storeId, market }, signal }),
-      ),
-    retry: false,
-    placeholderData: (before) => before,
+  const found = useQuery({
+    ...alternativesQuery(offer, storeId, market, link, file),
+    placeholderData: keepPreviousData,
   });
   const rows = found.data?.offers ?? [];
   const id = found.data?.id ?? offer;
@@ -83,7 +74,7 @@ function Offers({ offer }: { offer: number }) {
         }),
       ),
     onSuccess: (_, { other, said }) => {
-      void client.invalidateQueries({ queryKey: ["offer"] });
+      void refresh(client, "offer");
       if (said === "") return;
       tell(
         said === "other"

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { memo, useCallback, useEffect, useEffectEvent, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, ask, type Offer, type Problem, type Schemas } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Dialog, Notice, Picture, Tick } from "../parts/controls";
 import { countryName } from "../parts/countries";
@@ -16,10 +17,11 @@ import { Money, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
 import { useSay } from "../parts/toast";
 import { OfferTrace } from "../parts/trace";
+import { sourcesQuery } from "../sources/queries";
 import { maxCompared } from "./compare";
 import { useLookFor } from "./lookfor";
 import { OfferSheetView } from "./offer";
-import { asAddress, asQuery, nothingAsked, useAnswer, useOffers, useQuestion, withoutStore } from "./question";
+import { asAddress, nothingAsked, positionQuery, useAnswer, useOffers, useQuestion, withoutStore } from "./question";
 import { Sentence } from "./sentence";
 
 const rowHeight = 61;
@@ -37,7 +39,7 @@ export default function Catalog() {
   const [cursor, setCursor] = useCursor(count, "offer");
   const { box, items, size } = useRows(count, rowHeight, cursor);
   const row = useOffers(question, storeId, answer.data, items[0]?.index ?? 0, items.at(-1)?.index ?? 0);
-  const sources = useQuery({ queryKey: ["sources"], queryFn: () => ask(api.GET("/api/sources")) });
+  const sources = useQuery(sourcesQuery);
   const [selected, setMarked] = useKept<Map<number, Offer>>("catalog.selected", () => new Map());
   const search = useRef<HTMLInputElement>(null);
   const here = row(cursor);
@@ -56,17 +58,7 @@ export default function Catalog() {
     setCursor(0);
   }, [asked]);
   // Where the address names an offer, the cursor goes to its row: row, sheet and keys mean the same.
-  const place = useQuery({
-    queryKey: ["offers", "place", storeId, question, sought.current],
-    queryFn: ({ signal }) =>
-      ask(
-        api.GET("/api/offers", {
-          params: { query: { ...asQuery(question, storeId), limit: 0, find: sought.current } },
-          signal,
-        }),
-      ),
-    enabled: sought.current > 0,
-  });
+  const place = useQuery(positionQuery(question, storeId, sought.current));
   const seeking = sought.current > 0 && !place.isError && (place.isPending || place.data?.position !== undefined);
   useEffect(() => {
     if (sought.current === 0 || !place.data || !answer.data) return;
@@ -211,7 +203,7 @@ export default function Catalog() {
               <span className="flex items-center gap-2">
                 <b>{selected.size} selected</b>
                 <Button tone="quiet" onClick={() => setMarked(new Map())}>
-                  Unmark
+                  Clear selection
                 </Button>
                 {selected.size > 1 && selected.size <= maxCompared && <Button onClick={beside}>Side by side</Button>}
                 {may("editor") && (
@@ -436,7 +428,7 @@ function useTake(onTaken: () => void) {
         onTaken();
       }
       setAlready(result.already);
-      for (const key of ["offers", "offer", "drafts", "header"]) void client.invalidateQueries({ queryKey: [key] });
+      void refresh(client, "offers", "offer", "drafts", "header");
     },
     onError: (error) => say(error.message, true),
   });

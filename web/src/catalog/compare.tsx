@@ -2,6 +2,7 @@ import { useMutation, useQueries, useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type OfferSheet } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Notice, Picture } from "../parts/controls";
 import { countryName } from "../parts/countries";
@@ -12,6 +13,7 @@ import { ladderTop, PriceLadder } from "../parts/ladder";
 import { Money, num, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
 import { useSay } from "../parts/toast";
+import { offerQuery } from "./queries";
 
 /** maxCompared is how many offers are laid side by side. */
 export const maxCompared = 6;
@@ -117,18 +119,14 @@ export default function Beside() {
   const client = useQueryClient();
   const ids = (useParams().ids ?? "").split(",").map(Number).filter(Boolean).slice(0, maxCompared);
   const found = useQueries({
-    queries: ids.map((id) => ({
-      queryKey: ["offer", id, storeId],
-      queryFn: () => ask(api.GET("/api/offers/{id}", { params: { path: { id }, query: { store: storeId } } })),
-      staleTime: 30_000,
-    })),
+    queries: ids.map((id) => offerQuery(id, storeId)),
   });
   const offers = found.flatMap((q) => (q.data ? [q.data] : []));
   const take = useMutation({
     mutationFn: (o: OfferSheet) => ask(api.POST("/api/drafts/take", { body: { offers: [o.id], again: false } })),
     onSuccess: (result, o) => {
       say(result.taken.length > 0 ? `“${o.title}” is in the Workbench.` : `“${o.title}” is in the Workbench already.`);
-      for (const key of ["offers", "offer", "drafts", "header"]) void client.invalidateQueries({ queryKey: [key] });
+      void refresh(client, "offers", "offer", "drafts", "header");
     },
     onError: (error) => say(error.message, true),
   });

@@ -1,7 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { memo, useEffect, useState } from "react";
 import { Link } from "react-router";
-import { api, ask, type OfferSheet } from "../api/client";
+import type { OfferSheet } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Dialog, Notice, Picture } from "../parts/controls";
 import { countryName } from "../parts/countries";
@@ -13,6 +13,7 @@ import { Money, num, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
 import { Sheet } from "../parts/sheet";
 import { Trace } from "../parts/trace";
+import { offerQuery } from "./queries";
 import { WhatIf } from "./whatif";
 
 /** OfferSheetView is the sheet about the offer under the cursor. */
@@ -29,13 +30,7 @@ export const OfferSheetView = memo(function OfferSheetView({
   busy: boolean;
 }) {
   const { storeId, may } = useSession();
-  const offer = useQuery({
-    queryKey: ["offer", id, storeId, soldOut],
-    queryFn: () =>
-      ask(api.GET("/api/offers/{id}", { params: { path: { id }, query: { store: storeId, sold_out: soldOut } } })),
-    placeholderData: (before) => before,
-    staleTime: 30_000,
-  });
+  const offer = useQuery({ ...offerQuery(id, storeId, soldOut), placeholderData: keepPreviousData });
   return (
     <Sheet label="Offer">
       {offer.error && !offer.data ? (
@@ -291,13 +286,13 @@ function Earning({ offer }: { offer: OfferSheet }) {
       </div>
       {offer.at_market && (
         <div className={row}>
-          <span>At the market's median the profit is · margin {percent(offer.at_market.margin)}</span>
+          <span>Profit at the market median · margin {percent(offer.at_market.margin)}</span>
           <Money of={offer.at_market.profit} signed className="font-bold" />
         </div>
       )}
       {Number(ladder.break_even) > 0 && (
         <div className={row}>
-          <span>Break-even ad cost per order, an order, before it loses</span>
+          <span>Break-even ad cost per order</span>
           <Money of={ladder.profit} />
         </div>
       )}

@@ -1,4 +1,4 @@
-import { useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { queryOptions, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, ask, type Offer, type Schemas } from "../api/client";
@@ -186,14 +186,29 @@ export function asQuery({ words, values, standard, soldOut, sort }: Question, st
 
 const pageSize = 50;
 
-const asked = (question: Question, store: number, offset: number) => ({
-  queryKey: ["offers", store, question, offset],
-  queryFn: ({ signal }: { signal: AbortSignal }) =>
-    ask(
-      api.GET("/api/offers", { params: { query: { ...asQuery(question, store), offset, limit: pageSize } }, signal }),
-    ),
-  staleTime: 30_000,
-});
+const asked = (question: Question, store: number, offset: number) =>
+  queryOptions({
+    queryKey: ["offers", store, question, offset],
+    queryFn: ({ signal }) =>
+      ask(
+        api.GET("/api/offers", { params: { query: { ...asQuery(question, store), offset, limit: pageSize } }, signal }),
+      ),
+    staleTime: 30_000,
+  });
+
+/** positionQuery finds where an offer stands in an answer. */
+export const positionQuery = (question: Question, store: number, offer: number) =>
+  queryOptions({
+    queryKey: ["offers", "place", store, question, offer],
+    queryFn: ({ signal }) =>
+      ask(
+        api.GET("/api/offers", {
+          params: { query: { ...asQuery(question, store), limit: 0, find: offer } },
+          signal,
+        }),
+      ),
+    enabled: offer > 0,
+  });
 
 /** useAnswer asks the sentence. Until there is an answer, that of the sentence before stands. */
 export function useAnswer(question: Question, store: number) {

@@ -1,10 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
 import { api, ask, type Problem, type Schemas } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Clause } from "../parts/clause";
 import { Button } from "../parts/controls";
 import { useSay } from "../parts/toast";
+import { synonymsQuery } from "./queries";
 
 type Synonyms = Schemas["CatalogSynonyms"];
 
@@ -22,7 +24,7 @@ const groupsOf = (text: string) =>
 
 /** SynonymList is the seller's own list of words that mean the same. */
 export function SynonymList() {
-  const list = useQuery({ queryKey: ["synonyms"], queryFn: () => ask(api.GET("/api/synonyms")) });
+  const list = useQuery(synonymsQuery);
   const n = list.data?.groups.length ?? 0;
   return (
     <Clause label="Synonyms" words={n === 0 ? "synonyms" : `synonyms (${n})`} empty={n === 0} width="w-80">
@@ -46,14 +48,14 @@ function SynonymForm({ list, close }: { list: Synonyms; close: () => void }) {
   const save = useMutation({
     mutationFn: () => ask(api.PUT("/api/synonyms", { body: { groups: groupsOf(text), version: list.version } })),
     onSuccess: (now) => {
-      client.setQueryData(["synonyms"], now);
-      void client.invalidateQueries({ queryKey: ["offers"] });
+      client.setQueryData(synonymsQuery.queryKey, now);
+      void refresh(client, "offers");
       say("The synonyms are saved.");
       close();
     },
     onError: (error) => {
       // Somebody else's list becomes the one that this one is compared with; what was typed stays.
-      if ((error as Problem).status === 409) void client.invalidateQueries({ queryKey: ["synonyms"] });
+      if ((error as Problem).status === 409) void refresh(client, "synonyms");
     },
   });
   return (

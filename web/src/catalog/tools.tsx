@@ -2,11 +2,13 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { api, ask, type Problem, type Schemas } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Clause } from "../parts/clause";
 import { Button, Field, Tick } from "../parts/controls";
 import { readNumber } from "../parts/number";
 import { useSay } from "../parts/toast";
+import { savedSearchesQuery, standardQuery } from "./queries";
 import type { Question } from "./question";
 import { SynonymList } from "./synonyms";
 
@@ -82,14 +84,14 @@ function saidOf(own: Standard | undefined): string {
 
 function OwnStandard() {
   const { may } = useSession();
-  const own = useQuery({ queryKey: ["standard"], queryFn: () => ask(api.GET("/api/standard")) });
+  const own = useQuery(standardQuery);
   const client = useQueryClient();
   const say = useSay();
   const set = useMutation({
     mutationFn: (body: Standard) => ask(api.PUT("/api/standard", { body })),
     onSuccess: (body) => {
-      client.setQueryData(["standard"], body);
-      void client.invalidateQueries({ queryKey: ["offers"] });
+      client.setQueryData(standardQuery.queryKey, body);
+      void refresh(client, "offers");
     },
     onError: (error) => say(error.message, true),
   });
@@ -170,8 +172,8 @@ function SavedSentences({ address }: { address: string }) {
   const say = useSay();
   const [, setParams] = useSearchParams();
   const [name, setName] = useState("");
-  const saved = useQuery({ queryKey: ["saved-searches"], queryFn: () => ask(api.GET("/api/saved-searches")) });
-  const again = () => client.invalidateQueries({ queryKey: ["saved-searches"] });
+  const saved = useQuery(savedSearchesQuery);
+  const again = () => refresh(client, "saved-searches");
   const keep = useMutation({
     mutationFn: (body: Schemas["CatalogSaveSearchInput"]) => ask(api.PUT("/api/saved-searches", { body })),
     onSuccess: (one) => {

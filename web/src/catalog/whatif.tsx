@@ -1,12 +1,14 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, ask, type OfferSheet, type Problem, type Schemas } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button } from "../parts/controls";
 import { ladderTop, PriceLadder } from "../parts/ladder";
 import { Money, moneyText, num, percent } from "../parts/money";
 import { useSay } from "../parts/toast";
 import { Trace } from "../parts/trace";
+import { whatIfQuery } from "./queries";
 
 type Supposed = Schemas["CatalogWhatIfResult"];
 
@@ -23,13 +25,10 @@ export function WhatIf({ offer, onTake }: { offer: OfferSheet; onTake: (() => vo
   const query = typed?.markup
     ? { store: storeId, markup: typed.markup }
     : { store: storeId, price: typed?.price || price || "" };
-  const supposed = useQuery<Supposed, Problem>({
-    queryKey: ["offer", offer.id, "what-if", query],
-    queryFn: ({ signal }) =>
-      ask(api.GET("/api/offers/{id}/what-if", { params: { path: { id: offer.id }, query }, signal })),
+  const supposed = useQuery({
+    ...whatIfQuery(offer.id, query),
     placeholderData: keepPreviousData,
     enabled: offer.ladder !== null && storeId > 0 && (price !== null || typed !== null),
-    retry: false,
   });
   const take = useTakeAt(offer);
   if (!offer.ladder || !store) return null;
@@ -228,7 +227,7 @@ function useTakeAt(offer: OfferSheet) {
       );
     },
     onSuccess: () => {
-      for (const key of ["offers", "offer", "drafts", "header"]) void client.invalidateQueries({ queryKey: [key] });
+      void refresh(client, "offers", "offer", "drafts", "header");
     },
     onError: (error) => say(error.message, true),
   });

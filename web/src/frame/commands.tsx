@@ -1,11 +1,12 @@
-import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { Command } from "cmdk";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { api, ask } from "../api/client";
+import { listingsQuery } from "../listings/queries";
 import { Dialog } from "../parts/controls";
 import { draftsQuery, linesOf } from "../workbench/queries";
 import { stations } from "./header";
+import { commandOffersQuery } from "./queries";
 import { useSession } from "./session";
 
 const line = "flex min-h-8 cursor-pointer items-center justify-between rounded px-2 data-[selected=true]:bg-sunk";
@@ -17,18 +18,9 @@ export default function Commands({ onClose }: { onClose: () => void }) {
   const { storeId } = useSession();
   const [text, setText] = useState("");
   const go = useNavigate();
-  const offers = useQuery({
-    queryKey: ["commands", text, storeId],
-    queryFn: () => ask(api.GET("/api/offers", { params: { query: { words: text, limit: 6, store: storeId } } })),
-    enabled: text.length > 1,
-    placeholderData: (before) => before,
-  });
+  const offers = useQuery({ ...commandOffersQuery(text, storeId), placeholderData: keepPreviousData });
   const drafts = useInfiniteQuery(draftsQuery(storeId));
-  const listings = useQuery({
-    queryKey: ["listings", storeId],
-    queryFn: () => ask(api.GET("/api/listings", { params: { query: { store: storeId } } })),
-    enabled: storeId > 0,
-  });
+  const listings = useQuery(listingsQuery(storeId));
   const to = (place: string) => () => {
     onClose();
     go(place);

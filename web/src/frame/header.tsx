@@ -3,6 +3,7 @@ import { DropdownMenu } from "radix-ui";
 import { NavLink, useLocation, useNavigate } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { panel } from "../parts/panel";
+import { headerQuery } from "./queries";
 import { useSession } from "./session";
 import { useTheme } from "./theme";
 
@@ -42,10 +43,7 @@ export const stations = [
 export function Header() {
   const { storeId } = useSession();
   const here = useLocation().pathname;
-  const quay = useQuery({
-    queryKey: ["header", storeId],
-    queryFn: () => ask(api.GET("/api/header", { params: { query: { store: storeId } } })),
-  });
+  const header = useQuery(headerQuery(storeId));
   return (
     <header className="flex h-[54px] shrink-0 items-stretch bg-quay text-quay-ink">
       <NavLink
@@ -76,22 +74,22 @@ export function Header() {
               )}
             </span>
             <span className="text-xs whitespace-nowrap text-quay-ink-2">
-              {quay.data ? station.figure(quay.data) : "…"}
+              {header.data ? station.figure(header.data) : "…"}
             </span>
           </NavLink>
         ))}
       </nav>
       <div className="flex items-center gap-2 px-3">
-        {quay.data && quay.data.runs > 0 && (
+        {header.data && header.data.runs > 0 && (
           <NavLink
             to="/listings"
             className="flex min-h-7 items-center gap-2 rounded-full bg-quay-2 px-3 text-sm whitespace-nowrap"
           >
             <span aria-hidden="true" className="size-2 animate-pulse rounded-full bg-beak" />
-            {quay.data.runs} {quay.data.runs === 1 ? "run" : "runs"}
+            {header.data.runs} {header.data.runs === 1 ? "run" : "runs"}
           </NavLink>
         )}
-        {quay.data && quay.data.repricing > 0 && (
+        {header.data && header.data.repricing > 0 && (
           <NavLink
             to="/markup"
             className="flex min-h-7 items-center gap-2 rounded-full bg-quay-2 px-3 text-sm whitespace-nowrap"

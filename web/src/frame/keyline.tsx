@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, ask } from "../api/client";
 import { useAway } from "../api/connection";
 import { Dialog, Key } from "../parts/controls";
 import { keyName, useKeys, useShownKeys } from "../parts/keys";
 import { dayName } from "../parts/time";
+import { ratesQuery } from "../store/queries";
 import { editsWait, usePending } from "../workbench/pending";
 import { useSession } from "./session";
 
@@ -13,11 +13,7 @@ export function KeyLine() {
   const keys = useShownKeys();
   const [all, setAll] = useState(false);
   const { store } = useSession();
-  const rates = useQuery({
-    queryKey: ["rates", store?.id ?? 0],
-    queryFn: () => ask(api.GET("/api/rates", { params: { query: { store: store?.id ?? 0 } } })),
-    staleTime: 600_000,
-  });
+  const rates = useQuery({ ...ratesQuery(store?.id ?? 0), staleTime: 600_000 });
   const away = useAway();
   const waiting = usePending().edits.filter((p) => away && !p.refused).length;
   useKeys([{ keys: ["?"], label: "", run: () => setAll(true) }]);

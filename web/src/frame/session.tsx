@@ -1,8 +1,10 @@
-import { type QueryClient, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type QueryClient, type QueryKey, useQuery, useQueryClient } from "@tanstack/react-query";
 import { createContext, type ReactNode, use, useEffect, useMemo, useState } from "react";
-import { api, ask, type Problem, type Schemas, type Store } from "../api/client";
+import type { Schemas, Store } from "../api/client";
+import type { Topic } from "../api/refresh";
 import { HomeCurrency } from "../parts/money";
 import { refreshLines } from "../workbench/queries";
+import { meQuery, storesQuery } from "./queries";
 
 type Member = Schemas["MembersMember"];
 
@@ -29,12 +31,7 @@ export function useSession(): Session {
 const rank = { fulfiller: 1, editor: 2, owner: 3 };
 
 export function useMe() {
-  return useQuery<Member, Problem>({
-    queryKey: ["me"],
-    queryFn: () => ask(api.GET("/api/me")),
-    retry: false,
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+  return useQuery(meQuery);
 }
 
 export function SessionProvider({
@@ -46,7 +43,7 @@ export function SessionProvider({
   children: ReactNode;
   waiting: ReactNode;
 }) {
-  const stores = useQuery({ queryKey: ["stores"], queryFn: () => ask(api.GET("/api/stores")) });
+  const stores = useQuery(storesQuery);
   // The address says which; else what this tab had, else what was used last.
   const [chosen, choose] = useState(
     () =>
@@ -108,24 +105,24 @@ function useProgress() {
   const client = useQueryClient();
   useEffect(() => {
     // Asked again at most twice a second, however much is told, and in sight only: a run of thousands tells as often.
-    const stale = new Map<string, unknown[]>();
+    const stale = new Map<string, QueryKey>();
     let timer: ReturnType<typeof setTimeout> | undefined;
     let last = 0;
-    const refresh = () => {
+    const refreshStale = () => {
       timer = undefined;
       if (document.hidden) return; // once it is looked at again
       last = Date.now();
       for (const key of stale.values()) void client.invalidateQueries({ queryKey: key });
       stale.clear();
     };
-    const staleNow = (key: unknown[]) => {
+    const staleNow = (key: QueryKey) => {
       stale.set(JSON.stringify(key), key);
-      timer ??= setTimeout(refresh, Date.now() - last < 1000 ? 500 : 30);
+      timer ??= setTimeout(refreshStale, Date.now() - last < 1000 ? 500 : 30);
     };
-    const again = (...keys: string[]) => {
+    const again = (...keys: Topic[]) => {
       for (const key of keys) staleNow([key]);
     };
-    document.addEventListener("visibilitychange", refresh);
+    document.addEventListener("visibilitychange", refreshStale);
     const heard = (event: Told) => {
       if (event.topic === "import") {
         again("sources", "header");
@@ -188,7 +185,7 @@ function useProgress() {
     }
     return () => {
       clearTimeout(timer);
-      document.removeEventListener("visibilitychange", refresh);
+      document.removeEventListener("visibilitychange", refreshStale);
       stream?.close();
       tabs?.close();
       stop();

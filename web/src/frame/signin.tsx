@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Problem } from "../api/client";
 import { Button, Field } from "../parts/controls";
+import { meQuery } from "./queries";
 
 export function SignIn() {
   const client = useQueryClient();
@@ -10,7 +11,7 @@ export function SignIn() {
   const signIn = useMutation({
     mutationFn: () => ask(api.POST("/api/session", { body: { email, password } })),
     onSuccess: (member) => {
-      client.setQueryData(["me"], member);
+      client.setQueryData(meQuery.queryKey, member);
     },
   });
   const problem = signIn.error as Problem | null;

@@ -12,6 +12,7 @@ import { Sheet } from "../parts/sheet";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { Trace } from "../parts/trace";
+import { listingsQuery, runsQuery } from "./queries";
 
 const rowHeight = 65;
 const columns = "grid grid-cols-[52px_minmax(160px,1fr)_minmax(120px,180px)_130px_96px_180px] items-center gap-x-4";
@@ -22,11 +23,7 @@ export default function Listings() {
   const say = useSay();
   const go = useNavigate();
   const [params] = useSearchParams();
-  const listings = useQuery({
-    queryKey: ["listings", storeId],
-    queryFn: () => ask(api.GET("/api/listings", { params: { query: { store: storeId } } })),
-    enabled: storeId > 0,
-  });
+  const listings = useQuery(listingsQuery(storeId));
   const list = listings.data ?? [];
   const [cursor, setCursor] = useCursor(list.length, "listing");
   const { box, items, size } = useRows(list.length, rowHeight, cursor);
@@ -133,7 +130,7 @@ function Row({
   const done = (words: string) => ({
     onSuccess: () => {
       say(words);
-      void client.invalidateQueries({ queryKey: ["listings", storeId] });
+      void client.invalidateQueries({ queryKey: listingsQuery(storeId).queryKey });
     },
     onError: (error: Error) => say(error.message, true),
   });
@@ -250,7 +247,7 @@ function Row({
 }
 
 function Runs() {
-  const runs = useQuery({ queryKey: ["runs"], queryFn: () => ask(api.GET("/api/runs")) });
+  const runs = useQuery(runsQuery);
   return (
     <Sheet label="Publish runs">
       <h2 className="mb-1 text-lg">Publish runs</h2>

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "react-router";
-import { api, ask, type Problem, type RunInFull, type Schemas } from "../api/client";
+import { api, ask, type RunInFull, type Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Notice, Picture } from "../parts/controls";
 import { Grid, GridRow } from "../parts/grid";
@@ -10,6 +10,7 @@ import { Money } from "../parts/money";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { Trace } from "../parts/trace";
+import { runQuery } from "./queries";
 
 type Item = Schemas["PublishingItem"];
 
@@ -23,17 +24,13 @@ export default function RunPlace() {
   const go = useNavigate();
   const say = useSay();
   const client = useQueryClient();
-  const run = useQuery<RunInFull, Problem>({
-    queryKey: ["run", id],
-    queryFn: () => ask(api.GET("/api/runs/{id}", { params: { path: { id } } })),
-    refetchInterval: (query) => (query.state.data?.finished_at ? false : 4000), // in case an event is missed
-  });
+  const run = useQuery(runQuery(id));
   const items = run.data?.items ?? [];
   const [cursor, setCursor] = useCursor(items.length, "item");
   const { box, items: rows, size } = useRows(items.length, rowHeight, cursor);
   const here = items[cursor];
   const again = {
-    onSettled: () => client.invalidateQueries({ queryKey: ["run", id] }),
+    onSettled: () => client.invalidateQueries({ queryKey: runQuery(id).queryKey }),
     onError: (error: Error) => say(error.message, true),
   };
   const retry = useMutation({

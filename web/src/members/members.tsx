@@ -1,10 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Problem, type Schemas } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Dialog, Field } from "../parts/controls";
 import { ago, dayName } from "../parts/time";
 import { useSay } from "../parts/toast";
+import { membersQuery, tokensQuery } from "./queries";
 
 type Role = Schemas["MembersMember"]["role"];
 
@@ -45,7 +47,7 @@ function OnlyMe() {
 function Everyone() {
   const client = useQueryClient();
   const say = useSay();
-  const members = useQuery({ queryKey: ["members"], queryFn: () => ask(api.GET("/api/members")) });
+  const members = useQuery(membersQuery);
   const [name, setName] = useState("");
   const [email, setEmail] = useState("");
   const [password, setPassword] = useState("");
@@ -57,7 +59,7 @@ function Everyone() {
       setName("");
       setEmail("");
       setPassword("");
-      void client.invalidateQueries({ queryKey: ["members"] });
+      void refresh(client, "members");
     },
   });
   return (
@@ -105,7 +107,7 @@ function MemberRow({ member: m }: { member: Member }) {
   const client = useQueryClient();
   const say = useSay();
   const [asking, setAsking] = useState<"disable" | "password" | "">("");
-  const refresh = () => client.invalidateQueries({ queryKey: ["members"] });
+  const settled = () => refresh(client, "members");
   const change = useMutation<Member, Problem, { role?: Role; disabled?: boolean }>({
     mutationFn: (body) => ask(api.PATCH("/api/members/{id}", { params: { path: { id: m.id } }, body })),
     onSuccess: (now) => {
@@ -113,7 +115,7 @@ function MemberRow({ member: m }: { member: Member }) {
       setAsking("");
     },
     onError: (error) => say(error.message, true),
-    onSettled: refresh,
+    onSettled: settled,
   });
   const signOut = useMutation<unknown, Problem>({
     mutationFn: () => ask(api.POST("/api/members/{id}/sign-out", { params: { path: { id: m.id } } })),
@@ -344,11 +346,11 @@ function Tokens() {
   const client = useQueryClient();
   const say = useSay();
   const { member } = useSession();
-  const tokens = useQuery({ queryKey: ["tokens"], queryFn: () => ask(api.GET("/api/tokens")) });
+  const tokens = useQuery(tokensQuery);
   const [name, setName] = useState("");
   const [role, setRole] = useState<Role>(member.role);
   const [days, setDays] = useState(90);
-  const again = () => client.invalidateQueries({ queryKey: ["tokens"] });
+  const again = () => refresh(client, "tokens");
   const make = useMutation<Schemas["MembersNewToken"], Problem>({
     mutationFn: () => ask(api.POST("/api/tokens", { body: { name, role, days } })),
     onSuccess: () => {

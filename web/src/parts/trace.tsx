@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { queryOptions, useQuery } from "@tanstack/react-query";
 import { type ReactNode, use } from "react";
 import { api, ask, type Step } from "../api/client";
 import { HomeCurrency, Money, sayMoney } from "./money";
@@ -68,12 +68,16 @@ export function OfferTrace({
   );
 }
 
-function Asked({ offer, variant, store }: { offer: number; variant: number; store: number }) {
-  const asked = useQuery({
+/** traceQuery reads the steps of a variant's price. */
+const traceQuery = (offer: number, store: number, variant: number) =>
+  queryOptions({
     queryKey: ["offer", offer, store, "trace", variant],
     queryFn: () =>
       ask(api.GET("/api/offers/{id}/what-if", { params: { path: { id: offer }, query: { store, variant } } })),
   });
+
+function Asked({ offer, variant, store }: { offer: number; variant: number; store: number }) {
+  const asked = useQuery(traceQuery(offer, store, variant));
   if (asked.error && !asked.data) return <p className="text-loss">{asked.error.message}</p>;
   return asked.data ? <TraceList steps={asked.data.trace} /> : <p className="text-ink-2">…</p>;
 }

@@ -2,10 +2,12 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Problem } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Notice } from "../parts/controls";
 import { useKeys } from "../parts/keys";
 import { useSay } from "../parts/toast";
+import { categoriesQuery } from "./queries";
 import { number } from "./words";
 
 type Choice = { name: string; path: string };
@@ -18,11 +20,7 @@ export default function Categories() {
   const client = useQueryClient();
   const { may } = useSession();
   const [typed, setTyped] = useState<Record<string, string>>({});
-  const key = ["categories", id];
-  const categories = useQuery({
-    queryKey: key,
-    queryFn: () => ask(api.GET("/api/sources/{id}/categories", { params: { path: { id } } })),
-  });
+  const categories = useQuery(categoriesQuery(id));
   const map = useMutation<unknown, Problem, Choice[]>({
     mutationFn: (body) => ask(api.PUT("/api/sources/{id}/categories", { params: { path: { id } }, body })),
     onSuccess: (_, choices) => {
@@ -30,8 +28,7 @@ export default function Categories() {
       setTyped({});
     },
     onError: (error) => say(error.message, true),
-    onSettled: () =>
-      Promise.all(["categories", "offers", "offer"].map((k) => client.invalidateQueries({ queryKey: [k] }))),
+    onSettled: () => refresh(client, "categories", "offers", "offer"),
   });
   const names = categories.data?.names ?? [];
   const proposed = names.filter((n) => !n.path && n.proposal).map((n) => ({ name: n.name, path: n.proposal }));

@@ -1,11 +1,13 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, ask, type Source } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button } from "../parts/controls";
 import { moneyText } from "../parts/money";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
+import { rejectedQuery } from "./queries";
 import { accepted, type Intake, number, send } from "./words";
 
 /** Progress is how far an intake has come. */
@@ -53,7 +55,7 @@ export function Held({ intake, onColumns }: { intake: Intake; onColumns: () => v
             : "Dropped. Nothing has changed.",
       ),
     onError: (error) => say(error.message, true),
-    onSettled: () => client.invalidateQueries({ queryKey: ["sources"] }),
+    onSettled: () => refresh(client, "sources"),
   });
   if (!hold) return null;
   return (
@@ -188,11 +190,7 @@ export function ImportLine({ source, intake }: { source: Source; intake: Intake 
 function SetAside({ source, intake }: { source: Source; intake: Intake }) {
   const { may } = useSession();
   const [open, setOpen] = useState(false);
-  const rows = useQuery({
-    queryKey: ["rejected", intake.id],
-    queryFn: () => ask(api.GET("/api/imports/{id}/rejected", { params: { path: { id: intake.id } } })),
-    enabled: open,
-  });
+  const rows = useQuery({ ...rejectedQuery(intake.id), enabled: open });
   const list = rows.data ?? [];
   return (
     <details onToggle={(e) => setOpen(e.currentTarget.open)}>
@@ -247,7 +245,7 @@ export function SendFile({
         partial ? "The corrected rows are being imported." : "The list is being imported. You can leave; it goes on.",
       ),
     onError: (error) => say(error.message, true),
-    onSettled: () => client.invalidateQueries({ queryKey: ["sources"] }),
+    onSettled: () => refresh(client, "sources"),
   });
   const words = partial
     ? "Upload corrected rows"

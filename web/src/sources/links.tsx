@@ -2,7 +2,9 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, ask, type Problem } from "../api/client";
+import { refresh } from "../api/refresh";
 import { Button, Dialog } from "../parts/controls";
+import { linksQuery } from "./queries";
 import { type Intake, number } from "./words";
 
 /** Links takes the products of pasted links in, and shows what came of each, a line each. */
@@ -14,15 +16,10 @@ export function Links({ onClose }: { onClose: () => void }) {
     mutationFn: () => ask(api.POST("/api/links", { body: { links: text } })),
     onSuccess: (begun) => {
       setIntake(begun);
-      void client.invalidateQueries({ queryKey: ["sources"] });
+      void refresh(client, "sources");
     },
   });
-  const results = useQuery({
-    queryKey: ["links", intake?.id],
-    queryFn: () => ask(api.GET("/api/imports/{id}/links", { params: { path: { id: intake?.id ?? 0 } } })),
-    enabled: intake !== undefined,
-    refetchInterval: (query) => (query.state.data?.some((r) => !r.title && !r.error) !== false ? 700 : false),
-  });
+  const results = useQuery(linksQuery(intake?.id));
   const list = results.data ?? [];
   const done = list.filter((r) => r.title || r.error);
   const good = list.filter((r) => r.title);

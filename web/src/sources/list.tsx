@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Problem, type Schemas } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Field, Notice } from "../parts/controls";
 import { useKeys } from "../parts/keys";
@@ -10,6 +11,7 @@ import { useSay } from "../parts/toast";
 import { Chips, Columns } from "./columns";
 import { Form } from "./form";
 import { Preview } from "./preview";
+import { analysisQuery } from "./queries";
 import { Questions } from "./questions";
 import { Terms } from "./terms";
 import { accepted, type Layout, type Looked, number, readRule, send, writeRule } from "./words";
@@ -28,12 +30,7 @@ export default function ListPlace() {
   const [layout, setLayout] = useState<Layout>();
   const [rule, setRule] = useState(readRule("FREQ=DAILY;BYHOUR=6;BYMINUTE=0"));
   const back = () => go("/sources");
-  const known = useQuery({
-    queryKey: ["look", id],
-    queryFn: () => ask(api.GET("/api/sources/{id}/analysis", { params: { path: { id: Number(id) } } })),
-    enabled: id !== undefined,
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+  const known = useQuery(analysisQuery(id));
   const turn = useRef(0);
   const show = (found: Looked) => {
     setLooked(found);
@@ -90,7 +87,7 @@ export default function ListPlace() {
     },
     onSuccess: () => {
       say("The list is being imported. You can leave; it goes on.");
-      for (const key of ["sources", "header", "offers", "look"]) void client.invalidateQueries({ queryKey: [key] });
+      void refresh(client, "sources", "header", "offers", "look");
       back();
     },
   });

@@ -1,7 +1,7 @@
 import { moneyText, sayMoney } from "../parts/money";
 import { type Looked, number } from "./words";
 
-/** Preview shows the first rows as the offers that they would become, and what would be set aside. */
+/** Preview shows the first rows as the offers that they would become, and what would be rejected. */
 export function Preview({ looked }: { looked: Looked }) {
   if (looked.preview.length === 0)
     return (
@@ -16,7 +16,7 @@ export function Preview({ looked }: { looked: Looked }) {
       <caption className="px-4 pt-3 pb-1 text-left font-semibold">
         The first rows as offers{" "}
         <span className="font-normal text-ink-2">
-          ({number(looked.good)} to buy, {number(looked.bad)} set aside)
+          ({number(looked.good)} to buy, {number(looked.bad)} rejected)
         </span>
       </caption>
       <thead className="text-sm text-ink-2">

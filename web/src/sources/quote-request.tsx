@@ -2,11 +2,13 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ask, type Problem } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Field, Notice } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { useGivenPicture } from "../parts/given";
 import { useSay } from "../parts/toast";
+import { sourcesQuery } from "./queries";
 import { send } from "./words";
 
 /** QuoteRequestForm notes what is wanted, and whom to ask. */
@@ -15,7 +17,7 @@ export function QuoteRequestForm() {
   const go = useNavigate();
   const say = useSay();
   const client = useQueryClient();
-  const sources = useQuery({ queryKey: ["sources"], queryFn: () => ask(api.GET("/api/sources")) });
+  const sources = useQuery(sourcesQuery);
   const takers = (sources.data ?? []).filter((s) => s.state === "connected" && s.takes_requests);
   const [left, setLeft] = useState<number[]>([]);
   const [words, setWords] = useState("");
@@ -58,7 +60,7 @@ export function QuoteRequestForm() {
     },
     onSuccess: ({ id }) => {
       say("Asked. Quotes are kept here as they come; you can leave.");
-      void client.invalidateQueries({ queryKey: ["requests"] });
+      void refresh(client, "requests");
       go(`/sources/requests/${id}`);
     },
   });

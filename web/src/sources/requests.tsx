@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Problem } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Dialog, Notice } from "../parts/controls";
 import { countryName } from "../parts/countries";
@@ -9,6 +10,7 @@ import { useKeys } from "../parts/keys";
 import { Money } from "../parts/money";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
+import { requestQuery, requestsQuery } from "./queries";
 import { QuoteRequestForm } from "./quote-request";
 import { Quotes } from "./quotes";
 import { type Request, requestState } from "./words";
@@ -18,7 +20,7 @@ export default function Requests() {
   const { id } = useParams();
   const { may } = useSession();
   const go = useNavigate();
-  const requests = useQuery({ queryKey: ["requests"], queryFn: () => ask(api.GET("/api/requests")) });
+  const requests = useQuery(requestsQuery);
   const list = requests.data ?? [];
   const cursor = Math.max(
     0,
@@ -95,13 +97,9 @@ function InFull({ request }: { request: Request }) {
   const { may, storeId } = useSession();
   const client = useQueryClient();
   const say = useSay();
-  const full = useQuery({
-    queryKey: ["request", request.id, storeId],
-    queryFn: () =>
-      ask(api.GET("/api/requests/{id}", { params: { path: { id: request.id }, query: { store: storeId } } })),
-  });
+  const full = useQuery(requestQuery(request.id, storeId));
   const settled = () => {
-    for (const key of ["requests", "request"]) void client.invalidateQueries({ queryKey: [key] });
+    void refresh(client, "requests", "request");
   };
   const act = useMutation<unknown, Problem, "ask" | "withdraw">({
     mutationFn: (what) =>

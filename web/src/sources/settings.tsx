@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Schemas, type Source } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Choice, Clause, TypedChoice } from "../parts/clause";
 import { Button } from "../parts/controls";
@@ -30,7 +31,7 @@ export function SettingsSentence({ source }: { source: Source }) {
     mutationFn: (part: Partial<Habits>) =>
       ask(api.PUT("/api/sources/{id}", { params: { path: { id: source.id } }, body: { ...now, ...part } })),
     onError: (error) => say(error.message, true),
-    onSettled: () => client.invalidateQueries({ queryKey: ["sources"] }),
+    onSettled: () => refresh(client, "sources"),
   });
   const rule = readRule(source.schedule);
   const fetched = source.address !== "" || source.can.fetches;
@@ -38,8 +39,8 @@ export function SettingsSentence({ source }: { source: Source }) {
   if (!may("owner"))
     return (
       <p className="leading-7">
-        Taken in {ruleWords(rule)}
-        {zone}. Held when more than {source.max_withdrawn} % of its offers would leave, or {source.max_repriced} %
+        Imports {ruleWords(rule)}
+        {zone}. Needs approval when more than {source.max_withdrawn} % of its offers would leave, or {source.max_repriced} %
         change their cost. A cost that moves {source.max_cost_factor} times or more waits to be approved.
       </p>
     );
@@ -47,7 +48,7 @@ export function SettingsSentence({ source }: { source: Source }) {
     <div className="leading-7">
       {fetched && (
         <p>
-          Taken in{" "}
+          Imports{" "}
           <Clause label="Schedule" words={ruleWords(rule)} empty={rule.every === "never"} width="w-72">
             {(close) => (
               <SchedulePanel
@@ -74,7 +75,7 @@ export function SettingsSentence({ source }: { source: Source }) {
         </p>
       )}
       <p>
-        Held and asked about when more than{" "}
+        Needs approval when more than{" "}
         <Clause label="Share that may leave" words={`${source.max_withdrawn} %`}>
           {(close) => (
             <Share

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ask, type Problem, type Source } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Dialog, Field, Notice } from "../parts/controls";
 import { Disconnect } from "../parts/disconnect";
@@ -11,6 +12,7 @@ import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { Progress } from "./imports";
 import { Links } from "./links";
+import { sourcesQuery } from "./queries";
 import { SourceSheet, type StartImport } from "./sheet";
 import { kindWords, number, underWay } from "./words";
 
@@ -18,7 +20,7 @@ import { kindWords, number, underWay } from "./words";
 export default function Sources() {
   const { may } = useSession();
   const go = useNavigate();
-  const sources = useQuery({ queryKey: ["sources"], queryFn: () => ask(api.GET("/api/sources")) });
+  const sources = useQuery(sourcesQuery);
   const list = sources.data ?? [];
   const [cursor, setCursor] = useCursor(list.length, "source");
   const [connecting, setConnecting] = useState<Source | "new" | null>(null);
@@ -149,7 +151,7 @@ function Health({ source }: { source: Source }) {
     return <span className="font-semibold text-beak-ink">Needs your approval</span>;
   if (source.error) return <span className="font-semibold text-loss">{source.error}</span>;
   if (source.paused) return <span className="text-ink-2">Paused; its offers stay.</span>;
-  return <span className="text-profit-ink">All is well</span>;
+  return <span className="text-profit-ink">OK</span>;
 }
 
 function useStartImport(): StartImport {
@@ -160,7 +162,7 @@ function useStartImport(): StartImport {
       ask(api.POST("/api/sources/{id}/imports", { params: { path: { id }, query: { full } } })),
     onSuccess: () => say("The catalog is being imported. You can leave; it goes on."),
     onError: (error) => say(error.message, true),
-    onSettled: () => client.invalidateQueries({ queryKey: ["sources"] }),
+    onSettled: () => refresh(client, "sources"),
   });
 }
 
@@ -174,7 +176,7 @@ function Connect({ source, onClose }: { source: Source | undefined; onClose: () 
     mutationFn: () => ask(api.POST("/api/sources", { body: { address, client_id: clientId, client_secret: secret } })),
     onSuccess: () => {
       say("Connected. Its catalog is being imported.");
-      for (const key of ["sources", "header", "offers"]) void client.invalidateQueries({ queryKey: [key] });
+      void refresh(client, "sources", "header", "offers");
       onClose();
     },
   });

@@ -1,10 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Problem, type Schemas, type Store } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button } from "../parts/controls";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
+import { changesQuery } from "./queries";
 
 /** Changes lists who changed the money rules, when, what, and how many prices moved; the newest can be taken back. */
 export function Changes({ store, newest }: { store: Store; newest: number }) {
@@ -12,16 +14,13 @@ export function Changes({ store, newest }: { store: Store; newest: number }) {
   const [all, setAll] = useState(false);
   const client = useQueryClient();
   const say = useSay();
-  const changes = useQuery({
-    queryKey: ["changes", store.id],
-    queryFn: () => ask(api.GET("/api/stores/{id}/money-rules/changes", { params: { path: { id: store.id } } })),
-  });
+  const changes = useQuery(changesQuery(store.id));
   const back = useMutation<unknown, Problem, number>({
     mutationFn: (revision) =>
       ask(api.POST("/api/stores/{id}/money-rules/undo", { params: { path: { id: store.id } }, body: { revision } })),
     onSuccess: () => {
       say("Undone. Prices go back to what they were.");
-      for (const key of ["money-rules", "changes", "header"]) void client.invalidateQueries({ queryKey: [key] });
+      void refresh(client, "money-rules", "changes", "header");
     },
     onError: (error) => say(error.message, true),
   });
@@ -41,7 +40,7 @@ export function Changes({ store, newest }: { store: Store; newest: number }) {
             </span>
             {c.revision === newest && c.revision > 1 && may("owner") && (
               <Button onClick={() => back.mutate(c.revision)} disabled={back.isPending}>
-                Take back
+                Undo this change
               </Button>
             )}
           </li>

@@ -55,7 +55,7 @@ export function EffectView({
         {effect.what ? `${effect.what} · ` : ""}
         {effect.variants.toLocaleString("en")} variants of {effect.drafts.toLocaleString("en")} drafts and listings
         {effect.moved_live > 0 && ` · ${effect.moved_live} of those that move are live`}
-        {effect.pinned > 0 && ` · ${effect.pinned} still follow earlier rules`}
+        {effect.pinned > 0 && ` · ${effect.pinned} pinned to earlier rules`}
       </p>
       <dl className="mb-3 flex flex-wrap gap-x-5 gap-y-2">
         {figures.map(([n, words, bad]) => (

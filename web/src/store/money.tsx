@@ -1,13 +1,15 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
-import { api, ask, type Effect, type InForce, type MoneyRules, type Problem, type Store } from "../api/client";
+import { api, ask, type InForce, type MoneyRules, type Problem, type Store } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Dialog, Notice } from "../parts/controls";
 import { useKeys } from "../parts/keys";
 import { useSay } from "../parts/toast";
 import { Changes } from "./changes";
 import { EffectView } from "./effect";
+import { effectQuery, rulesQuery } from "./queries";
 import { Rules } from "./rules";
 import { Standing } from "./standing";
 import { rebase, rulesOf, same } from "./words";
@@ -31,10 +33,7 @@ export default function Money() {
 }
 
 function InStore({ store }: { store: Store }) {
-  const rules = useQuery({
-    queryKey: ["money-rules", store.id],
-    queryFn: () => ask(api.GET("/api/stores/{id}/money-rules", { params: { path: { id: store.id } } })),
-  });
+  const rules = useQuery(rulesQuery(store.id));
   if (!rules.data)
     return (
       <main className="grow">
@@ -127,18 +126,9 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
   const [selected, setMarked] = useState<Set<number>>(new Set());
   const client = useQueryClient();
   const say = useSay();
-  const effect = useQuery<Effect, Problem>({
-    queryKey: ["effect", store.id, inForce.revision, edited],
-    queryFn: ({ signal }) =>
-      ask(
-        api.POST("/api/stores/{id}/money-rules/effect", { params: { path: { id: store.id } }, body: edited, signal }),
-      ),
-    placeholderData: keepPreviousData,
-    retry: false,
-    staleTime: 0,
-  });
+  const effect = useQuery({ ...effectQuery(store.id, inForce.revision, edited), placeholderData: keepPreviousData });
   const again = () => {
-    for (const key of ["money-rules", "changes", "header"]) void client.invalidateQueries({ queryKey: [key] });
+    void refresh(client, "money-rules", "changes", "header");
   };
   const apply = useMutation<unknown, Problem, number[]>({
     mutationFn: (drafts) =>

@@ -112,7 +112,7 @@ export function EndingPanel({
   return (
     <>
       <Choice chosen={ending.allowed.length === 0} onChoose={() => onChange({ ...ending, allowed: [] })}>
-        as it comes
+        No rounding
       </Choice>
       {[...new Set([...offered, ...ending.allowed])].map((e) => (
         <Choice key={e} chosen={ending.allowed.includes(e)} onChoose={() => toggle(e)}>

@@ -19,6 +19,7 @@ import { Button } from "../parts/controls";
 import { useKeys } from "../parts/keys";
 import { panel } from "../parts/panel";
 import { useSay } from "../parts/toast";
+import { choicesQuery } from "./queries";
 import { RuleSentence } from "./sentence";
 import { newRule, same } from "./words";
 
@@ -38,11 +39,7 @@ export function Rules({
   onChange: (rules: Rule[]) => void;
   error: Problem | undefined;
 }) {
-  const choices = useQuery({
-    queryKey: ["choices", store.id],
-    queryFn: () => ask(api.GET("/api/stores/{id}/money-rules/choices", { params: { path: { id: store.id } } })),
-    staleTime: 60_000,
-  });
+  const choices = useQuery(choicesQuery(store.id));
   const rules = edited.rules;
   const [at, setAt] = useState(0);
   const cursor = Math.min(at, rules.length - 1);

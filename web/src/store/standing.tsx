@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
-import { api, ask, type MoneyRules, type Problem, type Schemas, type Store } from "../api/client";
+import type { MoneyRules, Problem, Schemas, Store } from "../api/client";
 import { Choice, Clause } from "../parts/clause";
 import { countryName } from "../parts/countries";
 import { moneyText } from "../parts/money";
 import { dayName } from "../parts/time";
 import { Numbers } from "./panels";
+import { choicesQuery, ratesQuery } from "./queries";
 import { amount, fromPercent, percentText, plain, toPercent } from "./words";
 
 type Props = {
@@ -136,11 +137,7 @@ const otherwise = {
 
 function DeliveryWords({ store, edited, onChange }: Props) {
   const d = edited.delivery;
-  const choices = useQuery({
-    queryKey: ["choices", store.id],
-    queryFn: () => ask(api.GET("/api/stores/{id}/money-rules/choices", { params: { path: { id: store.id } } })),
-    staleTime: 60_000,
-  });
+  const choices = useQuery(choicesQuery(store.id));
   const set = (part: Partial<typeof d>) => {
     const next = { ...d, ...part };
     if (next.way !== "fastest") delete next.most;
@@ -389,15 +386,8 @@ function timesWords(factor: number): string {
 }
 
 function RateWords({ store, edited, onChange }: Props) {
-  const rates = useQuery({
-    queryKey: ["rates", store.id],
-    queryFn: () => ask(api.GET("/api/rates", { params: { query: { store: store.id } } })),
-  });
-  const choices = useQuery({
-    queryKey: ["choices", store.id],
-    queryFn: () => ask(api.GET("/api/stores/{id}/money-rules/choices", { params: { path: { id: store.id } } })),
-    staleTime: 60_000,
-  });
+  const rates = useQuery(ratesQuery(store.id));
+  const choices = useQuery(choicesQuery(store.id));
   const own = edited.rates;
   const [doubt, setDoubt] = useState("");
   const old = rates.data && rates.data.day !== "" && rates.data.age > own.max_age_days;
@@ -419,7 +409,7 @@ function RateWords({ store, edited, onChange }: Props) {
         ) : (
           "No rates have come yet; "
         )}
-        prices are selected where they are older than{" "}
+        prices are flagged where they are older than{" "}
         <Clause label="Oldest rates" words={`${own.max_age_days} days`}>
           {(close) => (
             <Numbers

@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, ask, type Draft, type DraftLine } from "../api/client";
+import { refresh } from "../api/refresh";
 import { Button, Dialog } from "../parts/controls";
 import { useSay } from "../parts/toast";
 
@@ -30,7 +31,7 @@ export function UndoBulk({ bulk, onClose }: { bulk: NonNullable<Draft["undo_bulk
       say(
         `Undone in ${result.undone === 1 ? "1 draft" : `${result.undone} drafts`}${result.edited_since > 0 ? `; ${result.edited_since} were changed since and stay` : ""}.`,
       );
-      for (const key of ["drafts", "draft"]) void client.invalidateQueries({ queryKey: [key] });
+      void refresh(client, "drafts", "draft");
       onClose();
     },
   });
@@ -62,7 +63,7 @@ export function Discard({ draft, onClose }: { draft: DraftLine; onClose: () => v
     mutationFn: () => ask(api.DELETE("/api/drafts/{id}", { params: { path: { id: draft.id } } })),
     onSuccess: () => {
       say("Discarded. The offer is still in the Catalog.");
-      for (const key of ["drafts", "header", "offers", "offer"]) void client.invalidateQueries({ queryKey: [key] });
+      void refresh(client, "drafts", "header", "offers", "offer");
       onClose();
     },
     onError: (error) => {

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Problem, type Schemas } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Dialog } from "../parts/controls";
 import { Money, percent } from "../parts/money";
@@ -15,10 +16,10 @@ const acts: { act: Act; name: string; value: string; hint: string }[] = [
   { act: "raise_amount", name: "Raise by an amount", value: "Amount", hint: "a negative one lowers" },
   { act: "margin", name: "Set a margin", value: "Margin, %", hint: "after fees" },
   { act: "column", name: "Paste a column", value: "", hint: "" },
-  { act: "release", name: "Release locks", value: "", hint: "" },
+  { act: "release", name: "Back to rule prices", value: "", hint: "" },
 ];
 
-/** Prices types or releases the prices of many drafts at once: seen first, then kept, and undone as one step. */
+/** Prices sets the prices of many drafts at once: seen first, then kept, and undone as one step. */
 export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void }) {
   const { store, storeId } = useSession();
   const client = useQueryClient();
@@ -54,7 +55,7 @@ export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void })
     placeholderData: (before) => before,
   });
   const again = () => {
-    for (const key of ["drafts", "draft", "effect"]) void client.invalidateQueries({ queryKey: [key] });
+    void refresh(client, "drafts", "draft", "effect");
   };
   const undo = async (bulk: number) => {
     try {

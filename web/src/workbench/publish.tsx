@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ask, type DraftLine, type Run } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Dialog } from "../parts/controls";
 
@@ -23,8 +24,8 @@ export function Publish({ ids, drafts, onClose }: { ids: number[]; drafts: Draft
     mutationFn: () =>
       ask(api.POST("/api/runs", { body: { store_id: storeId, draft_ids: able, visible, sell_empty: sellEmpty } })),
     onSuccess: (run) => {
-      void client.invalidateQueries({ queryKey: ["runs"] });
-      void client.invalidateQueries({ queryKey: ["header"] });
+      void refresh(client, "runs");
+      void refresh(client, "header");
       go(`/listings/runs/${run.id}`);
     },
   });

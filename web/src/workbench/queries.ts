@@ -1,4 +1,4 @@
-import { infiniteQueryOptions, type QueryClient, queryOptions } from "@tanstack/react-query";
+import { infiniteQueryOptions, type QueryClient, type QueryKey, queryOptions } from "@tanstack/react-query";
 import { api, ask, type Draft, type DraftLine, type Problem, type Schemas } from "../api/client";
 
 export type DraftPage = Schemas["WorkbenchPage"];
@@ -31,7 +31,7 @@ type Pages = { pages: DraftPage[]; pageParams: number[] };
 
 /** updateLines puts lines into the lists that hold them; the rest of the lists is not asked for again. */
 function updateLines(client: QueryClient, store: number, change: (line: DraftLine) => DraftLine) {
-  client.setQueryData<Pages>(draftsQuery(store).queryKey as unknown as readonly unknown[], (now) =>
+  client.setQueryData<Pages>(draftsQuery(store).queryKey as unknown as QueryKey, (now) =>
     now ? { ...now, pages: now.pages.map((p) => ({ ...p, drafts: p.drafts.map(change) })) } : now,
   );
 }

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Draft, type Problem, type Schemas } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { cell, number } from "../parts/cells";
 import { Button, Notice, Picture } from "../parts/controls";
@@ -10,6 +11,7 @@ import { useKeys } from "../parts/keys";
 import { onTimeText, ratingText } from "../parts/known";
 import { Money } from "../parts/money";
 import { useSay } from "../parts/toast";
+import { draftQuery } from "./queries";
 
 type Swapping = Schemas["WorkbenchSwapPreview"];
 type Row = Schemas["WorkbenchSwapRow"];
@@ -44,14 +46,14 @@ export default function Swap() {
     placeholderData: (before) => before,
     retry: false,
   });
-  const refresh = (draft: Draft) => {
-    client.setQueryData(["draft", id, storeId], draft);
-    for (const key of ["drafts", "offer", "offers", "swap"]) void client.invalidateQueries({ queryKey: [key] });
+  const show = (draft: Draft) => {
+    client.setQueryData(draftQuery(id, storeId).queryKey, draft);
+    void refresh(client, "drafts", "offer", "offers", "swap");
   };
   const undo = useMutation<Draft, Problem, void>({
     mutationFn: () => ask(api.POST("/api/drafts/{id}/undo", { params: { path: { id }, query: { store: storeId } } })),
     onSuccess: (draft) => {
-      refresh(draft);
+      show(draft);
       say(`Bought from ${draft.supplier} again.`);
     },
     onError: (error) => say(error.message, true),
@@ -70,7 +72,7 @@ export default function Swap() {
       );
     },
     onSuccess: (draft) => {
-      refresh(draft);
+      show(draft);
       go(`/workbench/${id}`);
       say(`Bought from ${draft.supplier} now.`, false, { words: "Undo", run: () => undo.mutate() });
     },

@@ -1,0 +1,45 @@
+import type { QueryClient } from "@tanstack/react-query";
+
+/** Topic is what a query is about: the first part of its key. */
+export type Topic =
+  | "categories"
+  | "changes"
+  | "choices"
+  | "commands"
+  | "draft"
+  | "drafts"
+  | "effect"
+  | "header"
+  | "links"
+  | "listings"
+  | "look"
+  | "me"
+  | "members"
+  | "money-rules"
+  | "offer"
+  | "offers"
+  | "price-many"
+  | "rates"
+  | "rejected"
+  | "request"
+  | "requests"
+  | "run"
+  | "runs"
+  | "saved-searches"
+  | "sources"
+  | "standard"
+  | "stores"
+  | "swap"
+  | "synonyms"
+  | "tokens";
+
+declare module "@tanstack/react-query" {
+  interface Register {
+    queryKey: readonly [Topic, ...unknown[]];
+    mutationKey: readonly unknown[];
+  }
+}
+
+/** refresh asks again for what is shown of some topics. */
+export const refresh = (client: QueryClient, ...topics: Topic[]) =>
+  Promise.all(topics.map((topic) => client.invalidateQueries({ queryKey: [topic] })));
