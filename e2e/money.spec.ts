@@ -256,7 +256,7 @@ test("many prices at once, and back as one step", async ({ page }) => {
   const dialog = page.getByRole("dialog");
   await dialog.getByLabel(/^Percent/).fill("-10");
   await expect(dialog).toContainText("0 rise,");
-  await dialog.getByRole("button", { name: /^Type \d+ prices/ }).click();
+  await dialog.getByRole("button", { name: /^Set \d+ prices/ }).click();
   await expect(page.getByText(/prices moved\./)).toBeVisible();
   const typed = async () =>
     (await api<Draft>(page, "GET", `/api/drafts/${ids[0]}?store=1`)).variants.filter((v) => v.manual).length;

@@ -28,7 +28,7 @@ test("a price list is looked at, corrected by dragging, and taken in", async ({ 
   await expect(page.getByLabel("What Net price € holds")).toHaveValue("cost");
   await expect(page.getByLabel("What Désignation holds")).toHaveValue("title");
   await expect(page.getByRole("table")).toContainText("EUR 3.71");
-  await expect(page.getByText(/Set aside: the supplier wants to be asked for the cost/).first()).toBeVisible();
+  await expect(page.getByText(/Rejected: the supplier wants to be asked for the cost/).first()).toBeVisible();
 
   // Dragged onto the wrong column, and put right again.
   const chip = page.getByRole("button", { name: "description", exact: true });

@@ -12,7 +12,6 @@ import {
 import { Header, stations } from "./frame/header";
 import { KeyLine } from "./frame/keyline";
 import { SessionProvider, useMe, useSession } from "./frame/session";
-import { SignIn } from "./frame/signin";
 import { useTheme } from "./frame/theme";
 import { Button, Notice } from "./parts/controls";
 import { useKeys } from "./parts/keys";
@@ -20,6 +19,7 @@ import { SayingProvider } from "./parts/toast";
 
 const loadCommands = () => import("./frame/commands");
 const Commands = lazy(loadCommands);
+const SignIn = lazy(() => import("./frame/signin"));
 const Sources = lazy(() => import("./sources/sources"));
 const ListPlace = lazy(() => import("./sources/list"));
 const Requests = lazy(() => import("./sources/requests"));
@@ -225,7 +225,12 @@ export function Application() {
         </Notice>
       </main>
     );
-  if (!me.data || me.error?.status === 401) return <SignIn />;
+  if (!me.data || me.error?.status === 401)
+    return (
+      <Suspense fallback={<div className="h-full bg-quay" />}>
+        <SignIn />
+      </Suspense>
+    );
   return (
     <SayingProvider>
       <SessionProvider member={me.data} waiting={<div className="h-full bg-quay" />}>

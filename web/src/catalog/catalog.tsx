@@ -18,10 +18,18 @@ import { DemandRibbon } from "../parts/ribbon";
 import { useSay } from "../parts/toast";
 import { OfferTrace } from "../parts/trace";
 import { sourcesQuery } from "../sources/queries";
-import { maxCompared } from "./compare";
 import { useLookFor } from "./lookfor";
 import { OfferSheetView } from "./offer";
-import { asAddress, nothingAsked, positionQuery, useAnswer, useOffers, useQuestion, withoutStore } from "./question";
+import {
+  asAddress,
+  maxCompared,
+  nothingAsked,
+  positionQuery,
+  useAnswer,
+  useOffers,
+  useQuestion,
+  withoutStore,
+} from "./question";
 import { Sentence } from "./sentence";
 
 const rowHeight = 61;

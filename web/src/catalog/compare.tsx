@@ -14,9 +14,7 @@ import { Money, num, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
 import { useSay } from "../parts/toast";
 import { offerQuery } from "./queries";
-
-/** maxCompared is how many offers are laid side by side. */
-export const maxCompared = 6;
+import { maxCompared } from "./question";
 
 type Line = {
   label: string;

@@ -184,6 +184,9 @@ export function asQuery({ words, values, standard, soldOut, sort }: Question, st
   };
 }
 
+/** maxCompared is how many offers are compared at once at most. */
+export const maxCompared = 6;
+
 const pageSize = 50;
 
 const asked = (question: Question, store: number, offset: number) =>

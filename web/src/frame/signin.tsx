@@ -4,7 +4,7 @@ import { api, ask, type Problem } from "../api/client";
 import { Button, Field } from "../parts/controls";
 import { meQuery } from "./queries";
 
-export function SignIn() {
+export default function SignIn() {
   const client = useQueryClient();
   const [email, setEmail] = useState("");
   const [password, setPassword] = useState("");

@@ -36,7 +36,7 @@ export function Preview({ looked }: { looked: Looked }) {
             <tr key={`x${offer.row}`} className="border-b border-line bg-loss-wash">
               <td className="px-4 py-1 align-top text-ink-2">{offer.row}</td>
               <td className="py-1" colSpan={6}>
-                <b className="text-loss">Set aside: {sayMoney(offer.error, "")}.</b>{" "}
+                <b className="text-loss">Rejected: {sayMoney(offer.error, "")}.</b>{" "}
                 <span className="text-ink-2">{offer.cells.filter(Boolean).slice(0, 6).join(" · ")}</span>
               </td>
             </tr>

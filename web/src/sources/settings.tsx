@@ -40,8 +40,9 @@ export function SettingsSentence({ source }: { source: Source }) {
     return (
       <p className="leading-7">
         Imports {ruleWords(rule)}
-        {zone}. Needs approval when more than {source.max_withdrawn} % of its offers would leave, or {source.max_repriced} %
-        change their cost. A cost that moves {source.max_cost_factor} times or more waits to be approved.
+        {zone}. Needs approval when more than {source.max_withdrawn} % of its offers would leave, or{" "}
+        {source.max_repriced} % change their cost. A cost that moves {source.max_cost_factor} times or more waits to be
+        approved.
       </p>
     );
   return (
