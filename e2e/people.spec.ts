@@ -26,7 +26,10 @@ test("a second store, in euros with tax in its prices", async ({ page }) => {
         Number((await earning.locator("div").filter({ hasText: line }).last().textContent())?.match(/€([\d.]+)$/)?.[1]),
     );
   expect(await euros(/^Price by your markup/)).toBe(
-    (await euros(/^Landed cost/)) + (await euros(/^Sales tax/)) + (await euros(/^Fees and/)) + (await euros(/^Profit(?! at)/)),
+    (await euros(/^Landed cost/)) +
+      (await euros(/^Sales tax/)) +
+      (await euros(/^Fees and/)) +
+      (await euros(/^Profit(?! at)/)),
   );
   await page.goto(`/workbench/${id}`);
   await expect(page.getByRole("columnheader", { name: "Price, EUR" })).toBeVisible();

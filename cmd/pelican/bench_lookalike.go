@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"image/jpeg"
 	"maps"
@@ -129,6 +130,9 @@ func benchLookalike(ctx context.Context, n int, dir string, kept bool) (out look
 	known, err := truths(ctx, pool, n)
 	if err != nil {
 		return out, err
+	}
+	if len(known.all) == 0 {
+		return out, errors.New("the catalog in this directory was not laid by this bench to its end")
 	}
 	r := rand.New(rand.NewPCG(4, 5))
 	var took []time.Duration

@@ -133,7 +133,7 @@ func fill(ctx context.Context, pool *pgxpool.Pool, a *application.Application, n
 			weight_grams)
 			select o.id, v::text, v, array['v' || v], 200 + (o.id * 7919 + v * 31) % 4000, 100, 0, '', 100
 			from offer o, generate_series(1, 4) v`,
-		`insert into draft (offer_id, title, description, pictures, options, taken_by) select id, title, '', '[]',
+		`insert into draft (offer_id, title, description, pictures, options, created_by) select id, title, '', '[]',
 			'[{"name": "Colour", "original": "Colour", "values": [{"name": "v1", "original": "v1"}, {"name": "v2",
 			"original": "v2"}, {"name": "v3", "original": "v3"}, {"name": "v4", "original": "v4"}]}]', '' from offer`,
 		`insert into draft_variant (draft_id, offer_variant_id, position, value_indexes) select d.id, w.id,
