@@ -1,6 +1,7 @@
 package application_test
 
 import (
+	"errors"
 	"go/ast"
 	"go/parser"
 	"go/token"
@@ -11,6 +12,8 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+
+	"github.com/jackc/pgx/v5/pgconn"
 
 	"plainpelican/testkit"
 )
@@ -86,6 +89,32 @@ func TestEachTableHasOneOwner(t *testing.T) {
 	})
 	if read < 200 {
 		t.Errorf("%d tables were found in statements: is SQL still written so?", read)
+	}
+}
+
+// Statements that stand in one piece name tables and columns that there are.
+func TestStatementsFitTheSchema(t *testing.T) {
+	conn, err := testkit.Database(t).Acquire(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Release()
+	fit := 0
+	eachStatement(t, func(_, where, sql string) {
+		_, err := conn.Conn().Prepare(t.Context(), "", sql)
+		var refused *pgconn.PgError
+		switch {
+		case err == nil:
+			fit++
+		case !errors.As(err, &refused):
+			t.Fatal(err)
+		case refused.Code == "42703", // a column that is not there; then a table
+			refused.Code == "42P01" && !strings.Contains(refused.Message, "FROM-clause"):
+			t.Errorf("%s: %s", where, refused.Message)
+		}
+	})
+	if fit < 200 {
+		t.Errorf("only %d statements were seen to fit", fit)
 	}
 }
 
