@@ -160,8 +160,8 @@ test("a supplier is looked for in its panel by words, and a bound can be typed",
   await kestrel.click();
   await page.keyboard.press("Escape");
   await expect(page).toHaveURL(/supplier=Linden\+Home&supplier=Kestrel/);
-  await page.getByRole("button", { name: /^Landing under/ }).click();
-  await page.getByRole("textbox", { name: "Landing under" }).fill("nonsense");
+  await page.getByRole("button", { name: /^Landed cost under/ }).click();
+  await page.getByRole("textbox", { name: "Landed cost under" }).fill("nonsense");
   await page.getByRole("button", { name: "Set", exact: true }).click();
   await expect(page.getByText("“nonsense” is not a number.")).toBeVisible(); // and the panel stays, with what was typed
   await page.getByRole("button", { name: "any cost", exact: true }).click();

@@ -72,12 +72,12 @@ test("a change of money rules waits until it is applied or discarded", async ({ 
 
 test("numbers are read as people write them, and what is none is said", async ({ page }) => {
   await page.goto("/catalog");
-  const under = page.getByRole("button", { name: /^Landing under/ });
+  const under = page.getByRole("button", { name: /^Landed cost under/ });
   await under.click();
-  await page.getByRole("textbox", { name: "Landing under" }).fill("nine");
+  await page.getByRole("textbox", { name: "Landed cost under" }).fill("nine");
   await expect(page.getByRole("dialog").getByRole("alert")).toContainText("is not a number");
-  await page.getByRole("textbox", { name: "Landing under" }).fill("9,5");
-  await page.getByRole("textbox", { name: "Landing under" }).press("Enter");
+  await page.getByRole("textbox", { name: "Landed cost under" }).fill("9,5");
+  await page.getByRole("textbox", { name: "Landed cost under" }).press("Enter");
   await expect(under).toContainText("$9.50");
   await expect(page).toHaveURL(/under=9\.5/);
   await page.getByRole("button", { name: /^Further clauses/ }).click();
@@ -102,11 +102,11 @@ test("the store in use belongs to the address", async ({ page, context }) => {
   await expect(page.getByRole("button", { name: /Saltmarsh Goods · USD/ })).toBeVisible();
   const second = await context.newPage();
   await second.goto(`/catalog?store=${id("Saltmarsh Nord")}&under=12`);
-  await expect(second.getByRole("button", { name: /^Landing under/ })).toContainText("€12.00");
+  await expect(second.getByRole("button", { name: /^Landed cost under/ })).toContainText("€12.00");
   await page.reload();
   await expect(page.getByRole("button", { name: /Saltmarsh Goods · USD/ })).toBeVisible();
   await second.reload();
-  await expect(second.getByRole("button", { name: /^Landing under/ })).toContainText("€12.00");
+  await expect(second.getByRole("button", { name: /^Landed cost under/ })).toContainText("€12.00");
   await expect(second).toHaveTitle(/^Catalog · Saltmarsh Nord/);
   await second.close();
 });

@@ -93,8 +93,8 @@ test("3 Catalog: the sentence, the cursor and the sheet", async ({ page }) => {
   await page.keyboard.press("Escape");
   await page.getByRole("button", { name: /^Days to the door/ }).click();
   await page.getByRole("button", { name: /^16 days/ }).click();
-  await page.getByRole("button", { name: /^Landing under/ }).click();
-  await page.getByRole("textbox", { name: "Landing under" }).fill("9");
+  await page.getByRole("button", { name: /^Landed cost under/ }).click();
+  await page.getByRole("textbox", { name: "Landed cost under" }).fill("9");
   await page.getByRole("button", { name: "Set", exact: true }).click();
   await page.getByRole("button", { name: /^Stock/ }).click();
   await page.getByRole("button", { name: /^20 or more/ }).click();

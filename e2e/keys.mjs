@@ -44,7 +44,7 @@ function watch() {
 
 /** Types at some five keys a second, unevenly, and returns what each key waited for. */
 async function typed(page) {
-  const words = page.getByLabel("Search");
+  const words = page.getByLabel("Search", { exact: true });
   let turn = 1;
   for (const sentence of ["vase", ...sentences.slice(0, Number(process.env.KEYS_SENTENCES ?? sentences.length))]) {
     await words.selectText();
@@ -100,7 +100,7 @@ await page.close();
 await bare.addInitScript(watch);
 await bare.goto(`${url}/healthz`);
 await bare.evaluate(() => {
-  document.body.innerHTML = '<input aria-label="Description" /><ol></ol>';
+  document.body.innerHTML = '<input aria-label="Search" /><ol></ol>';
   document.querySelector("input").addEventListener("input", async ({ target: { value: words } }) => {
     const answer = await (
       await fetch(`/api/offers?${new URLSearchParams({ words, store: "1", sort: "relevance", limit: "50" })}`)

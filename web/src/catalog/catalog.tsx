@@ -358,7 +358,7 @@ const OfferRow = memo(function OfferRow({
               <>
                 <PriceLadder ladder={offer.ladder} top={top} />
                 <span className="text-sm text-ink-2">
-                  lands <Money of={offer.ladder.landed} /> →{" "}
+                  landed <Money of={offer.ladder.landed} /> →{" "}
                   <OfferTrace
                     offer={offer.id}
                     variant={offer.priced_id}

@@ -142,8 +142,8 @@ export const clauses: Record<ClauseName, ClauseOf> = {
     priced: true,
   },
   under: {
-    label: "Landing under",
-    before: ", landing under",
+    label: "Landed cost under",
+    before: ", landed under",
     none: "any cost",
     kind: "amount",
     say: (v, how) => how.amount(v),

@@ -225,7 +225,7 @@ function Earning({ offer }: { offer: OfferSheet }) {
         <div className={row}>
           <span>{offer.other.in_stock ? "In stock from" : "Cheapest, but sold out"}</span>
           <span>
-            lands <Money of={offer.other.landed} /> → <Money of={offer.other.price} />
+            landed <Money of={offer.other.landed} /> → <Money of={offer.other.price} />
           </span>
         </div>
       )}

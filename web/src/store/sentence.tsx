@@ -178,7 +178,7 @@ function ConditionWords({
       For offers {words}
       {range && (
         <>
-          landing{" "}
+          landed at{" "}
           <Clause label={named("Cost range")} words={range}>
             {(close) => (
               <RangePanel
@@ -220,7 +220,7 @@ function RangePanel({
   return (
     <Numbers
       fields={[
-        { label: "Landing from", initial: c.from?.value ?? "", suffix: currency },
+        { label: "Landed cost from", initial: c.from?.value ?? "", suffix: currency },
         { label: "to under", initial: c.under?.value ?? "", suffix: `${currency}; empty is no end` },
       ]}
       onDone={([from, under]) => onDone({ from: bound(from), under: bound(under) } as Partial<Conditions>)}

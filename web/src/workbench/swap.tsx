@@ -112,8 +112,8 @@ export default function Swap() {
       <div className="border-b border-line bg-surface px-4 py-2.5">
         <h1 className="text-lg">Swap the supplier of “{look.data.title}”</h1>
         <p className="text-sm text-ink-2">
-          Its words, pictures, options and manual prices stay. What it is bought as, what it costs and what rules make
-          of that change.
+          Its title, description, pictures, options and manual prices stay. What it is bought as, what it costs and what
+          rules make of that change.
         </p>
       </div>
       <div className="min-h-0 grow overflow-auto">

@@ -143,8 +143,8 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
           v.rule_price && (
             <p key={v.id} className="mt-2 text-loss" role="alert">
               The typed price of <b>{v.values.join(" ")}</b> loses{" "}
-              <Money of={{ ...v.ladder.profit, value: v.ladder.profit.value.replace("-", "") }} /> on each sale: it
-              lands at <Money of={v.ladder.landed} />, fees take <Money of={v.ladder.fees} />
+              <Money of={{ ...v.ladder.profit, value: v.ladder.profit.value.replace("-", "") }} /> on each sale: the
+              landed cost is <Money of={v.ladder.landed} />, fees take <Money of={v.ladder.fees} />
               {num(v.ladder.tax) > 0 && (
                 <>
                   {" "}
