@@ -384,7 +384,8 @@ func TestARunOfThousandsBeginsAtOnce(t *testing.T) {
 	id := w.Take(w.Offer(0))[0]
 	n := many(50_000, 6_000)
 	rows, err := w.App.Pool.Query(t.Context(), `insert into draft (offer_id, title, description, pictures, options,
-		created_by) select offer_id, title, description, pictures, options, created_by from draft, generate_series(1, $2)
+		created_by) select offer_id, title, description, pictures, options, created_by from draft,
+		generate_series(1, $2)
 		where id = $1 returning id`, id, n)
 	if err != nil {
 		t.Fatal(err)

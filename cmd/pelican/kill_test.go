@@ -127,7 +127,8 @@ func TestKilledTwentyTimesAnIntakeEndsAsIfUndisturbed(t *testing.T) {
 	r := rand.New(rand.NewPCG(9, 9))
 	// done is how far each intake is that has not ended.
 	done := func() map[int64]int {
-		rows, err := pool.Query(context.Background(), `select id, seen + merged from import_run where state <> 'finished'`)
+		rows, err := pool.Query(context.Background(), `select id, seen + merged from import_run
+			where state <> 'finished'`)
 		if err != nil {
 			t.Fatal(err)
 		}
