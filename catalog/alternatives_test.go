@@ -343,8 +343,7 @@ func TestAPageWithoutAPriceAndAPictureAreLookedFor(t *testing.T) {
 	shop.HandleFunc("/shot.jpg", func(rw http.ResponseWriter, _ *http.Request) { _, _ = rw.Write(content) })
 	shop.HandleFunc("/page", func(rw http.ResponseWriter, r *http.Request) {
 		rw.Header().Set("Content-Type", "text/html")
-		_,
-			_ = fmt.Fprintf(rw,
+		_, _ = fmt.Fprintf(rw,
 			`<script type="application/ld+json">
 				{"@type":"Product","name":"Ganz andere Worte","image":"http://%s/shot.jpg"}</script>`, r.Host)
 	})

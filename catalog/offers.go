@@ -105,8 +105,7 @@ func (s *Service) lines(ctx context.Context, hits []index.Hit[offerPricing], sho
 	}
 	var one Line
 	var pictures int
-	_,
-		err = pgx.ForEachRow(rows,
+	_, err = pgx.ForEachRow(rows,
 		[]any{&one.ID, &one.Title, &one.Supplier, &one.Source, &one.Demand, &one.Growth, &pictures, &one.Weekly,
 			&one.number, &one.brand, &one.category, &one.page}, func() error {
 			line := &out[at[one.ID]]

@@ -174,8 +174,7 @@ func (s *Service) sheetVariants(ctx context.Context, o *Sheet, t pricing.OfferFa
 	var pricesIn string
 	// What the sheet is about, and the other one: the least landed cost of what is in stock, and of all.
 	var inStock, cheapest *candidate
-	_,
-		err = pgx.ForEachRow(rows,
+	_, err = pgx.ForEachRow(rows,
 		[]any{&v.ID, &v.Number, &v.Values, &cost, &advertised, &listed, &pricesIn, &stock, &unknown, &picture,
 			&v.WeightGrams, &v.Withdrawn}, func() error {
 			one := v

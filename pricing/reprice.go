@@ -71,16 +71,7 @@ func (s *Service) startRun(ctx context.Context, tx pgx.Tx, storeID int64, revisi
 
 // RepriceAll brings the prices of every store up to rates that have changed.
 func (s *Service) RepriceAll(ctx context.Context, tx pgx.Tx, why string) error {
-	list, err := s.Stores.Connected(ctx, tx)
-	if err != nil {
-		return err
-	}
-	for _, id := range list {
-		if err := s.repriceStore(ctx, tx, id, why, nil); err != nil {
-			return err
-		}
-	}
-	return nil
+	return s.repriceStores(ctx, tx, why, nil)
 }
 
 // RepriceChanged is sources.Prices: only the drafts of the offers in question are looked at.
@@ -94,28 +85,30 @@ func (s *Service) RepriceChanged(ctx context.Context, tx pgx.Tx, sourceID int64,
 	if err != nil || len(drafts) == 0 {
 		return err
 	}
+	return s.repriceStores(ctx, tx, why, drafts)
+}
+
+// repriceStores starts a run with landed costs in every store, over some drafts, or over all where drafts is nil. A
+// store in which one over all is waiting is left out: that one will see this change too.
+func (s *Service) repriceStores(ctx context.Context, tx pgx.Tx, why string, drafts []int64) error {
 	list, err := s.Stores.Connected(ctx, tx)
 	if err != nil {
 		return err
 	}
 	for _, id := range list {
-		if err := s.repriceStore(ctx, tx, id, why, drafts); err != nil {
+		var waiting bool
+		if err := tx.QueryRow(ctx, `select exists (select from reprice_run where store_id = $1 and state = 'waiting'
+			and with_landed_cost and only_drafts is null)`, id).Scan(&waiting); err != nil {
+			return err
+		}
+		if waiting {
+			continue
+		}
+		if _, err := s.startRun(ctx, tx, id, nil, why, true, drafts); err != nil {
 			return err
 		}
 	}
 	return nil
-}
-
-// repriceStore starts a run with landed costs over some drafts of a store, or over all where drafts is nil,
-// unless one over all is waiting: it will see this change too.
-func (s *Service) repriceStore(ctx context.Context, tx pgx.Tx, storeID int64, why string, drafts []int64) error {
-	var waiting bool
-	if err := tx.QueryRow(ctx, `select exists (select from reprice_run where store_id = $1 and state = 'waiting'
-		and with_landed_cost and only_drafts is null)`, storeID).Scan(&waiting); err != nil || waiting {
-		return err
-	}
-	_, err := s.startRun(ctx, tx, storeID, nil, why, true, drafts)
-	return err
 }
 
 // RepriceUnpriced reprices stores whose drafts lack a price, as after an upgrade or where a store

@@ -3,7 +3,6 @@ package sources
 import (
 	"context"
 	"errors"
-	"os"
 
 	"plainpelican/connect/source"
 )
@@ -31,8 +30,7 @@ type driver interface {
 	// open opens what an import reads, where it was left.
 	open(ctx context.Context, s *Service, in *activeImport) (feed, error)
 	// stillSold asks whether an offer is sold, by its number. Where the source cannot be asked the answer is true
-	// with an
-	// error that says why, as the beginning of a sentence.
+	// with an error that says why, as the beginning of a sentence.
 	stillSold(ctx context.Context, s *Service, sourceID int64, number string) (bool, error)
 }
 
@@ -142,7 +140,6 @@ func (documentDriver) capabilities() Capabilities {
 }
 
 func (documentDriver) open(ctx context.Context, s *Service, in *activeImport) (feed, error) {
-	var file *os.File
 	file, err := s.openFile(ctx, in)
 	if err != nil {
 		return nil, err

@@ -403,8 +403,7 @@ func (s *Service) LinkResults(ctx context.Context, importID int64) ([]LinkResult
 		return nil, err
 	}
 	var r LinkResult
-	_,
-		err = pgx.ForEachRow(rows,
+	_, err = pgx.ForEachRow(rows,
 		[]any{&r.Line, &r.Number, &r.OfferID, &r.AlreadyInCatalog, &r.Title, &r.Format, &r.Missing, &r.Error},
 		func() error {
 			if r.Line >= 1 && r.Line <= len(results) {

@@ -20,8 +20,7 @@ func TestPastedLinksComeInALineEach(t *testing.T) {
 		rw.Header().Set("Content-Type", "text/html; charset=utf-8")
 		switch r.URL.Path {
 		case "/lamp":
-			_,
-				_ = fmt.Fprintf(rw,
+			_, _ = fmt.Fprintf(rw,
 				`<script type="application/ld+json">
 					{"@type":"Product","name":"Storm lamp","sku":"L","offers":{"price":"%s","priceCurrency":"EUR",`+
 					`"availability":"InStock"}}</script>`, price)
@@ -30,8 +29,7 @@ func TestPastedLinksComeInALineEach(t *testing.T) {
 				rw.WriteHeader(http.StatusGone)
 				return
 			}
-			_,
-				_ = io.WriteString(rw,
+			_, _ = io.WriteString(rw,
 				`<meta property="og:title" content="Bell"><meta property="product:price:amount" content="3">
 					<meta property="product:price:currency" content="USD">`)
 		case "/login":
@@ -118,8 +116,7 @@ func TestOddPagesAmongPastedLinks(t *testing.T) {
 			_, _ = io.WriteString(z, strings.Repeat("x", 60<<20))
 			_ = z.Close()
 		}
-		_,
-			_ = fmt.Fprintf(rw,
+		_, _ = fmt.Fprintf(rw,
 			`<script type="application/ld+json">
 				{"@type":"Product","name":"Thing %s","offers":{"price":"2.00","priceCurrency":"EUR"}}</script>`,
 			r.URL.Path)

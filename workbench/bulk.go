@@ -3,6 +3,7 @@ package workbench
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -142,7 +143,7 @@ func (s *Service) savePrices(ctx context.Context, t storeContext,
 		if err := tx.QueryRow(ctx, `select nextval('bulk_edit')`).Scan(&bulk); err != nil {
 			return err
 		}
-		ids := sorted(changes)
+		ids := slices.Sorted(maps.Keys(changes)) // so that two who write many drafts do not wait for each other
 		for _, id := range ids {
 			prices, err := manualPrices(changes[id], t.pricer.StoreID, t.pricer.Currency)
 			if err != nil {

@@ -1,6 +1,7 @@
 package workbench
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -321,7 +322,7 @@ func (w *writing) conflict(fields []edit.Field, base map[edit.Field]int) error {
 			continue
 		}
 		sentence := fmt.Sprintf("%s changed the %s meanwhile. Yours was not saved: choose which of the two stays.",
-			orElse(now.By, "Somebody"), fieldWords(f))
+			cmp.Or(now.By, "Somebody"), fieldWords(f))
 		return huma.NewError(409, sentence, &huma.ErrorDetail{Location: "body." + inputField(f), Message: sentence,
 			Value: map[string]any{"field": f, "revision": now.Revision, "by": now.By, "theirs": w.value(f)}})
 	}
@@ -348,11 +349,9 @@ func (w *writing) value(f edit.Field) any {
 	return nil
 }
 
-func isPrice(f edit.Field) bool { return strings.HasPrefix(string(f), "price:") }
-
 // inputField is the part of an edit that touches a field.
 func inputField(f edit.Field) string {
-	if isPrice(f) {
+	if _, price := f.Price(); price {
 		return "prices"
 	}
 	return string(f)
@@ -360,22 +359,16 @@ func inputField(f edit.Field) string {
 
 // fieldWords name a field for a person.
 func fieldWords(f edit.Field) string {
-	switch {
-	case isPrice(f):
+	if _, price := f.Price(); price {
 		return "price"
-	case f == edit.Chosen:
+	}
+	switch f {
+	case edit.Chosen:
 		return "choice of variants"
-	case f == edit.Offer:
+	case edit.Offer:
 		return "supplier"
 	}
 	return string(f)
-}
-
-func orElse(text, fallback string) string {
-	if text == "" {
-		return fallback
-	}
-	return text
 }
 
 // Discard removes a draft that is not live in a store.

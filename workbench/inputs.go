@@ -93,8 +93,7 @@ func (s *Service) pricingVariants(ctx context.Context, q database.Querier, store
 	var draft, cost, advertised, listed int64
 	var pricesIn string
 	var v pricing.VariantInput
-	_,
-		err = pgx.ForEachRow(rows,
+	_, err = pgx.ForEachRow(rows,
 		[]any{&draft, &v.ID, &v.Chosen, &cost, &advertised, &listed, &pricesIn, &v.ManualPrice}, func() error {
 			for place < len(inputs) && inputs[place].DraftID < draft {
 				place++

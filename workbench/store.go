@@ -44,8 +44,7 @@ func (s *Service) store(ctx context.Context, tx pgx.Tx, w *writing, operations, 
 		with written as (update draft set revision = revision + 1, updated_at = now(), changes = $2`+set+`
 			where id = $1 returning revision)
 		insert into draft_edit (draft_id, revision, member_id, member, what, operations, inverse, fields, bulk_id,
-		store_id,
-			undoes)
+			store_id, undoes)
 		select $1, revision, nullif($3::bigint, 0), $4, $5, $6, $7, $8, nullif($9::bigint, 0), nullif($10::bigint, 0),
 			nullif($11::bigint, 0) from written`, args...); err != nil {
 		return fmt.Errorf("saving draft %d: %w", w.id, err)
@@ -81,10 +80,7 @@ func columns(w *writing, args *[]any) string {
 // storeOf is the store whose manual prices operations set; 0 where they set none.
 func storeOf(operations []edit.Operation) int64 {
 	for _, op := range operations {
-		switch prices := op.(type) {
-		case edit.SetPrices:
-			return prices.StoreID
-		case *edit.SetPrices:
+		if prices, ok := op.(edit.SetPrices); ok {
 			return prices.StoreID
 		}
 	}
@@ -105,17 +101,11 @@ func (s *Service) storeVariants(ctx context.Context, tx pgx.Tx, w *writing, oper
 		}
 	}
 	if slices.Contains(w.touched, edit.Chosen) {
-		chosen := []int64{}
-		for _, v := range d.Variants {
-			if v.Chosen {
-				chosen = append(chosen, v.ID)
-			}
-		}
 		batch.Queue(`update draft_variant set chosen = id = any ($2)
-			where draft_id = $1 and chosen <> (id = any ($2))`, w.id, chosen)
+			where draft_id = $1 and chosen <> (id = any ($2))`, w.id, d.Chosen())
 	}
 	for _, f := range w.touched {
-		key, ok := priceKey(f)
+		key, ok := f.Price()
 		if !ok {
 			continue
 		}
@@ -143,14 +133,4 @@ func (s *Service) storeVariants(ctx context.Context, tx pgx.Tx, w *writing, oper
 		return s.afterPurchaseChange(ctx, tx, w, offerBefore)
 	}
 	return nil
-}
-
-// priceKey is which manual price a field is, where it is one.
-func priceKey(f edit.Field) (k edit.PriceKey, ok bool) {
-	rest, ok := strings.CutPrefix(string(f), "price:")
-	if !ok {
-		return k, false
-	}
-	_, err := fmt.Sscanf(rest, "%d:%d", &k.StoreID, &k.VariantID)
-	return k, err == nil
 }

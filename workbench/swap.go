@@ -142,8 +142,7 @@ func (s *Service) purchaseOf(ctx context.Context, q database.Querier, id int64) 
 	var v SwapCandidate
 	var cost, advertised, listed int64
 	var pricesIn string
-	_,
-		err = pgx.ForEachRow(rows,
+	_, err = pgx.ForEachRow(rows,
 		[]any{&v.ID, &v.Values, &cost, &advertised, &listed, &pricesIn, &v.Stock, &v.pictureIndex, &v.barcode,
 			&v.grams}, func() error {
 			one := v
@@ -191,16 +190,8 @@ func (s *Service) PreviewSwap(ctx context.Context, id, storeID int64, in SwapInp
 	var next pricing.Quote
 	if t.pricer != nil {
 		next = t.pricer.Quote(&o.facts)
-		if quote.Err == nil {
-			out.Before.DoorMax = quote.Choice.Door.Max
-			out.Before.Delivery, out.Before.Door = quote.Choice.Delivery.Name,
-				dayRange(quote.Choice.Door.Min, quote.Choice.Door.Max)
-		}
-		if next.Err == nil {
-			out.After.DoorMax = next.Choice.Door.Max
-			out.After.Delivery, out.After.Door = next.Choice.Delivery.Name,
-				dayRange(next.Choice.Door.Min, next.Choice.Door.Max)
-		}
+		out.Before.deliver(&quote)
+		out.After.deliver(&next)
 	}
 	for i, v := range variants {
 		row := SwapRow{VariantID: v.ID, Values: v.Values, Chosen: v.Chosen,
@@ -229,6 +220,14 @@ func (s *Service) PreviewSwap(ctx context.Context, id, storeID int64, in SwapInp
 		out.Rows = append(out.Rows, row)
 	}
 	return out, nil
+}
+
+// deliver fills in the delivery that prices assume, where there is one.
+func (p *Purchase) deliver(q *pricing.Quote) {
+	if q.Err == nil {
+		door := q.Choice.Door
+		p.Delivery, p.Door, p.DoorMax = q.Choice.Delivery.Name, dayRange(door.Min, door.Max), door.Max
+	}
 }
 
 // currentPurchase is what a draft is bought as now.

@@ -1,9 +1,9 @@
 package workbench
 
 import (
+	"cmp"
 	"context"
 	"fmt"
-	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/jackc/pgx/v5"
@@ -24,6 +24,8 @@ type made struct {
 	fields   []edit.Field
 }
 
+const madeColumns = `id, draft_id, revision, what, inverse, fields`
+
 func scanMade(row pgx.CollectableRow) (m made, err error) {
 	var inverse []byte
 	if err = row.Scan(&m.id, &m.draftID, &m.revision, &m.what, &inverse, &m.fields); err == nil {
@@ -36,7 +38,7 @@ func scanMade(row pgx.CollectableRow) (m made, err error) {
 // Where a field that it touched was changed since, it is a problem that says so, unless force is set.
 func (s *Service) Undo(ctx context.Context, id, storeID int64, force bool) (Draft, error) {
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `select id, draft_id, revision, what, inverse, fields from draft_edit
+		rows, err := tx.Query(ctx, `select `+madeColumns+` from draft_edit
 			where draft_id = $1 and member_id = $2 and undone_at is null and undoes is null
 				and (store_id is null or store_id = $3) order by id desc limit 1`, id, access.Who(ctx).MemberID,
 			storeID)
@@ -50,7 +52,7 @@ func (s *Service) Undo(ctx context.Context, id, storeID int64, force bool) (Draf
 		if err != nil {
 			return err
 		}
-		w, err := s.takeBack(ctx, tx, last, 0, func(w *writing) error {
+		w, err := s.takeBack(ctx, tx, last, func(w *writing) error {
 			if f, since := w.changedSince(last); since && !force {
 				return changedSinceProblem(w, f)
 			}
@@ -73,9 +75,8 @@ func (s *Service) Undo(ctx context.Context, id, storeID int64, force bool) (Draf
 }
 
 // takeBack applies what takes an edit back, after a check of the draft that was locked.
-func (s *Service) takeBack(ctx context.Context, tx pgx.Tx, m made, bulk int64,
-	check func(*writing) error) (*writing, error) {
-	w, err := s.write(ctx, tx, m.draftID, writeOptions{undoes: m.id, bulk: bulk},
+func (s *Service) takeBack(ctx context.Context, tx pgx.Tx, m made, check func(*writing) error) (*writing, error) {
+	w, err := s.write(ctx, tx, m.draftID, writeOptions{undoes: m.id},
 		func(w *writing) ([]edit.Operation, error) { return m.inverse, check(w) })
 	if err != nil {
 		return nil, err
@@ -99,7 +100,7 @@ func (w *writing) changedSince(m made) (edit.Field, bool) {
 
 func changedSinceProblem(w *writing, f edit.Field) error {
 	sentence := fmt.Sprintf("%s changed the %s after you did. To undo yours would take that back, too.",
-		orElse(w.changes[f].By, "Somebody"), fieldWords(f))
+		cmp.Or(w.changes[f].By, "Somebody"), fieldWords(f))
 	return huma.NewError(409, sentence, &huma.ErrorDetail{Location: "query.force", Message: sentence,
 		Value: map[string]any{"field": f, "by": w.changes[f].By}})
 }
@@ -115,7 +116,7 @@ type UndoBulkResult struct {
 func (s *Service) UndoBulk(ctx context.Context, bulk int64) (UndoBulkResult, error) {
 	var out UndoBulkResult
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `select id, draft_id, revision, what, inverse, fields from draft_edit
+		rows, err := tx.Query(ctx, `select `+madeColumns+` from draft_edit
 			where bulk_id = $1 and member_id = $2 and undone_at is null and undoes is null order by draft_id`,
 			bulk, access.Who(ctx).MemberID)
 		if err != nil {
@@ -129,7 +130,7 @@ func (s *Service) UndoBulk(ctx context.Context, bulk int64) (UndoBulkResult, err
 		prices := false
 		for _, m := range edits {
 			since := false
-			_, err := s.takeBack(ctx, tx, m, 0, func(w *writing) error {
+			_, err := s.takeBack(ctx, tx, m, func(w *writing) error {
 				if _, since = w.changedSince(m); since {
 					return errSkip
 				}
@@ -191,14 +192,4 @@ func single(drafts []*draft, err error) (*draft, error) {
 		return nil, err
 	}
 	return drafts[0], nil
-}
-
-// sorted are ids in order, so that two who write many drafts do not wait for each other.
-func sorted[V any](byID map[int64]V) []int64 {
-	ids := make([]int64, 0, len(byID))
-	for id := range byID {
-		ids = append(ids, id)
-	}
-	slices.Sort(ids)
-	return ids
 }

@@ -27,8 +27,7 @@ type market struct {
 func (m *market) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	switch r.URL.Path {
 	case "/.well-known/catalog-source":
-		_,
-			_ = w.Write([]byte(`{"protocol":"catalog-source/1","name":"Market","token_endpoint":"/token",` +
+		_, _ = w.Write([]byte(`{"protocol":"catalog-source/1","name":"Market","token_endpoint":"/token",` +
 			`"takes_requests":true,"limits":{"requests_per_second":500,"page_size":10}}`))
 	case "/token":
 		_, _ = w.Write([]byte(`{"access_token":"t"}`))

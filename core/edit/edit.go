@@ -6,7 +6,6 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 
 	"plainpelican/core/contact"
@@ -72,8 +71,12 @@ const (
 )
 
 // PriceOf is the field of one manual price.
-func PriceOf(k PriceKey) Field {
-	return Field("price:" + strconv.FormatInt(k.StoreID, 10) + ":" + strconv.FormatInt(k.VariantID, 10))
+func PriceOf(k PriceKey) Field { return Field(fmt.Sprintf("price:%d:%d", k.StoreID, k.VariantID)) }
+
+// Price is the manual price that a field is, where it is one.
+func (f Field) Price() (k PriceKey, ok bool) {
+	n, _ := fmt.Sscanf(string(f), "price:%d:%d", &k.StoreID, &k.VariantID)
+	return k, n == 2
 }
 
 // Error says why an operation cannot be applied, in a sentence, and which field is at fault.
@@ -265,7 +268,7 @@ func (ChooseVariants) Fields(*Draft) []Field { return []Field{Chosen} }
 func (ChooseVariants) MovesPrice() bool      { return false }
 
 func (o ChooseVariants) Apply(d *Draft) (Operation, error) {
-	before := ChooseVariants{Chosen: d.chosen()}
+	before := ChooseVariants{Chosen: d.Chosen()}
 	for _, id := range o.Chosen {
 		at := d.variant(id)
 		if at < 0 {
@@ -282,7 +285,8 @@ func (o ChooseVariants) Apply(d *Draft) (Operation, error) {
 	return before, nil
 }
 
-func (d *Draft) chosen() []int64 {
+// Chosen are the ids of the variants that are sold, in order.
+func (d *Draft) Chosen() []int64 {
 	ids := []int64{}
 	for _, v := range d.Variants {
 		if v.Chosen {
@@ -396,7 +400,7 @@ func (BuyAs) MovesPrice() bool      { return true }
 func (BuyAs) Fields(*Draft) []Field { return []Field{Offer, Pictures, Chosen} }
 
 func (o BuyAs) Apply(d *Draft) (Operation, error) {
-	before := BuyAs{OfferID: d.OfferID, Chosen: d.chosen(), Pictures: slices.Clone(d.Pictures)}
+	before := BuyAs{OfferID: d.OfferID, Chosen: d.Chosen(), Pictures: slices.Clone(d.Pictures)}
 	bought := map[int64]int64{}
 	for _, p := range o.Purchases {
 		at := d.variant(p.VariantID)

@@ -11,18 +11,24 @@ type stored struct {
 	Value json.RawMessage `json:"value"`
 }
 
-// kinds make an empty operation of each kind, to be read into.
-var kinds = map[string]func() Operation{
-	SetTitle{}.Kind():        func() Operation { return &SetTitle{} },
-	SetDescription{}.Kind():  func() Operation { return &SetDescription{} },
-	RemoveContacts{}.Kind():  func() Operation { return &RemoveContacts{} },
-	ArrangePictures{}.Kind(): func() Operation { return &ArrangePictures{} },
-	RenameOptions{}.Kind():   func() Operation { return &RenameOptions{} },
-	ChooseVariants{}.Kind():  func() Operation { return &ChooseVariants{} },
-	SetCollections{}.Kind():  func() Operation { return &SetCollections{} },
-	SetTags{}.Kind():         func() Operation { return &SetTags{} },
-	SetPrices{}.Kind():       func() Operation { return &SetPrices{} },
-	BuyAs{}.Kind():           func() Operation { return &BuyAs{} },
+// kinds read an operation of each kind.
+var kinds = map[string]func(value []byte) (Operation, error){
+	SetTitle{}.Kind():        read[SetTitle],
+	SetDescription{}.Kind():  read[SetDescription],
+	RemoveContacts{}.Kind():  read[RemoveContacts],
+	ArrangePictures{}.Kind(): read[ArrangePictures],
+	RenameOptions{}.Kind():   read[RenameOptions],
+	ChooseVariants{}.Kind():  read[ChooseVariants],
+	SetCollections{}.Kind():  read[SetCollections],
+	SetTags{}.Kind():         read[SetTags],
+	SetPrices{}.Kind():       read[SetPrices],
+	BuyAs{}.Kind():           read[BuyAs],
+}
+
+func read[O Operation](value []byte) (Operation, error) {
+	var op O
+	err := json.Unmarshal(value, &op)
+	return op, err
 }
 
 // Marshal writes operations as JSON, to be read by Unmarshal.
@@ -46,15 +52,14 @@ func Unmarshal(data []byte) ([]Operation, error) {
 	}
 	operations := make([]Operation, len(list))
 	for i, s := range list {
-		empty, known := kinds[s.Kind]
+		read, known := kinds[s.Kind]
 		if !known {
 			return nil, fmt.Errorf("no edit is called %q", s.Kind)
 		}
-		op := empty()
-		if err := json.Unmarshal(s.Value, op); err != nil {
+		var err error
+		if operations[i], err = read(s.Value); err != nil {
 			return nil, fmt.Errorf("an edit of the %s: %w", s.Kind, err)
 		}
-		operations[i] = op
 	}
 	return operations, nil
 }

@@ -24,7 +24,7 @@ const Sources = lazy(() => import("./sources/sources"));
 const ListPlace = lazy(() => import("./sources/list"));
 const Requests = lazy(() => import("./sources/requests"));
 const Categories = lazy(() => import("./sources/categories"));
-const Beside = lazy(() => import("./catalog/compare"));
+const Compare = lazy(() => import("./catalog/compare"));
 const Catalog = lazy(() => import("./catalog/catalog"));
 const Alternatives = lazy(() => import("./catalog/alternatives"));
 const Swap = lazy(() => import("./workbench/swap"));
@@ -176,7 +176,7 @@ const router = createBrowserRouter([
           { path: "/sources/:id/categories", element: <Categories /> },
           { path: "/sources/:id/columns", element: <ListPlace key="columns" /> },
           { path: "/catalog", element: <Catalog /> },
-          { path: "/catalog/compare/:ids?", element: <Beside /> },
+          { path: "/catalog/compare/:ids?", element: <Compare /> },
           { path: "/catalog/alternatives", element: <Alternatives /> },
           { path: "/catalog/alternatives/:id", element: <Alternatives /> },
           { path: "/workbench", element: <Workbench /> },

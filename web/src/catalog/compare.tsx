@@ -109,8 +109,8 @@ const lines: Line[] = [
   { label: "Rivals", show: (o) => countText(o.rivals), of: (o) => o.rivals, best: "least" },
 ];
 
-/** Beside lays up to six offers side by side, with what differs selected. */
-export default function Beside() {
+/** Compare lays offers side by side, with what differs picked out. */
+export default function Compare() {
   const { storeId, may } = useSession();
   const go = useNavigate();
   const say = useSay();

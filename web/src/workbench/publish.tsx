@@ -24,8 +24,7 @@ export function Publish({ ids, drafts, onClose }: { ids: number[]; drafts: Draft
     mutationFn: () =>
       ask(api.POST("/api/runs", { body: { store_id: storeId, draft_ids: able, visible, sell_empty: sellEmpty } })),
     onSuccess: (run) => {
-      void refresh(client, "runs");
-      void refresh(client, "header");
+      void refresh(client, "runs", "header");
       go(`/listings/runs/${run.id}`);
     },
   });
