@@ -1,7 +1,7 @@
 import { spawn } from "node:child_process";
 import { existsSync, readFileSync } from "node:fs";
 import { expect, test } from "@playwright/test";
-import { api, connectStore, signIn, takeFresh } from "./world";
+import { api, connectStore, rowsOf, signIn, takeFresh } from "./world";
 
 /** The demo's database, as its process was started. */
 function database(): { pid: number; command: string[] } {
@@ -103,7 +103,7 @@ test("ten tabs leave room for answers: one stream a browser", async ({ page, con
   const streams: string[] = [];
   context.on("request", (r) => r.url().endsWith("/api/progress") && streams.push(r.url()));
   await page.goto("/catalog");
-  await page.getByRole("row").nth(3).waitFor();
+  await rowsOf(page).nth(3).waitFor();
   const others = [];
   for (let i = 0; i < 9; i++) {
     const tab = await context.newPage();

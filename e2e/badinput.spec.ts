@@ -2,7 +2,7 @@ import { createServer, type Server } from "node:http";
 import type { AddressInfo } from "node:net";
 import { deflateSync } from "node:zlib";
 import { expect, type Page, test } from "@playwright/test";
-import { signIn } from "./world";
+import { rowsOf, signIn } from "./world";
 
 // Whatever comes in wrong is said on screen in a plain sentence: files, rows, links and pictures.
 test.describe.configure({ mode: "serial" });
@@ -148,7 +148,7 @@ test("a picture that is none is said where it would be", async ({ page }) => {
     ["huge.png", "it has 40000 by 40000 pixels, more than can be handled"],
   ] as const) {
     await page.goto(`/catalog?words=${encodeURIComponent(`Bad picture ${name}`)}`);
-    await page.getByRole("row").filter({ hasText: name }).first().click();
+    await rowsOf(page).filter({ hasText: name }).first().click();
     await expect(page.getByText("picture broken").first()).toBeVisible();
     await expect(page.getByText(reason).first()).toBeVisible();
   }

@@ -1,5 +1,5 @@
 import { expect, type Page, test } from "@playwright/test";
-import { api, bazaar, connectStore, goods, kill, misbehave, onTheShelf, signIn, takeFresh } from "./world";
+import { api, bazaar, connectStore, goods, kill, misbehave, onTheShelf, rowsOf, signIn, takeFresh } from "./world";
 
 test.beforeEach(async ({ page }) => {
   await signIn(page);
@@ -52,11 +52,11 @@ test("the marketplace is down: said in plain words, and the catalog goes on", as
   });
   await expect(page.getByRole("link", { name: /^Sources/ })).toContainText("1 with errors");
   await page.goto("/catalog?words=kettle");
-  await expect(page.getByRole("row").first()).toContainText(/kettle/i);
+  await expect(rowsOf(page).first()).toContainText(/kettle/i);
   await misbehave(bazaar);
   await page.goto("/sources");
   await page.getByRole("button", { name: "Import now" }).click();
-  await expect(page.getByRole("listitem").filter({ hasText: "Quayside Bazaar" })).toContainText("OK", {
+  await expect(rowsOf(page).filter({ hasText: "Quayside Bazaar" })).toContainText("OK", {
     timeout: 40_000,
   });
 });

@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { api, connectStore, nord, signIn, takeFresh } from "./world";
+import { api, connectStore, nord, pointed, signIn, takeFresh } from "./world";
 
 test.beforeEach(async ({ page }) => {
   await signIn(page);
@@ -14,7 +14,7 @@ test("row, sheet and keys mean the offer of the address; what is selected surviv
   );
   const wanted = found.offers[3] as { id: number; title: string };
   await page.goto(`/catalog?sort=units&offer=${wanted.id}`);
-  const current = page.locator("[role=row][aria-selected=true]");
+  const current = pointed(page);
   await expect(current).toContainText(wanted.title);
   await expect(page.getByRole("region", { name: "Offer", exact: true }).getByRole("heading").first()).toContainText(
     wanted.title.slice(0, 12),

@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { api, bazaar, bazaarSecret, goods, leaving, overLimit, signIn } from "./world";
+import { api, bazaar, bazaarSecret, goods, leaving, overLimit, rowsOf, signIn } from "./world";
 
 // What a new user can do, step by step, by mouse. The steps build on each other.
 test.describe.configure({ mode: "serial" });
@@ -7,10 +7,10 @@ test.describe.configure({ mode: "serial" });
 test("1 Sources: the marketplace, disconnected and connected again", async ({ page }) => {
   await signIn(page);
   await page.getByRole("link", { name: /^Sources/ }).click();
-  const line = page.getByRole("listitem").filter({ hasText: "Quayside Bazaar" });
+  const line = rowsOf(page).filter({ hasText: "Quayside Bazaar" });
   await expect(line).toContainText("1,200 offers");
   await expect(line).toContainText("OK");
-  await expect(line).toContainText("refreshed");
+  await expect(line).toContainText(/just now|ago/);
 
   await page.getByRole("button", { name: "Compare everything" }).click();
   await expect(page.getByText(/1,200 seen: 0 new/).or(page.getByText(/1,199 seen: 0 new/))).toBeVisible({
@@ -76,7 +76,7 @@ test("3 Catalog: the sentence, the cursor and the sheet", async ({ page }) => {
   await expect(page.getByText(/nothing says “kettel”, showing kettle/)).toBeVisible();
   await page.getByLabel("Search", { exact: true }).fill("mug");
   const grid = page.getByRole("grid", { name: "Offers" });
-  await expect(grid.getByRole("row").first()).toContainText(/mug/i);
+  await expect(rowsOf(grid).first()).toContainText(/mug/i);
   const total = async () =>
     Number((await page.getByText(/offers in \d+ ms/).textContent())?.match(/([\d,]+) offers/)?.[1]?.replace(",", ""));
   const all = await total();
@@ -105,11 +105,11 @@ test("3 Catalog: the sentence, the cursor and the sheet", async ({ page }) => {
   await expect(page.getByRole("button", { name: "Days to the door: 16 days" })).toBeVisible();
 
   const sheet = page.getByRole("region", { name: "Offer", exact: true });
-  await expect(grid.getByRole("row").nth(1)).toBeVisible();
+  await expect(rowsOf(grid).nth(1)).toBeVisible();
   await page.keyboard.press("j");
-  await expect(grid.getByRole("row").nth(1)).toHaveAttribute("aria-selected", "true");
+  await expect(rowsOf(grid).nth(1)).toBeFocused();
   await page.keyboard.press("k");
-  await expect(grid.getByRole("row").first()).toHaveAttribute("aria-selected", "true");
+  await expect(rowsOf(grid).first()).toBeFocused();
   for (const part of [
     "Landed cost",
     "Price by your markup",
@@ -129,7 +129,7 @@ test("3 Catalog: the sentence, the cursor and the sheet", async ({ page }) => {
 test("4 Taking offers to the Workbench, and not twice without asking", async ({ page }) => {
   await signIn(page);
   await page.goto("/catalog?words=mug&days=16");
-  const rows = page.getByRole("grid", { name: "Offers" }).getByRole("row");
+  const rows = rowsOf(page.getByRole("grid", { name: "Offers" }));
   await rows.nth(0).getByRole("checkbox").check();
   await rows.nth(1).getByRole("checkbox").check();
   await page.getByRole("button", { name: "Take 2 to the Workbench" }).click();
@@ -151,7 +151,7 @@ test("5 Workbench: words, pictures, variants, a typed price", async ({ page }) =
   const title = page.getByLabel("Title", { exact: true });
   await title.fill("Harbour mug, enamelled");
   await title.press("Enter");
-  await expect(page.getByRole("list", { name: "Drafts" }).getByText("Harbour mug, enamelled")).toBeVisible();
+  await expect(page.getByRole("grid", { name: "Drafts" }).getByText("Harbour mug, enamelled")).toBeVisible();
   const words = page.getByRole("textbox", { name: "Description" });
   await words.click();
   await page.keyboard.press("Control+a");
@@ -182,7 +182,7 @@ test("5 Workbench: words, pictures, variants, a typed price", async ({ page }) =
   await cell.fill("1.00");
   await cell.press("Enter");
   await expect(page.getByRole("alert")).toContainText("loses");
-  await expect(page.getByRole("complementary", { name: "Before publishing" })).toContainText("on each sale");
+  await expect(page.getByRole("region", { name: "Before publishing" })).toContainText("on each sale");
   await page.getByRole("button", { name: /^Use the rule price/ }).click();
   await expect(cell).toHaveValue(ruled);
   await cell.fill("abc");
@@ -258,7 +258,7 @@ test("7 Publishing: what succeeds, what fails and why, mended and tried again", 
     sell_empty: false,
   });
   await page.goto(`/listings/runs/${asked.id}`);
-  const items = page.getByRole("grid", { name: "Items of the run" }).getByRole("row");
+  const items = rowsOf(page.getByRole("grid", { name: "Items of the run" }));
   await expect(page.getByText(/The run has ended: 0 published, 1 failed/)).toBeAttached({ timeout: 40_000 });
   const failed = items.filter({ hasText: "failed" });
   await expect(failed).toContainText("144 variants are chosen; this store allows 100");
@@ -315,16 +315,15 @@ test("7 Publishing: an offer that its supplier withdrew", async ({ page }) => {
   await page.goto(`/workbench/${taken[0]?.draft_id}`);
   await page.getByRole("button", { name: /^Publish this/ }).click();
   await page.getByRole("button", { name: "Publish 1" }).click();
-  await expect(page.getByRole("row")).toContainText(
-    "has stopped selling this. Take the same item from another supplier.",
-    { timeout: 30_000 },
-  );
+  await expect(rowsOf(page)).toContainText("has stopped selling this. Take the same item from another supplier.", {
+    timeout: 30_000,
+  });
 });
 
 test("8 Listings: what is live, with the way to the store and to the supplier", async ({ page }) => {
   await signIn(page);
   await page.getByRole("link", { name: /^Listings/ }).click();
-  const row = page.getByRole("row").filter({ hasText: "Harbour mug, enamelled" });
+  const row = rowsOf(page).filter({ hasText: "Harbour mug, enamelled" });
   await expect(row).toContainText("visible");
   await expect(row.getByRole("link", { name: "in the store" })).toHaveAttribute(
     "href",

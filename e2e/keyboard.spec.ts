@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { connectStore, signIn } from "./world";
+import { connectStore, pointed, rowsOf, signIn } from "./world";
 
 // The main path without a mouse: nothing here clicks or points.
 test("from the Catalog to the storefront by keyboard alone", async ({ page }) => {
@@ -7,11 +7,11 @@ test("from the Catalog to the storefront by keyboard alone", async ({ page }) =>
   await connectStore(page);
   await page.goto("/catalog");
   const press = (key: string) => page.keyboard.press(key);
-  await expect(page.getByRole("row").first()).toBeVisible();
+  await expect(rowsOf(page).first()).toBeVisible();
   await press("/");
   await page.keyboard.type("lantern");
   await press("Enter");
-  await expect(page.getByRole("row").first()).toContainText(/lantern|lamp/i);
+  await expect(rowsOf(page).first()).toContainText(/lantern|lamp/i);
   await press("Tab"); // to the first clause of the sentence
   await press("Tab");
   await press("Tab");
@@ -24,12 +24,11 @@ test("from the Catalog to the storefront by keyboard alone", async ({ page }) =>
   await press("Enter");
   await expect(page).toHaveURL(/days=16/);
   await page.evaluate(() => (document.activeElement as HTMLElement).blur());
-  const found = page.getByRole("row");
+  const found = rowsOf(page);
   await expect(found.nth(2)).toBeVisible();
   await press("j");
   // Which offer stands here changes with the day's rates, and other tests take some.
-  while ((await page.locator("[role=row][aria-selected=true]").textContent())?.includes("in the Workbench"))
-    await press("j");
+  while ((await pointed(page).textContent())?.includes("in the Workbench")) await press("j");
   await press("x");
   await press("Shift+J");
   await expect(page.getByText("1 selected")).toBeVisible();
@@ -41,7 +40,7 @@ test("from the Catalog to the storefront by keyboard alone", async ({ page }) =>
   await press("1");
   await page.keyboard.type("Lantern by keyboard");
   await press("Enter");
-  await expect(page.getByRole("list", { name: "Drafts" }).getByText(/Lantern by keyboard/)).toBeVisible();
+  await expect(page.getByRole("grid", { name: "Drafts" }).getByText(/Lantern by keyboard/)).toBeVisible();
   await press("2");
   await expect(page.locator(":focus")).toHaveAttribute("aria-label", /^Picture 1/);
   await press("3");
@@ -57,7 +56,7 @@ test("from the Catalog to the storefront by keyboard alone", async ({ page }) =>
   await expect(page.getByText(/The run has ended: 1 published, 0 failed/)).toBeAttached({ timeout: 30_000 });
   await press("Escape");
   await expect(page).toHaveURL(/\/listings(\?store=\d+)?$/);
-  await expect(page.getByRole("row").filter({ hasText: "Lantern by keyboard" })).toBeVisible();
+  await expect(rowsOf(page).filter({ hasText: "Lantern by keyboard" })).toBeVisible();
   await press("Control+k");
   await expect(page.getByPlaceholder("A station, an offer, a draft, a listing")).toBeFocused();
   await page.keyboard.type("markup");

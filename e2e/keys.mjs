@@ -84,7 +84,7 @@ await page.getByRole("button", { name: "Sign in" }).click();
 await page.getByRole("navigation", { name: "Stations" }).waitFor();
 await page.addInitScript(watch);
 await page.goto(`${url}/catalog`);
-await page.getByRole("row").nth(5).waitFor();
+await page.locator("[role=row]:has([role=gridcell])").nth(5).waitFor();
 await page.waitForTimeout(3000);
 if (process.env.KEYS_TRACE) await browser.startTracing(page, { path: process.env.KEYS_TRACE });
 const keys = await typed(page);

@@ -1,5 +1,5 @@
 import { expect, type Page, test } from "@playwright/test";
-import { processing, signIn } from "./world";
+import { processing, rowsOf, signIn } from "./world";
 
 // A list whose pictures lie in a zip beside it, and whose deliveries stand in a table of their own.
 test.describe.configure({ mode: "serial" });
@@ -57,7 +57,7 @@ const file = (name: string, content: string | Buffer) => ({
 async function opened(page: Page) {
   await signIn(page);
   await page.goto("/sources");
-  await page.getByRole("listitem").filter({ hasText: "Harbour Row" }).getByRole("button").click();
+  await rowsOf(page).filter({ hasText: "Harbour Row" }).click();
 }
 
 test("what delivery costs is read from a table", async ({ page }) => {
@@ -91,7 +91,7 @@ test("what delivery costs is read from a table", async ({ page }) => {
   await page.getByLabel("Ships from").selectOption("DE");
   await processing(page, 1, 2);
   await page.getByRole("button", { name: "Import" }).click();
-  await expect(page.getByRole("listitem").filter({ hasText: "Harbour Row" })).toContainText("3 offers", {
+  await expect(rowsOf(page).filter({ hasText: "Harbour Row" })).toContainText("3 offers", {
     timeout: 30_000,
   });
 });
@@ -107,12 +107,9 @@ test("pictures come in a zip, and what is none of them is set aside", async ({ p
   await expect(page.getByText("2 pictures sent beside it")).toBeVisible({ timeout: 30_000 });
   await expect(page.getByText(/1 rejected/).first()).toBeVisible();
   await page.goto("/catalog?words=cork+mug");
-  await expect(page.getByRole("row").filter({ hasText: "Cork mug" }).locator("img").first()).toHaveJSProperty(
-    "naturalWidth",
-    1,
-  );
+  await expect(rowsOf(page).filter({ hasText: "Cork mug" }).locator("img").first()).toHaveJSProperty("naturalWidth", 1);
   await page.goto("/catalog?words=cork+lamp");
-  await expect(page.getByRole("row").filter({ hasText: "Cork lamp" })).toContainText("no picture");
+  await expect(rowsOf(page).filter({ hasText: "Cork lamp" })).toContainText("no picture");
 });
 
 test("what a list does not say is asked before it goes in, by keyboard alone", async ({ page }) => {
@@ -148,16 +145,16 @@ test("what a list does not say is asked before it goes in, by keyboard alone", a
   await page.keyboard.type("25");
   await page.keyboard.press("Enter");
   await expect(questions).toContainText("all answered");
-  const first = page.getByRole("row").filter({ hasText: "Header kettle" });
+  const first = rowsOf(page).filter({ hasText: "Header kettle" });
   await expect(first).toContainText("EUR 0.20");
   await expect(first).toContainText("EUR 2.40 for 12");
   await expect(first).toContainText("25");
   await take.click();
-  await expect(page.getByRole("listitem").filter({ hasText: "Header Row" })).toContainText("2 offers", {
+  await expect(rowsOf(page).filter({ hasText: "Header Row" })).toContainText("2 offers", {
     timeout: 30_000,
   });
   // A slip of the decimal sign in the next delivery waits, while the rest goes in.
-  await page.getByRole("listitem").filter({ hasText: "Header Row" }).getByRole("button").click();
+  await rowsOf(page).filter({ hasText: "Header Row" }).click();
   await page
     .getByLabel("Upload a new file, or pictures")
     .setInputFiles(file("quay.csv", rows.join("\n").replace("8,40", "84,0")));

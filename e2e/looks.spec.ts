@@ -1,7 +1,7 @@
 import AxeBuilder from "@axe-core/playwright";
 import { expect, type Page, test } from "@playwright/test";
 import { port } from "./playwright.config";
-import { api, connectStore, signIn, takeFresh } from "./world";
+import { api, connectStore, rowsOf, signIn, takeFresh } from "./world";
 
 const places = [
   "/sources",
@@ -195,7 +195,7 @@ test("the browser has nothing to complain of", async ({ page }) => {
 test("roles are told what they may not", async ({ page }) => {
   await signIn(page, "wanda@saltmarsh.example", "rain-and-bicycle");
   await page.goto("/catalog");
-  await expect(page.getByRole("row").first()).toBeVisible();
+  await expect(rowsOf(page).first()).toBeVisible();
   await expect(page.getByRole("button", { name: "Take to the Workbench" })).toHaveCount(0);
   await page.goto("/sources");
   await expect(page.getByRole("heading", { name: "Sources" })).toBeVisible();

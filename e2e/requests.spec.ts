@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { bazaar, connectStore, misbehave, signIn } from "./world";
+import { bazaar, connectStore, misbehave, rowsOf, signIn } from "./world";
 
 // A product that nobody carries: asked for, quoted, taken; by mouse, and by keys alone while the marketplace is down.
 test.describe.configure({ mode: "serial" });
@@ -27,7 +27,7 @@ test("a product is asked for, quotes lie side by side, one is taken", async ({ p
   expect([...figures].sort((a, b) => a - b)).toEqual(figures);
   await page.getByRole("button", { name: "Take this quote" }).first().click();
   await page.getByRole("link", { name: "See it in the Catalog" }).click({ timeout: 30_000 });
-  await expect(page.getByRole("row").filter({ hasText: /Kettle with a folding spout/i })).toBeVisible();
+  await expect(rowsOf(page).filter({ hasText: /Kettle with a folding spout/i })).toBeVisible();
 });
 
 test("by keys, while the marketplace is out of order", async ({ page }) => {

@@ -1,6 +1,6 @@
 import { test } from "@playwright/test";
 import { port } from "./playwright.config";
-import { api, connectStore, overLimit, processing, signIn } from "./world";
+import { api, connectStore, overLimit, processing, rowsOf, signIn } from "./world";
 
 // Pictures for the README, of the demo data; not a test. Run by `make screenshots`.
 test.skip(!process.env.SCREENSHOTS, "only by make screenshots");
@@ -17,7 +17,7 @@ test("screenshots", async ({ page }) => {
   await connectStore(page);
   await shot("store");
   await page.goto("/catalog?words=mug&days=16&sort=profit");
-  await page.getByRole("row").first().waitFor();
+  await rowsOf(page).first().waitFor();
   await page.keyboard.press("j");
   await page.keyboard.press("x");
   await shot("catalog");
@@ -138,7 +138,7 @@ test("screenshots", async ({ page }) => {
   await page.getByText(/The run has ended/).waitFor({ state: "attached", timeout: 60_000 });
   await shot("run");
   await page.goto("/listings");
-  await page.getByRole("row").first().waitFor();
+  await rowsOf(page).first().waitFor();
   await shot("listings");
   await page.goto("/sources/requests/new");
   await page.getByLabel("What is wanted").fill("Folding enamel mug with a cork base");
@@ -158,12 +158,8 @@ test("screenshots", async ({ page }) => {
   await page.getByText("Say how many days").waitFor({ state: "hidden" });
   await shot("price-list");
   await page.getByRole("button", { name: "Import" }).click();
-  await page
-    .getByRole("listitem")
-    .filter({ hasText: "Northlight" })
-    .getByText("OK", { exact: true })
-    .waitFor({ timeout: 30_000 });
-  await page.getByRole("listitem").filter({ hasText: "Quayside" }).getByRole("button").click();
+  await rowsOf(page).filter({ hasText: "Northlight" }).getByText("OK", { exact: true }).waitFor({ timeout: 30_000 });
+  await rowsOf(page).filter({ hasText: "Quayside" }).click();
   await page.getByRole("button", { name: "Compare everything" }).click();
   await page.getByText(/1,199 seen: 0 new/).waitFor({ timeout: 30_000 });
   await shot("sources");
@@ -171,7 +167,7 @@ test("screenshots", async ({ page }) => {
   await shot("members");
   await page.evaluate(() => localStorage.setItem("theme", "dark"));
   await page.goto("/catalog?words=kettle&days=16&sort=profit");
-  await page.getByRole("row").first().waitFor();
+  await rowsOf(page).first().waitFor();
   await shot("catalog-dark");
 });
 

@@ -1,6 +1,6 @@
 import { expect, type Page, test } from "@playwright/test";
 import { port } from "./playwright.config";
-import { bazaar, processing, signIn } from "./world";
+import { bazaar, processing, rowsOf, signIn } from "./world";
 
 // How catalogs come in: a wholesaler's list by mouse and by keyboard, a list that changes, links, files that are none.
 test.describe.configure({ mode: "serial" });
@@ -9,7 +9,7 @@ const northlight = `http://127.0.0.1:${port + 6}`;
 const corvane = `http://127.0.0.1:${port + 7}`;
 const tern = `http://127.0.0.1:${port + 5}`;
 
-const line = (page: Page, name: string) => page.getByRole("listitem").filter({ hasText: name });
+const line = (page: Page, name: string) => rowsOf(page).filter({ hasText: name });
 
 async function list(day: number, renamed: boolean) {
   expect((await fetch(`${northlight}/-/list?day=${day}&renamed=${renamed}`, { method: "PUT" })).ok).toBe(true);
@@ -192,5 +192,5 @@ test("category names are mapped to one's own tree", async ({ page }) => {
   await page.getByRole("button", { name: "Take the proposal", exact: true }).click();
   await expect(page.getByLabel("Where Camp kitchen belongs")).toHaveValue("Kitchen > Camp kitchen");
   await page.goto("/catalog?category=Kitchen+%3E+Camp+kitchen");
-  await expect(page.getByRole("row").first()).toBeVisible();
+  await expect(rowsOf(page).first()).toBeVisible();
 });

@@ -1,5 +1,5 @@
 import { readFileSync } from "node:fs";
-import { expect, type Page } from "@playwright/test";
+import { expect, type Locator, type Page } from "@playwright/test";
 import { port } from "./playwright.config";
 
 export const bazaar = `http://127.0.0.1:${port + 1}`;
@@ -21,6 +21,10 @@ type Faults = Partial<{
   revoke_tokens: boolean;
   only: string;
 }>;
+
+/** rowsOf are those of the list in sight, without its head; pointed is the one with the cursor. */
+export const rowsOf = (where: Page | Locator) => where.locator("[role=row]:has([role=gridcell])");
+export const pointed = (where: Page | Locator) => where.locator("[data-cursor]");
 
 /** misbehave makes a stand-in misbehave; with nothing it is well again. */
 export async function misbehave(standin: string, faults: Faults = {}) {

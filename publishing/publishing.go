@@ -109,7 +109,7 @@ type Item struct {
 	Variants  int                `json:"variants"`
 	State     State              `json:"state" enum:"waiting,sending,published,failed"`
 	Reason    string             `json:"reason" doc:"In plain words what happened"`
-	Area      string             `json:"area" doc:"At fault: words, pictures, variants, price"`
+	Area      string             `json:"area" doc:"At fault: description, pictures, variants, price"`
 	URL       string             `json:"url" doc:"Where it is seen in the store"`
 	Price     *money.Amount      `json:"price" doc:"The lowest price that was sent"`
 	Trace     []markup.TraceLine `json:"trace" doc:"How that price came about"`

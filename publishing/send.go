@@ -213,7 +213,7 @@ func asFailure(err error) error {
 	var refused *store.Refused
 	switch {
 	case errors.As(err, &refused):
-		area := map[string]string{"title": "words", "description_html": "words", "options": "variants",
+		area := map[string]string{"title": "description", "description_html": "description", "options": "variants",
 			"variants": "variants", "pictures": "pictures", "picture": "pictures"}[refused.Field]
 		return &failure{area, "The store refused it: " + refused.Message}
 	case errors.Is(err, store.ErrDisapproved):

@@ -51,8 +51,8 @@ type Edited struct {
 	Changes     changes `json:"changes" doc:"Of the fields that were changed, when and by whom"`
 	Title       string  `json:"title"`
 	Description string  `json:"description" doc:"Safe HTML"`
-	// Words are what readiness says of title and description.
-	Words readiness.Report `json:"words"`
+	// Readiness is of title and description alone.
+	Readiness readiness.Report `json:"readiness"`
 	Undo  string           `json:"undo"`
 	Draft *Draft           `json:"draft,omitempty" doc:"Absent where words alone were changed"`
 }
@@ -170,7 +170,7 @@ func (s *Service) Edit(ctx context.Context, id, storeID int64, in EditInput) (Ed
 	}
 	out := Edited{Revision: w.revision, Changes: w.changes, Title: w.draft.Title, Description: w.draft.Description,
 		Undo: w.what,
-		Words: readiness.CheckWords(readiness.Draft{Title: w.draft.Title, Description: w.draft.Description,
+		Readiness: readiness.CheckDescription(readiness.Draft{Title: w.draft.Title, Description: w.draft.Description,
 			Supplier: w.supplier, Brand: w.brand, Limits: limits})}
 	if slices.ContainsFunc(w.touched, func(f edit.Field) bool { return f != edit.Title && f != edit.Description }) {
 		draft, err := s.Get(ctx, id, storeID)
@@ -266,7 +266,7 @@ func needsVariants(op edit.Operation) bool {
 	return false
 }
 
-// said names what operations do, such as "title and description".
+// said names what operations do, such as "title, tags and description".
 func said(operations []edit.Operation) string {
 	var parts []string
 	for _, op := range operations {
@@ -274,7 +274,10 @@ func said(operations []edit.Operation) string {
 			parts = append(parts, op.Kind())
 		}
 	}
-	return strings.Join(parts, " and ")
+	if len(parts) < 2 {
+		return strings.Join(parts, "")
+	}
+	return strings.Join(parts[:len(parts)-1], ", ") + " and " + parts[len(parts)-1]
 }
 
 func readVariants(ctx context.Context, tx pgx.Tx, w *writing) error {

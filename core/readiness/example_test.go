@@ -7,7 +7,7 @@ import (
 )
 
 func ExampleCheckWords() {
-	report := readiness.CheckWords(readiness.Draft{Title: "Mug by Harbour Goods", Description: "<p>A mug.</p>",
+	report := readiness.CheckDescription(readiness.Draft{Title: "Mug by Harbour Goods", Description: "<p>A mug.</p>",
 		Supplier: "Harbour Goods"})
 	for _, f := range report.Findings {
 		fmt.Println(f.Words)

@@ -16,10 +16,11 @@ import (
 type Area string
 
 const (
-	Words    Area = "words"
-	Pictures Area = "pictures"
-	Variants Area = "variants"
-	Price    Area = "price"
+	// Description is the title and the description.
+	Description Area = "description"
+	Pictures    Area = "pictures"
+	Variants    Area = "variants"
+	Price       Area = "price"
 )
 
 // State is how ready an area is.
@@ -34,11 +35,18 @@ const (
 	Empty State = "empty"
 )
 
+// Kind is what a finding is about where something can be done about it at once.
+type Kind string
+
+// ContactInDescription is a finding that taking contact details out of the description mends.
+const ContactInDescription Kind = "contact_in_description"
+
 // Finding is one thing said about a draft. One that stops must be mended before it goes out.
 type Finding struct {
 	Area  Area   `json:"area"`
 	Stops bool   `json:"stops"`
 	Words string `json:"words"`
+	Kind  Kind   `json:"kind" enum:",contact_in_description"`
 }
 
 // Variant is what readiness must know of a chosen draft variant.
@@ -77,18 +85,18 @@ type Draft struct {
 
 // Report is the state of each area and the findings behind it.
 type Report struct {
-	Words    State     `json:"words"`
-	Pictures State     `json:"pictures"`
-	Variants State     `json:"variants"`
-	Price    State     `json:"price"`
-	Ready    bool      `json:"ready"`
-	Findings []Finding `json:"findings"`
+	Description State     `json:"description"`
+	Pictures    State     `json:"pictures"`
+	Variants    State     `json:"variants"`
+	Price       State     `json:"price"`
+	Ready       bool      `json:"ready"`
+	Findings    []Finding `json:"findings"`
 }
 
 // Check reports on a draft. Limits of zero are none.
 func Check(d Draft) Report {
-	r := Report{Words: Done, Pictures: Done, Variants: Done, Price: Done, Findings: []Finding{}}
-	r.words(d)
+	r := Report{Description: Done, Pictures: Done, Variants: Done, Price: Done, Findings: []Finding{}}
+	r.description(d)
 	r.pictures(d)
 	r.variants(d)
 	r.prices(d)
@@ -99,33 +107,33 @@ func Check(d Draft) Report {
 	return r
 }
 
-// CheckWords reports on title and description alone: of them it says the same as Check.
-func CheckWords(d Draft) Report {
-	r := Report{Words: Done, Findings: []Finding{}}
-	r.words(d)
+// CheckDescription reports on title and description alone: of them it says the same as Check.
+func CheckDescription(d Draft) Report {
+	r := Report{Description: Done, Findings: []Finding{}}
+	r.description(d)
 	return r
 }
 
 func (r *Report) stop(area *State, a Area, state State, format string, args ...any) {
 	*area = state
-	r.Findings = append(r.Findings, Finding{a, true, fmt.Sprintf(format, args...)})
+	r.Findings = append(r.Findings, Finding{Area: a, Stops: true, Words: fmt.Sprintf(format, args...)})
 }
 
 func (r *Report) warn(a Area, format string, args ...any) {
-	r.Findings = append(r.Findings, Finding{a, false, fmt.Sprintf(format, args...)})
+	r.Findings = append(r.Findings, Finding{Area: a, Words: fmt.Sprintf(format, args...)})
 }
 
-func (r *Report) words(d Draft) {
+func (r *Report) description(d Draft) {
 	length := utf8.RuneCountInString(strings.TrimSpace(d.Title))
 	switch {
 	case length == 0:
-		r.stop(&r.Words, Words, Empty, "It has no title.")
+		r.stop(&r.Description, Description, Empty, "It has no title.")
 	case d.Limits.TitleLength > 0 && length > d.Limits.TitleLength:
-		r.stop(&r.Words, Words, NeedsYou, "The title has %d characters; this store allows %d.", length,
+		r.stop(&r.Description, Description, NeedsYou, "The title has %d characters; this store allows %d.", length,
 			d.Limits.TitleLength)
 	}
 	if strings.TrimSpace(d.Description) == "" {
-		r.warn(Words, "It has no description.")
+		r.warn(Description, "It has no description.")
 	}
 	r.contacts(d)
 }
@@ -139,10 +147,15 @@ func (r *Report) contacts(d Draft) {
 			for _, detail := range found {
 				named = append(named, fmt.Sprintf("the %s “%.60s”", detail.Kind, detail.Text))
 			}
-			r.stop(&r.Words, Words, NeedsYou, "The %s has %s. Remove the contact details.", where, some(named))
+			r.stop(&r.Description, Description, NeedsYou, "The %s has %s. Remove the contact details.", where,
+				some(named))
+			if where == "description" {
+				r.Findings[len(r.Findings)-1].Kind = ContactInDescription
+			}
 		}
 		if names(text, d.Supplier) && !strings.EqualFold(d.Supplier, d.Brand) {
-			r.stop(&r.Words, Words, NeedsYou, "The %s names the supplier, %s. Take the name out.", where, d.Supplier)
+			r.stop(&r.Description, Description, NeedsYou, "The %s names the supplier, %s. Take the name out.", where,
+				d.Supplier)
 		}
 	}
 }

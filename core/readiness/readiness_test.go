@@ -20,7 +20,7 @@ func ready() Draft {
 
 func TestReady(t *testing.T) {
 	r := Check(ready())
-	if !r.Ready || len(r.Findings) != 0 || r.Words != Done || r.Pictures != Done || r.Variants != Done ||
+	if !r.Ready || len(r.Findings) != 0 || r.Description != Done || r.Pictures != Done || r.Variants != Done ||
 		r.Price != Done {
 		t.Errorf("%+v", r)
 	}
@@ -66,7 +66,7 @@ func TestWhatIsMissingIsSaid(t *testing.T) {
 		d := ready()
 		c.change(&d)
 		r := Check(d)
-		states := map[Area]State{Words: r.Words, Pictures: r.Pictures, Variants: r.Variants, Price: r.Price}
+		states := map[Area]State{Words: r.Description, Pictures: r.Pictures, Variants: r.Variants, Price: r.Price}
 		if len(r.Findings) == 0 || r.Ready == c.stops || states[c.area] != c.state {
 			t.Errorf("%s: %+v", name, r)
 			continue

@@ -2659,7 +2659,7 @@ export interface components {
             url: string;
         };
         PublishingItem: {
-            /** @description At fault: words, pictures, variants, price */
+            /** @description At fault: description, pictures, variants, price */
             area: string;
             /** Format: int64 */
             draft_id: number;
@@ -2765,16 +2765,18 @@ export interface components {
         };
         ReadinessFinding: {
             area: string;
+            /** @enum {string} */
+            kind: "" | "contact_in_description";
             stops: boolean;
             words: string;
         };
         ReadinessReport: {
+            description: string;
             findings: components["schemas"]["ReadinessFinding"][];
             pictures: string;
             price: string;
             ready: boolean;
             variants: string;
-            words: string;
         };
         RequestsInFull: {
             asked: components["schemas"]["RequestsSourceRequest"][];
@@ -3387,11 +3389,11 @@ export interface components {
             description: string;
             /** @description Absent where words alone were changed */
             draft?: components["schemas"]["WorkbenchDraft"];
+            readiness: components["schemas"]["ReadinessReport"];
             /** Format: int64 */
             revision: number;
             title: string;
             undo: string;
-            words: components["schemas"]["ReadinessReport"];
         };
         WorkbenchLine: {
             collections: string[];

@@ -4,7 +4,6 @@ import { Link, useLocation, useNavigate, useParams, useSearchParams } from "reac
 import { api, ask, type Schemas } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
-import { cell, number } from "../parts/cells";
 import { Choice, Clause } from "../parts/clause";
 import { Button, Notice, Picture } from "../parts/controls";
 import { countryName } from "../parts/countries";
@@ -13,11 +12,13 @@ import { useKeys } from "../parts/keys";
 import { countText, ratingText } from "../parts/known";
 import { useCursor } from "../parts/list";
 import { Money } from "../parts/money";
+import { type Column, Table } from "../parts/table";
 import { useSay } from "../parts/toast";
 import { LookFor, useLookFor } from "./lookfor";
 import { alternativesQuery } from "./queries";
 
 type Alternative = Schemas["CatalogAlternative"];
+type Found = Schemas["CatalogAlternatives"];
 type Said = "" | "same" | "other";
 /** Asked is what only our own pages say, and no address: that a link was asked for here, and the name of a picture. */
 type Asked = { asked?: boolean; name?: string } | null;
@@ -48,15 +49,11 @@ export default function Alternatives() {
 }
 
 function Offers({ offer }: { offer: number }) {
-  const { storeId, store, may } = useSession();
-  const [params, setParams] = useSearchParams();
-  const state = useLocation().state as Asked;
+  const { storeId, may } = useSession();
+  const [params] = useSearchParams();
   const { handlers } = useLookFor();
   const [market = "", link = "", file = ""] = ["market", "link", "file"].map((name) => params.get(name) ?? "");
   const go = useNavigate();
-  const client = useQueryClient();
-  const tell = useSay();
-  const [apart, setApart] = useState(false);
   const found = useQuery({
     ...alternativesQuery(offer, storeId, market, link, file),
     placeholderData: keepPreviousData,
@@ -65,30 +62,7 @@ function Offers({ offer }: { offer: number }) {
   const id = found.data?.id ?? offer;
   const [cursor, setCursor] = useCursor(rows.length, "offer");
   const here = rows[cursor];
-  const set = useMutation({
-    mutationFn: ({ other, said }: { other: Alternative; said: Said }) =>
-      ask(
-        api.PUT("/api/offers/{id}/alternatives/{other}", {
-          params: { path: { id, other: other.id } },
-          body: { decision: said },
-        }),
-      ),
-    onSuccess: (_, { other, said }) => {
-      void refresh(client, "offer");
-      if (said === "") return;
-      tell(
-        said === "other"
-          ? `“${other.title}” is not the same: remembered.`
-          : `“${other.title}” is the same: remembered.`,
-        false,
-        {
-          words: "Undo",
-          run: () => set.mutate({ other, said: other.decision }),
-        },
-      );
-    },
-    onError: (error) => tell(error.message, true),
-  });
+  const set = useDecision(id);
   const mayTell = may("editor") && id > 0;
   // The draft that could be bought from here instead: the one that people came from, or the first that there is.
   const draft = Number(params.get("draft")) || (rows.find((o) => o.is_subject)?.drafts[0] ?? 0);
@@ -116,57 +90,12 @@ function Offers({ offer }: { offer: number }) {
         </Notice>
       </main>
     );
-  const markets = store?.markets ?? [];
   return (
     <main className="min-h-0 grow overflow-auto" {...handlers}>
       <div className="border-b border-line bg-surface px-4 py-2.5">
         <h1 className="truncate text-lg">Other suppliers of this item</h1>
         <p className="leading-8">
-          {id ? (
-            <Link to={`/catalog?offer=${id}`} className="font-semibold underline decoration-line-2 underline-offset-2">
-              {found.data?.title ?? "…"}
-            </Link>
-          ) : (
-            <>
-              What {file ? "the picture" : "the page"} shows:{" "}
-              {/^https?:/.test(link) ? (
-                <a
-                  href={link}
-                  target="_blank"
-                  rel="noreferrer"
-                  className="font-semibold underline decoration-line-2 underline-offset-2"
-                >
-                  {found.data?.title ?? link}
-                </a>
-              ) : (
-                <b>{state?.name || "the picture"}</b>
-              )}
-            </>
-          )}
-          {found.data?.market && (
-            <>
-              , delivered to{" "}
-              <Clause label="Market" words={countryName(found.data.market)}>
-                {(close) =>
-                  markets.map((code) => (
-                    <Choice
-                      key={code}
-                      chosen={code === found.data?.market}
-                      onChoose={() => {
-                        const next = new URLSearchParams(params);
-                        next.set("market", code);
-                        if (code === markets[0]) next.delete("market");
-                        setParams(next, { replace: true, state });
-                        close();
-                      }}
-                    >
-                      {countryName(code)}
-                    </Choice>
-                  ))
-                }
-              </Clause>
-            </>
-          )}
+          <Subject found={found.data} offer={offer} />
           <span className="ml-3 text-sm text-ink-2" aria-live="polite">
             {found.data
               ? `${howMany(rows.length, id > 0)}, looked for in ${Math.max(1, Math.round(found.data.took_ms))} ms`
@@ -174,65 +103,22 @@ function Offers({ offer }: { offer: number }) {
           </span>
         </p>
       </div>
-      <table className="w-full border-collapse text-left">
-        <thead className="text-sm text-ink-2">
-          <tr className="border-b border-line">
-            <th className={`${cell} pl-4 font-normal`} colSpan={2}>
-              Offer
-            </th>
-            <th className={`${cell} font-normal`}>Evidence</th>
-            <th className={`${number} font-normal`}>Landed cost</th>
-            <th className={`${number} font-normal`}>Shipping</th>
-            <th className={`${cell} font-normal`}>Door to door</th>
-            <th className={`${number} font-normal`}>On time</th>
-            <th className={`${number} font-normal`}>Rating</th>
-            <th className={`${number} font-normal`}>30 days</th>
-            <th className={`${number} font-normal`}>Stock</th>
-            <td className={cell} />
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((o, i) => (
-            <Row
-              key={o.id}
-              o={o}
-              current={i === cursor}
-              onPoint={() => setCursor(i)}
-              say={mayTell ? say : undefined}
-              buy={buy}
-            />
-          ))}
-        </tbody>
-        <Further
-          heading="The same item in another pack"
-          rows={found.data?.packs ?? []}
-          say={mayTell ? say : undefined}
-        />
-        <Further
-          heading="Doubtful: say whether it is the same"
-          rows={found.data?.doubtful ?? []}
-          say={mayTell ? say : undefined}
-        />
-      </table>
-      {(found.data?.different.length ?? 0) > 0 && (
-        <div className="p-4">
-          <Button tone="quiet" aria-expanded={apart} onClick={() => setApart(!apart)}>
-            {found.data?.different.length} said not to be the same
-          </Button>
-          {apart && (
-            <ul className="mt-2 space-y-1">
-              {found.data?.different.map((o) => (
-                <li key={o.id} className="flex items-center gap-3">
-                  <Picture path={o.picture} width={96} className="size-8" />
-                  <span className="truncate">{o.title}</span>
-                  <span className="text-ink-2">{o.supplier}</span>
-                  {mayTell && <Button onClick={() => say(o, "other")}>Undo that</Button>}
-                </li>
-              ))}
-            </ul>
-          )}
-        </div>
-      )}
+      <Table
+        rows={[...rows, ...(found.data?.packs ?? []), ...(found.data?.doubtful ?? [])]}
+        columns={columns({ say: mayTell ? say : undefined, buy, buyable: new Set(rows) })}
+        rowKey={(o) => o.id}
+        label="Offers of this item"
+        cursor={{ at: cursor, set: setCursor, count: rows.length }}
+        groupOf={(o) =>
+          found.data?.packs.includes(o)
+            ? "The same item in another pack"
+            : found.data?.doubtful.includes(o)
+              ? "Doubtful: say whether it is the same"
+              : ""
+        }
+        rowClass={(o) => (o.is_subject ? "align-top font-semibold" : "align-top")}
+      />
+      <Differing rows={found.data?.different ?? []} onUndo={mayTell ? (o) => say(o, "other") : undefined} />
       <p className="px-4 py-3 text-sm text-ink-2">
         ▲ unbeaten: no other is at least as good on landed cost, days, on-time rate and rating, and better on one of
         them.{" "}
@@ -245,28 +131,118 @@ function Offers({ offer }: { offer: number }) {
   );
 }
 
-/** Further lists offers that are not the item itself, and why. */
-function Further({
-  heading,
-  rows,
-  say,
-}: {
-  heading: string;
-  rows: Alternative[];
-  say: ((o: Alternative, said: Said) => void) | undefined;
-}) {
+/** useDecision remembers whether two offers are the same item, and offers to take that back. */
+function useDecision(id: number) {
+  const client = useQueryClient();
+  const tell = useSay();
+  const set = useMutation({
+    mutationFn: ({ other, said }: { other: Alternative; said: Said }) =>
+      ask(
+        api.PUT("/api/offers/{id}/alternatives/{other}", {
+          params: { path: { id, other: other.id } },
+          body: { decision: said },
+        }),
+      ),
+    onSuccess: (_, { other, said }) => {
+      void refresh(client, "offer");
+      if (said === "") return;
+      tell(
+        said === "other"
+          ? `“${other.title}” is not the same: remembered.`
+          : `“${other.title}” is the same: remembered.`,
+        false,
+        {
+          words: "Undo",
+          run: () => set.mutate({ other, said: other.decision }),
+        },
+      );
+    },
+    onError: (error) => tell(error.message, true),
+  });
+  return set;
+}
+
+/** Subject is what others are looked for of, and the market that they are compared for. */
+function Subject({ found, offer }: { found: Found | undefined; offer: number }) {
+  const { store } = useSession();
+  const [params, setParams] = useSearchParams();
+  const state = useLocation().state as Asked;
+  const [link, file] = [params.get("link") ?? "", params.get("file") ?? ""];
+  const id = found?.id ?? offer;
+  const markets = store?.markets ?? [];
+  return (
+    <>
+      {id ? (
+        <Link to={`/catalog?offer=${id}`} className="font-semibold underline decoration-line-2 underline-offset-2">
+          {found?.title ?? "…"}
+        </Link>
+      ) : (
+        <>
+          What {file ? "the picture" : "the page"} shows:{" "}
+          {/^https?:/.test(link) ? (
+            <a
+              href={link}
+              target="_blank"
+              rel="noreferrer"
+              className="font-semibold underline decoration-line-2 underline-offset-2"
+            >
+              {found?.title ?? link}
+            </a>
+          ) : (
+            <b>{state?.name || "the picture"}</b>
+          )}
+        </>
+      )}
+      {found?.market && (
+        <>
+          , delivered to{" "}
+          <Clause label="Market" words={countryName(found.market)}>
+            {(close) =>
+              markets.map((code) => (
+                <Choice
+                  key={code}
+                  chosen={code === found?.market}
+                  onChoose={() => {
+                    const next = new URLSearchParams(params);
+                    next.set("market", code);
+                    if (code === markets[0]) next.delete("market");
+                    setParams(next, { replace: true, state });
+                    close();
+                  }}
+                >
+                  {countryName(code)}
+                </Choice>
+              ))
+            }
+          </Clause>
+        </>
+      )}
+    </>
+  );
+}
+
+/** Differing are those that people said are another item. */
+function Differing({ rows, onUndo }: { rows: Alternative[]; onUndo: ((o: Alternative) => void) | undefined }) {
+  const [open, setOpen] = useState(false);
   if (rows.length === 0) return null;
   return (
-    <tbody>
-      <tr>
-        <th colSpan={11} scope="rowgroup" className="px-4 pt-5 pb-1 text-left font-semibold">
-          {heading}
-        </th>
-      </tr>
-      {rows.map((o) => (
-        <Row key={o.id} o={o} current={false} say={say} buy={undefined} />
-      ))}
-    </tbody>
+    <div className="p-4">
+      <Button tone="quiet" aria-expanded={open} onClick={() => setOpen(!open)}>
+        {rows.length} said not to be the same
+      </Button>
+      {open && (
+        <ul className="mt-2 space-y-1">
+          {rows.map((o) => (
+            <li key={o.id} className="flex items-center gap-3">
+              <Picture path={o.picture} width={96} className="size-8" />
+              <span className="truncate">{o.title}</span>
+              <span className="text-ink-2">{o.supplier}</span>
+              {onUndo && <Button onClick={() => onUndo(o)}>Undo that</Button>}
+            </li>
+          ))}
+        </ul>
+      )}
+    </div>
   );
 }
 
@@ -298,108 +274,144 @@ function howMany(offers: number, itself: boolean) {
   return offers === 1 ? "1 offer" : `${offers} offers`;
 }
 
-function Row({
-  o,
-  current,
-  onPoint,
-  say,
-  buy,
-}: {
-  o: Alternative;
-  current: boolean;
-  onPoint?: () => void;
+type Acts = {
   say: ((o: Alternative, said: Said) => void) | undefined;
   buy: ((o: Alternative) => void) | undefined;
-}) {
-  return (
-    <tr
-      id={`offer-${o.id}`}
-      aria-selected={current}
-      onClick={onPoint}
-      className={`border-b border-line ${current ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : ""} ${o.is_subject ? "font-semibold" : ""}`}
-    >
-      <td className={`${cell} w-16 pl-4`}>
-        <Picture path={o.picture} width={96} className="size-11 min-w-11 border border-line" />
-      </td>
-      <td className={`${cell} w-56 min-w-56`}>
-        <span className="line-clamp-2" title={o.title}>
-          {o.title}
-        </span>
-        <span className="block text-sm font-normal text-ink-2">
-          {o.supplier} · {o.source} · {countryName(o.ships_from)}
-          {o.drafts.length > 0 && <b className="text-profit-ink"> · in the Workbench</b>}
-        </span>
-      </td>
-      <td className={`${cell} min-w-64 font-normal`}>
-        {o.is_subject ? (
-          "the one that was asked for"
-        ) : (
-          <>
-            <PackWords o={o} />
-            {!o.packs && <b>{o.decision === "same" ? "said to be the same" : `${o.strength} of 100`}</b>}{" "}
-            <span className="text-sm text-ink-2">
-              {[...o.evidence]
-                .sort((a, b) => b.points - a.points)
-                .map((e) => (e.points > 0 ? e.said : `but ${e.said}`))
-                .join(" · ")}
-            </span>
-          </>
-        )}
-      </td>
-      <td className={number}>
-        {o.ladder ? (
-          <Money of={o.ladder.landed} />
-        ) : (
-          <span className="block w-32 text-sm whitespace-normal text-loss">{o.no_price}</span>
-        )}
-        {o.unbeaten && (
-          <span className="block text-sm font-semibold text-profit-ink">
-            <span aria-hidden="true">▲</span> unbeaten
+  /** Those that the draft can be bought from instead. */
+  buyable: Set<Alternative>;
+};
+
+/** columns are what suppliers are compared by. */
+function columns(acts: Acts): Column<Alternative>[] {
+  const pad = "px-2 py-1.5";
+  return [
+    {
+      id: "picture",
+      name: "Picture",
+      unseen: true,
+      className: `${pad} w-16 pl-4`,
+      show: (o) => <Picture path={o.picture} width={96} className="size-11 min-w-11 border border-line" />,
+    },
+    {
+      id: "offer",
+      name: "Offer",
+      className: `${pad} w-56 min-w-56`,
+      show: (o) => (
+        <>
+          <span className="line-clamp-2" title={o.title}>
+            {o.title}
           </span>
-        )}
-      </td>
-      <td className={number}>{o.ladder && <Money of={o.ladder.shipping} />}</td>
-      <td className={cell}>
-        {o.days && (
+          <span className="block text-sm font-normal text-ink-2">
+            {o.supplier} · {o.source} · {countryName(o.ships_from)}
+            {o.drafts.length > 0 && <b className="text-profit-ink"> · in the Workbench</b>}
+          </span>
+        </>
+      ),
+    },
+    {
+      id: "evidence",
+      name: "Evidence",
+      className: `${pad} min-w-64 font-normal`,
+      show: (o) => (o.is_subject ? "the one that was asked for" : <Evidence of={o} />),
+    },
+    {
+      id: "landed",
+      name: "Landed cost",
+      align: "right",
+      className: `${pad} whitespace-nowrap`,
+      show: (o) => (
+        <>
+          {o.ladder ? (
+            <Money of={o.ladder.landed} />
+          ) : (
+            <span className="block w-32 text-sm whitespace-normal text-loss">{o.no_price}</span>
+          )}
+          {o.unbeaten && (
+            <span className="block text-sm font-semibold text-profit-ink">
+              <span aria-hidden="true">▲</span> unbeaten
+            </span>
+          )}
+        </>
+      ),
+    },
+    {
+      id: "shipping",
+      name: "Shipping",
+      align: "right",
+      className: `${pad} whitespace-nowrap`,
+      show: (o) => o.ladder && <Money of={o.ladder.shipping} />,
+    },
+    {
+      id: "days",
+      name: "Door to door",
+      className: pad,
+      show: (o) =>
+        o.days && (
           <>
             <DayRuler days={o.days} width={92} />
             <DayWords days={o.days} />
           </>
-        )}
-      </td>
-      <td className={number}>{o.on_time === null ? "not known" : `${o.on_time} %`}</td>
-      <td className={number}>{ratingText(o.rating)}</td>
-      <td className={number}>{countText(o.units)}</td>
-      <td className={number}>
-        {o.stock === null ? "not known" : o.stock === 0 ? "sold out" : o.stock.toLocaleString("en")}
-      </td>
-      <td className={`${cell} w-28 whitespace-nowrap`}>
-        {say && !o.is_subject && (
-          <div className="flex flex-col items-start">
-            {buy && (
-              <Button onClick={() => buy(o)} aria-label={`Buy the draft from ${o.supplier} instead`}>
-                Buy here
-              </Button>
-            )}
-            <Button
-              tone="quiet"
-              onClick={() => say(o, "other")}
-              aria-label={`${o.title} of ${o.supplier} is not the same`}
-            >
-              Not the same
-            </Button>
-            {o.decision !== "same" && o.strength < 90 && (
-              <Button
-                tone="quiet"
-                onClick={() => say(o, "same")}
-                aria-label={`${o.title} of ${o.supplier} is the same`}
-              >
-                The same
-              </Button>
-            )}
-          </div>
-        )}
-      </td>
-    </tr>
+        ),
+    },
+    ...figures.map(
+      ([name, show]): Column<Alternative> => ({
+        id: name,
+        name,
+        align: "right",
+        className: `${pad} whitespace-nowrap`,
+        show,
+      }),
+    ),
+    {
+      id: "acts",
+      name: "What to do",
+      unseen: true,
+      className: `${pad} w-28 whitespace-nowrap`,
+      show: (o) => <Decide of={o} acts={acts} />,
+    },
+  ];
+}
+
+const figures: [string, (o: Alternative) => string][] = [
+  ["On time", (o) => (o.on_time === null ? "not known" : `${o.on_time} %`)],
+  ["Rating", (o) => ratingText(o.rating)],
+  ["30 days", (o) => countText(o.units)],
+  ["Stock", (o) => (o.stock === null ? "not known" : o.stock === 0 ? "sold out" : o.stock.toLocaleString("en"))],
+];
+
+/** Evidence says how sure it is that two are the same item, and by what. */
+function Evidence({ of: o }: { of: Alternative }) {
+  return (
+    <>
+      <PackWords o={o} />
+      {!o.packs && <b>{o.decision === "same" ? "said to be the same" : `${o.strength} of 100`}</b>}{" "}
+      <span className="text-sm text-ink-2">
+        {[...o.evidence]
+          .sort((a, b) => b.points - a.points)
+          .map((e) => (e.points > 0 ? e.said : `but ${e.said}`))
+          .join(" · ")}
+      </span>
+    </>
+  );
+}
+
+function Decide({ of: o, acts: { say, buy, buyable } }: { of: Alternative; acts: Acts }) {
+  if (!say || o.is_subject) return null;
+  return (
+    <div className="flex flex-col items-start">
+      {buy && buyable.has(o) && (
+        <Button onClick={() => buy(o)} aria-label={`Buy the draft from ${o.supplier} instead`}>
+          Buy here
+        </Button>
+      )}
+      <Button tone="quiet" onClick={() => say(o, "other")} aria-label={`${o.title} of ${o.supplier} is not the same`}>
+        Not the same
+      </Button>
+      {o.decision !== "same" && o.strength < 90 && (
+        <Button tone="quiet" onClick={() => say(o, "same")} aria-label={`${o.title} of ${o.supplier} is the same`}>
+          The same
+        </Button>
+      )}
+    </div>
   );
 }

@@ -7,7 +7,7 @@ import { useSession } from "../frame/session";
 import { Button, Dialog, Notice, Picture, Tick } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { DayRuler, DayWords } from "../parts/days";
-import { Grid, GridRow } from "../parts/grid";
+import { Grid, GridRow, type Head } from "../parts/grid";
 import { useKept } from "../parts/kept";
 import { useKeys } from "../parts/keys";
 import { countText, ratingText, soldText, stockText } from "../parts/known";
@@ -25,6 +25,7 @@ import {
   maxCompared,
   nothingAsked,
   positionQuery,
+  type Question,
   useAnswer,
   useOffers,
   useQuestion,
@@ -37,16 +38,25 @@ const rowHeight = 61;
 const mostRows = 100_000;
 const columns = "grid grid-cols-[36px_52px_minmax(150px,1fr)_168px_108px_104px_72px] items-center gap-x-3";
 
+const heads: Head[] = [
+  { words: "Selected", unseen: true },
+  { words: "Picture", unseen: true },
+  { words: "Offer" },
+  { words: "Price ladder" },
+  { words: "Door to door" },
+  { words: "Sold, 52 weeks" },
+  { words: "Profit", className: "text-right" },
+];
+
 /** Catalog finds offers by a sentence, judges one at a time, and takes them to the Workbench. */
 export default function Catalog() {
   const { storeId, store, may } = useSession();
   const { question, open, change, settle } = useQuestion(storeId);
-  const [params, setParams] = useSearchParams();
   const answer = useAnswer(question, storeId);
   const count = Math.min(answer.data?.total ?? 0, mostRows);
-  const [cursor, setCursor] = useCursor(count, "offer");
-  const { box, items, size } = useRows(count, rowHeight, cursor);
-  const row = useOffers(question, storeId, answer.data, items[0]?.index ?? 0, items.at(-1)?.index ?? 0);
+  const [cursor, setCursor, moveTo] = useCursor(count, "offer");
+  const { box, items, size, first, last } = useRows(count, rowHeight, cursor);
+  const row = useOffers(question, storeId, answer.data, first, last);
   const sources = useQuery(sourcesQuery);
   const [selected, setMarked] = useKept<Map<number, Offer>>("catalog.selected", () => new Map());
   const search = useRef<HTMLInputElement>(null);
@@ -54,35 +64,7 @@ export default function Catalog() {
   const take = useTake(() => setMarked(new Map()));
   const say = useSay();
 
-  const asked = JSON.stringify(question);
-  const wanted = Number(params.get("offer")) || 0;
-  const sought = useRef(wanted); // the address's offer, until the cursor stands on it
-  const before = useRef(asked);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: a new sentence starts at its first offer
-  useEffect(() => {
-    if (before.current === asked) return;
-    before.current = asked;
-    sought.current = 0;
-    setCursor(0);
-  }, [asked]);
-  // Where the address names an offer, the cursor goes to its row: row, sheet and keys mean the same.
-  const place = useQuery(positionQuery(question, storeId, sought.current));
-  const seeking = sought.current > 0 && !place.isError && (place.isPending || place.data?.position !== undefined);
-  useEffect(() => {
-    if (sought.current === 0 || !place.data || !answer.data) return;
-    if (place.data.position !== undefined) setCursor(place.data.position);
-    sought.current = 0;
-  }, [place.data, answer.data, setCursor]);
-  const shownOffer = seeking && cursor === 0 ? undefined : here?.id;
-  const sheetOffer = useHeld(shownOffer, open); // not another at each key while one types
-  const showInAddress = useEffectEvent((offer: number) => {
-    const address = asAddress(question);
-    address.set("offer", String(offer));
-    setParams(address, { replace: true });
-  });
-  useEffect(() => {
-    if (here && sought.current === 0 && (cursor > 0 || (wanted > 0 && wanted !== here.id))) showInAddress(here.id);
-  }, [here, cursor, wanted]);
+  const { shownOffer, sheetOffer } = useAddress({ question, open, cursor, setCursor, here, answered: answer.data });
 
   const mark = useCallback(
     (offer: Offer | undefined) => {
@@ -97,7 +79,7 @@ export default function Catalog() {
   );
   const extendSelection = (by: number) => {
     if (here && !selected.has(here.id)) mark(here);
-    setCursor(Math.max(0, cursor + by));
+    moveTo(cursor + by);
   };
   const takeNow = () => {
     const ids = selected.size > 0 ? [...selected.keys()] : shownOffer ? [shownOffer] : [];
@@ -146,33 +128,12 @@ export default function Catalog() {
       />
       <div className="flex min-h-0 grow">
         <div className="flex min-w-0 grow flex-col">
-          <div className={`${columns} h-7 shrink-0 border-b border-line pr-4 text-sm text-ink-2`}>
-            <span className="col-start-3">Offer</span>
-            <span>Price ladder</span>
-            <span>Door to door</span>
-            <span>Sold, 52 weeks</span>
-            <span className="text-right">Profit</span>
-          </div>
           {answer.error && !answer.data ? (
-            (answer.error as Problem).status === 422 && !store ? (
-              <Notice title="This search needs a store" error>
-                <p>{answer.error.message}</p>
-                <Button tone="main" onClick={() => go("/store")}>
-                  Connect a store
-                </Button>
-                <Button onClick={() => change(withoutStore(question))}>Drop these filters</Button>
-              </Notice>
-            ) : (
-              <Notice
-                title={
-                  (answer.error as Problem).status === 422 ? "The search cannot be read" : "The catalog does not answer"
-                }
-                error
-              >
-                <p>{answer.error.message}</p>
-                <Button onClick={() => void answer.refetch()}>Ask again</Button>
-              </Notice>
-            )
+            <NotAnswered
+              error={answer.error as Problem}
+              onAgain={() => void answer.refetch()}
+              onWithoutStore={() => change(withoutStore(question))}
+            />
           ) : count === 0 && answer.data ? (
             <NothingFound
               hasSources={(sources.data ?? []).some((s) => s.state === "connected")}
@@ -181,7 +142,7 @@ export default function Catalog() {
               onClear={() => change(nothingAsked)}
             />
           ) : (
-            <Grid box={box} label="Offers" count={count} size={size} active={here ? `offer-${here.id}` : undefined}>
+            <Grid box={box} label="Offers" count={count} size={size} heads={heads} headClass={`${columns} pr-4`} many>
               {items.map((item) => (
                 <OfferRow
                   key={item.key}
@@ -200,7 +161,7 @@ export default function Catalog() {
             </Grid>
           )}
           <div className="flex h-9 shrink-0 items-center justify-between gap-4 border-t border-line px-4">
-            {(items.at(-1)?.index ?? 0) < mostRows - 1 ? (
+            {last < mostRows - 1 ? (
               <LadderLegend taxed={items.some((item) => Number(row(item.index)?.ladder?.tax.value ?? 0) > 0)} />
             ) : (
               <span className="text-sm">
@@ -235,6 +196,88 @@ export default function Catalog() {
       </div>
       {take.dialog}
     </main>
+  );
+}
+
+/**
+ * useAddress keeps the cursor and the address together: the offer that the address names is sought in the list, and the
+ * cursor's is shown there. It gives the cursor's offer, none while it is sought, and the one that the sheet shows.
+ */
+function useAddress({
+  question,
+  open,
+  cursor,
+  setCursor,
+  here,
+  answered,
+}: {
+  question: Question;
+  open: boolean;
+  cursor: number;
+  setCursor: (row: number) => void;
+  here: Offer | undefined;
+  answered: Schemas["CatalogSearchResult"] | undefined;
+}) {
+  const { storeId } = useSession();
+  const [params, setParams] = useSearchParams();
+  const asked = JSON.stringify(question);
+  const wanted = Number(params.get("offer")) || 0;
+  const sought = useRef(wanted); // the address's offer, until the cursor stands on it
+  const before = useRef(asked);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new sentence starts at its first offer
+  useEffect(() => {
+    if (before.current === asked) return;
+    before.current = asked;
+    sought.current = 0;
+    setCursor(0);
+  }, [asked]);
+  // Where the address names an offer, the cursor goes to its row: row, sheet and keys mean the same.
+  const place = useQuery(positionQuery(question, storeId, sought.current));
+  const seeking = sought.current > 0 && !place.isError && (place.isPending || place.data?.position !== undefined);
+  useEffect(() => {
+    if (sought.current === 0 || !place.data || !answered) return;
+    if (place.data.position !== undefined) setCursor(place.data.position);
+    sought.current = 0;
+  }, [place.data, answered, setCursor]);
+  const shownOffer = seeking && cursor === 0 ? undefined : here?.id;
+  const sheetOffer = useHeld(shownOffer, open); // not another at each key while one types
+  const showInAddress = useEffectEvent((offer: number) => {
+    const address = asAddress(question);
+    address.set("offer", String(offer));
+    setParams(address, { replace: true });
+  });
+  useEffect(() => {
+    if (here && sought.current === 0 && (cursor > 0 || (wanted > 0 && wanted !== here.id))) showInAddress(here.id);
+  }, [here, cursor, wanted]);
+  return { shownOffer, sheetOffer };
+}
+
+function NotAnswered({
+  error,
+  onAgain,
+  onWithoutStore,
+}: {
+  error: Problem;
+  onAgain: () => void;
+  onWithoutStore: () => void;
+}) {
+  const { store } = useSession();
+  const go = useNavigate();
+  if (error.status === 422 && !store)
+    return (
+      <Notice title="This search needs a store" error>
+        <p>{error.message}</p>
+        <Button tone="main" onClick={() => go("/store")}>
+          Connect a store
+        </Button>
+        <Button onClick={onWithoutStore}>Drop these filters</Button>
+      </Notice>
+    );
+  return (
+    <Notice title={error.status === 422 ? "The search cannot be read" : "The catalog does not answer"} error>
+      <p>{error.message}</p>
+      <Button onClick={onAgain}>Ask again</Button>
+    </Notice>
   );
 }
 
@@ -312,6 +355,7 @@ const OfferRow = memo(function OfferRow({
       start={start}
       height={rowHeight}
       current={current}
+      selected={selected}
       onPoint={() => onPoint(index)}
       className={`${columns} pr-4`}
     >

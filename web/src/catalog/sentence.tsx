@@ -139,57 +139,14 @@ export function Sentence({
         </>
       )}
       {" — "}
-      <Clause
-        label="Sorted"
-        words={sorts[question.sort]}
+      <SortClause
+        now={question.sort}
         open={open === "sort"}
         onOpen={(yes) => setOpen(yes ? "sort" : "")}
-      >
-        {(close) =>
-          (Object.keys(sorts) as Sort[])
-            .filter((s) => store || !pricedSorts.includes(s))
-            .map((s) => (
-              <Choice
-                key={s}
-                chosen={question.sort === s}
-                onChoose={() => {
-                  change({ sort: s });
-                  close();
-                }}
-              >
-                {sorts[s]}
-              </Choice>
-            ))
-        }
-      </Clause>{" "}
+        onChoose={(sort) => change({ sort })}
+      />{" "}
       first.
-      <span className="ml-3 text-sm text-ink-2" aria-live="polite">
-        {found ? `${found.total.toLocaleString("en")} offers in ${Math.max(1, Math.round(found.took_ms))} ms` : "…"}
-        {found?.corrections.map(({ typed, used, too }) =>
-          too ? (
-            <span key={typed}>
-              {" "}
-              · also showing <b>{used}</b>,{" "}
-              <button
-                type="button"
-                className="underline underline-offset-2"
-                onClick={() => change({ words: question.words.replace(typed, `"${typed}"`) })}
-              >
-                only “{typed}”
-              </button>
-            </span>
-          ) : (
-            <span key={typed}>
-              {" "}
-              · nothing says “{typed}”, showing <b>{used}</b>
-            </span>
-          ),
-        )}
-        {found && found.ordinary.length > 0 && <span> · without {found.ordinary.map((w) => `“${w}”`).join(", ")}</span>}
-        {found && found.unread.length > 0 && (
-          <span className="text-loss"> · not understood: {found.unread.join(" ")}</span>
-        )}
-      </span>
+      <Answered found={found} onWords={(typed) => change({ words: question.words.replace(typed, `"${typed}"`) })} />
       <SentenceTools
         question={question}
         address={asAddress(question).toString()}
@@ -197,6 +154,69 @@ export function Sentence({
         hidden={current ? found?.hidden : undefined}
       />
     </search>
+  );
+}
+
+/** Answered says how many there are, and what was made of the words. */
+function Answered({ found, onWords }: { found: Found | undefined; onWords: (typed: string) => void }) {
+  return (
+    <span className="ml-3 text-sm text-ink-2" aria-live="polite">
+      {found ? `${found.total.toLocaleString("en")} offers in ${Math.max(1, Math.round(found.took_ms))} ms` : "…"}
+      {found?.corrections.map(({ typed, used, too }) =>
+        too ? (
+          <span key={typed}>
+            {" "}
+            · also showing <b>{used}</b>,{" "}
+            <button type="button" className="underline underline-offset-2" onClick={() => onWords(typed)}>
+              only “{typed}”
+            </button>
+          </span>
+        ) : (
+          <span key={typed}>
+            {" "}
+            · nothing says “{typed}”, showing <b>{used}</b>
+          </span>
+        ),
+      )}
+      {found && found.ordinary.length > 0 && <span> · without {found.ordinary.map((w) => `“${w}”`).join(", ")}</span>}
+      {found && found.unread.length > 0 && (
+        <span className="text-loss"> · not understood: {found.unread.join(" ")}</span>
+      )}
+    </span>
+  );
+}
+
+function SortClause({
+  now,
+  open,
+  onOpen,
+  onChoose,
+}: {
+  now: Sort;
+  open: boolean;
+  onOpen: (open: boolean) => void;
+  onChoose: (sort: Sort) => void;
+}) {
+  const { store } = useSession();
+  return (
+    <Clause label="Sorted" words={sorts[now]} open={open} onOpen={onOpen}>
+      {(close) =>
+        (Object.keys(sorts) as Sort[])
+          .filter((s) => store || !pricedSorts.includes(s))
+          .map((s) => (
+            <Choice
+              key={s}
+              chosen={now === s}
+              onChoose={() => {
+                onChoose(s);
+                close();
+              }}
+            >
+              {sorts[s]}
+            </Choice>
+          ))
+      }
+    </Clause>
   );
 }
 

@@ -1,11 +1,9 @@
-import { useMutation, useQuery } from "@tanstack/react-query";
-import { DropdownMenu } from "radix-ui";
-import { NavLink, useLocation, useNavigate } from "react-router";
-import { api, ask, type Schemas } from "../api/client";
-import { panel } from "../parts/panel";
+import { useQuery } from "@tanstack/react-query";
+import { lazy, Suspense, useState } from "react";
+import { NavLink, useLocation } from "react-router";
+import type { Schemas } from "../api/client";
 import { headerQuery } from "./queries";
 import { useSession } from "./session";
-import { useTheme } from "./theme";
 
 type Figures = Schemas["ApplicationHeader"];
 
@@ -98,57 +96,43 @@ export function Header() {
             repricing
           </NavLink>
         )}
-        <StoreMenu />
+        <InUse />
       </div>
     </header>
   );
 }
 
-const item =
-  "flex min-h-8 cursor-pointer items-center justify-between gap-6 rounded px-3 outline-none data-[highlighted]:bg-sunk";
+const loadMenu = () => import("./store-menu");
+const StoreMenu = lazy(loadMenu);
+const pill = "min-h-8 rounded-full bg-quay-2 px-3 text-sm font-semibold whitespace-nowrap";
 
-/** StoreMenu holds the store in use and everything that is settled once for it. */
-function StoreMenu() {
-  const { store, stores, chooseStore, member } = useSession();
-  const [theme, setTheme] = useTheme();
-  const go = useNavigate();
-  const leave = useMutation({
-    mutationFn: () => ask(api.DELETE("/api/session")),
-    onSettled: () => window.location.assign("/"), // leaves nothing of theirs in memory
-  });
+/** InUse names the store in use; its menu is loaded when somebody comes near. */
+function InUse() {
+  const { store } = useSession();
+  const [wanted, setWanted] = useState(false);
+  const words = (
+    <>
+      {store ? `${store.name} · ${store.currency}` : "No store yet"} <span aria-hidden="true">▾</span>
+    </>
+  );
+  const closed = (
+    <button
+      type="button"
+      className={pill}
+      aria-haspopup="menu"
+      aria-expanded={false}
+      onPointerEnter={() => void loadMenu()}
+      onFocus={() => void loadMenu()}
+      onClick={() => setWanted(true)}
+      onKeyDown={(e) => e.key === "ArrowDown" && setWanted(true)}
+    >
+      {words}
+    </button>
+  );
+  if (!wanted) return closed;
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="min-h-8 rounded-full bg-quay-2 px-3 text-sm font-semibold whitespace-nowrap">
-        {store ? `${store.name} · ${store.currency}` : "No store yet"} <span aria-hidden="true">▾</span>
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content className={`${panel} min-w-60 p-1.5`} align="end" sideOffset={6}>
-          {stores.length > 1 && (
-            <>
-              {stores.map((s) => (
-                <DropdownMenu.Item key={s.id} className={item} onSelect={() => chooseStore(s.id)}>
-                  {s.name} · {s.currency}
-                  {s.id === store?.id && <span className="text-beak-ink">in use</span>}
-                </DropdownMenu.Item>
-              ))}
-              <DropdownMenu.Separator className="my-1 h-px bg-line" />
-            </>
-          )}
-          <DropdownMenu.Item className={item} onSelect={() => go("/store")}>
-            {store ? "Stores" : "Connect a store"}
-          </DropdownMenu.Item>
-          <DropdownMenu.Item className={item} onSelect={() => go("/members")}>
-            Members and tokens
-          </DropdownMenu.Item>
-          <DropdownMenu.Separator className="my-1 h-px bg-line" />
-          <DropdownMenu.Item className={item} onSelect={() => setTheme(theme === "dark" ? "light" : "dark")}>
-            {theme === "dark" ? "Light" : "Dark"} theme
-          </DropdownMenu.Item>
-          <DropdownMenu.Item className={item} onSelect={() => leave.mutate()}>
-            Sign out <span className="text-ink-2">{member.name}</span>
-          </DropdownMenu.Item>
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+    <Suspense fallback={closed}>
+      <StoreMenu className={pill}>{words}</StoreMenu>
+    </Suspense>
   );
 }

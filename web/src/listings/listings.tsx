@@ -4,18 +4,18 @@ import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, ask, type Listing, type Run } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Notice, Picture } from "../parts/controls";
-import { Grid, GridRow } from "../parts/grid";
 import { useKeys } from "../parts/keys";
-import { useCursor, useRows } from "../parts/list";
+import { useCursor } from "../parts/list";
 import { Money } from "../parts/money";
+import { RowButton, RowLink, RowOut } from "../parts/row";
 import { Sheet } from "../parts/sheet";
+import { type Column, LongTable } from "../parts/table";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { Trace } from "../parts/trace";
 import { listingsQuery, runsQuery } from "./queries";
 
 const rowHeight = 65;
-const columns = "grid grid-cols-[52px_minmax(160px,1fr)_minmax(120px,180px)_130px_96px_180px] items-center gap-x-4";
 
 /** Listings is what is live in the store in use, and the runs that made it so. */
 export default function Listings() {
@@ -26,7 +26,6 @@ export default function Listings() {
   const listings = useQuery(listingsQuery(storeId));
   const list = listings.data ?? [];
   const [cursor, setCursor] = useCursor(list.length, "listing");
-  const { box, items, size } = useRows(list.length, rowHeight, cursor);
   const here = list[cursor];
   const wanted = Number(params.get("listing")) || 0;
   useEffect(() => {
@@ -78,32 +77,14 @@ export default function Listings() {
             </Button>
           </Notice>
         ) : (
-          <>
-            <div className={`${columns} h-7 shrink-0 border-y border-line px-4 text-sm text-ink-2`}>
-              <span className="col-start-2">Listing</span>
-              <span>Supplier</span>
-              <span className="text-right">Price</span>
-              <span>Sent</span>
-              <span>See it</span>
-            </div>
-            <Grid box={box} label="Listings" count={list.length} size={size}>
-              {items.map((item) => {
-                const l = list[item.index];
-                return (
-                  l && (
-                    <Row
-                      key={l.id}
-                      listing={l}
-                      index={item.index}
-                      start={item.start}
-                      current={item.index === cursor}
-                      onPoint={() => setCursor(item.index)}
-                    />
-                  )
-                );
-              })}
-            </Grid>
-          </>
+          <LongTable
+            rows={list}
+            columns={listingColumns}
+            rowKey={(l) => l.id}
+            label="Listings"
+            rowHeight={rowHeight}
+            cursor={{ at: cursor, set: setCursor }}
+          />
         )}
       </div>
       <Runs />
@@ -111,138 +92,140 @@ export default function Listings() {
   );
 }
 
-function Row({
-  listing: l,
-  index,
-  start,
-  current,
-  onPoint,
-}: {
-  listing: Listing;
-  index: number;
-  start: number;
-  current: boolean;
-  onPoint: () => void;
-}) {
-  const { may, storeId } = useSession();
+const listingColumns: Column<Listing>[] = [
+  {
+    id: "picture",
+    name: "Picture",
+    unseen: true,
+    track: "52px",
+    show: (l) => <Picture path={l.picture} width={96} className="size-10 border border-line" />,
+  },
+  { id: "listing", name: "Listing", track: "minmax(160px,1fr)", show: (l) => <Title of={l} /> },
+  {
+    id: "supplier",
+    name: "Supplier",
+    track: "minmax(120px,180px)",
+    className: "text-ink-2",
+    show: (l) => (
+      <>
+        <span className="block truncate">{l.supplier}</span>
+        <span className="block truncate text-sm">{l.source}</span>
+      </>
+    ),
+  },
+  { id: "price", name: "Price", track: "130px", align: "right", show: (l) => <Prices of={l} /> },
+  { id: "sent", name: "Sent", track: "96px", className: "text-ink-2", show: (l) => ago(l.updated_at) },
+  { id: "links", name: "See it", track: "180px", show: (l) => <Links of={l} /> },
+];
+
+/** Title is the listing by name, whether it is seen in the store, and what is the matter with it. */
+function Title({ of: l }: { of: Listing }) {
+  return (
+    <>
+      <RowLink to={`/workbench/${l.draft_id}`} className="block truncate font-semibold hover:underline" title={l.title}>
+        {l.title}
+      </RowLink>
+      <span className="text-sm text-ink-2">
+        {l.variants === 1 ? "1 variant" : `${l.variants} variants`} · {l.visible ? "visible" : "hidden"}
+      </span>
+      {l.withdrawn && <Withdrawn of={l} />}
+      {l.duplicates.length > 0 && <Duplicates of={l} />}
+    </>
+  );
+}
+
+/** useSaid is what is said of an act on a listing, after which the listings are asked for anew. */
+function useSaid(words: string) {
+  const { storeId } = useSession();
   const client = useQueryClient();
   const say = useSay();
-  const done = (words: string) => ({
+  return {
     onSuccess: () => {
       say(words);
       void client.invalidateQueries({ queryKey: listingsQuery(storeId).queryKey });
     },
     onError: (error: Error) => say(error.message, true),
-  });
+  };
+}
+
+function Withdrawn({ of: l }: { of: Listing }) {
+  const { may } = useSession();
   const hide = useMutation({
     mutationFn: () => ask(api.POST("/api/listings/{id}/hide", { params: { path: { id: l.id } } })),
-    ...done(`“${l.title}” is hidden in the store.`),
-  });
-  const unite = useMutation({
-    mutationFn: () => ask(api.POST("/api/listings/{id}/duplicates/remove", { params: { path: { id: l.id } } })),
-    ...done("Removed from the store. The listing itself stays."),
+    ...useSaid(`“${l.title}” is hidden in the store.`),
   });
   return (
-    <GridRow
-      index={index}
-      start={start}
-      height={rowHeight}
-      current={current}
-      onPoint={onPoint}
-      className={`${columns} px-4`}
-    >
-      <span role="gridcell">
-        <Picture path={l.picture} width={96} className="size-10 border border-line" />
-      </span>
-      <span role="gridcell" className="min-w-0">
-        <Link to={`/workbench/${l.draft_id}`} className="block truncate font-semibold hover:underline" title={l.title}>
-          {l.title}
-        </Link>
-        <span className="text-sm text-ink-2">
-          {l.variants === 1 ? "1 variant" : `${l.variants} variants`} · {l.visible ? "visible" : "hidden"}
-        </span>
-        {l.withdrawn && (
-          <span className="flex items-center gap-2 text-sm">
-            <b className="truncate text-loss">no longer sold by the supplier</b>
-            {l.visible && may("editor") && (
-              <button
-                type="button"
-                className="min-h-6 shrink-0 font-semibold underline"
-                onClick={() => hide.mutate()}
-                disabled={hide.isPending}
-              >
-                {hide.isPending ? "Hiding…" : "Hide in the store"}
-              </button>
-            )}
-          </span>
-        )}
-        {l.duplicates.length > 0 && (
-          <span className="flex items-center gap-2 text-sm">
-            <b className="truncate text-loss">
-              {l.duplicates.length === 1 ? (
-                <>
-                  <a href={l.duplicates[0]?.url} target="_blank" rel="noreferrer" className="underline">
-                    one more
-                  </a>{" "}
-                  of it in the store
-                </>
-              ) : (
-                `${l.duplicates.length} more of it in the store`
-              )}
-            </b>
-            {may("editor") && (
-              <button
-                type="button"
-                className="min-h-6 shrink-0 font-semibold underline"
-                onClick={() => unite.mutate()}
-                disabled={unite.isPending}
-              >
-                Remove {l.duplicates.length === 1 ? "it" : "them"}
-              </button>
-            )}
-          </span>
-        )}
-      </span>
-      <span role="gridcell" className="min-w-0 text-ink-2">
-        <span className="block truncate">{l.supplier}</span>
-        <span className="block truncate text-sm">{l.source}</span>
-      </span>
-      <span role="gridcell" className="text-right">
-        <Trace steps={l.trace} label={`How the price of ${l.title} came about`}>
-          <Money of={l.lowest} />
-        </Trace>
-        {l.highest.value !== l.lowest.value && (
+    <span className="flex items-center gap-2 text-sm">
+      <b className="truncate text-loss">no longer sold by the supplier</b>
+      {l.visible && may("editor") && (
+        <RowButton onClick={() => hide.mutate()} disabled={hide.isPending}>
+          {hide.isPending ? "Hiding…" : "Hide in the store"}
+        </RowButton>
+      )}
+    </span>
+  );
+}
+
+function Duplicates({ of: l }: { of: Listing }) {
+  const { may } = useSession();
+  const unite = useMutation({
+    mutationFn: () => ask(api.POST("/api/listings/{id}/duplicates/remove", { params: { path: { id: l.id } } })),
+    ...useSaid("Removed from the store. The listing itself stays."),
+  });
+  const one = l.duplicates.length === 1;
+  return (
+    <span className="flex items-center gap-2 text-sm">
+      <b className="truncate text-loss">
+        {one ? (
           <>
-            –<Money of={l.highest} />
+            <RowOut href={l.duplicates[0]?.url ?? ""} className="underline">
+              one more
+            </RowOut>{" "}
+            of it in the store
           </>
+        ) : (
+          `${l.duplicates.length} more of it in the store`
         )}
-        {l.moved > 0 && (
-          <span className="block text-sm whitespace-nowrap text-beak-ink">
-            {l.moved === 1 ? "1 has moved" : `${l.moved} have moved`}
-          </span>
-        )}
-      </span>
-      <span role="gridcell" className="text-ink-2">
-        {ago(l.updated_at)}
-      </span>
-      <span role="gridcell" className="flex gap-3">
-        {l.url && (
-          <a
-            href={l.url}
-            target="_blank"
-            rel="noreferrer"
-            className="font-semibold underline decoration-beak underline-offset-2"
-          >
-            in the store
-          </a>
-        )}
-        {l.offer_url && (
-          <a href={l.offer_url} target="_blank" rel="noreferrer" className="underline underline-offset-2">
-            at the supplier's
-          </a>
-        )}
-      </span>
-    </GridRow>
+      </b>
+      {may("editor") && (
+        <RowButton onClick={() => unite.mutate()} disabled={unite.isPending}>
+          Remove {one ? "it" : "them"}
+        </RowButton>
+      )}
+    </span>
+  );
+}
+
+function Prices({ of: l }: { of: Listing }) {
+  return (
+    <>
+      <Trace steps={l.trace} label={`How the price of ${l.title} came about`}>
+        <Money of={l.lowest} />
+      </Trace>
+      {l.highest.value !== l.lowest.value && (
+        <>
+          –<Money of={l.highest} />
+        </>
+      )}
+      {l.moved > 0 && (
+        <span className="block text-sm whitespace-nowrap text-beak-ink">
+          {l.moved === 1 ? "1 has moved" : `${l.moved} have moved`}
+        </span>
+      )}
+    </>
+  );
+}
+
+function Links({ of: l }: { of: Listing }) {
+  return (
+    <span className="flex gap-3">
+      {l.url && (
+        <RowOut href={l.url} className="font-semibold underline decoration-beak underline-offset-2">
+          in the store
+        </RowOut>
+      )}
+      {l.offer_url && <RowOut href={l.offer_url}>at the supplier's</RowOut>}
+    </span>
   );
 }
 

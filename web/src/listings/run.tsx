@@ -3,10 +3,11 @@ import { Link, useNavigate, useParams } from "react-router";
 import { api, ask, type RunInFull, type Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Notice, Picture } from "../parts/controls";
-import { Grid, GridRow } from "../parts/grid";
 import { useKeys } from "../parts/keys";
-import { useCursor, useRows } from "../parts/list";
+import { useCursor } from "../parts/list";
 import { Money } from "../parts/money";
+import { RowButton, RowLink, RowOut } from "../parts/row";
+import { type Column, LongTable } from "../parts/table";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { Trace } from "../parts/trace";
@@ -15,7 +16,6 @@ import { runQuery } from "./queries";
 type Item = Schemas["PublishingItem"];
 
 const rowHeight = 49;
-const columns = "grid grid-cols-[52px_minmax(180px,1fr)_170px_minmax(200px,1.4fr)_170px] items-center gap-x-4";
 
 /** Run is one act of publishing: what succeeded, what failed and why, and what to do about it. */
 export default function RunPlace() {
@@ -27,7 +27,6 @@ export default function RunPlace() {
   const run = useQuery(runQuery(id));
   const items = run.data?.items ?? [];
   const [cursor, setCursor] = useCursor(items.length, "item");
-  const { box, items: rows, size } = useRows(items.length, rowHeight, cursor);
   const here = items[cursor];
   const again = {
     onSettled: () => client.invalidateQueries({ queryKey: runQuery(id).queryKey }),
@@ -75,6 +74,7 @@ export default function RunPlace() {
     );
   const r = run.data;
   const left = r.waiting + r.sending;
+  const columns = itemColumns(r.store, may("editor") ? (item) => retry.mutate([item.id]) : undefined);
   return (
     <main className="flex min-h-0 grow flex-col">
       <div className="border-b border-line bg-surface px-4 py-3 text-lg">
@@ -108,29 +108,14 @@ export default function RunPlace() {
           All listings
         </Link>
       </div>
-      <div className={`${columns} h-7 shrink-0 border-b border-line px-4 text-sm text-ink-2`}>
-        <span className="col-start-2">Draft</span>
-        <span>{r.store}</span>
-        <span>In words</span>
-      </div>
-      <Grid box={box} label="Items of the run" count={items.length} size={size}>
-        {rows.map((row) => {
-          const item = items[row.index];
-          return (
-            item && (
-              <Line
-                key={item.id}
-                item={item}
-                index={row.index}
-                start={row.start}
-                current={row.index === cursor}
-                onPoint={() => setCursor(row.index)}
-                onRetry={may("editor") ? () => retry.mutate([item.id]) : undefined}
-              />
-            )
-          );
-        })}
-      </Grid>
+      <LongTable
+        rows={items}
+        columns={columns}
+        rowKey={(item) => item.id}
+        label="Items of the run"
+        rowHeight={rowHeight}
+        cursor={{ at: cursor, set: setCursor }}
+      />
       <p className="sr-only" role="status">
         {r.finished_at
           ? `The run has ended: ${r.published} published, ${r.failed} failed.`
@@ -170,85 +155,87 @@ const stateTone: Record<string, string> = {
   waiting: "text-ink-2",
 };
 const mending: Record<string, string> = {
-  words: "Edit its words",
+  description: "Edit its description",
   pictures: "Edit its pictures",
   variants: "Edit its variants",
   price: "Edit its price",
 };
 
-function Line({
-  item,
-  index,
-  start,
-  current,
-  onPoint,
-  onRetry,
-}: {
-  item: Item;
-  index: number;
-  start: number;
-  current: boolean;
-  onPoint: () => void;
-  onRetry: (() => void) | undefined;
-}) {
+/** itemColumns are what is told of an item, and where it may be, the way to send it once more. */
+function itemColumns(store: string, onRetry: ((item: Item) => void) | undefined): Column<Item>[] {
+  return [
+    {
+      id: "picture",
+      name: "Picture",
+      unseen: true,
+      track: "52px",
+      show: (item) => <Picture path={item.picture} width={96} className="size-9 border border-line" />,
+    },
+    {
+      id: "draft",
+      name: "Draft",
+      track: "minmax(180px,1fr)",
+      show: (item) => (
+        <>
+          <span className="block truncate font-semibold">{item.title}</span>
+          <span className="text-sm text-ink-2">{item.variants === 1 ? "1 variant" : `${item.variants} variants`}</span>
+        </>
+      ),
+    },
+    {
+      id: "state",
+      name: store,
+      track: "170px",
+      show: (item) => (
+        <span className={`font-semibold ${stateTone[item.state]}`}>
+          {item.state}
+          {item.price && (
+            <>
+              {" "}
+              ·{" "}
+              <Trace steps={item.trace} label={`How the price of ${item.title} came about`}>
+                <Money of={item.price} className="font-normal" />
+              </Trace>
+            </>
+          )}
+        </span>
+      ),
+    },
+    {
+      id: "words",
+      name: "In words",
+      track: "minmax(200px,1.4fr)",
+      className: "line-clamp-2 text-ink-2",
+      show: (item) => item.reason || (item.state === "published" ? "The store has every field as sent." : ""),
+    },
+    {
+      id: "next",
+      name: "What to do",
+      unseen: true,
+      track: "170px",
+      show: (item) => <Next item={item} onRetry={onRetry && (() => onRetry(item))} />,
+    },
+  ];
+}
+
+function Next({ item, onRetry }: { item: Item; onRetry: (() => void) | undefined }) {
   return (
-    <GridRow
-      index={index}
-      start={start}
-      height={rowHeight}
-      current={current}
-      onPoint={onPoint}
-      className={`${columns} px-4`}
-    >
-      <span role="gridcell">
-        <Picture path={item.picture} width={96} className="size-9 border border-line" />
-      </span>
-      <span role="gridcell" className="min-w-0">
-        <span className="block truncate font-semibold">{item.title}</span>
-        <span className="text-sm text-ink-2">{item.variants === 1 ? "1 variant" : `${item.variants} variants`}</span>
-      </span>
-      <span role="gridcell" className={`font-semibold ${stateTone[item.state]}`}>
-        {item.state}
-        {item.price && (
-          <>
-            {" "}
-            ·{" "}
-            <Trace steps={item.trace} label={`How the price of ${item.title} came about`}>
-              <Money of={item.price} className="font-normal" />
-            </Trace>
-          </>
-        )}
-      </span>
-      <span role="gridcell" className="line-clamp-2 text-ink-2">
-        {item.reason || (item.state === "published" ? "The store has every field as sent." : "")}
-      </span>
-      <span role="gridcell" className="flex items-center gap-2">
-        {item.url && (
-          <a
-            href={item.url}
-            target="_blank"
-            rel="noreferrer"
-            className="font-semibold underline decoration-beak underline-offset-2"
-          >
-            see it
-          </a>
-        )}
-        {item.state === "failed" && (
-          <Link to={`/workbench/${item.draft_id}`} className="font-semibold underline underline-offset-2">
-            {mending[item.area] ?? "Open it"}
-          </Link>
-        )}
-        {item.state === "failed" && onRetry && (
-          <button
-            type="button"
-            onClick={onRetry}
-            className="min-h-6 font-semibold underline decoration-beak underline-offset-2"
-            aria-label={`Try ${item.title} again`}
-          >
-            try again
-          </button>
-        )}
-      </span>
-    </GridRow>
+    <span className="flex items-center gap-2">
+      {item.url && (
+        <RowOut href={item.url} className="font-semibold underline decoration-beak underline-offset-2">
+          see it
+        </RowOut>
+      )}
+      {item.state === "failed" && (
+        <RowLink to={`/workbench/${item.draft_id}`} className="font-semibold underline underline-offset-2">
+          {mending[item.area] ?? "Open it"}
+        </RowLink>
+      )}
+      {item.state === "failed" && onRetry && (
+        <RowButton onClick={onRetry} aria-label={`Try ${item.title} again`}>
+          try again
+        </RowButton>
+      )}
+    </span>
   );
 }

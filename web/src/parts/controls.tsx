@@ -1,6 +1,7 @@
 import { Dialog as Radix } from "radix-ui";
-import type { ButtonHTMLAttributes, InputHTMLAttributes, ReactNode } from "react";
+import type { ButtonHTMLAttributes, InputHTMLAttributes, ReactNode, Ref } from "react";
 import { useId, useRef, useState } from "react";
+import { useReach } from "./list";
 import { panel } from "./panel";
 import { enter, useTurn } from "./turns";
 
@@ -130,16 +131,21 @@ export function Tick({
   onChange,
   label,
   disabled = false,
+  ref,
 }: {
   checked: boolean;
   onChange: (now: boolean) => void;
   label: string;
   disabled?: boolean;
+  ref?: Ref<HTMLInputElement>;
 }) {
+  const reach = useReach();
   return (
     <label className="grid size-7 shrink-0 place-items-center">
       <input
+        ref={ref}
         type="checkbox"
+        tabIndex={reach}
         checked={checked}
         disabled={disabled}
         onChange={(e) => onChange(e.target.checked)}

@@ -1,47 +1,82 @@
 import type { ReactNode, RefObject } from "react";
+import { RowReach, useRow } from "./list";
 
-/** Grid is a long list of which only the rows in sight are there. */
+/** Where the cursor is has the beak at its left. */
+export const cursorLook = (current: boolean) =>
+  current ? "bg-surface shadow-[inset_3px_0_0_var(--beak)] focus-visible:-outline-offset-2" : "hover:bg-surface";
+
+/** A heading of a column: what it says, and how it stands. A column of pictures or ticks says it to readers only. */
+export type Head = { words: ReactNode; className?: string | undefined; unseen?: boolean | undefined };
+
+/** Grid is a long list of which only the rows in sight are there, with a head where its columns have names. */
 export function Grid({
   box,
   label,
   count,
   size,
-  active,
+  heads,
+  headClass = "",
+  tracks,
+  many = false,
   children,
 }: {
   box: RefObject<HTMLDivElement | null>;
   label: string;
   count: number;
   size: number;
-  active?: string | undefined;
+  heads?: Head[];
+  headClass?: string;
+  /** The tracks of its columns, where the class does not say them. */
+  tracks?: string | undefined;
+  /** Whether rows are selected, several at once. */
+  many?: boolean;
   children: ReactNode;
 }) {
   return (
     <div
-      ref={box}
-      className="min-h-0 grow overflow-auto"
-      tabIndex={0}
+      className="flex min-h-0 grow flex-col"
       role="grid"
       aria-label={label}
-      aria-rowcount={count}
-      aria-activedescendant={active}
+      aria-rowcount={count + (heads ? 1 : 0)}
+      aria-colcount={heads?.length}
+      aria-multiselectable={many || undefined}
     >
-      <div className="relative" role="rowgroup" style={{ height: size }}>
-        {children}
+      {heads && (
+        <div
+          role="row"
+          aria-rowindex={1}
+          className={`${headClass} h-7 shrink-0 border-b border-line text-sm text-ink-2`}
+          style={{ gridTemplateColumns: tracks }}
+        >
+          {heads.map((head, i) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: the columns of one table keep their order
+            <span role="columnheader" key={i} className={head.className}>
+              {head.unseen ? <span className="sr-only">{head.words}</span> : head.words}
+            </span>
+          ))}
+        </div>
+      )}
+      <div ref={box} className="min-h-0 grow overflow-auto" role="presentation">
+        <div className="relative" role="rowgroup" style={{ height: size }}>
+          {children}
+        </div>
       </div>
     </div>
   );
 }
 
-/** GridRow is one row, at its place; the cursor's has the beak at its left. */
+/** GridRow is one row of a Grid, at its index; the first stands beneath the head. */
 export function GridRow({
   id,
   index,
   start,
   height,
   current,
+  selected,
+  headed = true,
   onPoint,
   className,
+  columns,
   children,
 }: {
   id?: string | undefined;
@@ -49,22 +84,28 @@ export function GridRow({
   start: number;
   height: number;
   current: boolean;
+  /** Left out where rows are not selected: the cursor's is it then. */
+  selected?: boolean | undefined;
+  headed?: boolean;
   onPoint: () => void;
   className: string;
+  /** The tracks of its columns, where the class does not say them. */
+  columns?: string | undefined;
   children: ReactNode;
 }) {
+  const row = useRow<HTMLDivElement>(current, onPoint);
   return (
     <div
+      {...row}
       id={id}
       role="row"
-      aria-rowindex={index + 1}
-      aria-selected={current}
-      tabIndex={-1}
-      onClick={onPoint}
-      className={`${className} absolute inset-x-0 border-b contain-content border-line ${current ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : "hover:bg-surface"}`}
-      style={{ top: start, height }}
+      aria-rowindex={index + (headed ? 2 : 1)}
+      aria-selected={selected ?? current}
+      data-cursor={current || undefined}
+      className={`${className} absolute inset-x-0 border-b contain-content border-line ${cursorLook(current)}`}
+      style={{ top: start, height, gridTemplateColumns: columns }}
     >
-      {children}
+      <RowReach value={current}>{children}</RowReach>
     </div>
   );
 }

@@ -1,5 +1,6 @@
 import { Popover } from "radix-ui";
 import { type MouseEvent, type ReactNode, useRef, useState } from "react";
+import { useReach } from "./list";
 import { panel } from "./panel";
 
 /** Opener is a button with a small panel, which is made once it is opened: a list has one in each row. */
@@ -33,11 +34,13 @@ export function Opener({
   const setOpen = onOpen ?? setOwn;
   const made = useRef(false);
   if (open) made.current = true;
+  const reach = useReach();
   const heard = (e: MouseEvent) => apart && e.stopPropagation();
   if (!made.current)
     return (
       <button
         type="button"
+        tabIndex={reach}
         className={className}
         aria-label={label}
         aria-haspopup="dialog"
@@ -52,7 +55,7 @@ export function Opener({
     );
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger className={className} aria-label={label} onClick={heard}>
+      <Popover.Trigger tabIndex={reach} className={className} aria-label={label} onClick={heard}>
         {words}
       </Popover.Trigger>
       <Popover.Portal>

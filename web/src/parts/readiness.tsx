@@ -1,10 +1,10 @@
 import type { Report } from "../api/client";
 
-const areas = ["words", "pictures", "variants", "price"] as const;
+const areas = ["description", "pictures", "variants", "price"] as const;
 const fills: Record<string, string> = { done: "bg-profit", needs_you: "bg-beak", empty: "bg-line-2" };
 const names: Record<string, string> = { done: "done", needs_you: "needs you", empty: "empty" };
 
-/** ReadinessMarks are four short bars: words, pictures, variants, price. What needs you stands taller. */
+/** ReadinessMarks are four short bars: description, pictures, variants, price. What needs you stands taller. */
 export function ReadinessMarks({ report }: { report: Report }) {
   const words = areas.map((area) => `${area} ${names[report[area]] ?? report[area]}`).join(", ");
   return (

@@ -1,10 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { api, ask, type Source } from "../api/client";
+import { api, ask, type Schemas, type Source } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button } from "../parts/controls";
 import { moneyText } from "../parts/money";
+import { type Column, Table } from "../parts/table";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { rejectedQuery } from "./queries";
@@ -187,6 +188,26 @@ export function ImportLine({ source, intake }: { source: Source; intake: Intake 
   );
 }
 
+type Rejected = Schemas["SourcesRejectedRow"] & { i: number };
+
+const rejectedColumns: Column<Rejected>[] = [
+  { id: "row", name: "Row", className: "pr-2 font-semibold", by: (row) => row.position, show: (row) => row.position },
+  {
+    id: "reason",
+    name: "Why",
+    className: "max-w-64 py-1",
+    by: (row) => row.reason,
+    show: (row) => (
+      <>
+        {row.reason}
+        {row.cells.length > 0 && (
+          <span className="block truncate text-ink-2">{row.cells.filter(Boolean).join(" · ")}</span>
+        )}
+      </>
+    ),
+  },
+];
+
 function SetAside({ source, intake }: { source: Source; intake: Intake }) {
   const { may } = useSession();
   const [open, setOpen] = useState(false);
@@ -196,17 +217,16 @@ function SetAside({ source, intake }: { source: Source; intake: Intake }) {
     <details onToggle={(e) => setOpen(e.currentTarget.open)}>
       <summary className="min-h-6 text-sm font-semibold text-beak-ink">{number(intake.rejected)} rejected</summary>
       {rows.error && <p className="text-sm text-loss">{rows.error.message}</p>}
-      <ul className="max-h-64 overflow-auto text-sm">
-        {list.map((row, i) => (
-          // biome-ignore lint/suspicious/noArrayIndexKey: a row may have two reasons; the list never changes
-          <li key={i} className="border-b border-line py-1">
-            <b>{row.position}</b>: {row.reason}
-            {row.cells.length > 0 && (
-              <span className="block truncate text-ink-2">{row.cells.filter(Boolean).join(" · ")}</span>
-            )}
-          </li>
-        ))}
-      </ul>
+      {list.length > 0 && (
+        <div className="max-h-64 overflow-auto text-sm" role="region" aria-label="Rejected rows" tabIndex={0}>
+          <Table
+            rows={list.map((row, i) => ({ ...row, i }))}
+            columns={rejectedColumns}
+            rowKey={(row) => row.i}
+            rowClass={() => "align-top"}
+          />
+        </div>
+      )}
       {intake.rejected > list.length && list.length > 0 && (
         <p className="text-sm text-ink-2">The first {number(list.length)}; the file has all.</p>
       )}

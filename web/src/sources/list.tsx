@@ -21,15 +21,110 @@ type List = Schemas["SourcesPriceListInput"];
 /** ListPlace connects a price list: the file is looked at, shown as what it would become, and corrected. */
 export default function ListPlace() {
   const { id } = useParams();
-  const { store, may } = useSession();
+  const { may } = useSession();
   const go = useNavigate();
+  const back = () => go("/sources");
+  const analysis = useAnalysis(id, back);
+  const { known, looked, layout, address, look, take, sending, list, turn, correct, match, setLayout } = analysis;
+  useKeys([
+    { keys: ["Escape"], label: "back to Sources", run: back },
+    ...(looked ? [{ keys: ["ctrl+Enter"], label: "import it", run: () => take.mutate(), whileTyping: true }] : []),
+  ]);
+  const sensors = useSensors(
+    useSensor(PointerSensor, { activationConstraint: { distance: 4 } }),
+    useSensor(KeyboardSensor),
+  );
+
+  const dropped = (event: DragEndEvent) => {
+    if (event.over) match(Number(event.over.id), String(event.active.id));
+  };
+
+  if (known.error && !known.data)
+    return (
+      <main className="grow">
+        <Notice alone title="This list cannot be shown" error>
+          <p>{known.error.message}</p>
+        </Notice>
+      </main>
+    );
+  if (id !== undefined && !looked) return <main className="grow" />;
+  if (!looked || !layout) {
+    const error = look.error?.message ?? sending.error?.message;
+    return (
+      <Beginning
+        {...{ address, error }}
+        setAddress={analysis.setAddress}
+        busy={look.isPending || sending.isPending}
+        onLook={() => look.mutate({ list: list(), turn: turn.current })}
+        onFile={(file) => sending.mutate(file)}
+        onBack={back}
+      />
+    );
+  }
+  const readOnly = id !== undefined && !may("editor");
+  const error = take.error?.message ?? looked.error;
+  return (
+    <main className="flex min-h-0 grow">
+      <DndContext sensors={sensors} onDragEnd={dropped}>
+        <div className="flex min-w-0 grow flex-col">
+          <About looked={looked} layout={layout} onChange={correct} />
+          {layout.format !== "ubl" && <Chips layout={layout} />}
+          <div className="min-h-0 grow overflow-auto" aria-busy={look.isPending}>
+            {layout.format !== "ubl" && <Columns looked={looked} layout={layout} onMatch={match} />}
+            <Preview looked={looked} />
+          </div>
+        </div>
+      </DndContext>
+      <section
+        aria-label="Supplier terms"
+        tabIndex={0}
+        className="w-[330px] shrink-0 overflow-auto border-l border-line bg-surface p-4"
+      >
+        <Questions
+          questions={looked.questions.map((q) => ({ ...q, answer: layout.answers?.[q.key] ?? q.answer }))}
+          busy={look.isPending}
+          onAnswer={(key, answer) => correct({ answers: { ...layout.answers, [key]: answer } })}
+        />
+        <Terms
+          layout={layout}
+          onChange={(part) => setLayout({ ...layout, ...part })}
+          onDone={(part) => correct(part)}
+          {...(id === undefined && address ? { rule: analysis.rule, onRule: analysis.setRule } : {})}
+        />
+        {error && (
+          <p className="mt-4 rounded-md bg-loss-wash p-2 text-loss" role="alert">
+            {error}
+          </p>
+        )}
+        <div className="mt-4 flex gap-2">
+          <Button
+            tone="main"
+            onClick={() => take.mutate()}
+            disabled={take.isPending || readOnly || looked.field === "columns" || looked.field === "questions"}
+          >
+            {take.isPending ? "Starting…" : "Import"}
+          </Button>
+          <Button onClick={back}>Cancel</Button>
+        </div>
+        {looked.bad > 0 && (
+          <p className="mt-3 text-sm text-ink-2">
+            Of the first rows, {number(looked.bad)} would be rejected with the reason; the rest is imported.
+          </p>
+        )}
+      </section>
+    </main>
+  );
+}
+
+/** useAnalysis is what a price list was found to be, what was corrected of it, and its import. */
+function useAnalysis(id: string | undefined, onTaken: () => void) {
+  const { store } = useSession();
   const client = useQueryClient();
   const say = useSay();
   const [address, setAddress] = useState("");
   const [looked, setLooked] = useState<Looked>();
   const [layout, setLayout] = useState<Layout>();
   const [rule, setRule] = useState(readRule("FREQ=DAILY;BYHOUR=6;BYMINUTE=0"));
-  const back = () => go("/sources");
   const known = useQuery(analysisQuery(id));
   const turn = useRef(0);
   const show = (found: Looked) => {
@@ -88,18 +183,9 @@ export default function ListPlace() {
     onSuccess: () => {
       say("The list is being imported. You can leave; it goes on.");
       void refresh(client, "sources", "header", "offers", "look");
-      back();
+      onTaken();
     },
   });
-  useKeys([
-    { keys: ["Escape"], label: "back to Sources", run: back },
-    ...(looked ? [{ keys: ["ctrl+Enter"], label: "import it", run: () => take.mutate(), whileTyping: true }] : []),
-  ]);
-  const sensors = useSensors(
-    useSensor(PointerSensor, { activationConstraint: { distance: 4 } }),
-    useSensor(KeyboardSensor),
-  );
-
   /** correct puts a change in and asks for what the list looks like then. */
   const correct = (part: Partial<Layout>, anew = false) => {
     if (!layout) return;
@@ -124,105 +210,44 @@ export default function ListPlace() {
       ),
     });
   };
-  const dropped = (event: DragEndEvent) => {
-    if (event.over) match(Number(event.over.id), String(event.active.id));
+  return {
+    ...{ known, looked, layout, setLayout, address, setAddress, rule, setRule },
+    ...{ look, sending, take, list, turn, correct, match },
   };
+}
 
-  if (known.error && !known.data)
-    return (
-      <main className="grow">
-        <Notice alone title="This list cannot be shown" error>
-          <p>{known.error.message}</p>
-        </Notice>
-      </main>
-    );
-  if (id !== undefined && !looked) return <main className="grow" />;
-  if (!looked || !layout) {
-    const error = look.error?.message ?? sending.error?.message;
-    return (
-      <Beginning
-        {...{ address, setAddress, error }}
-        busy={look.isPending || sending.isPending}
-        onLook={() => look.mutate({ list: list(), turn: turn.current })}
-        onFile={(file) => sending.mutate(file)}
-        onBack={back}
-      />
-    );
-  }
-  const readOnly = id !== undefined && !may("editor");
-  const error = take.error?.message ?? looked.error;
+/** About says which file it is, how it is written, and what of it is not read. */
+function About({
+  looked,
+  layout,
+  onChange,
+}: {
+  looked: Looked;
+  layout: Layout;
+  onChange: (part: Partial<Layout>, anew?: boolean) => void;
+}) {
   return (
-    <main className="flex min-h-0 grow">
-      <DndContext sensors={sensors} onDragEnd={dropped}>
-        <div className="flex min-w-0 grow flex-col">
-          <div className="border-b border-line px-4 py-3">
-            <div className="flex items-baseline justify-between gap-4">
-              <h1 className="min-w-0 truncate text-xl">{looked.name}</h1>
-              {looked.rows > 0 && (
-                <span className="whitespace-nowrap text-ink-2">about {number(looked.rows)} rows</span>
-              )}
-            </div>
-            <Form looked={looked} layout={layout} onChange={correct} />
-            {looked.unread.length > 0 && (
-              <p className="text-sm text-ink-2">
-                Not read:{" "}
-                {looked.unread
-                  .map((c) => (c.why ? `${c.header || "(no name)"} (${c.why})` : c.header || "(no name)"))
-                  .join(", ")}
-                .
-              </p>
-            )}
-            {looked.notes.map((note) => (
-              <p key={note} className="text-sm text-ink-2">
-                {note}
-              </p>
-            ))}
-          </div>
-          {layout.format !== "ubl" && <Chips layout={layout} />}
-          <div className="min-h-0 grow overflow-auto" aria-busy={look.isPending}>
-            {layout.format !== "ubl" && <Columns looked={looked} layout={layout} onMatch={match} />}
-            <Preview looked={looked} />
-          </div>
-        </div>
-      </DndContext>
-      <section
-        aria-label="Supplier terms"
-        tabIndex={0}
-        className="w-[330px] shrink-0 overflow-auto border-l border-line bg-surface p-4"
-      >
-        <Questions
-          questions={looked.questions.map((q) => ({ ...q, answer: layout.answers?.[q.key] ?? q.answer }))}
-          busy={look.isPending}
-          onAnswer={(key, answer) => correct({ answers: { ...layout.answers, [key]: answer } })}
-        />
-        <Terms
-          layout={layout}
-          onChange={(part) => setLayout({ ...layout, ...part })}
-          onDone={(part) => correct(part)}
-          {...(id === undefined && address ? { rule, onRule: setRule } : {})}
-        />
-        {error && (
-          <p className="mt-4 rounded-md bg-loss-wash p-2 text-loss" role="alert">
-            {error}
-          </p>
-        )}
-        <div className="mt-4 flex gap-2">
-          <Button
-            tone="main"
-            onClick={() => take.mutate()}
-            disabled={take.isPending || readOnly || looked.field === "columns" || looked.field === "questions"}
-          >
-            {take.isPending ? "Starting…" : "Import"}
-          </Button>
-          <Button onClick={back}>Cancel</Button>
-        </div>
-        {looked.bad > 0 && (
-          <p className="mt-3 text-sm text-ink-2">
-            Of the first rows, {number(looked.bad)} would be rejected with the reason; the rest is imported.
-          </p>
-        )}
-      </section>
-    </main>
+    <div className="border-b border-line px-4 py-3">
+      <div className="flex items-baseline justify-between gap-4">
+        <h1 className="min-w-0 truncate text-xl">{looked.name}</h1>
+        {looked.rows > 0 && <span className="whitespace-nowrap text-ink-2">about {number(looked.rows)} rows</span>}
+      </div>
+      <Form looked={looked} layout={layout} onChange={onChange} />
+      {looked.unread.length > 0 && (
+        <p className="text-sm text-ink-2">
+          Not read:{" "}
+          {looked.unread
+            .map((c) => (c.why ? `${c.header || "(no name)"} (${c.why})` : c.header || "(no name)"))
+            .join(", ")}
+          .
+        </p>
+      )}
+      {looked.notes.map((note) => (
+        <p key={note} className="text-sm text-ink-2">
+          {note}
+        </p>
+      ))}
+    </div>
   );
 }
 

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useState } from "react";
 import { useNavigate } from "react-router";
-import { api, ask, type Problem } from "../api/client";
+import { api, ask, type Problem, type Source } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Field, Notice } from "../parts/controls";
@@ -67,19 +67,7 @@ export function QuoteRequestForm() {
   const field = make.error && "field" in make.error ? make.error.field : "";
   const error = (name: string) => (field === name ? make.error?.message : undefined);
   const elsewhere = make.error && !["words", "link", "target"].includes(field);
-  const markets = [...new Set([...(store?.markets ?? []), market])];
-  if (sources.data && takers.length === 0)
-    return (
-      <main className="grow">
-        <Notice alone title="Nobody to ask">
-          <p>
-            None of the connected sources takes requests. Marketplaces that pass them on to their suppliers say so when
-            they are connected.
-          </p>
-          <Button onClick={() => go("/sources")}>Sources</Button>
-        </Notice>
-      </main>
-    );
+  if (sources.data && takers.length === 0) return <NobodyToAsk />;
   return (
     <main className="min-h-0 grow overflow-auto">
       <form
@@ -140,59 +128,16 @@ export function QuoteRequestForm() {
               onChange={(e) => setUnits(e.target.value)}
               hint="As you expect it"
             />
-            <label className="block">
-              <span className="mb-0.5 block font-semibold">Sold to</span>
-              <select
-                value={market}
-                onChange={(e) => setMarket(e.target.value)}
-                className="w-full rounded-md border border-line-2 bg-surface px-2.5 py-1.5"
-              >
-                {markets.map((m) => (
-                  <option key={m} value={m}>
-                    {countryName(m)}
-                  </option>
-                ))}
-              </select>
-            </label>
+            <Market now={market} onChoose={setMarket} />
           </div>
         </div>
         <div className="space-y-4">
-          <div>
-            <span className="mb-0.5 block font-semibold">A picture</span>
-            <label className="grid h-44 cursor-pointer place-items-center overflow-hidden rounded-md border border-dashed border-line-2 bg-sunk text-center text-ink-2 focus-within:outline-2 focus-within:outline-beak">
-              {picture ? (
-                <img src={picture.shown} alt="What is wanted" className="h-44 w-full object-contain" />
-              ) : (
-                <span className="px-6">Drop or paste one, or choose a file</span>
-              )}
-              <input
-                type="file"
-                accept="image/*"
-                aria-label="Picture"
-                className="sr-only"
-                onChange={(e) => show(e.target.files?.[0])}
-              />
-            </label>
-            {picture && (
-              <Button tone="quiet" onClick={() => setPicture(undefined)}>
-                Leave it out
-              </Button>
-            )}
-          </div>
-          <fieldset>
-            <legend className="mb-0.5 font-semibold">Whom to ask</legend>
-            {takers.map((s) => (
-              <label key={s.id} className="flex min-h-7 items-center gap-2">
-                <input
-                  type="checkbox"
-                  className="size-4 accent-(--beak-fill)"
-                  checked={!left.includes(s.id)}
-                  onChange={(e) => setLeft(e.target.checked ? left.filter((x) => x !== s.id) : [...left, s.id])}
-                />
-                the suppliers of {s.name}
-              </label>
-            ))}
-          </fieldset>
+          <GivenPicture shown={picture?.shown} onFile={show} onNone={() => setPicture(undefined)} />
+          <Whom
+            takers={takers}
+            left={left}
+            onLeft={(id, out) => setLeft(out ? [...left, id] : left.filter((x) => x !== id))}
+          />
         </div>
         {elsewhere && (
           <p className="col-span-2 text-loss" role="alert">
@@ -207,5 +152,105 @@ export function QuoteRequestForm() {
         </div>
       </form>
     </main>
+  );
+}
+
+/** GivenPicture shows the picture of what is wanted, and takes another. */
+function GivenPicture({
+  shown,
+  onFile,
+  onNone,
+}: {
+  shown: string | undefined;
+  onFile: (file: File | undefined) => void;
+  onNone: () => void;
+}) {
+  return (
+    <div>
+      <span className="mb-0.5 block font-semibold">A picture</span>
+      <label className="grid h-44 cursor-pointer place-items-center overflow-hidden rounded-md border border-dashed border-line-2 bg-sunk text-center text-ink-2 focus-within:outline-2 focus-within:outline-beak">
+        {shown ? (
+          <img src={shown} alt="What is wanted" className="h-44 w-full object-contain" />
+        ) : (
+          <span className="px-6">Drop or paste one, or choose a file</span>
+        )}
+        <input
+          type="file"
+          accept="image/*"
+          aria-label="Picture"
+          className="sr-only"
+          onChange={(e) => onFile(e.target.files?.[0])}
+        />
+      </label>
+      {shown && (
+        <Button tone="quiet" onClick={onNone}>
+          Leave it out
+        </Button>
+      )}
+    </div>
+  );
+}
+
+/** Whom chooses the sources whose suppliers are asked. */
+function Whom({
+  takers,
+  left,
+  onLeft,
+}: {
+  takers: Source[];
+  left: number[];
+  onLeft: (id: number, out: boolean) => void;
+}) {
+  return (
+    <fieldset>
+      <legend className="mb-0.5 font-semibold">Whom to ask</legend>
+      {takers.map((s) => (
+        <label key={s.id} className="flex min-h-7 items-center gap-2">
+          <input
+            type="checkbox"
+            className="size-4 accent-(--beak-fill)"
+            checked={!left.includes(s.id)}
+            onChange={(e) => onLeft(s.id, !e.target.checked)}
+          />
+          the suppliers of {s.name}
+        </label>
+      ))}
+    </fieldset>
+  );
+}
+
+function NobodyToAsk() {
+  const go = useNavigate();
+  return (
+    <main className="grow">
+      <Notice alone title="Nobody to ask">
+        <p>
+          None of the connected sources takes requests. Marketplaces that pass them on to their suppliers say so when
+          they are connected.
+        </p>
+        <Button onClick={() => go("/sources")}>Sources</Button>
+      </Notice>
+    </main>
+  );
+}
+
+function Market({ now, onChoose }: { now: string; onChoose: (market: string) => void }) {
+  const { store } = useSession();
+  const markets = [...new Set([...(store?.markets ?? []), now])];
+  return (
+    <label className="block">
+      <span className="mb-0.5 block font-semibold">Sold to</span>
+      <select
+        value={now}
+        onChange={(e) => onChoose(e.target.value)}
+        className="w-full rounded-md border border-line-2 bg-surface px-2.5 py-1.5"
+      >
+        {markets.map((m) => (
+          <option key={m} value={m}>
+            {countryName(m)}
+          </option>
+        ))}
+      </select>
+    </label>
   );
 }

@@ -7,13 +7,30 @@ import { useSession } from "../frame/session";
 import { Button, Dialog, Notice } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { useKeys } from "../parts/keys";
+import { movedByKey } from "../parts/list";
 import { Money } from "../parts/money";
+import { type Column, LongTable } from "../parts/table";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { requestQuery, requestsQuery } from "./queries";
 import { QuoteRequestForm } from "./quote-request";
 import { Quotes } from "./quotes";
 import { type Request, requestState } from "./words";
+
+const columns: Column<Request>[] = [
+  {
+    id: "request",
+    name: "What is wanted",
+    show: (r) => (
+      <>
+        <span className="block truncate font-semibold">{r.words}</span>
+        <span className="block text-sm text-ink-2">
+          {requestState(r)} · {ago(r.made_at)}
+        </span>
+      </>
+    ),
+  },
+];
 
 /** Requests is what was asked for because nobody carries it, and what suppliers quote. */
 export default function Requests() {
@@ -27,12 +44,18 @@ export default function Requests() {
     list.findIndex((r) => String(r.id) === id),
   );
   const here = list[cursor];
-  const to = (at: number) => list[at] && go(`/sources/requests/${list[at].id}`, { replace: true });
+  const to = (at: number) => {
+    if (list[at]) void go(`/sources/requests/${list[at].id}`, { replace: true });
+  };
+  const move = (by: number) => {
+    movedByKey();
+    to(cursor + by);
+  };
   useKeys([
     ...(list.length > 1 && id !== "new"
       ? [
-          { keys: ["j", "ArrowDown"], label: "next request", run: () => to(cursor + 1) },
-          { keys: ["k", "ArrowUp"], label: "request before", run: () => to(cursor - 1) },
+          { keys: ["j", "ArrowDown"], label: "next request", run: () => move(1) },
+          { keys: ["k", "ArrowUp"], label: "request before", run: () => move(-1) },
         ]
       : []),
     ...(may("editor") && id !== "new"
@@ -48,23 +71,14 @@ export default function Requests() {
           <h1 className="text-xl">Requests</h1>
           <Button onClick={() => go("/sources")}>Sources</Button>
         </div>
-        <ul className="min-h-0 grow overflow-auto border-t border-line" aria-label="Requests">
-          {list.map((r, i) => (
-            <li key={r.id}>
-              <button
-                type="button"
-                onClick={() => to(i)}
-                aria-current={i === cursor}
-                className={`block w-full border-b border-line px-4 py-2.5 text-left ${i === cursor ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : "hover:bg-surface"}`}
-              >
-                <span className="block truncate font-semibold">{r.words}</span>
-                <span className="block text-sm text-ink-2">
-                  {requestState(r)} · {ago(r.made_at)}
-                </span>
-              </button>
-            </li>
-          ))}
-        </ul>
+        <LongTable
+          rows={list}
+          columns={columns}
+          rowKey={(r) => r.id}
+          label="Requests"
+          rowHeight={58}
+          cursor={{ at: cursor, set: to }}
+        />
         {may("editor") && (
           <div className="border-t border-line p-3">
             <Button tone="main" onClick={() => go("/sources/requests/new")}>

@@ -8,6 +8,7 @@ import { Button, Dialog, Field, Notice } from "../parts/controls";
 import { Disconnect } from "../parts/disconnect";
 import { useKeys } from "../parts/keys";
 import { useCursor } from "../parts/list";
+import { type Column, LongTable } from "../parts/table";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { Progress } from "./imports";
@@ -82,31 +83,16 @@ export default function Sources() {
             )}
           </Notice>
         )}
-        <ul className="min-h-0 grow overflow-auto border-t border-line" aria-label="Sources">
-          {list.map((source, i) => (
-            <li key={source.id}>
-              <button
-                type="button"
-                onClick={() => setCursor(i)}
-                aria-current={i === cursor}
-                className={`grid w-full grid-cols-[minmax(160px,1fr)_130px_150px_minmax(180px,1.4fr)] items-center gap-4 border-b border-line px-4 py-3 text-left ${i === cursor ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : "hover:bg-surface"}`}
-              >
-                <span>
-                  <span className="block font-semibold">{source.name}</span>
-                  <span className="block truncate text-sm text-ink-2">{kindWords(source)}</span>
-                </span>
-                <span>
-                  <b>{number(source.offers)}</b>{" "}
-                  <span className="text-ink-2">{source.offers === 1 ? "offer" : "offers"}</span>
-                </span>
-                <span className="text-ink-2">
-                  refreshed {ago(source.imports.find((x) => x.state === "finished")?.finished_at)}
-                </span>
-                <Health source={source} />
-              </button>
-            </li>
-          ))}
-        </ul>
+        {list.length > 0 && (
+          <LongTable
+            rows={list}
+            columns={columns}
+            rowKey={(source) => source.id}
+            label="Sources"
+            rowHeight={rowHeight}
+            cursor={{ at: cursor, set: setCursor }}
+          />
+        )}
       </div>
       {here && (
         <SourceSheet
@@ -140,6 +126,50 @@ export default function Sources() {
     </main>
   );
 }
+
+const rowHeight = 62;
+
+const columns: Column<Source>[] = [
+  {
+    id: "source",
+    name: "Source",
+    track: "minmax(160px,1fr)",
+    show: (source) => (
+      <>
+        <span className="block truncate font-semibold">{source.name}</span>
+        <span className="block truncate text-sm text-ink-2">{kindWords(source)}</span>
+      </>
+    ),
+  },
+  {
+    id: "offers",
+    name: "Offers",
+    track: "110px",
+    align: "right",
+    show: (source) => (
+      <>
+        <b>{number(source.offers)}</b> <span className="text-ink-2">{source.offers === 1 ? "offer" : "offers"}</span>
+      </>
+    ),
+  },
+  {
+    id: "refreshed",
+    name: "Refreshed",
+    track: "130px",
+    className: "text-ink-2",
+    show: (source) => ago(source.imports.find((x) => x.state === "finished")?.finished_at),
+  },
+  {
+    id: "health",
+    name: "Health",
+    track: "minmax(180px,1.4fr)",
+    show: (source) => (
+      <span className="line-clamp-2">
+        <Health source={source} />
+      </span>
+    ),
+  },
+];
 
 function Health({ source }: { source: Source }) {
   const newest = source.imports[0];

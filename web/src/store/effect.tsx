@@ -3,6 +3,7 @@ import { useSession } from "../frame/session";
 import { Tick } from "../parts/controls";
 import { LadderLegend, PriceLadder } from "../parts/ladder";
 import { Money, num } from "../parts/money";
+import { type Column, Table } from "../parts/table";
 import { Trace } from "../parts/trace";
 import { MarginDots } from "./margins";
 
@@ -41,13 +42,6 @@ export function EffectView({
   if (effect.capped > 0) figures.push([effect.capped, "capped by a ceiling", false]);
   if (effect.over_ceiling > 0) figures.push([effect.over_ceiling, "above their ceiling", false]);
   if (effect.unpriced > 0) figures.push([effect.unpriced, "cannot be priced", true]);
-  const top = Math.max(...effect.moves.map((m) => num(m.then.price)), 1);
-  const toggle = (id: number) => {
-    const next = new Set(selected);
-    if (!next.delete(id)) next.add(id);
-    onSelect(next);
-  };
-  const all = effect.moves.length > 0 && effect.moves.every((m) => selected.has(m.draft_id));
   return (
     <div className={stale ? "opacity-70" : ""}>
       <h2 className="text-xl">{changed ? "If you apply this" : "How prices stand"}</h2>
@@ -77,68 +71,13 @@ export function EffectView({
             </h3>
             <LadderLegend taxed={effect.moves.some((m) => Number(m.then?.tax.value ?? 0) > 0)} />
           </div>
-          <table className="mb-3 w-full text-left">
-            <thead className="text-sm text-ink-2">
-              <tr>
-                <th className="w-8">
-                  <Tick
-                    checked={all}
-                    onChange={(now) => onSelect(new Set(now ? effect.moves.map((m) => m.draft_id) : []))}
-                    label="Select all that are listed"
-                  />
-                </th>
-                <th className="py-1 font-normal">Draft</th>
-                <th className="text-right font-normal">Landed</th>
-                <th className="text-right font-normal">Now</th>
-                <th className="pr-3 text-right font-normal">Then</th>
-                <th className="hidden font-normal xl:table-cell">Ladder</th>
-                <th className="text-right font-normal">Profit</th>
-              </tr>
-            </thead>
-            <tbody>
-              {effect.moves.map((m) => (
-                <tr key={m.draft_id} className="border-t border-line">
-                  <td>
-                    <Tick
-                      checked={selected.has(m.draft_id)}
-                      onChange={() => toggle(m.draft_id)}
-                      label={`Select ${m.title}`}
-                    />
-                  </td>
-                  <td className="max-w-40 py-1" title={`${m.title} ${m.variant}`}>
-                    <span className="block truncate">{m.title}</span>
-                    <span className="block truncate text-sm text-ink-2">
-                      {m.live && <b>live · </b>}
-                      {m.variant}
-                      {m.others > 0 && ` and ${m.others} more`}
-                    </span>
-                  </td>
-                  <td className="text-right">
-                    <Money of={m.then.landed} />
-                  </td>
-                  <td className="text-right">
-                    <Money of={m.now} />
-                  </td>
-                  <td className="pr-3 text-right font-semibold">
-                    <Trace steps={m.trace} label={`How the price of ${m.title} would come about`}>
-                      <Money of={m.then.price} />
-                    </Trace>
-                    {m.then.was && (
-                      <span className="block text-sm font-normal text-ink-2">
-                        was <Money of={m.then.was} />
-                      </span>
-                    )}
-                  </td>
-                  <td className="hidden xl:table-cell">
-                    <PriceLadder ladder={m.then} top={top} width={110} />
-                  </td>
-                  <td className="text-right">
-                    <Money of={m.then.profit} signed />
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <Table
+            rows={effect.moves}
+            columns={moveColumns(effect, selected, onSelect)}
+            rowKey={(m) => m.draft_id}
+            label="Largest price changes"
+            className="mb-3"
+          />
         </>
       )}
       {effect.moves.length === 0 && !changed && (
@@ -151,4 +90,90 @@ export function EffectView({
       )}
     </div>
   );
+}
+
+type Move = Effect["moves"][number];
+
+/** moveColumns are what a change does to each of the drafts whose prices move most. */
+function moveColumns(effect: Effect, selected: Set<number>, onSelect: (next: Set<number>) => void): Column<Move>[] {
+  const top = Math.max(...effect.moves.map((m) => num(m.then.price)), 1);
+  const toggle = (id: number) => {
+    const next = new Set(selected);
+    if (!next.delete(id)) next.add(id);
+    onSelect(next);
+  };
+  const all = effect.moves.length > 0 && effect.moves.every((m) => selected.has(m.draft_id));
+  return [
+    {
+      id: "selected",
+      name: "Selected",
+      className: "w-8",
+      head: (
+        <Tick
+          checked={all}
+          onChange={(now) => onSelect(new Set(now ? effect.moves.map((m) => m.draft_id) : []))}
+          label="Select all that are listed"
+        />
+      ),
+      show: (m) => (
+        <Tick checked={selected.has(m.draft_id)} onChange={() => toggle(m.draft_id)} label={`Select ${m.title}`} />
+      ),
+    },
+    {
+      id: "draft",
+      name: "Draft",
+      className: "max-w-40 py-1",
+      by: (m) => m.title,
+      show: (m) => (
+        <span title={`${m.title} ${m.variant}`}>
+          <span className="block truncate">{m.title}</span>
+          <span className="block truncate text-sm text-ink-2">
+            {m.live && <b>live · </b>}
+            {m.variant}
+            {m.others > 0 && ` and ${m.others} more`}
+          </span>
+        </span>
+      ),
+    },
+    {
+      id: "landed",
+      name: "Landed",
+      align: "right",
+      by: (m) => num(m.then.landed),
+      show: (m) => <Money of={m.then.landed} />,
+    },
+    { id: "now", name: "Now", align: "right", by: (m) => num(m.now), show: (m) => <Money of={m.now} /> },
+    {
+      id: "then",
+      name: "Then",
+      align: "right",
+      className: "pr-3 font-semibold",
+      by: (m) => num(m.then.price),
+      show: (m) => (
+        <>
+          <Trace steps={m.trace} label={`How the price of ${m.title} would come about`}>
+            <Money of={m.then.price} />
+          </Trace>
+          {m.then.was && (
+            <span className="block text-sm font-normal text-ink-2">
+              was <Money of={m.then.was} />
+            </span>
+          )}
+        </>
+      ),
+    },
+    {
+      id: "ladder",
+      name: "Ladder",
+      roomy: true,
+      show: (m) => <PriceLadder ladder={m.then} top={top} width={110} />,
+    },
+    {
+      id: "profit",
+      name: "Profit",
+      align: "right",
+      by: (m) => num(m.then.profit),
+      show: (m) => <Money of={m.then.profit} signed />,
+    },
+  ];
 }

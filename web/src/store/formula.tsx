@@ -66,7 +66,6 @@ export function FormulaPanel({
       })),
     });
   };
-  const field = "w-20 rounded border border-line-2 bg-surface px-2 py-1 text-right";
   return (
     <form
       className="space-y-2 p-2"
@@ -113,80 +112,13 @@ export function FormulaPanel({
           Below the median is negative: −5 is 5 % below. Applies only where other stores’ prices are known.
         </p>
       )}
-      <table>
-        <thead className="text-left text-sm text-ink-2">
-          <tr>
-            <th className="pr-3 font-normal">Cost from</th>
-            <th className="pr-3 font-normal">to under</th>
-            {shape?.ratio && <th className="pr-3 font-normal">{percent ? "percent" : "times"}</th>}
-            {shape?.amount && <th className="font-normal">{`${shape.amount}, ${currency}`}</th>}
-          </tr>
-        </thead>
-        <tbody>
-          {lines.map((l, i) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: a band has no other name
-            <tr key={i}>
-              <td className="py-0.5 pr-3">
-                {i === 0 ? (
-                  <span className="px-2">0</span>
-                ) : (
-                  <input
-                    className={field}
-                    onFocus={(e) => e.target.select()}
-                    aria-label={`Band ${i + 1} from`}
-                    inputMode="decimal"
-                    value={l.from}
-                    onChange={(e) => put(i, { from: e.target.value })}
-                  />
-                )}
-              </td>
-              <td className="pr-3 text-ink-2">{lines[i + 1]?.from ?? "no end"}</td>
-              {shape?.ratio && (
-                <td className="pr-3">
-                  <input
-                    className={field}
-                    onFocus={(e) => e.target.select()}
-                    aria-label={
-                      lines.length > 1
-                        ? `Band ${i + 1} ${percent ? "percent" : "times"}`
-                        : percent
-                          ? "Percent"
-                          : "Multiple"
-                    }
-                    inputMode="decimal"
-                    value={l.ratio}
-                    onChange={(e) => put(i, { ratio: e.target.value })}
-                  />
-                </td>
-              )}
-              {shape?.amount && (
-                <td>
-                  <input
-                    className={field}
-                    onFocus={(e) => e.target.select()}
-                    aria-label={lines.length > 1 ? `Band ${i + 1} amount` : "Amount"}
-                    inputMode="decimal"
-                    value={l.amount}
-                    onChange={(e) => put(i, { amount: e.target.value })}
-                  />
-                </td>
-              )}
-              <td>
-                {i > 0 && (
-                  <button
-                    type="button"
-                    className="min-h-6 min-w-6 text-ink-2 hover:text-loss"
-                    aria-label={`Remove band ${i + 1}`}
-                    onClick={() => setLines(lines.filter((_, j) => j !== i))}
-                  >
-                    ×
-                  </button>
-                )}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <Bands
+        lines={lines}
+        shape={shape}
+        currency={currency}
+        put={put}
+        remove={(i) => setLines(lines.filter((_, j) => j !== i))}
+      />
       {wrong && (
         <p className="text-sm text-loss" role="alert">
           {wrong}
@@ -201,5 +133,100 @@ export function FormulaPanel({
         </button>
       </div>
     </form>
+  );
+}
+
+const field = "w-20 rounded border border-line-2 bg-surface px-2 py-1 text-right";
+
+/** Bands are the numbers of a formula, a line for each cost from which others hold. */
+function Bands({
+  lines,
+  shape,
+  currency,
+  put,
+  remove,
+}: {
+  lines: Line[];
+  shape: (typeof kinds)[number] | undefined;
+  currency: string;
+  put: (band: number, part: Partial<Line>) => void;
+  remove: (band: number) => void;
+}) {
+  const percent = shape?.ratio === "percent";
+  return (
+    <table>
+      <thead className="text-left text-sm text-ink-2">
+        <tr>
+          <th className="pr-3 font-normal">Cost from</th>
+          <th className="pr-3 font-normal">to under</th>
+          {shape?.ratio && <th className="pr-3 font-normal">{percent ? "percent" : "times"}</th>}
+          {shape?.amount && <th className="font-normal">{`${shape.amount}, ${currency}`}</th>}
+        </tr>
+      </thead>
+      <tbody>
+        {lines.map((l, i) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: a band has no other name
+          <tr key={i}>
+            <td className="py-0.5 pr-3">
+              {i === 0 ? (
+                <span className="px-2">0</span>
+              ) : (
+                <input
+                  className={field}
+                  onFocus={(e) => e.target.select()}
+                  aria-label={`Band ${i + 1} from`}
+                  inputMode="decimal"
+                  value={l.from}
+                  onChange={(e) => put(i, { from: e.target.value })}
+                />
+              )}
+            </td>
+            <td className="pr-3 text-ink-2">{lines[i + 1]?.from ?? "no end"}</td>
+            {shape?.ratio && (
+              <td className="pr-3">
+                <input
+                  className={field}
+                  onFocus={(e) => e.target.select()}
+                  aria-label={
+                    lines.length > 1
+                      ? `Band ${i + 1} ${percent ? "percent" : "times"}`
+                      : percent
+                        ? "Percent"
+                        : "Multiple"
+                  }
+                  inputMode="decimal"
+                  value={l.ratio}
+                  onChange={(e) => put(i, { ratio: e.target.value })}
+                />
+              </td>
+            )}
+            {shape?.amount && (
+              <td>
+                <input
+                  className={field}
+                  onFocus={(e) => e.target.select()}
+                  aria-label={lines.length > 1 ? `Band ${i + 1} amount` : "Amount"}
+                  inputMode="decimal"
+                  value={l.amount}
+                  onChange={(e) => put(i, { amount: e.target.value })}
+                />
+              </td>
+            )}
+            <td>
+              {i > 0 && (
+                <button
+                  type="button"
+                  className="min-h-6 min-w-6 text-ink-2 hover:text-loss"
+                  aria-label={`Remove band ${i + 1}`}
+                  onClick={() => remove(i)}
+                >
+                  ×
+                </button>
+              )}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }

@@ -1,5 +1,6 @@
-import { lazy, Suspense, useEffect, useEffectEvent, useLayoutEffect, useRef, useState } from "react";
+import { lazy, Suspense, useCallback, useEffect, useEffectEvent, useLayoutEffect, useRef, useState } from "react";
 import type { Draft } from "../api/client";
+import { useField } from "../parts/fields";
 import type { EditDraft } from "./draft";
 import { Groups } from "./groups";
 import type { Pending } from "./pending";
@@ -54,6 +55,14 @@ function Title({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readO
   const typing = useRef<Draft>(undefined); // the draft as it was when typing began
   const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
   const box = useRef<HTMLTextAreaElement>(null);
+  const field = useField("title");
+  const ref = useCallback(
+    (area: HTMLTextAreaElement | null) => {
+      box.current = area;
+      return field(area);
+    },
+    [field],
+  );
   useEffect(() => {
     if (!typing.current) setTitle(draft.title);
   }, [draft.title]);
@@ -76,9 +85,8 @@ function Title({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readO
   return (
     <div>
       <textarea
-        ref={box}
+        ref={ref}
         rows={1}
-        data-field="title"
         aria-label="Title"
         value={title}
         readOnly={readOnly}
@@ -99,8 +107,8 @@ function Title({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readO
             clearTimeout(timer.current);
             typing.current = undefined;
             setTitle(draft.title);
-            const field = e.currentTarget;
-            requestAnimationFrame(() => field.blur());
+            const area = e.currentTarget;
+            requestAnimationFrame(() => area.blur());
           }
         }}
         className="block w-full resize-none overflow-hidden border-b border-line bg-transparent font-head text-2xl font-semibold hover:border-line-2"

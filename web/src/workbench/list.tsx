@@ -1,6 +1,7 @@
 import { useEffect } from "react";
 import type { DraftLine } from "../api/client";
 import { Picture, Tick } from "../parts/controls";
+import { Grid, GridRow } from "../parts/grid";
 import { useRows } from "../parts/list";
 import { ReadinessMarks } from "../parts/readiness";
 
@@ -27,9 +28,8 @@ export function DraftList({
   onSelectAll: (all: boolean) => void;
   onPoint: (id: number) => void;
 }) {
-  const { box, items, size } = useRows(list.length, rowHeight, at);
+  const { box, items, size, last } = useRows(list.length, rowHeight, at);
   const ready = list.filter((d) => d.report.ready).length;
-  const last = items.at(-1)?.index ?? 0;
   useEffect(() => {
     if (last >= list.length - 20) more?.();
   }, [last, list.length, more]);
@@ -44,37 +44,39 @@ export function DraftList({
           {selected.size > 0 ? `${selected.size} selected` : more ? "" : `${ready} ready`}
         </span>
       </div>
-      <div ref={box} className="min-h-0 grow overflow-auto">
-        <ul className="relative" style={{ height: size }} aria-label="Drafts">
-          {items.map((item) => {
-            const d = list[item.index];
-            if (!d) return null;
-            return (
-              <li
+      <Grid box={box} label="Drafts" count={total} size={size} many>
+        {items.map((item) => {
+          const d = list[item.index];
+          return (
+            d && (
+              <GridRow
                 key={d.id}
-                className={`absolute inset-x-0 flex items-center border-b border-line pl-1 ${item.index === at ? "bg-surface shadow-[inset_3px_0_0_var(--beak)]" : "hover:bg-surface"}`}
-                style={{ transform: `translateY(${item.start}px)`, height: rowHeight }}
+                index={item.index}
+                start={item.start}
+                height={rowHeight}
+                current={item.index === at}
+                selected={selected.has(d.id)}
+                headed={false}
+                onPoint={() => onPoint(d.id)}
+                className="flex cursor-pointer items-center gap-2 pr-2 pl-1"
               >
-                <Tick checked={selected.has(d.id)} onChange={() => onSelect(d.id)} label={`Select ${d.title}`} />
-                <button
-                  type="button"
-                  className="flex min-w-0 grow items-center gap-2 self-stretch pr-2 text-left"
-                  onClick={() => onPoint(d.id)}
-                  aria-current={item.index === at}
-                >
+                <span role="gridcell">
+                  <Tick checked={selected.has(d.id)} onChange={() => onSelect(d.id)} label={`Select ${d.title}`} />
+                </span>
+                <span role="gridcell">
                   <Picture path={d.picture} width={96} className="size-9 shrink-0 border border-line" />
-                  <span className="min-w-0 grow">
-                    <span className="block truncate font-semibold" title={d.title}>
-                      {d.title || "No title"}
-                    </span>
-                    <ReadinessMarks report={d.report} />
+                </span>
+                <span role="gridcell" className="min-w-0 grow">
+                  <span className="block truncate font-semibold" title={d.title}>
+                    {d.title || "No title"}
                   </span>
-                </button>
-              </li>
-            );
-          })}
-        </ul>
-      </div>
+                  <ReadinessMarks report={d.report} />
+                </span>
+              </GridRow>
+            )
+          );
+        })}
+      </Grid>
       <p className="border-t border-line px-3 py-1.5 text-xs text-ink-2">
         marks: description · pictures · variants · price
       </p>

@@ -15,8 +15,10 @@ import {
   useSortable,
 } from "@dnd-kit/sortable";
 import { CSS } from "@dnd-kit/utilities";
+import { useCallback } from "react";
 import type { Draft, Schemas } from "../api/client";
 import { Picture } from "../parts/controls";
+import { useField } from "../parts/fields";
 import type { EditDraft } from "./draft";
 
 type Chosen = Schemas["WorkbenchPicture"];
@@ -87,11 +89,19 @@ function Thumb({
   disabled: boolean;
 }) {
   const sortable = useSortable({ id: picture.id + 1, disabled });
+  const field = useField(number === 1 ? "pictures" : undefined);
+  const { setNodeRef } = sortable;
+  const ref = useCallback(
+    (button: HTMLButtonElement | null) => {
+      setNodeRef(button);
+      return field(button);
+    },
+    [setNodeRef, field],
+  );
   return (
     <button
-      ref={sortable.setNodeRef}
+      ref={ref}
       type="button"
-      data-field={number === 1 ? "pictures" : undefined}
       {...sortable.attributes}
       {...sortable.listeners}
       aria-pressed={picture.shown}

@@ -4,8 +4,9 @@ import { api, ask, type Problem, type Schemas } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Dialog } from "../parts/controls";
-import { Money, percent } from "../parts/money";
+import { Money, num, percent } from "../parts/money";
 import { typedNumber } from "../parts/number";
+import { type Column, Table } from "../parts/table";
 import { useSay } from "../parts/toast";
 
 type Priced = Schemas["WorkbenchBulkPriceResult"];
@@ -169,6 +170,54 @@ export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void })
   );
 }
 
+type SeenLine = Priced["lines"][number];
+
+const seenColumns: Column<SeenLine>[] = [
+  {
+    id: "variant",
+    name: "Variant",
+    className: "max-w-64 py-1",
+    by: (l) => l.title,
+    show: (l) => (
+      <>
+        <span className="block truncate">
+          <b className="font-semibold">{l.variant}</b> <span className="text-ink-2">{l.title}</span>
+        </span>
+        {(l.note || l.then?.below_floor) && <span className="text-sm text-loss">{l.note || "under its floor"}</span>}
+      </>
+    ),
+  },
+  {
+    id: "now",
+    name: "Now",
+    align: "right",
+    by: (l) => (l.now ? num(l.now) : 0),
+    show: (l) => l.now && <Money of={l.now} />,
+  },
+  {
+    id: "then",
+    name: "Then",
+    align: "right",
+    className: "font-semibold",
+    by: (l) => (l.then ? num(l.then.price) : 0),
+    show: (l) => l.then && <Money of={l.then.price} />,
+  },
+  {
+    id: "profit",
+    name: "Profit",
+    align: "right",
+    by: (l) => (l.then ? num(l.then.profit) : 0),
+    show: (l) => l.then && <Money of={l.then.profit} signed />,
+  },
+  {
+    id: "margin",
+    name: "Margin",
+    align: "right",
+    by: (l) => Number(l.then?.margin ?? 0),
+    show: (l) => l.then && percent(l.then.margin),
+  },
+];
+
 function Seen({ priced }: { priced: Priced }) {
   return (
     <>
@@ -197,35 +246,7 @@ function Seen({ priced }: { priced: Priced }) {
         aria-label="Prices before and after"
         tabIndex={0}
       >
-        <table className="w-full text-left">
-          <thead className="text-sm text-ink-2">
-            <tr>
-              <th className="py-1 font-normal">Variant</th>
-              <th className="text-right font-normal">Now</th>
-              <th className="text-right font-normal">Then</th>
-              <th className="text-right font-normal">Profit</th>
-              <th className="text-right font-normal">Margin</th>
-            </tr>
-          </thead>
-          <tbody>
-            {priced.lines.slice(0, 200).map((l) => (
-              <tr key={l.variant_id} className="border-t border-line">
-                <td className="max-w-64 py-1">
-                  <span className="block truncate">
-                    <b className="font-semibold">{l.variant}</b> <span className="text-ink-2">{l.title}</span>
-                  </span>
-                  {(l.note || l.then?.below_floor) && (
-                    <span className="text-sm text-loss">{l.note || "under its floor"}</span>
-                  )}
-                </td>
-                <td className="text-right">{l.now && <Money of={l.now} />}</td>
-                <td className="text-right font-semibold">{l.then && <Money of={l.then.price} />}</td>
-                <td className="text-right">{l.then && <Money of={l.then.profit} signed />}</td>
-                <td className="text-right">{l.then && percent(l.then.margin)}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <Table rows={priced.lines.slice(0, 200)} columns={seenColumns} rowKey={(l) => l.variant_id} />
       </div>
     </>
   );

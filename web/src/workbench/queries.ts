@@ -67,7 +67,7 @@ export function showEdited(client: QueryClient, store: number, id: number, edite
   if (edited.draft) return showDraft(client, store, edited.draft);
   const now = client.getQueryData(draftQuery(id, store).queryKey);
   if (!now) return void refreshLines(client, store, [id]);
-  const findings = [...edited.words.findings, ...now.report.findings.filter((f) => f.area !== "words")];
+  const findings = [...edited.readiness.findings, ...now.report.findings.filter((f) => f.area !== "description")];
   showDraft(client, store, {
     ...now,
     title: edited.title,
@@ -76,6 +76,11 @@ export function showEdited(client: QueryClient, store: number, id: number, edite
     changes: edited.changes,
     undo: edited.undo,
     undo_bulk: undefined,
-    report: { ...now.report, words: edited.words.words, findings, ready: findings.every((f) => !f.stops) },
+    report: {
+      ...now.report,
+      description: edited.readiness.description,
+      findings,
+      ready: findings.every((f) => !f.stops),
+    },
   });
 }

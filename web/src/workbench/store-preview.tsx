@@ -4,6 +4,7 @@ import type { Draft } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Picture } from "../parts/controls";
 import { HomeCurrency, Money, num, sayMoney } from "../parts/money";
+import { Sheet } from "../parts/sheet";
 import { ago } from "../parts/time";
 
 /** StorePreview shows how the draft will stand in the store, and what is missing before it goes out. */
@@ -28,76 +29,11 @@ export function StorePreview({
   onDiscard: () => void;
 }) {
   const { store, may } = useSession();
-  const home = use(HomeCurrency);
   const go = useNavigate();
-  const priced = draft.variants
-    .filter((v) => v.chosen && v.ladder)
-    .sort(
-      (a, b) =>
-        num((a.ladder as NonNullable<typeof a.ladder>).price) - num((b.ladder as NonNullable<typeof b.ladder>).price),
-    );
-  const lowest = priced[0]?.ladder?.price;
-  const shown = draft.pictures.filter((p) => p.shown).length;
-  const sells = draft.variants.filter((v) => v.chosen).length;
   return (
-    <aside
-      className="hidden w-[256px] shrink-0 flex-col gap-4 overflow-auto border-l border-line bg-paper p-4 lg:flex"
-      aria-label="Before publishing"
-    >
-      <div>
-        <h2 className="mb-2 text-base">Store preview</h2>
-        <div className="overflow-hidden rounded-lg border border-line bg-surface">
-          <Picture path={draft.picture} width={400} className="aspect-[4/3] w-full rounded-none" />
-          <div className="p-3">
-            <p className="line-clamp-2 font-semibold">{draft.title || "No title"}</p>
-            {lowest && (
-              <p>
-                {priced.length > 1 && num(priced.at(-1)?.ladder?.price ?? lowest) !== num(lowest) && (
-                  <span className="text-ink-2">from </span>
-                )}
-                <Money of={lowest} />
-                {priced[0]?.ladder?.was && (
-                  <s className="ml-1.5 text-ink-2">
-                    <Money of={priced[0].ladder.was} />
-                  </s>
-                )}
-              </p>
-            )}
-          </div>
-        </div>
-      </div>
-      <div>
-        <h2 className="mb-1 text-base">Before publishing</h2>
-        <ul className="space-y-1.5">
-          {draft.report.findings.map((f) => (
-            <li key={f.words} className="flex gap-2">
-              <span aria-hidden="true" className={`font-bold ${f.stops ? "text-loss" : "text-beak-ink"}`}>
-                {f.stops ? "×" : "!"}
-              </span>
-              <span>
-                {sayMoney(f.words, home)} {f.stops && <b className="text-loss">Blocks publishing.</b>}
-                {f.stops &&
-                  f.words.endsWith("Remove the contact details.") &&
-                  f.words.startsWith("The description") &&
-                  may("editor") && (
-                    <Button className="mt-1" onClick={onClean}>
-                      Remove contact details
-                    </Button>
-                  )}
-              </span>
-            </li>
-          ))}
-          {draft.report.ready && (
-            <li className="flex gap-2">
-              <span aria-hidden="true" className="font-bold text-profit-ink">
-                ✓
-              </span>
-              Title, {shown === 1 ? "1 picture" : `${shown} pictures`},{" "}
-              {sells === 1 ? "1 variant" : `${sells} variants`}: it can go out.
-            </li>
-          )}
-        </ul>
-      </div>
+    <Sheet label="Before publishing" look="flex w-[256px] flex-col gap-4 bg-paper">
+      <Card draft={draft} />
+      <Findings draft={draft} onClean={may("editor") ? onClean : undefined} />
       {store ? (
         may("editor") && (
           <div>
@@ -119,11 +55,7 @@ export function StorePreview({
           <p className="flex flex-wrap gap-1">
             {(draft.undo || state) && (
               <Button onClick={onUndo} className="text-left whitespace-normal!">
-                Undo{" "}
-                {(draft.undo ?? "")
-                  .split(" and ")
-                  .join(", ")
-                  .replace(/, ([^,]*)$/, " and $1")}
+                Undo {draft.undo}
                 {draft.undo_bulk && ` of ${draft.undo_bulk.drafts} drafts`}
               </Button>
             )}
@@ -148,6 +80,79 @@ export function StorePreview({
           </Link>
         </p>
       </div>
-    </aside>
+    </Sheet>
+  );
+}
+
+/** Card is how a draft stands in the store: its first picture, title and lowest price. */
+function Card({ draft }: { draft: Draft }) {
+  const priced = draft.variants
+    .filter((v) => v.chosen && v.ladder)
+    .sort(
+      (a, b) =>
+        num((a.ladder as NonNullable<typeof a.ladder>).price) - num((b.ladder as NonNullable<typeof b.ladder>).price),
+    );
+  const lowest = priced[0]?.ladder?.price;
+  return (
+    <div>
+      <h2 className="mb-2 text-base">Store preview</h2>
+      <div className="overflow-hidden rounded-lg border border-line bg-surface">
+        <Picture path={draft.picture} width={400} className="aspect-[4/3] w-full rounded-none" />
+        <div className="p-3">
+          <p className="line-clamp-2 font-semibold">{draft.title || "No title"}</p>
+          {lowest && (
+            <p>
+              {priced.length > 1 && num(priced.at(-1)?.ladder?.price ?? lowest) !== num(lowest) && (
+                <span className="text-ink-2">from </span>
+              )}
+              <Money of={lowest} />
+              {priced[0]?.ladder?.was && (
+                <s className="ml-1.5 text-ink-2">
+                  <Money of={priced[0].ladder.was} />
+                </s>
+              )}
+            </p>
+          )}
+        </div>
+      </div>
+    </div>
+  );
+}
+
+/** Findings are what a draft lacks before it goes out. */
+function Findings({ draft, onClean }: { draft: Draft; onClean: (() => void) | undefined }) {
+  const home = use(HomeCurrency);
+  const shown = draft.pictures.filter((p) => p.shown).length;
+  const sells = draft.variants.filter((v) => v.chosen).length;
+  return (
+    <div>
+      <h2 className="mb-1 text-base">Before publishing</h2>
+      <ul className="space-y-1.5">
+        {draft.report.findings.map((f) => (
+          <li key={f.words} className="flex gap-2">
+            <span aria-hidden="true" className={`font-bold ${f.stops ? "text-loss" : "text-beak-ink"}`}>
+              {f.stops ? "×" : "!"}
+            </span>
+            <span>
+              {sayMoney(f.words, home)} {f.stops && <b className="text-loss">Blocks publishing.</b>}
+              {f.kind === "contact_in_description" && onClean && (
+                <Button className="mt-1" onClick={onClean}>
+                  Remove contact details
+                </Button>
+              )}
+            </span>
+          </li>
+        ))}
+        {draft.report.ready && (
+          <li className="flex gap-2">
+            <span aria-hidden="true" className="font-bold text-profit-ink">
+              ✓
+            </span>
+            Title, {shown === 1 ? "1 picture" : `${shown} pictures`}, {sells === 1 ? "1 variant" : `${sells} variants`}:
+            it can go out.
+          </li>
+        )}
+      </ul>
+    </div>
   );
 }

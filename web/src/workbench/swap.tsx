@@ -1,15 +1,15 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type UseQueryResult, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, ask, type Draft, type Problem, type Schemas } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
-import { cell, number } from "../parts/cells";
 import { Button, Notice, Picture } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { useKeys } from "../parts/keys";
 import { onTimeText, ratingText } from "../parts/known";
 import { Money } from "../parts/money";
+import { type Column, Table } from "../parts/table";
 import { useSay } from "../parts/toast";
 import { draftQuery } from "./queries";
 
@@ -27,8 +27,6 @@ export default function Swap() {
   const params = useParams();
   const [id, offer] = [Number(params.id), Number(params.offer)];
   const go = useNavigate();
-  const say = useSay();
-  const client = useQueryClient();
   const [chosen, setChosen] = useState<Map<number, number>>();
   const pairs =
     chosen &&
@@ -46,41 +44,7 @@ export default function Swap() {
     placeholderData: (before) => before,
     retry: false,
   });
-  const show = (draft: Draft) => {
-    client.setQueryData(draftQuery(id, storeId).queryKey, draft);
-    void refresh(client, "drafts", "offer", "offers", "swap");
-  };
-  const undo = useMutation<Draft, Problem, void>({
-    mutationFn: () => ask(api.POST("/api/drafts/{id}/undo", { params: { path: { id }, query: { store: storeId } } })),
-    onSuccess: (draft) => {
-      show(draft);
-      say(`Bought from ${draft.supplier} again.`);
-    },
-    onError: (error) => say(error.message, true),
-  });
-  const swap = useMutation<Draft, Problem, void>({
-    mutationFn: () => {
-      const now =
-        look.data?.rows
-          .filter((r) => r.offer_variant_id > 0)
-          .map(({ variant_id, offer_variant_id }) => ({ variant_id, offer_variant_id })) ?? [];
-      return ask(
-        api.POST("/api/drafts/{id}/swap", {
-          params: { path: { id }, query: { store: storeId } },
-          body: { offer_id: offer, base: look.data?.base, pairs: now },
-        }),
-      );
-    },
-    onSuccess: (draft) => {
-      show(draft);
-      go(`/workbench/${id}`);
-      say(`Bought from ${draft.supplier} now.`, false, { words: "Undo", run: () => undo.mutate() });
-    },
-    onError: (error) => {
-      say(error.message, true);
-      void look.refetch();
-    },
-  });
+  const swap = useSwap(id, offer, look);
   const rows = look.data?.rows ?? [];
   const ready = !look.isFetching && rows.some((r) => r.offer_variant_id > 0) && !swap.isPending;
   useKeys([
@@ -121,88 +85,13 @@ export default function Swap() {
           <Facts title="Now" of={before} beside={after} />
           <Facts title="Then" of={after} beside={before} />
         </div>
-        <table className="w-full border-collapse text-left">
-          <thead className="text-sm text-ink-2">
-            <tr className="border-b border-line">
-              <th className={`${cell} pl-4 font-normal`} colSpan={2}>
-                Variant
-              </th>
-              <th className={`${number} font-normal`}>Landed now</th>
-              <th className={`${number} font-normal`}>Price now</th>
-              <th className={`${cell} font-normal`}>Bought as</th>
-              <th className={`${number} font-normal`}>Landed then</th>
-              <th className={`${number} font-normal`}>Price then</th>
-              <th className={`${number} pr-4 font-normal`}>Profit, before and after</th>
-            </tr>
-          </thead>
-          <tbody>
-            {rows.map((r) => (
-              <tr
-                key={r.variant_id}
-                className={`border-b border-line ${r.offer_variant_id === 0 && r.chosen ? "bg-beak-wash" : ""}`}
-              >
-                <td className={`${cell} w-14 pl-4`}>
-                  <Picture path={r.picture} width={96} className="size-10 min-w-10 border border-line" />
-                </td>
-                <td className={cell}>
-                  {r.values.join(" ") || "Default"}
-                  {!r.chosen && <span className="block text-sm text-ink-2">not chosen</span>}
-                </td>
-                <Figures of={r.before} />
-                <td className={`${cell} w-84`}>
-                  <div className="flex gap-2">
-                    <Picture
-                      path={choices.find((c) => c.id === r.offer_variant_id)?.picture ?? ""}
-                      width={96}
-                      className="size-10 min-w-10 border border-line"
-                    />
-                    <div className="min-w-0 grow">
-                      <select
-                        value={chosen?.get(r.variant_id) ?? r.offer_variant_id}
-                        onChange={(e) => put(r, Number(e.target.value))}
-                        aria-label={`${r.values.join(" ")} is bought as`}
-                        className="w-full rounded-md border border-line-2 bg-surface px-2 py-1"
-                      >
-                        <option value={0}>nothing: leave it out</option>
-                        {choices.map((c) => (
-                          <option key={c.id} value={c.id}>
-                            {c.values.join(" ") || "Default"}, {c.stock.toLocaleString("en")} in stock
-                          </option>
-                        ))}
-                      </select>
-                      <span className="text-sm text-ink-2">
-                        {r.by
-                          ? `by ${r.by}`
-                          : r.offer_variant_id > 0
-                            ? "chosen by hand"
-                            : r.chosen
-                              ? "no counterpart is sure: choose one, or it is left out"
-                              : "left out"}
-                        {r.after?.stock === 0 && <b className="text-loss"> · out of stock</b>}
-                      </span>
-                    </div>
-                  </div>
-                </td>
-                {r.after ? (
-                  <Figures of={r.after} was={r.before} />
-                ) : (
-                  <td className={`${cell} text-ink-2`} colSpan={2}>
-                    —
-                  </td>
-                )}
-                <td className={`${number} pr-4`}>
-                  {r.before.ladder && <Money of={r.before.ladder.profit} signed />}
-                  {r.after?.ladder && (
-                    <span className="block font-semibold">
-                      <span aria-hidden="true">→ </span>
-                      <Money of={r.after.ladder.profit} signed />
-                    </span>
-                  )}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <Table
+          rows={rows}
+          columns={columns(choices, chosen, put)}
+          rowKey={(r) => r.variant_id}
+          label="Variants and what they are bought as"
+          rowClass={(r) => `align-top ${r.offer_variant_id === 0 && r.chosen ? "bg-beak-wash" : ""}`}
+        />
         {unused > 0 && (
           <p className="px-4 py-3 text-sm text-ink-2">
             {unused === 1 ? "1 variant" : `${unused} variants`} of the other offer {unused === 1 ? "is" : "are"} not in
@@ -227,6 +116,49 @@ export default function Swap() {
       </div>
     </main>
   );
+}
+
+/** useSwap has a draft bought as what was looked at, and offers to take that back. */
+function useSwap(id: number, offer: number, look: UseQueryResult<Swapping, Problem>) {
+  const { storeId } = useSession();
+  const go = useNavigate();
+  const say = useSay();
+  const client = useQueryClient();
+  const show = (draft: Draft) => {
+    client.setQueryData(draftQuery(id, storeId).queryKey, draft);
+    void refresh(client, "drafts", "offer", "offers", "swap");
+  };
+  const undo = useMutation<Draft, Problem, void>({
+    mutationFn: () => ask(api.POST("/api/drafts/{id}/undo", { params: { path: { id }, query: { store: storeId } } })),
+    onSuccess: (draft) => {
+      show(draft);
+      say(`Bought from ${draft.supplier} again.`);
+    },
+    onError: (error) => say(error.message, true),
+  });
+  return useMutation<Draft, Problem, void>({
+    mutationFn: () => {
+      const now =
+        look.data?.rows
+          .filter((r) => r.offer_variant_id > 0)
+          .map(({ variant_id, offer_variant_id }) => ({ variant_id, offer_variant_id })) ?? [];
+      return ask(
+        api.POST("/api/drafts/{id}/swap", {
+          params: { path: { id }, query: { store: storeId } },
+          body: { offer_id: offer, base: look.data?.base, pairs: now },
+        }),
+      );
+    },
+    onSuccess: (draft) => {
+      show(draft);
+      go(`/workbench/${id}`);
+      say(`Bought from ${draft.supplier} now.`, false, { words: "Undo", run: () => undo.mutate() });
+    },
+    onError: (error) => {
+      say(error.message, true);
+      void look.refetch();
+    },
+  });
 }
 
 /** Facts are what a draft is bought as; what is better than beside stands in bold. */
@@ -259,28 +191,129 @@ function Facts({ title, of, beside }: { title: string; of: Buying; beside: Buyin
   );
 }
 
-function Figures({ of, was }: { of: Priced; was?: Priced }) {
+type Choices = Swapping["choices"];
+type Put = (row: Row, to: number) => void;
+
+/** columns are each variant as it is bought now and as it would be. */
+function columns(choices: Choices, chosen: Map<number, number> | undefined, put: Put): Column<Row>[] {
+  const pad = "px-2 py-1.5";
+  const figure = { align: "right", className: `${pad} whitespace-nowrap` } as const;
+  return [
+    {
+      id: "picture",
+      name: "Picture",
+      unseen: true,
+      className: `${pad} w-14 pl-4`,
+      show: (r) => <Picture path={r.picture} width={96} className="size-10 min-w-10 border border-line" />,
+    },
+    {
+      id: "variant",
+      name: "Variant",
+      className: pad,
+      show: (r) => (
+        <>
+          {r.values.join(" ") || "Default"}
+          {!r.chosen && <span className="block text-sm text-ink-2">not chosen</span>}
+        </>
+      ),
+    },
+    { id: "landed", name: "Landed now", ...figure, show: (r) => <Landed of={r.before} /> },
+    { id: "price", name: "Price now", ...figure, show: (r) => <Price of={r.before} /> },
+    {
+      id: "as",
+      name: "Bought as",
+      className: `${pad} w-84`,
+      show: (r) => (
+        <BoughtAs row={r} choices={choices} to={chosen?.get(r.variant_id) ?? r.offer_variant_id} put={put} />
+      ),
+    },
+    {
+      id: "landed-then",
+      name: "Landed then",
+      ...figure,
+      show: (r) => (r.after ? <Landed of={r.after} was={r.before} /> : "—"),
+    },
+    { id: "price-then", name: "Price then", ...figure, show: (r) => r.after && <Price of={r.after} /> },
+    {
+      id: "profit",
+      name: "Profit, before and after",
+      align: "right",
+      className: `${pad} pr-4 whitespace-nowrap`,
+      show: (r) => (
+        <>
+          {r.before.ladder && <Money of={r.before.ladder.profit} signed />}
+          {r.after?.ladder && (
+            <span className="block font-semibold">
+              <span aria-hidden="true">→ </span>
+              <Money of={r.after.ladder.profit} signed />
+            </span>
+          )}
+        </>
+      ),
+    },
+  ];
+}
+
+/** BoughtAs chooses what a variant is to be bought as, and says who chose it so far. */
+function BoughtAs({ row: r, choices, to, put }: { row: Row; choices: Choices; to: number; put: Put }) {
+  return (
+    <div className="flex gap-2">
+      <Picture
+        path={choices.find((c) => c.id === r.offer_variant_id)?.picture ?? ""}
+        width={96}
+        className="size-10 min-w-10 border border-line"
+      />
+      <div className="min-w-0 grow">
+        <select
+          value={to}
+          onChange={(e) => put(r, Number(e.target.value))}
+          aria-label={`${r.values.join(" ")} is bought as`}
+          className="w-full rounded-md border border-line-2 bg-surface px-2 py-1"
+        >
+          <option value={0}>nothing: leave it out</option>
+          {choices.map((c) => (
+            <option key={c.id} value={c.id}>
+              {c.values.join(" ") || "Default"}, {c.stock.toLocaleString("en")} in stock
+            </option>
+          ))}
+        </select>
+        <span className="text-sm text-ink-2">
+          {chosenBy(r)}
+          {r.after?.stock === 0 && <b className="text-loss"> · out of stock</b>}
+        </span>
+      </div>
+    </div>
+  );
+}
+
+function chosenBy(r: Row): string {
+  if (r.by) return `by ${r.by}`;
+  if (r.offer_variant_id > 0) return "chosen by hand";
+  return r.chosen ? "no counterpart is sure: choose one, or it is left out" : "left out";
+}
+
+function Landed({ of, was }: { of: Priced; was?: Priced }) {
   if (!of.ladder)
-    return (
-      <td className={`${cell} max-w-56 text-sm text-loss`} colSpan={2}>
-        {of.no_price}
-      </td>
-    );
+    return <span className="block max-w-56 text-left text-sm whitespace-normal text-loss">{of.no_price}</span>;
   const cheaper = was?.ladder && Number(of.ladder.landed.value) < Number(was.ladder.landed.value);
   return (
     <>
-      <td className={number}>
-        <Money of={of.ladder.landed} className={cheaper ? "font-semibold text-profit-ink" : ""} />
-        {of.cost && (
-          <span className="block text-sm text-ink-2">
-            for <Money of={of.cost} />
-          </span>
-        )}
-      </td>
-      <td className={number}>
-        <Money of={of.ladder.price} />
-        {of.manual && <span className="block text-sm text-ink-2">manual</span>}
-      </td>
+      <Money of={of.ladder.landed} className={cheaper ? "font-semibold text-profit-ink" : ""} />
+      {of.cost && (
+        <span className="block text-sm text-ink-2">
+          for <Money of={of.cost} />
+        </span>
+      )}
+    </>
+  );
+}
+
+function Price({ of }: { of: Priced }) {
+  if (!of.ladder) return null;
+  return (
+    <>
+      <Money of={of.ladder.price} />
+      {of.manual && <span className="block text-sm text-ink-2">manual</span>}
     </>
   );
 }

@@ -1,17 +1,20 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import type { Draft, DraftLine } from "../api/client";
+import type { Draft, DraftLine, Problem } from "../api/client";
 import { type Away, useAway } from "../api/connection";
 import { useSession } from "../frame/session";
 import { Button, Notice } from "../parts/controls";
+import { Fields } from "../parts/fields";
 import { useKept } from "../parts/kept";
 import { useKeys } from "../parts/keys";
+import { movedByKey } from "../parts/list";
 import { Discard, UndoBulk, UndoSince } from "./dialogs";
 import { useDraft } from "./draft";
 import { Editor } from "./editor";
 import { DraftList } from "./list";
 import { editsWait, type Pending } from "./pending";
+import { priceField } from "./price";
 import { Prices } from "./prices";
 import { Publish } from "./publish";
 import { draftsQuery, linesOf } from "./queries";
@@ -41,6 +44,7 @@ export default function Workbench() {
   const move = (by: number) => {
     const next = list[at < 0 ? 0 : Math.max(0, Math.min(at + by, list.length - 1))];
     if (at + by >= list.length) more?.();
+    movedByKey();
     if (next) go(`/workbench/${next.id}`, { replace: true });
   };
   const mark = (id: number | undefined) => {
@@ -71,15 +75,20 @@ export default function Workbench() {
     while (all && read && (read.pages.at(-1)?.next ?? 0) > 0) read = (await drafts.fetchNextPage()).data;
     setMarked(new Set(all ? linesOf(read?.pages).map((d) => d.id) : []));
   };
-  const field = (name: string) => () => document.querySelector<HTMLElement>(`[data-field=${name}]`)?.focus();
+  const fields = useRef(new Map<string, HTMLElement>()).current;
+  const toField = (name: string) => () => fields.get(name)?.focus();
+  const toPrice = () => {
+    const first = draft?.variants.findIndex((_, row) => fields.has(priceField(row))) ?? -1;
+    fields.get(priceField(first))?.focus();
+  };
   useKeys([
     { keys: ["j", "ArrowDown"], label: "next draft", run: () => move(1) },
     { keys: ["k", "ArrowUp"], label: "previous draft", run: () => move(-1) },
     { keys: ["x"], label: "select", run: () => mark(here?.id) },
-    { keys: ["1"], label: "description", run: field("title") },
-    { keys: ["2"], label: "pictures", run: field("pictures") },
-    { keys: ["3"], label: "variants", run: field("variants") },
-    { keys: ["4"], label: "price", run: field("price") },
+    { keys: ["1"], label: "description", run: toField("title") },
+    { keys: ["2"], label: "pictures", run: toField("pictures") },
+    { keys: ["3"], label: "variants", run: toField("variants") },
+    { keys: ["4"], label: "price", run: toPrice },
     {
       keys: ["e"],
       label: "other suppliers",
@@ -96,28 +105,8 @@ export default function Workbench() {
   ]);
 
   if (drafts.error && !drafts.data)
-    return (
-      <main className="grow">
-        <Notice alone title="The Workbench cannot be shown" error>
-          <p>{drafts.error.message}</p>
-          <Button onClick={() => void drafts.refetch()}>Try again</Button>
-        </Notice>
-      </main>
-    );
-  if (drafts.data && list.length === 0)
-    return (
-      <main className="grow">
-        <Notice alone title="The Workbench is empty">
-          <p>
-            Take offers here from the Catalog. Each becomes a draft: your own words, pictures, variants and price, ready
-            to publish.
-          </p>
-          <Button tone="main" onClick={() => go("/catalog")}>
-            Go to the Catalog
-          </Button>
-        </Notice>
-      </main>
-    );
+    return <NotListed why={drafts.error.message} onAgain={() => void drafts.refetch()} />;
+  if (drafts.data && list.length === 0) return <NoDrafts />;
   return (
     <main className="flex min-h-0 grow">
       <h1 className="sr-only">Workbench</h1>
@@ -132,21 +121,10 @@ export default function Workbench() {
         onPoint={(id) => go(`/workbench/${id}`)}
       />
       {read.error && !draft ? (
-        <Notice title={read.error.status === 404 ? "There is no such draft" : "This draft cannot be shown"} error>
-          <p>
-            {read.error.status === 404
-              ? `Draft ${wanted} is not here: it was discarded, or never was.`
-              : read.error.message}
-          </p>
-          {read.error.status === 404 ? (
-            <Button onClick={() => go("/workbench")}>Show the newest draft</Button>
-          ) : (
-            <Button onClick={() => void read.refetch()}>Try again</Button>
-          )}
-        </Notice>
+        <NotRead error={read.error} id={wanted} onAgain={() => void read.refetch()} />
       ) : (
         draft && (
-          <>
+          <Fields value={fields}>
             <Editor key={draft.id} draft={draft} edit={edit} edits={edits} readOnly={!may("editor")} />
             <StorePreview
               draft={draft}
@@ -158,7 +136,7 @@ export default function Workbench() {
               onUndo={undoNow}
               onDiscard={() => here && setDiscarding(here)}
             />
-          </>
+          </Fields>
         )
       )}
       {pricing && <Prices ids={pricing} onClose={() => setPricing(null)} />}
@@ -176,6 +154,51 @@ export default function Workbench() {
       )}
       {discarding && <Discard draft={discarding} onClose={() => setDiscarding(null)} />}
     </main>
+  );
+}
+
+function NotListed({ why, onAgain }: { why: string; onAgain: () => void }) {
+  return (
+    <main className="grow">
+      <Notice alone title="The Workbench cannot be shown" error>
+        <p>{why}</p>
+        <Button onClick={onAgain}>Try again</Button>
+      </Notice>
+    </main>
+  );
+}
+
+function NoDrafts() {
+  const go = useNavigate();
+  return (
+    <main className="grow">
+      <Notice alone title="The Workbench is empty">
+        <p>
+          Take offers here from the Catalog. Each becomes a draft: your own words, pictures, variants and price, ready
+          to publish.
+        </p>
+        <Button tone="main" onClick={() => go("/catalog")}>
+          Go to the Catalog
+        </Button>
+      </Notice>
+    </main>
+  );
+}
+
+function NotRead({ error, id, onAgain }: { error: Problem; id: number; onAgain: () => void }) {
+  const go = useNavigate();
+  if (error.status === 404)
+    return (
+      <Notice title="There is no such draft" error>
+        <p>Draft {id} is not here: it was discarded, or never was.</p>
+        <Button onClick={() => go("/workbench")}>Show the newest draft</Button>
+      </Notice>
+    );
+  return (
+    <Notice title="This draft cannot be shown" error>
+      <p>{error.message}</p>
+      <Button onClick={onAgain}>Try again</Button>
+    </Notice>
   );
 }
 

@@ -1,0 +1,99 @@
+import { Popover } from "radix-ui";
+import { useEffect, useState } from "react";
+import type { Schemas } from "../api/client";
+import { Button, Field } from "../parts/controls";
+import { panel } from "../parts/panel";
+
+type Option = Schemas["VariantOption"];
+
+/** alikeIn says which names of an option are there twice; empty where none are. */
+function alikeIn(edited: Option, others: Option[]): string {
+  const plain = (name: string) => name.trim().replace(/\s+/g, " ").toLowerCase();
+  if (others.some((o) => plain(o.name) === plain(edited.name)))
+    return `There is an option “${edited.name.trim()}” already.`;
+  const twice = edited.values.find((v, i) => edited.values.some((w, j) => j < i && plain(w.name) === plain(v.name)));
+  return twice ? `Two values are called “${twice.name.trim()}”.` : "";
+}
+
+/** Rename opens an option's name and values to be called otherwise. */
+export function Rename({
+  option,
+  others,
+  onSave,
+  readOnly,
+}: {
+  option: Option;
+  others: Option[];
+  onSave: (next: Option) => void;
+  readOnly: boolean;
+}) {
+  const [open, setOpen] = useState(false);
+  const [edited, setEdited] = useState(option);
+  useEffect(() => setEdited(option), [option]);
+  const alike = alikeIn(edited, others);
+  const was = option.original !== option.name ? ` (was “${option.original}”)` : "";
+  if (readOnly) return <>{option.name}</>;
+  return (
+    <Popover.Root open={open} onOpenChange={setOpen}>
+      <Popover.Trigger
+        className="clause text-sm font-semibold text-ink"
+        aria-label={`Rename ${option.name} and its values`}
+      >
+        {option.name}
+        <span className="font-normal text-ink-2">{was}</span>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          className={`${panel} max-h-96 w-72 overflow-auto p-3`}
+          align="start"
+          sideOffset={4}
+          aria-label={`Rename ${option.name}`}
+        >
+          <form
+            className="space-y-2"
+            onSubmit={(e) => {
+              e.preventDefault();
+              if (alike) return; // said below; what was typed stays
+              onSave(edited);
+              setOpen(false);
+            }}
+          >
+            <Field
+              label="Option"
+              value={edited.name}
+              onChange={(e) => setEdited({ ...edited, name: e.target.value })}
+              required
+            />
+            {edited.values.map((value, i) => (
+              <label key={value.original} className="grid grid-cols-[84px_1fr] items-center gap-2">
+                <span className="truncate text-ink-2">{value.original}</span>
+                <input
+                  value={value.name}
+                  required
+                  aria-label={`Value ${value.original}`}
+                  onChange={(e) =>
+                    setEdited({
+                      ...edited,
+                      values: edited.values.map((x, j) => (i === j ? { ...x, name: e.target.value } : x)),
+                    })
+                  }
+                  className="rounded border border-line-2 bg-surface px-2 py-1"
+                />
+              </label>
+            ))}
+            {alike && (
+              <p className="text-loss" role="alert">
+                {alike}
+              </p>
+            )}
+            <div className="flex justify-end pt-1">
+              <Button tone="main" type="submit">
+                Rename
+              </Button>
+            </div>
+          </form>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
