@@ -20,12 +20,13 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 	"github.com/riverqueue/river"
 
-	"plainpelican/catalog"
 	"plainpelican/connect/rates"
 	"plainpelican/connect/source"
 	"plainpelican/connect/store"
+	"plainpelican/matching"
 	"plainpelican/media"
 	"plainpelican/members"
+	"plainpelican/offers"
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/blobs"
@@ -39,6 +40,7 @@ import (
 	"plainpelican/pricing"
 	"plainpelican/publishing"
 	"plainpelican/requests"
+	"plainpelican/search"
 	"plainpelican/sources"
 	"plainpelican/stores"
 	"plainpelican/workbench"
@@ -52,7 +54,9 @@ type Application struct {
 	Members    *members.Service
 	Sources    *sources.Service
 	Requests   *requests.Service
-	Catalog    *catalog.Service
+	Offers     *offers.Service
+	Search     *search.Service
+	Matching   *matching.Service
 	Media      *media.Service
 	Stores     *stores.Service
 	Pricing    *pricing.Service
@@ -95,30 +99,29 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a.Stores.Pricing = a.Pricing
 	a.Media = media.New(pool, folder, client, a.Jobs, a.Throttle, log)
 	a.Workbench = &workbench.Service{Pool: pool, Pricing: a.Pricing, Stores: a.Stores, Progress: a.Progress,
-		Media: a.Media, PicturePath: catalog.PicturePath}
+		Media: a.Media, PicturePath: offers.PicturePath}
 	a.Pricing.Drafts = a.Workbench
-	a.Catalog = &catalog.Service{Pool: pool, Pricing: a.Pricing, Blobs: folder, Media: a.Media, Drafts: a.Workbench,
-		Jobs: a.Jobs, Log: log, Throttle: a.Throttle, MaxDescribed: s.PicturesAhead}
-	a.Workbench.Catalog, a.Media.OnDescribed = a.Catalog, a.Catalog.NotifyDescribed
+	a.Offers = offers.New(pool, a.Media, a.Workbench)
+	a.Search = search.New(pool, a.Pricing, a.Offers, a.Workbench, a.Throttle, log)
+	a.Workbench.Offers, a.Media.OnDescribed = a.Offers, a.Offers.NotifyPictures
 	a.Sources = &sources.Service{Pool: pool, Connector: source.Connector{Client: client}, Box: box, Jobs: a.Jobs,
-		Progress: a.Progress, Offers: a.Catalog, Blobs: folder, Prices: a.Pricing, Log: log, Throttle: a.Throttle,
+		Progress: a.Progress, Offers: a.Offers, Blobs: folder, Prices: a.Pricing, Log: log, Throttle: a.Throttle,
 		RetryDelay: 15 * time.Second, Retries: 8}
-	a.Catalog.ShowLink = a.Sources.ShowLink
+	a.Matching = matching.New(pool, a.Search, a.Offers, a.Media, folder, a.Sources, s.PicturesAhead)
 	a.Requests = &requests.Service{Pool: pool, Sources: a.Sources, Pricing: a.Pricing, Pictures: a.Media,
 		Blobs: folder, Jobs: a.Jobs, Progress: a.Progress, Log: log}
 	a.Publishing = &publishing.Service{Pool: pool, Drafts: a.Workbench, Stores: a.Stores, Supply: a.Sources,
-		Catalog: a.Catalog, Jobs: a.Jobs, Progress: a.Progress,
-		Log: log, Media: a.Media, Pause: 3 * time.Second, Tries: 8}
-	a.Pricing.Listings, a.Pricing.Catalog, a.Workbench.Listings = a.Publishing, a.Catalog, a.Publishing
+		Offers: a.Offers, Jobs: a.Jobs, Progress: a.Progress, Log: log, Media: a.Media, Pause: 3 * time.Second, Tries: 8}
+	a.Pricing.Listings, a.Pricing.Choices, a.Workbench.Listings = a.Publishing, a.Offers, a.Publishing
 	a.Pricing.Work(a.Jobs)
 	a.Sources.Work(a.Jobs)
-	a.Catalog.Work(a.Jobs)
+	a.Matching.Work(a.Jobs)
 	a.Media.Work(a.Jobs)
 	a.Requests.Work(a.Jobs)
 	a.Publishing.Work(a.Jobs)
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[MaintenanceArgs]) error {
 		return errors.Join(a.FetchRates(ctx), a.Members.Prune(ctx), a.Stores.Prune(ctx), a.Sources.Prune(ctx),
-			a.Catalog.ForgetChanges(ctx))
+			a.Offers.ForgetChanges(ctx))
 	})
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[RecoverArgs]) error {
 		return errors.Join(a.Sources.RecoverLost(ctx), a.Publishing.Sweep(ctx))
@@ -169,7 +172,7 @@ func (a *Application) Start(ctx context.Context) error {
 		return err
 	}
 	ctx, a.stop = context.WithCancel(ctx)
-	for _, follow := range []func(context.Context){a.Progress.Follow, a.Catalog.Follow} {
+	for _, follow := range []func(context.Context){a.Progress.Follow, a.Search.Follow} {
 		a.following.Go(func() { follow(ctx) })
 	}
 	hourly := river.NewPeriodicJob(river.PeriodicInterval(time.Hour), func() (river.JobArgs, *river.InsertOpts) {
@@ -189,7 +192,7 @@ func (a *Application) Start(ctx context.Context) error {
 	if a.Settings.PicturesAhead > 0 {
 		periodic = append(periodic,
 			river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) {
-				return catalog.DescribePicturesArgs{}, nil
+				return matching.DescribePicturesArgs{}, nil
 			}, &river.PeriodicJobOpts{RunOnStart: true}))
 	}
 	if err := a.Jobs.Start(ctx, a.Settings.Workers, periodic...); err != nil {
@@ -328,7 +331,9 @@ func (a *Application) register() {
 	a.Members.Register(a.API)
 	a.Sources.Register(a.API)
 	a.Requests.Register(a.API)
-	a.Catalog.Register(a.API)
+	a.Offers.Register(a.API)
+	a.Search.Register(a.API)
+	a.Matching.Register(a.API)
 	a.Media.Register(a.API)
 	a.Stores.Register(a.API)
 	a.Pricing.Register(a.API)

@@ -107,7 +107,7 @@ func (a *Application) ready(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, err.Error(), http.StatusServiceUnavailable)
 		return
 	}
-	skipped, err := a.Catalog.Ready()
+	skipped, err := a.Search.Ready()
 	if err != nil {
 		http.Error(w, err.Error(), http.StatusServiceUnavailable)
 		return

@@ -20,15 +20,16 @@ import (
 
 // owners are the packages that write each table. Others read what the schema "facts" shows of it.
 var owners = map[string][]string{
-	"application": {"installation"},
-	"catalog": {"catalog_change", "match_decision", "offer", "offer_variant", "saved_search", "standard",
-		"supplier", "synonym"},
+	"application":       {"installation"},
+	"matching":          {"match_decision"},
 	"media":             {"picture"},
 	"members":           {"api_token", "audit_entry", "known_device", "member", "sessions", "sign_in_attempt"},
+	"offers":            {"catalog_change", "offer", "offer_variant", "supplier"},
 	"platform/progress": {"progress_event"},
 	"pricing":           {"money_rules", "price", "price_pin", "rate_day", "reprice_run"},
 	"publishing":        {"listing", "listing_price", "product_key", "publish_item", "publish_run"},
 	"requests":          {"quote", "quote_request", "request_source"},
+	"search":            {"saved_search", "standard", "synonym"},
 	"sources": {"category", "category_mapping", "import_run", "link_result", "rejected_row", "source", "upload",
 		"uploaded_picture"},
 	"stores":    {"store", "store_approval"},

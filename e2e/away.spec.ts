@@ -1,11 +1,12 @@
 import { spawn } from "node:child_process";
 import { existsSync, readFileSync } from "node:fs";
 import { expect, test } from "@playwright/test";
+import { demoDir } from "./playwright.config";
 import { api, connectStore, rowsOf, signIn, takeFresh } from "./world";
 
 /** The demo's database, as its process was started. */
 function database(): { pid: number; command: string[] } {
-  const own = new URL("../.pelican/e2e/postgres", import.meta.url).pathname;
+  const own = new URL(`${demoDir}/postgres`, import.meta.url).pathname;
   const at = [own, `/var/tmp/pelican${own.replaceAll("/", "-")}`]
     .map((f) => `${f}/data`)
     .find((f) => existsSync(`${f}/postmaster.pid`));

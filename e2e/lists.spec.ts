@@ -145,7 +145,7 @@ test("what a list does not say is asked before it goes in, by keyboard alone", a
   await page.keyboard.type("25");
   await page.keyboard.press("Enter");
   await expect(questions).toContainText("all answered");
-  const first = rowsOf(page).filter({ hasText: "Header kettle" });
+  const first = page.getByRole("row").filter({ hasText: "Header kettle" });
   await expect(first).toContainText("EUR 0.20");
   await expect(first).toContainText("EUR 2.40 for 12");
   await expect(first).toContainText("25");

@@ -1,12 +1,20 @@
 import { defineConfig } from "@playwright/test";
 import chromium from "./chromium.json" with { type: "json" };
 
-export const port = Number(process.env.E2E_PORT ?? 18080);
+const workers = process.env.SCREENSHOTS ? 1 : Number(process.env.E2E_WORKERS ?? 2);
+const portOf = (worker: number) => Number(process.env.E2E_PORT ?? 18080) + 100 * worker;
+const dirOf = (worker: number) => `../.pelican/e2e-${worker}`;
+
+// Each worker has a demo of its own: nobody's tests are in another's way.
+const self = Number(process.env.TEST_PARALLEL_INDEX ?? 0);
+export const port = portOf(self);
+/** Where the data of this worker's demo are, seen from this folder. */
+export const demoDir = dirOf(self);
 
 export default defineConfig({
   testDir: ".",
   outputDir: "../.pelican/e2e-results",
-  workers: 1,
+  workers,
   timeout: 90_000,
   expect: { timeout: 15_000 },
   reporter: [["list"], ["json", { outputFile: "../.pelican/e2e-results.json" }]],
@@ -14,7 +22,8 @@ export default defineConfig({
     baseURL: `http://localhost:${port}`,
     viewport: { width: 1280, height: 800 },
     launchOptions: { executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium", args: chromium.args },
-    trace: "retain-on-failure",
+    // Recording takes a third of the time: only a second try is recorded.
+    trace: "on-first-retry",
     reducedMotion: "reduce",
   },
   // The journey is a new user's: it comes first, in a fresh demo.
@@ -24,11 +33,11 @@ export default defineConfig({
     // are not repeated.
     { name: "rest", retries: 1, testIgnore: process.env.SCREENSHOTS ? /journey/ : /journey|screenshots/ },
   ],
-  webServer: {
-    command: "../bin/pelican demo --reset --second=false --dir ../.pelican/e2e",
-    env: { ...process.env, PORT: String(port) } as Record<string, string>,
-    url: `http://localhost:${port}/readyz`,
-    timeout: 60_000,
+  webServer: Array.from({ length: workers }, (_, worker) => ({
+    command: `../bin/pelican demo --reset --second=false --dir ${dirOf(worker)}`,
+    env: { ...process.env, PORT: String(portOf(worker)) } as Record<string, string>,
+    url: `http://localhost:${portOf(worker)}/readyz`,
+    timeout: 90_000,
     gracefulShutdown: { signal: "SIGINT", timeout: 20_000 },
-  },
+  })),
 });

@@ -45,9 +45,9 @@ test("by keys, while the marketplace is out of order", async ({ page }) => {
   await expect(page.getByText(/quotes? so far|no more will come/)).toBeVisible({ timeout: 60_000 });
   await page.keyboard.press("x");
   await page.keyboard.press("Escape");
-  await expect(page.getByRole("button", { name: /Rope basket with a lid/ })).not.toContainText("withdrawn");
+  await expect(rowsOf(page).filter({ hasText: "Rope basket with a lid" })).not.toContainText("withdrawn");
   await page.keyboard.press("x");
   await expect(page.getByRole("button", { name: "Withdraw it" })).toBeFocused();
   await page.keyboard.press("Enter");
-  await expect(page.getByRole("button", { name: /Rope basket with a lid/ })).toContainText("withdrawn");
+  await expect(rowsOf(page).filter({ hasText: "Rope basket with a lid" })).toContainText("withdrawn");
 });

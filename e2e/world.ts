@@ -1,6 +1,6 @@
 import { readFileSync } from "node:fs";
 import { expect, type Locator, type Page } from "@playwright/test";
-import { port } from "./playwright.config";
+import { demoDir, port } from "./playwright.config";
 
 export const bazaar = `http://127.0.0.1:${port + 1}`;
 export const goods = `http://127.0.0.1:${port + 2}`;
@@ -34,7 +34,7 @@ export async function misbehave(standin: string, faults: Faults = {}) {
 
 /** kill ends the application as a power cut would. The demo starts it again. */
 export function kill() {
-  process.kill(Number(readFileSync(new URL("../.pelican/e2e/application.pid", import.meta.url), "utf8")), "SIGKILL");
+  process.kill(Number(readFileSync(new URL(`${demoDir}/application.pid`, import.meta.url), "utf8")), "SIGKILL");
 }
 
 export async function signIn(page: Page, email = "ines@saltmarsh.example", password = "harbour-lantern") {

@@ -125,12 +125,12 @@ func TestOneOfferOutOfBoundsIsRejectedAlone(t *testing.T) {
 		t.Fatal(err)
 	}
 	app, second := w.Instance(w.App.Pool)
-	testkit.Until(t, "the second instance's index", func() bool { _, err := app.Catalog.Ready(); return err == nil })
+	testkit.Until(t, "the second instance's index", func() bool { _, err := app.Search.Ready(); return err == nil })
 	answer, err := http.Get(second + "/readyz")
 	if err != nil || answer.StatusCode != 200 {
 		t.Fatalf("%v %v", answer, err)
 	}
-	if skipped, err := app.Catalog.Ready(); skipped != 1 || err != nil {
+	if skipped, err := app.Search.Ready(); skipped != 1 || err != nil {
 		t.Errorf("%d skipped, %v", skipped, err)
 	}
 }

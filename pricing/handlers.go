@@ -32,8 +32,8 @@ type RuleChoices struct {
 	Currencies  []string `json:"currencies" doc:"That suppliers ask for"`
 }
 
-// Catalog names what offers and drafts have, for rules to be chosen from.
-type Catalog interface {
+// Choices names what offers and drafts have, for rules to be chosen from.
+type Choices interface {
 	Names(ctx context.Context) (RuleChoices, error)
 }
 
@@ -42,7 +42,7 @@ func (s *Service) choices(ctx context.Context, storeID int64) (RuleChoices, erro
 	if err != nil {
 		return RuleChoices{}, err
 	}
-	c, err := s.Catalog.Names(ctx)
+	c, err := s.Choices.Names(ctx)
 	c.Endings, c.Markets = markup.EndingsFor(basis.Currency), basis.Markets
 	return c, err
 }

@@ -44,7 +44,7 @@ type Service struct {
 	Stores   Stores
 	Drafts   Drafts
 	Listings Listings
-	Catalog  Catalog
+	Choices  Choices
 	Jobs     *jobs.Runner
 	Progress *progress.Stream
 	Log      *slog.Logger
@@ -284,11 +284,6 @@ func (p *Pricer) rateWords(from money.Amount, trace *markup.Trace) string {
 	}
 	return words + ", " + p.Rates.Day().Format("2 Jan")
 }
-
-// LeastCostSQL is the least cost of an offer o that has market prices, in minor units, and 0 without.
-const LeastCostSQL = `case when cardinality(o.market_prices) > 0 then (select coalesce(min(cost), 0)
-	from facts.offer_variant
-	where offer_id = o.id and not withdrawn) else 0 end`
 
 // Ladder is a price in its parts, for the price ladder.
 type Ladder struct {

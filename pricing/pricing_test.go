@@ -320,7 +320,7 @@ func TestWithoutARateThereIsNoPrice(t *testing.T) {
 	if _, err := w.App.Pool.Exec(t.Context(), `delete from rate_day`); err != nil {
 		t.Fatal(err)
 	}
-	if err := w.App.Catalog.Refresh(t.Context()); err != nil {
+	if err := w.App.Search.Refresh(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 	priced, without := 0, 0

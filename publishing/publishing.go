@@ -49,8 +49,8 @@ type Supply interface {
 	StillSold(ctx context.Context, sourceID int64, number string) (bool, error)
 }
 
-// Catalog gives pictures and is told of offers that are gone.
-type Catalog interface {
+// Offers is told of offers that are gone.
+type Offers interface {
 	Withdraw(ctx context.Context, offer int64) error
 	// NotifyOffers lets it know that listings of some offers were made.
 	NotifyOffers(ctx context.Context, db database.Querier, offers []int64) error
@@ -62,7 +62,7 @@ type Service struct {
 	Drafts   Drafts
 	Stores   Stores
 	Supply   Supply
-	Catalog  Catalog
+	Offers   Offers
 	Jobs     *jobs.Runner
 	Progress *progress.Stream
 	Log      *slog.Logger

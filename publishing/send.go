@@ -239,7 +239,7 @@ func (s *Service) check(ctx context.Context, item *sending, draft workbench.Read
 		item.note = fmt.Sprintf("%s, so cost and stock are as they were imported.", trimStop(err.Error()))
 	}
 	if !sold {
-		if err := s.Catalog.Withdraw(ctx, draft.OfferID); err != nil {
+		if err := s.Offers.Withdraw(ctx, draft.OfferID); err != nil {
 			return err
 		}
 		return &failure{string(readiness.Variants),
@@ -386,6 +386,6 @@ func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready
 		if before != nil {
 			touched = append(touched, *before)
 		}
-		return s.Catalog.NotifyOffers(ctx, tx, touched)
+		return s.Offers.NotifyOffers(ctx, tx, touched)
 	})
 }

@@ -11,8 +11,8 @@ import (
 	"time"
 
 	"plainpelican/application"
-	"plainpelican/catalog"
 	"plainpelican/requests"
+	"plainpelican/search"
 	"plainpelican/sources"
 	"plainpelican/standins/bazaar"
 	"plainpelican/standins/fault"
@@ -87,7 +87,7 @@ func TestAProductNobodyCarriesIsAskedForAndTaken(t *testing.T) {
 		}
 		return offer != 0 && len(w.Search("words=bamboo+sleeve").Offers) == 1
 	})
-	var sheet catalog.Sheet
+	var sheet search.Sheet
 	w.Owner.Must("GET", "/api/offers/"+itoa(offer)+"?store=1", nil, &sheet)
 	if sheet.Title != best.Title || sheet.Supplier != best.Supplier || sheet.Ladder == nil ||
 		sheet.Ladder.Landed != best.Ladder.Landed {

@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"testing"
 
-	"plainpelican/catalog"
 	"plainpelican/core/markup"
+	"plainpelican/search"
 	"plainpelican/sources"
 	"plainpelican/standins/wholesale"
 	"plainpelican/testkit"
@@ -39,7 +39,7 @@ func TestCategoryNamesAreMappedToOnesOwnTree(t *testing.T) {
 	testkit.Until(t, "all offers under the own category in the index", func() bool {
 		return w.Search("category=Kitchen+%3E+Camp+kitchen").Total > 0 && w.Search("category=Camp+kitchen").Total == 0
 	})
-	var sheet catalog.Sheet
+	var sheet search.Sheet
 	w.Owner.Must("GET", fmt.Sprintf("/api/offers/%d", w.Offer(0)), nil, &sheet)
 	if sheet.Category != "Kitchen > Camp kitchen" {
 		t.Errorf("on the sheet: %q", sheet.Category)

@@ -214,7 +214,7 @@ func (s *Service) importCatalog(ctx context.Context, in *activeImport) (message 
 		if err != nil {
 			return "", nil, err
 		}
-		if reason := weight.approvalReason(in.source.MaxWithdrawn, in.source.MaxRepriced, in.cutShort); reason != "" {
+		if reason := approvalReason(weight, in.source.MaxWithdrawn, in.source.MaxRepriced, in.cutShort); reason != "" {
 			return "", &Approval{Reason: reason, Kind: "shares", Impact: weight}, nil
 		}
 		if err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {

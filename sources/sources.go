@@ -15,6 +15,7 @@ import (
 
 	"plainpelican/connect/pricelist"
 	"plainpelican/connect/source"
+	"plainpelican/offers"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/blobs"
 	"plainpelican/platform/jobs"
@@ -38,7 +39,7 @@ type Service struct {
 	Box       *secrets.Box
 	Jobs      *jobs.Runner
 	Progress  *progress.Stream
-	Offers    OfferStore
+	Offers    *offers.Service
 	Blobs     *blobs.Folder
 	Log       *slog.Logger
 	Throttle  *throttle.Throttle

@@ -7,6 +7,7 @@ import (
 
 	"plainpelican/connect/pricelist"
 	"plainpelican/connect/source"
+	"plainpelican/offers"
 	"plainpelican/platform/database"
 )
 
@@ -16,7 +17,7 @@ func (s *Service) stage(ctx context.Context, in *activeImport, b batch) error {
 	if err != nil {
 		return err
 	}
-	var offers []source.Offer
+	var fresh []source.Offer
 	rows := map[string]sourceRow{} // of a list, by number
 	for i, o := range b.Offers {
 		if b.rows != nil {
@@ -31,7 +32,7 @@ func (s *Service) stage(ctx context.Context, in *activeImport, b batch) error {
 		if in.isDuplicate(o.Number) {
 			b.twice(o.Number, rows)
 		} else {
-			offers = append(offers, o)
+			fresh = append(fresh, o)
 		}
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
@@ -39,16 +40,14 @@ func (s *Service) stage(ctx context.Context, in *activeImport, b batch) error {
 		var twice []string
 		var err error
 		if in.initialLoad {
-			err = s.Offers.BulkInsert(ctx, tx, in.SourceID, offers, in.seen)
-			in.Added += len(offers)
+			err = s.Offers.BulkInsert(ctx, tx, in.SourceID, fresh, in.seen)
+			in.Added += len(fresh)
 		} else {
-			staged, twice,
-				err = s.Offers.Stage(ctx, tx, Staging{in.ID, in.SourceID, int64(in.Staged), in.isPartial()}, offers,
-				in.seen)
+			staged, twice, err = s.Offers.Stage(ctx, tx, in.staging(in.Staged), fresh, in.seen)
 			for _, number := range twice {
 				b.twice(number, rows)
 			}
-			in.Unchanged += len(offers) - staged - len(twice)
+			in.Unchanged += len(fresh) - staged - len(twice)
 		}
 		if err != nil {
 			return err
@@ -67,7 +66,7 @@ func (s *Service) stage(ctx context.Context, in *activeImport, b batch) error {
 			}
 		}
 		in.Unchanged += same + known
-		in.Seen += same + known + len(offers) - len(twice) + len(b.Rejected) + len(b.Gone)
+		in.Seen += same + known + len(fresh) - len(twice) + len(b.Rejected) + len(b.Gone)
 		in.Rejected += len(b.Rejected)
 		in.withdrawnNumbers = append(in.withdrawnNumbers, b.Gone...)
 		in.cursor = b.Next
@@ -82,7 +81,7 @@ func (s *Service) stage(ctx context.Context, in *activeImport, b batch) error {
 	})
 }
 
-// twice sets the second of two offers with one number aside; a marketplace's is only left out,
+// twice sets the second of two fresh with one number aside; a marketplace's is only left out,
 // since its pages may shift while they are read.
 func (b *batch) twice(number string, rows map[string]sourceRow) {
 	if r, list := rows[number]; list {
@@ -149,7 +148,7 @@ func (s *Service) reject(ctx context.Context, tx pgx.Tx, in *activeImport, items
 	return err
 }
 
-// partSize is how many offers go on the shelf in one transaction.
+// partSize is how many fresh go on the shelf in one transaction.
 const partSize = 5000
 
 // mergeStaged withdraws what has left and puts what is staged on the shelf, part by part.
@@ -176,8 +175,7 @@ func (s *Service) mergeStaged(ctx context.Context, in *activeImport) error {
 		upTo := min(in.Merged+s.Throttle.BatchSize(partSize), last)
 		err := s.Throttle.Do(ctx, func() error {
 			return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-				counts, err := s.Offers.Merge(ctx, tx, Staging{in.ID, in.SourceID, int64(in.Merged), in.isPartial()},
-					int64(upTo))
+				counts, err := s.Offers.Merge(ctx, tx, in.staging(in.Merged), int64(upTo))
 				if err != nil {
 					return err
 				}
@@ -237,4 +235,9 @@ func (s *Service) save(ctx context.Context, db database.Querier, in *activeImpor
 	}
 	in.lastSaved = [2]int{in.Seen, in.Merged}
 	return err
+}
+
+// staging is where the import's offers are staged, from behind so many on.
+func (in *activeImport) staging(after int) offers.Staging {
+	return offers.Staging{ImportID: in.ID, SourceID: in.SourceID, After: int64(after), Partial: in.isPartial()}
 }

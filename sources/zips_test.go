@@ -9,8 +9,8 @@ import (
 	"strings"
 	"testing"
 
-	"plainpelican/catalog"
 	"plainpelican/core/landed"
+	"plainpelican/search"
 	"plainpelican/sources"
 	"plainpelican/testkit"
 )
@@ -86,7 +86,7 @@ func TestPicturesComeInAZipBesideAList(t *testing.T) {
 	}
 	w.AwaitOffers(3)
 	found := w.Search("words=kettle")
-	var sheet catalog.Sheet
+	var sheet search.Sheet
 	w.Owner.Must("GET", "/api/offers/"+strconv.FormatInt(found.Offers[0].ID, 10), nil, &sheet)
 	if len(sheet.Pictures) != 2 || w.Owner.Kind(sheet.Pictures[1]) != "image/png" ||
 		w.Owner.Kind(sheet.Pictures[1]+"?w=96") != "image/jpeg" {

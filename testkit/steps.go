@@ -5,10 +5,10 @@ import (
 	"net/url"
 	"strings"
 
-	"plainpelican/catalog"
 	"plainpelican/core/landed"
 	"plainpelican/pricing"
 	"plainpelican/publishing"
+	"plainpelican/search"
 	"plainpelican/sources"
 	"plainpelican/standins/shop"
 	"plainpelican/stores"
@@ -128,9 +128,9 @@ func (w *World) Approve(decision string) string {
 }
 
 // Search asks the catalog; the query is as in an address.
-func (w *World) Search(query string) catalog.SearchResult {
+func (w *World) Search(query string) search.Result {
 	w.t.Helper()
-	var found catalog.SearchResult
+	var found search.Result
 	Until(w.t, "the catalog's index", func() bool {
 		problem := w.Owner.Ask("GET", "/api/offers?"+query, nil, &found)
 		if problem != nil && problem.Status != 503 {
@@ -164,6 +164,28 @@ func (w *World) Offer(place int) int64 {
 		where number = $1`, fmt.Sprintf("QB-%06d", 100000+place)).Scan(&id)
 	must(w.t, err)
 	return id
+}
+
+// Reindex has the index read the offers of the first source anew, after they were changed by hand.
+func (w *World) Reindex() {
+	w.t.Helper()
+	if err := w.App.Offers.NotifySource(w.t.Context(), w.App.Pool, 1); err != nil {
+		w.t.Fatal(err)
+	}
+	if _, err := w.App.Search.FollowChanges(w.t.Context()); err != nil {
+		w.t.Fatal(err)
+	}
+}
+
+// FirstPicture is an offer's, as its source gave it.
+func (w *World) FirstPicture(offer int64) (hash string, content []byte, err error) {
+	w.t.Helper()
+	var url string
+	if err := w.App.Pool.QueryRow(w.t.Context(), `select pictures[1] from offer where id = $1`, offer).
+		Scan(&url); err != nil {
+		return "", nil, err
+	}
+	return w.App.Media.PictureAt(w.t.Context(), url)
 }
 
 // Take takes offers to the workbench and returns the drafts.

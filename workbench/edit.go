@@ -53,8 +53,8 @@ type Edited struct {
 	Description string  `json:"description" doc:"Safe HTML"`
 	// Readiness is of title and description alone.
 	Readiness readiness.Report `json:"readiness"`
-	Undo  string           `json:"undo"`
-	Draft *Draft           `json:"draft,omitempty" doc:"Absent where words alone were changed"`
+	Undo      string           `json:"undo"`
+	Draft     *Draft           `json:"draft,omitempty" doc:"Absent where words alone were changed"`
 }
 
 // Changed says who changed a field of a draft last, and at which revision of the draft.
@@ -383,7 +383,7 @@ func (s *Service) Discard(ctx context.Context, id int64) error {
 		if err != nil {
 			return err
 		}
-		if err := s.Catalog.NotifyOffers(ctx, tx, []int64{offer}); err != nil {
+		if err := s.Offers.NotifyOffers(ctx, tx, []int64{offer}); err != nil {
 			return err
 		}
 		return s.Progress.PublishIn(ctx, tx, "drafts", map[string]int64{"discarded": id})

@@ -15,26 +15,23 @@ import (
 const (
 	someDrafts        = ` from draft d`
 	nextDrafts        = ` from (select * from draft where id > $1 order by id limit $2) d`
-	pricingInputsFrom = `
-	join facts.offer o on o.id = d.offer_id join facts.supplier u on u.id = o.supplier_id
-	join facts.source x on x.id = o.source_id`
+	pricingInputsFrom = ` join facts.offer o on o.id = d.offer_id` + pricing.OfferFactsJoin
 )
 
 // PricingInputs gives drafts to be priced, as pricing.Drafts has it.
 func (s *Service) PricingInputs(ctx context.Context, q database.Querier, storeID int64, ids []int64, after int64,
 	limit int, bare bool) ([]pricing.DraftInput, error) {
-	columns := `select d.id, x.name, u.name, u.country, own_category(o.source_id, o.category), o.brand, d.collections,
-		d.tags`
-	if !bare {
-		columns += `, o.processing_min, o.processing_max, o.deliveries, o.market_prices, o.market_currency, ` +
-			`o.currency, ` + pricing.LeastCostSQL
+	columns := `select d.id, d.collections, d.tags, ` + pricing.OfferFactsColumns
+	if bare {
+		columns = `select d.id, d.collections, d.tags, x.name, u.name, u.country, own_category(o.source_id, o.category),
+			o.brand`
 	}
 	var rows pgx.Rows
 	var err error
 	if ids != nil {
-		rows, err = q.Query(ctx, columns+someDrafts+pricingInputsFrom+` where d.id = any ($1) order by d.id`, ids)
+		rows, err = q.Query(ctx, columns+someDrafts+pricingInputsFrom+`where d.id = any ($1) order by d.id`, ids)
 	} else {
-		rows, err = q.Query(ctx, columns+nextDrafts+pricingInputsFrom+` order by d.id`, after, limit)
+		rows, err = q.Query(ctx, columns+nextDrafts+pricingInputsFrom+`order by d.id`, after, limit)
 	}
 	if err != nil {
 		return nil, err
@@ -42,21 +39,15 @@ func (s *Service) PricingInputs(ctx context.Context, q database.Querier, storeID
 	inputs := make([]pricing.DraftInput, 0, max(limit, len(ids)))
 	var currencies []money.Currency
 	var id int64
-	var t pricing.OfferFacts
-	var marketIn, currency string
-	into := []any{&id, &t.Source, &t.Supplier, &t.ShipsFrom, &t.Category, &t.Brand, &t.Collections, &t.Tags}
-	if !bare {
-		into = append(into, &t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency,
-			&t.LeastCost)
+	var row pricing.OfferFactsRow
+	fields := row.Fields()
+	if bare {
+		fields = fields[:5]
 	}
-	_, err = pgx.ForEachRow(rows, into, func() (err error) {
-		one := t
-		if one.MarketCurrency, err = currencyOf(marketIn); err != nil {
-			return err
-		}
-		c, err := currencyOf(currency)
+	_, err = pgx.ForEachRow(rows, append([]any{&id, &row.Collections, &row.Tags}, fields...), func() error {
+		one, c, err := row.Take()
 		inputs, currencies = append(inputs, pricing.DraftInput{DraftID: id, Facts: one}), append(currencies, c)
-		t.Collections, t.Tags, t.Deliveries, t.Market = nil, nil, nil, nil
+		row.Collections, row.Tags = nil, nil
 		return err
 	})
 	if err != nil || len(inputs) == 0 {

@@ -102,20 +102,13 @@ type purchasable struct {
 
 func (s *Service) purchaseOf(ctx context.Context, q database.Querier, id int64) (purchasable, error) {
 	o := purchasable{Purchase: Purchase{OfferID: id}, choices: []SwapCandidate{}}
-	t := &o.facts
-	var currency, marketIn string
+	var row pricing.OfferFactsRow
 	var withdrawn bool
 	var rating int
-	err := q.QueryRow(ctx, `
-		select o.title, u.name, x.name, u.country, u.on_time, o.rating, o.withdrawn_at is not null
-		or x.state <> 'connected', own_category(o.source_id, o.category), o.brand, o.processing_min, o.processing_max,
-		o.deliveries,
-			o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+`, o.pictures
-		from facts.offer o join facts.supplier u on u.id = o.supplier_id join facts.source x on x.id = o.source_id
-		where o.id = $1`, id).
-		Scan(&o.Title, &o.Supplier, &o.Source, &o.ShipsFrom, &o.OnTime, &rating, &withdrawn, &t.Category, &t.Brand,
-			&t.Processing.Min, &t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost,
-			&o.pictures)
+	err := q.QueryRow(ctx, `select o.title, u.on_time, o.rating, o.withdrawn_at is not null or x.state <> 'connected',
+		o.pictures, `+pricing.OfferFactsColumns+` from facts.offer o`+pricing.OfferFactsJoin+`where o.id = $1`, id).
+		Scan(append([]any{&o.Title, &o.OnTime, &rating, &withdrawn, &o.pictures}, row.Fields()...)...)
+	o.Supplier, o.Source, o.ShipsFrom = row.Supplier, row.Source, row.ShipsFrom
 	if database.Missing(err) {
 		return o, apikit.NotFound("offer")
 	}
@@ -126,14 +119,11 @@ func (s *Service) purchaseOf(ctx context.Context, q database.Querier, id int64) 
 		return o, apikit.Problem(409, "offer_id", "%s does not sell “%s” any more.", o.Supplier, o.Title)
 	}
 	o.Rating = apikit.Tenths(rating)
-	t.Source, t.Supplier, t.ShipsFrom = o.Source, o.Supplier, o.ShipsFrom
-	if t.MarketCurrency, err = currencyOf(marketIn); err != nil {
-		return o, err
-	}
-	c, err := money.ParseCurrency(currency)
+	facts, c, err := row.Take()
 	if err != nil {
 		return o, err
 	}
+	o.facts = facts
 	rows, err := q.Query(ctx, `select id, option_values, cost, min_advertised, list_price, prices_in, stock, picture,
 		barcode, weight_grams from facts.offer_variant where offer_id = $1 and not withdrawn order by position, id`, id)
 	if err != nil {
@@ -434,5 +424,5 @@ func (s *Service) afterPurchaseChange(ctx context.Context, tx pgx.Tx, w *writing
 	if err := s.Media.Fetch(ctx, tx, urls); err != nil {
 		return err
 	}
-	return s.Catalog.NotifyOffers(ctx, tx, []int64{before, w.draft.OfferID})
+	return s.Offers.NotifyOffers(ctx, tx, []int64{before, w.draft.OfferID})
 }

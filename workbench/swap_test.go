@@ -179,7 +179,7 @@ func TestWhatCannotBeSwappedIsSaid(t *testing.T) {
 		return map[string]int64{"variant_id": swap.Rows[of].VariantID, "offer_variant_id": swap.Choices[to].ID}
 	}
 	gone := w.Offer(7)
-	if err := w.App.Catalog.Withdraw(t.Context(), gone); err != nil {
+	if err := w.App.Offers.Withdraw(t.Context(), gone); err != nil {
 		t.Fatal(err)
 	}
 	for name, c := range map[string]struct {

@@ -50,8 +50,8 @@ type Media interface {
 	MedianColours(ctx context.Context, urls []string) (map[string]likeness.MedianColour, error)
 }
 
-// Catalog is told of which offers drafts were made or removed.
-type Catalog interface {
+// Offers is told of which offers drafts were made or removed.
+type Offers interface {
 	NotifyOffers(ctx context.Context, db database.Querier, offers []int64) error
 }
 
@@ -62,7 +62,7 @@ type Service struct {
 	Stores   Stores
 	Progress *progress.Stream
 	Media    Media
-	Catalog  Catalog
+	Offers   Offers
 	Listings ListingHistory
 	// PicturePath is where a picture of an offer is served, by its index there.
 	PicturePath func(offer int64, index int) string
@@ -139,34 +139,27 @@ func (d *draft) path(p *edit.Picture) string {
 func load(ctx context.Context, q database.Querier, known Media, ids ...int64) ([]*draft, error) {
 	rows, err := q.Query(ctx, `
 		select d.id, d.offer_id, d.reference::text, d.revision, d.changes, d.title, d.description, d.pictures,
-			d.options, d.collections, d.tags, d.updated_at, o.title, u.name, o.page_url, o.source_id, o.number,
-			o.withdrawn_at, x.name, u.country, own_category(o.source_id, o.category), o.brand, o.processing_min,
-			o.processing_max, o.deliveries, o.market_prices, o.market_currency, o.currency, `+pricing.LeastCostSQL+`
-		from draft d join facts.offer o on o.id = d.offer_id join facts.supplier u on u.id = o.supplier_id
-		join facts.source x on x.id = o.source_id
+			d.options, d.collections, d.tags, d.updated_at, o.title, o.page_url, o.source_id, o.number, o.withdrawn_at,
+			`+pricing.OfferFactsColumns+`
+		from draft d join facts.offer o on o.id = d.offer_id`+pricing.OfferFactsJoin+`
 		where d.id = any ($1) order by d.id desc`, ids)
 	if err != nil {
 		return nil, err
 	}
 	byID := map[int64]*draft{}
 	currencies := map[int64]money.Currency{}
+	var of pricing.OfferFactsRow
 	drafts, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (*draft, error) {
 		d := &draft{}
-		var currency, marketIn string
-		t := &d.facts
-		err := row.Scan(&d.id, &d.offerID, &d.reference, &d.revision, &d.changes, &d.title, &d.description, &d.pictures,
-			&d.options, &d.collections, &d.tags, &d.updatedAt, &d.offerTitle, &d.supplier, &d.pageURL, &d.sourceID,
-			&d.offerNumber, &d.withdrawnAt, &t.Source, &t.ShipsFrom, &t.Category, &t.Brand, &t.Processing.Min,
-			&t.Processing.Max, &t.Deliveries, &t.Market, &marketIn, &currency, &t.LeastCost)
+		err := row.Scan(append([]any{&d.id, &d.offerID, &d.reference, &d.revision, &d.changes, &d.title, &d.description,
+			&d.pictures, &d.options, &d.collections, &d.tags, &d.updatedAt, &d.offerTitle, &d.pageURL, &d.sourceID,
+			&d.offerNumber, &d.withdrawnAt}, of.Fields()...)...)
 		if err != nil {
 			return nil, err
 		}
-		t.Supplier, t.Collections, t.Tags = d.supplier, d.collections, d.tags
-		if t.MarketCurrency, err = currencyOf(marketIn); err != nil {
-			return nil, err
-		}
 		byID[d.id] = d
-		currencies[d.id], err = money.ParseCurrency(currency)
+		d.facts, currencies[d.id], err = of.Take()
+		d.supplier, d.facts.Collections, d.facts.Tags = d.facts.Supplier, d.collections, d.tags
 		return d, err
 	})
 	if err != nil {
@@ -219,14 +212,6 @@ func loadPictures(ctx context.Context, q database.Querier, known Media, drafts [
 		d.known = pictures
 	}
 	return err
-}
-
-// currencyOf reads a stored currency; none is none.
-func currencyOf(code string) (money.Currency, error) {
-	if code == "" {
-		return 0, nil
-	}
-	return money.ParseCurrency(code)
 }
 
 // DraftsOf maps offers to the drafts that were made of them.
@@ -341,7 +326,7 @@ func (s *Service) Take(ctx context.Context, offers []int64, again bool) (TakeRes
 		if err := s.Pricing.PriceDrafts(ctx, tx, made); err != nil {
 			return err
 		}
-		if err := s.Catalog.NotifyOffers(ctx, tx, offersOf(out.Taken)); err != nil {
+		if err := s.Offers.NotifyOffers(ctx, tx, offersOf(out.Taken)); err != nil {
 			return err
 		}
 		return s.Progress.PublishIn(ctx, tx, "drafts", map[string]int{"taken": len(made)})

@@ -57,7 +57,7 @@ func TestABackupIsRestoredWhole(t *testing.T) {
 	}
 	w.Settings.Data = data
 	app, url := w.Instance(empty)
-	testkit.Until(t, "the index", func() bool { _, err := app.Catalog.Ready(); return err == nil })
+	testkit.Until(t, "the index", func() bool { _, err := app.Search.Ready(); return err == nil })
 	w.URL = url
 	again := w.SignIn("olga@example.com", "a long password")
 	var listings []map[string]any

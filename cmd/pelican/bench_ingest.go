@@ -17,9 +17,9 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"plainpelican/application"
-	"plainpelican/catalog"
 	"plainpelican/core/landed"
 	"plainpelican/platform/access"
+	"plainpelican/search"
 	"plainpelican/sources"
 	"plainpelican/standins/gen"
 )
@@ -123,12 +123,12 @@ func writeList(path, prefix string, n int, drift bool) (mb float64, err error) {
 
 func (out *ingestResult) measure(ctx context.Context, pool *pgxpool.Pool, a *application.Application, files []string,
 	fifth string) error {
-	if err := a.Catalog.Refresh(ctx); err != nil {
+	if err := a.Search.Refresh(ctx); err != nil {
 		return err
 	}
 	following, stopFollowing := context.WithCancel(ctx)
 	defer stopFollowing()
-	go a.Catalog.Follow(following) // as an instance does
+	go a.Search.Follow(following) // as an instance does
 	id, err := connectBench(ctx, a, files[0], "Northlight Wholesale")
 	if err != nil {
 		return err
@@ -224,10 +224,10 @@ func (out *ingestResult) meanwhile(ctx context.Context, pool *pgxpool.Pool, a *a
 
 // searchable waits until the index has followed the log to its end.
 func searchable(ctx context.Context, a *application.Application) error {
-	if _, err := a.Catalog.FollowChanges(ctx); err != nil {
+	if _, err := a.Search.FollowChanges(ctx); err != nil {
 		return err
 	}
-	counts, err := a.Catalog.Count(ctx)
+	counts, err := a.Offers.Count(ctx)
 	if err != nil {
 		return err
 	}
@@ -235,7 +235,7 @@ func searchable(ctx context.Context, a *application.Application) error {
 	for _, n := range counts {
 		all += n
 	}
-	found, err := a.Catalog.Search(ctx, catalog.Sentence{Limit: 1})
+	found, err := a.Search.Search(ctx, search.Sentence{Limit: 1})
 	if err == nil && found.Total != all {
 		err = fmt.Errorf("%d offers can be found, %d are for sale", found.Total, all)
 	}
@@ -353,7 +353,7 @@ func people(ctx context.Context, a *application.Application, something func()) (
 			q := question(r, kindNames()[i%len(kinds)])
 			answered := a.Throttle.Interactive() // as each question that comes in says
 			began := time.Now()
-			if _, err := a.Catalog.Search(searching, q); err == nil {
+			if _, err := a.Search.Search(searching, q); err == nil {
 				took = append(took, time.Since(began))
 			}
 			answered()

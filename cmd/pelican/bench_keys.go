@@ -117,13 +117,13 @@ func servedFor(ctx context.Context, pool *pgxpool.Pool, a *application.Applicati
 	if _, err := a.Members.Add(ctx, keysMail, "The typist", access.Owner, keysPassword); err != nil {
 		return "", nil, err
 	}
-	if err := a.Catalog.Refresh(ctx); err != nil {
+	if err := a.Search.Refresh(ctx); err != nil {
 		return "", nil, err
 	}
 	following, end := context.WithCancel(ctx)
 	closeAll := stop
 	stop = func() { end(); closeAll() }
-	go a.Catalog.Follow(following)
+	go a.Search.Follow(following)
 	go a.Progress.Follow(following)
 	return at, stop, nil
 }

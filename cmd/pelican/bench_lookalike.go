@@ -124,7 +124,7 @@ func benchLookalike(ctx context.Context, n int, dir string, kept bool) (out look
 	if _, err := pool.Exec(ctx, `update source set state = 'disconnected' where id <> 1`); err != nil {
 		return out, err
 	}
-	if err := a.Catalog.Refresh(ctx); err != nil {
+	if err := a.Search.Refresh(ctx); err != nil {
 		return out, err
 	}
 	known, err := truths(ctx, pool, n)
@@ -141,7 +141,7 @@ func benchLookalike(ctx context.Context, n int, dir string, kept bool) (out look
 		this := known.all[r.IntN(len(known.all))]
 		out.Asked++
 		began := time.Now()
-		found, err := a.Catalog.FindAlternatives(ctx, this.id, 1, "")
+		found, err := a.Matching.FindAlternatives(ctx, this.id, 1, "")
 		took = append(took, time.Since(began))
 		if err != nil {
 			return out, err
@@ -296,6 +296,6 @@ func fullScan(ctx context.Context, a *application.Application, known *knowledge)
 		ids[i] = t.id
 	}
 	began := time.Now()
-	_, err := a.Catalog.Compare(ctx, ids[len(ids)/2], slices.Chunk(ids, 20_000))
+	_, err := a.Matching.Compare(ctx, ids[len(ids)/2], slices.Chunk(ids, 20_000))
 	return millis(time.Since(began)), err
 }

@@ -19,12 +19,12 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"plainpelican/application"
-	"plainpelican/catalog"
 	"plainpelican/connect/source"
 	"plainpelican/core/landed"
 	"plainpelican/core/money"
 	"plainpelican/platform/access"
 	"plainpelican/platform/database"
+	"plainpelican/search"
 	"plainpelican/standins/gen"
 )
 
@@ -50,31 +50,31 @@ const (
 )
 
 // kinds of sentence, each at random.
-var kinds = map[string]func(*rand.Rand) catalog.Sentence{
-	"selective word": func(r *rand.Rand) catalog.Sentence {
-		return catalog.Sentence{Words: some(r, "propagator", "terracotta", "seagrass", "merino", "pongee", "tarpaulin")}
+var kinds = map[string]func(*rand.Rand) search.Sentence{
+	"selective word": func(r *rand.Rand) search.Sentence {
+		return search.Sentence{Words: some(r, "propagator", "terracotta", "seagrass", "merino", "pongee", "tarpaulin")}
 	},
-	"common word": func(r *rand.Rand) catalog.Sentence {
-		return catalog.Sentence{Words: some(r, "steel", "camp", "travel", "kitchen", "balcony")}
+	"common word": func(r *rand.Rand) search.Sentence {
+		return search.Sentence{Words: some(r, "steel", "camp", "travel", "kitchen", "balcony")}
 	},
-	"two words": func(r *rand.Rand) catalog.Sentence {
-		return catalog.Sentence{Words: some(r, "enamel", "steel", "wooden", "free") + " " +
+	"two words": func(r *rand.Rand) search.Sentence {
+		return search.Sentence{Words: some(r, "enamel", "steel", "wooden", "free") + " " +
 			some(r, "mug", "kettle", "set", "bag", "shipping")}
 	},
-	"clauses only": func(r *rand.Rand) catalog.Sentence {
-		return catalog.Sentence{Days: int32(10 + r.IntN(14)), Under: fmt.Sprint(6 + r.IntN(30)),
+	"clauses only": func(r *rand.Rand) search.Sentence {
+		return search.Sentence{Days: int32(10 + r.IntN(14)), Under: fmt.Sprint(6 + r.IntN(30)),
 			Stock: int32(r.IntN(200)), Rating: int32(r.IntN(46)),
 			ShipsFrom: [][]string{nil, {"CN"}, {"VN", "PL"}}[r.IntN(3)], Month: int32(r.IntN(2) * 100),
 			Tracked: r.IntN(2) == 0}
 	},
-	"whole catalog": func(*rand.Rand) catalog.Sentence { return catalog.Sentence{} },
+	"whole catalog": func(*rand.Rand) search.Sentence { return search.Sentence{} },
 }
 
 func kindNames() []string { return slices.Sorted(maps.Keys(kinds)) }
 
 func some(r *rand.Rand, of ...string) string { return of[r.IntN(len(of))] }
 
-func question(r *rand.Rand, kind string) catalog.Sentence {
+func question(r *rand.Rand, kind string) search.Sentence {
 	q := kinds[kind](r)
 	q.Store, q.Limit, q.Counts, q.Sort = 1, 50, true,
 		some(r, "relevance", "landed", "days", "units", "growth", "rating", "profit", "margin", "worth")
@@ -103,7 +103,7 @@ func benchSearch(ctx context.Context, n int, dir string, kept bool) (out searchR
 	runtime.GC()
 	runtime.ReadMemStats(&before)
 	began := time.Now()
-	if err := a.Catalog.Refresh(ctx); err != nil {
+	if err := a.Search.Refresh(ctx); err != nil {
 		return out, err
 	}
 	out.BuildMS = millis(time.Since(began))
@@ -124,7 +124,7 @@ func benchSearch(ctx context.Context, n int, dir string, kept bool) (out searchR
 		return out, err
 	}
 	began = time.Now()
-	if err := a.Catalog.Refresh(ctx); err != nil { // as when a rule or a rate has changed
+	if err := a.Search.Refresh(ctx); err != nil { // as when a rule or a rate has changed
 		return out, err
 	}
 	out.RulesMS = millis(time.Since(began))
@@ -145,7 +145,7 @@ func users(ctx context.Context, a *application.Application, kind func(*rand.Rand
 				q := question(r, kind(r))
 				answered := a.Throttle.Interactive()
 				began := time.Now()
-				_, err := a.Catalog.Search(ctx, q)
+				_, err := a.Search.Search(ctx, q)
 				took := time.Since(began)
 				answered()
 				mu.Lock()
@@ -174,7 +174,7 @@ func whileTakingIn(ctx context.Context, pool *pgxpool.Pool, a *application.Appli
 	}
 	following, stop := context.WithCancel(ctx)
 	defer stop()
-	go a.Catalog.Follow(following)
+	go a.Search.Follow(following)
 	names := kindNames()
 	done := make(chan error, 1)
 	go func() {
@@ -240,7 +240,7 @@ func lay(ctx context.Context, pool *pgxpool.Pool, a *application.Application, n 
 	seen := roaring64.New()
 	var batch []source.Offer
 	put := func() error {
-		err := database.InTx(ctx, pool, func(tx pgx.Tx) error { return a.Catalog.BulkInsert(ctx, tx, 1, batch, seen) })
+		err := database.InTx(ctx, pool, func(tx pgx.Tx) error { return a.Offers.BulkInsert(ctx, tx, 1, batch, seen) })
 		batch = batch[:0]
 		return err
 	}
@@ -363,7 +363,7 @@ func told(ctx context.Context, pool *pgxpool.Pool, a *application.Application) e
 	}
 	reader, writer := io.Pipe()
 	go func() {
-		writer.CloseWithError(a.Catalog.Export(ctx, catalog.Sentence{Store: 1, Sort: "units"}, writer))
+		writer.CloseWithError(a.Search.Export(ctx, search.Sentence{Store: 1, Sort: "units"}, writer))
 	}()
 	rows := csv.NewReader(reader)
 	head, err := rows.Read()

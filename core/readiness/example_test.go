@@ -6,7 +6,7 @@ import (
 	"plainpelican/core/readiness"
 )
 
-func ExampleCheckWords() {
+func ExampleCheckDescription() {
 	report := readiness.CheckDescription(readiness.Draft{Title: "Mug by Harbour Goods", Description: "<p>A mug.</p>",
 		Supplier: "Harbour Goods"})
 	for _, f := range report.Findings {

@@ -34,11 +34,11 @@ func TestWhatIsMissingIsSaid(t *testing.T) {
 		stops  bool
 		words  string
 	}{
-		"no title": {func(d *Draft) { d.Title = "  " }, Words, Empty, true, "no title"},
+		"no title": {func(d *Draft) { d.Title = "  " }, Description, Empty, true, "no title"},
 		"title too long": {func(d *Draft) {
 			d.Title = strings.Repeat("é", 21)
-		}, Words, NeedsYou, true, "21 characters; this store allows 20"},
-		"no description": {func(d *Draft) { d.Description = "" }, Words, Done, false, "no description"},
+		}, Description, NeedsYou, true, "21 characters; this store allows 20"},
+		"no description": {func(d *Draft) { d.Description = "" }, Description, Done, false, "no description"},
 		"no picture":     {func(d *Draft) { d.Pictures = 0 }, Pictures, Empty, true, "No picture"},
 		"too many pictures": {func(d *Draft) {
 			d.Pictures = 21
@@ -66,7 +66,7 @@ func TestWhatIsMissingIsSaid(t *testing.T) {
 		d := ready()
 		c.change(&d)
 		r := Check(d)
-		states := map[Area]State{Words: r.Description, Pictures: r.Pictures, Variants: r.Variants, Price: r.Price}
+		states := map[Area]State{Description: r.Description, Pictures: r.Pictures, Variants: r.Variants, Price: r.Price}
 		if len(r.Findings) == 0 || r.Ready == c.stops || states[c.area] != c.state {
 			t.Errorf("%s: %+v", name, r)
 			continue

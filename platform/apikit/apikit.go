@@ -66,7 +66,7 @@ func New(router chi.Router, log *slog.Logger) *API {
 }
 
 // schemaName puts the package before a type's name, so that each capability may name its
-// types plainly: catalog.Line is CatalogLine.
+// types plainly: search.Line is CatalogLine.
 func schemaName(t reflect.Type, hint string) string {
 	name := huma.DefaultSchemaNamer(t, hint)
 	for t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice {
@@ -282,4 +282,21 @@ func Tenths(n int) string {
 		return ""
 	}
 	return fmt.Sprintf("%d.%d", n/10, n%10)
+}
+
+// List is a list that is never null in JSON.
+func List[T any](items []T) []T {
+	if items == nil {
+		return []T{}
+	}
+	return items
+}
+
+// Known is a number, nil where it is the one that stands for not known.
+func Known(n, unknown int32) *int {
+	if n == unknown {
+		return nil
+	}
+	known := int(n)
+	return &known
 }

@@ -10,7 +10,7 @@ import (
 
 func main() {
 	// The browser tests' too, which is started again by the test that stops it.
-	for _, name := range []string{"test", "e2e"} {
+	for _, name := range []string{"test", "e2e-0", "e2e-1"} {
 		if c, err := cluster.New(filepath.Join(testkit.Root(), ".pelican", name, "postgres"), true); err == nil {
 			_ = c.Stop() // none may be running
 		}

@@ -4,8 +4,8 @@ import type { components, paths } from "./schema.generated";
 
 export type Schemas = components["schemas"];
 export type Amount = Schemas["ApikitAmountDoc"];
-export type Offer = Schemas["CatalogLine"];
-export type OfferSheet = Schemas["CatalogSheet"];
+export type Offer = Schemas["SearchLine"];
+export type OfferSheet = Schemas["SearchSheet"];
 export type Ladder = Schemas["PricingLadder"];
 export type Step = Schemas["MarkupTraceLine"];
 export type MoneyRules = Schemas["PricingMoneyRules"];

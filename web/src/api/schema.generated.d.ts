@@ -1569,412 +1569,6 @@ export interface components {
         BeginStoreRequest: {
             address: string;
         };
-        CatalogAlternative: {
-            days: components["schemas"]["PricingDays"];
-            /**
-             * @description What a person said of it; empty is nothing
-             * @enum {string}
-             */
-            decision: "" | "same" | "other";
-            /** @enum {string} */
-            demand: "rising" | "steady" | "falling" | "stopped" | "too little data";
-            /** @description They have the same product number, and nothing else in common */
-            doubted: boolean;
-            /** @description Drafts made of it */
-            drafts: number[];
-            evidence: components["schemas"]["LikenessEvidence"][];
-            /**
-             * Format: int64
-             * @description Tenths of a percent a month, without the season
-             */
-            growth: number;
-            /** Format: int64 */
-            id: number;
-            /** @description It is the offer that was asked for */
-            is_subject: boolean;
-            /** @description Of the cheapest variant in stock; null without a price */
-            ladder: components["schemas"]["PricingLadder"];
-            /** @description The variant whose options the words name; null where they name none */
-            match: components["schemas"]["CatalogMatchedVariant"];
-            no_price: string;
-            /**
-             * Format: int64
-             * @description Percent; null where it is not known
-             */
-            on_time: number | null;
-            /** @description The cheapest in stock or sold out; null where they are one */
-            other: components["schemas"]["CatalogOtherVariant"];
-            /** @description Landed cost of one piece of the offer that it was asked for */
-            own_per_piece: components["schemas"]["ApikitAmountDoc"];
-            /** @description Of another pack of the same item; else null */
-            packs: components["schemas"]["LikenessPacked"];
-            /** @description Landed cost of one piece, of another pack */
-            per_piece: components["schemas"]["ApikitAmountDoc"];
-            picture: string;
-            /**
-             * Format: int64
-             * @description The variant that the ladder is of
-             */
-            priced_id: number;
-            /** @description Empty where it is not known */
-            rating: string;
-            /**
-             * Format: int64
-             * @description Stores that sell it; null where not known
-             */
-            rivals: number | null;
-            ships_from: string;
-            source: string;
-            /**
-             * Format: int64
-             * @description Of all variants; null where the source does not say
-             */
-            stock: number | null;
-            /**
-             * Format: int64
-             * @description From 0 to 100
-             */
-            strength: number;
-            supplier: string;
-            title: string;
-            /** @description No other beats it on cost, days, on-time rate and rating */
-            unbeaten: boolean;
-            /**
-             * Format: int64
-             * @description Sold in 30 days; null where nobody told
-             */
-            units: number | null;
-            /** @description Units a week over the last year, oldest first */
-            weekly: number[];
-            /** @description Profit x units / rivals; null where not known */
-            worth: components["schemas"]["ApikitAmountDoc"];
-        };
-        CatalogAlternatives: {
-            /** @description Alike, but somebody said that they are not the same */
-            different: components["schemas"]["CatalogAlternative"][];
-            /** @description May be the same: in a person's view */
-            doubtful: components["schemas"]["CatalogAlternative"][];
-            /**
-             * Format: int64
-             * @description The offer that it was asked for; 0 where it is in no catalog
-             */
-            id: number;
-            /** @description The country that prices and days are for; empty where there is no store */
-            market: string;
-            /** @description The offer itself among them, the lowest landed cost first */
-            offers: components["schemas"]["CatalogAlternative"][];
-            /** @description The same item in another pack */
-            packs: components["schemas"]["CatalogAlternative"][];
-            /**
-             * Format: int64
-             * @description Pictures of it that were compared
-             */
-            pictures: number;
-            /** @description Of what it was asked for */
-            title: string;
-            /** Format: double */
-            took_ms: number;
-        };
-        CatalogFacetValue: {
-            /** Format: int64 */
-            count: number;
-            value: string;
-        };
-        CatalogLine: {
-            days: components["schemas"]["PricingDays"];
-            /** @enum {string} */
-            demand: "rising" | "steady" | "falling" | "stopped" | "too little data";
-            /** @description Drafts made of it */
-            drafts: number[];
-            /**
-             * Format: int64
-             * @description Tenths of a percent a month, without the season
-             */
-            growth: number;
-            /** Format: int64 */
-            id: number;
-            /** @description Of the cheapest variant in stock; null without a price */
-            ladder: components["schemas"]["PricingLadder"];
-            /** @description The variant whose options the words name; null where they name none */
-            match: components["schemas"]["CatalogMatchedVariant"];
-            no_price: string;
-            /** @description The cheapest in stock or sold out; null where they are one */
-            other: components["schemas"]["CatalogOtherVariant"];
-            picture: string;
-            /**
-             * Format: int64
-             * @description The variant that the ladder is of
-             */
-            priced_id: number;
-            /** @description Empty where it is not known */
-            rating: string;
-            /**
-             * Format: int64
-             * @description Stores that sell it; null where not known
-             */
-            rivals: number | null;
-            ships_from: string;
-            source: string;
-            /**
-             * Format: int64
-             * @description Of all variants; null where the source does not say
-             */
-            stock: number | null;
-            supplier: string;
-            title: string;
-            /**
-             * Format: int64
-             * @description Sold in 30 days; null where nobody told
-             */
-            units: number | null;
-            /** @description Units a week over the last year, oldest first */
-            weekly: number[];
-            /** @description Profit x units / rivals; null where not known */
-            worth: components["schemas"]["ApikitAmountDoc"];
-        };
-        CatalogLookupInput: {
-            /** @description A picture of it that was uploaded */
-            file: string;
-            /** @description A page that shows it */
-            link: string;
-            /** @description Of the store; empty is the one of its prices */
-            market: string;
-            /** Format: int64 */
-            store: number;
-        };
-        CatalogMatchedVariant: {
-            /** @description Or its stock is not known */
-            in_stock: boolean;
-            values: string[];
-        };
-        CatalogOtherVariant: {
-            in_stock: boolean;
-            landed: components["schemas"]["ApikitAmountDoc"];
-            price: components["schemas"]["ApikitAmountDoc"];
-        };
-        CatalogSaveSearchInput: {
-            /** @description What its amounts are in */
-            currency?: string;
-            name: string;
-            /** @description Replace one of that name */
-            replace?: boolean;
-            sentence: string;
-        };
-        CatalogSavedSearch: {
-            currency: string;
-            /** Format: int64 */
-            id: number;
-            name: string;
-            /** Format: date-time */
-            saved_at: string;
-            saved_by: string;
-            /** @description As it stands in the address */
-            sentence: string;
-        };
-        CatalogSearchResult: {
-            /** @description What was looked for beside or in place of words */
-            corrections: components["schemas"]["IndexCorrection"][];
-            /** @description Words without which there would be offers */
-            emptied: components["schemas"]["IndexEmptied"][];
-            /** @description What each clause could be, by its name */
-            facets?: {
-                [key: string]: components["schemas"]["CatalogFacetValue"][];
-            };
-            /**
-             * Format: int64
-             * @description Offers that the seller's own standard hides
-             */
-            hidden: number;
-            market: string;
-            offers: components["schemas"]["CatalogLine"][];
-            /** @description Words that were not required, such as “the” */
-            ordinary: string[];
-            /**
-             * Format: int64
-             * @description Of the offer to be found; absent where there is none
-             */
-            position?: number;
-            /** Format: double */
-            took_ms: number;
-            /** Format: int64 */
-            total: number;
-            /** @description Signs and words that mean nothing to the search */
-            unread: string[];
-        };
-        CatalogSheet: {
-            /** @description At the market median; null without one */
-            at_market: components["schemas"]["PricingLadder"];
-            brand: string;
-            category: string;
-            days: components["schemas"]["PricingDays"];
-            /** @description To the store's markets, or all */
-            deliveries: components["schemas"]["CatalogSheetDelivery"][];
-            /** @enum {string} */
-            demand: "rising" | "steady" | "falling" | "stopped" | "too little data";
-            /** @description Safe HTML */
-            description: string;
-            /** @description Drafts made of it */
-            drafts: number[];
-            /** Format: date-time */
-            first_seen: string;
-            /**
-             * Format: int64
-             * @description Tenths of a percent a month, without the season
-             */
-            growth: number;
-            /** Format: int64 */
-            id: number;
-            /** @description Of the cheapest variant in stock; null without a price */
-            ladder: components["schemas"]["PricingLadder"];
-            /** @description That prices assume; empty without a store */
-            market: string;
-            /** @description The store's; the one that prices assume first */
-            markets: string[];
-            /** @description The variant whose options the words name; null where they name none */
-            match: components["schemas"]["CatalogMatchedVariant"];
-            no_price: string;
-            number: string;
-            /**
-             * Format: int64
-             * @description Percent; null where it is not known
-             */
-            on_time: number | null;
-            option_names: string[];
-            /** @description The cheapest in stock or sold out; null where they are one */
-            other: components["schemas"]["CatalogOtherVariant"];
-            /** @description The supplier packs with the seller's brand */
-            own_packing: boolean;
-            page_url: string;
-            picture: string;
-            pictures: string[];
-            /**
-             * Format: int64
-             * @description The variant that the ladder is of
-             */
-            priced_id: number;
-            /** @description Empty where it is not known */
-            rating: string;
-            /** Format: int64 */
-            ratings: number;
-            /** @description Such as a least order quantity */
-            remarks: string[];
-            /**
-             * Format: int64
-             * @description Null where it is not known
-             */
-            return_days: number | null;
-            /**
-             * Format: int64
-             * @description Stores that sell it; null where not known
-             */
-            rivals: number | null;
-            /** @description The same in a sentence */
-            said: string;
-            ships_from: string;
-            source: string;
-            /**
-             * Format: int64
-             * @description Of all variants; null where the source does not say
-             */
-            stock: number | null;
-            supplier: string;
-            title: string;
-            /** @description How the price of the cheapest variant for sale came about */
-            trace: components["schemas"]["MarkupTraceLine"][];
-            /**
-             * Format: int64
-             * @description Sold in 30 days; null where nobody told
-             */
-            units: number | null;
-            /** Format: date-time */
-            updated_at: string;
-            variants: components["schemas"]["CatalogSheetVariant"][];
-            /** @description What its sales say */
-            verdict: components["schemas"]["DemandVerdict"];
-            verified: boolean;
-            /** @description Units a week over the last year, oldest first */
-            weekly: number[];
-            /** Format: date-time */
-            withdrawn_at: string | null;
-            /** @description Profit x units / rivals; null where not known */
-            worth: components["schemas"]["ApikitAmountDoc"];
-        };
-        CatalogSheetDelivery: {
-            assumed: boolean;
-            days: components["schemas"]["PricingDays"];
-            first: components["schemas"]["ApikitAmountDoc"];
-            further: components["schemas"]["ApikitAmountDoc"];
-            name: string;
-            /** @description The store's markets that it reaches; where there is no store, the countries */
-            to: string[];
-            tracked: boolean;
-        };
-        CatalogSheetVariant: {
-            cost: components["schemas"]["ApikitAmountDoc"];
-            /** Format: int64 */
-            id: number;
-            ladder: components["schemas"]["PricingLadder"];
-            number: string;
-            picture: string;
-            /**
-             * Format: int64
-             * @description Null where the source does not say
-             */
-            stock: number | null;
-            values: string[];
-            /** Format: int64 */
-            weight_grams: number;
-            withdrawn: boolean;
-        };
-        CatalogStandard: {
-            /**
-             * Format: int64
-             * @description Door to door, at most
-             */
-            days: number;
-            /**
-             * Format: int64
-             * @description Percent, at least
-             */
-            on_time: number;
-            /**
-             * Format: int64
-             * @description Tenths, at least
-             */
-            rating: number;
-            tracked: boolean;
-        };
-        CatalogSynonyms: {
-            /** @description Words and phrases that are found by each other */
-            groups: string[][];
-            /** @description Of the list that was read */
-            version: string;
-        };
-        CatalogWhatIfResult: {
-            below_floor: boolean;
-            break_even: string;
-            capped: boolean;
-            charges: components["schemas"]["ApikitAmountDoc"];
-            fees: components["schemas"]["ApikitAmountDoc"];
-            item: components["schemas"]["ApikitAmountDoc"];
-            landed: components["schemas"]["ApikitAmountDoc"];
-            margin: string;
-            market?: components["schemas"]["MarketSpread"];
-            markup: string;
-            net: components["schemas"]["ApikitAmountDoc"];
-            old_rate: boolean;
-            over_ceiling: boolean;
-            price: components["schemas"]["ApikitAmountDoc"];
-            profit: components["schemas"]["ApikitAmountDoc"];
-            raised_to_floor: boolean;
-            /** Format: int64 */
-            rule: number;
-            rule_price: components["schemas"]["ApikitAmountDoc"];
-            shipping: components["schemas"]["ApikitAmountDoc"];
-            tax: components["schemas"]["ApikitAmountDoc"];
-            trace: components["schemas"]["MarkupTraceLine"][];
-            was?: components["schemas"]["ApikitAmountDoc"];
-        };
         ChangePasswordRequest: {
             current: string;
             password: string;
@@ -2257,6 +1851,122 @@ export interface components {
             kind: string;
             percent: string;
         };
+        MatchingAlternative: {
+            days: components["schemas"]["PricingDays"];
+            /**
+             * @description What a person said of it; empty is nothing
+             * @enum {string}
+             */
+            decision: "" | "same" | "other";
+            /** @enum {string} */
+            demand: "rising" | "steady" | "falling" | "stopped" | "too little data";
+            /** @description They have the same product number, and nothing else in common */
+            doubted: boolean;
+            /** @description Drafts made of it */
+            drafts: number[];
+            evidence: components["schemas"]["LikenessEvidence"][];
+            /**
+             * Format: int64
+             * @description Tenths of a percent a month, without the season
+             */
+            growth: number;
+            /** Format: int64 */
+            id: number;
+            /** @description It is the offer that was asked for */
+            is_subject: boolean;
+            /** @description Of the cheapest variant in stock; null without a price */
+            ladder: components["schemas"]["PricingLadder"];
+            /** @description The variant whose options the words name; null where they name none */
+            match: components["schemas"]["SearchMatchedVariant"];
+            no_price: string;
+            /**
+             * Format: int64
+             * @description Percent; null where it is not known
+             */
+            on_time: number | null;
+            /** @description The cheapest in stock or sold out; null where they are one */
+            other: components["schemas"]["SearchOtherVariant"];
+            /** @description Landed cost of one piece of the offer that it was asked for */
+            own_per_piece: components["schemas"]["ApikitAmountDoc"];
+            /** @description Of another pack of the same item; else null */
+            packs: components["schemas"]["LikenessPacked"];
+            /** @description Landed cost of one piece, of another pack */
+            per_piece: components["schemas"]["ApikitAmountDoc"];
+            picture: string;
+            /**
+             * Format: int64
+             * @description The variant that the ladder is of
+             */
+            priced_id: number;
+            /** @description Empty where it is not known */
+            rating: string;
+            /**
+             * Format: int64
+             * @description Stores that sell it; null where not known
+             */
+            rivals: number | null;
+            ships_from: string;
+            source: string;
+            /**
+             * Format: int64
+             * @description Of all variants; null where the source does not say
+             */
+            stock: number | null;
+            /**
+             * Format: int64
+             * @description From 0 to 100
+             */
+            strength: number;
+            supplier: string;
+            title: string;
+            /** @description No other beats it on cost, days, on-time rate and rating */
+            unbeaten: boolean;
+            /**
+             * Format: int64
+             * @description Sold in 30 days; null where nobody told
+             */
+            units: number | null;
+            /** @description Units a week over the last year, oldest first */
+            weekly: number[];
+            /** @description Profit x units / rivals; null where not known */
+            worth: components["schemas"]["ApikitAmountDoc"];
+        };
+        MatchingAlternatives: {
+            /** @description Alike, but somebody said that they are not the same */
+            different: components["schemas"]["MatchingAlternative"][];
+            /** @description May be the same: in a person's view */
+            doubtful: components["schemas"]["MatchingAlternative"][];
+            /**
+             * Format: int64
+             * @description The offer that it was asked for; 0 where it is in no catalog
+             */
+            id: number;
+            /** @description The country that prices and days are for; empty where there is no store */
+            market: string;
+            /** @description The offer itself among them, the lowest landed cost first */
+            offers: components["schemas"]["MatchingAlternative"][];
+            /** @description The same item in another pack */
+            packs: components["schemas"]["MatchingAlternative"][];
+            /**
+             * Format: int64
+             * @description Pictures of it that were compared
+             */
+            pictures: number;
+            /** @description Of what it was asked for */
+            title: string;
+            /** Format: double */
+            took_ms: number;
+        };
+        MatchingLookupInput: {
+            /** @description A picture of it that was uploaded */
+            file: string;
+            /** @description A page that shows it */
+            link: string;
+            /** @description Of the store; empty is the one of its prices */
+            market: string;
+            /** Format: int64 */
+            store: number;
+        };
         MembersChange: {
             /** @description Cannot sign in, is signed out */
             disabled?: boolean;
@@ -2308,6 +2018,12 @@ export interface components {
             name: string;
             /** @enum {string} */
             role: "owner" | "editor" | "fulfiller";
+        };
+        OffersExample: {
+            after: components["schemas"]["ApikitAmountDoc"];
+            before: components["schemas"]["ApikitAmountDoc"];
+            number: string;
+            title: string;
         };
         PricelistChoice: {
             detail: string;
@@ -2916,6 +2632,296 @@ export interface components {
         RetryRunRequest: {
             item_ids: number[];
         };
+        SearchFacetValue: {
+            /** Format: int64 */
+            count: number;
+            value: string;
+        };
+        SearchLine: {
+            days: components["schemas"]["PricingDays"];
+            /** @enum {string} */
+            demand: "rising" | "steady" | "falling" | "stopped" | "too little data";
+            /** @description Drafts made of it */
+            drafts: number[];
+            /**
+             * Format: int64
+             * @description Tenths of a percent a month, without the season
+             */
+            growth: number;
+            /** Format: int64 */
+            id: number;
+            /** @description Of the cheapest variant in stock; null without a price */
+            ladder: components["schemas"]["PricingLadder"];
+            /** @description The variant whose options the words name; null where they name none */
+            match: components["schemas"]["SearchMatchedVariant"];
+            no_price: string;
+            /** @description The cheapest in stock or sold out; null where they are one */
+            other: components["schemas"]["SearchOtherVariant"];
+            picture: string;
+            /**
+             * Format: int64
+             * @description The variant that the ladder is of
+             */
+            priced_id: number;
+            /** @description Empty where it is not known */
+            rating: string;
+            /**
+             * Format: int64
+             * @description Stores that sell it; null where not known
+             */
+            rivals: number | null;
+            ships_from: string;
+            source: string;
+            /**
+             * Format: int64
+             * @description Of all variants; null where the source does not say
+             */
+            stock: number | null;
+            supplier: string;
+            title: string;
+            /**
+             * Format: int64
+             * @description Sold in 30 days; null where nobody told
+             */
+            units: number | null;
+            /** @description Units a week over the last year, oldest first */
+            weekly: number[];
+            /** @description Profit x units / rivals; null where not known */
+            worth: components["schemas"]["ApikitAmountDoc"];
+        };
+        SearchMatchedVariant: {
+            /** @description Or its stock is not known */
+            in_stock: boolean;
+            values: string[];
+        };
+        SearchOtherVariant: {
+            in_stock: boolean;
+            landed: components["schemas"]["ApikitAmountDoc"];
+            price: components["schemas"]["ApikitAmountDoc"];
+        };
+        SearchResult: {
+            /** @description What was looked for beside or in place of words */
+            corrections: components["schemas"]["IndexCorrection"][];
+            /** @description Words without which there would be offers */
+            emptied: components["schemas"]["IndexEmptied"][];
+            /** @description What each clause could be, by its name */
+            facets?: {
+                [key: string]: components["schemas"]["SearchFacetValue"][];
+            };
+            /**
+             * Format: int64
+             * @description Offers that the seller's own standard hides
+             */
+            hidden: number;
+            market: string;
+            offers: components["schemas"]["SearchLine"][];
+            /** @description Words that were not required, such as “the” */
+            ordinary: string[];
+            /**
+             * Format: int64
+             * @description Of the offer to be found; absent where there is none
+             */
+            position?: number;
+            /** Format: double */
+            took_ms: number;
+            /** Format: int64 */
+            total: number;
+            /** @description Signs and words that mean nothing to the search */
+            unread: string[];
+        };
+        SearchSaveSearchInput: {
+            /** @description What its amounts are in */
+            currency?: string;
+            name: string;
+            /** @description Replace one of that name */
+            replace?: boolean;
+            sentence: string;
+        };
+        SearchSavedSearch: {
+            currency: string;
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /** Format: date-time */
+            saved_at: string;
+            saved_by: string;
+            /** @description As it stands in the address */
+            sentence: string;
+        };
+        SearchSheet: {
+            /** @description At the market median; null without one */
+            at_market: components["schemas"]["PricingLadder"];
+            brand: string;
+            category: string;
+            days: components["schemas"]["PricingDays"];
+            /** @description To the store's markets, or all */
+            deliveries: components["schemas"]["SearchSheetDelivery"][];
+            /** @enum {string} */
+            demand: "rising" | "steady" | "falling" | "stopped" | "too little data";
+            /** @description Safe HTML */
+            description: string;
+            /** @description Drafts made of it */
+            drafts: number[];
+            /** Format: date-time */
+            first_seen: string;
+            /**
+             * Format: int64
+             * @description Tenths of a percent a month, without the season
+             */
+            growth: number;
+            /** Format: int64 */
+            id: number;
+            /** @description Of the cheapest variant in stock; null without a price */
+            ladder: components["schemas"]["PricingLadder"];
+            /** @description That prices assume; empty without a store */
+            market: string;
+            /** @description The store's; the one that prices assume first */
+            markets: string[];
+            /** @description The variant whose options the words name; null where they name none */
+            match: components["schemas"]["SearchMatchedVariant"];
+            no_price: string;
+            number: string;
+            /**
+             * Format: int64
+             * @description Percent; null where it is not known
+             */
+            on_time: number | null;
+            option_names: string[];
+            /** @description The cheapest in stock or sold out; null where they are one */
+            other: components["schemas"]["SearchOtherVariant"];
+            /** @description The supplier packs with the seller's brand */
+            own_packing: boolean;
+            page_url: string;
+            picture: string;
+            pictures: string[];
+            /**
+             * Format: int64
+             * @description The variant that the ladder is of
+             */
+            priced_id: number;
+            /** @description Empty where it is not known */
+            rating: string;
+            /** Format: int64 */
+            ratings: number;
+            /** @description Such as a least order quantity */
+            remarks: string[];
+            /**
+             * Format: int64
+             * @description Null where it is not known
+             */
+            return_days: number | null;
+            /**
+             * Format: int64
+             * @description Stores that sell it; null where not known
+             */
+            rivals: number | null;
+            /** @description The same in a sentence */
+            said: string;
+            ships_from: string;
+            source: string;
+            /**
+             * Format: int64
+             * @description Of all variants; null where the source does not say
+             */
+            stock: number | null;
+            supplier: string;
+            title: string;
+            /** @description How the price of the cheapest variant for sale came about */
+            trace: components["schemas"]["MarkupTraceLine"][];
+            /**
+             * Format: int64
+             * @description Sold in 30 days; null where nobody told
+             */
+            units: number | null;
+            /** Format: date-time */
+            updated_at: string;
+            variants: components["schemas"]["SearchSheetVariant"][];
+            /** @description What its sales say */
+            verdict: components["schemas"]["DemandVerdict"];
+            verified: boolean;
+            /** @description Units a week over the last year, oldest first */
+            weekly: number[];
+            /** Format: date-time */
+            withdrawn_at: string | null;
+            /** @description Profit x units / rivals; null where not known */
+            worth: components["schemas"]["ApikitAmountDoc"];
+        };
+        SearchSheetDelivery: {
+            assumed: boolean;
+            days: components["schemas"]["PricingDays"];
+            first: components["schemas"]["ApikitAmountDoc"];
+            further: components["schemas"]["ApikitAmountDoc"];
+            name: string;
+            /** @description The store's markets that it reaches; where there is no store, the countries */
+            to: string[];
+            tracked: boolean;
+        };
+        SearchSheetVariant: {
+            cost: components["schemas"]["ApikitAmountDoc"];
+            /** Format: int64 */
+            id: number;
+            ladder: components["schemas"]["PricingLadder"];
+            number: string;
+            picture: string;
+            /**
+             * Format: int64
+             * @description Null where the source does not say
+             */
+            stock: number | null;
+            values: string[];
+            /** Format: int64 */
+            weight_grams: number;
+            withdrawn: boolean;
+        };
+        SearchStandard: {
+            /**
+             * Format: int64
+             * @description Door to door, at most
+             */
+            days: number;
+            /**
+             * Format: int64
+             * @description Percent, at least
+             */
+            on_time: number;
+            /**
+             * Format: int64
+             * @description Tenths, at least
+             */
+            rating: number;
+            tracked: boolean;
+        };
+        SearchSynonyms: {
+            /** @description Words and phrases that are found by each other */
+            groups: string[][];
+            /** @description Of the list that was read */
+            version: string;
+        };
+        SearchWhatIfResult: {
+            below_floor: boolean;
+            break_even: string;
+            capped: boolean;
+            charges: components["schemas"]["ApikitAmountDoc"];
+            fees: components["schemas"]["ApikitAmountDoc"];
+            item: components["schemas"]["ApikitAmountDoc"];
+            landed: components["schemas"]["ApikitAmountDoc"];
+            margin: string;
+            market?: components["schemas"]["MarketSpread"];
+            markup: string;
+            net: components["schemas"]["ApikitAmountDoc"];
+            old_rate: boolean;
+            over_ceiling: boolean;
+            price: components["schemas"]["ApikitAmountDoc"];
+            profit: components["schemas"]["ApikitAmountDoc"];
+            raised_to_floor: boolean;
+            /** Format: int64 */
+            rule: number;
+            rule_price: components["schemas"]["ApikitAmountDoc"];
+            shipping: components["schemas"]["ApikitAmountDoc"];
+            tax: components["schemas"]["ApikitAmountDoc"];
+            trace: components["schemas"]["MarkupTraceLine"][];
+            was?: components["schemas"]["ApikitAmountDoc"];
+        };
         SetPasswordRequest: {
             password: string;
         };
@@ -2945,7 +2951,7 @@ export interface components {
             unread: components["schemas"]["PricelistUnreadColumn"][];
         };
         SourcesApproval: {
-            examples: components["schemas"]["SourcesExample"][];
+            examples: components["schemas"]["OffersExample"][];
             from_currency: string;
             /** Format: int64 */
             in_stock: number;
@@ -3024,12 +3030,6 @@ export interface components {
             currency: string;
             /** @description An uploaded file */
             file: string;
-        };
-        SourcesExample: {
-            after: components["schemas"]["ApikitAmountDoc"];
-            before: components["schemas"]["ApikitAmountDoc"];
-            number: string;
-            title: string;
         };
         SourcesImportRun: {
             /** Format: int64 */
@@ -3571,7 +3571,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CatalogLookupInput"];
+                "application/json": components["schemas"]["MatchingLookupInput"];
             };
         };
         responses: {
@@ -3581,7 +3581,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogAlternatives"];
+                    "application/json": components["schemas"]["MatchingAlternatives"];
                 };
             };
             /** @description Bad Request */
@@ -6107,7 +6107,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogSearchResult"];
+                    "application/json": components["schemas"]["SearchResult"];
                 };
             };
             /** @description Bad Request */
@@ -6343,7 +6343,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogSheet"];
+                    "application/json": components["schemas"]["SearchSheet"];
                 };
             };
             /** @description Bad Request */
@@ -6432,7 +6432,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogAlternatives"];
+                    "application/json": components["schemas"]["MatchingAlternatives"];
                 };
             };
             /** @description Bad Request */
@@ -6613,7 +6613,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogWhatIfResult"];
+                    "application/json": components["schemas"]["SearchWhatIfResult"];
                 };
             };
             /** @description Bad Request */
@@ -7999,7 +7999,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogSavedSearch"][];
+                    "application/json": components["schemas"]["SearchSavedSearch"][];
                 };
             };
             /** @description Bad Request */
@@ -8076,7 +8076,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CatalogSaveSearchInput"];
+                "application/json": components["schemas"]["SearchSaveSearchInput"];
             };
         };
         responses: {
@@ -8086,7 +8086,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogSavedSearch"];
+                    "application/json": components["schemas"]["SearchSavedSearch"];
                 };
             };
             /** @description Bad Request */
@@ -9368,7 +9368,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogStandard"];
+                    "application/json": components["schemas"]["SearchStandard"];
                 };
             };
             /** @description Bad Request */
@@ -9445,7 +9445,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CatalogStandard"];
+                "application/json": components["schemas"]["SearchStandard"];
             };
         };
         responses: {
@@ -9455,7 +9455,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogStandard"];
+                    "application/json": components["schemas"]["SearchStandard"];
                 };
             };
             /** @description Bad Request */
@@ -10402,7 +10402,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogSynonyms"];
+                    "application/json": components["schemas"]["SearchSynonyms"];
                 };
             };
             /** @description Bad Request */
@@ -10479,7 +10479,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CatalogSynonyms"];
+                "application/json": components["schemas"]["SearchSynonyms"];
             };
         };
         responses: {
@@ -10489,7 +10489,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogSynonyms"];
+                    "application/json": components["schemas"]["SearchSynonyms"];
                 };
             };
             /** @description Bad Request */

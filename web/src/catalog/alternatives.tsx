@@ -17,8 +17,8 @@ import { useSay } from "../parts/toast";
 import { LookFor, useLookFor } from "./lookfor";
 import { alternativesQuery } from "./queries";
 
-type Alternative = Schemas["CatalogAlternative"];
-type Found = Schemas["CatalogAlternatives"];
+type Alternative = Schemas["MatchingAlternative"];
+type Found = Schemas["MatchingAlternatives"];
 type Said = "" | "same" | "other";
 /** Asked is what only our own pages say, and no address: that a link was asked for here, and the name of a picture. */
 type Asked = { asked?: boolean; name?: string } | null;

@@ -216,7 +216,7 @@ function useAddress({
   cursor: number;
   setCursor: (row: number) => void;
   here: Offer | undefined;
-  answered: Schemas["CatalogSearchResult"] | undefined;
+  answered: Schemas["SearchResult"] | undefined;
 }) {
   const { storeId } = useSession();
   const [params, setParams] = useSearchParams();

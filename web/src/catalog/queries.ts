@@ -11,7 +11,7 @@ export const offerQuery = (id: number, store: number, soldOut = false) =>
 
 /** whatIfQuery works out what a supposed price or markup of an offer would earn. */
 export const whatIfQuery = (id: number, query: { store: number; markup: string } | { store: number; price: string }) =>
-  queryOptions<Schemas["CatalogWhatIfResult"], Problem>({
+  queryOptions<Schemas["SearchWhatIfResult"], Problem>({
     queryKey: ["offer", id, "what-if", query],
     queryFn: ({ signal }) => ask(api.GET("/api/offers/{id}/what-if", { params: { path: { id }, query }, signal })),
     retry: false,
@@ -19,7 +19,7 @@ export const whatIfQuery = (id: number, query: { store: number; markup: string }
 
 /** alternativesQuery finds the same item elsewhere: of an offer, or 0 and a link or a picture's file. */
 export const alternativesQuery = (offer: number, store: number, market: string, link: string, file: string) =>
-  queryOptions<Schemas["CatalogAlternatives"], Problem>({
+  queryOptions<Schemas["MatchingAlternatives"], Problem>({
     queryKey: ["offer", offer, "alternatives", store, market, link, file],
     queryFn: ({ signal }) =>
       ask(

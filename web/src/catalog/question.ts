@@ -222,7 +222,7 @@ export function useAnswer(question: Question, store: number) {
 export function useOffers(
   question: Question,
   store: number,
-  answer: Schemas["CatalogSearchResult"] | undefined,
+  answer: Schemas["SearchResult"] | undefined,
   firstRow: number,
   lastRow: number,
 ) {

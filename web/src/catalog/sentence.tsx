@@ -9,7 +9,7 @@ import { aLink, useLookFor } from "./lookfor";
 import { asAddress, pricedSorts, type Question, type Sort, sorts, useChoices } from "./question";
 import { SentenceTools } from "./tools";
 
-type Found = Schemas["CatalogSearchResult"];
+type Found = Schemas["SearchResult"];
 
 /** Sentence is the catalog's question in words that can each be changed. */
 export function Sentence({
@@ -235,7 +235,7 @@ function Panel({
   values: string[];
   set: (values: string[]) => void;
   /** Undefined while they are being counted. */
-  choices: Schemas["CatalogFacetValue"][] | undefined;
+  choices: Schemas["SearchFacetValue"][] | undefined;
   how: Saying;
   close: () => void;
   like: string;

@@ -8,7 +8,7 @@ import { Button } from "../parts/controls";
 import { useSay } from "../parts/toast";
 import { synonymsQuery } from "./queries";
 
-type Synonyms = Schemas["CatalogSynonyms"];
+type Synonyms = Schemas["SearchSynonyms"];
 
 const textOf = (list: Synonyms) => list.groups.map((words) => words.join(" = ")).join("\n");
 const groupsOf = (text: string) =>

@@ -12,7 +12,7 @@ import { savedSearchesQuery, standardQuery } from "./queries";
 import type { Question } from "./question";
 import { SynonymList } from "./synonyms";
 
-type Standard = Schemas["CatalogStandard"];
+type Standard = Schemas["SearchStandard"];
 
 /** SentenceTools stand under the sentence: the seller's own standard, sentences kept, the answer as a file. */
 export function SentenceTools({
@@ -175,7 +175,7 @@ function SavedSentences({ address }: { address: string }) {
   const saved = useQuery(savedSearchesQuery);
   const again = () => refresh(client, "saved-searches");
   const keep = useMutation({
-    mutationFn: (body: Schemas["CatalogSaveSearchInput"]) => ask(api.PUT("/api/saved-searches", { body })),
+    mutationFn: (body: Schemas["SearchSaveSearchInput"]) => ask(api.PUT("/api/saved-searches", { body })),
     onSuccess: (one) => {
       say(`Saved as “${one.name}”.`);
       setName("");
@@ -188,7 +188,7 @@ function SavedSentences({ address }: { address: string }) {
   const taken =
     (keep.error as Problem | null)?.status === 409 && keep.variables?.name === name ? keep.error?.message : undefined;
   const forget = useMutation({
-    mutationFn: (one: Schemas["CatalogSavedSearch"]) =>
+    mutationFn: (one: Schemas["SearchSavedSearch"]) =>
       ask(api.DELETE("/api/saved-searches/{id}", { params: { path: { id: one.id } } })).then(() => one),
     onSuccess: (one) => {
       void again();

@@ -10,7 +10,7 @@ import { useSay } from "../parts/toast";
 import { Trace } from "../parts/trace";
 import { whatIfQuery } from "./queries";
 
-type Supposed = Schemas["CatalogWhatIfResult"];
+type Supposed = Schemas["SearchWhatIfResult"];
 
 /** WhatIf supposes another price and shows what it would leave; nothing is kept until it is asked for. */
 export function WhatIf({ offer, onTake }: { offer: OfferSheet; onTake: (() => void) | undefined }) {
