@@ -31,7 +31,12 @@ export default defineConfig({
     { name: "journey", testMatch: /journey/ },
     // One that passes at the second try only is named by scripts/test. The journey's steps build on each other and
     // are not repeated.
-    { name: "rest", retries: 1, testIgnore: process.env.SCREENSHOTS ? /journey/ : /journey|screenshots/ },
+    {
+      name: "rest",
+      retries: 1,
+      fullyParallel: true,
+      testIgnore: process.env.SCREENSHOTS ? /journey/ : /journey|screenshots/,
+    },
   ],
   webServer: Array.from({ length: workers }, (_, worker) => ({
     command: `../bin/pelican demo --reset --second=false --dir ${dirOf(worker)}`,

@@ -83,7 +83,7 @@ func (s *Service) follow(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if many { // an intake is on its way: few large steps take less than many small ones
+		if many { // an import is on its way: few large steps take less than many small ones
 			select {
 			case <-ctx.Done():
 			case <-time.After(700 * time.Millisecond):

@@ -2,7 +2,7 @@ package sources
 
 import "plainpelican/offers"
 
-// Approval is why an intake waits for a decision.
+// Approval is why an import waits for a decision.
 type Approval struct {
 	// Reason is a sentence.
 	Reason string `json:"reason"`
@@ -12,7 +12,7 @@ type Approval struct {
 	offers.Impact
 }
 
-// approvalReason says why an intake must be asked about; an empty reason is none. One offer of several may always
+// approvalReason says why an import must be asked about; an empty reason is none. One offer of several may always
 // leave or change its cost; of a supplier with few, two are asked about where they are more than the share.
 func approvalReason(w offers.Impact, mostWithdrawn, mostRepriced int, cutShort bool) string {
 	over := func(n, percent int) bool { return n*100 > percent*w.Offers && (n > 1 || n == w.Offers && n > 0) }

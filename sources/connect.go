@@ -28,7 +28,7 @@ func purpose(address string) string { return "source " + address }
 // defaultSchedule is how often a marketplace's changes are taken in, until somebody says otherwise.
 const defaultSchedule = "FREQ=HOURLY;INTERVAL=6"
 
-// Connect checks the credentials with the source, keeps them sealed, and begins an intake.
+// Connect checks the credentials with the source, keeps them sealed, and begins an import.
 // Connecting a known address again replaces its credentials and keeps its offers.
 func (s *Service) Connect(ctx context.Context, in Credentials) (int64, error) {
 	u, err := outgoing.Address(in.Address)
@@ -87,9 +87,8 @@ func (s *Service) Disconnect(ctx context.Context, id int64) error {
 		if err := s.discardPending(ctx, tx, id); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `update import_run
-			set state = 'failed', error = 'The source was disconnected.', finished_at = now()
-			where source_id = $1 and state in ('waiting', 'running')`, id); err != nil {
+		if _, err := tx.Exec(ctx, transition(Failed, `error = 'The source was disconnected.'`, `source_id = $1`),
+			id); err != nil {
 			return err
 		}
 		if err := s.Offers.NotifySource(ctx, tx, id); err != nil {
@@ -146,7 +145,7 @@ func (s *Service) importChanges(ctx context.Context, id int64) error {
 	case err != nil:
 		return err
 	case held:
-		return nil // it is not dropped for this; the intake after it brings what has changed
+		return nil // it is not dropped for this; the import after it brings what has changed
 	case busy:
 		return river.JobSnooze(5 * time.Second)
 	}

@@ -11,17 +11,15 @@ import (
 	"plainpelican/platform/database"
 )
 
-// finish stores how an intake ended. Together: who sees it ended sees what its source is left with.
+// finish stores how an import ended. Together: who sees it ended sees what its source is left with.
 func (s *Service) finish(ctx context.Context, in *activeImport) error {
-	if in.State != "needs_approval" {
+	if in.State.ended() {
 		now := time.Now()
 		in.FinishedAt = &now
 	}
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update import_run
-			set state = $2, finished_at = $3, error = $4, approval = $5, seen_offers = case
-			when $2 = 'needs_approval' then seen_offers end where id = $1 and state = 'running'`,
-			in.ID, in.State, in.FinishedAt, in.Error, in.Approval)
+		tag, err := tx.Exec(ctx, transition(in.State, `error = $2, approval = $3`, `id = $1 and state = 'running'`),
+			in.ID, in.Error, in.Approval)
 		if err != nil {
 			return err
 		}
@@ -31,13 +29,13 @@ func (s *Service) finish(ctx context.Context, in *activeImport) error {
 		if _, err := tx.Exec(ctx, `
 			update source set error = $2, as_of = case when $3 and $4 <> '' then $4 else as_of end,
 			full_import_at = case when $3 and $5 then now() else full_import_at end where id = $1`,
-			in.SourceID, in.Error, in.State == "finished", in.asOf, in.Full); err != nil {
+			in.SourceID, in.Error, in.State == Finished, in.asOf, in.Full); err != nil {
 			return err
 		}
-		if in.State == "needs_approval" && in.Approval.Kind != "prices" {
+		if in.State == NeedsApproval && in.Approval.Kind != "prices" {
 			return nil
 		}
-		if in.State != "needs_approval" {
+		if in.State.ended() {
 			if err := s.Offers.DropStaging(ctx, tx, in.ID); err != nil {
 				return err
 			}
@@ -51,7 +49,7 @@ func (s *Service) finish(ctx context.Context, in *activeImport) error {
 	return err
 }
 
-// Decide ends a held intake: it goes on all the same, or is dropped.
+// Decide ends a held import: it goes on all the same, or is dropped.
 func (s *Service) Decide(ctx context.Context, id int64, goOn bool) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var sourceID int64
@@ -73,18 +71,17 @@ func (s *Service) Decide(ctx context.Context, id int64, goOn bool) error {
 		if kind == "layout" {
 			return apikit.Problem(409, "", "First say how the columns of the changed list are read.")
 		}
-		if _, err := tx.Exec(ctx, `update import_run set state = 'waiting', approved = true, approval = null, error = ''
-			where id = $1`, id); err != nil {
+		if _, err := tx.Exec(ctx, transition(Waiting, `approved = true, approval = null, error = ''`, `id = $1`),
+			id); err != nil {
 			return err
 		}
 		return s.Jobs.Add(ctx, tx, ImportArgs{id}, nil)
 	})
 }
 
-// discardPending drops a source's intake that waits for a decision, with what it had staged.
+// discardPending drops a source's import that waits for a decision, with what it had staged.
 func (s *Service) discardPending(ctx context.Context, tx pgx.Tx, sourceID int64) error {
-	held, err := tx.Query(ctx, `update import_run set state = 'discarded', finished_at = now(), seen_offers = null
-		where source_id = $1 and state = 'needs_approval' returning id`, sourceID)
+	held, err := tx.Query(ctx, transition(Discarded, ``, `source_id = $1 returning id`), sourceID)
 	if err != nil {
 		return err
 	}

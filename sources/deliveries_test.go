@@ -89,7 +89,7 @@ func TestSecondDeliveriesOfSmallSuppliers(t *testing.T) {
 			if in.Approval != nil {
 				said = in.Approval.Reason
 			}
-			if in.State != c.state || !strings.Contains(said, c.words) || c.words == "" && said != "" ||
+			if string(in.State) != c.state || !strings.Contains(said, c.words) || c.words == "" && said != "" ||
 				after.Offers != c.offers {
 				t.Errorf("%s %q, %d offers", in.State, said, after.Offers)
 			}

@@ -46,7 +46,7 @@ type errNeedsDecision struct{ reason string }
 
 func (e errNeedsDecision) Error() string { return e.reason }
 
-// openFile opens the file of an intake; one that has none is fetched. A zip of pictures is
+// openFile opens the file of an import; one that has none is fetched. A zip of pictures is
 // unpacked, and the list taken in its place.
 func (s *Service) openFile(ctx context.Context, in *activeImport) (*os.File, error) {
 	for unpacked := false; ; unpacked = true {

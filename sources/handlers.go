@@ -17,7 +17,7 @@ import (
 	"plainpelican/platform/spreadsheet"
 )
 
-// RejectedRow is an item that an intake could not use.
+// RejectedRow is an item that an import could not use.
 type RejectedRow struct {
 	Position string   `json:"position"`
 	Reason   string   `json:"reason"`
@@ -161,7 +161,7 @@ func (s *Service) Register(a *apikit.API) {
 		})
 }
 
-// analyzeNewest shows the file of a list's newest intake. A list that has changed is looked at
+// analyzeNewest shows the file of a list's newest import. A list that has changed is looked at
 // anew: what was said of columns that are still there is kept.
 func (s *Service) analyzeNewest(ctx context.Context, id int64) (Analysis, error) {
 	var in PriceListInput
@@ -190,7 +190,7 @@ func (s *Service) analyzeNewest(ctx context.Context, id int64) (Analysis, error)
 	return s.Analyze(ctx, in)
 }
 
-// downloadRejected writes what an intake set aside as CSV, to be mended and sent again: the
+// downloadRejected writes what an import set aside as CSV, to be mended and sent again: the
 // columns of the list, with the place and the reason behind them.
 func (s *Service) downloadRejected(w http.ResponseWriter, r *http.Request) {
 	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)

@@ -30,7 +30,7 @@ func (ImportArgs) Kind() string { return "import" }
 // InsertOpts puts it into its own queue.
 func (ImportArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "import"} }
 
-// ImportScope says what an intake reads.
+// ImportScope says what an import reads.
 type ImportScope struct {
 	// Full compares everything that the source has; otherwise only what has changed since the last time.
 	Full bool
@@ -43,7 +43,7 @@ type ImportScope struct {
 // fullImportAfter is how long changes are trusted before the whole catalog is compared again.
 const fullImportAfter = 7 * 24 * time.Hour
 
-// Start puts an intake of a source into the queue, unless one is on its way. One that was
+// Start puts an import of a source into the queue, unless one is on its way. One that was
 // held is dropped: what is read now stands in its place.
 func (s *Service) Start(ctx context.Context, sourceID int64, what ImportScope) (ImportRun, error) {
 	var in ImportRun
@@ -107,7 +107,7 @@ func (s *Service) Work(r *jobs.Runner) {
 
 var errStopped = errors.New("the import was stopped")
 
-// activeImport is an intake under way.
+// activeImport is an import under way.
 type activeImport struct {
 	ImportRun
 	source           Source
@@ -127,7 +127,7 @@ type activeImport struct {
 	tries int
 	note  string
 	job   *rivertype.JobRow
-	// initialLoad is the intake of a source that had no offers: what is read goes on the shelf at once.
+	// initialLoad is the import of a source that had no offers: what is read goes on the shelf at once.
 	initialLoad bool
 }
 
@@ -144,11 +144,11 @@ func (in *activeImport) isDuplicate(number string) bool {
 	return there
 }
 
-// Resume goes on with an intake where it was left.
+// Resume goes on with an import where it was left.
 func (s *Service) Resume(ctx context.Context, id int64) error { return s.run(ctx, id, nil) }
 
 // run takes a catalog in: it reads and stages, weighs, and puts on the shelf. Each part is a
-// transaction together with where it goes on, so that a killed intake resumes where it was.
+// transaction together with where it goes on, so that a killed import resumes where it was.
 // A failure of ours is tried again, until the last time.
 func (s *Service) run(ctx context.Context, id int64, job *rivertype.JobRow) error {
 	last := job != nil && job.Attempt >= maxOwnFailures
@@ -177,14 +177,14 @@ func (s *Service) run(ctx context.Context, id int64, job *rivertype.JobRow) erro
 	case err != nil:
 		return err
 	}
-	in.State, in.Error = "finished", message
+	in.State, in.Error = Finished, message
 	if message != "" {
-		in.State = "failed"
+		in.State = Failed
 	} else {
 		in.Error = in.note
 	}
 	if approval != nil {
-		in.State, in.Error, in.Approval = "needs_approval", approval.Reason, approval
+		in.State, in.Error, in.Approval = NeedsApproval, approval.Reason, approval
 	}
 	return s.finish(ctx, in)
 }
@@ -236,13 +236,12 @@ func (s *Service) importCatalog(ctx context.Context, in *activeImport) (message 
 	return "", &Approval{Reason: reason, Kind: "prices", Impact: waiting}, nil
 }
 
-// claim takes an intake up, where it was left.
+// claim takes an import up, where it was left.
 func (s *Service) claim(ctx context.Context, id int64) (*activeImport, error) {
 	in := &activeImport{seen: roaring64.New(), numbers: map[uint64]struct{}{}}
 	var bitmap []byte
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `update import_run set state = 'running'
-			where id = $1 and state in ('waiting', 'running') returning `+importColumns, id)
+		rows, err := tx.Query(ctx, transition(Running, ``, `id = $1 returning `+importColumns), id)
 		if err != nil {
 			return err
 		}
@@ -287,7 +286,7 @@ func (s *Service) claim(ctx context.Context, id int64) (*activeImport, error) {
 	return in, err
 }
 
-// restart lets go of what an intake has staged, so that it is read from its beginning.
+// restart lets go of what an import has staged, so that it is read from its beginning.
 func (s *Service) restart(ctx context.Context, tx pgx.Tx, in *activeImport) error {
 	clear(in.numbers)
 	in.seen.Clear()

@@ -71,8 +71,8 @@ func shelf(t *testing.T, pool *pgxpool.Pool) string {
 	return all
 }
 
-// An intake is stopped at twenty moments, in the middle of what it does with the database, and
-// each time gone on with: the shelf is in the end what an undisturbed intake leaves, row for row.
+// An import is stopped at twenty moments, in the middle of what it does with the database, and
+// each time gone on with: the shelf is in the end what an undisturbed import leaves, row for row.
 func TestAKilledIntakeResumes(t *testing.T) {
 	market := testkit.Bazaar
 	market.Offers = 300
@@ -133,7 +133,7 @@ func TestAKilledIntakeResumes(t *testing.T) {
 		}
 	}
 	if kills < 10 {
-		t.Errorf("only %d kills hit an intake under way", kills)
+		t.Errorf("only %d kills hit an import under way", kills)
 	}
 	got := strings.ReplaceAll(shelf(t, w.App.Pool), w.BazaarURL, "")
 	// The pictures of the two lists are at addresses of their own.
@@ -141,7 +141,7 @@ func TestAKilledIntakeResumes(t *testing.T) {
 		return strings.ReplaceAll(strings.ReplaceAll(s, address, ""), calmAddress(want), "")
 	}
 	if stripFingerprints(normal(got)) != stripFingerprints(normal(want)) {
-		t.Error("the shelf differs from that of an undisturbed intake")
+		t.Error("the shelf differs from that of an undisturbed import")
 	}
 	var states, staged string
 	if err := w.App.Pool.QueryRow(owner, `select string_agg(state || ' ' || added + changed + unchanged, ','
@@ -159,7 +159,7 @@ func TestAKilledIntakeResumes(t *testing.T) {
 	}
 }
 
-// calmAddress is the list's address in what the undisturbed intake left.
+// calmAddress is the list's address in what the undisturbed import left.
 func calmAddress(shelf string) string {
 	_, rest, _ := strings.Cut(shelf, "|Northlight Wholesale")
 	at := strings.Index(shelf, "http://127.0.0.1:")
@@ -280,7 +280,7 @@ func TestSchedulesBeginIntakes(t *testing.T) {
 		t.Fatal(problem)
 	}
 	if n := due(); n != 2 {
-		t.Errorf("%d intakes", n)
+		t.Errorf("%d imports", n)
 	}
 	after := w.TakenIn()
 	if zone, err := time.LoadLocation("America/New_York"); err != nil || after.NextAt == nil ||
@@ -291,7 +291,7 @@ func TestSchedulesBeginIntakes(t *testing.T) {
 		t.Fatal(problem)
 	}
 	if n := due(); n != 2 {
-		t.Errorf("paused, it was taken in: %d intakes", n)
+		t.Errorf("paused, it was taken in: %d imports", n)
 	}
 	if problem := keep(func(h *sources.SourceSettings) { h.Schedule = "" }); problem != nil {
 		t.Fatal(problem)

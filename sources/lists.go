@@ -226,7 +226,7 @@ func (s *Service) Reconnect(ctx context.Context, id int64) error {
 	})
 }
 
-// SaveLayout says anew how a source's list is read, and takes the file of its newest intake in by
+// SaveLayout says anew how a source's list is read, and takes the file of its newest import in by
 // that, which is the one that was looked at.
 func (s *Service) SaveLayout(ctx context.Context, id int64, l pricelist.Layout) error {
 	var newest PriceListInput

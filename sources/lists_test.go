@@ -280,7 +280,7 @@ func TestAListIsDisconnectedAndConnectedAgain(t *testing.T) {
 	}
 	w.Owner.Must("POST", path+"/disconnect", nil, nil)
 	w.AwaitOffers(0)
-	if problem := w.Owner.Ask("POST", path+"/intakes", nil, nil); problem == nil || problem.Status != 404 {
+	if problem := w.Owner.Ask("POST", path+"/imports", nil, nil); problem == nil || problem.Status != 404 {
 		t.Errorf("taking in from a disconnected list: %+v", problem)
 	}
 	w.Owner.Must("POST", path+"/connect", nil, nil)

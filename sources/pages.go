@@ -106,7 +106,7 @@ func distinctLines(text string) (links []string) {
 	return links
 }
 
-// openPages reads the links of an intake: those that were pasted, or all that are known.
+// openPages reads the links of an import: those that were pasted, or all that are known.
 func (s *Service) openPages(ctx context.Context, in *activeImport) (feed, error) {
 	var links []string
 	if in.file == "" {

@@ -64,11 +64,10 @@ func (r *retryError) Error() string { return r.message }
 func (s *Service) retryLater(ctx context.Context, in *activeImport, words string, why error) error {
 	wait := s.retryDelay(in.tries, why)
 	in.Error = fmt.Sprintf("%s It is tried again in %s (%d of %d).", words, durationText(wait), in.tries+1, s.Retries)
-	in.State = "waiting"
+	in.State = Waiting
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update import_run
-			set state = 'waiting', error = $2, tries = tries + 1, retry_at = now() + $3::interval
-			where id = $1 and state = 'running'`, in.ID, in.Error, wait)
+		tag, err := tx.Exec(ctx, transition(Waiting, `error = $2, tries = tries + 1, retry_at = now() + $3::interval`,
+			`id = $1 and state = 'running'`), in.ID, in.Error, wait)
 		if err == nil && tag.RowsAffected() == 0 {
 			return errStopped
 		}
@@ -146,9 +145,7 @@ func (s *Service) RecoverLost(ctx context.Context) error {
 			if !l.givenUp {
 				return s.Jobs.Add(ctx, tx, ImportArgs{l.id}, nil)
 			}
-			if _, err := tx.Exec(ctx, `update import_run
-				set state = 'failed', error = $2, finished_at = now(), seen_offers = null
-				where id = $1 and state in ('waiting', 'running')`, l.id, givenUpMessage); err != nil {
+			if _, err := tx.Exec(ctx, transition(Failed, `error = $2`, `id = $1`), l.id, givenUpMessage); err != nil {
 				return err
 			}
 			if _, err := tx.Exec(ctx, `update source set error = $2
@@ -161,6 +158,5 @@ func (s *Service) RecoverLost(ctx context.Context) error {
 	return errors.Join(failures...)
 }
 
-const givenUpMessage = "This program was cut off each time it read this, so it is not tried again by itself. What " +
-	"was " +
-	"in the catalog stays. Look into the log, or send the source's operator what it says."
+const givenUpMessage = "This program was cut off each time it read this, so it is not tried again by itself. " +
+	"What was in the catalog stays. Look into the log, or send the source's operator what it says."

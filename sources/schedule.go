@@ -14,7 +14,7 @@ import (
 	"plainpelican/platform/schedule"
 )
 
-// StartDueArgs is the job, each minute, that begins the intakes that are due.
+// StartDueArgs is the job, each minute, that begins the imports that are due.
 type StartDueArgs struct{}
 
 // Kind names the job.
@@ -25,7 +25,7 @@ func (StartDueArgs) InsertOpts() river.InsertOpts {
 	return river.InsertOpts{Queue: "maintenance", UniqueOpts: river.UniqueOpts{ByPeriod: 30 * time.Second}}
 }
 
-// StartDue begins an intake of every source whose time has come. A source that is still
+// StartDue begins an import of every source whose time has come. A source that is still
 // being taken in, or waits for a decision, has its next turn.
 func (s *Service) StartDue(ctx context.Context) error {
 	rows, err := s.Pool.Query(ctx, `select id from source where next_at <= now() and state = 'connected' and not paused
@@ -137,7 +137,7 @@ func (s *Service) SaveSettings(ctx context.Context, id int64, h SourceSettings) 
 	})
 }
 
-// Prune lets the files of intakes go that ended a week ago, but for the newest of each source,
+// Prune lets the files of imports go that ended a week ago, but for the newest of each source,
 // which its columns are looked at again by, and files that were sent and nothing came of.
 func (s *Service) Prune(ctx context.Context) error {
 	rows, err := s.Pool.Query(ctx, `
@@ -169,7 +169,7 @@ func (s *Service) Prune(ctx context.Context) error {
 	return errors.Join(failures...)
 }
 
-// removeUnused removes a file that no intake reads any more.
+// removeUnused removes a file that no import reads any more.
 func (s *Service) removeUnused(ctx context.Context, file string) error {
 	var used bool
 	if err := s.Pool.QueryRow(ctx, `

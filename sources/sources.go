@@ -83,7 +83,7 @@ type Source struct {
 type ImportRun struct {
 	ID         int64      `json:"id"`
 	SourceID   int64      `json:"source_id"`
-	State      string     `json:"state" enum:"waiting,running,needs_approval,finished,failed,discarded"`
+	State      State      `json:"state" enum:"waiting,running,needs_approval,finished,failed,discarded"`
 	Full       bool       `json:"full" doc:"Everything was compared, not only what had changed"`
 	Phase      string     `json:"phase" enum:"reading,checking,merging"`
 	StartedAt  time.Time  `json:"started_at"`
@@ -179,7 +179,7 @@ func (s *Service) get(ctx context.Context, id int64) (Source, error) {
 
 // list lists all, or one.
 func (s *Service) list(ctx context.Context, only int64) ([]Source, error) {
-	// One statement, so that a source's trouble and its intakes are of one moment.
+	// One statement, so that a source's trouble and its imports are of one moment.
 	rows, err := s.Pool.Query(ctx, `
 		select id, kind, name, address, client_id, state, error, connected_at, paused, schedule, time_zone, next_at,
 		full_import_at, max_withdrawn, max_repriced, max_cost_factor, layout, takes_requests, (select count(*)

@@ -208,11 +208,11 @@ func TestTwoInstancesTakeInOnce(t *testing.T) {
 	market.Offers = 400
 	w := testkit.StartWith(t, market)
 	w.Instance(w.App.Pool)
-	intake := w.ConnectBazaar().Imports[0]
-	if intake.Added != 400 || intake.State != "finished" {
-		t.Errorf("%+v", intake)
+	run := w.ConnectBazaar().Imports[0]
+	if run.Added != 400 || run.State != "finished" {
+		t.Errorf("%+v", run)
 	}
-	if got := intake.FinishedAt.Sub(intake.StartedAt); got > 20*time.Second {
+	if got := run.FinishedAt.Sub(run.StartedAt); got > 20*time.Second {
 		t.Errorf("it took %v", got)
 	}
 }
@@ -233,14 +233,14 @@ func TestUnreadableItemsAreSetAside(t *testing.T) {
 	t.Cleanup(broken.Close)
 	w.Owner.Must("POST", "/api/sources",
 		sources.Credentials{Address: broken.URL, ClientID: "test", ClientSecret: "secret-of-test"}, nil)
-	intake := w.TakenIn().Imports[0]
-	if intake.State != "finished" || intake.Rejected == 0 || intake.Added+intake.Rejected != 60 {
-		t.Fatalf("%+v", intake)
+	run := w.TakenIn().Imports[0]
+	if run.State != "finished" || run.Rejected == 0 || run.Added+run.Rejected != 60 {
+		t.Fatalf("%+v", run)
 	}
 	var rows []sources.RejectedRow
 	w.Owner.Must("GET", "/api/imports/1/rejected", nil, &rows)
-	if len(rows) != intake.Rejected {
-		t.Fatalf("%d set aside, %d shown", intake.Rejected, len(rows))
+	if len(rows) != run.Rejected {
+		t.Fatalf("%d set aside, %d shown", run.Rejected, len(rows))
 	}
 	for _, row := range rows {
 		if !strings.HasPrefix(row.Position, "QB-") || row.Reason == "" || !strings.HasPrefix(row.Content, "{") {

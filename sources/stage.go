@@ -206,7 +206,7 @@ func (s *Service) withdraw(ctx context.Context, in *activeImport) error {
 	})
 }
 
-// save stores how far a running intake has come, unless somebody else has gone on with it.
+// save stores how far a running import has come, unless somebody else has gone on with it.
 func (s *Service) save(ctx context.Context, db database.Querier, in *activeImport) error {
 	bitmap, err := in.seen.ToBytes()
 	if err != nil {

@@ -37,7 +37,7 @@ func pictureZip(f *os.File) (*zip.Reader, bool) {
 	return z, true
 }
 
-// unpack keeps the pictures of a zip that was sent for a list, and has the intake go on with
+// unpack keeps the pictures of a zip that was sent for a list, and has the import go on with
 // the list itself: its newest file, or the one at its address. What is not a picture is set aside.
 func (s *Service) unpack(ctx context.Context, in *activeImport, z *zip.Reader) error {
 	if err := pricelist.CheckZip(z); err != nil {

@@ -75,7 +75,7 @@ func (w *World) TakenIn() sources.Source {
 }
 
 // Swept compares everything that the first source has and returns the first source. An
-// intake that is on its way already, such as of a quote just taken, is waited for.
+// import that is on its way already, such as of a quote just taken, is waited for.
 func (w *World) Swept() sources.Source {
 	w.t.Helper()
 	Until(w.t, "the import's start", func() bool {

@@ -205,7 +205,7 @@ func (out *ingestResult) meanwhile(ctx context.Context, pool *pgxpool.Pool, a *a
 	if err != nil {
 		return err
 	}
-	// What the first intake left for the database to tidy up is not part of how people fare alone.
+	// What the first import left for the database to tidy up is not part of how people fare alone.
 	for _, sql := range []string{`vacuum analyze`, `checkpoint`} {
 		if _, err := pool.Exec(ctx, sql); err != nil {
 			return err
@@ -268,7 +268,7 @@ func connectBench(ctx context.Context, a *application.Application, file, supplie
 	return a.Sources.ConnectList(ctx, sources.PriceListInput{File: up.File, Name: up.Name, Layout: &layout})
 }
 
-// takeIn works the intake that waits.
+// takeIn works the import that waits.
 func takeIn(ctx context.Context, pool *pgxpool.Pool, a *application.Application, source int64) (time.Duration, error) {
 	var id int64
 	if err := pool.QueryRow(ctx, `select id from import_run where source_id = $1
@@ -286,7 +286,7 @@ func takeIn(ctx context.Context, pool *pgxpool.Pool, a *application.Application,
 		return took, err
 	}
 	if state != "finished" {
-		return took, fmt.Errorf("the intake is %s: %s", state, message)
+		return took, fmt.Errorf("the import is %s: %s", state, message)
 	}
 	return took, nil
 }

@@ -37,7 +37,7 @@ type searchResult struct {
 	// P95MS is by the kind of sentence, and over all of them, each with all counts and fifty rows fetched.
 	P95MS    map[string]float64 `json:"p95_ms"`
 	AllP95   float64            `json:"all_p95_ms"`
-	Intake95 float64            `json:"all_p95_ms_while_an_intake_runs"`
+	Import95 float64            `json:"all_p95_ms_while_an_import_runs"`
 	// YardstickMS is the median of the same questions as plain SQL, one user.
 	YardstickMS map[string]float64 `json:"plain_sql_median_ms"`
 	RulesMS     float64            `json:"new_rules_in_all_columns_ms"`
@@ -128,7 +128,7 @@ func benchSearch(ctx context.Context, n int, dir string, kept bool) (out searchR
 		return out, err
 	}
 	out.RulesMS = millis(time.Since(began))
-	out.Intake95, err = whileTakingIn(ctx, pool, a, dir, max(n/5, 1000))
+	out.Import95, err = whileTakingIn(ctx, pool, a, dir, max(n/5, 1000))
 	return out, err
 }
 

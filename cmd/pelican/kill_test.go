@@ -26,7 +26,7 @@ import (
 	"plainpelican/testkit"
 )
 
-// toTakeIn is a database with a marketplace and a price list whose intakes wait for a worker.
+// toTakeIn is a database with a marketplace and a price list whose imports wait for a worker.
 func toTakeIn(t *testing.T, data, market, list string) *pgxpool.Pool {
 	t.Helper()
 	pool := testkit.Database(t)
@@ -101,8 +101,8 @@ func rowForRow(t *testing.T, pool *pgxpool.Pool) (sum string) {
 	return sum
 }
 
-// kill -9 at twenty random moments of two intakes, started again each time: the end state is
-// that of undisturbed intakes, row for row.
+// kill -9 at twenty random moments of two imports, started again each time: the end state is
+// that of undisturbed imports, row for row.
 func TestKilledTwentyTimesAnIntakeEndsAsIfUndisturbed(t *testing.T) {
 	market := httptest.NewServer(
 		bazaar.New(bazaar.Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 3000, ClientID: "test",
@@ -118,14 +118,14 @@ func TestKilledTwentyTimesAnIntakeEndsAsIfUndisturbed(t *testing.T) {
 
 	calm := toTakeIn(t, data, market.URL, list)
 	app := serveOn(t, calm, data, "21995")
-	until(t, "undisturbed intakes", 60*time.Second, func() bool { return count(t, calm, finished) == 2 })
+	until(t, "undisturbed imports", 60*time.Second, func() bool { return count(t, calm, finished) == 2 })
 	_ = app.Process.Kill()
 	_ = app.Wait()
 	want := rowForRow(t, calm)
 
 	pool := toTakeIn(t, data, market.URL, list)
 	r := rand.New(rand.NewPCG(9, 9))
-	// done is how far each intake is that has not ended.
+	// done is how far each import is that has not ended.
 	done := func() map[int64]int {
 		rows, err := pool.Query(context.Background(), `select id, seen + merged from import_run
 			where state <> 'finished'`)
@@ -160,21 +160,21 @@ func TestKilledTwentyTimesAnIntakeEndsAsIfUndisturbed(t *testing.T) {
 		_ = app.Wait()
 	}
 	app = serveOn(t, pool, data, "21995")
-	until(t, "the intakes' end", 60*time.Second, func() bool { return count(t, pool, finished) == 2 })
+	until(t, "the imports' end", 60*time.Second, func() bool { return count(t, pool, finished) == 2 })
 	_ = app.Process.Kill()
 	_ = app.Wait()
 	if got := rowForRow(t, pool); got != want {
 		t.Errorf("%s, undisturbed %s", got, want)
 	}
 	if under < 10 {
-		t.Errorf("only %d of 20 kills hit an intake under way", under)
+		t.Errorf("only %d of 20 kills hit an import under way", under)
 	}
 	for what, sql := range map[string]string{"staging tables": `select count(*) from pg_class
-		where relname ~ '^staged_(offer|variant)_[0-9]+$'`, "intakes that do not add up": `select count(*)
+		where relname ~ '^staged_(offer|variant)_[0-9]+$'`, "imports that do not add up": `select count(*)
 			from import_run where added + changed + unchanged + rejected < seen`} {
 		if n := count(t, pool, sql); n != 0 {
 			t.Errorf("%d %s are left", n, what)
 		}
 	}
-	t.Logf("%d of 20 kills hit an intake under way", under)
+	t.Logf("%d of 20 kills hit an import under way", under)
 }

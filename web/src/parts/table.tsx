@@ -99,7 +99,7 @@ export function Table<R extends object>({
   const table = useColumns(rows, columns, rowKey);
   let group = "";
   return (
-    <table className={`w-full text-left ${className}`} aria-label={label} role={cursor ? "grid" : undefined}>
+    <table className={`relative w-full text-left ${className}`} aria-label={label} role={cursor ? "grid" : undefined}>
       <thead className="text-sm text-ink-2">
         <tr>
           {table.shown.map((c) => {

@@ -9,20 +9,20 @@ import { type Column, Table } from "../parts/table";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { rejectedQuery } from "./queries";
-import { accepted, type Intake, number, send } from "./words";
+import { accepted, type ImportRun, number, send } from "./words";
 
-/** Progress is how far an intake has come. */
-export function Progress({ intake }: { intake: Intake }) {
-  const reading = intake.phase === "reading";
-  const [done, all] = reading ? [intake.seen, intake.expected] : [intake.merged, intake.staged];
+/** Progress is how far an import has come. */
+export function Progress({ run }: { run: ImportRun }) {
+  const reading = run.phase === "reading";
+  const [done, all] = reading ? [run.seen, run.expected] : [run.merged, run.staged];
   const words =
-    intake.state === "waiting"
+    run.state === "waiting"
       ? "Waiting to be imported"
       : reading
         ? all > 0
           ? `Reading: ${number(done)} of ${number(all)}`
           : `Reading: ${number(done)} so far`
-        : intake.phase === "checking"
+        : run.phase === "checking"
           ? "Comparing with the catalog"
           : `Updating the catalog: ${number(done)} of ${number(all)}`;
   return (
@@ -38,37 +38,37 @@ export function Progress({ intake }: { intake: Intake }) {
   );
 }
 
-/** Held asks about an intake that would change too much, or whose list has changed. */
-export function Held({ intake, onColumns }: { intake: Intake; onColumns: () => void }) {
+/** Approval asks about an import that would change too much, or whose list has changed. */
+export function Approval({ run, onColumns }: { run: ImportRun; onColumns: () => void }) {
   const { may } = useSession();
   const client = useQueryClient();
   const say = useSay();
-  const hold = intake.approval;
+  const approval = run.approval;
   const decide = useMutation({
     mutationFn: (goOn: boolean) =>
-      ask(api.POST("/api/imports/{id}/decide", { params: { path: { id: intake.id } }, body: { approve: goOn } })),
+      ask(api.POST("/api/imports/{id}/decide", { params: { path: { id: run.id } }, body: { approve: goOn } })),
     onSuccess: (_, goOn) =>
       say(
         goOn
           ? "It goes on."
-          : hold?.kind === "prices"
+          : approval?.kind === "prices"
             ? "These offers keep the costs that they had. The next import asks again where they still differ."
             : "Dropped. Nothing has changed.",
       ),
     onError: (error) => say(error.message, true),
     onSettled: () => refresh(client, "sources"),
   });
-  if (!hold) return null;
+  if (!approval) return null;
   return (
     <section aria-label="Waits for you" className="mt-3 rounded-md border border-beak bg-beak-wash p-3">
       <h3 className="mb-1">Needs your approval</h3>
       <p>
-        {hold.reason}
-        {hold.kind !== "prices" && " Nothing has been changed so far."}
+        {approval.reason}
+        {approval.kind !== "prices" && " Nothing has been changed so far."}
       </p>
-      {(hold.examples?.length ?? 0) > 0 && (
+      {(approval.examples?.length ?? 0) > 0 && (
         <ul className="mt-2 space-y-1 text-sm">
-          {hold.examples?.map((e) => (
+          {approval.examples?.map((e) => (
             <li key={`${e.number}${e.after?.value ?? ""}`}>
               <span className="text-ink-2">{e.number}</span> {e.title}
               {e.before && e.after ? (
@@ -84,17 +84,17 @@ export function Held({ intake, onColumns }: { intake: Intake; onColumns: () => v
       )}
       {may("editor") && (
         <div className="mt-3 flex flex-wrap gap-2">
-          {hold.kind === "layout" ? (
+          {approval.kind === "layout" ? (
             <Button tone="main" onClick={onColumns}>
               Review its columns
             </Button>
           ) : (
             <Button tone="main" onClick={() => decide.mutate(true)} disabled={decide.isPending}>
-              {hold.kind === "prices" ? "Import these costs" : "Import anyway"}
+              {approval.kind === "prices" ? "Import these costs" : "Import anyway"}
             </Button>
           )}
           <Button onClick={() => decide.mutate(false)} disabled={decide.isPending}>
-            {hold.kind === "prices" ? "Keep the old costs" : "Discard this import"}
+            {approval.kind === "prices" ? "Keep the old costs" : "Discard this import"}
           </Button>
         </div>
       )}
@@ -102,9 +102,9 @@ export function Held({ intake, onColumns }: { intake: Intake; onColumns: () => v
   );
 }
 
-/** History draws what came in, changed and left, an intake a bar. */
-export function History({ intakes }: { intakes: Intake[] }) {
-  const list = intakes
+/** History draws what came in, changed and left, an import a bar. */
+export function History({ runs }: { runs: ImportRun[] }) {
+  const list = runs
     .filter((x) => x.state === "finished")
     .slice(0, 24)
     .reverse();
@@ -112,9 +112,9 @@ export function History({ intakes }: { intakes: Intake[] }) {
   const most = Math.max(1, ...list.map((x) => Math.max(x.added + x.changed, x.withdrawn)));
   const up = 34;
   const down = 14;
-  // A root keeps a small change visible beside a first intake of everything.
+  // A root keeps a small change visible beside a first import of everything.
   const high = (n: number, room: number) => (n === 0 ? 0 : Math.max(1.5, Math.sqrt(n / most) * room));
-  const total = (of: (x: Intake) => number) => number(list.reduce((sum, x) => sum + of(x), 0));
+  const total = (of: (x: ImportRun) => number) => number(list.reduce((sum, x) => sum + of(x), 0));
   return (
     <figure className="mt-4">
       <svg
@@ -155,7 +155,7 @@ export function History({ intakes }: { intakes: Intake[] }) {
   );
 }
 
-const outcome: Record<Intake["state"], string> = {
+const outcome: Record<ImportRun["state"], string> = {
   waiting: "Under way",
   running: "Under way",
   needs_approval: "Needs approval",
@@ -164,26 +164,26 @@ const outcome: Record<Intake["state"], string> = {
   discarded: "Discarded",
 };
 
-/** ImportLine is one intake with its counts and what was set aside. */
-export function ImportLine({ source, intake }: { source: Source; intake: Intake }) {
+/** ImportLine is one import with its counts and what was set aside. */
+export function ImportLine({ source, run }: { source: Source; run: ImportRun }) {
   return (
     <div className="border-b border-line py-2">
       <div className="flex justify-between gap-3">
-        <span className={intake.state === "failed" ? "font-semibold text-loss" : "font-semibold"}>
-          {intake.state === "waiting" && intake.error ? "Waits" : outcome[intake.state]}
-          {source.can.changes && !intake.full && <span className="font-normal text-ink-2">, changes only</span>}
-          {source.layout && !intake.full && <span className="font-normal text-ink-2">, corrected rows only</span>}
+        <span className={run.state === "failed" ? "font-semibold text-loss" : "font-semibold"}>
+          {run.state === "waiting" && run.error ? "Waits" : outcome[run.state]}
+          {source.can.changes && !run.full && <span className="font-normal text-ink-2">, changes only</span>}
+          {source.layout && !run.full && <span className="font-normal text-ink-2">, corrected rows only</span>}
         </span>
-        <span className="whitespace-nowrap text-ink-2">{ago(intake.finished_at ?? intake.started_at)}</span>
+        <span className="whitespace-nowrap text-ink-2">{ago(run.finished_at ?? run.started_at)}</span>
       </div>
-      {intake.file_name && <p className="truncate text-sm text-ink-2">{intake.file_name}</p>}
+      {run.file_name && <p className="truncate text-sm text-ink-2">{run.file_name}</p>}
       <p className="text-sm text-ink-2">
-        {number(intake.seen)} seen: {number(intake.added)} new, {number(intake.changed)} changed,{" "}
-        {number(intake.unchanged)} unchanged
-        {intake.withdrawn > 0 && `, ${number(intake.withdrawn)} withdrawn`}
+        {number(run.seen)} seen: {number(run.added)} new, {number(run.changed)} changed, {number(run.unchanged)}{" "}
+        unchanged
+        {run.withdrawn > 0 && `, ${number(run.withdrawn)} withdrawn`}
       </p>
-      {intake.state !== "needs_approval" && intake.error && <p className="text-sm text-loss">{intake.error}</p>}
-      {intake.rejected > 0 && <SetAside source={source} intake={intake} />}
+      {run.state !== "needs_approval" && run.error && <p className="text-sm text-loss">{run.error}</p>}
+      {run.rejected > 0 && <RejectedRows source={source} run={run} />}
     </div>
   );
 }
@@ -208,14 +208,14 @@ const rejectedColumns: Column<Rejected>[] = [
   },
 ];
 
-function SetAside({ source, intake }: { source: Source; intake: Intake }) {
+function RejectedRows({ source, run }: { source: Source; run: ImportRun }) {
   const { may } = useSession();
   const [open, setOpen] = useState(false);
-  const rows = useQuery({ ...rejectedQuery(intake.id), enabled: open });
+  const rows = useQuery({ ...rejectedQuery(run.id), enabled: open });
   const list = rows.data ?? [];
   return (
     <details onToggle={(e) => setOpen(e.currentTarget.open)}>
-      <summary className="min-h-6 text-sm font-semibold text-beak-ink">{number(intake.rejected)} rejected</summary>
+      <summary className="min-h-6 text-sm font-semibold text-beak-ink">{number(run.rejected)} rejected</summary>
       {rows.error && <p className="text-sm text-loss">{rows.error.message}</p>}
       {list.length > 0 && (
         <div className="max-h-64 overflow-auto text-sm" role="region" aria-label="Rejected rows" tabIndex={0}>
@@ -227,11 +227,11 @@ function SetAside({ source, intake }: { source: Source; intake: Intake }) {
           />
         </div>
       )}
-      {intake.rejected > list.length && list.length > 0 && (
+      {run.rejected > list.length && list.length > 0 && (
         <p className="text-sm text-ink-2">The first {number(list.length)}; the file has all.</p>
       )}
       <div className="mt-2 flex flex-wrap items-center gap-x-4 gap-y-1 text-sm">
-        <a className="font-semibold text-beak-ink underline" href={`/api/imports/${intake.id}/rejected.csv`} download>
+        <a className="font-semibold text-beak-ink underline" href={`/api/imports/${run.id}/rejected.csv`} download>
           Download them with their reasons
         </a>
         {source.can.columns && may("editor") && source.state === "connected" && <SendFile source={source} partial />}

@@ -5,28 +5,28 @@ import { api, ask, type Problem } from "../api/client";
 import { refresh } from "../api/refresh";
 import { Button, Dialog } from "../parts/controls";
 import { linksQuery } from "./queries";
-import { type Intake, number } from "./words";
+import { type ImportRun, number } from "./words";
 
 /** Links takes the products of pasted links in, and shows what came of each, a line each. */
 export function Links({ onClose }: { onClose: () => void }) {
   const client = useQueryClient();
   const [text, setText] = useState("");
-  const [intake, setIntake] = useState<Intake>();
-  const paste = useMutation<Intake, Problem>({
+  const [run, setRun] = useState<ImportRun>();
+  const paste = useMutation<ImportRun, Problem>({
     mutationFn: () => ask(api.POST("/api/links", { body: { links: text } })),
     onSuccess: (begun) => {
-      setIntake(begun);
+      setRun(begun);
       void refresh(client, "sources");
     },
   });
-  const results = useQuery(linksQuery(intake?.id));
+  const results = useQuery(linksQuery(run?.id));
   const list = results.data ?? [];
   const done = list.filter((r) => r.title || r.error);
   const good = list.filter((r) => r.title);
   const waiting = list.length === 0 || done.length < list.length;
   return (
     <Dialog open onClose={onClose} title="Import products from links" wide>
-      {intake === undefined ? (
+      {run === undefined ? (
         <form
           onSubmit={(e) => {
             e.preventDefault();
@@ -92,7 +92,7 @@ export function Links({ onClose }: { onClose: () => void }) {
           <div className="mt-3 flex justify-end gap-2">
             <Button
               onClick={() => {
-                setIntake(undefined);
+                setRun(undefined);
                 setText("");
               }}
               disabled={waiting}

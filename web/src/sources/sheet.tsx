@@ -6,7 +6,7 @@ import { Button } from "../parts/controls";
 import { Sheet } from "../parts/sheet";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
-import { Held, History, ImportLine, SendFile } from "./imports";
+import { Approval, History, ImportLine, SendFile } from "./imports";
 import { SettingsSentence } from "./settings";
 import { kindWords, number, underWay } from "./words";
 
@@ -68,7 +68,7 @@ export function SourceSheet({
         )}
       </div>
       {newest?.state === "needs_approval" ? (
-        <Held intake={newest} onColumns={columns} />
+        <Approval run={newest} onColumns={columns} />
       ) : (
         source.error && (
           <p className="mt-3 rounded-md bg-loss-wash p-2 text-loss" role="alert">
@@ -83,10 +83,10 @@ export function SourceSheet({
         </>
       )}
       <h3 className="mt-5 mb-1">Imports</h3>
-      <History intakes={source.imports} />
+      <History runs={source.imports} />
       {source.imports.length === 0 && <p className="text-ink-2">Nothing has been imported yet.</p>}
-      {source.imports.slice(0, 12).map((intake) => (
-        <ImportLine key={intake.id} source={source} intake={intake} />
+      {source.imports.slice(0, 12).map((run) => (
+        <ImportLine key={run.id} source={source} run={run} />
       ))}
     </Sheet>
   );

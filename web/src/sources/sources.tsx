@@ -17,7 +17,7 @@ import { sourcesQuery } from "./queries";
 import { SourceSheet, type StartImport } from "./sheet";
 import { kindWords, number, underWay } from "./words";
 
-/** Sources is where offers come from: each connection with its health and its intakes. */
+/** Sources is where offers come from: each connection with its health and its runs. */
 export default function Sources() {
   const { may } = useSession();
   const go = useNavigate();
@@ -176,7 +176,7 @@ function Health({ source }: { source: Source }) {
   const running = underWay(newest) ? newest : undefined;
   if (source.state === "disconnected")
     return <span className="text-ink-2">Disconnected; its offers are out of the catalog.</span>;
-  if (running) return <Progress intake={running} />;
+  if (running) return <Progress run={running} />;
   if (newest?.state === "needs_approval")
     return <span className="font-semibold text-beak-ink">Needs your approval</span>;
   if (source.error) return <span className="font-semibold text-loss">{source.error}</span>;

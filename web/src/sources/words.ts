@@ -1,6 +1,6 @@
 import type { Schemas, Source } from "../api/client";
 
-export type Intake = Schemas["SourcesImportRun"];
+export type ImportRun = Schemas["SourcesImportRun"];
 export type Layout = Schemas["PricelistLayout"];
 export type Looked = Schemas["SourcesAnalysis"];
 export type Request = Schemas["RequestsQuoteRequest"];
@@ -13,9 +13,9 @@ export function requestState(r: Request): string {
   return r.quotes === 0 ? "no quote yet" : r.quotes === 1 ? "1 quote" : `${r.quotes} quotes`;
 }
 
-/** underWay tells whether an intake is read at this moment; one that waits for its source to answer again is not. */
-export function underWay(intake: Intake | undefined): boolean {
-  return intake !== undefined && (intake.state === "running" || (intake.state === "waiting" && intake.error === ""));
+/** underWay tells whether an import is read at this moment; one that waits for its source to answer again is not. */
+export function underWay(run: ImportRun | undefined): boolean {
+  return run !== undefined && (run.state === "running" || (run.state === "waiting" && run.error === ""));
 }
 
 /** number writes a count. */
@@ -92,7 +92,7 @@ export function soon(moment: string): string {
   return `in ${Math.round(minutes / 1440)} days`;
 }
 
-/** fields are what a column can hold, as people call them. */
+/** fields are what a column can approval, as people call them. */
 export const fields: [string, string][] = [
   ["number", "number of the item"],
   ["parent", "product number in common"],
