@@ -23,6 +23,7 @@ import (
 	"plainpelican/connect/rates"
 	"plainpelican/connect/source"
 	"plainpelican/connect/store"
+	"plainpelican/connect/store/storeplatform"
 	"plainpelican/matching"
 	"plainpelican/media"
 	"plainpelican/members"
@@ -92,8 +93,9 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 		router: chi.NewRouter()}
 	a.Members = members.New(pool, strings.HasPrefix(s.PublicURL, "https:"), log)
 	a.Members.Unavailable, a.Members.Address = unavailable, a.clientAddress
-	a.Stores = &stores.Service{Pool: pool, Connector: store.Connector{Client: client}, Box: box, PublicURL: s.PublicURL,
-		Log: log}
+	a.Stores = &stores.Service{Pool: pool, Drivers: []store.Driver{storeplatform.Driver{Client: client}}, Box: box,
+		PublicURL: s.PublicURL,
+		Log:       log}
 	a.Pricing = &pricing.Service{Pool: pool, Stores: a.Stores, Jobs: a.Jobs, Progress: a.Progress, Log: log,
 		Now: time.Now}
 	a.Stores.Pricing = a.Pricing
@@ -111,7 +113,8 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a.Requests = &requests.Service{Pool: pool, Sources: a.Sources, Pricing: a.Pricing, Pictures: a.Media,
 		Blobs: folder, Jobs: a.Jobs, Progress: a.Progress, Log: log}
 	a.Publishing = &publishing.Service{Pool: pool, Drafts: a.Workbench, Stores: a.Stores, Supply: a.Sources,
-		Offers: a.Offers, Jobs: a.Jobs, Progress: a.Progress, Log: log, Media: a.Media, Pause: 3 * time.Second, Tries: 8}
+		Offers: a.Offers, Jobs: a.Jobs, Progress: a.Progress, Log: log, Media: a.Media,
+		Pause: 3 * time.Second, Tries: 8}
 	a.Pricing.Listings, a.Pricing.Choices, a.Workbench.Listings = a.Publishing, a.Offers, a.Publishing
 	a.Pricing.Work(a.Jobs)
 	a.Sources.Work(a.Jobs)

@@ -123,9 +123,10 @@ test("while one types, neither sheets nor pictures are asked for; then the first
   page.on("request", (r) => asked.push(new URL(r.url()).pathname));
   const words = page.getByLabel("Search", { exact: true });
   await words.selectText();
-  await words.pressSequentially("garden hose", { delay: 80 });
+  // Faster than anybody, so that it is no pause for a machine that is busy either.
+  await words.pressSequentially("garden hose", { delay: 25 });
   expect(asked.filter((path) => path.startsWith("/pictures/") || /^\/api\/offers\/\d+/.test(path))).toEqual([]);
-  expect(asked.filter((path) => path === "/api/offers").length).toBeGreaterThan(5);
+  expect(asked.filter((path) => path === "/api/offers").length).toBeGreaterThan(2);
   await expect.poll(() => asked.some((path) => /^\/api\/offers\/\d+$/.test(path))).toBe(true);
   await expect.poll(() => asked.some((path) => path.startsWith("/pictures/"))).toBe(true);
 });

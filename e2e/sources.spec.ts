@@ -64,7 +64,7 @@ test("a price list is looked at, corrected by dragging, and taken in", async ({ 
   await page.getByRole("button", { name: "Import" }).click();
   await expect(line(page, "Northlight Wholesale")).toContainText("258 offers", { timeout: 30_000 });
   await expect(line(page, "Northlight Wholesale")).toContainText("OK");
-  await line(page, "Northlight Wholesale").getByRole("button").click();
+  await line(page, "Northlight Wholesale").click();
   await page.getByText("12 rejected").click();
   await expect(page.getByText(/the stock: “01.12.2026” is a date/).first()).toBeVisible();
   const [file] = await Promise.all([
@@ -78,14 +78,14 @@ test("a list that has changed is asked about, not loaded wrongly", async ({ page
   await signIn(page);
   await list(0, true);
   await page.goto("/sources");
-  await line(page, "Northlight Wholesale").getByRole("button").click();
+  await line(page, "Northlight Wholesale").click();
   await page.getByRole("button", { name: "Import now" }).click();
   const held = page.getByRole("region", { name: "Waits for you" });
   await expect(held).toContainText("its column “Net price €” is not there any more", { timeout: 30_000 });
   await held.getByRole("button", { name: "Review its columns" }).click();
   await expect(page.getByLabel(/What Net £/)).toHaveValue("cost");
   await page.getByRole("button", { name: "Cancel" }).click();
-  await line(page, "Northlight Wholesale").getByRole("button").click();
+  await line(page, "Northlight Wholesale").click();
   await held.getByRole("button", { name: "Discard this import" }).click();
   await expect(held).toBeHidden();
   await list(0, false);
@@ -163,7 +163,7 @@ test("files that are no price list are told apart", async ({ page }) => {
 test("a schedule is a sentence, and a pause is said", async ({ page }) => {
   await signIn(page);
   await page.goto("/sources");
-  await line(page, "Northlight Wholesale").getByRole("button").click();
+  await line(page, "Northlight Wholesale").click();
   await page.getByRole("button", { name: /^Schedule/ }).click();
   await page.getByLabel("Time of day").fill("07:30");
   await page.getByLabel("Day of the week").selectOption("TU");
@@ -178,7 +178,7 @@ test("a schedule is a sentence, and a pause is said", async ({ page }) => {
 test("category names are mapped to one's own tree", async ({ page }) => {
   await signIn(page);
   await page.goto("/sources");
-  await line(page, "Corvane Supply").getByRole("button").click();
+  await line(page, "Corvane Supply").click();
   await page.getByRole("button", { name: "Its categories" }).click();
   const camp = page.getByLabel("Where Camp kitchen belongs");
   await camp.fill("Kitchen > Camp kitchen");
@@ -186,7 +186,7 @@ test("category names are mapped to one's own tree", async ({ page }) => {
   await expect(page.getByText("by Ines")).toBeVisible();
   await page.getByRole("button", { name: "Back" }).click();
   // Another supplier's name for the same is proposed from its words.
-  await line(page, "Northlight Wholesale").getByRole("button").click();
+  await line(page, "Northlight Wholesale").click();
   await page.getByRole("button", { name: "Its categories" }).click();
   await expect(page.getByLabel("Where Camp kitchen belongs")).toHaveAttribute("placeholder", "Kitchen > Camp kitchen?");
   await page.getByRole("button", { name: "Take the proposal", exact: true }).click();

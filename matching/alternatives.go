@@ -284,7 +284,8 @@ func memoized(of func(string) float64) func(string) float64 {
 
 // candidates are the offers that may be the same item: by product number, by pictures, by words, and
 // those of which somebody said so.
-func (s *Service) candidates(ctx context.Context, snapshot *index.Snapshot[search.OfferPricing], of subject) ([]int64, error) {
+func (s *Service) candidates(ctx context.Context, snapshot *index.Snapshot[search.OfferPricing],
+	of subject) ([]int64, error) {
 	full := make([]string, len(of.item.GTINs))
 	for i, n := range of.item.GTINs {
 		full[i] = likeness.Full(n)

@@ -33,8 +33,8 @@ type Pages interface {
 }
 
 // New makes the service, which looks at so many pictures before anybody asks for them.
-func New(pool *pgxpool.Pool, find *search.Service, supply *offers.Service, pictures *media.Service, folder *blobs.Folder,
-	pages Pages, maxDescribed int) *Service {
+func New(pool *pgxpool.Pool, find *search.Service, supply *offers.Service, pictures *media.Service,
+	folder *blobs.Folder, pages Pages, maxDescribed int) *Service {
 	return &Service{pool: pool, search: find, offers: supply, media: pictures, blobs: folder, pages: pages,
 		maxDescribed: maxDescribed}
 }

@@ -32,7 +32,8 @@ func logChange(ctx context.Context, db database.Querier, sourceID *int64, offers
 	return err
 }
 
-// NotifyPictures tells all instances which offers show some pictures first, as many as share them, once the pictures were described.
+// NotifyPictures tells all instances which offers show some pictures first, as many as share them, once the
+// pictures were described.
 func (s *Service) NotifyPictures(ctx context.Context, urls ...string) error {
 	rows, err := s.pool.Query(ctx, `select o.id from unnest($1::text[]) u
 		join offer o on hashtextextended(o.pictures[1], 0) = hashtextextended(u, 0) and o.pictures[1] = u

@@ -214,7 +214,8 @@ func (s *Service) WithdrawUnseen(ctx context.Context, tx pgx.Tx, sourceID int64,
 // WithdrawNumbers withdraws the source's offers that it says it no longer sells.
 func (s *Service) WithdrawNumbers(ctx context.Context, tx pgx.Tx, sourceID int64, numbers []string) (int, error) {
 	rows, err := tx.Query(ctx, `update offer set withdrawn_at = now(), updated_at = now()
-		where source_id = $1 and number = any ($2) and withdrawn_at is null returning id`, sourceID, apikit.List(numbers))
+		where source_id = $1 and number = any ($2) and withdrawn_at is null returning id`,
+		sourceID, apikit.List(numbers))
 	if err != nil {
 		return 0, err
 	}

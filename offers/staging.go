@@ -136,14 +136,15 @@ func offerValues(o *source.Offer) ([]any, error) {
 	sold := demand.Judge(o.Weekly, time.Now())
 	return []any{o.Number, o.Title, clean(o.Description), o.Category, o.Brand, o.Currency.String(), o.PageURL,
 		apikit.List(o.Pictures), apikit.List(o.OptionNames), o.Processing.Min, o.Processing.Max,
-		o.Rating, o.Ratings, o.ReturnDays, apikit.List(o.Weekly), deliveries, o.Rivals.Stores, o.Rivals.Currency.String(),
-		apikit.List(o.Rivals.Prices), o.Fingerprint[:], apikit.List(o.Remarks), o.OwnPacking, string(sold.Class), sold.Growth}, err
+		o.Rating, o.Ratings, o.ReturnDays, apikit.List(o.Weekly), deliveries, o.Rivals.Stores,
+		o.Rivals.Currency.String(), apikit.List(o.Rivals.Prices), o.Fingerprint[:], apikit.List(o.Remarks),
+		o.OwnPacking, string(sold.Class), sold.Growth}, err
 }
 
 // variantValues are a variant's facts, in the order of variantColumns.
 func variantValues(position int, v source.Variant) []any {
-	return []any{v.Number, position, apikit.List(v.Values), v.Cost.Minor(), v.MinAdvertised.Minor(), v.List.Minor(), v.Stock,
-		v.Picture, v.Barcode, v.WeightGrams, v.PricesIn(), v.StockUnknown}
+	return []any{v.Number, position, apikit.List(v.Values), v.Cost.Minor(), v.MinAdvertised.Minor(), v.List.Minor(),
+		v.Stock, v.Picture, v.Barcode, v.WeightGrams, v.PricesIn(), v.StockUnknown}
 }
 
 // BulkInsert adds the offers of a source that had none without staging: there is nothing to compare them with. They

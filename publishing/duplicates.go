@@ -98,7 +98,7 @@ func (s *Service) Check(ctx context.Context, storeID int64) error {
 
 // held is a listing as it was sent last, with a session with the store that holds it.
 type held struct {
-	session    *store.Session
+	session    store.Session
 	product    string
 	sent       store.Product
 	duplicates []Duplicate

@@ -39,7 +39,7 @@ type Media interface {
 
 // Stores opens sessions with connected stores.
 type Stores interface {
-	Open(ctx context.Context, storeID int64) (*store.Session, error)
+	Open(ctx context.Context, storeID int64) (store.Session, error)
 	// Vendor is whom a store's products are shown to be from, unless a draft says otherwise.
 	Vendor(ctx context.Context, storeID int64) (string, error)
 }

@@ -194,9 +194,9 @@ func (s *Service) send(ctx context.Context, item *sending) error {
 	if err != nil {
 		return asFailure(err)
 	}
-	session.OnWait = func(wait time.Duration) {
+	session.OnWait(func(wait time.Duration) {
 		s.saying(ctx, item, fmt.Sprintf("The store asks us to slow down; waiting %d s.", int(wait.Seconds())+1))
-	}
+	})
 	product, err := s.product(ctx, item, session, draft)
 	if err != nil {
 		return asFailure(err)
@@ -256,7 +256,7 @@ func trimStop(s string) string {
 }
 
 // product sends the pictures and puts together what the store is to have.
-func (s *Service) product(ctx context.Context, item *sending, session *store.Session,
+func (s *Service) product(ctx context.Context, item *sending, session store.Session,
 	draft workbench.Ready) (store.Product, error) {
 	vendor, err := s.Stores.Vendor(ctx, item.storeID)
 	if err != nil {
@@ -304,7 +304,7 @@ func (s *Service) product(ctx context.Context, item *sending, session *store.Ses
 
 // put updates what the store has of the draft, or creates it under a key that stays the same until a
 // listing is recorded: whoever sends it, and however often, the store makes one product.
-func (s *Service) put(ctx context.Context, item *sending, session *store.Session, draft workbench.Ready,
+func (s *Service) put(ctx context.Context, item *sending, session store.Session, draft workbench.Ready,
 	p store.Product) (store.Sent, error) {
 	there, err := session.Find(ctx, draft.Reference)
 	if err != nil {

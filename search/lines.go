@@ -181,7 +181,8 @@ func (s *Service) matchVariants(ctx context.Context, words *terms.Query, lines [
 		return nil
 	}
 	rows, err := s.pool.Query(ctx, `select v.offer_id, v.option_values, v.number, v.barcode, v.stock > 0
-		or v.stock_unknown, v.picture, cardinality(o.pictures) from facts.offer_variant v join facts.offer o on o.id = v.offer_id
+		or v.stock_unknown, v.picture, cardinality(o.pictures)
+		from facts.offer_variant v join facts.offer o on o.id = v.offer_id
 		where v.offer_id = any ($1) and not v.withdrawn order by v.offer_id, v.position, v.id`, ids)
 	if err != nil {
 		return err

@@ -295,7 +295,8 @@ func (s *Service) Search(ctx context.Context, q Sentence) (Result, error) {
 	}
 	answer := snapshot.Search(question)
 	found := Result{Total: answer.Total, Hidden: answer.Hidden, Corrections: apikit.List(answer.Corrections),
-		Emptied: apikit.List(answer.Emptied), Ordinary: apikit.List(question.Words.Ordinary), Unread: apikit.List(question.Words.Unread)}
+		Emptied: apikit.List(answer.Emptied), Ordinary: apikit.List(question.Words.Ordinary),
+		Unread: apikit.List(question.Words.Unread)}
 	if q.Counts {
 		found.Facets = facetValues(&answer.Counts, q.Like, pricer)
 	}

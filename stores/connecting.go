@@ -52,19 +52,23 @@ func (s *Service) begin(ctx context.Context, typed string) (string, error) {
 		return "", apikit.Problem(422, "address", "%s", words(typed, err))
 	}
 	address := u.String()
-	d, err := s.Connector.Describe(ctx, address)
+	driver, d, err := s.describe(ctx, address)
 	if err != nil {
 		return "", apikit.Problem(422, "address", "%s", words(address, err))
 	}
-	endpoints, err := json.Marshal(d)
+	said, err := json.Marshal(d)
 	if err != nil {
 		return "", err
 	}
 	state, attempt, verifier := secrets.Token(), secrets.Token(), oauth2.GenerateVerifier()
-	_, err = s.Pool.Exec(ctx, `insert into store_approval (state, attempt, issuer, member_id, address, endpoints,
-		verifier) values ($1, $2, $3, $4, $5, $6, $7)`,
-		state, attempt, d.Issuer, access.Who(ctx).MemberID, address, endpoints, s.Box.Seal(purpose(address), verifier))
-	return d.ApprovalURL(address, s.redirect(attempt), state, verifier), err
+	_, err = s.Pool.Exec(ctx, `insert into store_approval (state, attempt, issuer, member_id, address, kind,
+		description, verifier) values ($1, $2, $3, $4, $5, $6, $7, $8)`,
+		state, attempt, d.Issuer, access.Who(ctx).MemberID, address, driver.Kind(), said,
+		s.Box.Seal(purpose(address), verifier))
+	if err != nil {
+		return "", err
+	}
+	return driver.ApprovalURL(address, d, s.redirect(attempt), state, verifier)
 }
 
 // redirect is where a store sends people back to: an address for each attempt, so that the answer of one
@@ -100,13 +104,14 @@ func (s *Service) callback(w http.ResponseWriter, r *http.Request) {
 	back := func(answer string) { http.Redirect(w, r, "/store?"+answer, http.StatusSeeOther) }
 	fail := func(code string) { back("error=" + code) }
 	var address, issuer string
-	var endpoints, sealed []byte
+	var kind store.Kind
+	var said, sealed []byte
 	var at time.Time
 	attempt := chi.URLParam(r, "attempt")
 	err := s.Pool.QueryRow(r.Context(), `delete from store_approval where attempt = $1 and state = $2 and member_id = $3
-		returning address, issuer, endpoints, verifier, created_at`,
+		returning address, issuer, kind, description, verifier, created_at`,
 		strings.ToValidUTF8(attempt, ""), strings.ReplaceAll(strings.ToValidUTF8(q.Get("state"), ""), "\x00", ""),
-		access.Who(r.Context()).MemberID).Scan(&address, &issuer, &endpoints, &sealed, &at)
+		access.Who(r.Context()).MemberID).Scan(&address, &issuer, &kind, &said, &sealed, &at)
 	switch {
 	case err != nil && !database.Missing(err):
 		s.Log.Error("reading an approval", "error", err)
@@ -122,7 +127,7 @@ func (s *Service) callback(w http.ResponseWriter, r *http.Request) {
 		fail("refused")
 		return
 	}
-	id, err := s.finish(r.Context(), address, s.redirect(attempt), endpoints, sealed, q.Get("code"))
+	id, err := s.finish(r.Context(), address, kind, s.redirect(attempt), said, sealed, q.Get("code"))
 	if err != nil {
 		s.Log.Warn("connecting a store", "address", address, "error", err)
 		fail(errorCode(err))
@@ -131,25 +136,33 @@ func (s *Service) callback(w http.ResponseWriter, r *http.Request) {
 	back("connected=" + itoa(id) + "&store=" + itoa(id)) // and it is the store in use from here on
 }
 
-func (s *Service) finish(ctx context.Context, address, redirect string, endpoints, sealed []byte, code string) (int64,
-	error) {
+func (s *Service) finish(ctx context.Context, address string, kind store.Kind, redirect string, said, sealed []byte,
+	code string) (int64, error) {
+	driver, err := s.driver(kind)
+	if err != nil {
+		return 0, err
+	}
 	var d store.Description
-	if err := json.Unmarshal(endpoints, &d); err != nil {
+	if err := json.Unmarshal(said, &d); err != nil {
 		return 0, err
 	}
 	verifier, err := s.Box.Open(purpose(address), sealed)
 	if err != nil {
 		return 0, err
 	}
-	token, err := s.Connector.Exchange(ctx, address, d, code, redirect, verifier)
+	token, err := driver.Exchange(ctx, address, d, code, redirect, verifier)
 	if err != nil {
 		return 0, err
 	}
-	facts, err := s.Connector.Open(address, d.API, token, 0).Facts(ctx)
+	session, err := driver.Open(address, d.Endpoints, token, 0)
 	if err != nil {
 		return 0, err
 	}
-	return s.save(ctx, address, d, facts, token)
+	facts, err := session.Facts(ctx)
+	if err != nil {
+		return 0, err
+	}
+	return s.save(ctx, address, kind, d, facts, token)
 }
 
 // disconnect forgets the token, here and where it answers at the store. What was
@@ -160,10 +173,11 @@ func (s *Service) disconnect(ctx context.Context, id int64) error {
 		return err
 	}
 	var sealed []byte
-	var endpoint string
+	var kind store.Kind
+	var endpoints json.RawMessage
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		if err := tx.QueryRow(ctx, `select token, revocation from store
-			where id = $1 for update`, id).Scan(&sealed, &endpoint); err != nil {
+		if err := tx.QueryRow(ctx, `select kind, token, endpoints from store
+			where id = $1 for update`, id).Scan(&kind, &sealed, &endpoints); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, `update store set state = 'disconnected', token = null
@@ -178,8 +192,12 @@ func (s *Service) disconnect(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
+	driver, err := s.driver(kind)
+	if err != nil {
+		return err
+	}
 	if token, err := s.Box.Open(purpose(found.Address), sealed); err == nil {
-		_ = s.Connector.Revoke(ctx, found.Address, endpoint, token) // a store that is down cannot forget; we have
+		_ = driver.Revoke(ctx, found.Address, endpoints, token) // a store that is down cannot forget; we have
 	}
 	return nil
 }

@@ -25,8 +25,9 @@ import (
 
 // Service is the stores capability.
 type Service struct {
-	Pool      *pgxpool.Pool
-	Connector store.Connector
+	Pool *pgxpool.Pool
+	// Drivers are of the kinds of stores that can be connected, in the order in which a server is asked what it is.
+	Drivers   []store.Driver
 	Box       *secrets.Box
 	PublicURL string
 	Pricing   Pricing
@@ -137,28 +138,55 @@ func (s *Service) Vendor(ctx context.Context, id int64) (string, error) {
 }
 
 // Open makes a session with a connected store.
-func (s *Service) Open(ctx context.Context, id int64) (*store.Session, error) {
+func (s *Service) Open(ctx context.Context, id int64) (store.Session, error) {
 	found, err := s.Get(ctx, id)
 	if err != nil {
 		return nil, err
 	}
 	var sealed []byte
-	var api string
-	if err := s.Pool.QueryRow(ctx, `select token, api from store where id = $1`, id).Scan(&sealed, &api); err != nil {
+	var kind store.Kind
+	var endpoints json.RawMessage
+	if err := s.Pool.QueryRow(ctx, `select kind, token, endpoints from store where id = $1`, id).
+		Scan(&kind, &sealed, &endpoints); err != nil {
+		return nil, err
+	}
+	driver, err := s.driver(kind)
+	if err != nil {
 		return nil, err
 	}
 	token, err := s.Box.Open(purpose(found.Address), sealed)
 	if err != nil {
 		return nil, err
 	}
-	return s.Connector.Open(found.Address, api, token, found.RequestsPerSecond), nil
+	return driver.Open(found.Address, endpoints, token, found.RequestsPerSecond)
+}
+
+// driver is the one of a kind; one that this program does not know is an error of ours.
+func (s *Service) driver(kind store.Kind) (store.Driver, error) {
+	for _, d := range s.Drivers {
+		if d.Kind() == kind {
+			return d, nil
+		}
+	}
+	return nil, fmt.Errorf("no driver for stores of the kind %q", kind)
+}
+
+// describe asks a server what kind of store it is.
+func (s *Service) describe(ctx context.Context, address string) (store.Driver, store.Description, error) {
+	for _, d := range s.Drivers {
+		said, err := d.Describe(ctx, address)
+		if !errors.Is(err, store.ErrNotAStore) {
+			return d, said, err
+		}
+	}
+	return nil, store.Description{}, store.ErrNotAStore
 }
 
 // purpose binds a sealed secret to where it belongs.
 func purpose(address string) string { return "store " + address }
 
-func (s *Service) save(ctx context.Context, address string, d store.Description, f store.Facts, token string) (int64,
-	error) {
+func (s *Service) save(ctx context.Context, address string, kind store.Kind, d store.Description, f store.Facts,
+	token string) (int64, error) {
 	currency, err := money.ParseCurrency(f.Currency)
 	if err != nil {
 		return 0, fmt.Errorf("%w: %w", errFacts, err)
@@ -180,19 +208,19 @@ func (s *Service) save(ctx context.Context, address string, d store.Description,
 	var id int64
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, `
-			insert into store (address, handle, name, currency, time_zone, markets, limits, requests_per_second, api,
-			revocation, token, state)
+			insert into store (address, handle, name, currency, time_zone, markets, limits, requests_per_second, kind,
+			endpoints, token, state)
 			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, 'connected')
 			on conflict (address) do update
 			set handle = excluded.handle, name = excluded.name, time_zone = excluded.time_zone,
 			limits = excluded.limits,
-				requests_per_second = excluded.requests_per_second, api = excluded.api,
-				revocation = excluded.revocation, token = excluded.token,
+				requests_per_second = excluded.requests_per_second, kind = excluded.kind,
+				endpoints = excluded.endpoints, token = excluded.token,
 				state = 'connected', connected_at = now()
 			where store.currency = excluded.currency
 			returning id`,
 			address, f.Handle, f.Name, currency.String(), f.TimeZone, f.ShipsTo, limits, max(f.RequestsPerSecond, 1),
-			d.API, d.Revocation, s.Box.Seal(purpose(address), token)).Scan(&id)
+			kind, d.Endpoints, s.Box.Seal(purpose(address), token)).Scan(&id)
 		if database.Missing(err) {
 			return fmt.Errorf("%w: it is now %s", errCurrency, currency)
 		}

@@ -1,21 +1,16 @@
-// Package store speaks the store protocol (docs/protocols/store.md) to a store platform.
+// Package store says what a store is to this application: what is asked of one, whatever its kind, and what it may
+// answer. Each kind is a driver in a folder of its own.
 package store
 
 import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
-	"net/http"
-	"net/url"
 	"slices"
 	"strings"
 	"time"
 
-	"golang.org/x/oauth2"
-
 	"plainpelican/core/variant"
-	"plainpelican/platform/outgoing"
 )
 
 var (
@@ -41,17 +36,55 @@ type Refused struct {
 
 func (r *Refused) Error() string { return r.Message }
 
+// Kind names a kind of store, as it is kept.
+type Kind string
+
+// Driver is what one kind of store does in its own way. To add a kind is to write one, and to name it where the
+// application is put together.
+type Driver interface {
+	Kind() Kind
+	// Describe asks a server what it is. It returns ErrNotAStore where it is none of this kind, or why it does not
+	// answer.
+	Describe(ctx context.Context, address string) (Description, error)
+	// ApprovalURL is where a person is sent to approve: the authorization code flow with PKCE (RFC 7636).
+	ApprovalURL(address string, d Description, redirect, state, verifier string) (string, error)
+	// Exchange trades the code that came back for a token. It returns ErrApproval where the store refuses it.
+	Exchange(ctx context.Context, address string, d Description, code, redirect, verifier string) (token string,
+		err error)
+	// Open makes a session that keeps to so many requests a second. 0 is not known yet.
+	Open(address string, endpoints json.RawMessage, token string, perSecond int) (Session, error)
+	// Revoke tells the store to forget a token; a store that does not answer forgets nothing.
+	Revoke(ctx context.Context, address string, endpoints json.RawMessage, token string) error
+}
+
 // Description is what a store says of itself before anyone approves.
 type Description struct {
-	Protocol string `json:"protocol"`
-	Handle   string `json:"handle"`
-	Name     string `json:"name"`
+	Handle string `json:"handle"`
+	Name   string `json:"name"`
 	// Issuer is its name in answers to approvals (RFC 9207): its own address.
-	Issuer        string `json:"issuer"`
-	Authorization string `json:"authorization_endpoint"`
-	Token         string `json:"token_endpoint"`
-	Revocation    string `json:"revocation_endpoint"`
-	API           string `json:"api"`
+	Issuer string `json:"issuer"`
+	// Endpoints are where things are done, as its driver writes them down for itself.
+	Endpoints json.RawMessage `json:"endpoints"`
+}
+
+// Session is an approved connection to one store. Its errors are those of this package, a Refused, or why nothing
+// answered.
+type Session interface {
+	// Facts reads what the store is.
+	Facts(ctx context.Context) (Facts, error)
+	// PutPicture sends a picture under its hash; sending it again changes nothing.
+	PutPicture(ctx context.Context, hash string, content []byte) error
+	// Create makes a product. The same key never makes a second one, so the call is repeated after an answer that was
+	// lost.
+	Create(ctx context.Context, key string, p Product) (Sent, error)
+	// Update replaces a product, or returns ErrGone.
+	Update(ctx context.Context, id string, p Product) (Sent, error)
+	// Find lists the products with our reference: none, one, or several where a draft was once listed twice.
+	Find(ctx context.Context, reference string) ([]Sent, error)
+	// Remove takes a product out of the store; one that is gone already is no error.
+	Remove(ctx context.Context, id string) error
+	// OnWait has it told when the store asks to slow down.
+	OnWait(tell func(time.Duration))
 }
 
 // Facts are what the store says of itself to whom it approved.
@@ -66,165 +99,12 @@ type Facts struct {
 	RequestsPerSecond int            `json:"requests_per_second"`
 }
 
-// ClientID is how the application names itself to stores.
-const ClientID = "Plain Pelican"
-
-// Scopes are what it asks to be allowed.
-const Scopes = "store:read products:write"
-
-// Connector connects to stores.
-type Connector struct{ Client *outgoing.Client }
-
-// Describe asks a server what it is. It returns ErrNotAStore, or an error of the client.
-func (c Connector) Describe(ctx context.Context, address string) (Description, error) {
-	answer, err := c.Client.Do(ctx,
-		outgoing.Request{Method: http.MethodGet, URL: address + "/.well-known/store-platform", Repeatable: true,
-			MaxBytes: 1 << 16})
-	if err != nil {
-		return Description{}, err
-	}
-	var d Description
-	if answer.Status >= 500 || answer.Status == http.StatusTooManyRequests {
-		return d, ErrUnavailable
-	}
-	if answer.Status != http.StatusOK || json.Unmarshal(answer.Body, &d) != nil || d.Protocol != "store-platform/1" {
-		return d, ErrNotAStore
-	}
-	for _, path := range []string{d.Authorization, d.Token, d.API} {
-		if !strings.HasPrefix(path, "/") {
-			return d, ErrNotAStore
-		}
-	}
-	// What is revoked goes to the store's own address, and an issuer is who answers there (RFC 8414, section 3.3).
-	if (d.Revocation != "" && !strings.HasPrefix(d.Revocation, "/")) || (d.Issuer != "" && d.Issuer != address) {
-		return d, ErrNotAStore
-	}
-	return d, nil
-}
-
-// ApprovalURL is where a person is sent to approve: the authorization code flow with
-// PKCE (RFC 7636, method S256).
-func (d Description) ApprovalURL(address, redirect, state, verifier string) string {
-	q := url.Values{
-		"response_type": {"code"}, "client_id": {ClientID}, "redirect_uri": {redirect}, "scope": {Scopes},
-		"state":          {state},
-		"code_challenge": {oauth2.S256ChallengeFromVerifier(verifier)}, "code_challenge_method": {"S256"},
-	}
-	return address + d.Authorization + "?" + q.Encode()
-}
-
-// Exchange trades the code that came back for a token. It returns ErrApproval where the
-// store refuses it.
-func (c Connector) Exchange(ctx context.Context, address string, d Description, code, redirect,
-	verifier string) (string, error) {
-	form := url.Values{"grant_type": {"authorization_code"}, "client_id": {ClientID}, "code": {code},
-		"redirect_uri": {redirect}, "code_verifier": {verifier}}
-	answer, err := c.Client.Do(ctx,
-		outgoing.Request{Method: http.MethodPost, URL: address + d.Token, Body: []byte(form.Encode()),
-			Header: http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}, MaxBytes: 1 << 16})
-	if err != nil {
-		return "", err
-	}
-	var token struct {
-		AccessToken string `json:"access_token"`
-	}
-	if answer.Status >= 500 {
-		return "", ErrUnavailable
-	}
-	if answer.Status != http.StatusOK || json.Unmarshal(answer.Body, &token) != nil || token.AccessToken == "" {
-		return "", ErrApproval
-	}
-	return token.AccessToken, nil
-}
-
-// Revoke tells the store to forget a token; a store that does not answer forgets nothing.
-func (c Connector) Revoke(ctx context.Context, address, endpoint, token string) error {
-	if !strings.HasPrefix(endpoint, "/") {
-		return nil
-	}
-	_, err := c.Client.Do(ctx,
-		outgoing.Request{Method: http.MethodPost, URL: address + endpoint,
-			Body:   []byte(url.Values{"token": {token}}.Encode()),
-			Header: http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}, MaxBytes: 1 << 16})
-	return err
-}
-
-// Session is an approved connection to one store.
-type Session struct {
-	client *outgoing.Client
-	api    string
-	token  string
-	// OnWait is told when the store asks to slow down; it may be nil.
-	OnWait func(time.Duration)
-}
-
-// Open makes a session that keeps to the store's limit. A limit of 0 is not known yet.
-func (c Connector) Open(address, api, token string, perSecond int) *Session {
-	if u, err := url.Parse(address); err == nil && perSecond > 0 {
-		c.Client.Limit(u.Host, perSecond)
-	}
-	return &Session{client: c.Client, api: address + api, token: token}
-}
-
-// send makes one API call and turns the store's answers into the errors of this package.
-func (s *Session) send(ctx context.Context, method, path, key string, body any, into any) error {
-	header := http.Header{"Authorization": {"Bearer " + s.token}}
-	payload, raw := body.([]byte)
-	if body != nil && !raw {
-		var err error
-		if payload, err = json.Marshal(body); err != nil {
-			return err
-		}
-		header.Set("Content-Type", "application/json")
-	}
-	if key != "" {
-		header.Set("Idempotency-Key", key)
-	}
-	answer, err := s.client.Do(ctx,
-		outgoing.Request{Method: method, URL: s.api + path, Header: header, Body: payload, Repeatable: true,
-			OnWait: func(wait time.Duration, status int) {
-				if s.OnWait != nil && status == http.StatusTooManyRequests {
-					s.OnWait(wait)
-				}
-			}})
-	if errors.Is(err, outgoing.ErrAskedToWait) {
-		return fmt.Errorf("%w: %w", ErrBusy, err)
-	}
-	if err != nil {
-		return err
-	}
-	switch {
-	case answer.Status == http.StatusUnauthorized || answer.Status == http.StatusForbidden:
-		return ErrDisapproved
-	case answer.Status == http.StatusTooManyRequests:
-		return answer.Asked(ErrBusy)
-	case answer.Status == http.StatusNotFound || answer.Status == http.StatusGone:
-		return ErrGone
-	case answer.Status == http.StatusUnprocessableEntity:
-		var wrong struct {
-			Errors []Refused `json:"errors"`
-		}
-		if json.Unmarshal(answer.Body, &wrong) == nil && len(wrong.Errors) > 0 {
-			return &wrong.Errors[0]
-		}
-		return &Refused{Message: "The store refused it without saying why."}
-	case answer.Status >= 300:
-		return answer.Asked(fmt.Errorf("%w (it answered %d)", ErrUnavailable, answer.Status))
-	}
-	if into != nil && json.Unmarshal(answer.Body, into) != nil {
-		return fmt.Errorf("%w (its answer cannot be read)", ErrUnavailable)
-	}
-	return nil
-}
-
-// Facts reads what the store is.
-func (s *Session) Facts(ctx context.Context) (Facts, error) {
-	var f Facts
-	err := s.send(ctx, http.MethodGet, "/store", "", nil, &f)
-	f.Handle, f.Name = text(f.Handle), text(f.Name)
+// Checked are facts as they can be kept.
+func (f Facts) Checked() Facts {
+	f.Handle, f.Name = Text(f.Handle), Text(f.Name)
 	f.RequestsPerSecond = min(max(f.RequestsPerSecond, 1), maxPerSecond)
 	f.ShipsTo = slices.DeleteFunc(f.ShipsTo, func(country string) bool { return len(country) != 2 })
-	return f, err
+	return f
 }
 
 // What is kept of what a store says.
@@ -233,8 +113,8 @@ const (
 	maxPerSecond = 1_000
 )
 
-// text is a line of a store's as it can be kept and shown.
-func text(s string) string {
+// Text is a line of a store's as it can be kept and shown.
+func Text(s string) string {
 	s = strings.ReplaceAll(strings.ToValidUTF8(s, ""), "\x00", "")
 	return strings.ToValidUTF8(s[:min(len(s), maxText)], "")
 }

@@ -41,7 +41,7 @@ const features = tableFeatures({
   sortFns: { basic: sortFn_basic, alphanumeric: sortFn_alphanumeric },
 });
 
-/** useColumns holds rows and columns together: the rows in the order that was chosen, and the columns that are shown. */
+/** useColumns holds rows and columns together: the rows in the order that was chosen, the columns that are shown. */
 export function useColumns<R extends object>(rows: R[], columns: Column<R>[], key: (row: R) => string | number) {
   const defs: ColumnDef<typeof features, R>[] = columns.map((column) => ({
     id: column.id,

@@ -1,15 +1,21 @@
-package store
+package storeplatform
 
 import (
 	"net/url"
 	"testing"
+
+	"plainpelican/connect/store"
 )
 
 // Outside source: RFC 7636, appendix B.
 func TestChallengeOfTheStandard(t *testing.T) {
-	d := Description{Authorization: "/oauth/authorize"}
-	at, err := url.Parse(d.ApprovalURL("https://store.example", "https://app.example/back", "state-1",
-		"dBjftJeZ4CVP-mB92K27uhbUJU1p1r_wW1gFWFOEjXk"))
+	d := store.Description{Endpoints: []byte(`{"authorization_endpoint": "/oauth/authorize"}`)}
+	to, err := Driver{}.ApprovalURL("https://store.example", d, "https://app.example/back", "state-1",
+		"dBjftJeZ4CVP-mB92K27uhbUJU1p1r_wW1gFWFOEjXk")
+	if err != nil {
+		t.Fatal(err)
+	}
+	at, err := url.Parse(to)
 	if err != nil {
 		t.Fatal(err)
 	}
