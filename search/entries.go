@@ -357,7 +357,7 @@ func (s *Service) prices(ctx context.Context) (map[int64]*pricing.Pricer, index.
 		prices[id] = index.Pricing[OfferPricing]{Of: func(t *OfferPricing) index.StoreValues {
 			return storeColumns(pricer, t, false)
 		}, Cheapest: func(t *OfferPricing) index.StoreValues { return storeColumns(pricer, t, true) },
-			Offered: offeredFigures(pricer.Currency)}
+			Offered: offeredInStore(pricer.Currency)}
 	}
 	return pricers, prices, nil
 }

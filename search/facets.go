@@ -5,8 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"plainpelican/core/demand"
-	"plainpelican/core/money"
 	"plainpelican/pricing"
 	"plainpelican/search/index"
 )
@@ -19,14 +17,6 @@ type FacetValue struct {
 
 // maxFacetValues of a clause are told, those of most offers first.
 const maxFacetValues = 60
-
-var facetClauses = map[string]index.Facet{"category": index.Category, "source": index.Source,
-	"supplier": index.Supplier, "brand": index.Brand, "from": index.ShipsFrom, "to": index.ShipsTo,
-	"demand": index.Demand, "mine": index.Mine}
-
-var numberClauses = map[string]index.Number{"stock": index.Stock, "rating": index.Rating, "on_time": index.OnTime,
-	"week": index.Week, "month": index.Month, "rivals": index.Rivals, "returns": index.Returns,
-	"processing": index.Processing, "verified": index.Verified, "packs": index.Packs}
 
 // facetValues tells what was counted, by clause; of clauses with many choices those like a text.
 func facetValues(counts *index.Counts, like string, pricer *pricing.Pricer) map[string][]FacetValue {
@@ -43,46 +33,30 @@ func facetValues(counts *index.Counts, like string, pricer *pricing.Pricer) map[
 			to[country] += everywhere
 		}
 	}
-	// These few are told even where they leave nothing.
-	for f, all := range map[index.Facet][]string{
-		index.Demand: {string(demand.Rising), string(demand.Steady), string(demand.Falling), string(demand.Stopped),
-			string(demand.Unknown)},
-		index.Mine: {index.NotMine, "workbench", "listings"},
-	} {
-		for _, value := range all {
-			counts.Facets[f][value] += 0
-		}
-	}
 	out := map[string][]FacetValue{}
-	for _, f := range []index.Facet{index.Brand, index.Category, index.ShipsFrom, index.ShipsTo} {
-		if n, there := counts.Facets[f][""]; there {
-			delete(counts.Facets[f], "")
-			counts.Facets[f][None] = n
+	for _, clause := range facetClauses {
+		values := counts.Facets[clause.of]
+		for _, value := range clause.told {
+			values[value] += 0
 		}
+		if n, there := values[""]; there && clause.none {
+			delete(values, "")
+			values[None] = n
+		}
+		out[clause.name] = topValues(values, like, clause.tree)
 	}
-	for clause, f := range facetClauses {
-		out[clause] = topValues(counts.Facets[f], like, f == index.Category)
+	text := func(bound int32) string { return itoa(int64(bound)) }
+	for _, clause := range append(numberClauses[:len(numberClauses):len(numberClauses)], newClause) {
+		out[clause.name] = boundValues(counts.Numbers[clause.of], clause.offered, text)
 	}
-	for clause, k := range numberClauses {
-		out[clause] = boundValues(counts.Numbers[k], offeredNumbers[k], func(bound int32) string {
-			return itoa(int64(bound))
-		})
-	}
-	out["new"] = boundValues(counts.Numbers[index.Seen], newBounds, func(bound int32) string {
-		return itoa(int64(bound))
-	})
 	if pricer == nil {
 		return out
 	}
-	plain := func(bound int64) string { return itoa(bound) }
-	amount := func(n int64) string { return money.New(major(n, pricer.Currency), pricer.Currency).Decimal() }
-	out["days"] = boundValues(counts.Figures[index.Days], dayBounds, plain)
-	out["tracked"] = boundValues(counts.Figures[index.Tracked], []int64{1}, plain)
-	out["item"] = boundValues(counts.Figures[index.Item], underBounds, amount)
-	out["under"] = boundValues(counts.Figures[index.Landed], underBounds, amount)
-	out["shipping"] = boundValues(counts.Figures[index.Shipping], shippingBounds, amount)
-	out["profit"] = boundValues(counts.Figures[index.Profit], profitBounds, amount)
-	out["margin"] = boundValues(counts.Figures[index.Margin], marginBounds, plain)
+	for _, clause := range storeClauses {
+		out[clause.name] = boundValues(counts.Figures[clause.of], clause.offered, func(bound int64) string {
+			return clause.text(bound, pricer.Currency)
+		})
+	}
 	return out
 }
 

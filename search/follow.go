@@ -118,7 +118,7 @@ func (s *Service) rebuild(ctx context.Context) error {
 	if next.pricers, prices, err = s.prices(ctx); err != nil {
 		return err
 	}
-	next.snapshot = index.Build[OfferPricing](nil, offeredNumbers, prices)
+	next.snapshot = index.Build[OfferPricing](nil, offeredNumbers(), prices)
 	var part []index.Entry[OfferPricing]
 	err = s.readEntries(ctx, `true`, nil, func(e index.Entry[OfferPricing]) {
 		if part = append(part, e); len(part) == buildBatch {

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -57,91 +56,10 @@ type Sentence struct {
 	Like   string `query:"like" maxLength:"100" doc:"Of clauses with many choices, those that hold this are told"`
 }
 
-// The bounds that are offered, the loosest first.
-var (
-	offeredNumbers = index.Offered{
-		index.Stock: {1, 10, 20, 100}, index.Rating: {40, 43, 45, 47}, index.OnTime: {80, 90, 95, 98},
-		index.Week: {1, 10, 50, 200}, index.Month: {10, 50, 200, 1000},
-		index.Rivals: {50, 20, 10, 5, 0}, index.Returns: {1, 14, 30}, index.Processing: {5, 3, 2, 1},
-		index.Verified: {1}, index.Packs: {1},
-	}
-	dayBounds      = []int64{30, 20, 16, 12, 8, 5}
-	underBounds    = []int64{40, 25, 18, 12, 8, 5} // major units
-	shippingBounds = []int64{10, 5, 2, 0}
-	profitBounds   = []int64{1, 2, 5, 10, 20}    // major units
-	marginBounds   = []int64{10, 20, 30, 40, 50} // percent
-	newBounds      = []int32{30, 7, 1}
-)
-
-// major is so many major units of a currency in its minor ones; a hundred times as many where
-// a major unit is small, as in JPY.
-func major(n int64, c money.Currency) int64 {
-	if c.Digits() == 0 {
-		n *= 100
-	}
-	return n * c.Unit()
-}
-
-// offeredFigures are the bounds in a store. Under an amount is at most one minor unit less.
-func offeredFigures(c money.Currency) (offered [8][]int64) {
-	offered[index.Days], offered[index.Tracked] = dayBounds, []int64{1}
-	for _, n := range underBounds {
-		offered[index.Item], offered[index.Landed] = append(offered[index.Item], major(n, c)-1),
-			append(offered[index.Landed], major(n, c)-1)
-	}
-	for _, n := range shippingBounds {
-		offered[index.Shipping] = append(offered[index.Shipping], major(n, c))
-	}
-	for _, n := range profitBounds {
-		offered[index.Profit] = append(offered[index.Profit], major(n, c))
-	}
-	for _, n := range marginBounds {
-		offered[index.Margin] = append(offered[index.Margin], n*int64(money.One)/100)
-	}
-	return offered
-}
-
-func today() int32 { return int32(time.Now().Unix() / 86400) }
-
-// None is the choice of offers that have no brand, no category, or do not say where they ship from or to.
-const None = "(none)"
-
-// chosen are choices as the index has them.
-func chosen(choices []string) []string {
-	out := slices.Clone(choices)
-	for i, c := range out {
-		if c == None {
-			out[i] = ""
-		}
-	}
-	return out
-}
-
-// needsStore names what of a sentence can only be answered in a store.
-func (q *Sentence) needsStore() (names []string) {
-	for _, c := range []struct {
-		asked bool
-		name  string
-	}{{q.Days > 0, "days to the door"}, {q.Tracked, "tracked delivery"}, {q.Under != "", "landed cost"},
-		{q.Item != "", "item price"}, {q.Shipping != "", "shipping price"}, {q.Profit != "", "profit"},
-		{q.Margin != "", "margin"},
-		{q.Standard, "your own standard"}, {q.SoldOut, "the cheapest variant's price"},
-		{index.Sort(q.Sort).NeedsStore(), "sorting by " + q.Sort}} {
-		if c.asked {
-			names = append(names, c.name)
-		}
-	}
-	return names
-}
-
 // question turns a sentence into what the index is asked.
 func (s *Service) question(ctx context.Context, q *Sentence, p *pricing.Pricer) (index.Query, error) {
-	out := index.Query{Store: q.Store, Sort: index.Sort(cmp.Or(q.Sort, "relevance")),
-		SoldOutToo: q.SoldOut, Offset: q.Offset,
-		Limit: q.Limit, Facets: map[index.Facet][]string{
-			index.Source: q.Sources, index.Supplier: q.Suppliers, index.Brand: chosen(q.Brands),
-			index.ShipsFrom: chosen(q.ShipsFrom), index.ShipsTo: chosen(q.ShipsTo), index.Demand: q.Demand,
-			index.Mine: q.Mine}}
+	out := index.Query{Store: q.Store, Sort: index.Sort(cmp.Or(q.Sort, "relevance")), SoldOutToo: q.SoldOut,
+		Offset: q.Offset, Limit: q.Limit}
 	if names := q.needsStore(); p == nil && len(names) > 0 {
 		return out, apikit.Problem(422, "store", "This needs a store, whose market, rules and currency decide it: %s.",
 			strings.Join(names, ", "))
@@ -153,69 +71,12 @@ func (s *Service) question(ctx context.Context, q *Sentence, p *pricing.Pricer) 
 		}
 		out.Words = terms.Parse(q.Words, groups)
 	}
-	if q.Category != "" {
-		out.Facets[index.Category] = chosen([]string{q.Category})
+	var c money.Currency
+	if p != nil {
+		c = p.Currency
 	}
-	number := func(of index.Number, asked bool, value int32) {
-		if asked {
-			out.NumberBounds = append(out.NumberBounds, index.Bound[index.Number]{Of: of, Value: int64(value)})
-		}
-	}
-	for of, least := range map[index.Number]int32{index.Stock: q.Stock, index.Rating: q.Rating, index.OnTime: q.OnTime,
-		index.Week: q.Week, index.Month: q.Month, index.Returns: q.Returns, index.Processing: q.Processing,
-		index.Verified: boolToInt(q.Verified), index.Packs: boolToInt(q.Packs)} {
-		number(of, least > 0, least)
-	}
-	if q.Rivals != "" {
-		most, err := strconv.ParseInt(q.Rivals, 10, 32)
-		if err != nil {
-			return out, apikit.Problem(422, "rivals", "“%s” is not a number of stores.", q.Rivals)
-		}
-		number(index.Rivals, true, int32(most))
-	}
-	number(index.Seen, q.New > 0, today()-q.New+1)
-	if p == nil {
-		return out, nil
-	}
-	figure := func(of index.StoreColumn, value int64) {
-		out.StoreBounds = append(out.StoreBounds, index.Bound[index.StoreColumn]{Of: of, Value: value})
-	}
-	if q.Days > 0 {
-		figure(index.Days, int64(q.Days))
-	}
-	if q.Tracked {
-		figure(index.Tracked, 1)
-	}
-	for _, c := range []struct {
-		of      index.StoreColumn
-		clause  string
-		typed   string
-		atMost  int64 // what is taken off an amount to be under it
-		nothing bool  // nothing is a sensible bound
-	}{{index.Item, "item", q.Item, 1, false}, {index.Landed, "under", q.Under, 1, false},
-		{index.Shipping, "shipping", q.Shipping, 0, true}} {
-		if c.typed == "" {
-			continue
-		}
-		bound, err := money.Parse(c.typed, p.Currency)
-		if err != nil || bound.Negative() || (bound.IsZero() && !c.nothing) {
-			return out, apikit.Problem(422, c.clause, "“%s” is not an amount in %s.", c.typed, p.Currency)
-		}
-		figure(c.of, bound.Minor()-c.atMost)
-	}
-	if q.Profit != "" {
-		least, err := money.Parse(q.Profit, p.Currency)
-		if err != nil {
-			return out, apikit.Problem(422, "profit", "“%s” is not an amount in %s.", q.Profit, p.Currency)
-		}
-		figure(index.Profit, least.Minor())
-	}
-	if q.Margin != "" {
-		percent, err := money.ParseRatio(q.Margin)
-		if err != nil {
-			return out, apikit.Problem(422, "margin", "“%s” is not a margin in percent.", q.Margin)
-		}
-		figure(index.Margin, int64(percent/100))
+	if err := q.ask(&out, p != nil, c); err != nil || p == nil {
+		return out, err
 	}
 	if q.Standard {
 		own, err := s.Standard(ctx)
@@ -289,8 +150,8 @@ func (s *Service) Search(ctx context.Context, q Sentence) (Result, error) {
 		return Result{}, err
 	}
 	if question.Counts = q.Counts; q.Counts {
-		for _, days := range newBounds {
-			question.SeenSince = append(question.SeenSince, today()-days+1)
+		for _, days := range newClause.offered {
+			question.SeenSince = append(question.SeenSince, firstDayOf(days))
 		}
 	}
 	answer := snapshot.Search(question)

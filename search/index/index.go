@@ -121,8 +121,11 @@ type Pricing[T any] struct {
 	// Of are those of the cheapest variant that is in stock; Cheapest of the cheapest, in stock or not: worked out when
 	// first asked for. Without it Of holds for both.
 	Of, Cheapest func(*T) StoreValues
-	Offered      [storeColumnCount][]int64
+	Offered      OfferedInStore
 }
+
+// OfferedInStore are the bounds of what offers come to in a store that have counts.
+type OfferedInStore [storeColumnCount][]int64
 
 // Prices are by store.
 type Prices[T any] map[int64]Pricing[T]

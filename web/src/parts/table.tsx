@@ -107,7 +107,7 @@ export function Table<R extends object>({
             return (
               <th
                 key={c.leaf.id}
-                className={`py-1 font-normal ${cellClass(c.column)}`}
+                className={`py-1 font-normal! ${cellClass(c.column)}`}
                 aria-sort={sorted ? sortedAs[sorted] : undefined}
               >
                 {heading(c)}

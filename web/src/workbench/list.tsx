@@ -63,7 +63,7 @@ export function DraftList({
                 <span role="gridcell">
                   <Tick checked={selected.has(d.id)} onChange={() => onSelect(d.id)} label={`Select ${d.title}`} />
                 </span>
-                <span role="gridcell">
+                <span role="gridcell" className="shrink-0">
                   <Picture path={d.picture} width={96} className="size-9 shrink-0 border border-line" />
                 </span>
                 <span role="gridcell" className="min-w-0 grow">
