@@ -7,7 +7,7 @@ GO_FILES := $(shell find . -name '*.go' -not -path './web/node_modules/*' -not -
 WEB_FILES := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
 
 .DEFAULT_GOAL := help
-.PHONY: help demo demo-reset test faults build setup setup-test generate dev lint screenshots bench clean
+.PHONY: help demo demo-reset test faults build setup setup-test generate dev lint nodes screenshots bench clean
 
 help: ## list the targets
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
@@ -53,6 +53,9 @@ lint: ## vet, staticcheck, the length of lines, and the front end's types and li
 	node scripts/lines.mjs
 	cd web && npm run --silent lint && npm run --silent types
 	cd e2e && ../web/node_modules/.bin/biome check --error-on-warnings .
+
+nodes: ## build and check the front end with each version of Node.js that is promised
+	@scripts/nodes
 
 dev: setup ## work on it: the front end reloads as it is edited, the back end restarts
 	@scripts/dev

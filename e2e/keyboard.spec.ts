@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { connectStore, pointed, rowsOf, signIn } from "./world";
+import { connectStore, pointed, rowsOf, signIn, takeFresh } from "./world";
 
 // The main path without a mouse: nothing here clicks or points.
 test("from the Catalog to the storefront by keyboard alone", async ({ page }) => {
@@ -64,4 +64,71 @@ test("from the Catalog to the storefront by keyboard alone", async ({ page }) =>
   await expect(page).toHaveURL(/\/markup(\?store=\d+)?$/);
   await press("?");
   await expect(page.getByRole("dialog", { name: "Keys that work here" })).toContainText("go to Catalog");
+});
+
+test("the row with the cursor has the focus, wherever it goes, and Tab leaves the list", async ({ page }) => {
+  await signIn(page);
+  await connectStore(page);
+  await takeFresh(page, 3, "Focused");
+  await page.goto("/catalog?words=mug");
+  const offers = page.getByRole("grid", { name: "Offers" });
+  await rowsOf(offers).nth(4).waitFor();
+  await page.keyboard.press("j");
+  await expect(rowsOf(offers).nth(1)).toBeFocused();
+  await expect(rowsOf(offers).nth(1)).toHaveAttribute("aria-rowindex", "3"); // the head is the first
+  await page.keyboard.press("Tab");
+  await expect(rowsOf(offers).nth(1).getByRole("checkbox")).toBeFocused();
+  await page.keyboard.press("j");
+  await expect(rowsOf(offers).nth(2)).toBeFocused();
+  // Where the focus is put, the cursor comes too.
+  await rowsOf(offers).nth(4).getByRole("checkbox").focus();
+  await expect(pointed(offers)).toHaveAttribute("aria-rowindex", "6");
+  await page.keyboard.press("x");
+  await expect(rowsOf(offers).nth(4).getByRole("checkbox")).toBeChecked();
+  // A list of more rows than are drawn: its end, and back from where it was scrolled to.
+  await page.goto("/catalog");
+  await rowsOf(offers).nth(4).waitFor();
+  await page.keyboard.press("End");
+  await expect(pointed(offers)).toBeFocused();
+  await offers.locator("[role=presentation]").evaluate((box) => box.scrollTo(0, 0));
+  await expect(rowsOf(offers).first()).toHaveAttribute("aria-rowindex", "2");
+  await expect(pointed(offers)).toBeFocused(); // though it is out of sight
+  for (let presses = 0; (await offers.locator(":focus").count()) > 0; presses++) {
+    expect(presses, "Tab does not leave the list").toBeLessThan(6);
+    await page.keyboard.press("Tab");
+  }
+  // What is typed elsewhere keeps the focus, whatever the list does.
+  await page.keyboard.press("/");
+  await page.keyboard.type("kettle");
+  await expect(rowsOf(offers).first()).toContainText(/kettle/i);
+  await expect(page.getByLabel("Search", { exact: true })).toBeFocused();
+
+  await page.goto("/workbench");
+  const drafts = page.getByRole("grid", { name: "Drafts" });
+  await rowsOf(drafts).nth(2).waitFor();
+  await page.keyboard.press("j");
+  await expect(rowsOf(drafts).nth(1)).toBeFocused();
+  await expect(page.getByLabel("Title", { exact: true })).toHaveValue("Focused 2");
+});
+
+test("where there is no room beside, the sheet is a drawer that gives the focus back", async ({ page }) => {
+  await page.setViewportSize({ width: 900, height: 760 });
+  await signIn(page);
+  await connectStore(page);
+  await takeFresh(page, 1, "Drawer");
+  await page.goto("/workbench");
+  const strip = page.getByRole("button", { name: "Before publishing" });
+  await strip.waitFor();
+  await strip.focus();
+  await page.keyboard.press("d");
+  const drawer = page.getByRole("dialog", { name: "Before publishing" });
+  await expect(drawer.getByRole("button", { name: /^Publish this/ })).toBeVisible();
+  await page.keyboard.press("Escape");
+  await expect(strip).toBeFocused();
+  await page.goto("/catalog?words=mug");
+  await rowsOf(page).first().waitFor();
+  await page.getByRole("button", { name: "Offer", exact: true }).click();
+  await expect(page.getByRole("dialog", { name: "Offer" }).getByRole("heading", { level: 2 }).nth(1)).toContainText(
+    /mug/i,
+  );
 });

@@ -1,7 +1,8 @@
 import { useMutation } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { useNavigate } from "react-router";
-import { Button, Field } from "../parts/controls";
+import { Button } from "../parts/controls";
+import { Field } from "../parts/field";
 import { useGivenPicture } from "../parts/given";
 import { useSay } from "../parts/toast";
 import { send } from "../sources/words";

@@ -1,7 +1,8 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Problem } from "../api/client";
-import { Button, Field } from "../parts/controls";
+import { Button } from "../parts/controls";
+import { Field } from "../parts/field";
 import { meQuery } from "./queries";
 
 export default function SignIn() {

@@ -1,5 +1,5 @@
 import { type ReactNode, useState } from "react";
-import { type Bounds, checked, NumberField } from "./number-field";
+import { type Bounds, checked, Field } from "./field";
 import { Opener } from "./opener";
 
 /** Clause is a word of a sentence that opens a small panel. Empty ones are dashed. */
@@ -102,7 +102,7 @@ export function TypedChoice({
         if (read.error === undefined) onDone(read.value);
       }}
     >
-      <NumberField label={label} text={text} onText={setText} bounds={bounds} />
+      <Field compact label={label} value={text} number={bounds ?? {}} onChange={(e) => setText(e.target.value)} />
       <span className="grow pt-1 text-ink-2">{suffix}</span>
       <button type="submit" className="min-h-7 rounded border border-line-2 px-2 font-semibold hover:bg-sunk">
         Set

@@ -1,6 +1,6 @@
 import { Dialog as Radix } from "radix-ui";
-import type { ButtonHTMLAttributes, InputHTMLAttributes, ReactNode, Ref } from "react";
-import { useId, useRef, useState } from "react";
+import type { ButtonHTMLAttributes, ReactNode, Ref } from "react";
+import { useRef, useState } from "react";
 import { useReach } from "./list";
 import { panel } from "./panel";
 import { enter, useTurn } from "./turns";
@@ -26,41 +26,6 @@ export function Button({
       className={`inline-flex min-h-7 items-center gap-1.5 rounded-md border px-3 py-1 font-semibold whitespace-nowrap disabled:cursor-not-allowed disabled:opacity-50 ${tones[tone]} ${className}`}
       {...rest}
     />
-  );
-}
-
-/** Field is a labelled input with its error beneath. */
-export function Field({
-  label,
-  error,
-  hint,
-  ...rest
-}: { label: string; error?: string | undefined; hint?: string } & InputHTMLAttributes<HTMLInputElement>) {
-  const id = useId();
-  return (
-    <div>
-      <label htmlFor={id} className="mb-0.5 block font-semibold">
-        {label}
-      </label>
-      <input
-        id={id}
-        aria-invalid={error ? true : undefined}
-        aria-describedby={error ? `${id}-error` : hint ? `${id}-hint` : undefined}
-        className={`w-full rounded-md border bg-surface px-2.5 py-1.5 ${error ? "border-loss" : "border-line-2"}`}
-        {...rest}
-      />
-      {error ? (
-        <p id={`${id}-error`} className="mt-1 text-loss" role="alert">
-          {error}
-        </p>
-      ) : (
-        hint && (
-          <p id={`${id}-hint`} className="mt-1 text-sm text-ink-2">
-            {hint}
-          </p>
-        )
-      )}
-    </div>
   );
 }
 

@@ -4,9 +4,11 @@ import { useNavigate } from "react-router";
 import { api, ask, type Problem, type Source } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
-import { Button, Field, Notice } from "../parts/controls";
+import { Button, Notice } from "../parts/controls";
 import { countryName } from "../parts/countries";
+import { Field } from "../parts/field";
 import { useGivenPicture } from "../parts/given";
+import { typedNumber } from "../parts/number";
 import { useSay } from "../parts/toast";
 import { sourcesQuery } from "./queries";
 import { send } from "./words";
@@ -49,10 +51,10 @@ export function QuoteRequestForm() {
             details,
             link,
             file,
-            target,
+            target: typedNumber(target),
             currency: store?.currency ?? "USD",
             market,
-            units: Number(units) || 0,
+            units: Number(typedNumber(units)) || 0,
             sources: asked,
           },
         }),
@@ -114,16 +116,14 @@ export function QuoteRequestForm() {
               label={`Cost at most, ${store?.currency ?? "USD"}`}
               value={target}
               onChange={(e) => setTarget(e.target.value)}
-              inputMode="decimal"
+              number={{ least: 0, currency: store?.currency }}
               maxLength={30}
               error={error("target")}
               hint="Of one unit, before delivery"
             />
             <Field
               label="Units a month"
-              type="number"
-              min={0}
-              max={10_000_000}
+              number={{ least: 0, most: 10_000_000, whole: true }}
               value={units}
               onChange={(e) => setUnits(e.target.value)}
               hint="As you expect it"

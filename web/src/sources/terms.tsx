@@ -2,8 +2,9 @@ import { useMutation } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, ask, type Schemas } from "../api/client";
 import { Clause } from "../parts/clause";
-import { Button, Field } from "../parts/controls";
+import { Button } from "../parts/controls";
 import { countryName } from "../parts/countries";
+import { checked, Field } from "../parts/field";
 import { moneyText } from "../parts/money";
 import { typedNumber } from "../parts/number";
 import { amount } from "../store/words";
@@ -60,24 +61,23 @@ export function Terms({
         </div>
         <div className="flex items-end gap-2">
           {(["min", "max"] as const).map((end) => (
-            <label key={end} className="w-20">
+            <span key={end} className="w-20">
               <span className="mb-0.5 block font-semibold whitespace-nowrap">
                 {end === "min" ? "Processing" : "to"}
               </span>
-              <input
-                type="number"
-                min={0}
-                max={365}
-                aria-label={end === "min" ? "Processing days, at least" : "Processing days, at most"}
+              <Field
+                compact
+                className="w-20"
+                label={end === "min" ? "Processing days, at least" : "Processing days, at most"}
+                number={{ least: 0, most: 365, whole: true }}
                 value={layout.processing[end] < 0 ? "" : layout.processing[end]}
                 onChange={(e) => {
-                  const n = e.target.value === "" ? -1 : Math.max(0, Math.round(Number(e.target.value)));
-                  onChange({ processing: { ...layout.processing, [end]: Math.min(n, 365) } });
+                  const { value } = checked(e.target.value, { least: 0, most: 365, whole: true });
+                  onChange({ processing: { ...layout.processing, [end]: value ? Number(value) : -1 } });
                 }}
                 onBlur={() => processingSaid && !backwards && onDone({ processing: layout.processing })}
-                className="w-full rounded-md border border-line-2 bg-surface px-2 py-1.5 text-right"
               />
-            </label>
+            </span>
           ))}
           <span className="pb-2 text-ink-2">days</span>
         </div>
@@ -220,7 +220,8 @@ function NewDelivery({ currency, taken, onAdd }: { currency: string; taken: stri
           .split(/[\s,;]+/)
           .filter(Boolean);
         const [first, further] = [text("first"), text("further") || text("first")].map((t) => typedNumber(t));
-        const transit = { min: Number(text("min")), max: Number(text("max")) };
+        const days = (name: string) => Number(checked(text(name), { least: 0, whole: true }).value ?? Number.NaN);
+        const transit = { min: days("min"), max: days("max") };
         if (!text("name") || taken.includes(text("name"))) return setTrouble("Give it a name of its own.");
         if (to.length === 0 || to.some((c) => c !== "*" && !/^[A-Z]{2}$/.test(c)))
           return setTrouble("Where it goes: country codes such as US, DE, or * for anywhere.");
@@ -268,20 +269,12 @@ function NewDelivery({ currency, taken, onAdd }: { currency: string; taken: stri
       </label>
       <input
         name="min"
-        type="number"
-        min={0}
+        inputMode="numeric"
         aria-label="Days in transit, at least"
         placeholder="days from"
         className={input}
       />
-      <input
-        name="max"
-        type="number"
-        min={0}
-        aria-label="Days in transit, at most"
-        placeholder="to"
-        className={input}
-      />
+      <input name="max" inputMode="numeric" aria-label="Days in transit, at most" placeholder="to" className={input} />
       <label className="col-span-2 flex items-center gap-2">
         <input type="checkbox" name="tracked" className="size-4 accent-(--beak-fill)" /> tracked
       </label>

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { Rule } from "../api/client";
-import { checked } from "../parts/number-field";
+import { checked, Field } from "../parts/field";
 import { type Band, fromPercent, kinds, plain, toPercent } from "./words";
 
 type Line = { from: string; ratio: string; amount: string };
@@ -50,7 +50,7 @@ export function FormulaPanel({
     .flatMap((l, i) => [
       i > 0 && checked(l.from, { least: 0 }).error,
       shape?.ratio && checked(l.ratio).error,
-      shape?.amount && checked(l.amount).error,
+      shape?.amount && checked(l.amount, { currency }).error,
     ])
     .find(Boolean);
   const done = () => {
@@ -119,11 +119,6 @@ export function FormulaPanel({
         put={put}
         remove={(i) => setLines(lines.filter((_, j) => j !== i))}
       />
-      {wrong && (
-        <p className="text-sm text-loss" role="alert">
-          {wrong}
-        </p>
-      )}
       <div className="flex justify-between">
         <button type="button" onClick={split} className="min-h-7 rounded px-1 underline">
           Other numbers above a cost
@@ -135,8 +130,6 @@ export function FormulaPanel({
     </form>
   );
 }
-
-const field = "w-20 rounded border border-line-2 bg-surface px-2 py-1 text-right";
 
 /** Bands are the numbers of a formula, a line for each cost from which others hold. */
 function Bands({
@@ -171,11 +164,11 @@ function Bands({
               {i === 0 ? (
                 <span className="px-2">0</span>
               ) : (
-                <input
-                  className={field}
-                  onFocus={(e) => e.target.select()}
-                  aria-label={`Band ${i + 1} from`}
-                  inputMode="decimal"
+                <Field
+                  compact
+                  className="w-20"
+                  label={`Band ${i + 1} from`}
+                  number={{ least: 0 }}
                   value={l.from}
                   onChange={(e) => put(i, { from: e.target.value })}
                 />
@@ -184,17 +177,17 @@ function Bands({
             <td className="pr-3 text-ink-2">{lines[i + 1]?.from ?? "no end"}</td>
             {shape?.ratio && (
               <td className="pr-3">
-                <input
-                  className={field}
-                  onFocus={(e) => e.target.select()}
-                  aria-label={
+                <Field
+                  compact
+                  className="w-20"
+                  label={
                     lines.length > 1
                       ? `Band ${i + 1} ${percent ? "percent" : "times"}`
                       : percent
                         ? "Percent"
                         : "Multiple"
                   }
-                  inputMode="decimal"
+                  number={{}}
                   value={l.ratio}
                   onChange={(e) => put(i, { ratio: e.target.value })}
                 />
@@ -202,11 +195,11 @@ function Bands({
             )}
             {shape?.amount && (
               <td>
-                <input
-                  className={field}
-                  onFocus={(e) => e.target.select()}
-                  aria-label={lines.length > 1 ? `Band ${i + 1} amount` : "Amount"}
-                  inputMode="decimal"
+                <Field
+                  compact
+                  className="w-20"
+                  label={lines.length > 1 ? `Band ${i + 1} amount` : "Amount"}
+                  number={{ currency }}
                   value={l.amount}
                   onChange={(e) => put(i, { amount: e.target.value })}
                 />

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { Choice } from "../parts/clause";
-import { type Bounds, checked, NumberField } from "../parts/number-field";
+import { type Bounds, checked, Field } from "../parts/field";
 import { fromPercent, plain, toPercent } from "./words";
 
 const set = "min-h-7 rounded border border-line-2 px-2 font-semibold hover:bg-sunk";
@@ -23,11 +23,12 @@ export function Numbers({ fields, onDone }: { fields: NumberOf[]; onDone: (texts
       {fields.map((f, i) => (
         <div key={f.label} className="grid grid-cols-[5.5rem_6rem_1fr] items-start gap-2">
           <span className="pt-1">{f.label}</span>
-          <NumberField
+          <Field
+            compact
             label={f.label}
-            text={texts[i] ?? ""}
-            bounds={f}
-            onText={(text) => setTexts(texts.map((t, j) => (i === j ? text : t)))}
+            value={texts[i] ?? ""}
+            number={f}
+            onChange={(e) => setTexts(texts.map((t, j) => (i === j ? e.target.value : t)))}
           />
           <span className="pt-1 text-sm text-ink-2">{f.suffix}</span>
         </div>

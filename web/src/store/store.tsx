@@ -3,9 +3,10 @@ import { useEffect, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { api, ask, type Problem, type Schemas, type Store } from "../api/client";
 import { useSession } from "../frame/session";
-import { Button, Field } from "../parts/controls";
+import { Button } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { Disconnect } from "../parts/disconnect";
+import { Field } from "../parts/field";
 import { ago } from "../parts/time";
 
 /** Why connecting failed, by the code in the address: no text of an address is ever shown. */

@@ -1,9 +1,9 @@
 import { type ClipboardEvent, type KeyboardEvent, use, useEffect, useState } from "react";
 import type { Draft, DraftVariant } from "../api/client";
+import { checked } from "../parts/field";
 import { Fields, useField } from "../parts/fields";
 import { Money } from "../parts/money";
 import { typedNumber } from "../parts/number";
-import { checked } from "../parts/number-field";
 import type { EditDraft } from "./draft";
 
 /** priceField names the field of the price in a row. */

@@ -4,6 +4,7 @@ import { api, ask, type Problem, type Schemas } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Dialog } from "../parts/controls";
+import { Field } from "../parts/field";
 import { Money, num, percent } from "../parts/money";
 import { typedNumber } from "../parts/number";
 import { type Column, Table } from "../parts/table";
@@ -30,6 +31,7 @@ export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void })
   const [column, setColumn] = useState("");
   const [end, setEnd] = useState(true);
   const chosen = acts.find((a) => a.act === act);
+  const words = `${chosen?.value ?? ""}${act === "raise_amount" ? `, ${store?.currency}` : ""}`;
   const body = (apply: boolean) => ({
     store: storeId,
     drafts: ids,
@@ -113,18 +115,18 @@ export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void })
       >
         {chosen?.value && (
           <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
-            <label className="flex items-center gap-2">
-              {chosen.value}
-              {act === "raise_amount" && `, ${store?.currency}`}
-              <input
+            <span className="flex items-start gap-2">
+              <span className="pt-1">{words}</span>
+              <Field
+                compact
                 autoFocus
+                label={words}
                 value={value}
+                number={{}}
                 onChange={(e) => setValue(e.target.value)}
-                inputMode="decimal"
-                className="w-24 rounded border border-line-2 bg-surface px-2 py-1 text-right"
               />
-              <span className="text-sm text-ink-2">{chosen.hint}</span>
-            </label>
+              <span className="pt-1 text-sm text-ink-2">{chosen.hint}</span>
+            </span>
             <label className="flex min-h-7 items-center gap-1.5">
               <input
                 type="checkbox"

@@ -1,7 +1,8 @@
 import { Popover } from "radix-ui";
 import { useEffect, useState } from "react";
 import type { Schemas } from "../api/client";
-import { Button, Field } from "../parts/controls";
+import { Button } from "../parts/controls";
+import { Field } from "../parts/field";
 import { panel } from "../parts/panel";
 
 type Option = Schemas["VariantOption"];
