@@ -153,7 +153,7 @@ func (s *Service) HeldBack(ctx context.Context, importID, sourceID int64, factor
 	return w, err
 }
 
-// ReleaseHeldBack puts those that were set apart behind all others, and returns the last place.
+// ReleaseHeldBack puts those that were set apart behind all others, and returns the last sequence number.
 func (s *Service) ReleaseHeldBack(ctx context.Context, tx pgx.Tx, importID int64, staged int) (last int, err error) {
 	offersIn, variantsIn := stagingTables(importID)
 	for _, table := range []string{variantsIn, offersIn} {

@@ -136,7 +136,7 @@ func (s *Service) RepriceUnpriced(ctx context.Context) error {
 	})
 }
 
-// Reprice works through a store's drafts in batches, each with its place kept in the same
+// Reprice works through a store's drafts in batches, each with how far it came kept in the same
 // transaction: killed at any moment, it goes on where it was. One runs at a time in a store;
 // people go on editing, and a row that somebody wrote meanwhile is left as they priced it.
 func (s *Service) Reprice(ctx context.Context, id int64) error {
@@ -289,26 +289,26 @@ func (w *walk) batch(ctx context.Context) (more bool, err error) {
 // repriceBatch works out the prices of lots and keeps the rows that differ from the stored ones.
 func repriceBatch(b *pricerSet, inputs []DraftInput, old []priceRow, full bool) (changed, missing []priceRow) {
 	var c repricer
-	place := 0
+	index := 0
 	for i := range inputs {
 		input := &inputs[i]
 		p := b.of(input.DraftID)
-		for place < len(old) && old[place].draft < input.DraftID {
-			place++
+		for index < len(old) && old[index].draft < input.DraftID {
+			index++
 		}
 		if !full {
 			item := p.itemOf(&input.Facts)
-			for ; place < len(old) && old[place].draft == input.DraftID; place++ {
-				if fresh := c.priceFromStored(p, &item, &old[place]); !fresh.equal(&old[place]) {
-					fresh.moves = fresh.price != old[place].price
+			for ; index < len(old) && old[index].draft == input.DraftID; index++ {
+				if fresh := c.priceFromStored(p, &item, &old[index]); !fresh.equal(&old[index]) {
+					fresh.moves = fresh.price != old[index].price
 					changed = append(changed, fresh)
 				}
 			}
 			continue
 		}
 		known := map[int64]*priceRow{}
-		for ; place < len(old) && old[place].draft == input.DraftID; place++ {
-			known[old[place].variant] = &old[place]
+		for ; index < len(old) && old[index].draft == input.DraftID; index++ {
+			known[old[index].variant] = &old[index]
 		}
 		quote := p.Quote(&input.Facts)
 		for j := range input.Variants {

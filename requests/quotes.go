@@ -241,7 +241,7 @@ func (s *Service) Register(a *apikit.API) {
 		func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
 			return nil, s.Take(ctx, in.ID)
 		})
-	a.Raw(access.Fulfiller, http.MethodGet, "/quotes/{id}/{place}", s.quotePicture)
+	a.Raw(access.Fulfiller, http.MethodGet, "/quotes/{id}/{index}", s.quotePicture)
 	a.Raw(access.Fulfiller, http.MethodGet, "/requests/{id}/picture", s.requestPicture)
 }
 
@@ -253,17 +253,17 @@ type Made struct {
 // quotePicture serves a picture of a quote, from the address that its offer was read with.
 func (s *Service) quotePicture(w http.ResponseWriter, r *http.Request) {
 	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
-	place, err2 := strconv.Atoi(chi.URLParam(r, "place"))
+	index, err2 := strconv.Atoi(chi.URLParam(r, "index"))
 	var raw []byte
 	if err == nil && err2 == nil {
 		err = s.Pool.QueryRow(r.Context(), `select offer from quote where id = $1`, id).Scan(&raw)
 	}
 	offer, err3 := source.ParseOffer(raw)
-	if err != nil || err2 != nil || err3 != nil || place < 0 || place >= len(offer.Pictures) {
+	if err != nil || err2 != nil || err3 != nil || index < 0 || index >= len(offer.Pictures) {
 		http.NotFound(w, r)
 		return
 	}
-	hash, content, err := s.Pictures.PictureAt(r.Context(), offer.Pictures[place])
+	hash, content, err := s.Pictures.PictureAt(r.Context(), offer.Pictures[index])
 	s.Pictures.Serve(w, r, hash, content, err)
 }
 

@@ -113,7 +113,7 @@ type storeClause struct {
 	unit    unit
 	// asked is the bound as it is typed; empty where it is not asked for.
 	asked func(*Sentence) string
-	// under is that an amount is a bound which is not reached, nothing that it may be nothing, less that it may be less.
+	// under is that an amount is not reached, nothing that it may be nothing, less that it may be less than that.
 	under, nothing, less bool
 }
 
@@ -132,8 +132,8 @@ var storeClauses = []storeClause{
 		asked: func(q *Sentence) string { return number(boolToInt(q.Tracked)) }},
 	{name: "under", of: index.Landed, words: "landed cost", offered: []int64{40, 25, 18, 12, 8, 5}, unit: amount,
 		under: true, asked: func(q *Sentence) string { return q.Under }},
-	{name: "item", of: index.Item, words: "item price", offered: []int64{40, 25, 18, 12, 8, 5}, unit: amount, under: true,
-		asked: func(q *Sentence) string { return q.Item }},
+	{name: "item", of: index.Item, words: "item price", offered: []int64{40, 25, 18, 12, 8, 5}, unit: amount,
+		under: true, asked: func(q *Sentence) string { return q.Item }},
 	{name: "shipping", of: index.Shipping, words: "shipping price", offered: []int64{10, 5, 2, 0}, unit: amount,
 		nothing: true, asked: func(q *Sentence) string { return q.Shipping }},
 	{name: "profit", of: index.Profit, words: "profit", offered: []int64{1, 2, 5, 10, 20}, unit: amount, nothing: true,

@@ -51,7 +51,7 @@ type Sentence struct {
 
 	Offset int    `query:"offset" minimum:"0" maximum:"1000000"`
 	Limit  int    `query:"limit" minimum:"0" maximum:"200" default:"50"`
-	Find   int64  `query:"find" doc:"An offer whose place in the answer is told"`
+	Find   int64  `query:"find" doc:"An offer whose position in the answer is told"`
 	Counts bool   `query:"counts" doc:"Count what each clause's choices would leave, too"`
 	Like   string `query:"like" maxLength:"100" doc:"Of clauses with many choices, those that hold this are told"`
 }

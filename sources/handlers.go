@@ -191,7 +191,7 @@ func (s *Service) analyzeNewest(ctx context.Context, id int64) (Analysis, error)
 }
 
 // downloadRejected writes what an import set aside as CSV, to be mended and sent again: the
-// columns of the list, with the place and the reason behind them.
+// columns of the list, with the position and the reason behind them.
 func (s *Service) downloadRejected(w http.ResponseWriter, r *http.Request) {
 	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
 	if err != nil {

@@ -134,13 +134,13 @@ func (s *Service) openPages(ctx context.Context, in *activeImport) (feed, error)
 	ctx, stop := context.WithCancel(ctx)
 	p := &pagesFeed{stop: stop, links: links, read: make(chan pageResult)}
 	p.first, p.done = parseCursor(in.cursor)
-	var places []int // before any is done: done changes as it goes
-	for place := p.first + 1; place <= len(links); place++ {
-		if !p.done[place] {
-			places = append(places, place)
+	var lines []int // before any is done: done changes as it goes
+	for line := p.first + 1; line <= len(links); line++ {
+		if !p.done[line] {
+			lines = append(lines, line)
 		}
 	}
-	go p.readAll(ctx, s, in.SourceID, places)
+	go p.readAll(ctx, s, in.SourceID, lines)
 	return p, nil
 }
 
@@ -149,7 +149,7 @@ type pagesFeed struct {
 	stop  context.CancelFunc
 	links []string
 	first int          // how many of the first are done
-	done  map[int]bool // by place, from 1, those that are done besides
+	done  map[int]bool // by line, from 1, those that are done besides
 	read  chan pageResult
 }
 
@@ -166,12 +166,12 @@ const (
 )
 
 // readAll begins a page after the other, so many at once, and closes read when all are through.
-func (p *pagesFeed) readAll(ctx context.Context, s *Service, sourceID int64, places []int) {
+func (p *pagesFeed) readAll(ctx context.Context, s *Service, sourceID int64, lines []int) {
 	defer close(p.read)
 	var all sync.WaitGroup
 	defer all.Wait()
 	room := make(chan struct{}, pagesAtOnce)
-	for _, place := range places {
+	for _, line := range lines {
 		select {
 		case <-ctx.Done():
 			return
@@ -181,8 +181,8 @@ func (p *pagesFeed) readAll(ctx context.Context, s *Service, sourceID int64, pla
 			defer func() { <-room }()
 			own, cancel := context.WithTimeout(ctx, pageTimeout)
 			defer cancel()
-			r := pageResult{line: place}
-			r.found, r.known, r.err = s.readLink(own, sourceID, p.links[place-1])
+			r := pageResult{line: line}
+			r.found, r.known, r.err = s.readLink(own, sourceID, p.links[line-1])
 			if own.Err() != nil && ctx.Err() == nil {
 				r.err = fmt.Errorf("its page took longer than %d seconds", int(pageTimeout.Seconds()))
 			}
@@ -254,11 +254,11 @@ func (p *pagesFeed) next(ctx context.Context) (batch, error) {
 	return b, nil
 }
 
-// cursor lists what is done: how many of the first, and further places, as in "12 15 17".
+// cursor lists what is done: how many of the first, and further lines, as in "12 15 17".
 func (p *pagesFeed) cursor() string {
 	text := strconv.Itoa(p.first)
-	for _, place := range slices.Sorted(maps.Keys(p.done)) {
-		text += " " + strconv.Itoa(place)
+	for _, line := range slices.Sorted(maps.Keys(p.done)) {
+		text += " " + strconv.Itoa(line)
 	}
 	return text
 }

@@ -156,12 +156,12 @@ func (w *World) Ready() stores.Store {
 	return store
 }
 
-// Offer is the id of the offer at a place of the marketplace's catalog.
-func (w *World) Offer(place int) int64 {
+// Offer is the id of the offer at an index of the marketplace's catalog.
+func (w *World) Offer(index int) int64 {
 	w.t.Helper()
 	var id int64
 	err := w.App.Pool.QueryRow(w.t.Context(), `select id from offer
-		where number = $1`, fmt.Sprintf("QB-%06d", 100000+place)).Scan(&id)
+		where number = $1`, fmt.Sprintf("QB-%06d", 100000+index)).Scan(&id)
 	must(w.t, err)
 	return id
 }

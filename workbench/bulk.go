@@ -82,26 +82,26 @@ func (s *Service) PriceInBulk(ctx context.Context, in BulkPriceInput) (BulkPrice
 	})
 	out := BulkPriceResult{Lines: []BulkPriceLine{}}
 	changes := map[int64][]PriceOverride{}
-	place := 0
+	row := 0
 	for _, d := range drafts {
 		variants, quote := d.priced(t, false)
 		for i := range variants {
 			if !variants[i].Chosen {
 				continue
 			}
-			line, override := act(&quote, d, i, variants[i], place)
-			place++
+			line, override := act(&quote, d, i, variants[i], row)
+			row++
 			out.count(line)
 			if override != nil {
 				changes[d.id] = append(changes[d.id], *override)
 			}
 		}
 	}
-	if in.Act == "column" && len(in.Column) != place {
+	if in.Act == "column" && len(in.Column) != row {
 		return out,
 			apikit.Problem(422, "column",
 				"The column has %d prices and %d variants are chosen. Paste one price for each; an empty line leaves "+
-					"its variant alone.", len(in.Column), place)
+					"its variant alone.", len(in.Column), row)
 	}
 	if !in.Apply || len(changes) == 0 {
 		return out, nil
@@ -164,14 +164,14 @@ func (s *Service) savePrices(ctx context.Context, t storeContext,
 }
 
 // pricing one variant of many: its line, and what to type where its price is to be kept.
-type bulkPriceFunc func(q *pricing.Quote, d *draft, i int, v Variant, place int) (BulkPriceLine, *PriceOverride)
+type bulkPriceFunc func(q *pricing.Quote, d *draft, i int, v Variant, row int) (BulkPriceLine, *PriceOverride)
 
 func bulkPriceAct(in BulkPriceInput, c money.Currency) (bulkPriceFunc, error) {
 	price, err := newPrice(in, c)
 	if err != nil {
 		return nil, err
 	}
-	return func(q *pricing.Quote, d *draft, i int, v Variant, place int) (BulkPriceLine, *PriceOverride) {
+	return func(q *pricing.Quote, d *draft, i int, v Variant, row int) (BulkPriceLine, *PriceOverride) {
 		line := BulkPriceLine{DraftID: d.id, VariantID: v.ID, Title: d.title, Variant: strings.Join(v.Values, " ")}
 		if v.Ladder != nil {
 			line.Now = &v.Ladder.Price
@@ -190,7 +190,7 @@ func bulkPriceAct(in BulkPriceInput, c money.Currency) (bulkPriceFunc, error) {
 			}
 			return line, &PriceOverride{VariantID: v.ID}
 		}
-		then, note := price(q, unit, v, place)
+		then, note := price(q, unit, v, row)
 		if note == "" && in.End && in.Act != "column" {
 			if ended, err := q.ApplyEnding(unit, then); err == nil {
 				then = ended
@@ -214,7 +214,7 @@ func bulkPriceAct(in BulkPriceInput, c money.Currency) (bulkPriceFunc, error) {
 
 // newPrice says what an act makes of a variant's price, or why it makes nothing of it.
 func newPrice(in BulkPriceInput,
-	c money.Currency) (func(q *pricing.Quote, u pricing.Unit, v Variant, place int) (money.Amount, string), error) {
+	c money.Currency) (func(q *pricing.Quote, u pricing.Unit, v Variant, row int) (money.Amount, string), error) {
 	text := strings.ReplaceAll(strings.TrimSpace(in.Value), ",", ".")
 	var percent money.Ratio
 	var amount money.Amount
@@ -231,15 +231,15 @@ func newPrice(in BulkPriceInput,
 			return nil, apikit.Problem(422, "value", "“%s” is not an amount in %s.", in.Value, c)
 		}
 	}
-	return func(q *pricing.Quote, u pricing.Unit, v Variant, place int) (then money.Amount, note string) {
+	return func(q *pricing.Quote, u pricing.Unit, v Variant, row int) (then money.Amount, note string) {
 		var err error
 		switch {
 		case in.Act == "column":
-			if place >= len(in.Column) || strings.TrimSpace(in.Column[place]) == "" {
+			if row >= len(in.Column) || strings.TrimSpace(in.Column[row]) == "" {
 				return then, "left alone"
 			}
-			if then, err = money.Parse(plainNumber(in.Column[place]), c); err != nil {
-				return then, fmt.Sprintf("“%s” is not a price in %s", in.Column[place], c)
+			if then, err = money.Parse(plainNumber(in.Column[row]), c); err != nil {
+				return then, fmt.Sprintf("“%s” is not a price in %s", in.Column[row], c)
 			}
 			return then, ""
 		case in.Act == "margin":

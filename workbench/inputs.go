@@ -80,19 +80,19 @@ func (s *Service) pricingVariants(ctx context.Context, q database.Querier, store
 	if err != nil {
 		return err
 	}
-	place := 0
+	index := 0
 	var draft, cost, advertised, listed int64
 	var pricesIn string
 	var v pricing.VariantInput
 	_, err = pgx.ForEachRow(rows,
 		[]any{&draft, &v.ID, &v.Chosen, &cost, &advertised, &listed, &pricesIn, &v.ManualPrice}, func() error {
-			for place < len(inputs) && inputs[place].DraftID < draft {
-				place++
+			for index < len(inputs) && inputs[index].DraftID < draft {
+				index++
 			}
-			if place < len(inputs) && inputs[place].DraftID == draft {
-				c := currencies[place]
+			if index < len(inputs) && inputs[index].DraftID == draft {
+				c := currencies[index]
 				v.Unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
-				inputs[place].Variants = append(inputs[place].Variants, v)
+				inputs[index].Variants = append(inputs[index].Variants, v)
 			}
 			return nil
 		})

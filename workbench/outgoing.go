@@ -59,8 +59,8 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 		if !v.Chosen || v.Ladder == nil {
 			continue
 		}
-		for o, place := range d.variants[i].valueIndexes {
-			used[o][place] = true
+		for o, index := range d.variants[i].valueIndexes {
+			used[o][index] = true
 		}
 		r.Variants = append(r.Variants,
 			ReadyVariant{v.ID, fmt.Sprintf("P%d-%d", d.id, d.variants[i].position+1), v.Values, *v.Ladder, v.Trace,
@@ -68,8 +68,8 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 	}
 	for i, o := range d.options {
 		kept := variant.Option{Name: o.Name, Original: o.Original}
-		for place, value := range o.Values {
-			if used[i][place] {
+		for index, value := range o.Values {
+			if used[i][index] {
 				kept.Values = append(kept.Values, value)
 			}
 		}

@@ -96,12 +96,12 @@ func writeList(path, prefix string, n int, drift bool) (mb float64, err error) {
 	}
 	w := bufio.NewWriterSize(f, 1<<20)
 	_, _ = w.WriteString("Product no.;SKU;Title;Category;Brand;Colour;Size;Cost EUR;RRP;Stock;EAN;Weight (g);Picture\n")
-	place := 0
+	index := 0
 	for o := range (gen.Catalog{Seed: 5, Prefix: prefix, Suppliers: 1, Near: true}).Offers(n) {
 		for i := range 4 {
 			v := o.Variants[i%len(o.Variants)]
 			cost := v.Price
-			if drift && place%20 == 0 {
+			if drift && index%20 == 0 {
 				cost += 7
 			}
 			fmt.Fprintf(w, "%s;%s-%d;%s;%s;%s;%s;%s %d;%d,%02d;%d,%02d;%d;%s;%d;https://pictures.example/%s.jpg\n",
@@ -109,7 +109,7 @@ func writeList(path, prefix string, n int, drift bool) (mb float64, err error) {
 				v.Values[0], v.Values[1], i+1, cost/100, cost%100, cost*3/100, cost*3%100, v.Stock, v.GTIN, v.Grams,
 				o.Pictures[v.Picture])
 		}
-		place++
+		index++
 	}
 	if err := w.Flush(); err != nil {
 		return 0, err

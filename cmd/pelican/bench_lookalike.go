@@ -56,11 +56,11 @@ type truth struct {
 // knowledge is of all offers, by id and by family; it has no pointers, so that it does not slow down what is measured.
 type knowledge struct {
 	all   []truth
-	place map[int64]int32
+	rowOf map[int64]int32
 }
 
 func (k *knowledge) of(id int64) (truth, bool) {
-	at, ours := k.place[id]
+	at, ours := k.rowOf[id]
 	if !ours {
 		return truth{}, false
 	}
@@ -93,10 +93,10 @@ func truths(ctx context.Context, pool *pgxpool.Pool, n int) (*knowledge, error) 
 	}); err != nil {
 		return nil, err
 	}
-	k := &knowledge{place: map[int64]int32{}}
+	k := &knowledge{rowOf: map[int64]int32{}}
 	for o := range gen.Offers(benchSeed, n) {
 		if id, there := ids[o.Number]; there {
-			k.place[id] = int32(len(k.all))
+			k.rowOf[id] = int32(len(k.all))
 			k.all = append(k.all, truth{id, int32(o.Family), int32(o.Seller)})
 		}
 	}

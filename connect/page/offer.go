@@ -335,8 +335,8 @@ func (p *parser) variant(o *source.Offer, group, item, offer thing, at int) (v s
 	}
 	v.StockUnknown = !counted && v.Stock == 0
 	for _, text := range p.texts(item, "image") {
-		if place := slices.Index(o.Pictures, p.absolute(text)); place >= 0 {
-			v.Picture = place
+		if index := slices.Index(o.Pictures, p.absolute(text)); index >= 0 {
+			v.Picture = index
 			break
 		}
 	}

@@ -292,7 +292,7 @@ func (look *Analysis) columns(sample []Row, given *Layout, hints Hints) error {
 	return nil
 }
 
-// at is the place of a field's column, or -1.
+// at is the index of a field's column, or -1.
 func (l *Layout) at(f Field) int {
 	return slices.IndexFunc(l.Columns, func(c Column) bool { return c.Field == f })
 }

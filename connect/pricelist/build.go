@@ -24,8 +24,8 @@ import (
 func errorAs(err error, into *ErrLayout) bool { return errors.As(err, into) }
 
 type mark struct {
-	field Field
-	place int
+	field  Field
+	column int
 }
 
 // product is an item of its rows, built unless the reader is lazy.
@@ -50,8 +50,8 @@ func (r *Reader) sumOf(rows []Row) [32]byte {
 		sum := sha256.Sum256(said)
 		r.salt = sum[:]
 		for _, f := range Fields {
-			for _, place := range r.places[f] {
-				r.marks = append(r.marks, mark{f, place})
+			for _, column := range r.places[f] {
+				r.marks = append(r.marks, mark{f, column})
 			}
 		}
 	}
@@ -60,12 +60,12 @@ func (r *Reader) sumOf(rows []Row) [32]byte {
 	for _, row := range rows {
 		for _, m := range r.marks {
 			cell := ""
-			if m.place < len(row.Cells) {
-				cell = row.Cells[m.place]
+			if m.column < len(row.Cells) {
+				cell = row.Cells[m.column]
 			}
 			b = binary.AppendUvarint(b, uint64(len(cell)))
 			b = append(b, cell...)
-			if kind := row.kind(m.place); kind.number {
+			if kind := row.kind(m.column); kind.number {
 				b = append(append(b, 1), kind.currency...)
 			}
 		}
@@ -236,7 +236,7 @@ func (r *Reader) offerNumber(row Row, title string) string {
 	return strings.ToLower(title)
 }
 
-// options are the names of what the rows differ in, and the columns of their values; a place
+// options are the names of what the rows differ in, and the columns of their values; a column
 // of -1 stands for the rest of the title, where no column names the variant.
 func (r *Reader) options(rows []Row) (names []string, places []int) {
 	for _, at := range r.places[Option] {

@@ -44,8 +44,8 @@ func (r *Reader) pictures(o *source.Offer, rows []Row) {
 	}
 }
 
-// pictureOf is the place of a row's own picture among the offer's.
-func (r *Reader) pictureOf(o *source.Offer, row Row) (place int) {
+// pictureOf is the index of a row's own picture among the offer's.
+func (r *Reader) pictureOf(o *source.Offer, row Row) (index int) {
 	found := false
 	r.addresses(row, func(text string) {
 		if found {
@@ -56,10 +56,10 @@ func (r *Reader) pictureOf(o *source.Offer, row Row) (place int) {
 			at = slices.Index(o.Pictures, r.picture(text))
 		}
 		if at >= 0 {
-			place, found = at, true
+			index, found = at, true
 		}
 	})
-	return place
+	return index
 }
 
 // picture is where a picture is: its address, or, by a file's name, that of one that was sent

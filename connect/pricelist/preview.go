@@ -97,8 +97,8 @@ func Twice(number string) string {
 }
 
 // PreviewOf shows an offer, and counts what can be bought of it.
-func PreviewOf(offer *source.Offer, place int, doubts, given map[string]string) (o PreviewOffer, good int) {
-	o = PreviewOffer{Row: place, Number: offer.Number, Title: offer.Title, Category: offer.Category,
+func PreviewOf(offer *source.Offer, row int, doubts, given map[string]string) (o PreviewOffer, good int) {
+	o = PreviewOffer{Row: row, Number: offer.Number, Title: offer.Title, Category: offer.Category,
 		Options: offer.OptionNames, Pictures: len(offer.Pictures), Variants: []PreviewVariant{}, Cells: []string{}}
 	if o.Options == nil {
 		o.Options = []string{}

@@ -453,7 +453,7 @@ func decimalSign(sample []Row) (comma, point int) {
 	return comma, point
 }
 
-// findHeader is the row, by its place in the sample, that names the columns; -1 is none.
+// findHeader is the row, by its index in the sample, that names the columns; -1 is none.
 func findHeader(sample []Row) int {
 	best, at := 0.0, -1
 	known := map[string]map[Field]float64{}

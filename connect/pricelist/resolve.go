@@ -126,9 +126,9 @@ func (r *Reader) currencyColumns() {
 	}
 }
 
-func at(sample []Row, place int) []Row {
+func at(sample []Row, number int) []Row {
 	for i := range sample {
-		if sample[i].Number == place {
+		if sample[i].Number == number {
 			return sample[i : i+1]
 		}
 	}

@@ -45,7 +45,7 @@ type Supplier struct {
 	Verified              bool
 }
 
-// Variant is one purchasable SKU. Picture is a place in the offer's pictures.
+// Variant is one purchasable SKU. Picture is an index into the offer's pictures.
 type Variant struct {
 	Number, Barcode string
 	Values          []string

@@ -173,7 +173,7 @@ type Page struct {
 	AsOf string
 }
 
-// RejectedItem is an item that was set aside, with its place and the reason in plain words.
+// RejectedItem is an item that was set aside, with its position and the reason in plain words.
 type RejectedItem struct {
 	// Number is the offer's, where it could be read.
 	Number                    string
@@ -246,13 +246,13 @@ const (
 	maxContent = 20_000
 )
 
-// rejected is an item that cannot be used; its place is its number where that could be read.
-func (o Offer) rejected(place string, why error, raw []byte) RejectedItem {
+// rejected is an item that cannot be used; its position is told as its number where that could be read.
+func (o Offer) rejected(position string, why error, raw []byte) RejectedItem {
 	if o.Number != "" {
-		place = strings.ToValidUTF8(o.Number[:min(len(o.Number), maxNumber)], "")
+		position = strings.ToValidUTF8(o.Number[:min(len(o.Number), maxNumber)], "")
 	}
 	content := strings.ReplaceAll(strings.ToValidUTF8(string(raw[:min(len(raw), maxContent)]), "\uFFFD"), "\x00", "")
-	return RejectedItem{Number: strings.ToValidUTF8(o.Number, ""), Position: place,
+	return RejectedItem{Number: strings.ToValidUTF8(o.Number, ""), Position: position,
 		Reason: strings.ToValidUTF8(why.Error(), "\uFFFD"), Content: content}
 }
 

@@ -17,7 +17,7 @@ type Side struct {
 
 // Counterpart is a variant of another supplier that a variant can be bought as.
 type Counterpart struct {
-	To int // place among the other's; -1 where there is none or several would do
+	To int // its index among the other's; -1 where there is none or several would do
 	By string
 }
 

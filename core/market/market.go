@@ -29,11 +29,11 @@ func Of(prices []int64, c money.Currency) (Spread, bool) {
 		slices.Sort(prices)
 	}
 	at := func(quarters int64) money.Amount {
-		span := int64(len(prices)-1) * quarters // the place, in quarters
-		place, part := span/4, span%4
-		price := prices[place]
+		span := int64(len(prices)-1) * quarters // where it lies, in quarters
+		index, part := span/4, span%4
+		price := prices[index]
 		if part > 0 {
-			price += (part*(prices[place+1]-price) + 2) / 4
+			price += (part*(prices[index+1]-price) + 2) / 4
 		}
 		return money.New(price, c)
 	}

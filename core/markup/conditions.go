@@ -141,19 +141,19 @@ type Shadow struct {
 	By   []int `json:"by"`
 }
 
-// Unreachable lists the rules, by place, for which the rules above them leave nothing:
+// Unreachable lists the rules, by index, for which the rules above them leave nothing:
 // each of those is for all the same things, and together they cover its costs.
 func (rs *Rules) Unreachable() []Shadow {
 	shadows := []Shadow{}
-	for place := range rs.list {
-		rule := &rs.list[place]
+	for index := range rs.list {
+		rule := &rs.list[index]
 		if rule.Off {
 			continue
 		}
 		at, by := rule.Conditions.From.Minor(), []int{}
 		for grew := true; grew && at < rule.Conditions.under(); {
 			grew = false
-			for above := range rs.list[:place] {
+			for above := range rs.list[:index] {
 				r := &rs.list[above]
 				if !r.Off && r.Formula.Kind != Market && r.Conditions.wider(&rule.Conditions) &&
 					r.Conditions.From.Minor() <= at && r.Conditions.under() > at {
@@ -164,7 +164,7 @@ func (rs *Rules) Unreachable() []Shadow {
 		}
 		if at >= rule.Conditions.under() && len(by) > 0 {
 			slices.Sort(by)
-			shadows = append(shadows, Shadow{place, by})
+			shadows = append(shadows, Shadow{index, by})
 		}
 	}
 	return shadows

@@ -55,7 +55,7 @@ type Band struct {
 	From money.Amount `json:"from"`
 	To   money.Amount `json:"to,omitzero"`
 	// Ratio is the percent as a ratio (60 % is 0.6), the multiple (2.2), the margin, or the
-	// place against the market (-0.05 is 5 % below).
+	// position against the market (-0.05 is 5 % below).
 	Ratio money.Ratio `json:"ratio"`
 	// Amount is what is added, or the profit.
 	Amount money.Amount `json:"amount,omitzero"`
@@ -136,7 +136,7 @@ func (b Band) check(kind FormulaKind, c money.Currency) *FieldError {
 	case kind == Margin && (b.Ratio < 0 || b.Ratio >= money.One):
 		return wrong("ratio", "The margin must be from 0 to under 100 %%.")
 	case kind == Market && (b.Ratio <= -money.One || b.Ratio > 10*money.One):
-		return wrong("ratio", "The place against the market must be above -100 %% and at most 1,000 %%.")
+		return wrong("ratio", "The position against the market must be above -100 %% and at most 1,000 %%.")
 	case b.Ratio > 1000*money.One:
 		return wrong("ratio", "The markup must stay under 1,000 times the cost.")
 	}
@@ -145,11 +145,11 @@ func (b Band) check(kind FormulaKind, c money.Currency) *FieldError {
 
 // band finds the numbers for a cost: the last band that begins at or below it.
 func (r *compiled) band(cost int64) *Band {
-	place := len(r.bands) - 1
-	for place > 0 && r.bands[place] > cost {
-		place--
+	band := len(r.bands) - 1
+	for band > 0 && r.bands[band] > cost {
+		band--
 	}
-	return &r.rule.Formula.Bands[place]
+	return &r.rule.Formula.Bands[band]
 }
 
 // raw is the price before floor and ending, in minor units.

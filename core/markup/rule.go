@@ -15,7 +15,7 @@ import (
 
 // Rule prices the items its conditions hold for.
 type Rule struct {
-	// ID names the rule in traces, whatever its place; from 1, once in its list.
+	// ID names the rule in traces, whatever its index; from 1, once in its list.
 	ID int `json:"id"`
 	// Off keeps a rule in the list without using it.
 	Off        bool       `json:"off,omitempty"`
@@ -79,7 +79,7 @@ type Rules struct {
 
 // FieldError says what is wrong with which part of which rule, for a person.
 type FieldError struct {
-	// Rule is the place of the rule, from 0; -1 where the fault is not one rule's.
+	// Rule is the index of the rule, from 0; -1 where the fault is not one rule's.
 	Rule   int
 	Field  string
 	Reason string
@@ -107,20 +107,20 @@ func NewRules(c money.Currency, list ...Rule) (*Rules, error) {
 	}
 	rs := &Rules{currency: c, list: make([]Rule, len(list))}
 	ids := map[int]bool{}
-	for place, r := range list {
+	for index, r := range list {
 		if err := r.check(c); err != nil {
-			err.Rule = place
+			err.Rule = index
 			return nil, err
 		}
 		if r.ID < 1 || ids[r.ID] {
 			return nil,
-				&FieldError{place, "id", fmt.Sprintf("The id %d is not a number from 1 that only this rule has.", r.ID)}
+				&FieldError{index, "id", fmt.Sprintf("The id %d is not a number from 1 that only this rule has.", r.ID)}
 		}
 		ids[r.ID] = true
-		rs.list[place] = r.clone()
+		rs.list[index] = r.clone()
 		if !r.Off {
 			rs.ranges = append(rs.ranges, costRange{r.Conditions.From.Minor(), r.Conditions.under()})
-			rs.ready = append(rs.ready, compile(&rs.list[place], c))
+			rs.ready = append(rs.ready, compile(&rs.list[index], c))
 		}
 	}
 	last := list[len(list)-1]

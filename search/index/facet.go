@@ -5,7 +5,7 @@ import (
 	"strings"
 )
 
-// facet gives each row the place of its value among the distinct ones.
+// facet gives each row the index of its value among the distinct ones.
 type facet struct {
 	kind   Facet
 	values []string

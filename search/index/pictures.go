@@ -67,7 +67,7 @@ func (s *pictureIndex) weightRanges(grams int32) [][2]int {
 	return [][2]int{{0, from(1)}, {from(max(least, 1)), from(math.Floor(float64(grams)/(1-otherWeight)) + 1)}}
 }
 
-// indexOf is the place of a row's picture; -1 where it is not known.
+// indexOf is the index of a row's picture; -1 where it is not known.
 func (s *pictureIndex) indexOf(row int) int {
 	if len(s.places) == 0 {
 		return -1

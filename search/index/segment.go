@@ -121,13 +121,13 @@ func build[T any](rows []Entry[T], offered Offered) *segment[T] {
 		order[i] = uint32(i)
 	}
 	slices.SortFunc(order, func(a, b uint32) int { return strings.Compare(met[a], met[b]) })
-	place := make([]uint32, len(met))
+	position := make([]uint32, len(met))
 	s.vocabulary = make([]string, len(met))
 	for at, id := range order {
-		place[id], s.vocabulary[at] = uint32(at), met[id]
+		position[id], s.vocabulary[at] = uint32(at), met[id]
 	}
 	for i, w := range s.words {
-		s.words[i] = place[w&^wordFlags] | w&wordFlags
+		s.words[i] = position[w&^wordFlags] | w&wordFlags
 	}
 	slices.Sort(s.productCodes)
 	s.productCodes = slices.Compact(s.productCodes)
@@ -266,7 +266,7 @@ func (snap *Snapshot[T]) merge(parts []part[T]) part[T] {
 	var coders [facetCount]*valueCoder
 	for f := range coders {
 		coders[f] = newValueCoder(Facet(f), n)
-		placed := make([][]uint32, len(parts)) // the place of each value of a part
+		placed := make([][]uint32, len(parts)) // the position of each value of a part
 		for i := range parts {
 			placed[i] = make([]uint32, len(parts[i].facets[f].values))
 		}
@@ -303,7 +303,7 @@ func (p *part[T]) nextLive(row int) int {
 	return row
 }
 
-// mergedVocabulary is the words of all, sorted, with the place of each part's words among them.
+// mergedVocabulary is the words of all, sorted, with the position of each part's words among them.
 func mergedVocabulary[T any](parts []part[T]) (all []string, places [][]uint32) {
 	at := make([]int, len(parts))
 	for _, p := range parts {
@@ -337,11 +337,11 @@ func (s *segment[T]) dropUnusedWords() {
 	for _, w := range s.words {
 		held.add(w &^ wordFlags)
 	}
-	place := make([]uint32, len(s.vocabulary))
+	position := make([]uint32, len(s.vocabulary))
 	kept := s.vocabulary[:0]
 	for w, word := range s.vocabulary {
 		if held.has(uint32(w)) {
-			place[w] = uint32(len(kept))
+			position[w] = uint32(len(kept))
 			kept = append(kept, word)
 		}
 	}
@@ -350,6 +350,6 @@ func (s *segment[T]) dropUnusedWords() {
 	}
 	s.vocabulary = kept
 	for i, w := range s.words {
-		s.words[i] = place[w&^wordFlags] | w&wordFlags
+		s.words[i] = position[w&^wordFlags] | w&wordFlags
 	}
 }

@@ -6088,7 +6088,7 @@ export interface operations {
                 sort?: "relevance" | "landed" | "item" | "shipping" | "days" | "units" | "growth" | "rating" | "rivals" | "profit" | "margin" | "worth";
                 offset?: number;
                 limit?: number;
-                /** @description An offer whose place in the answer is told */
+                /** @description An offer whose position in the answer is told */
                 find?: number;
                 /** @description Count what each clause's choices would leave, too */
                 counts?: boolean;
@@ -6237,7 +6237,7 @@ export interface operations {
                 sort?: "relevance" | "landed" | "item" | "shipping" | "days" | "units" | "growth" | "rating" | "rivals" | "profit" | "margin" | "worth";
                 offset?: number;
                 limit?: number;
-                /** @description An offer whose place in the answer is told */
+                /** @description An offer whose position in the answer is told */
                 find?: number;
                 /** @description Count what each clause's choices would leave, too */
                 counts?: boolean;

@@ -25,7 +25,7 @@ export const kinds: {
   { kind: "percent_plus", name: "a percent and an amount", ratio: "percent", amount: "added", basis: true },
   { kind: "margin", name: "a margin after fees", ratio: "percent" },
   { kind: "profit", name: "a profit after fees", amount: "profit" },
-  { kind: "market", name: "a place against the market", ratio: "percent" },
+  { kind: "market", name: "a position against the market", ratio: "percent" },
 ];
 
 /** bandWords says one band's numbers. */
