@@ -122,11 +122,15 @@ test("while one types, neither sheets nor pictures are asked for; then the first
   const asked: string[] = [];
   page.on("request", (r) => asked.push(new URL(r.url()).pathname));
   const words = page.getByLabel("Search", { exact: true });
-  await words.selectText();
-  // Faster than anybody, so that it is no pause for a machine that is busy either.
-  await words.pressSequentially("garden hose", { delay: 25 });
-  expect(asked.filter((path) => path.startsWith("/pictures/") || /^\/api\/offers\/\d+/.test(path))).toEqual([]);
-  expect(asked.filter((path) => path === "/api/offers").length).toBeGreaterThan(2);
+  // A machine that is busy may pause between two keys, and a pause is the end of typing: then it is typed once more.
+  await expect(async () => {
+    await words.fill("");
+    await page.waitForTimeout(1500);
+    asked.length = 0;
+    await words.pressSequentially("garden hose", { delay: 80 });
+    expect(asked.filter((path) => path.startsWith("/pictures/") || /^\/api\/offers\/\d+/.test(path))).toEqual([]);
+    expect(asked.filter((path) => path === "/api/offers").length).toBeGreaterThan(5);
+  }).toPass({ timeout: 45_000 });
   await expect.poll(() => asked.some((path) => /^\/api\/offers\/\d+$/.test(path))).toBe(true);
   await expect.poll(() => asked.some((path) => path.startsWith("/pictures/"))).toBe(true);
 });
