@@ -48,10 +48,19 @@ func TestDistance(t *testing.T) {
 	}
 }
 
+// rounds are fewer under the race detector, which scripts/test runs with -short: every comparison is ten times slower,
+// and its goroutines are the same in the first ones.
+func rounds(n int) int {
+	if testing.Short() {
+		return n / 8
+	}
+	return n
+}
+
 func TestAnswersEqualAPlainScan(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 6))
 	snapshot, known := world(r, 700)
-	for range 500 {
+	for range rounds(500) {
 		agree(t, snapshot, known, randomQuestion(r))
 	}
 }
@@ -80,7 +89,7 @@ func TestAnswersEqualAPlainScanAfterChanges(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 8))
 	snapshot, known := world(r, 2000)
 	next := int64(2001)
-	for range 40 {
+	for range rounds(40) {
 		var changed []Entry[StoreValues]
 		var gone []int64
 		batch := 1 + r.IntN(40)
