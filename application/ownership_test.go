@@ -24,7 +24,7 @@ var owners = map[string][]string{
 	"matching":          {"match_decision"},
 	"media":             {"picture"},
 	"members":           {"api_token", "audit_entry", "known_device", "member", "sessions", "sign_in_attempt"},
-	"offers":            {"catalog_change", "offer", "offer_variant", "supplier"},
+	"offers":            {"catalog_change", "offer", "offer_variant", "offer_version", "supplier"},
 	"platform/progress": {"progress_event"},
 	"pricing":           {"money_rules", "price", "price_pin", "rate_day", "reprice_run"},
 	"publishing":        {"listing", "listing_price", "product_key", "publish_item", "publish_run"},

@@ -2,6 +2,7 @@ package offers
 
 import (
 	"context"
+	"errors"
 	"slices"
 
 	"github.com/jackc/pgx/v5"
@@ -56,9 +57,10 @@ func (s *Service) NotifyPictures(ctx context.Context, urls ...string) error {
 // maxNotified is how many offers one entry of the log names at most.
 const maxNotified = 20_000
 
-// ForgetChanges lets the log's old entries go: an instance that may not have read them builds
-// its index anew.
-func (s *Service) ForgetChanges(ctx context.Context) error {
+// Prune lets the log's old entries go, since an instance that may not have read them builds its index anew, and
+// versions that are older than is told.
+func (s *Service) Prune(ctx context.Context) error {
 	_, err := s.pool.Exec(ctx, `delete from catalog_change where at < now() - interval '1 day'`)
-	return err
+	_, err2 := s.pool.Exec(ctx, `delete from offer_version where said_until < now() - $1::interval`, versionsLast)
+	return errors.Join(err, err2)
 }

@@ -233,8 +233,8 @@ func (s *Service) AnalyzeStaging(ctx context.Context, importID int64) error {
 	return err
 }
 
-// Merge puts the staged offers of some places on the shelf: an update of the rows that
-// differ and an insert of those that are missing. It is safe to repeat.
+// Merge merges staged offers into ours, those behind from.After up to a sequence number: what they said before is kept
+// as a version, rows that differ are updated, and those that are missing are inserted. It is safe to repeat.
 func (s *Service) Merge(ctx context.Context, tx pgx.Tx, from Staging, upTo int64) (MergeCounts, error) {
 	var counts MergeCounts
 	offersIn, variantsIn := stagingTables(from.ImportID)
@@ -274,7 +274,7 @@ func (s *Service) Merge(ctx context.Context, tx pgx.Tx, from Staging, upTo int64
 
 type mergeStep struct{ name, sql string }
 
-// mergeSteps lists the steps in order; $1 is the source, $2 and $3 the places. Of a part, a known
+// mergeSteps lists the steps in order; $1 is the source, $2 and $3 the sequence numbers. Of a part, a known
 // offer's own facts stay until the whole comes again, as do the variants that it does not name.
 func mergeSteps(offersIn, variantsIn string, part bool) []mergeStep {
 	these := ` s.seq > $2 and s.seq <= $3 and $1::bigint is not null `
@@ -317,6 +317,7 @@ func mergeSteps(offersIn, variantsIn string, part bool) []mergeStep {
 			insert into supplier (source_id, number, name, country, rating, on_time, verified)
 			select $1, supplier, supplier_name, country, supplier_rating, on_time, verified from ` + suppliers + `
 			on conflict (source_id, number) do nothing`},
+		{"keep versions", keepVersions(offersIn, these)},
 		{"change offers", changeOffers},
 		{"add offers", `
 			insert into offer (id, source_id, supplier_id, ` + offerColumns + `) overriding system value

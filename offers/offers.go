@@ -41,10 +41,10 @@ func New(pool *pgxpool.Pool, media Media, drafts Drafts) *Service {
 	return &Service{pool: pool, media: media, drafts: drafts}
 }
 
-// Staging is where an import lays offers aside.
+// Staging is where the offers of an import are staged.
 type Staging struct {
 	ImportID, SourceID int64
-	// After is that of the offer before.
+	// After is the sequence number that they come behind.
 	After int64
 	// Partial tells that offers may come with some of their variants only: the others stay.
 	Partial bool

@@ -44,5 +44,10 @@ func (s *Service) picture(ctx context.Context, offer int64, index int) (hash str
 
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/offers/{id}/versions", "offerVersions",
+		"What an offer said before it changed",
+		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[[]Version], error) {
+			return apikit.OK(s.Versions(ctx, in.ID))
+		})
 	a.Raw(access.Fulfiller, http.MethodGet, "/pictures/{offer}/{index}", s.servePicture)
 }

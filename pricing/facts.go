@@ -2,7 +2,7 @@ package pricing
 
 import "plainpelican/core/money"
 
-// OfferFactsFrom and OfferFactsColumns read what an offer o is priced by, into the fields of an OfferFactsRow: its
+// OfferFactsJoin and OfferFactsColumns read what an offer o is priced by, into the fields of an OfferFactsRow: its
 // supplier u and its source x are joined to it. The last column is its least cost where it has market prices, and 0
 // without.
 const (

@@ -46,6 +46,7 @@ type Sheet struct {
 	Said           string             `json:"said" doc:"The same in a sentence"`
 	Markets        []string           `json:"markets" doc:"The store's; the one that prices assume first"`
 	Market         string             `json:"market" doc:"That prices assume; empty without a store"`
+	Versions       int                `json:"versions" doc:"How often it has changed since it was first seen"`
 }
 
 // SheetVariant is a variant of an offer with what it would earn.
@@ -88,11 +89,12 @@ func (s *Service) sheet(ctx context.Context, id, storeID int64, soldOutToo bool)
 	err := s.pool.QueryRow(ctx, `
 		select o.id, o.number, o.title, o.description, o.page_url, cardinality(o.pictures), o.option_names, o.rating,
 			o.ratings, o.return_days, o.weekly, o.updated_at, o.withdrawn_at, o.rivals, o.own_packing, o.remarks,
-			o.first_seen, u.on_time, u.verified,`+pricing.OfferFactsColumns+`
+			o.first_seen, u.on_time, u.verified,
+			(select count(*) from facts.offer_version where offer_id = o.id),`+pricing.OfferFactsColumns+`
 		from facts.offer o`+pricing.OfferFactsJoin+`where o.id = $1`, id).
 		Scan(append([]any{&o.ID, &o.Number, &o.Title, &o.Description, &o.PageURL, &pictures, &o.OptionNames, &rating,
 			&o.Ratings, &o.ReturnDays, &o.Weekly, &o.UpdatedAt, &o.WithdrawnAt, &o.Rivals, &o.OwnPacking, &o.Remarks,
-			&o.FirstSeen, &o.OnTime, &o.Verified}, row.Fields()...)...)
+			&o.FirstSeen, &o.OnTime, &o.Verified, &o.Versions}, row.Fields()...)...)
 	if database.Missing(err) {
 		return o, apikit.NotFound("offer")
 	}

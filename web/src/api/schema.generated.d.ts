@@ -656,6 +656,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offers/{id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What an offer said before it changed
+         * @description What an offer said before it changed. Needs the role fulfiller.
+         */
+        get: operations["offerVersions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offers/{id}/what-if": {
         parameters: {
             query?: never;
@@ -2025,6 +2045,25 @@ export interface components {
             number: string;
             title: string;
         };
+        OffersVersion: {
+            title: string;
+            /**
+             * Format: date-time
+             * @description When it was found to say something else
+             */
+            until: string;
+            variants: components["schemas"]["OffersVersionVariant"][];
+        };
+        OffersVersionVariant: {
+            cost: components["schemas"]["ApikitAmountDoc"];
+            number: string;
+            /**
+             * Format: int64
+             * @description Null where the source did not say
+             */
+            stock: number | null;
+            values: string[];
+        };
         PricelistChoice: {
             detail: string;
             label: string;
@@ -2839,6 +2878,11 @@ export interface components {
             /** @description What its sales say */
             verdict: components["schemas"]["DemandVerdict"];
             verified: boolean;
+            /**
+             * Format: int64
+             * @description How often it has changed since it was first seen
+             */
+            versions: number;
             /** @description Units a week over the last year, oldest first */
             weekly: number[];
             /** Format: date-time */
@@ -6522,6 +6566,91 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    offerVersions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OffersVersion"][];
+                };
             };
             /** @description Bad Request */
             400: {

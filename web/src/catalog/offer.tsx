@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { memo, useEffect, useState } from "react";
+import { lazy, memo, Suspense, useEffect, useState } from "react";
 import { Link } from "react-router";
 import type { OfferSheet } from "../api/client";
 import { useSession } from "../frame/session";
@@ -15,6 +15,8 @@ import { Sheet } from "../parts/sheet";
 import { Trace } from "../parts/trace";
 import { offerQuery } from "./queries";
 import { WhatIf } from "./whatif";
+
+const Versions = lazy(() => import("./versions"));
 
 /** OfferSheetView is the sheet about the offer under the cursor. */
 export const OfferSheetView = memo(function OfferSheetView({
@@ -172,6 +174,7 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
       <WhatIf offer={offer} onTake={onTake} />
       <Deliveries offer={offer} />
       <Variants offer={offer} />
+      <Before offer={offer} />
       <h3 className="mt-5 mb-1">In the supplier's words</h3>
       {/* biome-ignore lint/security/noDangerouslySetInnerHtml: the server leaves plain elements only */}
       <div className="prose-plain text-ink-2" dangerouslySetInnerHTML={{ __html: offer.description }} />
@@ -335,6 +338,24 @@ function Deliveries({ offer }: { offer: OfferSheet }) {
         </div>
       ))}
     </section>
+  );
+}
+
+/** Before opens what the supplier said before, where it has changed. */
+function Before({ offer }: { offer: OfferSheet }) {
+  const [open, setOpen] = useState(false);
+  if (offer.versions === 0) return null;
+  return (
+    <details className="mt-5" onToggle={(e) => setOpen(e.currentTarget.open)}>
+      <summary className="min-h-6 font-semibold">
+        {offer.versions === 1 ? "It has changed once" : `It has changed ${offer.versions} times`}
+      </summary>
+      {open && (
+        <Suspense fallback={<p className="text-ink-2">…</p>}>
+          <Versions offer={offer} />
+        </Suspense>
+      )}
+    </details>
   );
 }
 

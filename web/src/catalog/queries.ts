@@ -9,6 +9,13 @@ export const offerQuery = (id: number, store: number, soldOut = false) =>
     staleTime: 30_000,
   });
 
+/** versionsQuery reads what an offer said before it changed. */
+export const versionsQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["offer", id, "versions"],
+    queryFn: () => ask(api.GET("/api/offers/{id}/versions", { params: { path: { id } } })),
+  });
+
 /** whatIfQuery works out what a supposed price or markup of an offer would earn. */
 export const whatIfQuery = (id: number, query: { store: number; markup: string } | { store: number; price: string }) =>
   queryOptions<Schemas["SearchWhatIfResult"], Problem>({
