@@ -51,7 +51,8 @@ func TestVersionsOfAnOffer(t *testing.T) {
 		}
 		changed++
 		was := versions[0]
-		sold := slices.DeleteFunc(slices.Clone(before.Variants), func(v search.SheetVariant) bool { return v.Withdrawn })
+		gone := func(v search.SheetVariant) bool { return v.Withdrawn }
+		sold := slices.DeleteFunc(slices.Clone(before.Variants), gone)
 		if len(versions) != 1 || was.Title != before.Title || len(was.Variants) != len(sold) {
 			t.Fatalf("offer %d: %+v", id, versions)
 		}
