@@ -96,16 +96,16 @@ func (s *Service) Check(ctx context.Context, storeID int64) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error { return s.Jobs.Add(ctx, tx, CheckArgs{storeID}, nil) })
 }
 
-// held is a listing as it was sent last, with a session with the store that holds it.
-type held struct {
+// openListing is a listing as it was sent last, with a session with its store.
+type openListing struct {
 	session    store.Session
 	product    string
 	sent       store.Product
 	duplicates []Duplicate
 }
 
-// held reads a listing and opens its store. It returns a problem where either is not there.
-func (s *Service) held(ctx context.Context, listing int64) (h held, err error) {
+// open reads a listing and opens its store. It returns a problem where either is not there.
+func (s *Service) open(ctx context.Context, listing int64) (h openListing, err error) {
 	var storeID int64
 	err = s.Pool.QueryRow(ctx, `select store_id, product_id, sent, duplicates from listing
 		where id = $1`, listing).Scan(&storeID, &h.product, &h.sent, &h.duplicates)
@@ -121,7 +121,7 @@ func (s *Service) held(ctx context.Context, listing int64) (h held, err error) {
 
 // RemoveDuplicates takes the further products of a listing out of its store.
 func (s *Service) RemoveDuplicates(ctx context.Context, listing int64) error {
-	h, err := s.held(ctx, listing)
+	h, err := s.open(ctx, listing)
 	if err != nil {
 		return err
 	}
@@ -142,7 +142,7 @@ func (s *Service) RemoveDuplicates(ctx context.Context, listing int64) error {
 // Hide makes a listing invisible in its store, whether its supplier still sells it or not: what was sent
 // last is sent again, hidden.
 func (s *Service) Hide(ctx context.Context, listing int64) error {
-	h, err := s.held(ctx, listing)
+	h, err := s.open(ctx, listing)
 	if err != nil {
 		return err
 	}
