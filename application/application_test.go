@@ -147,6 +147,7 @@ func TestErrorsAreProblems(t *testing.T) {
 
 func TestHealthAndMetrics(t *testing.T) {
 	w := testkit.Start(t)
+	testkit.Until(t, "the index", func() bool { return call(t, w, "GET", "/readyz", "", nil).StatusCode == 200 })
 	for path, want := range map[string]int{"/healthz": 200, "/readyz": 200, "/api/nothing": 404, "/metrics": 401} {
 		if answer := call(t, w, "GET", path, "", nil); answer.StatusCode != want {
 			t.Errorf("%s: %s", path, answer.Status)

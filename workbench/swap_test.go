@@ -34,6 +34,11 @@ func TestTheSupplierOfADraftIsSwapped(t *testing.T) {
 	store := w.Ready()
 	first, second := w.Offer(0), w.Offer(1)
 	b := take(t, w, store.ID, first)
+	testkit.Until(t, "its pictures", func() bool { // which are served from elsewhere once they are fetched
+		return !slices.ContainsFunc(b.get().Pictures, func(p workbench.Picture) bool {
+			return !strings.HasPrefix(p.Path, "/pictures/")
+		})
+	})
 	d := b.mustEdit(map[string]any{"title": "A mug of my own", "pictures": reversed(b.get().Pictures)})
 	d = b.mustEdit(map[string]any{"prices": []map[string]any{{"variant_id": d.Variants[0].ID, "price": "39.00"}}})
 
