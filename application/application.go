@@ -94,8 +94,7 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a.Members = members.New(pool, strings.HasPrefix(s.PublicURL, "https:"), log)
 	a.Members.Unavailable, a.Members.Address = unavailable, a.clientAddress
 	a.Stores = &stores.Service{Pool: pool, Drivers: []store.Driver{storeplatform.Driver{Client: client}}, Box: box,
-		PublicURL: s.PublicURL,
-		Log:       log}
+		PublicURL: s.PublicURL, Log: log}
 	a.Pricing = &pricing.Service{Pool: pool, Stores: a.Stores, Jobs: a.Jobs, Progress: a.Progress, Log: log,
 		Now: time.Now}
 	a.Stores.Pricing = a.Pricing

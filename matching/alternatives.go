@@ -9,8 +9,6 @@ import (
 	"slices"
 	"sync"
 
-	"plainpelican/search"
-
 	"github.com/jackc/pgx/v5"
 	"golang.org/x/sync/errgroup"
 
@@ -21,6 +19,7 @@ import (
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
 	"plainpelican/pricing"
+	"plainpelican/search"
 	"plainpelican/search/index"
 )
 

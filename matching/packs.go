@@ -33,8 +33,13 @@ func (e *Alternatives) comparePieces() error {
 		}
 	}
 	slices.SortStableFunc(e.Packs, func(a, b Alternative) int {
-		if a.PerPiece == nil || b.PerPiece == nil {
-			return cmp.Compare(toInt(a.PerPiece == nil), toInt(b.PerPiece == nil))
+		switch {
+		case a.PerPiece == nil && b.PerPiece == nil:
+			return 0
+		case a.PerPiece == nil:
+			return 1
+		case b.PerPiece == nil:
+			return -1
 		}
 		return cmp.Compare(a.PerPiece.Minor(), b.PerPiece.Minor())
 	})
@@ -45,11 +50,4 @@ func (e *Alternatives) comparePieces() error {
 func shareOf(a money.Amount, by int) (money.Amount, error) {
 	n, err := money.MulDiv(a.Minor(), 1, int64(by))
 	return money.New(n, a.Currency()), err
-}
-
-func toInt(yes bool) int {
-	if yes {
-		return 1
-	}
-	return 0
 }

@@ -57,8 +57,8 @@ func (s *Service) NotifyPictures(ctx context.Context, urls ...string) error {
 // maxNotified is how many offers one entry of the log names at most.
 const maxNotified = 20_000
 
-// Prune lets the log's old entries go, since an instance that may not have read them builds its index anew, and
-// versions that are older than is told.
+// Prune lets the log's old entries go, since an instance that may not have read them builds its index anew, and the
+// oldest versions of offers.
 func (s *Service) Prune(ctx context.Context) error {
 	_, err := s.pool.Exec(ctx, `delete from catalog_change where at < now() - interval '1 day'`)
 	_, err2 := s.pool.Exec(ctx, `delete from offer_version where said_until < now() - $1::interval`, versionsLast)

@@ -6,11 +6,10 @@ import (
 	"net/http"
 	"strconv"
 
-	"plainpelican/platform/access"
-	"plainpelican/platform/apikit"
-
 	"github.com/go-chi/chi/v5"
 
+	"plainpelican/platform/access"
+	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
 	"plainpelican/platform/pictures"
 )

@@ -8,6 +8,7 @@ import (
 	"plainpelican/core/demand"
 	"plainpelican/core/money"
 	"plainpelican/platform/apikit"
+	"plainpelican/pricing"
 	"plainpelican/search/index"
 )
 
@@ -78,21 +79,22 @@ var numberClauses = []numberClause{
 	{"processing", index.Processing, []int32{5, 3, 2, 1}, positive(func(q *Sentence) int32 { return q.Processing })},
 	{"verified", index.Verified, []int32{1}, positive(func(q *Sentence) int32 { return boolToInt(q.Verified) })},
 	{"packs", index.Packs, []int32{1}, positive(func(q *Sentence) int32 { return boolToInt(q.Packs) })},
+	{"new", index.Seen, newBounds, func(q *Sentence) (*int32, error) {
+		if q.New == 0 {
+			return nil, nil
+		}
+		since := firstDayOf(q.New)
+		return &since, nil
+	}},
 }
 
-// newClause is about days from today: its bounds are others each day, and counted when they are asked for.
-var newClause = numberClause{"new", index.Seen, []int32{30, 7, 1}, func(q *Sentence) (*int32, error) {
-	if q.New == 0 {
-		return nil, nil
-	}
-	since := firstDayOf(q.New)
-	return &since, nil
-}}
+// newBounds are how many days an offer may be new.
+var newBounds = []int32{30, 7, 1}
 
 // firstDayOf is the first of the last so many days, in days since 1970.
 func firstDayOf(days int32) int32 { return int32(time.Now().Unix()/86400) - days + 1 }
 
-// positive is a bound that nothing asks for.
+// positive is a bound that is asked for where it is more than nothing.
 func positive(of func(*Sentence) int32) func(*Sentence) (*int32, error) {
 	return func(q *Sentence) (*int32, error) {
 		if bound := of(q); bound > 0 {
@@ -206,7 +208,9 @@ func major(n int64, c money.Currency) int64 {
 // offeredNumbers are the bounds of numbers that are counted.
 func offeredNumbers() (offered index.Offered) {
 	for _, clause := range numberClauses {
-		offered[clause.of] = clause.offered
+		if clause.of != index.Seen { // other days each day: they are counted when they are asked for
+			offered[clause.of] = clause.offered
+		}
 	}
 	return offered
 }
@@ -224,19 +228,21 @@ func offeredInStore(c money.Currency) (offered index.OfferedInStore) {
 // None is the choice of offers that have no brand, no category, or do not say where they ship from or to.
 const None = "(none)"
 
-// ask puts what a sentence asks for into a question; of a store only where there is one, of a currency.
-func (q *Sentence) ask(out *index.Query, store bool, c money.Currency) error {
+// ask puts what a sentence asks for into a question; of what offers come to in a store only where there is one.
+func (q *Sentence) ask(out *index.Query, p *pricing.Pricer) error {
 	out.Facets = map[index.Facet][]string{}
 	for _, clause := range facetClauses {
 		choices := slices.Clone(clause.asked(q))
-		if at := slices.Index(choices, None); clause.none && at >= 0 {
-			choices[at] = ""
+		for i, choice := range choices {
+			if clause.none && choice == None {
+				choices[i] = ""
+			}
 		}
 		if len(choices) > 0 {
 			out.Facets[clause.of] = choices
 		}
 	}
-	for _, clause := range append(numberClauses[:len(numberClauses):len(numberClauses)], newClause) {
+	for _, clause := range numberClauses {
 		bound, err := clause.asked(q)
 		if err != nil {
 			return err
@@ -246,12 +252,15 @@ func (q *Sentence) ask(out *index.Query, store bool, c money.Currency) error {
 				index.Bound[index.Number]{Of: clause.of, Value: int64(*bound)})
 		}
 	}
+	if p == nil {
+		return nil
+	}
 	for _, clause := range storeClauses {
 		typed := clause.asked(q)
-		if typed == "" || !store {
+		if typed == "" {
 			continue
 		}
-		bound, err := clause.bound(typed, c)
+		bound, err := clause.bound(typed, p.Currency)
 		if err != nil {
 			return err
 		}

@@ -46,7 +46,7 @@ func facetValues(counts *index.Counts, like string, pricer *pricing.Pricer) map[
 		out[clause.name] = topValues(values, like, clause.tree)
 	}
 	text := func(bound int32) string { return itoa(int64(bound)) }
-	for _, clause := range append(numberClauses[:len(numberClauses):len(numberClauses)], newClause) {
+	for _, clause := range numberClauses {
 		out[clause.name] = boundValues(counts.Numbers[clause.of], clause.offered, text)
 	}
 	if pricer == nil {

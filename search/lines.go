@@ -5,13 +5,12 @@ import (
 	"slices"
 	"strconv"
 
-	"plainpelican/offers"
-
 	"github.com/jackc/pgx/v5"
 
 	"plainpelican/core/market"
 	"plainpelican/core/money"
 	"plainpelican/core/terms"
+	"plainpelican/offers"
 	"plainpelican/platform/apikit"
 	"plainpelican/pricing"
 	"plainpelican/search/index"

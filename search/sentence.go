@@ -7,7 +7,6 @@ import (
 	"strings"
 	"time"
 
-	"plainpelican/core/money"
 	"plainpelican/core/terms"
 	"plainpelican/platform/apikit"
 	"plainpelican/pricing"
@@ -71,11 +70,7 @@ func (s *Service) question(ctx context.Context, q *Sentence, p *pricing.Pricer) 
 		}
 		out.Words = terms.Parse(q.Words, groups)
 	}
-	var c money.Currency
-	if p != nil {
-		c = p.Currency
-	}
-	if err := q.ask(&out, p != nil, c); err != nil || p == nil {
+	if err := q.ask(&out, p); err != nil || p == nil {
 		return out, err
 	}
 	if q.Standard {
@@ -150,7 +145,7 @@ func (s *Service) Search(ctx context.Context, q Sentence) (Result, error) {
 		return Result{}, err
 	}
 	if question.Counts = q.Counts; q.Counts {
-		for _, days := range newClause.offered {
+		for _, days := range newBounds {
 			question.SeenSince = append(question.SeenSince, firstDayOf(days))
 		}
 	}

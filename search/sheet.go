@@ -5,13 +5,12 @@ import (
 	"slices"
 	"time"
 
-	"plainpelican/offers"
-
 	"github.com/jackc/pgx/v5"
 
 	"plainpelican/core/demand"
 	"plainpelican/core/markup"
 	"plainpelican/core/money"
+	"plainpelican/offers"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
 	"plainpelican/platform/safehtml"

@@ -127,7 +127,7 @@ type activeImport struct {
 	tries int
 	note  string
 	job   *rivertype.JobRow
-	// initialLoad is the import of a source that had no offers: what is read goes on the shelf at once.
+	// initialLoad is the import of a source that had no offers: what is read is not staged first.
 	initialLoad bool
 }
 
@@ -147,7 +147,7 @@ func (in *activeImport) isDuplicate(number string) bool {
 // Resume goes on with an import where it was left.
 func (s *Service) Resume(ctx context.Context, id int64) error { return s.run(ctx, id, nil) }
 
-// run takes a catalog in: it reads and stages, weighs, and puts on the shelf. Each part is a
+// run takes a catalog in: it reads and stages, checks the impact, and merges. Each part is a
 // transaction together with where it goes on, so that a killed import resumes where it was.
 // A failure of ours is tried again, until the last time.
 func (s *Service) run(ctx context.Context, id int64, job *rivertype.JobRow) error {

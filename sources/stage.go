@@ -81,7 +81,7 @@ func (s *Service) stage(ctx context.Context, in *activeImport, b batch) error {
 	})
 }
 
-// twice sets the second of two fresh with one number aside; a marketplace's is only left out,
+// twice rejects the second of two offers with one number; a marketplace's is only left out,
 // since its pages may shift while they are read.
 func (b *batch) twice(number string, rows map[string]sourceRow) {
 	if r, list := rows[number]; list {
@@ -90,7 +90,7 @@ func (b *batch) twice(number string, rows map[string]sourceRow) {
 	}
 }
 
-// filterUnchanged builds those of a list's products that are not on the shelf just so, and counts the others.
+// filterUnchanged builds those of a list's products that are not known just so, and counts the others.
 func (s *Service) filterUnchanged(ctx context.Context, in *activeImport, b *batch) (same int, err error) {
 	if len(b.lazy) == 0 {
 		return 0, nil
@@ -148,10 +148,10 @@ func (s *Service) reject(ctx context.Context, tx pgx.Tx, in *activeImport, items
 	return err
 }
 
-// partSize is how many fresh go on the shelf in one transaction.
+// partSize is how many offers are merged in one transaction.
 const partSize = 5000
 
-// mergeStaged withdraws what has left and puts what is staged on the shelf, part by part.
+// mergeStaged withdraws what has left and merges what is staged, part by part.
 func (s *Service) mergeStaged(ctx context.Context, in *activeImport) error {
 	if in.Phase == "checking" {
 		if err := s.Offers.AnalyzeStaging(ctx, in.ID); err != nil {

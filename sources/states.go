@@ -36,16 +36,13 @@ func transition(to State, set, where string) string {
 	for i, s := range before[to] {
 		from[i] = "'" + string(s) + "'"
 	}
+	sets := []string{"state = '" + string(to) + "'"}
 	if to.ended() {
-		set = "finished_at = now(), seen_offers = null" + join(set)
+		sets = append(sets, "finished_at = now()", "seen_offers = null")
 	}
-	return "update import_run set state = '" + string(to) + "'" + join(set) + " where state in (" +
-		strings.Join(from, ", ") + ") and " + where
-}
-
-func join(set string) string {
-	if set == "" {
-		return ""
+	if set != "" {
+		sets = append(sets, set)
 	}
-	return ", " + set
+	return "update import_run set " + strings.Join(sets, ", ") + " where state in (" + strings.Join(from, ", ") +
+		") and " + where
 }

@@ -140,7 +140,10 @@ func (r *Report) description(d Draft) {
 
 // contacts stops what would lead customers to the supplier.
 func (r *Report) contacts(d Draft) {
-	for _, part := range []struct{ where, text string }{{"title", d.Title}, {"description", d.Description}} {
+	for _, part := range []struct {
+		where, text string
+		kind        Kind
+	}{{"title", d.Title, ""}, {"description", d.Description, ContactInDescription}} {
 		where, text := part.where, part.text
 		if found := contact.Find(text); len(found) > 0 {
 			var named []string
@@ -149,9 +152,7 @@ func (r *Report) contacts(d Draft) {
 			}
 			r.stop(&r.Description, Description, NeedsYou, "The %s has %s. Remove the contact details.", where,
 				some(named))
-			if where == "description" {
-				r.Findings[len(r.Findings)-1].Kind = ContactInDescription
-			}
+			r.Findings[len(r.Findings)-1].Kind = part.kind
 		}
 		if names(text, d.Supplier) && !strings.EqualFold(d.Supplier, d.Brand) {
 			r.stop(&r.Description, Description, NeedsYou, "The %s names the supplier, %s. Take the name out.", where,

@@ -66,7 +66,7 @@ func New(router chi.Router, log *slog.Logger) *API {
 }
 
 // schemaName puts the package before a type's name, so that each capability may name its
-// types plainly: search.Line is CatalogLine.
+// types plainly: search.Line is SearchLine.
 func schemaName(t reflect.Type, hint string) string {
 	name := huma.DefaultSchemaNamer(t, hint)
 	for t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice {
@@ -284,7 +284,7 @@ func Tenths(n int) string {
 	return fmt.Sprintf("%d.%d", n/10, n%10)
 }
 
-// List is a list that is never null in JSON.
+// List is a list that is never null, in JSON and in a column.
 func List[T any](items []T) []T {
 	if items == nil {
 		return []T{}

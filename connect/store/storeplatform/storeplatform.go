@@ -17,20 +17,17 @@ import (
 	"plainpelican/platform/outgoing"
 )
 
-// ClientID is how the application names itself to stores.
-const ClientID = "Plain Pelican"
+// clientID is how the application names itself to stores.
+const clientID = "Plain Pelican"
 
-// Scopes are what it asks to be allowed.
-const Scopes = "store:read products:write"
-
-// Kind is this one.
-const Kind store.Kind = "store platform"
+// scopes are what it asks to be allowed.
+const scopes = "store:read products:write"
 
 // Driver speaks the store protocol.
 type Driver struct{ Client *outgoing.Client }
 
 // Kind names it.
-func (Driver) Kind() store.Kind { return Kind }
+func (Driver) Kind() store.Kind { return "store platform" }
 
 // description is what a store says at its well-known address.
 type description struct {
@@ -88,7 +85,7 @@ func (d Driver) Describe(ctx context.Context, address string) (store.Description
 func (Driver) ApprovalURL(address string, of store.Description, redirect, state, verifier string) (string, error) {
 	to, err := read(of.Endpoints)
 	q := url.Values{
-		"response_type": {"code"}, "client_id": {ClientID}, "redirect_uri": {redirect}, "scope": {Scopes},
+		"response_type": {"code"}, "client_id": {clientID}, "redirect_uri": {redirect}, "scope": {scopes},
 		"state":          {state},
 		"code_challenge": {oauth2.S256ChallengeFromVerifier(verifier)}, "code_challenge_method": {"S256"},
 	}
@@ -103,11 +100,9 @@ func (d Driver) Exchange(ctx context.Context, address string, of store.Descripti
 	if err != nil {
 		return "", err
 	}
-	form := url.Values{"grant_type": {"authorization_code"}, "client_id": {ClientID}, "code": {code},
+	form := url.Values{"grant_type": {"authorization_code"}, "client_id": {clientID}, "code": {code},
 		"redirect_uri": {redirect}, "code_verifier": {verifier}}
-	answer, err := d.Client.Do(ctx,
-		outgoing.Request{Method: http.MethodPost, URL: address + to.Token, Body: []byte(form.Encode()),
-			Header: http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}, MaxBytes: 1 << 16})
+	answer, err := d.post(ctx, address+to.Token, form)
 	if err != nil {
 		return "", err
 	}
@@ -129,11 +124,14 @@ func (d Driver) Revoke(ctx context.Context, address string, endpoints json.RawMe
 	if err != nil || !strings.HasPrefix(to.Revocation, "/") {
 		return err
 	}
-	_, err = d.Client.Do(ctx,
-		outgoing.Request{Method: http.MethodPost, URL: address + to.Revocation,
-			Body:   []byte(url.Values{"token": {token}}.Encode()),
-			Header: http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}, MaxBytes: 1 << 16})
+	_, err = d.post(ctx, address+to.Revocation, url.Values{"token": {token}})
 	return err
+}
+
+// post sends a form.
+func (d Driver) post(ctx context.Context, address string, form url.Values) (*outgoing.Response, error) {
+	return d.Client.Do(ctx, outgoing.Request{Method: http.MethodPost, URL: address, Body: []byte(form.Encode()),
+		Header: http.Header{"Content-Type": {"application/x-www-form-urlencoded"}}, MaxBytes: 1 << 16})
 }
 
 // session is an approved connection to one store.

@@ -4,7 +4,6 @@ import {
   createSortedRowModel,
   rowSortingFeature,
   sortFn_alphanumeric,
-  sortFn_basic,
   tableFeatures,
   useTable,
 } from "@tanstack/react-table";
@@ -13,7 +12,7 @@ import { cursorLook, Grid, GridRow } from "./grid";
 import { RowReach, useRow, useRows } from "./list";
 
 /** What a cell may want to know besides its row. */
-export type CellOf = { index: number; current: boolean };
+type CellOf = { index: number; current: boolean };
 
 /** A Column of a table, as data. */
 export type Column<R extends object> = {
@@ -38,11 +37,11 @@ const features = tableFeatures({
   columnVisibilityFeature,
   rowSortingFeature,
   sortedRowModel: createSortedRowModel(),
-  sortFns: { basic: sortFn_basic, alphanumeric: sortFn_alphanumeric },
+  sortFns: { alphanumeric: sortFn_alphanumeric },
 });
 
 /** useColumns holds rows and columns together: the rows in the order that was chosen, the columns that are shown. */
-export function useColumns<R extends object>(rows: R[], columns: Column<R>[], key: (row: R) => string | number) {
+function useColumns<R extends object>(rows: R[], columns: Column<R>[], key: (row: R) => string | number) {
   const defs: ColumnDef<typeof features, R>[] = columns.map((column) => ({
     id: column.id,
     header: column.name,
@@ -57,7 +56,7 @@ export function useColumns<R extends object>(rows: R[], columns: Column<R>[], ke
   return { shown, rows: table.getRowModel().rows };
 }
 
-export type Columns<R extends object> = ReturnType<typeof useColumns<R>>;
+type Columns<R extends object> = ReturnType<typeof useColumns<R>>;
 
 /** heading is what a column's heading shows: its words, or a button where rows can be sorted by it. */
 function heading<R extends object>({ leaf, column }: Columns<R>["shown"][number]): ReactNode {
