@@ -247,8 +247,9 @@ function useAddress({
     setParams(address, { replace: true });
   });
   useEffect(() => {
+    if (open) return; // the address follows what is typed: to write it now would take letters away
     if (here && sought.current === 0 && (cursor > 0 || (wanted > 0 && wanted !== here.id))) showInAddress(here.id);
-  }, [here, cursor, wanted]);
+  }, [open, here, cursor, wanted]);
   return { shownOffer, sheetOffer };
 }
 
