@@ -33,7 +33,7 @@ var owners = map[string][]string{
 	"sources": {"category", "category_mapping", "import_run", "link_result", "rejected_row", "source", "upload",
 		"uploaded_picture"},
 	"stores":    {"store", "store_approval"},
-	"workbench": {"draft", "draft_edit", "draft_variant", "manual_price"},
+	"workbench": {"draft", "draft_edit", "draft_variant", "manual_price", "tray", "wording"},
 }
 
 // named finds the tables of a statement, with the word before each.

@@ -19,31 +19,7 @@ import (
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
-	"plainpelican/platform/safehtml"
 )
-
-// EditInput changes parts of a draft; what is absent stays as it is.
-type EditInput struct {
-	// Base is, for each field that the edit touches, the revision of the draft at which the field was changed last as
-	// the person saw it; 0 is never. A field that is not in it is written whatever stands there.
-	Base        map[edit.Field]int `json:"base,omitempty" doc:"Field to the revision that was read"`
-	Title       *string            `json:"title,omitempty" maxLength:"500"`
-	Description *string            `json:"description,omitempty" maxLength:"100000"`
-	// RemoveContacts takes the supplier's mail addresses, telephone numbers and links out of the description.
-	RemoveContacts bool                  `json:"remove_contacts,omitempty"`
-	Pictures       *[]edit.PictureChoice `json:"pictures,omitempty" maxItems:"1000"`
-	Options        *[]variant.Option     `json:"options,omitempty" doc:"The same options and values, renamed"`
-	Chosen         *[]int64              `json:"chosen,omitempty" doc:"Draft variants to sell"`
-	Prices         *[]PriceOverride      `json:"prices,omitempty"`
-	Collections    *[]string             `json:"collections,omitempty" maxItems:"100"`
-	Tags           *[]string             `json:"tags,omitempty" maxItems:"250"`
-}
-
-// PriceOverride sets a manual price for one variant in the store in use, or gives it back to the rules.
-type PriceOverride struct {
-	VariantID int64  `json:"variant_id"`
-	Price     string `json:"price" doc:"Decimal text; empty is the rule's price" maxLength:"30"`
-}
 
 // Edited is what became of an edit. Where it changed words alone, the rest of the draft stands as it was.
 type Edited struct {
@@ -68,68 +44,6 @@ type Changed struct {
 // changes are by field.
 type changes map[edit.Field]Changed
 
-// operations are what an edit does, in the order in which they are applied.
-func (e *EditInput) operations(storeID int64, c money.Currency) ([]edit.Operation, error) {
-	var list []edit.Operation
-	if e.Title != nil {
-		list = append(list, edit.SetTitle{Title: *e.Title})
-	}
-	if e.Description != nil {
-		list = append(list, edit.SetDescription{Description: safehtml.Clean(*e.Description)})
-	}
-	if e.RemoveContacts {
-		list = append(list, edit.RemoveContacts{})
-	}
-	if e.Pictures != nil {
-		list = append(list, edit.ArrangePictures{Pictures: *e.Pictures})
-	}
-	if e.Options != nil {
-		list = append(list, edit.RenameOptions{Options: *e.Options})
-	}
-	if e.Chosen != nil {
-		list = append(list, edit.ChooseVariants{Chosen: *e.Chosen})
-	}
-	if e.Collections != nil {
-		list = append(list, edit.SetCollections{Collections: *e.Collections})
-	}
-	if e.Tags != nil {
-		list = append(list, edit.SetTags{Tags: *e.Tags})
-	}
-	if e.Prices != nil {
-		prices, err := manualPrices(*e.Prices, storeID, c)
-		if err != nil {
-			return nil, err
-		}
-		list = append(list, prices)
-	}
-	return list, nil
-}
-
-// manualPrices reads prices as people write them, in a store's currency.
-func manualPrices(overrides []PriceOverride, storeID int64, c money.Currency) (edit.SetPrices, error) {
-	op := edit.SetPrices{StoreID: storeID}
-	if storeID == 0 {
-		return op, apikit.Problem(422, "prices", "Connect a store before you set prices.")
-	}
-	for _, p := range overrides {
-		if strings.TrimSpace(p.Price) == "" {
-			op.Prices = append(op.Prices, edit.VariantPrice{VariantID: p.VariantID})
-			continue
-		}
-		amount, err := money.Parse(p.Price, c)
-		if err != nil {
-			example := money.New(19*c.Unit()+99%c.Unit(), c).Decimal()
-			return op,
-				apikit.Problem(422, "prices", "“%s” is not a price in %s; write one such as %s.", p.Price, c, example)
-		}
-		if amount.Minor() <= 0 {
-			return op, apikit.Problem(422, "prices", "A price must be more than 0.")
-		}
-		op.Prices = append(op.Prices, edit.VariantPrice{VariantID: p.VariantID, Price: amount.Minor()})
-	}
-	return op, nil
-}
-
 // Edit makes an edit, whole or not at all, and keeps what takes it back.
 func (s *Service) Edit(ctx context.Context, id, storeID int64, in EditInput) (Edited, error) {
 	var currency money.Currency
@@ -150,10 +64,18 @@ func (s *Service) Edit(ctx context.Context, id, storeID int64, in EditInput) (Ed
 			return Edited{}, err
 		}
 	}
+	unwanted, err := s.unwanted(ctx)
+	if err != nil {
+		return Edited{}, err
+	}
 	var w *writing
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		w, err = s.write(ctx, tx, id, writeOptions{base: in.Base}, func(*writing) ([]edit.Operation, error) {
-			return operations, nil
+			if len(in.Restore) == 0 {
+				return operations, nil
+			}
+			originals, err := s.originals(ctx, tx, id, in.Restore)
+			return append(operations, originals...), err
 		})
 		if err != nil {
 			return err
@@ -169,9 +91,10 @@ func (s *Service) Edit(ctx context.Context, id, storeID int64, in EditInput) (Ed
 		return Edited{}, err
 	}
 	out := Edited{Revision: w.revision, Changes: w.changes, Title: w.draft.Title, Description: w.draft.Description,
-		Undo: w.what,
-		Readiness: readiness.CheckDescription(readiness.Draft{Title: w.draft.Title, Description: w.draft.Description,
-			Supplier: w.supplier, Brand: w.brand, Limits: limits})}
+		Undo: w.what}
+	sold := wordsOf(&w.draft, storeID)
+	sold.Supplier, sold.Brand, sold.Limits, sold.Unwanted = w.supplier, w.brand, limits, unwanted
+	out.Readiness = readiness.CheckDescription(sold)
 	if slices.ContainsFunc(w.touched, func(f edit.Field) bool { return f != edit.Title && f != edit.Description }) {
 		draft, err := s.Get(ctx, id, storeID)
 		if err != nil {
@@ -203,6 +126,8 @@ type writeOptions struct {
 	bulk int64
 	// undoes is the edit that is taken back; 0 is none.
 	undoes int64
+	// variants are read before the operations are built.
+	variants bool
 }
 
 // write is the one place where a draft is changed: it locks the draft, refuses what somebody else has changed since,
@@ -214,10 +139,12 @@ func (s *Service) write(ctx context.Context, tx pgx.Tx, id int64, o writeOptions
 	d := &w.draft
 	err := tx.QueryRow(ctx, `
 		select d.revision, d.changes, d.title, d.description, d.pictures, d.options, d.collections, d.tags, d.offer_id,
+			d.type, d.vendor, d.search_title, d.search_description, d.own, d.reserve, coalesce(d.tray_id, 0),
 			u.name, o.brand
 		from draft d join facts.offer o on o.id = d.offer_id join facts.supplier u on u.id = o.supplier_id
 		where d.id = $1 for update of d`, id).Scan(&w.revision, &w.changes, &d.Title, &d.Description, &d.Pictures,
-		&d.Options, &d.Collections, &d.Tags, &d.OfferID, &w.supplier, &w.brand)
+		&d.Options, &d.Collections, &d.Tags, &d.OfferID, &d.Type, &d.Vendor, &d.SearchTitle, &d.SearchDescription,
+		&d.Own, &d.Reserve, &d.TrayID, &w.supplier, &w.brand)
 	if database.Missing(err) {
 		return nil, apikit.NotFound("draft")
 	}
@@ -225,16 +152,20 @@ func (s *Service) write(ctx context.Context, tx pgx.Tx, id int64, o writeOptions
 		return nil, err
 	}
 	w.title = d.Title
-	before := *d
+	offerBefore := d.OfferID
+	if o.variants {
+		if err := readVariants(ctx, tx, w); err != nil {
+			return nil, err
+		}
+	}
 	operations, err := build(w)
 	if err != nil {
 		return nil, err
 	}
-	if slices.ContainsFunc(operations, needsVariants) {
+	if !o.variants && slices.ContainsFunc(operations, needsVariants) {
 		if err := readVariants(ctx, tx, w); err != nil {
 			return nil, err
 		}
-		before.Variants = slices.Clone(d.Variants)
 	}
 	for i, op := range operations {
 		if choose, ok := op.(edit.ChooseVariants); ok {
@@ -254,13 +185,13 @@ func (s *Service) write(ctx context.Context, tx pgx.Tx, id int64, o writeOptions
 		return w, err
 	}
 	w.touched, w.what = touched, said(operations)
-	return w, s.store(ctx, tx, w, operations, inverse, before.OfferID, o)
+	return w, s.store(ctx, tx, w, operations, inverse, offerBefore, o)
 }
 
 // needsVariants tells whether an operation is about variants or their prices, which are read only then.
 func needsVariants(op edit.Operation) bool {
 	switch op.Kind() {
-	case edit.ChooseVariants{}.Kind(), edit.SetPrices{}.Kind(), edit.BuyAs{}.Kind():
+	case edit.ChooseVariants{}.Kind(), edit.SetPrices{}.Kind(), edit.BuyAs{}.Kind(), edit.SetCodes{}.Kind():
 		return true
 	}
 	return false
@@ -270,8 +201,12 @@ func needsVariants(op edit.Operation) bool {
 func said(operations []edit.Operation) string {
 	var parts []string
 	for _, op := range operations {
-		if !slices.Contains(parts, op.Kind()) {
-			parts = append(parts, op.Kind())
+		part := op.Kind()
+		if text, line := op.(edit.SetText); line {
+			part = text.Field.Name()
+		}
+		if !slices.Contains(parts, part) {
+			parts = append(parts, part)
 		}
 	}
 	if len(parts) < 2 {
@@ -282,14 +217,16 @@ func said(operations []edit.Operation) string {
 
 func readVariants(ctx context.Context, tx pgx.Tx, w *writing) error {
 	d := &w.draft
-	rows, err := tx.Query(ctx, `select id, chosen, coalesce(offer_variant_id, 0), picture_id, value_indexes
-		from draft_variant where draft_id = $1 order by position, id`, w.id)
+	rows, err := tx.Query(ctx, `
+		select id, chosen, coalesce(offer_variant_id, 0), picture_id, value_indexes, sku, barcode from draft_variant
+		where draft_id = $1 order by position, id`, w.id)
 	if err != nil {
 		return err
 	}
 	var v edit.Variant
 	var indexes []int
-	if _, err := pgx.ForEachRow(rows, []any{&v.ID, &v.Chosen, &v.OfferVariantID, &v.PictureID, &indexes}, func() error {
+	if _, err := pgx.ForEachRow(rows, []any{&v.ID, &v.Chosen, &v.OfferVariantID, &v.PictureID, &indexes, &v.SKU,
+		&v.Barcode}, func() error {
 		v.VariantID, v.Name = v.ID, ""
 		for i, option := range d.Options {
 			v.Name = strings.TrimSpace(v.Name + " " + option.Values[indexes[i]].Name)
@@ -325,7 +262,7 @@ func (w *writing) conflict(fields []edit.Field, base map[edit.Field]int) error {
 			continue
 		}
 		sentence := fmt.Sprintf("%s changed the %s meanwhile. Yours was not saved: choose which of the two stays.",
-			cmp.Or(now.By, "Somebody"), fieldWords(f))
+			cmp.Or(now.By, "Somebody"), f.Name())
 		return huma.NewError(409, sentence, &huma.ErrorDetail{Location: "body." + inputField(f), Message: sentence,
 			Value: map[string]any{"field": f, "revision": now.Revision, "by": now.By, "theirs": w.value(f)}})
 	}
@@ -348,6 +285,18 @@ func (w *writing) value(f edit.Field) any {
 		return d.Collections
 	case edit.Tags:
 		return d.Tags
+	case edit.Type:
+		return d.Type
+	case edit.Vendor:
+		return d.Vendor
+	case edit.SearchTitle:
+		return d.SearchTitle
+	case edit.SearchDescription:
+		return d.SearchDescription
+	case edit.Reserve:
+		return d.Reserve
+	case edit.Tray:
+		return d.TrayID
 	}
 	return nil
 }
@@ -356,20 +305,6 @@ func (w *writing) value(f edit.Field) any {
 func inputField(f edit.Field) string {
 	if _, price := f.Price(); price {
 		return "prices"
-	}
-	return string(f)
-}
-
-// fieldWords name a field for a person.
-func fieldWords(f edit.Field) string {
-	if _, price := f.Price(); price {
-		return "price"
-	}
-	switch f {
-	case edit.Chosen:
-		return "choice of variants"
-	case edit.Offer:
-		return "supplier"
 	}
 	return string(f)
 }

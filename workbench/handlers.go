@@ -27,9 +27,13 @@ func (s *Service) Register(a *apikit.API) {
 			Before int64   `query:"before" minimum:"0" doc:"The draft that the page begins after; 0 is the first page"`
 			Limit  int     `query:"limit" minimum:"1" maximum:"500" default:"200"`
 			IDs    []int64 `query:"ids,explode" maxItems:"500" doc:"These alone"`
+			Filter
 		}) (*apikit.Body[Page], error) {
-			return apikit.OK(s.List(ctx, in.Store, in.Before, in.Limit, in.IDs))
+			return apikit.OK(s.List(ctx, in.Store, in.Before, in.Limit, in.IDs, in.Filter))
 		})
+	s.registerTrays(a)
+	s.registerWording(a)
+	s.registerBulk(a)
 	a.Raw(access.Fulfiller, http.MethodGet, "/drafts/{id}/pictures/{picture}", s.servePicture)
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/take", "takeOffers", "Take offers to the workbench",
 		func(ctx context.Context, in *struct {
@@ -58,6 +62,20 @@ func (s *Service) Register(a *apikit.API) {
 		}) (*apikit.Body[Draft], error) {
 			return apikit.OK(s.Undo(ctx, in.ID, in.Store, in.Force))
 		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/redo", "redoDraft",
+		"Do again what one undid last in a draft", func(ctx context.Context, in *struct {
+			InStore
+			Force bool `query:"force" doc:"Though a field that it touched was changed since"`
+		}) (*apikit.Body[Draft], error) {
+			return apikit.OK(s.Redo(ctx, in.ID, in.Store, in.Force))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/drafts/{id}/history", "draftHistory",
+		"Who changed what in a draft, the last first", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Before int64 `query:"before" minimum:"0"`
+		}) (*apikit.Body[History], error) {
+			return apikit.OK(s.History(ctx, in.ID, in.Before))
+		})
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/swap/preview", "previewSwap",
 		"What swapping the supplier of a draft would do", func(ctx context.Context, in *struct {
 			InStore
@@ -72,6 +90,14 @@ func (s *Service) Register(a *apikit.API) {
 		}) (*apikit.Body[Draft], error) {
 			return apikit.OK(s.SwapSupplier(ctx, in.ID, in.Store, in.Body))
 		})
+	apikit.Register(a, access.Editor, http.MethodDelete, "/api/drafts/{id}", "discardDraft", "Discard a draft",
+		func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
+			return nil, s.Discard(ctx, in.ID)
+		})
+}
+
+// registerBulk adds the operations on many drafts.
+func (s *Service) registerBulk(a *apikit.API) {
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/prices", "priceInBulk",
 		"Set or release the prices of many drafts at once, or preview that", func(ctx context.Context, in *struct {
 			Body BulkPriceInput
@@ -83,9 +109,62 @@ func (s *Service) Register(a *apikit.API) {
 		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[UndoBulkResult], error) {
 			return apikit.OK(s.UndoBulk(ctx, in.ID))
 		})
-	apikit.Register(a, access.Editor, http.MethodDelete, "/api/drafts/{id}", "discardDraft", "Discard a draft",
-		func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
-			return nil, s.Discard(ctx, in.ID)
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/change", "changeInBulk",
+		"Change many drafts at once, or preview that", func(ctx context.Context, in *struct {
+			Body BulkInput
+		}) (*apikit.Body[BulkResult], error) {
+			return apikit.OK(s.ChangeInBulk(ctx, in.Body))
+		})
+}
+
+// registerTrays adds the operations on trays.
+func (s *Service) registerTrays(a *apikit.API) {
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/trays", "listTrays", "List trays in order",
+		func(ctx context.Context, _ *struct{}) (*apikit.Body[[]Tray], error) {
+			return apikit.OK(s.Trays(ctx))
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/trays", "createTray", "Make a tray",
+		func(ctx context.Context, in *struct{ Body TrayInput }) (*apikit.Body[Tray], error) {
+			return apikit.OK(s.CreateTray(ctx, in.Body))
+		})
+	apikit.Register(a, access.Editor, http.MethodPatch, "/api/trays/{id}", "changeTray",
+		"Rename a tray, move it in the list, or put its drafts aside", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body TrayInput
+		}) (*apikit.None, error) {
+			return nil, s.ChangeTray(ctx, in.ID, in.Body)
+		})
+	apikit.Register(a, access.Editor, http.MethodDelete, "/api/trays/{id}", "removeTray",
+		"Remove a tray; its drafts stay", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
+			return nil, s.RemoveTray(ctx, in.ID)
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/drafts/names", "draftNames",
+		"Collections, tags, types, vendors and suppliers that drafts have",
+		func(ctx context.Context, _ *struct{}) (*apikit.Body[NameLists], error) {
+			return apikit.OK(s.NameLists(ctx))
+		})
+}
+
+// registerWording adds the operations on lists of words, and on the words of one draft.
+func (s *Service) registerWording(a *apikit.API) {
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/wording", "getWording",
+		"The lists of words that tidying goes by, and those that may not be used",
+		func(ctx context.Context, _ *struct{}) (*apikit.Body[Wording], error) {
+			return apikit.OK(s.Wording(ctx))
+		})
+	apikit.Register(a, access.Editor, http.MethodPut, "/api/wording", "setWording", "Change the lists of words",
+		func(ctx context.Context, in *struct{ Body Wording }) (*apikit.Body[Wording], error) {
+			return apikit.OK(s.SetWording(ctx, in.Body))
+		})
+	apikit.Register(a, access.Editor, http.MethodDelete, "/api/wording", "resetWording",
+		"Bring the lists for tidying back to the standard ones",
+		func(ctx context.Context, _ *struct{}) (*apikit.Body[Wording], error) {
+			return apikit.OK(s.ResetWording(ctx))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/drafts/{id}/tidy", "tidyDraft",
+		"What to tidy in the words of a draft, and how much of them is the supplier's",
+		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Tidied], error) {
+			return apikit.OK(s.Tidy(ctx, in.ID))
 		})
 }
 

@@ -1,6 +1,7 @@
 package workbench
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 
@@ -16,6 +17,11 @@ type Ready struct {
 	DraftID, OfferID, SourceID int64
 	OfferNumber, Reference     string
 	Title, Description         string
+	SearchTitle                string
+	SearchDescription          string
+	Type                       string
+	Vendor                     string // empty is the shop itself
+	Collections, Tags          []string
 	Supplier                   string
 	Pictures                   []string // addresses, in order
 	Options                    []variant.Option
@@ -49,8 +55,10 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 	}
 	variants, quote := d.priced(t, false)
 	r := Ready{DraftID: d.id, OfferID: d.offerID, SourceID: d.sourceID, OfferNumber: d.offerNumber,
-		Reference: d.reference, Title: d.title, Description: d.description,
+		Reference: d.reference, SearchTitle: d.text.SearchTitle, SearchDescription: d.text.SearchDescription,
+		Type: d.text.Type, Vendor: d.text.Vendor, Collections: d.collections, Tags: d.tags,
 		Supplier: d.supplier, Report: d.report(t, variants, quote)}
+	r.Title, r.Description = d.words().Words(storeID)
 	used := make([]map[int]bool, len(d.options))
 	for i := range used {
 		used[i] = map[int]bool{}
@@ -63,8 +71,9 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 			used[o][index] = true
 		}
 		r.Variants = append(r.Variants,
-			ReadyVariant{v.ID, fmt.Sprintf("P%d-%d", d.id, d.variants[i].position+1), v.Values, *v.Ladder, v.Trace,
-				v.Stock, d.variants[i].barcode, d.address(d.picture(d.variants[i].pictureID))})
+			ReadyVariant{v.ID, cmp.Or(v.SKU, v.MadeSKU), v.Values, *v.Ladder, v.Trace,
+				edit.InStock(v.Stock, d.text.Reserve), cmp.Or(v.Barcode, v.SupplierBarcode),
+				d.address(d.picture(d.variants[i].pictureID))})
 	}
 	for i, o := range d.options {
 		kept := variant.Option{Name: o.Name, Original: o.Original}

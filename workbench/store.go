@@ -14,6 +14,8 @@ import (
 	"plainpelican/core/edit"
 	"plainpelican/members"
 	"plainpelican/platform/access"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
 )
 
 // store writes what operations touched, the edit beside it, and what follows from it.
@@ -46,7 +48,9 @@ func (s *Service) store(ctx context.Context, tx pgx.Tx, w *writing, operations, 
 		insert into draft_edit (draft_id, revision, member_id, member, what, operations, inverse, fields, bulk_id,
 			store_id, undoes)
 		select $1, revision, nullif($3::bigint, 0), $4, $5, $6, $7, $8, nullif($9::bigint, 0), nullif($10::bigint, 0),
-			nullif($11::bigint, 0) from written`, args...); err != nil {
+			nullif($11::bigint, 0) from written`, args...); database.Violates(err, "draft_tray_id_fkey") {
+		return apikit.Problem(409, "tray", "That tray is not there any more.")
+	} else if err != nil {
 		return fmt.Errorf("saving draft %d: %w", w.id, err)
 	}
 	return s.storeVariants(ctx, tx, w, operations, offerBefore)
@@ -68,13 +72,30 @@ func columns(w *writing, args *[]any) string {
 		{edit.Collections, "collections", func() any { return d.Collections }},
 		{edit.Tags, "tags", func() any { return d.Tags }},
 		{edit.Offer, "offer_id", func() any { return d.OfferID }},
+		{edit.Type, "type", func() any { return d.Type }},
+		{edit.Vendor, "vendor", func() any { return d.Vendor }},
+		{edit.SearchTitle, "search_title", func() any { return d.SearchTitle }},
+		{edit.SearchDescription, "search_description", func() any { return d.SearchDescription }},
+		{edit.Reserve, "reserve", func() any { return d.Reserve }},
+		{edit.Tray, "tray_id", func() any { return trayOrNone(d.TrayID) }},
 	} {
 		if slices.Contains(w.touched, c.field) {
 			*args = append(*args, c.value())
 			set.WriteString(", " + c.name + " = $" + strconv.Itoa(len(*args)))
 		}
 	}
+	if slices.ContainsFunc(w.touched, edit.Field.IsOwn) {
+		*args = append(*args, asJSON(d.Own))
+		set.WriteString(", own = $" + strconv.Itoa(len(*args)))
+	}
 	return set.String()
+}
+
+func trayOrNone(id int64) *int64 {
+	if id == 0 {
+		return nil
+	}
+	return &id
 }
 
 // storeOf is the store whose manual prices operations set; 0 where they set none.
@@ -104,6 +125,18 @@ func (s *Service) storeVariants(ctx context.Context, tx pgx.Tx, w *writing, oper
 		batch.Queue(`update draft_variant set chosen = id = any ($2)
 			where draft_id = $1 and chosen <> (id = any ($2))`, w.id, d.Chosen())
 	}
+	var coded []edit.Variant
+	for _, v := range d.Variants {
+		if v.HasCodesIn(w.touched) {
+			coded = append(coded, v)
+			// Two may change places.
+			batch.Queue(`update draft_variant set sku = '' where id = $1`, v.ID)
+		}
+	}
+	for _, v := range coded {
+		batch.Queue(`update draft_variant set sku = $3, barcode = $4 where draft_id = $1 and id = $2`,
+			w.id, v.ID, v.SKU, v.Barcode)
+	}
 	for _, f := range w.touched {
 		key, ok := f.Price()
 		if !ok {
@@ -120,7 +153,11 @@ func (s *Service) storeVariants(ctx context.Context, tx pgx.Tx, w *writing, oper
 		}
 	}
 	if batch.Len() > 0 {
-		if err := tx.SendBatch(ctx, batch).Close(); err != nil {
+		err := tx.SendBatch(ctx, batch).Close()
+		if database.Violates(err, "draft_variant_sku") {
+			return apikit.Problem(409, "codes", "Another draft has a variant with that SKU already.")
+		}
+		if err != nil {
 			return fmt.Errorf("saving draft %d: %w", w.id, err)
 		}
 	}

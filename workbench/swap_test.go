@@ -118,6 +118,7 @@ func TestTheSupplierOfADraftIsSwapped(t *testing.T) {
 
 	back := b.undo()
 	back.Revision, back.Changes, back.UpdatedAt, back.Undo = d.Revision, d.Changes, d.UpdatedAt, d.Undo
+	back.Redo = d.Redo
 	if !reflect.DeepEqual(back, d) {
 		t.Errorf("undone it is\n%+v, was\n%+v", back, d)
 	}

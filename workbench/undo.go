@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/jackc/pgx/v5"
@@ -53,10 +54,14 @@ func (s *Service) Undo(ctx context.Context, id, storeID int64, force bool) (Draf
 			return err
 		}
 		w, err := s.takeBack(ctx, tx, last, func(w *writing) error {
-			if f, since := w.changedSince(last); since && !force {
-				return changedSinceProblem(w, f)
+			if force {
+				return nil
 			}
-			return nil
+			f, by, err := w.changedSince(ctx, tx, last)
+			if err == nil && f != "" {
+				err = changedSinceProblem(f, by)
+			}
+			return err
 		})
 		if err != nil {
 			return err
@@ -74,6 +79,59 @@ func (s *Service) Undo(ctx context.Context, id, storeID int64, force bool) (Draf
 	return s.Get(ctx, id, storeID)
 }
 
+// Redo does again what the person undid last in a draft, where they have made no other edit since.
+func (s *Service) Redo(ctx context.Context, id, storeID int64, force bool) (Draft, error) {
+	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, `select `+madeColumns+` from draft_edit u where `+redoable+` limit 1`, id,
+			access.Who(ctx).MemberID, storeID)
+		if err != nil {
+			return err
+		}
+		last, err := pgx.CollectExactlyOneRow(rows, scanMade)
+		if database.Missing(err) {
+			return apikit.Problem(409, "", "There is nothing of yours left to redo in this draft.")
+		}
+		if err != nil {
+			return err
+		}
+		w, err := s.takeBack(ctx, tx, last, func(w *writing) error {
+			if force {
+				return nil
+			}
+			f, by, err := w.changedSince(ctx, tx, last)
+			if err == nil && f != "" {
+				err = changedSinceProblem(f, by)
+			}
+			return err
+		})
+		if err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `update draft_edit set undone_at = null
+			where id = (select undoes from draft_edit where id = $1)`, last.id); err != nil {
+			return err
+		}
+		if edit.MovesPrice(last.inverse) {
+			if err := s.Pricing.PriceDrafts(ctx, tx, []int64{id}); err != nil {
+				return err
+			}
+		}
+		return s.publish(ctx, tx, w)
+	})
+	if err != nil {
+		return Draft{}, err
+	}
+	return s.Get(ctx, id, storeID)
+}
+
+// redoable finds the edits that took back an edit of a member, in a draft and of no store or of one, and that can be
+// taken back themselves: the person has made no edit since. The last comes first.
+const redoable = `u.draft_id = $1 and u.member_id = $2 and u.undone_at is null and u.bulk_id is null
+	and exists (select from draft_edit e where e.id = u.undoes and e.undoes is null
+		and (e.store_id is null or e.store_id = $3))
+	and not exists (select from draft_edit n where n.draft_id = $1 and n.member_id = $2 and n.undoes is null
+		and n.id > u.id) order by u.id desc`
+
 // takeBack applies what takes an edit back, after a check of the draft that was locked.
 func (s *Service) takeBack(ctx context.Context, tx pgx.Tx, m made, check func(*writing) error) (*writing, error) {
 	w, err := s.write(ctx, tx, m.draftID, writeOptions{undoes: m.id},
@@ -88,21 +146,33 @@ func (s *Service) takeBack(ctx context.Context, tx pgx.Tx, m made, check func(*w
 	return w, err
 }
 
-// changedSince is a field that an edit touched and somebody changed after it.
-func (w *writing) changedSince(m made) (edit.Field, bool) {
-	for _, f := range m.fields {
-		if w.changes[f].Revision > m.revision {
-			return f, true
-		}
+// changedSince is a field that an edit touched and somebody changed after it, and by whom; empty where there is none.
+// An edit that was made after it and taken back is none, and neither is what took it back.
+func (w *writing) changedSince(ctx context.Context, tx pgx.Tx, m made) (f edit.Field, by string, err error) {
+	if !slices.ContainsFunc(m.fields, func(f edit.Field) bool { return w.changes[f].Revision > m.revision }) {
+		return "", "", nil
 	}
-	return "", false
+	var fields []edit.Field
+	err = tx.QueryRow(ctx, `select e.fields, e.member from draft_edit e
+		left join draft_edit back on back.id = e.undoes
+		where e.draft_id = $1 and e.id <> $2 and e.revision > $3 and e.fields && $4 and e.undone_at is null
+			and (e.undoes is null or back.revision < $3) order by e.id desc limit 1`,
+		m.draftID, m.id, m.revision, m.fields).Scan(&fields, &by)
+	if database.Missing(err) {
+		return "", "", nil
+	}
+	at := slices.IndexFunc(m.fields, func(f edit.Field) bool { return slices.Contains(fields, f) })
+	if err != nil || at < 0 {
+		return "", "", err
+	}
+	return m.fields[at], by, nil
 }
 
-func changedSinceProblem(w *writing, f edit.Field) error {
+func changedSinceProblem(f edit.Field, by string) error {
 	sentence := fmt.Sprintf("%s changed the %s after you did. To undo yours would take that back, too.",
-		cmp.Or(w.changes[f].By, "Somebody"), fieldWords(f))
+		cmp.Or(by, "Somebody"), f.Name())
 	return huma.NewError(409, sentence, &huma.ErrorDetail{Location: "query.force", Message: sentence,
-		Value: map[string]any{"field": f, "by": w.changes[f].By}})
+		Value: map[string]any{"field": f, "by": by}})
 }
 
 // UndoBulkResult counts drafts.
@@ -131,10 +201,11 @@ func (s *Service) UndoBulk(ctx context.Context, bulk int64) (UndoBulkResult, err
 		for _, m := range edits {
 			since := false
 			_, err := s.takeBack(ctx, tx, m, func(w *writing) error {
-				if _, since = w.changedSince(m); since {
+				f, _, err := w.changedSince(ctx, tx, m)
+				if since = f != ""; since {
 					return errSkip
 				}
-				return nil
+				return err
 			})
 			if since {
 				out.EditedSince++
@@ -173,6 +244,11 @@ func (s *Service) lastEdit(ctx context.Context, d *Draft, storeID int64) (err er
 		from draft_edit e where draft_id = $1 and member_id = $2 and undone_at is null and undoes is null
 			and (store_id is null or store_id = $3) order by id desc limit 1`,
 		d.ID, access.Who(ctx).MemberID, storeID).Scan(&d.Undo, &bulk.ID, &bulk.Drafts)
+	if err != nil && !database.Missing(err) {
+		return err
+	}
+	err = s.Pool.QueryRow(ctx, `select what from draft_edit u where `+redoable+` limit 1`, d.ID,
+		access.Who(ctx).MemberID, storeID).Scan(&d.Redo)
 	if err != nil && !database.Missing(err) {
 		return err
 	}

@@ -6,12 +6,13 @@ import (
 	"strings"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
+	"plainpelican/core/edit"
+	"plainpelican/core/gtin"
 	"plainpelican/core/markup"
 	"plainpelican/core/money"
 	"plainpelican/core/readiness"
 	"plainpelican/core/variant"
+	"plainpelican/core/words"
 	"plainpelican/platform/database"
 	"plainpelican/pricing"
 )
@@ -26,29 +27,38 @@ type Line struct {
 	// Collections and Tags are the seller's own; markup rules may ask for them.
 	Collections []string `json:"collections"`
 	Tags        []string `json:"tags"`
+	Type        string   `json:"type"`
+	Vendor      string   `json:"vendor" doc:"Empty is the shop itself"`
+	TrayID      int64    `json:"tray_id" doc:"0 is none"`
 	Revision    int      `json:"revision"`
 }
 
 // Draft is a draft in full, priced in a store.
 type Draft struct {
 	Line
-	Revision    int              `json:"revision"`
-	Changes     changes          `json:"changes" doc:"By field, who changed it last and when"`
-	Description string           `json:"description" doc:"Safe HTML"`
-	Pictures    []Picture        `json:"pictures"`
-	Options     []variant.Option `json:"options"`
-	Variants    []Variant        `json:"variants"`
-	UpdatedAt   time.Time        `json:"updated_at"`
-	Undo        string           `json:"undo" doc:"Your last edit; empty where there is none"`
-	UndoBulk    *Bulk            `json:"undo_bulk,omitempty" doc:"Undone as one with other drafts"`
-	LiveIn      []string         `json:"live_in" doc:"Stores in which it is live"`
-	OfferTitle  string           `json:"offer_title"`
-	Supplier    string           `json:"supplier"`
-	Source      string           `json:"source"`
-	PageURL     string           `json:"page_url"`
-	WithdrawnAt *time.Time       `json:"withdrawn_at"`
-	Delivery    string           `json:"delivery" doc:"The service that prices assume"`
-	Door        string           `json:"door" doc:"Its days door to door"`
+	Revision    int       `json:"revision"`
+	Changes     changes   `json:"changes" doc:"By field, who changed it last and when"`
+	Description string    `json:"description" doc:"Safe HTML"`
+	Pictures    []Picture `json:"pictures"`
+	// SearchTitle and SearchDescription are what search engines should show; empty is title and description.
+	SearchTitle       string           `json:"search_title"`
+	SearchDescription string           `json:"search_description"`
+	Own               edit.OwnWords    `json:"own" doc:"Words in the store in use alone"`
+	Reserve           int              `json:"reserve" doc:"Units of each variant that stores do not show"`
+	Options           []variant.Option `json:"options"`
+	Variants          []Variant        `json:"variants"`
+	UpdatedAt         time.Time        `json:"updated_at"`
+	Redo              string           `json:"redo" doc:"What you undid last and can do again; empty is nothing"`
+	Undo              string           `json:"undo" doc:"Your last edit; empty where there is none"`
+	UndoBulk          *Bulk            `json:"undo_bulk,omitempty" doc:"Undone as one with other drafts"`
+	LiveIn            []string         `json:"live_in" doc:"Stores in which it is live"`
+	OfferTitle        string           `json:"offer_title"`
+	Supplier          string           `json:"supplier"`
+	Source            string           `json:"source"`
+	PageURL           string           `json:"page_url"`
+	WithdrawnAt       *time.Time       `json:"withdrawn_at"`
+	Delivery          string           `json:"delivery" doc:"The service that prices assume"`
+	Door              string           `json:"door" doc:"Its days door to door"`
 	// Earlier is set where the draft stays with money rules that were changed since for others.
 	Earlier *pricing.Earlier `json:"earlier_rules,omitempty"`
 }
@@ -74,6 +84,10 @@ type Variant struct {
 	Chosen bool         `json:"chosen"`
 	Cost   money.Amount `json:"cost"`
 	Stock  int          `json:"stock"`
+	edit.Codes
+	// MadeSKU is its SKU where it has none of its own; SupplierBarcode likewise.
+	MadeSKU         string `json:"made_sku"`
+	SupplierBarcode string `json:"supplier_barcode"`
 	// Withdrawn tells that the supplier stopped selling it.
 	Withdrawn bool            `json:"withdrawn"`
 	Picture   string          `json:"picture"`
@@ -93,16 +107,25 @@ type storeContext struct {
 	limits variant.Limits
 	kept   map[int64]pricing.StoredPrice
 	sold   map[int64][]markup.Sold
+	// unwanted are the words that may not be used.
+	unwanted []words.Unwanted
+}
+
+func (t *storeContext) storeID() int64 {
+	if t.pricer == nil {
+		return 0
+	}
+	return t.pricer.StoreID
 }
 
 // storeContext looks drafts up in a store; none for no store. Traces come only where wanted.
 func (s *Service) storeContext(ctx context.Context, q database.Querier, storeID int64, traced bool,
 	ids ...int64) (storeContext, error) {
-	if storeID == 0 {
-		return storeContext{}, nil
-	}
 	var t storeContext
 	var err error
+	if t.unwanted, err = s.unwanted(ctx); err != nil || storeID == 0 {
+		return t, err
+	}
 	if t.pricer, err = s.Pricing.Pricer(ctx, storeID); err != nil {
 		return t, err
 	}
@@ -126,7 +149,8 @@ func (d *draft) priced(t storeContext, ruled bool) ([]Variant, pricing.Quote) {
 	for i := range d.variants {
 		v := &d.variants[i]
 		out[i] = Variant{ID: v.id, Values: d.values(v), Chosen: v.chosen, Cost: v.unit.Cost, Stock: v.stock,
-			Withdrawn: v.withdrawn, Trace: []markup.TraceLine{}}
+			Withdrawn: v.withdrawn, Trace: []markup.TraceLine{}, Codes: v.codes,
+			MadeSKU: edit.MadeSKU(d.id, v.position), SupplierBarcode: v.barcode}
 		if v.offerVariantID == 0 {
 			out[i].NoPrice = "Its supplier does not sell this one."
 			continue
@@ -158,9 +182,10 @@ func (d *draft) priced(t storeContext, ruled bool) ([]Variant, pricing.Quote) {
 
 // report says what is missing before a draft can go out.
 func (d *draft) report(t storeContext, variants []Variant, quote pricing.Quote) readiness.Report {
-	in := readiness.Draft{Title: d.title, Description: d.description, Supplier: d.supplier, Brand: d.facts.Brand,
-		Options: len(d.options), Limits: t.limits, Withdrawn: d.withdrawnAt != nil,
-		KeepsPromise: quote.Choice.KeepsPromise}
+	in := wordsOf(d.words(), t.storeID())
+	in.Supplier, in.Brand, in.Unwanted = d.supplier, d.facts.Brand, t.unwanted
+	in.Options, in.Limits, in.Withdrawn, in.KeepsPromise = len(d.options), t.limits, d.withdrawnAt != nil,
+		quote.Choice.KeepsPromise
 	if t.pricer != nil {
 		in.PromiseDays = t.pricer.PromiseDays
 	}
@@ -178,7 +203,8 @@ func (d *draft) report(t storeContext, variants []Variant, quote pricing.Quote) 
 			continue
 		}
 		one := readiness.Variant{Name: strings.Join(v.Values, " "), Priced: v.Ladder != nil, NoPrice: v.NoPrice,
-			Stock: v.Stock, Withdrawn: d.variants[i].withdrawn}
+			Stock: edit.InStock(v.Stock, d.text.Reserve), Withdrawn: d.variants[i].withdrawn,
+			WrongBarcode: gtin.Check(v.Barcode)}
 		if v.Ladder != nil {
 			one.Profit, one.OldRate, one.WasWarning = v.Ladder.Profit, v.Ladder.OldRate, v.WasWarning
 		}
@@ -189,15 +215,24 @@ func (d *draft) report(t storeContext, variants []Variant, quote pricing.Quote) 
 
 func (d *draft) line(report readiness.Report) Line {
 	return Line{ID: d.id, OfferID: d.offerID, Title: d.title, Report: report, Picture: d.path(d.firstShown()),
-		Collections: d.collections, Tags: d.tags, Revision: d.revision}
+		Collections: d.collections, Tags: d.tags, Type: d.text.Type, Vendor: d.text.Vendor, TrayID: d.text.TrayID,
+		Revision: d.revision}
+}
+
+// words are the draft's words, those of single stores among them.
+func (d *draft) words() *edit.Draft {
+	words := d.text
+	words.Title, words.Description = d.title, d.description
+	return &words
 }
 
 func (d *draft) view(t storeContext) Draft {
 	variants, quote := d.priced(t, true)
 	out := Draft{
 		Line: d.line(d.report(t, variants, quote)), Revision: d.revision, Changes: d.changes,
-		Description: d.description,
-		Options:     d.options, Variants: variants, Pictures: []Picture{},
+		Description: d.description, SearchTitle: d.text.SearchTitle, SearchDescription: d.text.SearchDescription,
+		Own: d.text.Own[t.storeID()], Reserve: d.text.Reserve,
+		Options: d.options, Variants: variants, Pictures: []Picture{},
 		UpdatedAt: d.updatedAt, OfferTitle: d.offerTitle, Supplier: d.supplier, Source: d.facts.Source,
 		PageURL: d.pageURL, WithdrawnAt: d.withdrawnAt,
 	}
@@ -213,52 +248,6 @@ func (d *draft) view(t storeContext) Draft {
 		out.Door = dayRange(quote.Choice.Door.Min, quote.Choice.Door.Max)
 	}
 	return out
-}
-
-// Page is a part of the list of drafts.
-type Page struct {
-	Drafts []Line `json:"drafts"`
-	Total  int    `json:"total" doc:"Of all drafts"`
-	// Next is what to ask for the drafts after these by; 0 is the end.
-	Next int64 `json:"next"`
-}
-
-// List lists drafts, newest first, with what each lacks: up to limit of those made before the draft with an id, all
-// where it is 0; or some by their ids.
-func (s *Service) List(ctx context.Context, storeID, before int64, limit int, ids []int64) (Page, error) {
-	page := Page{Drafts: []Line{}}
-	if err := s.Pool.QueryRow(ctx, `select count(*) from draft`).Scan(&page.Total); err != nil {
-		return page, err
-	}
-	if ids == nil {
-		rows, err := s.Pool.Query(ctx, `select id from draft where $1::bigint = 0 or id < $1 order by id desc limit $2`,
-			before, limit+1)
-		if err != nil {
-			return page, err
-		}
-		if ids, err = pgx.CollectRows(rows, pgx.RowTo[int64]); err != nil {
-			return page, err
-		}
-		if len(ids) > limit {
-			ids, page.Next = ids[:limit], ids[limit-1]
-		}
-	}
-	if len(ids) == 0 {
-		return page, nil
-	}
-	t, err := s.storeContext(ctx, s.Pool, storeID, false, ids...)
-	if err != nil {
-		return page, err
-	}
-	drafts, err := load(ctx, s.Pool, s.Media, ids...)
-	if err != nil {
-		return page, err
-	}
-	for _, d := range drafts {
-		variants, quote := d.priced(t, false)
-		page.Drafts = append(page.Drafts, d.line(d.report(t, variants, quote)))
-	}
-	return page, nil
 }
 
 // Get shows one draft.

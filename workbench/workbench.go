@@ -13,7 +13,6 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
 
-	"plainpelican/core/contact"
 	"plainpelican/core/edit"
 	"plainpelican/core/likeness"
 	"plainpelican/core/markup"
@@ -23,7 +22,6 @@ import (
 	"plainpelican/platform/access"
 	"plainpelican/platform/database"
 	"plainpelican/platform/progress"
-	"plainpelican/platform/safehtml"
 	"plainpelican/pricing"
 )
 
@@ -84,6 +82,7 @@ type draft struct {
 	withdrawnAt                   *time.Time
 	facts                         pricing.OfferFacts
 	collections, tags             []string
+	text                          edit.Draft               // type, vendor, search and own words, reserve, tray
 	known                         map[string]media.Picture // what is known of its pictures, by address
 	variants                      []draftVariant
 }
@@ -97,6 +96,7 @@ type draftVariant struct {
 	stock              int
 	pictureID          *int // which of the draft's pictures it shows; nil is none
 	barcode            string
+	codes              edit.Codes // the shop's own
 	// withdrawn is that it cannot be bought; offerVariantID is 0 where its supplier never sold it.
 	withdrawn bool
 }
@@ -139,7 +139,8 @@ func (d *draft) path(p *edit.Picture) string {
 func load(ctx context.Context, q database.Querier, known Media, ids ...int64) ([]*draft, error) {
 	rows, err := q.Query(ctx, `
 		select d.id, d.offer_id, d.reference::text, d.revision, d.changes, d.title, d.description, d.pictures,
-			d.options, d.collections, d.tags, d.updated_at, o.title, o.page_url, o.source_id, o.number, o.withdrawn_at,
+			d.options, d.collections, d.tags, d.updated_at, d.type, d.vendor, d.search_title, d.search_description,
+			d.own, d.reserve, coalesce(d.tray_id, 0), o.title, o.page_url, o.source_id, o.number, o.withdrawn_at,
 			`+pricing.OfferFactsColumns+`
 		from draft d join facts.offer o on o.id = d.offer_id`+pricing.OfferFactsJoin+`
 		where d.id = any ($1) order by d.id desc`, ids)
@@ -152,8 +153,9 @@ func load(ctx context.Context, q database.Querier, known Media, ids ...int64) ([
 	drafts, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (*draft, error) {
 		d := &draft{}
 		err := row.Scan(append([]any{&d.id, &d.offerID, &d.reference, &d.revision, &d.changes, &d.title, &d.description,
-			&d.pictures, &d.options, &d.collections, &d.tags, &d.updatedAt, &d.offerTitle, &d.pageURL, &d.sourceID,
-			&d.offerNumber, &d.withdrawnAt}, of.Fields()...)...)
+			&d.pictures, &d.options, &d.collections, &d.tags, &d.updatedAt, &d.text.Type, &d.text.Vendor,
+			&d.text.SearchTitle, &d.text.SearchDescription, &d.text.Own, &d.text.Reserve, &d.text.TrayID, &d.offerTitle,
+			&d.pageURL, &d.sourceID, &d.offerNumber, &d.withdrawnAt}, of.Fields()...)...)
 		if err != nil {
 			return nil, err
 		}
@@ -176,7 +178,7 @@ func loadVariants(ctx context.Context, q database.Querier, ids []int64, byID map
 	rows, err := q.Query(ctx, `
 		select v.draft_id, v.id, coalesce(v.offer_variant_id, 0), v.position, v.value_indexes, v.chosen,
 			coalesce(w.cost, 0), coalesce(w.min_advertised, 0), coalesce(w.list_price, 0), coalesce(w.prices_in, ''),
-			coalesce(w.stock, 0), v.picture_id, coalesce(w.barcode, ''), coalesce(w.withdrawn, true)
+			coalesce(w.stock, 0), v.picture_id, coalesce(w.barcode, ''), coalesce(w.withdrawn, true), v.sku, v.barcode
 		from draft_variant v left join facts.offer_variant w on w.id = v.offer_variant_id
 		where v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids)
 	if err != nil {
@@ -186,7 +188,8 @@ func loadVariants(ctx context.Context, q database.Querier, ids []int64, byID map
 	var pricesIn string
 	var v draftVariant
 	_, err = pgx.ForEachRow(rows, []any{&draftID, &v.id, &v.offerVariantID, &v.position, &v.valueIndexes, &v.chosen,
-		&cost, &advertised, &listed, &pricesIn, &v.stock, &v.pictureID, &v.barcode, &v.withdrawn}, func() error {
+		&cost, &advertised, &listed, &pricesIn, &v.stock, &v.pictureID, &v.barcode, &v.withdrawn,
+		&v.codes.SKU, &v.codes.Barcode}, func() error {
 		if d := byID[draftID]; d != nil {
 			one, c := v, currencies[draftID]
 			one.unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
@@ -384,7 +387,7 @@ func (s *Service) createDraft(ctx context.Context, tx pgx.Tx, offer int64) (int6
 	var draftID int64
 	err = tx.QueryRow(ctx, `insert into draft (offer_id, title, description, pictures, options, created_by)
 		values ($1, $2, $3, $4, $5, $6) returning id`,
-		offer, title, contact.Remove(safehtml.Clean(description)), asJSON(pictures), asJSON(options),
+		offer, title, originalDescription(description), asJSON(pictures), asJSON(options),
 		access.Who(ctx).Name).Scan(&draftID)
 	if err != nil {
 		return 0, err

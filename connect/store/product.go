@@ -9,14 +9,21 @@ import (
 // Product is what is sent to a store.
 type Product struct {
 	// Reference is our own name for it, by which it can be found again.
-	Reference   string    `json:"reference"`
-	Title       string    `json:"title"`
-	Description string    `json:"description_html"`
-	Vendor      string    `json:"vendor"`
-	Visible     bool      `json:"visible"`
-	SellEmpty   bool      `json:"sell_when_out_of_stock"`
-	Options     []Option  `json:"options"`
-	Variants    []Variant `json:"variants"`
+	Reference   string `json:"reference"`
+	Title       string `json:"title"`
+	Description string `json:"description_html"`
+	Vendor      string `json:"vendor"`
+	// Type says what kind of thing it is; Collections and Tags are names, those not there yet are made.
+	Type        string   `json:"type,omitempty"`
+	Collections []string `json:"collections,omitempty"`
+	Tags        []string `json:"tags,omitempty"`
+	// SearchTitle and SearchDescription are for search engines; empty ones are title and description.
+	SearchTitle       string    `json:"search_title,omitempty"`
+	SearchDescription string    `json:"search_description,omitempty"`
+	Visible           bool      `json:"visible"`
+	SellEmpty         bool      `json:"sell_when_out_of_stock"`
+	Options           []Option  `json:"options"`
+	Variants          []Variant `json:"variants"`
 	// Pictures are SHA-256 hashes of pictures sent before.
 	Pictures []string `json:"pictures"`
 }

@@ -21,6 +21,16 @@ type Draft struct {
 	Options     []variant.Option
 	Collections []string
 	Tags        []string
+	// Type says what kind of thing it is; Vendor is whom customers see it is from, empty for the shop itself.
+	Type, Vendor string
+	// SearchTitle and SearchDescription are what search engines should show; empty is the title and the description.
+	SearchTitle, SearchDescription string
+	// Own are the words of single stores, by store.
+	Own map[int64]OwnWords
+	// Reserve is how many units of each variant are kept back from the stock that stores show.
+	Reserve int
+	// TrayID is the tray that it lies in; 0 is none.
+	TrayID int64
 	// Variants are in the draft's order.
 	Variants []Variant
 	// OfferID is the offer that the draft is bought as.
@@ -41,6 +51,7 @@ type Variant struct {
 	ID     int64
 	Name   string
 	Chosen bool
+	Codes
 	Purchase
 }
 
@@ -58,7 +69,8 @@ type PriceKey struct{ StoreID, VariantID int64 }
 // Field names what two people may change at once without being in each other's way.
 type Field string
 
-// The fields of a draft, but for its manual prices, which are a field for each store and variant.
+// The fields of a draft, but for its manual prices, which are a field for each store and variant, its own words in a
+// store, which are one for each store, and its codes, which are one for each variant.
 const (
 	Title       Field = "title"
 	Description Field = "description"
@@ -68,6 +80,13 @@ const (
 	Collections Field = "collections"
 	Tags        Field = "tags"
 	Offer       Field = "offer"
+	Type        Field = "type"
+	Vendor      Field = "vendor"
+	// SearchTitle and SearchDescription are shown by search engines.
+	SearchTitle       Field = "search_title"
+	SearchDescription Field = "search_description"
+	Reserve           Field = "reserve"
+	Tray              Field = "tray"
 )
 
 // PriceOf is the field of one manual price.

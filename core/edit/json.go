@@ -23,6 +23,11 @@ var kinds = map[string]func(value []byte) (Operation, error){
 	SetTags{}.Kind():         read[SetTags],
 	SetPrices{}.Kind():       read[SetPrices],
 	BuyAs{}.Kind():           read[BuyAs],
+	SetTray{}.Kind():         read[SetTray],
+	SetReserve{}.Kind():      read[SetReserve],
+	SetCodes{}.Kind():        read[SetCodes],
+	SetText{}.Kind():         read[SetText],
+	SetOwnWords{}.Kind():     read[SetOwnWords],
 }
 
 func read[O Operation](value []byte) (Operation, error) {

@@ -10,6 +10,7 @@ import (
 	"plainpelican/core/contact"
 	"plainpelican/core/money"
 	"plainpelican/core/variant"
+	"plainpelican/core/words"
 )
 
 // Area is one of the four things that make a draft ready.
@@ -38,15 +39,19 @@ const (
 // Kind is what a finding is about where something can be done about it at once.
 type Kind string
 
-// ContactInDescription is a finding that taking contact details out of the description mends.
-const ContactInDescription Kind = "contact_in_description"
+// ContactInDescription is a finding that taking contact details out of the description mends; UnwantedWords one that
+// the seller's list of words makes.
+const (
+	ContactInDescription Kind = "contact_in_description"
+	UnwantedWords        Kind = "unwanted_words"
+)
 
 // Finding is one thing said about a draft. One that stops must be mended before it goes out.
 type Finding struct {
 	Area  Area   `json:"area"`
 	Stops bool   `json:"stops"`
 	Words string `json:"words"`
-	Kind  Kind   `json:"kind" enum:",contact_in_description"`
+	Kind  Kind   `json:"kind" enum:",contact_in_description,unwanted_words"`
 }
 
 // Variant is what readiness must know of a chosen draft variant.
@@ -63,12 +68,18 @@ type Variant struct {
 	Stock      int
 	// Withdrawn tells that the supplier stopped selling it.
 	Withdrawn bool
+	// WrongBarcode says what is wrong with its barcode; empty where nothing is.
+	WrongBarcode string
 }
 
 // Draft is what readiness must know of a draft.
 type Draft struct {
 	Title       string
 	Description string
+	// SearchTitle and SearchDescription are what search engines should show, where they are not those.
+	SearchTitle, SearchDescription string
+	// Unwanted are words that the seller may not use.
+	Unwanted []words.Unwanted
 	// Supplier is who sells it, whose name and contact details never reach customers; Brand is the item's own.
 	Supplier, Brand string
 	Pictures        int
@@ -136,6 +147,20 @@ func (r *Report) description(d Draft) {
 		r.warn(Description, "It has no description.")
 	}
 	r.contacts(d)
+	r.unwanted(d)
+}
+
+// unwanted stops, or warns of, words that the seller may not use.
+func (r *Report) unwanted(d Draft) {
+	all := strings.Join([]string{d.Title, d.Description, d.SearchTitle, d.SearchDescription}, " \n ")
+	for _, u := range words.Find(all, d.Unwanted) {
+		if u.Stops {
+			r.stop(&r.Description, Description, NeedsYou, "“%s” is on your list of words that are not used.", u.Text)
+		} else {
+			r.warn(Description, "“%s” is on your list of words to look at.", u.Text)
+		}
+		r.Findings[len(r.Findings)-1].Kind = UnwantedWords
+	}
 }
 
 // contacts stops what would lead customers to the supplier.
@@ -143,7 +168,8 @@ func (r *Report) contacts(d Draft) {
 	for _, part := range []struct {
 		where, text string
 		kind        Kind
-	}{{"title", d.Title, ""}, {"description", d.Description, ContactInDescription}} {
+	}{{"title", d.Title, ""}, {"description", d.Description, ContactInDescription},
+		{"search title", d.SearchTitle, ""}, {"search description", d.SearchDescription, ""}} {
 		where, text := part.where, part.text
 		if found := contact.Find(text); len(found) > 0 {
 			var named []string
@@ -204,6 +230,9 @@ func (r *Report) variants(d Draft) {
 	}
 	var gone, empty []string
 	for _, v := range d.Variants {
+		if v.WrongBarcode != "" {
+			r.warn(Variants, "%s", v.WrongBarcode)
+		}
 		if v.Withdrawn && !d.Withdrawn {
 			gone = append(gone, v.Name)
 		} else if v.Stock == 0 {

@@ -12,17 +12,22 @@ import (
 // The forms are common practice.
 var claims = regexp.MustCompile(`(?i)\b(?:` + strings.Join([]string{
 	`(?:free|fast|express|worldwide|same.day|international)\s+(?:shipping|delivery|postage)`,
-	`(?:ship(?:s|ped|ping)?|dispatch(?:ed)?|deliver(?:ed|y)?)\s+(?:within|in\s+\d|takes?\s+\d|time|method|policy|fee|cost)`,
+	`(?:ship(?:s|ped|ping)?|dispatch(?:ed)?|deliver(?:ed|y)?)\s+` +
+		`(?:within|in\s+\d|takes?\s+\d|time|method|policy|fee|cost)`,
 	`(?:we|items?|orders?|parcels?)\s+(?:will\s+)?(?:be\s+)?(?:ships?|shipped|sent|send|dispatch(?:ed)?)`,
 	`drop\s?ship(?:ping|pers?)?`, `wholesale(?:rs?)?`, `tracking\s+(?:number|no)`,
 	`customs?\s+(?:duty|duties|tax(?:es)?|fees?|charges?)`, `import\s+(?:duty|duties|tax(?:es)?|fees?)`,
-	`money[\s-]+back`, `(?:satisfaction|quality|lifetime)\s+guarantee(?:d)?`, `(?:\d+|one|two|three)[\s-]+(?:day|month|year)s?` +
-		`\s+(?:warranty|guarantee|returns?|refund)`, `(?:full\s+)?refunds?`, `return\s+(?:policy|the\s+(?:item|goods))`,
+	`money[\s-]+back`, `(?:satisfaction|quality|lifetime)\s+guarantee(?:d)?`,
+	`(?:\d+|one|two|three)[\s-]+(?:day|month|year)s?\s+(?:warranty|guarantee|returns?|refund)`,
+	`(?:full\s+)?refunds?`, `return\s+(?:policy|the\s+(?:item|goods))`,
 	`(?:positive|negative|leave)\s+(?:a\s+)?feedback`, `(?:5|five)[\s-]+stars?\s+(?:feedback|review|rating)`,
 	`(?:please\s+)?contact\s+us`, `(?:feel\s+free\s+to\s+)?(?:message|e-?mail)\s+(?:us|me)`,
 	`welcome\s+to\s+(?:our|my)\s+(?:shop|store)`, `(?:our|my)\s+(?:shop|store)\b`, `factory\s+(?:direct|price)`,
-	`(?:best|lowest|hot)\s+(?:price|sale)`, `paypal|bank\s+transfer|payment\s+(?:method|policy)`,
+	`(?:best|lowest|hot)\s+(?:price|sale)`, `bank\s+transfer|payment\s+(?:method|policy)`,
 }, "|") + `)\b`)
+
+// inner are elements that are nothing when they are empty.
+const inner = `p|li|b|i|u|strong|em|span|div|h[1-6]|ul|ol|td|tr|a`
 
 var (
 	tag      = regexp.MustCompile(`<[^>]*>`)
@@ -31,8 +36,7 @@ var (
 	row      = regexp.MustCompile(`(?is)<tr\b[^>]*>(.*?)</tr>`)
 	cell     = regexp.MustCompile(`(?is)<t[hd]\b[^>]*>(.*?)</t[hd]>`)
 	// hollow is an element with nothing in it.
-	hollow = regexp.MustCompile(`(?i)<(p|li|b|i|u|strong|em|span|div|h[1-6]|ul|ol|td|tr|a)(?:\s[^>]*)?>(?:\s|&nbsp;|<br\s*/?>)*</(p|li|b|i|u|` +
-		`strong|em|span|div|h[1-6]|ul|ol|td|tr|a)>`)
+	hollow = regexp.MustCompile(`(?i)<(?:` + inner + `)(?:\s[^>]*)?>(?:\s|&nbsp;|<br\s*/?>)*</(?:` + inner + `)>`)
 )
 
 // maxDescription is how long a description may be to be looked at, in bytes: a longer one is left as it is.
@@ -86,8 +90,9 @@ func sentenceParts(text string) (parts []Part) {
 func sentencesOf(run string) (out []string) {
 	hidden := run
 	for _, d := range contact.Find(run) {
-		hidden = strings.ReplaceAll(hidden, html.EscapeString(d.Text), strings.Repeat("\x01", len(html.EscapeString(d.Text))))
-		hidden = strings.ReplaceAll(hidden, d.Text, strings.Repeat("\x01", len(d.Text)))
+		for _, text := range []string{html.EscapeString(d.Text), d.Text} {
+			hidden = strings.ReplaceAll(hidden, text, strings.Repeat("\x01", len(text)))
+		}
 	}
 	at := 0
 	for _, part := range sentence.FindAllString(hidden, -1) {

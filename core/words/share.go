@@ -72,7 +72,9 @@ type plainWord struct{ text, folded string }
 
 func plainWords(text string) (list []plainWord) {
 	for _, w := range strings.Fields(html.UnescapeString(tag.ReplaceAllString(text, " "))) {
-		folded := strings.ToLower(strings.TrimFunc(w, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }))
+		folded := strings.ToLower(strings.TrimFunc(w, func(r rune) bool {
+			return !unicode.IsLetter(r) && !unicode.IsDigit(r)
+		}))
 		if folded != "" {
 			list = append(list, plainWord{w, folded})
 		}

@@ -4,6 +4,7 @@
 package words
 
 import (
+	"slices"
 	"strings"
 	"unicode"
 
@@ -83,15 +84,17 @@ func Standard() Rules {
 		"new arrivals", "new style", "newest", "on sale", "promotion", "quality guarantee", "ready stock",
 		"sale", "special offer", "super sale", "top quality", "top seller", "top selling", "trending", "wholesale",
 		"with free shipping",
-	}, Exceptions: strings.Fields(`3D 4K ABS AC AI BPA CD CNC DC DIY DVD EU EVA FM GB GPS HD HDMI HDPE HEPA IP IPX7 IPX8 LCD LED
-		MDF NFC OLED PC PE PET PLA POE PP PTFE PU PVC QR RGB RV SD SPF SSD TB TPE TPU TV UHD UK US USA USB USB-C UV VR XL XXL XXXL`)}
+	}, Exceptions: strings.Fields(`3D 4K ABS AC AI BPA CD CNC DC DIY DVD EU EVA FM GB GPS HD HDMI HDPE HEPA IP IPX7 IPX8
+		LCD LED MDF NFC OLED PC PE PET PLA POE PP PTFE PU PVC QR RGB RV SD SPF SSD TB TPE TPU
+		TV UHD UK US USA USB USB-C UV VR XL XXL XXXL`)}
 }
 
 // small are words that stand small inside a title in capitals: English practice, as The Chicago Manual of Style has it.
 var small = setOf(`a an and as at but by for from in into of off on or per the to with`)
 
 // units are measures that stand as they are written, after a number or alone.
-var units = setOf(`mm cm m km ml cl l g kg mg oz lb lbs ft in inch w kw v mv a ma mah wh hz khz mhz ghz db rpm psi bar pcs pc`)
+var units = setOf(`mm cm m km ml cl l g kg mg oz lb lbs ft in inch w kw v mv a ma mah wh hz khz mhz ghz db rpm psi
+	bar pcs pc`)
 
 func setOf(list string) map[string]bool {
 	out := map[string]bool{}
@@ -219,12 +222,14 @@ func tokenOf(text string, from int) token {
 	first := strings.IndexFunc(plain, isWord)
 	t := token{text: text, from: from, to: from + len(text)}
 	if first < 0 { // punctuation alone: a dash or an ampersand between words stands, the rest is decoration
-		if plain == "-" || plain == "–" || plain == "—" || plain == "&" || plain == "+" || plain == "/" || plain == "," {
+		if slices.Contains([]string{"-", "–", "—", "&", "+", "/", ","}, plain) {
 			t.at = plain
 		}
 		return t
 	}
-	last := strings.LastIndexFunc(plain, func(r rune) bool { return isWord(r) || strings.ContainsRune(`)%"”″'’′°`, r) })
+	last := strings.LastIndexFunc(plain, func(r rune) bool {
+		return isWord(r) || strings.ContainsRune(`)%"”″'’′°`, r)
+	})
 	size := len(string([]rune(plain[last:])[0]))
 	t.before, t.core, t.at = plain[:first], plain[first:last+size], plain[last+size:]
 	return t

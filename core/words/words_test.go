@@ -24,7 +24,8 @@ func tidied(title string) string {
 func TestTidyTitle(t *testing.T) {
 	for _, c := range []struct{ name, title, want string }{
 		{"as job.md has it", "2026 NEW hot sale free shipping Enamel Mug", "Enamel Mug"},
-		{"shouted", "STAINLESS STEEL CAMPING MUG WITH LID FOR THE GARDEN", "Stainless Steel Camping Mug with Lid for the Garden"},
+		{"shouted", "STAINLESS STEEL CAMPING MUG WITH LID FOR THE GARDEN",
+			"Stainless Steel Camping Mug with Lid for the Garden"},
 		{"an abbreviation beside small letters", "LED lamp with USB-C port", "LED lamp with USB-C port"},
 		{"an abbreviation of the list in a shouted title", "LED LAMP 5V USB CHARGER", "LED Lamp 5V USB Charger"},
 		{"a model number", "Drill bit SDS-40X for HR2470", "Drill bit SDS-40X for HR2470"},
@@ -48,8 +49,9 @@ func TestTidyTitle(t *testing.T) {
 // Whatever the title: the parts are the title, what is tidied twice is as tidied once, nothing is invented, and the
 // limit holds.
 func TestTidyingIsIdempotent(t *testing.T) {
-	vocabulary := strings.Fields(`NEW new Hot SALE free shipping 2026 2025 Mug MUG mugs LED USB-C 350ml 5V - , & ★★ 【Gift】 FOR the with
-		Kettle!!! KETTLE, (copper) "Best" best quality é ÉTÉ 👍🏽 IPX7 A4 wholesale drop ship dropship-ok x X`)
+	vocabulary := strings.Fields(`NEW new Hot SALE free shipping 2026 2025 Mug MUG mugs LED USB-C 350ml 5V - , &
+		★★ 【Gift】 FOR the with Kettle!!! KETTLE, (copper) "Best" best quality é ÉTÉ 👍🏽
+		IPX7 A4 wholesale drop ship dropship-ok x X`)
 	random := rand.New(rand.NewPCG(1, 2))
 	r := words.Standard()
 	for range 20_000 {
@@ -126,7 +128,8 @@ func TestLengthCountsGraphemeClusters(t *testing.T) {
 }
 
 func TestTidyDescription(t *testing.T) {
-	const text = `<p>A steady mug. We ship within 24 hours from our factory. Mail sales@supplier.example for a price!</p>` +
+	const text = `<p>A steady mug. We ship within 24 hours from our factory. ` +
+		`Mail sales@supplier.example for a price!</p>` +
 		`<table><tr><td>Weight</td><td>180 g</td></tr><tr><td>Delivery time</td><td>7-15 days</td></tr></table>` +
 		`<p>Holds 350 ml.</p><p>Please leave positive feedback, 5 stars.</p><p>30 days money back guarantee</p>`
 	parts := words.TidyDescription(text)
@@ -173,7 +176,8 @@ func TestPattern(t *testing.T) {
 }
 
 // Source: the worked example of shingles in Manning, Raghavan and Schütze, Introduction to Information Retrieval,
-// section 19.6, "a rose is a rose is a rose", whose 4-shingles are three distinct ones; with three words there are as many.
+// section
+// 19.6, "a rose is a rose is a rose", whose 4-shingles are three distinct ones; with three words there are as many.
 func TestWordingOf(t *testing.T) {
 	const rose = "a rose is a rose is a rose"
 	if w := words.WordingOf(rose, rose); w.Share != 100 || len(w.Passages) != 1 || w.Passages[0] != rose {

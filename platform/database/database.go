@@ -147,6 +147,12 @@ func Taken(err error) bool {
 	return errors.As(err, &pg) && pg.Code == "23505"
 }
 
+// Violates tells whether an error is one broken constraint or unique index, by its name.
+func Violates(err error, constraint string) bool {
+	var pg *pgconn.PgError
+	return errors.As(err, &pg) && pg.ConstraintName == constraint
+}
+
 // Away tells whether an error means that the database could not be asked, or had no room: nothing is
 // wrong with what was asked, and the same will do once it is back.
 func Away(err error) bool {

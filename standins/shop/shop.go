@@ -46,20 +46,25 @@ var (
 
 // Product is one product as the protocol carries it.
 type Product struct {
-	ID          string    `json:"id"`
-	Reference   string    `json:"reference"`
-	Handle      string    `json:"handle"`
-	URL         string    `json:"url"`
-	Title       string    `json:"title"`
-	Description string    `json:"description_html"`
-	Vendor      string    `json:"vendor"`
-	Visible     bool      `json:"visible"`
-	SellEmpty   bool      `json:"sell_when_out_of_stock"`
-	Options     []Option  `json:"options"`
-	Variants    []Variant `json:"variants"`
-	Pictures    []string  `json:"pictures"`
-	CreatedAt   time.Time `json:"created_at"`
-	UpdatedAt   time.Time `json:"updated_at"`
+	ID                string    `json:"id"`
+	Reference         string    `json:"reference"`
+	Handle            string    `json:"handle"`
+	URL               string    `json:"url"`
+	Title             string    `json:"title"`
+	Description       string    `json:"description_html"`
+	Vendor            string    `json:"vendor"`
+	Type              string    `json:"type"`
+	Collections       []string  `json:"collections"`
+	Tags              []string  `json:"tags"`
+	SearchTitle       string    `json:"search_title"`
+	SearchDescription string    `json:"search_description"`
+	Visible           bool      `json:"visible"`
+	SellEmpty         bool      `json:"sell_when_out_of_stock"`
+	Options           []Option  `json:"options"`
+	Variants          []Variant `json:"variants"`
+	Pictures          []string  `json:"pictures"`
+	CreatedAt         time.Time `json:"created_at"`
+	UpdatedAt         time.Time `json:"updated_at"`
 }
 
 // Option is a way in which variants differ.

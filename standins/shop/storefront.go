@@ -22,11 +22,14 @@ var pages = template.Must(template.New("all").
 <header><a href="/">{{.Name}}</a></header><main>{{if not .Products}}<p>Nothing is for sale yet.</p>{{end}}
 <div class="grid">{{range .Products}}<a href="/products/{{.Handle}}">{{with .Pictures}}
 <img src="/pictures/{{index . 0}}" alt="">{{end}}<b>{{.Title}}</b></a>{{end}}</div></main></html>{{end}}
-{{define "one"}}<!doctype html><html lang="en"><title>{{.Product.Title}} | {{.Name}}</title>` + look + `
+{{define "one"}}<!doctype html><html lang="en"><title>{{or .Product.SearchTitle .Product.Title}} | {{.Name}}</title>
+{{with .Product.SearchDescription}}<meta name="description" content="{{.}}">{{end}}` + look + `
 <header><a href="/">{{.Name}}</a></header><main class="two"><div>{{range $i, $p := .Product.Pictures}}{{if eq $i 0}}
 <img src="/pictures/{{$p}}" alt="{{$.Product.Title}}"><div class="thumbs">{{else}}<img src="/pictures/{{$p}}" alt="">
 {{end}}{{end}}{{if .Product.Pictures}}</div>{{end}}</div>
-<div><h1>{{.Product.Title}}</h1><p>{{.Product.Vendor}}</p><table><thead><tr>{{range .Product.Options}}<td>{{.Name}}</td>
+<div><h1>{{.Product.Title}}</h1><p>{{.Product.Vendor}}{{with .Product.Type}} · {{.}}{{end}}</p>
+{{with .Product.Collections}}<p class="collections">In {{range $i, $c := .}}{{if $i}}, {{end}}{{$c}}{{end}}</p>
+{{end}}<table><thead><tr>{{range .Product.Options}}<td>{{.Name}}</td>
 {{end}}<td>Price</td></tr></thead>{{range .Product.Variants}}<tr class="variant">{{range .Values}}<td>{{.}}</td>{{end}}
 <td class="price">{{.Price}} {{$.Currency}}{{if .WasPrice}} <s>{{.WasPrice}}</s>{{end}}</td><td>
 {{if .Stock}}in stock{{else}}sold out{{end}}</td></tr>{{end}}</table><div class="description">{{.Description}}</div>

@@ -64,6 +64,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/drafts/change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change many drafts at once, or preview that
+         * @description Change many drafts at once, or preview that. Needs the role editor.
+         */
+        post: operations["changeInBulk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Collections, tags, types, vendors and suppliers that drafts have
+         * @description Collections, tags, types, vendors and suppliers that drafts have. Needs the role fulfiller.
+         */
+        get: operations["draftNames"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drafts/prices": {
         parameters: {
             query?: never;
@@ -132,6 +172,46 @@ export interface paths {
         patch: operations["editDraft"];
         trace?: never;
     };
+    "/api/drafts/{id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who changed what in a draft, the last first
+         * @description Who changed what in a draft, the last first. Needs the role fulfiller.
+         */
+        get: operations["draftHistory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/{id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Do again what one undid last in a draft
+         * @description Do again what one undid last in a draft. Needs the role editor.
+         */
+        post: operations["redoDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drafts/{id}/swap": {
         parameters: {
             query?: never;
@@ -166,6 +246,26 @@ export interface paths {
          * @description What swapping the supplier of a draft would do. Needs the role editor.
          */
         post: operations["previewSwap"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/{id}/tidy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What to tidy in the words of a draft, and how much of them is the supplier's
+         * @description What to tidy in the words of a draft, and how much of them is the supplier's. Needs the role fulfiller.
+         */
+        get: operations["tidyDraft"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1516,6 +1616,82 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List trays in order
+         * @description List trays in order. Needs the role fulfiller.
+         */
+        get: operations["listTrays"];
+        put?: never;
+        /**
+         * Make a tray
+         * @description Make a tray. Needs the role editor.
+         */
+        post: operations["createTray"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trays/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove a tray; its drafts stay
+         * @description Remove a tray; its drafts stay. Needs the role editor.
+         */
+        delete: operations["removeTray"];
+        options?: never;
+        head?: never;
+        /**
+         * Rename a tray, move it in the list, or put its drafts aside
+         * @description Rename a tray, move it in the list, or put its drafts aside. Needs the role editor.
+         */
+        patch: operations["changeTray"];
+        trace?: never;
+    };
+    "/api/wording": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The lists of words that tidying goes by, and those that may not be used
+         * @description The lists of words that tidying goes by, and those that may not be used. Needs the role fulfiller.
+         */
+        get: operations["getWording"];
+        /**
+         * Change the lists of words
+         * @description Change the lists of words. Needs the role editor.
+         */
+        put: operations["setWording"];
+        post?: never;
+        /**
+         * Bring the lists for tidying back to the standard ones
+         * @description Bring the lists for tidying back to the standard ones. Needs the role editor.
+         */
+        delete: operations["resetWording"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1588,6 +1764,18 @@ export interface components {
         };
         BeginStoreRequest: {
             address: string;
+        };
+        BulkChange: {
+            act: string;
+            /** @enum {string} */
+            field?: "" | "title" | "description" | "type" | "vendor" | "search_title" | "search_description";
+            match_case?: boolean;
+            names?: string[];
+            /** Format: int64 */
+            number?: number;
+            text?: string;
+            whole_words?: boolean;
+            with?: string;
         };
         ChangePasswordRequest: {
             current: string;
@@ -1687,10 +1875,20 @@ export interface components {
              */
             weeks: number;
         };
+        EditOwnWords: {
+            description?: string;
+            title?: string;
+        };
         EditPictureChoice: {
             /** Format: int64 */
             id: number;
             shown: boolean;
+        };
+        EditVariantCodes: {
+            barcode?: string;
+            sku?: string;
+            /** Format: int64 */
+            variant_id: number;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -2521,7 +2719,7 @@ export interface components {
         ReadinessFinding: {
             area: string;
             /** @enum {string} */
-            kind: "" | "contact_in_description";
+            kind: "" | "contact_in_description" | "unwanted_words";
             stops: boolean;
             words: string;
         };
@@ -3308,12 +3506,43 @@ export interface components {
             name: string;
             original: string;
         };
+        WordsPart: {
+            /** @enum {string} */
+            reason: "" | "decoration" | "noise" | "repeated" | "shouted" | "too_long" | "contact" | "claim" | "table" | "empty";
+            text: string;
+            to: string;
+        };
+        WordsUnwanted: {
+            stops: boolean;
+            text: string;
+        };
+        WordsWording: {
+            passages: string[];
+            /** Format: int64 */
+            share: number;
+        };
         WorkbenchBulk: {
             /** Format: int64 */
             drafts: number;
             /** Format: int64 */
             id: number;
             what: string;
+        };
+        WorkbenchBulkInput: {
+            apply?: boolean;
+            change: components["schemas"]["BulkChange"];
+            drafts: number[];
+            except?: number[];
+        };
+        WorkbenchBulkLine: {
+            after: string;
+            before: string;
+            /** Format: int64 */
+            draft_id: number;
+            note: string;
+            picture: string;
+            stays: boolean;
+            title: string;
         };
         WorkbenchBulkPriceInput: {
             /** @enum {string} */
@@ -3357,6 +3586,18 @@ export interface components {
             /** Format: int64 */
             variants: number;
         };
+        WorkbenchBulkResult: {
+            /** Format: int64 */
+            bulk: number;
+            /** Format: int64 */
+            changed: number;
+            /** @description The first 500 that change or cannot be changed */
+            lines: components["schemas"]["WorkbenchBulkLine"][];
+            /** Format: int64 */
+            stays: number;
+            /** Format: int64 */
+            unchanged: number;
+        };
         WorkbenchChanged: {
             /** Format: date-time */
             at: string;
@@ -3387,16 +3628,33 @@ export interface components {
             offer_id: number;
             offer_title: string;
             options: components["schemas"]["VariantOption"][];
+            /** @description Words in the store in use alone */
+            own: components["schemas"]["EditOwnWords"];
             page_url: string;
             picture: string;
             pictures: components["schemas"]["WorkbenchPicture"][];
+            /** @description What you undid last and can do again; empty is nothing */
+            redo: string;
             report: components["schemas"]["ReadinessReport"];
+            /**
+             * Format: int64
+             * @description Units of each variant that stores do not show
+             */
+            reserve: number;
             /** Format: int64 */
             revision: number;
+            search_description: string;
+            search_title: string;
             source: string;
             supplier: string;
             tags: string[];
             title: string;
+            /**
+             * Format: int64
+             * @description 0 is none
+             */
+            tray_id: number;
+            type: string;
             /** @description Your last edit; empty where there is none */
             undo: string;
             /** @description Undone as one with other drafts */
@@ -3404,6 +3662,8 @@ export interface components {
             /** Format: date-time */
             updated_at: string;
             variants: components["schemas"]["WorkbenchVariant"][];
+            /** @description Empty is the shop itself */
+            vendor: string;
             /** Format: date-time */
             withdrawn_at: string | null;
         };
@@ -3414,15 +3674,34 @@ export interface components {
             };
             /** @description Draft variants to sell */
             chosen?: number[];
+            codes?: components["schemas"]["EditVariantCodes"][];
             collections?: string[];
             description?: string;
             /** @description The same options and values, renamed */
             options?: components["schemas"]["VariantOption"][];
+            own_description?: string;
+            own_title?: string;
             pictures?: components["schemas"]["EditPictureChoice"][];
             prices?: components["schemas"]["WorkbenchPriceOverride"][];
             remove_contacts?: boolean;
+            /**
+             * Format: int64
+             * @description Units of each variant that stores do not show
+             */
+            reserve?: number;
+            restore?: ("title" | "description" | "pictures" | "options")[];
+            search_description?: string;
+            search_title?: string;
             tags?: string[];
             title?: string;
+            /**
+             * Format: int64
+             * @description 0 is none
+             */
+            tray?: number;
+            type?: string;
+            /** @description Empty is the shop itself */
+            vendor?: string;
         };
         WorkbenchEdited: {
             /** @description Of the fields that were changed, when and by whom */
@@ -3439,6 +3718,29 @@ export interface components {
             title: string;
             undo: string;
         };
+        WorkbenchHistory: {
+            entries: components["schemas"]["WorkbenchHistoryEntry"][];
+            /** Format: int64 */
+            next: number;
+        };
+        WorkbenchHistoryChange: {
+            after: string;
+            before: string;
+            field: string;
+        };
+        WorkbenchHistoryEntry: {
+            /** Format: date-time */
+            at: string;
+            changes: components["schemas"]["WorkbenchHistoryChange"][];
+            /** Format: int64 */
+            drafts: number;
+            /** Format: int64 */
+            id: number;
+            member: string;
+            undoes: boolean;
+            undone: boolean;
+            what: string;
+        };
         WorkbenchLine: {
             collections: string[];
             /** Format: int64 */
@@ -3451,14 +3753,36 @@ export interface components {
             revision: number;
             tags: string[];
             title: string;
+            /**
+             * Format: int64
+             * @description 0 is none
+             */
+            tray_id: number;
+            type: string;
+            /** @description Empty is the shop itself */
+            vendor: string;
+        };
+        WorkbenchNameCount: {
+            /** Format: int64 */
+            drafts: number;
+            name: string;
+        };
+        WorkbenchNameLists: {
+            collections: components["schemas"]["WorkbenchNameCount"][];
+            suppliers: components["schemas"]["WorkbenchNameCount"][];
+            tags: components["schemas"]["WorkbenchNameCount"][];
+            types: components["schemas"]["WorkbenchNameCount"][];
+            vendors: components["schemas"]["WorkbenchNameCount"][];
         };
         WorkbenchPage: {
+            /** Format: int64 */
+            aside: number;
             drafts: components["schemas"]["WorkbenchLine"][];
             /** Format: int64 */
             next: number;
             /**
              * Format: int64
-             * @description Of all drafts
+             * @description Of all drafts that the filter finds; -1 where that is not known yet
              */
             total: number;
         };
@@ -3562,6 +3886,27 @@ export interface components {
             already: components["schemas"]["WorkbenchPair"][];
             taken: components["schemas"]["WorkbenchPair"][];
         };
+        WorkbenchTidied: {
+            description: components["schemas"]["WordsPart"][];
+            title: components["schemas"]["WordsPart"][];
+            title_wording: components["schemas"]["WordsWording"];
+            /** @description Of the description */
+            wording: components["schemas"]["WordsWording"];
+        };
+        WorkbenchTray: {
+            aside: boolean;
+            /** Format: int64 */
+            drafts: number;
+            /** Format: int64 */
+            id: number;
+            name: string;
+        };
+        WorkbenchTrayInput: {
+            aside?: boolean;
+            name?: string;
+            /** Format: int64 */
+            position?: number;
+        };
         WorkbenchUndoBulkResult: {
             /**
              * Format: int64
@@ -3572,18 +3917,22 @@ export interface components {
             undone: number;
         };
         WorkbenchVariant: {
+            barcode: string;
             chosen: boolean;
             cost: components["schemas"]["ApikitAmountDoc"];
             /** Format: int64 */
             id: number;
             ladder: components["schemas"]["PricingLadder"];
+            made_sku: string;
             /** @description A person set its price, and rules leave it alone */
             manual: boolean;
             no_price: string;
             picture: string;
             rule_price: components["schemas"]["ApikitAmountDoc"];
+            sku: string;
             /** Format: int64 */
             stock: number;
+            supplier_barcode: string;
             trace: components["schemas"]["MarkupTraceLine"][];
             values: string[];
             was_warning: string;
@@ -3596,6 +3945,14 @@ export interface components {
             no_price: string;
             /** Format: int64 */
             stock: number;
+        };
+        WorkbenchWording: {
+            exceptions: string[];
+            /** Format: int64 */
+            limit: number;
+            noise: string[];
+            readonly standard: boolean;
+            unwanted: components["schemas"]["WordsUnwanted"][];
         };
     };
     responses: never;
@@ -3702,6 +4059,22 @@ export interface operations {
                 limit?: number;
                 /** @description These alone */
                 ids?: number[];
+                /** @description In title, SKU, or the supplier's title */
+                words?: string;
+                /** @description Those in a tray; -1 is in none */
+                tray?: number;
+                /** @description In any of these; (none) is in none */
+                collection?: string[];
+                tag?: string[];
+                type?: string[];
+                source?: number[];
+                supplier?: string[];
+                /** @description Live in the store */
+                live?: "" | "yes" | "no";
+                state?: "" | "ready" | "stopped" | "description" | "pictures" | "variants" | "price";
+                profit_under?: string;
+                /** @description Edited in the last day, week or month */
+                edited?: "" | "day" | "week" | "month";
             };
             header?: never;
             path?: never;
@@ -3801,6 +4174,176 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkbenchUndoBulkResult"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    changeInBulk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkbenchBulkInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchBulkResult"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    draftNames: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchNameLists"];
                 };
             };
             /** @description Bad Request */
@@ -4305,6 +4848,183 @@ export interface operations {
             };
         };
     };
+    draftHistory: {
+        parameters: {
+            query?: {
+                before?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchHistory"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    redoDraft: {
+        parameters: {
+            query?: {
+                /** @description The store whose prices and limits hold; 0 for none */
+                store?: number;
+                /** @description Though a field that it touched was changed since */
+                force?: boolean;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchDraft"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     swapSupplier: {
         parameters: {
             query?: {
@@ -4422,6 +5142,91 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkbenchSwapPreview"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tidyDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchTidied"];
                 };
             };
             /** @description Bad Request */
@@ -10873,6 +11678,599 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listTrays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchTray"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    createTray: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkbenchTrayInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchTray"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    removeTray: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    changeTray: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkbenchTrayInput"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getWording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchWording"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setWording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkbenchWording"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchWording"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    resetWording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchWording"];
+                };
             };
             /** @description Bad Request */
             400: {
