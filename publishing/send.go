@@ -262,10 +262,10 @@ func (s *Service) product(ctx context.Context, item *sending, session store.Sess
 	if err != nil {
 		return store.Product{}, err
 	}
-	p := store.Product{Reference: draft.Reference, Title: draft.Title, Description: safehtml.Clean(draft.Description),
-		Vendor: cmp.Or(draft.Vendor, vendor), Type: draft.Type, Collections: draft.Collections, Tags: draft.Tags,
-		SearchTitle: draft.SearchTitle, SearchDescription: draft.SearchDescription, Visible: item.visible,
-		SellEmpty: item.sellEmpty,
+	p := store.Product{Reference: draft.Reference, Title: draft.Title,
+		Description: safehtml.CleanLinked(draft.Description), Vendor: cmp.Or(draft.Vendor, vendor), Type: draft.Type,
+		Collections: draft.Collections, Tags: draft.Tags, SearchTitle: draft.SearchTitle,
+		SearchDescription: draft.SearchDescription, Visible: item.visible, SellEmpty: item.sellEmpty,
 		Options: []store.Option{}, Pictures: []string{}}
 	hashes := map[string]string{} // by address
 	for i, url := range draft.Pictures {

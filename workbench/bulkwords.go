@@ -109,7 +109,7 @@ func (s *Service) ChangeInBulk(ctx context.Context, in BulkInput) (BulkResult, e
 // cleanChange is the text of a change that becomes part of a description, as safe HTML.
 func cleanChange(c bulk.Change) (text, with string) {
 	if c.Act == bulk.AddHeader || c.Act == bulk.AddFooter || c.Act == bulk.SetText && c.Field == edit.Description {
-		return safehtml.Clean(c.Text), c.With
+		return safehtml.CleanLinked(c.Text), c.With
 	}
 	return c.Text, c.With
 }

@@ -53,7 +53,7 @@ func (e *EditInput) operations(storeID int64, c money.Currency) ([]edit.Operatio
 		list = append(list, edit.SetTitle{Title: *e.Title})
 	}
 	if e.Description != nil {
-		list = append(list, edit.SetDescription{Description: safehtml.Clean(*e.Description)})
+		list = append(list, edit.SetDescription{Description: safehtml.CleanLinked(*e.Description)})
 	}
 	if e.RemoveContacts {
 		list = append(list, edit.RemoveContacts{})
@@ -96,7 +96,7 @@ func (e *EditInput) operations(storeID int64, c money.Currency) ([]edit.Operatio
 	}
 	if e.OwnDescription != nil {
 		list = append(list, edit.SetOwnWords{StoreID: storeID, Part: edit.Description,
-			Text: safehtml.Clean(*e.OwnDescription)})
+			Text: safehtml.CleanLinked(*e.OwnDescription)})
 	}
 	if e.Codes != nil {
 		list = append(list, edit.SetCodes{Codes: *e.Codes})

@@ -17,7 +17,7 @@ type Wording struct {
 	// Unwanted are words that may not be used: a brand without rights, a claim that is not allowed.
 	Unwanted []words.Unwanted `json:"unwanted" maxItems:"1000"`
 	// Standard is that nobody has changed the lists.
-	Standard bool `json:"standard" readOnly:"true"`
+	Standard bool `json:"standard,omitempty" readOnly:"true"`
 }
 
 // Wording reads the lists; those that nobody has changed are the standard ones.

@@ -48,7 +48,8 @@ func TestManyDraftsAreChangedAsOneStep(t *testing.T) {
 
 	t.Run("it is looked at first", func(t *testing.T) {
 		seen := change(w, bulk.Change{Act: bulk.AddCollections, Names: []string{" camp ", "Garden"}}, false, ids...)
-		if seen.Changed != 3 || seen.Bulk != 0 || seen.Lines[0].Before != "Camp" || seen.Lines[0].After != "Camp, Garden" {
+		first := seen.Lines[0]
+		if seen.Changed != 3 || seen.Bulk != 0 || first.Before != "Camp" || first.After != "Camp, Garden" {
 			t.Errorf("%+v", seen)
 		}
 		if d := draftOf(w, 0, ids[1]); len(d.Collections) != 0 {
@@ -82,7 +83,8 @@ func TestManyDraftsAreChangedAsOneStep(t *testing.T) {
 		}
 	})
 	t.Run("a pattern that cannot be filled leaves its draft", func(t *testing.T) {
-		out := change(w, bulk.Change{Act: bulk.FillPattern, Field: edit.SearchTitle, Text: "{title} of {vendor}"}, false, ids...)
+		out := change(w,
+			bulk.Change{Act: bulk.FillPattern, Field: edit.SearchTitle, Text: "{title} of {vendor}"}, false, ids...)
 		if out.Stays != 3 || out.Lines[0].Note != "Not known: vendor." {
 			t.Errorf("%+v", out)
 		}
@@ -140,7 +142,8 @@ func TestSKUs(t *testing.T) {
 		return w.Owner.Ask("PATCH", fmt.Sprintf("/api/drafts/%d", id), map[string]any{"codes": codes}, nil)
 	}
 	other := draftOf(w, 0, ids[1])
-	problem := set(ids[1], map[string]any{"variant_id": other.Variants[0].ID, "sku": strings.ToLower(d.Variants[0].SKU)})
+	problem := set(ids[1],
+		map[string]any{"variant_id": other.Variants[0].ID, "sku": strings.ToLower(d.Variants[0].SKU)})
 	if problem == nil || problem.Status != 409 || problem.Field() != "codes" {
 		t.Errorf("a SKU of another draft: %+v", problem)
 	}
@@ -158,7 +161,8 @@ func TestSKUs(t *testing.T) {
 		}
 	}
 	// A barcode is kept, and its check digit looked at. Source: GS1's own example is 629104150021 with check digit 3.
-	if problem := set(ids[0], map[string]any{"variant_id": d.Variants[0].ID, "barcode": "6291041500214"}); problem != nil {
+	wrong := map[string]any{"variant_id": d.Variants[0].ID, "barcode": "6291041500214"}
+	if problem := set(ids[0], wrong); problem != nil {
 		t.Fatal(problem)
 	}
 	if report := draftOf(w, 0, ids[0]).Report; !slices.ContainsFunc(report.Findings, says("check digit would be 3")) {
@@ -173,13 +177,14 @@ func TestTraysAndTheFilterOfDrafts(t *testing.T) {
 	var summer, later workbench.Tray
 	w.Owner.Must("POST", "/api/trays", map[string]any{"name": " Summer  list "}, &summer)
 	w.Owner.Must("POST", "/api/trays", map[string]any{"name": "Later", "aside": true}, &later)
-	if problem := w.Owner.Ask("POST", "/api/trays", map[string]any{"name": "summer list"}, nil); problem.Field() != "name" {
+	problem := w.Owner.Ask("POST", "/api/trays", map[string]any{"name": "summer list"}, nil)
+	if problem == nil || problem.Field() != "name" {
 		t.Errorf("%+v", problem)
 	}
 	change(w, bulk.Change{Act: bulk.MoveToTray, Number: summer.ID}, true, ids[0])
 	change(w, bulk.Change{Act: bulk.MoveToTray, Number: later.ID}, true, ids[1])
-	w.Owner.Must("PATCH", fmt.Sprintf("/api/drafts/%d", ids[2]), map[string]any{"title": "Brass lantern", "type": "Lamp",
-		"tags": []string{"garden"}, "collections": []string{"Outside"}}, nil)
+	w.Owner.Must("PATCH", fmt.Sprintf("/api/drafts/%d", ids[2]), map[string]any{"title": "Brass lantern",
+		"type": "Lamp", "tags": []string{"garden"}, "collections": []string{"Outside"}}, nil)
 	w.Owner.Must("PATCH", fmt.Sprintf("/api/drafts/%d", ids[0]), map[string]any{"title": ""}, nil)
 	supplier := draftOf(w, 0, ids[0]).Supplier
 	for name, c := range map[string]struct {
@@ -222,8 +227,8 @@ func TestTraysAndTheFilterOfDrafts(t *testing.T) {
 	if page := list(w, ""); page.Total != 2 || page.Aside != 1 {
 		t.Errorf("%d drafts, %d aside", page.Total, page.Aside)
 	}
-	if problem := w.Owner.Ask("GET", fmt.Sprint("/api/drafts?profit_under=much&store=", store.ID), nil, nil); problem == nil ||
-		problem.Field() != "profit_under" {
+	problem = w.Owner.Ask("GET", fmt.Sprint("/api/drafts?profit_under=much&store=", store.ID), nil, nil)
+	if problem == nil || problem.Field() != "profit_under" {
 		t.Errorf("%+v", problem)
 	}
 	// The trays change places; one that is removed leaves its drafts.
@@ -300,7 +305,8 @@ func TestWordsThatMayNotBeUsed(t *testing.T) {
 		t.Errorf("%+v", wording)
 	}
 	var edited workbench.Edited
-	w.Owner.Must("PATCH", fmt.Sprintf("/api/drafts/%d", id), map[string]any{"title": "A miracle camp mug of steel"}, &edited)
+	w.Owner.Must("PATCH", fmt.Sprintf("/api/drafts/%d", id),
+		map[string]any{"title": "A miracle camp mug of steel"}, &edited)
 	if !slices.ContainsFunc(edited.Readiness.Findings, says("“miracle” is on your list")) {
 		t.Errorf("%+v", edited.Readiness.Findings)
 	}

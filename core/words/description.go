@@ -21,6 +21,7 @@ var claims = regexp.MustCompile(`(?i)\b(?:` + strings.Join([]string{
 	`(?:\d+|one|two|three)[\s-]+(?:day|month|year)s?\s+(?:warranty|guarantee|returns?|refund)`,
 	`(?:full\s+)?refunds?`, `return\s+(?:policy|the\s+(?:item|goods))`,
 	`(?:positive|negative|leave)\s+(?:a\s+)?feedback`, `(?:5|five)[\s-]+stars?\s+(?:feedback|review|rating)`,
+	`dear\s+(?:friends?|customers?|buyers?)`,
 	`(?:please\s+)?contact\s+us`, `(?:feel\s+free\s+to\s+)?(?:message|e-?mail)\s+(?:us|me)`,
 	`welcome\s+to\s+(?:our|my)\s+(?:shop|store)`, `(?:our|my)\s+(?:shop|store)\b`, `factory\s+(?:direct|price)`,
 	`(?:best|lowest|hot)\s+(?:price|sale)`, `bank\s+transfer|payment\s+(?:method|policy)`,

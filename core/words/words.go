@@ -76,14 +76,15 @@ type Rules struct {
 // stuffed with, and what is written in capitals.
 func Standard() Rules {
 	return Rules{Limit: 80, Noise: []string{
-		"100% brand new", "100% new", "24h shipping", "best price", "best quality", "best seller", "best selling",
-		"big sale", "brand new", "cheap", "clearance", "discount", "drop ship", "drop shipping", "dropship",
-		"dropship ok", "dropshipping", "factory direct", "factory price", "factory sale", "fast delivery",
-		"fast shipping", "free delivery", "free postage", "free shipping", "high quality", "hot", "hot sale",
-		"hot sales", "hot selling", "hot sell", "in stock", "limited offer", "lowest price", "new", "new arrival",
+		"100% brand new", "100% new", "24h shipping", "best choice", "best price", "best quality",
+		"best seller", "best selling", "big discount", "big sale", "brand new", "cheap", "clearance",
+		"discount", "drop ship", "drop shipping", "dropship", "dropship ok", "dropshipping",
+		"factory direct", "factory price", "factory sale", "fast delivery", "fast shipping",
+		"free delivery", "free postage", "free shipping", "high quality", "hot", "hot sale", "hot sales",
+		"hot selling", "hot sell", "in stock", "limited offer", "lowest price", "new", "new arrival",
 		"new arrivals", "new style", "newest", "on sale", "promotion", "quality guarantee", "ready stock",
-		"sale", "special offer", "super sale", "top quality", "top seller", "top selling", "trending", "wholesale",
-		"with free shipping",
+		"sale", "special offer", "super sale", "top quality", "top seller", "top selling", "trending",
+		"wholesale", "with free shipping",
 	}, Exceptions: strings.Fields(`3D 4K ABS AC AI BPA CD CNC DC DIY DVD EU EVA FM GB GPS HD HDMI HDPE HEPA IP IPX7 IPX8
 		LCD LED MDF NFC OLED PC PE PET PLA POE PP PTFE PU PVC QR RGB RV SD SPF SSD TB TPE TPU
 		TV UHD UK US USA USB USB-C UV VR XL XXL XXXL`)}

@@ -3,6 +3,7 @@ import type { QueryClient } from "@tanstack/react-query";
 /** Topic is what a query is about: the first part of its key. */
 export type Topic =
   | "categories"
+  | "change-many"
   | "changes"
   | "choices"
   | "commands"
@@ -10,6 +11,7 @@ export type Topic =
   | "drafts"
   | "effect"
   | "header"
+  | "history"
   | "links"
   | "listings"
   | "look"
@@ -31,7 +33,9 @@ export type Topic =
   | "stores"
   | "swap"
   | "synonyms"
-  | "tokens";
+  | "tokens"
+  | "trays"
+  | "wording";
 
 declare module "@tanstack/react-query" {
   interface Register {

@@ -3951,7 +3951,7 @@ export interface components {
             /** Format: int64 */
             limit: number;
             noise: string[];
-            readonly standard: boolean;
+            readonly standard?: boolean;
             unwanted: components["schemas"]["WordsUnwanted"][];
         };
     };

@@ -86,7 +86,7 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
           open={large}
           onClose={() => setLarge(false)}
           title={`Picture ${picture + 1} of ${offer.pictures.length}`}
-          wide
+          size="wide"
         >
           <Picture
             path={offer.pictures[picture] ?? ""}

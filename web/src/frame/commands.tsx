@@ -35,7 +35,7 @@ export default function Commands({ onClose }: { onClose: () => void }) {
     { to: "/members", name: "Members and tokens" },
   ].filter((p) => p.name.toLowerCase().includes(text.toLowerCase()));
   return (
-    <Dialog open onClose={onClose} title="Go to" wide>
+    <Dialog open onClose={onClose} title="Go to" size="wide">
       <Command shouldFilter={false} label="Go to">
         <Command.Input
           value={text}

@@ -29,19 +29,21 @@ export function Button({
   );
 }
 
+const widths = { usual: "max-w-md", wide: "max-w-2xl", full: "max-w-5xl" };
+
 /** Dialog confirms or lets choose; never a form of many parts. */
 export function Dialog({
   open,
   onClose,
   title,
   children,
-  wide = false,
+  size,
 }: {
   open: boolean;
   onClose: () => void;
   title: string;
   children: ReactNode;
-  wide?: boolean;
+  size?: "wide" | "full";
 }) {
   // Before anything in it takes the focus: what it was opened from gets the focus back.
   const opener = useRef<Element | null>(null);
@@ -59,7 +61,7 @@ export function Dialog({
             e.preventDefault();
             if (from.current instanceof HTMLElement && from.current.isConnected) from.current.focus();
           }}
-          className={`${panel} fixed top-[14vh] left-1/2 max-h-[76vh] w-[calc(100vw-32px)] -translate-x-1/2 overflow-auto p-5 ${wide ? "max-w-2xl" : "max-w-md"}`}
+          className={`${panel} fixed left-1/2 w-[calc(100vw-32px)] -translate-x-1/2 overflow-auto p-5 ${size === "full" ? "top-[6vh] max-h-[88vh]" : "top-[14vh] max-h-[76vh]"} ${widths[size ?? "usual"]}`}
         >
           <Radix.Title className="mb-2 text-xl">{title}</Radix.Title>
           {children}

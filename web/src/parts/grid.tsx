@@ -22,6 +22,7 @@ export function Grid({
 }: {
   box: RefObject<HTMLDivElement | null>;
   label: string;
+  /** How many rows there are; -1 where that is not known. */
   count: number;
   size: number;
   heads?: Head[];
@@ -37,7 +38,7 @@ export function Grid({
       className="flex min-h-0 grow flex-col"
       role="grid"
       aria-label={label}
-      aria-rowcount={count + (heads ? 1 : 0)}
+      aria-rowcount={count < 0 ? -1 : count + (heads ? 1 : 0)}
       aria-colcount={heads?.length}
       aria-multiselectable={many || undefined}
     >
@@ -75,6 +76,7 @@ export function GridRow({
   selected,
   headed = true,
   onPoint,
+  onDrag,
   className,
   columns,
   children,
@@ -88,6 +90,8 @@ export function GridRow({
   selected?: boolean | undefined;
   headed?: boolean;
   onPoint: () => void;
+  /** Where it can be dragged: what is carried, put into the transfer. */
+  onDrag?: ((transfer: DataTransfer) => void) | undefined;
   className: string;
   /** The tracks of its columns, where the class does not say them. */
   columns?: string | undefined;
@@ -102,6 +106,8 @@ export function GridRow({
       aria-rowindex={index + (headed ? 2 : 1)}
       aria-selected={selected ?? current}
       data-cursor={current || undefined}
+      draggable={onDrag ? true : undefined}
+      onDragStart={onDrag && ((e) => onDrag(e.dataTransfer))}
       className={`${className} absolute inset-x-0 border-b contain-content border-line ${cursorLook(current)}`}
       style={{ top: start, height, gridTemplateColumns: columns }}
     >

@@ -25,7 +25,7 @@ export function Links({ onClose }: { onClose: () => void }) {
   const good = list.filter((r) => r.title);
   const waiting = list.length === 0 || done.length < list.length;
   return (
-    <Dialog open onClose={onClose} title="Import products from links" wide>
+    <Dialog open onClose={onClose} title="Import products from links" size="wide">
       {run === undefined ? (
         <form
           onSubmit={(e) => {

@@ -1,13 +1,78 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, ask, type Draft, type DraftLine } from "../api/client";
 import { refresh } from "../api/refresh";
-import { Button, Dialog } from "../parts/controls";
+import { Dialog as Box, Button } from "../parts/controls";
 import { useSay } from "../parts/toast";
+import { ChangeMany } from "./change";
+import type { EditDraft } from "./draft";
+import { History } from "./history";
+import { Prices } from "./prices";
+import { Publish } from "./publish";
+import { Tidy } from "./tidy";
+import { MoveToTray, Trays } from "./trays";
+
+/** A Dialog of the Workbench that is open, and what it is about. */
+export type Dialog =
+  | { of: "publish" | "prices" | "change" | "move"; ids: number[] }
+  | { of: "trays" | "tidy" | "history" }
+  | { of: "undo bulk"; bulk: NonNullable<Draft["undo_bulk"]> }
+  | { of: "undo since"; words: string }
+  | { of: "discard"; draft: DraftLine };
+
+/** Dialogs shows the one that is open. Those about the draft that is shown close with it. */
+export function Dialogs({
+  dialog,
+  draft,
+  list,
+  edit,
+  onUndo,
+  onClose,
+}: {
+  dialog: Dialog;
+  draft: Draft | undefined;
+  list: DraftLine[];
+  edit: EditDraft;
+  /** Undoes what was asked about. */
+  onUndo: () => void;
+  onClose: () => void;
+}) {
+  switch (dialog.of) {
+    case "publish":
+      return <Publish ids={dialog.ids} drafts={list} onClose={onClose} />;
+    case "prices":
+      return <Prices ids={dialog.ids} onClose={onClose} />;
+    case "change":
+      return <ChangeMany ids={dialog.ids} onClose={onClose} />;
+    case "move":
+      return <MoveToTray drafts={dialog.ids} onClose={onClose} />;
+    case "trays":
+      return <Trays onClose={onClose} />;
+    case "tidy":
+      return draft && <Tidy draft={draft} edit={edit} onClose={onClose} />;
+    case "history":
+      return draft && <History draft={draft} edit={edit} onClose={onClose} />;
+    case "undo bulk":
+      return <UndoBulk bulk={dialog.bulk} onClose={onClose} />;
+    case "undo since":
+      return (
+        <UndoSince
+          words={dialog.words}
+          onUndo={() => {
+            onClose();
+            onUndo();
+          }}
+          onClose={onClose}
+        />
+      );
+    case "discard":
+      return <Discard draft={dialog.draft} onClose={onClose} />;
+  }
+}
 
 /** UndoSince asks before an edit is undone though somebody has changed the same field since. */
-export function UndoSince({ words, onUndo, onClose }: { words: string; onUndo: () => void; onClose: () => void }) {
+function UndoSince({ words, onUndo, onClose }: { words: string; onUndo: () => void; onClose: () => void }) {
   return (
-    <Dialog open onClose={onClose} title="Undo yours all the same?">
+    <Box open onClose={onClose} title="Undo yours all the same?">
       <p className="mb-4">{words}</p>
       <div className="flex justify-end gap-2">
         <Button onClick={onClose} autoFocus>
@@ -17,12 +82,12 @@ export function UndoSince({ words, onUndo, onClose }: { words: string; onUndo: (
           Undo mine
         </Button>
       </div>
-    </Dialog>
+    </Box>
   );
 }
 
 /** UndoBulk asks before a change of many drafts is undone as one. */
-export function UndoBulk({ bulk, onClose }: { bulk: NonNullable<Draft["undo_bulk"]>; onClose: () => void }) {
+function UndoBulk({ bulk, onClose }: { bulk: NonNullable<Draft["undo_bulk"]>; onClose: () => void }) {
   const client = useQueryClient();
   const say = useSay();
   const undo = useMutation({
@@ -36,7 +101,7 @@ export function UndoBulk({ bulk, onClose }: { bulk: NonNullable<Draft["undo_bulk
     },
   });
   return (
-    <Dialog open onClose={onClose} title={`Undo the ${bulk.what} of ${bulk.drafts} drafts?`}>
+    <Box open onClose={onClose} title={`Undo the ${bulk.what} of ${bulk.drafts} drafts?`}>
       <p className="mb-4">
         This was one change of {bulk.drafts} drafts, and is undone in all of them. What was changed in them since stays.
       </p>
@@ -51,12 +116,12 @@ export function UndoBulk({ bulk, onClose }: { bulk: NonNullable<Draft["undo_bulk
           Undo in {bulk.drafts} drafts
         </Button>
       </div>
-    </Dialog>
+    </Box>
   );
 }
 
 /** Discard asks before a draft is thrown away. */
-export function Discard({ draft, onClose }: { draft: DraftLine; onClose: () => void }) {
+function Discard({ draft, onClose }: { draft: DraftLine; onClose: () => void }) {
   const client = useQueryClient();
   const say = useSay();
   const discard = useMutation({
@@ -72,7 +137,7 @@ export function Discard({ draft, onClose }: { draft: DraftLine; onClose: () => v
     },
   });
   return (
-    <Dialog open onClose={onClose} title="Discard this draft?">
+    <Box open onClose={onClose} title="Discard this draft?">
       <p className="mb-4">
         Your words, pictures and prices for “{draft.title}” are thrown away. This cannot be undone.
       </p>
@@ -82,6 +147,6 @@ export function Discard({ draft, onClose }: { draft: DraftLine; onClose: () => v
           Discard
         </Button>
       </div>
-    </Dialog>
+    </Box>
   );
 }

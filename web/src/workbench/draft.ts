@@ -44,8 +44,25 @@ export function useDraft(id: number) {
       if (!error.value) say(error.message, true); // else somebody changed it since, and is asked about
     },
   });
+  const redo = useMutation<Draft, Problem, { force?: boolean } | undefined>({
+    scope: { id: `draft ${id}` },
+    mutationFn: (how) =>
+      ask(
+        api.POST("/api/drafts/{id}/redo", {
+          params: { path: { id }, query: { store: storeId, force: how?.force ?? false } },
+        }),
+      ),
+    onSuccess: (next) => {
+      showDraft(client, storeId, next);
+      say("Done again.");
+    },
+    onError: (error) => {
+      void client.invalidateQueries({ queryKey: draftQuery(id, storeId).queryKey });
+      say(error.message, true);
+    },
+  });
   const edit: EditDraft = (change, seen) => read.data && add(seen ?? read.data, storeId, change);
-  return { read, draft, edit, undo, edits, saving };
+  return { read, draft, edit, undo, redo, edits, saving };
 }
 
 /** refusedOf is the edit of a field that was refused and waits for a choice. */
@@ -57,6 +74,18 @@ export function refusedOf(edits: Pending[], field: keyof Edit): Pending | undefi
 function shownAtOnce(draft: Draft, change: Edit): Draft {
   const next = { ...draft };
   if (change.title !== undefined) next.title = change.title;
+  for (const f of ["type", "vendor", "search_title", "search_description"] as const)
+    if (change[f] !== undefined) next[f] = change[f];
+  if (change.reserve !== undefined) next.reserve = change.reserve;
+  if (change.tray !== undefined) next.tray_id = change.tray;
+  if (change.own_title !== undefined) next.own = { ...next.own, title: change.own_title };
+  if (change.own_description !== undefined) next.own = { ...next.own, description: change.own_description };
+  const codes = change.codes;
+  if (codes)
+    next.variants = next.variants.map((v) => {
+      const own = codes.find((c) => c.variant_id === v.id);
+      return own ? { ...v, sku: own.sku ?? v.sku, barcode: own.barcode ?? v.barcode } : v;
+    });
   if (change.collections) next.collections = change.collections;
   if (change.tags) next.tags = change.tags;
   if (change.description !== undefined) next.description = change.description;

@@ -6,6 +6,7 @@ import { Groups } from "./groups";
 import type { Pending } from "./pending";
 import { Pictures } from "./pictures";
 import { Refused } from "./refused";
+import { SearchWords } from "./search-words";
 import { Variants } from "./variants";
 
 const Description = lazy(() => import("./description"));
@@ -42,6 +43,7 @@ export function Editor({
         <Pictures draft={draft} edit={edit} readOnly={readOnly} />
       </div>
       <Variants draft={draft} edit={edit} readOnly={readOnly} />
+      <SearchWords draft={draft} edit={edit} readOnly={readOnly} />
     </div>
   );
 }

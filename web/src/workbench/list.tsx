@@ -1,9 +1,10 @@
-import { useEffect } from "react";
+import { type ReactNode, useEffect } from "react";
 import type { DraftLine } from "../api/client";
 import { Picture, Tick } from "../parts/controls";
 import { Grid, GridRow } from "../parts/grid";
 import { useRows } from "../parts/list";
 import { ReadinessMarks } from "../parts/readiness";
+import { draggedDrafts } from "./trays";
 
 const rowHeight = 50;
 
@@ -14,19 +15,31 @@ export function DraftList({
   more,
   at,
   selected,
+  aside,
   onSelect,
   onSelectAll,
   onPoint,
+  onDrag,
+  children,
 }: {
   list: DraftLine[];
-  /** Total counts all drafts; more asks for those that were not read yet, and is absent where all were. */
+  /**
+   * Total counts all drafts that the filter finds, -1 where that is not known yet; more asks for those that were not
+   * read yet, and is absent where all were.
+   */
   total: number;
   more?: () => void;
   at: number;
   selected: Set<number>;
+  /** How many more there are in trays that are put aside. */
+  aside: number;
   onSelect: (id: number) => void;
   onSelectAll: (all: boolean) => void;
   onPoint: (id: number) => void;
+  /** The drafts that are carried when one is dragged; absent where none can be. */
+  onDrag?: ((id: number) => number[]) | undefined;
+  /** What stands above the list: its filter. */
+  children?: ReactNode;
 }) {
   const { box, items, size, last } = useRows(list.length, rowHeight, at);
   const ready = list.filter((d) => d.report.ready).length;
@@ -34,17 +47,24 @@ export function DraftList({
     if (last >= list.length - 20) more?.();
   }, [last, list.length, more]);
   return (
-    <div className="flex w-[248px] shrink-0 flex-col border-r border-line bg-sunk">
+    <div className="flex w-[264px] shrink-0 flex-col border-r border-line bg-sunk">
+      {children}
       <div className="flex h-9 items-center justify-between border-b border-line pr-3 pl-1">
         <span className="flex items-center">
-          <Tick checked={list.length > 0 && selected.size === total} onChange={onSelectAll} label="Select all drafts" />
-          <b>{total === 1 ? "1 draft" : `${total} drafts`}</b>
+          <Tick
+            checked={list.length > 0 && !more && list.every((d) => selected.has(d.id))}
+            onChange={onSelectAll}
+            label="Select all drafts"
+          />
+          <b>
+            {total < 0 ? `${list.length} and more` : total === 1 ? "1 draft" : `${total.toLocaleString("en")} drafts`}
+          </b>
         </span>
         <span className="text-sm text-ink-2">
           {selected.size > 0 ? `${selected.size} selected` : more ? "" : `${ready} ready`}
         </span>
       </div>
-      <Grid box={box} label="Drafts" count={total} size={size} many>
+      <Grid box={box} label="Drafts" count={total < 0 ? -1 : total} size={size} many>
         {items.map((item) => {
           const d = list[item.index];
           return (
@@ -58,6 +78,7 @@ export function DraftList({
                 selected={selected.has(d.id)}
                 headed={false}
                 onPoint={() => onPoint(d.id)}
+                onDrag={onDrag && ((transfer) => transfer.setData(draggedDrafts, JSON.stringify(onDrag(d.id))))}
                 className="flex cursor-pointer items-center gap-2 pr-2 pl-1"
               >
                 <span role="gridcell">
@@ -78,7 +99,7 @@ export function DraftList({
         })}
       </Grid>
       <p className="border-t border-line px-3 py-1.5 text-xs text-ink-2">
-        marks: description · pictures · variants · price
+        {aside > 0 && `${aside} more put aside · `}marks: description · pictures · variants · price
       </p>
     </div>
   );

@@ -75,11 +75,32 @@ if (typeof window !== "undefined")
     tell();
   });
 
-const words = ["title", "description", "collections", "tags", "pictures", "options", "chosen"] as const;
+const plainFields = [
+  "title",
+  "description",
+  "collections",
+  "tags",
+  "pictures",
+  "options",
+  "chosen",
+  "type",
+  "vendor",
+  "search_title",
+  "search_description",
+  "reserve",
+  "tray",
+] as const;
 
 /** fieldsOf are the fields that an edit touches in a store, as the server names them. */
 function fieldsOf(change: Edit, store: number): string[] {
-  const fields: string[] = words.filter((f) => change[f] !== undefined);
+  const fields: string[] = plainFields.filter((f) => change[f] !== undefined);
+  for (const f of change.restore ?? []) fields.push(f);
+  for (const part of ["title", "description"] as const)
+    if (change[`own_${part}`] !== undefined) fields.push(`own:${store}:${part}`);
+  for (const c of change.codes ?? []) {
+    if (c.sku !== undefined) fields.push(`sku:${c.variant_id}`);
+    if (c.barcode !== undefined) fields.push(`barcode:${c.variant_id}`);
+  }
   if (change.remove_contacts) fields.push("description");
   for (const p of change.prices ?? []) fields.push(`price:${store}:${p.variant_id}`);
   return fields;
@@ -129,8 +150,11 @@ export function add(draft: Draft, store: number, change: Edit) {
 
 /** overlap tells whether two edits touch the same field, or the price of the same variant. */
 function overlap(a: Edit, b: Edit): boolean {
-  if (a.prices && b.prices) return a.prices.some((p) => b.prices?.some((q) => q.variant_id === p.variant_id));
-  return (Object.keys(a) as (keyof Edit)[]).some((field) => field !== "prices" && b[field] !== undefined);
+  const apart = ["prices", "codes"] as const; // each is a field for every variant
+  if (apart.some((f) => a[f]?.some((p) => b[f]?.some((q) => q.variant_id === p.variant_id)))) return true;
+  return (Object.keys(a) as (keyof Edit)[]).some(
+    (field) => !apart.includes(field as (typeof apart)[number]) && b[field] !== undefined,
+  );
 }
 
 /** drop lets an edit go. */

@@ -87,7 +87,7 @@ export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void })
       open
       onClose={onClose}
       title={`Prices of ${ids.length === 1 ? "1 draft" : `${ids.length} drafts`} in ${store?.name}`}
-      wide
+      size="wide"
     >
       <fieldset className="mb-3 flex flex-wrap gap-1.5">
         <legend className="sr-only">What to do</legend>

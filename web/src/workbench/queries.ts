@@ -14,12 +14,28 @@ export const draftQuery = (id: number, store: number) =>
     enabled: id > 0,
   });
 
-/** draftsQuery reads the list of drafts page by page, the newest first. */
-export const draftsQuery = (store: number) =>
+/** DraftFilter says which drafts are listed; what is empty asks for nothing. */
+export type DraftFilter = {
+  words?: string;
+  /** -1 is in no tray. */
+  tray?: number;
+  collection?: string[];
+  tag?: string[];
+  type?: string[];
+  source?: number[];
+  supplier?: string[];
+  live?: "yes" | "no";
+  state?: "ready" | "stopped" | "description" | "pictures" | "variants" | "price";
+  profit_under?: string;
+  edited?: "day" | "week" | "month";
+};
+
+/** draftsQuery reads the drafts that a filter finds page by page, the newest first. */
+export const draftsQuery = (store: number, filter: DraftFilter = {}) =>
   infiniteQueryOptions({
-    queryKey: ["drafts", store],
+    queryKey: ["drafts", store, filter],
     queryFn: ({ pageParam }) =>
-      ask(api.GET("/api/drafts", { params: { query: { store, before: pageParam, limit: pageSize } } })),
+      ask(api.GET("/api/drafts", { params: { query: { ...filter, store, before: pageParam, limit: pageSize } } })),
     initialPageParam: 0,
     getNextPageParam: (last: DraftPage) => last.next || undefined,
   });
@@ -31,7 +47,7 @@ type Pages = { pages: DraftPage[]; pageParams: number[] };
 
 /** updateLines puts lines into the lists that hold them; the rest of the lists is not asked for again. */
 function updateLines(client: QueryClient, store: number, change: (line: DraftLine) => DraftLine) {
-  client.setQueryData<Pages>(draftsQuery(store).queryKey as unknown as QueryKey, (now) =>
+  client.setQueriesData<Pages>({ queryKey: ["drafts", store] as QueryKey }, (now) =>
     now ? { ...now, pages: now.pages.map((p) => ({ ...p, drafts: p.drafts.map(change) })) } : now,
   );
 }
@@ -56,6 +72,9 @@ export function showDraft(client: QueryClient, store: number, draft: Draft) {
           report: draft.report,
           collections: draft.collections,
           tags: draft.tags,
+          type: draft.type,
+          vendor: draft.vendor,
+          tray_id: draft.tray_id,
           revision: draft.revision,
         }
       : line,
@@ -84,3 +103,23 @@ export function showEdited(client: QueryClient, store: number, id: number, edite
     },
   });
 }
+
+/** namesQuery are the names that drafts have, for completion and for the filter. */
+export const namesQuery = queryOptions({
+  queryKey: ["drafts", "names"],
+  queryFn: () => ask(api.GET("/api/drafts/names")),
+  staleTime: 30_000,
+});
+
+/** traysQuery are the trays in order. */
+export const traysQuery = queryOptions({ queryKey: ["trays"], queryFn: () => ask(api.GET("/api/trays")) });
+
+/** wordingQuery are the lists of words that tidying goes by, and those that may not be used. */
+export const wordingQuery = queryOptions({ queryKey: ["wording"], queryFn: () => ask(api.GET("/api/wording")) });
+
+/** tidyQuery is what is proposed to tidy in a draft as it stands at a revision. */
+export const tidyQuery = (id: number, revision: number) =>
+  queryOptions({
+    queryKey: ["draft", id, "tidy", revision],
+    queryFn: () => ask(api.GET("/api/drafts/{id}/tidy", { params: { path: { id } } })),
+  });

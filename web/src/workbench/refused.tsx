@@ -10,6 +10,16 @@ const names: Partial<Record<keyof Edit, string>> = {
   options: "options",
   chosen: "choice of variants",
   prices: "prices",
+  codes: "SKU and barcode",
+  type: "type",
+  vendor: "vendor",
+  search_title: "search title",
+  search_description: "search description",
+  own_title: "title for this store",
+  own_description: "description for this store",
+  reserve: "stock reserve",
+  tray: "tray",
+  restore: "supplier's originals",
 };
 
 /**

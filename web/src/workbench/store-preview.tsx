@@ -15,7 +15,11 @@ export function StorePreview({
   onClean,
   onPublish,
   onPrice,
+  onChange,
+  onTidy,
+  onHistory,
   onUndo,
+  onRedo,
   onDiscard,
 }: {
   draft: Draft;
@@ -25,7 +29,11 @@ export function StorePreview({
   onClean: () => void;
   onPublish: () => void;
   onPrice: () => void;
+  onChange: () => void;
+  onTidy: () => void;
+  onHistory: () => void;
   onUndo: () => void;
+  onRedo: () => void;
   onDiscard: () => void;
 }) {
   const { store, may } = useSession();
@@ -49,6 +57,12 @@ export function StorePreview({
           Connect a store
         </Button>
       )}
+      {may("editor") && (
+        <p className="flex flex-wrap gap-1.5">
+          {selected > 1 && <Button onClick={onChange}>Change words of {selected}…</Button>}
+          <Button onClick={onTidy}>Tidy…</Button>
+        </p>
+      )}
       <div className="mt-auto space-y-2 text-sm text-ink-2">
         <p role="status">{state || `Saved ${ago(draft.updated_at)}`}</p>
         {may("editor") && (
@@ -59,6 +73,14 @@ export function StorePreview({
                 {draft.undo_bulk && ` of ${draft.undo_bulk.drafts} drafts`}
               </Button>
             )}
+            {draft.redo && (
+              <Button onClick={onRedo} className="text-left whitespace-normal!">
+                Redo {draft.redo}
+              </Button>
+            )}
+            <Button tone="quiet" onClick={onHistory}>
+              History
+            </Button>
             <Button tone="quiet" onClick={onDiscard} disabled={draft.live_in.length > 0}>
               Discard
             </Button>
@@ -99,7 +121,7 @@ function Card({ draft }: { draft: Draft }) {
       <div className="overflow-hidden rounded-lg border border-line bg-surface">
         <Picture path={draft.picture} width={400} className="aspect-[4/3] w-full rounded-none" />
         <div className="p-3">
-          <p className="line-clamp-2 font-semibold">{draft.title || "No title"}</p>
+          <p className="line-clamp-2 font-semibold">{draft.own.title || draft.title || "No title"}</p>
           {lowest && (
             <p>
               {priced.length > 1 && num(priced.at(-1)?.ladder?.price ?? lowest) !== num(lowest) && (

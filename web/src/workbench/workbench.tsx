@@ -1,7 +1,7 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { useMemo, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import type { Draft, DraftLine, Problem } from "../api/client";
+import type { Problem } from "../api/client";
 import { type Away, useAway } from "../api/connection";
 import { useSession } from "../frame/session";
 import { Button, Notice } from "../parts/controls";
@@ -9,43 +9,42 @@ import { Fields } from "../parts/fields";
 import { useKept } from "../parts/kept";
 import { useKeys } from "../parts/keys";
 import { movedByKey } from "../parts/list";
-import { Discard, UndoBulk, UndoSince } from "./dialogs";
+import { type Dialog, Dialogs } from "./dialogs";
 import { useDraft } from "./draft";
 import { Editor } from "./editor";
+import { FilterSentence, useDraftFilter } from "./filter";
 import { DraftList } from "./list";
 import { editsWait, type Pending } from "./pending";
 import { priceField } from "./price";
-import { Prices } from "./prices";
-import { Publish } from "./publish";
 import { draftsQuery, linesOf } from "./queries";
 import { StorePreview } from "./store-preview";
+import { TrayStrip } from "./trays";
 
 /** Workbench holds drafts: what each lacks, the one being edited, and how it will stand in the store. */
 export default function Workbench() {
   const { storeId, may } = useSession();
   const go = useNavigate();
   const wanted = Number(useParams().id) || 0;
-  const drafts = useInfiniteQuery(draftsQuery(storeId));
+  const { filter, change, search, asked } = useDraftFilter();
+  const drafts = useInfiniteQuery({ ...draftsQuery(storeId, filter), placeholderData: (before) => before });
   const list = useMemo(() => linesOf(drafts.data?.pages), [drafts.data]);
-  const total = drafts.data?.pages.at(-1)?.total ?? 0;
+  const total = drafts.data?.pages[0]?.total ?? 0;
+  const aside = drafts.data?.pages[0]?.aside ?? 0;
+  const to = (id: number) => ({ pathname: `/workbench/${id}`, search });
   const more = drafts.hasNextPage && !drafts.isFetchingNextPage ? () => void drafts.fetchNextPage() : undefined;
   const found = list.findIndex((d) => d.id === wanted);
   const at = wanted ? found : list.length > 0 ? 0 : -1; // none where there is no such draft
   const here = list[at];
   const [selected, setMarked] = useKept<Set<number>>("workbench.selected", () => new Set());
-  const [publishing, setPublishing] = useState<number[] | null>(null);
-  const [pricing, setPricing] = useState<number[] | null>(null);
-  const [bulk, setBulk] = useState<Draft["undo_bulk"]>();
-  const [since, setSince] = useState("");
-  const [discarding, setDiscarding] = useState<DraftLine | null>(null);
-  const { read, draft, edit, undo, edits, saving } = useDraft(wanted || (here?.id ?? 0));
+  const [dialog, setDialog] = useState<Dialog>();
+  const { read, draft, edit, undo, redo, edits, saving } = useDraft(wanted || (here?.id ?? 0));
   const away = useAway();
 
   const move = (by: number) => {
     const next = list[at < 0 ? 0 : Math.max(0, Math.min(at + by, list.length - 1))];
     if (at + by >= list.length) more?.();
     movedByKey();
-    if (next) go(`/workbench/${next.id}`, { replace: true });
+    if (next) go(to(next.id), { replace: true });
   };
   const mark = (id: number | undefined) => {
     if (!id) return;
@@ -56,19 +55,21 @@ export default function Workbench() {
     });
   };
   const ids = [...selected].filter((id) => list.some((d) => d.id === id));
-  const publish = () => {
-    if (storeId && here) setPublishing(ids.length > 0 ? ids : [here.id]);
+  // Of all that are selected, in the order of the list, which is that of a pasted column; or of the one that is shown.
+  const onMany = (of: "publish" | "prices" | "change" | "move") => () => {
+    if (!here || (!storeId && (of === "publish" || of === "prices"))) return;
+    setDialog({ of, ids: ids.length > 0 ? list.filter((d) => selected.has(d.id)).map((d) => d.id) : [here.id] });
   };
-  // In the order of the list, which is the order of a pasted column.
-  const price = () => {
-    if (storeId && here)
-      setPricing(ids.length > 0 ? list.filter((d) => selected.has(d.id)).map((d) => d.id) : [here.id]);
-  };
+  const onDraft = (of: "tidy" | "history") => () => draft && setDialog({ of });
   const undoNow = () => {
     if (!draft || (!draft.undo && edits.length === 0)) return;
-    if (draft.undo_bulk && edits.length === 0) setBulk(draft.undo_bulk);
-    else undo.mutate(undefined, { onError: (error) => error.value !== undefined && setSince(error.message) });
+    if (draft.undo_bulk && edits.length === 0) setDialog({ of: "undo bulk", bulk: draft.undo_bulk });
+    else
+      undo.mutate(undefined, {
+        onError: (error) => error.value !== undefined && setDialog({ of: "undo since", words: error.message }),
+      });
   };
+  const redoNow = () => draft?.redo && redo.mutate(undefined);
   // All there are: those that were not read yet are read first.
   const selectAll = async (all: boolean) => {
     let read = drafts.data;
@@ -76,84 +77,92 @@ export default function Workbench() {
     setMarked(new Set(all ? linesOf(read?.pages).map((d) => d.id) : []));
   };
   const fields = useRef(new Map<string, HTMLElement>()).current;
-  const toField = (name: string) => () => fields.get(name)?.focus();
   const toPrice = () => {
     const first = draft?.variants.findIndex((_, row) => fields.has(priceField(row))) ?? -1;
     fields.get(priceField(first))?.focus();
   };
-  useKeys([
-    { keys: ["j", "ArrowDown"], label: "next draft", run: () => move(1) },
-    { keys: ["k", "ArrowUp"], label: "previous draft", run: () => move(-1) },
-    { keys: ["x"], label: "select", run: () => mark(here?.id) },
-    { keys: ["1"], label: "description", run: toField("title") },
-    { keys: ["2"], label: "pictures", run: toField("pictures") },
-    { keys: ["3"], label: "variants", run: toField("variants") },
-    { keys: ["4"], label: "price", run: toPrice },
-    {
-      keys: ["e"],
-      label: "other suppliers",
-      run: () => draft && go(`/catalog/alternatives/${draft.offer_id}?draft=${draft.id}`),
-    },
-    ...(may("editor")
-      ? [
-          { keys: ["p"], label: "publish", run: publish },
-          { keys: ["c"], label: "change prices", run: price },
-          { keys: ["ctrl+z"], label: "undo", run: undoNow },
-        ]
-      : []),
-    { keys: ["Escape"], label: "", run: () => setMarked(new Set()) },
-  ]);
+  useBenchKeys({
+    move,
+    select: () => mark(here?.id),
+    toField: (name) => fields.get(name)?.focus(),
+    toPrice,
+    alternatives: () => draft && go(`/catalog/alternatives/${draft.offer_id}?draft=${draft.id}`),
+    onMany,
+    onDraft,
+    undo: undoNow,
+    redo: redoNow,
+    clear: () => setMarked(new Set()),
+  });
 
   if (drafts.error && !drafts.data)
     return <NotListed why={drafts.error.message} onAgain={() => void drafts.refetch()} />;
-  if (drafts.data && list.length === 0) return <NoDrafts />;
+  if (drafts.data && list.length === 0 && !asked && aside === 0) return <NoDrafts />;
   return (
-    <main className="flex min-h-0 grow">
-      <h1 className="sr-only">Workbench</h1>
-      <DraftList
-        list={list}
-        total={total}
-        more={more}
-        at={at}
-        selected={selected}
-        onSelect={mark}
-        onSelectAll={(all) => void selectAll(all)}
-        onPoint={(id) => go(`/workbench/${id}`)}
-      />
-      {read.error && !draft ? (
-        <NotRead error={read.error} id={wanted} onAgain={() => void read.refetch()} />
-      ) : (
-        draft && (
-          <Fields value={fields}>
-            <Editor key={draft.id} draft={draft} edit={edit} edits={edits} readOnly={!may("editor")} />
-            <StorePreview
-              draft={draft}
-              selected={ids.length}
-              state={stateOf(edits, saving, undo.isPending, away)}
-              onClean={() => edit({ remove_contacts: true })}
-              onPublish={publish}
-              onPrice={price}
-              onUndo={undoNow}
-              onDiscard={() => here && setDiscarding(here)}
-            />
-          </Fields>
-        )
-      )}
-      {pricing && <Prices ids={pricing} onClose={() => setPricing(null)} />}
-      {publishing && <Publish ids={publishing} drafts={list} onClose={() => setPublishing(null)} />}
-      {bulk && <UndoBulk bulk={bulk} onClose={() => setBulk(undefined)} />}
-      {since && (
-        <UndoSince
-          words={since}
-          onUndo={() => {
-            setSince("");
-            undo.mutate({ force: true });
-          }}
-          onClose={() => setSince("")}
-        />
-      )}
-      {discarding && <Discard draft={discarding} onClose={() => setDiscarding(null)} />}
-    </main>
+    <Fields value={fields}>
+      <main className="flex min-h-0 grow">
+        <h1 className="sr-only">Workbench</h1>
+        <DraftList
+          list={list}
+          total={total}
+          more={more}
+          at={at}
+          selected={selected}
+          onSelect={mark}
+          onSelectAll={(all) => void selectAll(all)}
+          onPoint={(id) => go(to(id))}
+          aside={aside}
+          onDrag={may("editor") ? (id) => (selected.has(id) ? ids : [id]) : undefined}
+        >
+          <FilterSentence filter={filter} change={change} />
+          <TrayStrip
+            filter={filter}
+            change={change}
+            readOnly={!may("editor")}
+            onManage={() => setDialog({ of: "trays" })}
+          />
+        </DraftList>
+        {read.error && !draft ? (
+          <NotRead error={read.error} id={wanted} onAgain={() => void read.refetch()} />
+        ) : (
+          draft &&
+          (wanted || here) && (
+            <>
+              <Editor key={draft.id} draft={draft} edit={edit} edits={edits} readOnly={!may("editor")} />
+              <StorePreview
+                draft={draft}
+                selected={ids.length}
+                state={stateOf(edits, saving, undo.isPending, away)}
+                onClean={() => edit({ remove_contacts: true })}
+                onPublish={onMany("publish")}
+                onPrice={onMany("prices")}
+                onChange={onMany("change")}
+                onTidy={onDraft("tidy")}
+                onHistory={onDraft("history")}
+                onUndo={undoNow}
+                onRedo={redoNow}
+                onDiscard={() => here && setDialog({ of: "discard", draft: here })}
+              />
+            </>
+          )
+        )}
+        {drafts.data && list.length === 0 && !wanted && (
+          <Notice title="No draft matches">
+            <p>{aside > 0 ? `${aside} that match are put aside: choose their tray to see them.` : "Ask for less."}</p>
+            {asked && <Button onClick={() => go("/workbench")}>Clear the filter</Button>}
+          </Notice>
+        )}
+        {dialog && (
+          <Dialogs
+            dialog={dialog}
+            draft={draft}
+            list={list}
+            edit={edit}
+            onUndo={() => undo.mutate({ force: true })}
+            onClose={() => setDialog(undefined)}
+          />
+        )}
+      </main>
+    </Fields>
   );
 }
 
@@ -209,4 +218,47 @@ function stateOf(edits: Pending[], saving: string, undoing: boolean, away: Away 
   if (waiting > 0 && away) return `${editsWait(waiting)} in this browser. ${away.words}`;
   if (waiting > 0 || saving || undoing) return "Saving…";
   return "";
+}
+
+type Acts = {
+  move: (by: number) => void;
+  select: () => void;
+  toField: (name: string) => void;
+  toPrice: () => void;
+  alternatives: () => void;
+  onMany: (of: "publish" | "prices" | "change" | "move") => () => void;
+  onDraft: (of: "tidy" | "history") => () => void;
+  undo: () => void;
+  redo: () => void;
+  clear: () => void;
+};
+
+/** useBenchKeys are the keys that work in the Workbench. */
+function useBenchKeys(acts: Acts) {
+  const { may } = useSession();
+  const { toField, onMany, onDraft } = acts;
+  useKeys([
+    { keys: ["j", "ArrowDown"], label: "next draft", run: () => acts.move(1) },
+    { keys: ["k", "ArrowUp"], label: "previous draft", run: () => acts.move(-1) },
+    { keys: ["x"], label: "select", run: acts.select },
+    { keys: ["1"], label: "description", run: () => toField("title") },
+    { keys: ["2"], label: "pictures", run: () => toField("pictures") },
+    { keys: ["3"], label: "variants", run: () => toField("variants") },
+    { keys: ["4"], label: "price", run: acts.toPrice },
+    { keys: ["e"], label: "other suppliers", run: acts.alternatives },
+    ...(may("editor")
+      ? [
+          { keys: ["p"], label: "publish", run: onMany("publish") },
+          { keys: ["c"], label: "change prices", run: onMany("prices") },
+          { keys: ["b"], label: "change words", run: onMany("change") },
+          { keys: ["v"], label: "move to a tray", run: onMany("move") },
+          { keys: ["t"], label: "tidy", run: onDraft("tidy") },
+          { keys: ["ctrl+z"], label: "undo", run: acts.undo },
+          { keys: ["ctrl+shift+z", "ctrl+y"], label: "", run: acts.redo },
+        ]
+      : []),
+    { keys: ["/"], label: "filter", run: () => toField("filter") },
+    { keys: ["h"], label: "history", run: onDraft("history") },
+    { keys: ["Escape"], label: "", run: acts.clear },
+  ]);
 }

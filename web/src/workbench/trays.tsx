@@ -1,0 +1,258 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type DragEvent, useState } from "react";
+import { api, ask, type Problem, type Schemas } from "../api/client";
+import { refresh } from "../api/refresh";
+import { Button, Dialog } from "../parts/controls";
+import { Field } from "../parts/field";
+import { useSay } from "../parts/toast";
+import { type DraftFilter, traysQuery } from "./queries";
+
+type Tray = Schemas["WorkbenchTray"];
+
+/** What a dragged draft is carried as. */
+export const draggedDrafts = "application/x-pelican-drafts";
+
+/** useMoveToTray lays drafts into a tray, as one step that can be undone. */
+export function useMoveToTray() {
+  const client = useQueryClient();
+  const say = useSay();
+  return useMutation<Schemas["WorkbenchBulkResult"], Problem, { drafts: number[]; tray: number; name: string }>({
+    mutationFn: ({ drafts, tray }) =>
+      ask(
+        api.POST("/api/drafts/change", {
+          body: { drafts, change: { act: "move_to_tray", number: tray }, apply: true },
+        }),
+      ),
+    onSuccess: (moved, { name }) => {
+      void refresh(client, "drafts", "draft", "trays");
+      const words = moved.changed === 1 ? "1 draft is" : `${moved.changed} drafts are`;
+      if (moved.changed === 0) return say("They lie there already.");
+      say(`${words} in ${name} now.`, false, {
+        words: "Undo",
+        run: () =>
+          void ask(api.POST("/api/drafts/bulk/{id}/undo", { params: { path: { id: moved.bulk } } }))
+            .then(() => refresh(client, "drafts", "draft", "trays"))
+            .catch((error: Problem) => say(error.message, true)),
+      });
+    },
+    onError: (error) => say(error.message, true),
+  });
+}
+
+/** TrayStrip are the trays above the list: one is pressed to see what lies in it, and drafts are dropped onto it. */
+export function TrayStrip({
+  filter,
+  change,
+  readOnly,
+  onManage,
+}: {
+  filter: DraftFilter;
+  change: (part: Partial<DraftFilter>) => void;
+  readOnly: boolean;
+  onManage: () => void;
+}) {
+  const trays = useQuery(traysQuery).data ?? [];
+  const move = useMoveToTray();
+  const [over, setOver] = useState(0);
+  const drop = (tray: Tray) => ({
+    onDragOver: (e: DragEvent) => {
+      if (!e.dataTransfer.types.includes(draggedDrafts)) return;
+      e.preventDefault();
+      setOver(tray.id);
+    },
+    onDragLeave: () => setOver(0),
+    onDrop: (e: DragEvent) => {
+      e.preventDefault();
+      setOver(0);
+      const drafts = JSON.parse(e.dataTransfer.getData(draggedDrafts) || "[]") as number[];
+      if (drafts.length > 0) move.mutate({ drafts, tray: tray.id, name: tray.name });
+    },
+  });
+  if (trays.length === 0 && readOnly) return null;
+  return (
+    <div className="flex max-h-24 shrink-0 flex-wrap items-center gap-1 overflow-auto border-b border-line px-2 py-1.5 text-sm">
+      {trays.map((t) => (
+        <button
+          key={t.id}
+          type="button"
+          aria-pressed={filter.tray === t.id}
+          aria-label={`Tray ${t.name}, ${t.drafts} drafts`}
+          onClick={() => change({ tray: filter.tray === t.id ? undefined : t.id })}
+          {...(readOnly ? {} : drop(t))}
+          className={`flex min-h-6 max-w-full items-center gap-1.5 rounded border px-1.5 ${over === t.id ? "border-beak bg-beak-wash" : filter.tray === t.id ? "border-ink bg-surface font-semibold" : "border-line-2 hover:bg-surface"} ${t.aside ? "border-dashed" : ""}`}
+        >
+          <span className="truncate">{t.name}</span>
+          <span className="text-ink-2">{t.drafts}</span>
+        </button>
+      ))}
+      {!readOnly && (
+        <button type="button" onClick={onManage} className="min-h-6 px-1 text-ink-2 underline underline-offset-2">
+          {trays.length === 0 ? "Make a tray" : "Trays…"}
+        </button>
+      )}
+    </div>
+  );
+}
+
+/** MoveToTray asks into which tray drafts go. */
+export function MoveToTray({ drafts, onClose }: { drafts: number[]; onClose: () => void }) {
+  const trays = useQuery(traysQuery).data ?? [];
+  const move = useMoveToTray();
+  const make = useMakeTray();
+  const [name, setName] = useState("");
+  const to = (tray: { id: number; name: string }) => {
+    move.mutate({ drafts, tray: tray.id, name: tray.name });
+    onClose();
+  };
+  const later = trays.find((t) => t.aside);
+  return (
+    <Dialog
+      open
+      onClose={onClose}
+      title={`Move ${drafts.length === 1 ? "1 draft" : `${drafts.length} drafts`} to a tray`}
+    >
+      <div className="mb-3 flex flex-wrap gap-1.5">
+        {trays.map((t) => (
+          <Button key={t.id} onClick={() => to(t)}>
+            {t.name} <span className="font-normal text-ink-2">{t.aside ? "put aside" : t.drafts}</span>
+          </Button>
+        ))}
+        <Button tone="quiet" onClick={() => to({ id: 0, name: "no tray" })}>
+          No tray
+        </Button>
+        {!later && (
+          <Button
+            tone="quiet"
+            onClick={() => make.mutate({ name: "Later", aside: true }, { onSuccess: (made) => to(made) })}
+          >
+            Put aside for later
+          </Button>
+        )}
+      </div>
+      <form
+        className="flex items-end gap-2"
+        onSubmit={(e) => {
+          e.preventDefault();
+          make.mutate({ name }, { onSuccess: (made) => to(made) });
+        }}
+      >
+        <div className="grow">
+          <Field
+            label="A new tray"
+            value={name}
+            error={make.error?.message}
+            onChange={(e) => setName(e.target.value)}
+            maxLength={60}
+          />
+        </div>
+        <Button type="submit" disabled={!name.trim() || make.isPending}>
+          Make it and move
+        </Button>
+      </form>
+    </Dialog>
+  );
+}
+
+function useMakeTray() {
+  const client = useQueryClient();
+  return useMutation<Tray, Problem, { name: string; aside?: boolean }>({
+    mutationFn: (body) => ask(api.POST("/api/trays", { body })),
+    onSuccess: () => void refresh(client, "trays"),
+  });
+}
+
+/** Trays makes, renames, orders and removes trays. */
+export function Trays({ onClose }: { onClose: () => void }) {
+  const client = useQueryClient();
+  const say = useSay();
+  const trays = useQuery(traysQuery).data ?? [];
+  const make = useMakeTray();
+  const [name, setName] = useState("");
+  const change = useMutation<unknown, Problem, { id: number; body: Schemas["WorkbenchTrayInput"] }>({
+    mutationFn: ({ id, body }) => ask(api.PATCH("/api/trays/{id}", { params: { path: { id } }, body })),
+    onError: (error) => say(error.message, true),
+    onSettled: () => void refresh(client, "trays", "drafts"),
+  });
+  const remove = useMutation<unknown, Problem, Tray>({
+    mutationFn: (t) => ask(api.DELETE("/api/trays/{id}", { params: { path: { id: t.id } } })),
+    onSuccess: (_, t) => say(`The tray ${t.name} is removed; its ${t.drafts} drafts are in no tray now.`),
+    onError: (error) => say(error.message, true),
+    onSettled: () => void refresh(client, "trays", "drafts"),
+  });
+  return (
+    <Dialog open onClose={onClose} title="Trays">
+      <p className="mb-3 text-ink-2">
+        A tray groups drafts. Drafts of one that is put aside are left out of the list until you ask for the tray.
+      </p>
+      <ul className="mb-3 divide-y divide-line border-y border-line empty:hidden">
+        {trays.map((t, i) => (
+          <li key={t.id} className="flex items-center gap-2 py-1">
+            <input
+              key={t.name}
+              defaultValue={t.name}
+              aria-label={`Name of ${t.name}`}
+              maxLength={60}
+              onBlur={(e) => {
+                const next = e.target.value.trim();
+                if (next && next !== t.name) change.mutate({ id: t.id, body: { name: next } });
+                else e.target.value = t.name;
+              }}
+              onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+              className="min-h-7 min-w-0 grow rounded border border-transparent bg-transparent px-1.5 hover:border-line-2"
+            />
+            <label className="flex items-center gap-1.5 text-sm">
+              <input
+                type="checkbox"
+                className="size-4 accent-(--beak-fill)"
+                checked={t.aside}
+                onChange={(e) => change.mutate({ id: t.id, body: { aside: e.target.checked } })}
+              />
+              put aside
+            </label>
+            <Button
+              tone="quiet"
+              className="px-1.5!"
+              aria-label={`Move ${t.name} up`}
+              disabled={i === 0}
+              onClick={() => change.mutate({ id: t.id, body: { position: i - 1 } })}
+            >
+              ↑
+            </Button>
+            <Button
+              tone="quiet"
+              className="px-1.5!"
+              aria-label={`Move ${t.name} down`}
+              disabled={i === trays.length - 1}
+              onClick={() => change.mutate({ id: t.id, body: { position: i + 1 } })}
+            >
+              ↓
+            </Button>
+            <Button tone="quiet" aria-label={`Remove ${t.name}`} onClick={() => remove.mutate(t)}>
+              Remove
+            </Button>
+          </li>
+        ))}
+      </ul>
+      <form
+        className="flex items-end gap-2"
+        onSubmit={(e) => {
+          e.preventDefault();
+          make.mutate({ name }, { onSuccess: () => setName("") });
+        }}
+      >
+        <div className="grow">
+          <Field
+            label="A new tray"
+            value={name}
+            error={make.error?.message}
+            onChange={(e) => setName(e.target.value)}
+            maxLength={60}
+          />
+        </div>
+        <Button type="submit" tone="main" disabled={!name.trim() || make.isPending}>
+          Make tray
+        </Button>
+      </form>
+    </Dialog>
+  );
+}
