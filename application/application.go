@@ -123,7 +123,7 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	a.Publishing.Work(a.Jobs)
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[MaintenanceArgs]) error {
 		return errors.Join(a.FetchRates(ctx), a.Members.Prune(ctx), a.Stores.Prune(ctx), a.Sources.Prune(ctx),
-			a.Offers.Prune(ctx))
+			a.Offers.Prune(ctx), a.Workbench.Prune(ctx))
 	})
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[RecoverArgs]) error {
 		return errors.Join(a.Sources.RecoverLost(ctx), a.Publishing.Sweep(ctx))

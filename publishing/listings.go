@@ -114,7 +114,7 @@ func (s *Service) inFull(ctx context.Context, id int64) (RunInFull, error) {
 			coalesce(l.url, ''), coalesce((select min((v ->> 'price')::numeric)::text
 			from jsonb_array_elements(l.sent -> 'variants') v), ''), coalesce(l.trace, '[]'), t.currency, i.updated_at
 		from publish_item i join publish_run r on r.id = i.run_id join facts.store t on t.id = r.store_id
-		join facts.draft d on d.id = i.draft_id
+		join facts.draft_ever d on d.id = i.draft_id
 		left join listing l on l.draft_id = d.id and l.store_id = r.store_id and i.state = 'published'
 		where i.run_id = $1 order by i.id`, id)
 	if err != nil {

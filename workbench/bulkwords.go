@@ -226,10 +226,16 @@ func (d *draft) editable() *edit.Draft {
 	e := d.text
 	e.Title, e.Description, e.Pictures, e.Options = d.title, d.description, d.pictures, d.options
 	e.Collections, e.Tags, e.OfferID = d.collections, d.tags, d.offerID
-	for i := range d.variants {
-		v := &d.variants[i]
+	add := func(v *draftVariant, dropped bool) {
 		e.Variants = append(e.Variants, edit.Variant{ID: v.id, Name: d.name(v), Chosen: v.chosen, Codes: v.codes,
+			Values: v.valueIndexes, Dropped: dropped,
 			Purchase: edit.Purchase{VariantID: v.id, OfferVariantID: v.offerVariantID, PictureID: v.pictureID}})
+	}
+	for i := range d.variants {
+		add(&d.variants[i], false)
+	}
+	for i := range d.dropped {
+		add(&d.dropped[i], true)
 	}
 	return &e
 }
@@ -256,21 +262,32 @@ func (s *Service) bulkFacts(ctx context.Context, drafts []*draft) (map[int64]bul
 	}); err != nil {
 		return nil, err
 	}
+	ids := make([]int64, len(drafts))
+	for i, d := range drafts {
+		ids[i] = d.id
+	}
+	if rows, err = s.Pool.Query(ctx, `select distinct draft_id from facts.listing where draft_id = any ($1)
+		order by 1`,
+		ids); err != nil {
+		return nil, err
+	}
+	live, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	if err != nil {
+		return nil, err
+	}
 	out := map[int64]bulk.Facts{}
 	for _, d := range drafts {
 		category := d.facts.Category
 		if at := strings.LastIndex(category, ">"); at >= 0 {
 			category = strings.TrimSpace(category[at+1:])
 		}
-		f := bulk.Facts{DraftID: d.id, Title: d.offerTitle, Description: originalDescription(descriptions[d.offerID]),
+		f := bulk.Facts{DraftID: d.id, Stock: map[int64]int{}, Title: d.offerTitle,
+			Description: originalDescription(descriptions[d.offerID]),
 			Values: map[string]string{"brand": d.facts.Brand, "category": category,
 				"weight": weightText(weights[d.offerID])}}
-		for _, o := range d.options {
-			f.Options = append(f.Options, o.Name)
-		}
+		_, f.Live = slices.BinarySearch(live, d.id)
 		for i := range d.variants {
-			f.Variant = append(f.Variant, d.values(&d.variants[i]))
-			f.Stock = append(f.Stock, d.variants[i].stock)
+			f.Stock[d.variants[i].id] = d.variants[i].stock
 		}
 		out[d.id] = f
 	}

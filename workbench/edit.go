@@ -140,11 +140,11 @@ func (s *Service) write(ctx context.Context, tx pgx.Tx, id int64, o writeOptions
 	err := tx.QueryRow(ctx, `
 		select d.revision, d.changes, d.title, d.description, d.pictures, d.options, d.collections, d.tags, d.offer_id,
 			d.type, d.vendor, d.search_title, d.search_description, d.own, d.reserve, coalesce(d.tray_id, 0),
-			u.name, o.brand
+			d.discarded_at is not null, u.name, o.brand
 		from draft d join facts.offer o on o.id = d.offer_id join facts.supplier u on u.id = o.supplier_id
 		where d.id = $1 for update of d`, id).Scan(&w.revision, &w.changes, &d.Title, &d.Description, &d.Pictures,
 		&d.Options, &d.Collections, &d.Tags, &d.OfferID, &d.Type, &d.Vendor, &d.SearchTitle, &d.SearchDescription,
-		&d.Own, &d.Reserve, &d.TrayID, &w.supplier, &w.brand)
+		&d.Own, &d.Reserve, &d.TrayID, &d.Discarded, &w.supplier, &w.brand)
 	if database.Missing(err) {
 		return nil, apikit.NotFound("draft")
 	}
@@ -161,6 +161,9 @@ func (s *Service) write(ctx context.Context, tx pgx.Tx, id int64, o writeOptions
 	operations, err := build(w)
 	if err != nil {
 		return nil, err
+	}
+	if d.Discarded && !slices.ContainsFunc(operations, isDiscard) {
+		return nil, apikit.Problem(409, "", "This draft was discarded. Bring it back before you change it.")
 	}
 	if !o.variants && slices.ContainsFunc(operations, needsVariants) {
 		if err := readVariants(ctx, tx, w); err != nil {
@@ -191,11 +194,16 @@ func (s *Service) write(ctx context.Context, tx pgx.Tx, id int64, o writeOptions
 // needsVariants tells whether an operation is about variants or their prices, which are read only then.
 func needsVariants(op edit.Operation) bool {
 	switch op.Kind() {
-	case edit.ChooseVariants{}.Kind(), edit.SetPrices{}.Kind(), edit.BuyAs{}.Kind(), edit.SetCodes{}.Kind():
+	case edit.ChooseVariants{}.Kind(), edit.SetPrices{}.Kind(), edit.BuyAs{}.Kind(), edit.SetCodes{}.Kind(),
+		edit.Reshape{}.Kind():
 		return true
 	}
 	return false
 }
+
+func isDiscard(op edit.Operation) bool { return op.Kind() == edit.SetDiscarded{}.Kind() }
+
+func isReshape(op edit.Operation) bool { return op.Kind() == edit.Reshape{}.Kind() }
 
 // said names what operations do, such as "title, tags and description".
 func said(operations []edit.Operation) string {
@@ -218,21 +226,20 @@ func said(operations []edit.Operation) string {
 func readVariants(ctx context.Context, tx pgx.Tx, w *writing) error {
 	d := &w.draft
 	rows, err := tx.Query(ctx, `
-		select id, chosen, coalesce(offer_variant_id, 0), picture_id, value_indexes, sku, barcode from draft_variant
-		where draft_id = $1 order by position, id`, w.id)
+		select id, chosen, coalesce(offer_variant_id, 0), picture_id, value_indexes, sku, barcode, dropped
+		from draft_variant where draft_id = $1 order by position, id`, w.id)
 	if err != nil {
 		return err
 	}
 	var v edit.Variant
-	var indexes []int
-	if _, err := pgx.ForEachRow(rows, []any{&v.ID, &v.Chosen, &v.OfferVariantID, &v.PictureID, &indexes, &v.SKU,
-		&v.Barcode}, func() error {
+	if _, err := pgx.ForEachRow(rows, []any{&v.ID, &v.Chosen, &v.OfferVariantID, &v.PictureID, &v.Values, &v.SKU,
+		&v.Barcode, &v.Dropped}, func() error {
 		v.VariantID, v.Name = v.ID, ""
 		for i, option := range d.Options {
-			v.Name = strings.TrimSpace(v.Name + " " + option.Values[indexes[i]].Name)
+			v.Name = strings.TrimSpace(v.Name + " " + option.Values[v.Values[i]].Name)
 		}
 		d.Variants = append(d.Variants, v)
-		v.PictureID, indexes = nil, nil
+		v.PictureID, v.Values = nil, nil
 		return nil
 	}); err != nil {
 		return err
@@ -309,23 +316,40 @@ func inputField(f edit.Field) string {
 	return string(f)
 }
 
-// Discard removes a draft that is not live in a store.
+// Discard throws away a draft that is not live in a store. It can be undone as any edit, for thirty days.
 func (s *Service) Discard(ctx context.Context, id int64) error {
-	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		var offer int64
-		err := tx.QueryRow(ctx, `delete from draft d where id = $1
-			and not exists (select from facts.listing l where l.draft_id = d.id) returning offer_id`, id).Scan(&offer)
+	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		var live bool
+		if err := tx.QueryRow(ctx, `select exists (select from facts.listing where draft_id = $1)`, id).
+			Scan(&live); err != nil {
+			return err
+		}
+		if live {
+			return apikit.Problem(409, "", "This draft is live in a store. Take it down there before you discard it.")
+		}
+		w, err := s.write(ctx, tx, id, writeOptions{}, func(w *writing) ([]edit.Operation, error) {
+			if w.draft.Discarded {
+				return nil, apikit.NotFound("draft")
+			}
+			return []edit.Operation{edit.SetDiscarded{Discarded: true}}, nil
+		})
 		if err != nil {
 			return err
 		}
-		if err := s.Offers.NotifyOffers(ctx, tx, []int64{offer}); err != nil {
+		if err := s.publish(ctx, tx, w); err != nil {
 			return err
 		}
 		return s.Progress.PublishIn(ctx, tx, "drafts", map[string]int64{"discarded": id})
 	})
-	if database.Missing(err) {
-		return apikit.Problem(409, "", "This draft is live in a store, or gone already.")
-	}
+}
+
+// discardedFor is how long a draft that was discarded can be brought back.
+const discardedFor = "30 days"
+
+// Prune removes for good what was discarded long ago.
+func (s *Service) Prune(ctx context.Context) error {
+	_, err := s.Pool.Exec(ctx, `delete from draft d where discarded_at < now() - $1::interval
+		and not exists (select from facts.listing l where l.draft_id = d.id)`, discardedFor)
 	return err
 }
 

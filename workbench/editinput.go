@@ -32,6 +32,8 @@ type EditInput struct {
 	SearchDescription *string `json:"search_description,omitempty" maxLength:"2000"`
 	Reserve           *int    `json:"reserve,omitempty" doc:"Units of each variant that stores do not show"`
 	Tray              *int64  `json:"tray,omitempty" doc:"0 is none"`
+	// BringBack takes a draft out of those that were discarded.
+	BringBack bool `json:"bring_back,omitempty"`
 	// OwnTitle and OwnDescription are for the store in use alone; empty ones are those that all stores share.
 	OwnTitle       *string              `json:"own_title,omitempty" maxLength:"500"`
 	OwnDescription *string              `json:"own_description,omitempty" maxLength:"100000"`
@@ -97,6 +99,9 @@ func (e *EditInput) operations(storeID int64, c money.Currency) ([]edit.Operatio
 	if e.OwnDescription != nil {
 		list = append(list, edit.SetOwnWords{StoreID: storeID, Part: edit.Description,
 			Text: safehtml.CleanLinked(*e.OwnDescription)})
+	}
+	if e.BringBack {
+		list = append(list, edit.SetDiscarded{})
 	}
 	if e.Codes != nil {
 		list = append(list, edit.SetCodes{Codes: *e.Codes})

@@ -7,6 +7,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"plainpelican/core/variant"
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
@@ -34,6 +35,7 @@ func (s *Service) Register(a *apikit.API) {
 	s.registerTrays(a)
 	s.registerWording(a)
 	s.registerBulk(a)
+	s.registerOptions(a)
 	a.Raw(access.Fulfiller, http.MethodGet, "/drafts/{id}/pictures/{picture}", s.servePicture)
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/take", "takeOffers", "Take offers to the workbench",
 		func(ctx context.Context, in *struct {
@@ -93,6 +95,30 @@ func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Editor, http.MethodDelete, "/api/drafts/{id}", "discardDraft", "Discard a draft",
 		func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
 			return nil, s.Discard(ctx, in.ID)
+		})
+}
+
+// registerOptions adds the operations on the options of a draft.
+func (s *Service) registerOptions(a *apikit.API) {
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/reshape", "reshapeDraft",
+		"Change the options of a draft, or which variants are in it, or preview that",
+		func(ctx context.Context, in *struct {
+			InStore
+			Body ReshapeInput
+		}) (*apikit.Body[ReshapeResult], error) {
+			return apikit.OK(s.Reshape(ctx, in.ID, in.Store, in.Body))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/drafts/{id}/proposals", "optionProposals",
+		"What could be put right with the options of a draft",
+		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[[]variant.Proposal], error) {
+			return apikit.OK(s.Proposals(ctx, in.ID))
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/split", "splitDraft",
+		"Part a draft into one for each value of an option", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body SplitInput
+		}) (*apikit.Body[SplitResult], error) {
+			return apikit.OK(s.SplitDraft(ctx, in.ID, in.Body))
 		})
 }
 

@@ -14,7 +14,7 @@ import (
 // are two statements, so that each goes by the index.
 const (
 	someDrafts        = ` from draft d`
-	nextDrafts        = ` from (select * from draft where id > $1 order by id limit $2) d`
+	nextDrafts        = ` from (select * from draft where id > $1 and discarded_at is null order by id limit $2) d`
 	pricingInputsFrom = ` join facts.offer o on o.id = d.offer_id` + pricing.OfferFactsJoin
 )
 
@@ -69,13 +69,13 @@ func (s *Service) pricingVariants(ctx context.Context, q database.Querier, store
 	if bare {
 		rows, err = q.Query(ctx, `select draft_id, id, chosen, 0::bigint, 0::bigint, 0::bigint, '', 0::bigint
 			from draft_variant
-			where not chosen and draft_id between $1 and $2 order by draft_id`, ids[0], ids[len(ids)-1])
+			where (not chosen or dropped) and draft_id between $1 and $2 order by draft_id`, ids[0], ids[len(ids)-1])
 	} else {
 		rows, err = q.Query(ctx, `
 			select v.draft_id, v.id, v.chosen, w.cost, w.min_advertised, w.list_price, w.prices_in, coalesce(t.price, 0)
 			from draft_variant v join facts.offer_variant w on w.id = v.offer_variant_id
 			left join manual_price t on t.draft_variant_id = v.id and t.store_id = $2
-			where v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids, storeID)
+			where v.draft_id = any ($1) and not v.dropped order by v.draft_id, v.position, v.id`, ids, storeID)
 	}
 	if err != nil {
 		return err

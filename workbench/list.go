@@ -48,6 +48,7 @@ func (f *Filter) computed() bool { return f.State != "" || f.Profit != "" }
 // where is the filter in SQL, about draft d joined to nothing; args are appended to.
 func (f *Filter) where(storeID int64, args *[]any) string {
 	var sql strings.Builder
+	sql.WriteString(` and d.discarded_at is null`)
 	and := func(format string, values ...any) {
 		places := make([]any, len(values))
 		for i, v := range values {
@@ -281,7 +282,7 @@ func (s *Service) NameLists(ctx context.Context) (out NameLists, err error) {
 			`draft d join facts.offer o on o.id = d.offer_id join facts.supplier n on n.id = o.supplier_id`},
 	} {
 		rows, err := s.Pool.Query(ctx, `select n.name, count(*) from `+list.from+`
-			where n.name <> '' group by 1 order by 2 desc, 1 limit 500`)
+			where d.discarded_at is null and n.name <> '' group by 1 order by 2 desc, 1 limit 500`)
 		if err != nil {
 			return out, err
 		}

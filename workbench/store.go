@@ -77,6 +77,7 @@ func columns(w *writing, args *[]any) string {
 		{edit.SearchTitle, "search_title", func() any { return d.SearchTitle }},
 		{edit.SearchDescription, "search_description", func() any { return d.SearchDescription }},
 		{edit.Reserve, "reserve", func() any { return d.Reserve }},
+		{edit.Discarded, "discarded_at", func() any { return since(d.Discarded) }},
 		{edit.Tray, "tray_id", func() any { return trayOrNone(d.TrayID) }},
 	} {
 		if slices.Contains(w.touched, c.field) {
@@ -89,6 +90,14 @@ func columns(w *writing, args *[]any) string {
 		set.WriteString(", own = $" + strconv.Itoa(len(*args)))
 	}
 	return set.String()
+}
+
+func since(yes bool) *time.Time {
+	if !yes {
+		return nil
+	}
+	now := time.Now()
+	return &now
 }
 
 func trayOrNone(id int64) *int64 {
@@ -121,9 +130,15 @@ func (s *Service) storeVariants(ctx context.Context, tx pgx.Tx, w *writing, oper
 				where draft_id = $1 and id = $2`, w.id, v.ID, v.OfferVariantID, v.PictureID)
 		}
 	}
+	if slices.ContainsFunc(operations, isReshape) {
+		for i, v := range d.Variants {
+			batch.Queue(`update draft_variant set position = $3, value_indexes = $4, dropped = $5
+				where draft_id = $1 and id = $2`, w.id, v.ID, i, v.Values, v.Dropped)
+		}
+	}
 	if slices.Contains(w.touched, edit.Chosen) {
 		batch.Queue(`update draft_variant set chosen = id = any ($2)
-			where draft_id = $1 and chosen <> (id = any ($2))`, w.id, d.Chosen())
+			where draft_id = $1 and not dropped and chosen <> (id = any ($2))`, w.id, d.Chosen())
 	}
 	var coded []edit.Variant
 	for _, v := range d.Variants {
@@ -163,6 +178,11 @@ func (s *Service) storeVariants(ctx context.Context, tx pgx.Tx, w *writing, oper
 	}
 	if storeOf(operations) != 0 {
 		if err := members.Audit(ctx, tx, "set prices", w.title, nil, operations); err != nil {
+			return err
+		}
+	}
+	if slices.Contains(w.touched, edit.Discarded) {
+		if err := s.Offers.NotifyOffers(ctx, tx, []int64{d.OfferID}); err != nil {
 			return err
 		}
 	}

@@ -30,7 +30,8 @@ type TrayInput struct {
 
 // Trays lists them in order.
 func (s *Service) Trays(ctx context.Context) ([]Tray, error) {
-	rows, err := s.Pool.Query(ctx, `select id, name, aside, (select count(*) from draft where tray_id = t.id) as drafts
+	rows, err := s.Pool.Query(ctx, `select id, name, aside,
+		(select count(*) from draft where tray_id = t.id and discarded_at is null) as drafts
 		from tray t order by position, id`)
 	if err != nil {
 		return nil, err

@@ -44,6 +44,8 @@ type Draft struct {
 	SearchTitle       string           `json:"search_title"`
 	SearchDescription string           `json:"search_description"`
 	Own               edit.OwnWords    `json:"own" doc:"Words in the store in use alone"`
+	Discarded         bool             `json:"discarded"`
+	Dropped           []Dropped        `json:"dropped" doc:"Variants that were left out of it"`
 	Reserve           int              `json:"reserve" doc:"Units of each variant that stores do not show"`
 	Options           []variant.Option `json:"options"`
 	Variants          []Variant        `json:"variants"`
@@ -101,6 +103,12 @@ type Variant struct {
 	WasWarning string `json:"was_warning"`
 }
 
+// Dropped is a variant that was left out of a draft.
+type Dropped struct {
+	ID     int64    `json:"id"`
+	Values []string `json:"values"`
+}
+
 // storeContext is what drafts are looked at with: a store's pricer, limits and kept prices, or nothing.
 type storeContext struct {
 	pricer *pricing.Pricer
@@ -150,7 +158,7 @@ func (d *draft) priced(t storeContext, ruled bool) ([]Variant, pricing.Quote) {
 		v := &d.variants[i]
 		out[i] = Variant{ID: v.id, Values: d.values(v), Chosen: v.chosen, Cost: v.unit.Cost, Stock: v.stock,
 			Withdrawn: v.withdrawn, Trace: []markup.TraceLine{}, Codes: v.codes,
-			MadeSKU: edit.MadeSKU(d.id, v.position), SupplierBarcode: v.barcode}
+			MadeSKU: edit.MadeSKU(d.id, v.number), SupplierBarcode: v.barcode}
 		if v.offerVariantID == 0 {
 			out[i].NoPrice = "Its supplier does not sell this one."
 			continue
@@ -231,13 +239,16 @@ func (d *draft) view(t storeContext) Draft {
 	out := Draft{
 		Line: d.line(d.report(t, variants, quote)), Revision: d.revision, Changes: d.changes,
 		Description: d.description, SearchTitle: d.text.SearchTitle, SearchDescription: d.text.SearchDescription,
-		Own: d.text.Own[t.storeID()], Reserve: d.text.Reserve,
+		Own: d.text.Own[t.storeID()], Reserve: d.text.Reserve, Discarded: d.text.Discarded, Dropped: []Dropped{},
 		Options: d.options, Variants: variants, Pictures: []Picture{},
 		UpdatedAt: d.updatedAt, OfferTitle: d.offerTitle, Supplier: d.supplier, Source: d.facts.Source,
 		PageURL: d.pageURL, WithdrawnAt: d.withdrawnAt,
 	}
 	for i := range variants {
 		variants[i].Picture = d.path(d.picture(d.variants[i].pictureID))
+	}
+	for i := range d.dropped {
+		out.Dropped = append(out.Dropped, Dropped{d.dropped[i].id, d.values(&d.dropped[i])})
 	}
 	for i := range d.pictures {
 		p := &d.pictures[i]

@@ -300,7 +300,9 @@ func TestWordsThatMayNotBeUsed(t *testing.T) {
 	}
 	wording.Unwanted = []words.Unwanted{{Text: "miracle", Stops: true}, {Text: "Miracle "}, {Text: "steel"}}
 	wording.Noise = []string{"camp", "camp", " "}
-	w.Owner.Must("PUT", "/api/wording", wording, &wording)
+	put := wording
+	wording = workbench.Wording{}
+	w.Owner.Must("PUT", "/api/wording", put, &wording)
 	if wording.Standard || len(wording.Unwanted) != 2 || len(wording.Noise) != 1 {
 		t.Errorf("%+v", wording)
 	}

@@ -85,11 +85,13 @@ type draft struct {
 	text                          edit.Draft               // type, vendor, search and own words, reserve, tray
 	known                         map[string]media.Picture // what is known of its pictures, by address
 	variants                      []draftVariant
+	dropped                       []draftVariant // those that were left out of it, unpriced
 }
 
 type draftVariant struct {
 	id, offerVariantID int64
 	position           int
+	number             int // by which its SKU is made
 	valueIndexes       []int
 	chosen             bool
 	unit               pricing.Unit
@@ -140,7 +142,8 @@ func load(ctx context.Context, q database.Querier, known Media, ids ...int64) ([
 	rows, err := q.Query(ctx, `
 		select d.id, d.offer_id, d.reference::text, d.revision, d.changes, d.title, d.description, d.pictures,
 			d.options, d.collections, d.tags, d.updated_at, d.type, d.vendor, d.search_title, d.search_description,
-			d.own, d.reserve, coalesce(d.tray_id, 0), o.title, o.page_url, o.source_id, o.number, o.withdrawn_at,
+			d.own, d.reserve, coalesce(d.tray_id, 0), d.discarded_at is not null,
+			o.title, o.page_url, o.source_id, o.number, o.withdrawn_at,
 			`+pricing.OfferFactsColumns+`
 		from draft d join facts.offer o on o.id = d.offer_id`+pricing.OfferFactsJoin+`
 		where d.id = any ($1) order by d.id desc`, ids)
@@ -154,7 +157,8 @@ func load(ctx context.Context, q database.Querier, known Media, ids ...int64) ([
 		d := &draft{}
 		err := row.Scan(append([]any{&d.id, &d.offerID, &d.reference, &d.revision, &d.changes, &d.title, &d.description,
 			&d.pictures, &d.options, &d.collections, &d.tags, &d.updatedAt, &d.text.Type, &d.text.Vendor,
-			&d.text.SearchTitle, &d.text.SearchDescription, &d.text.Own, &d.text.Reserve, &d.text.TrayID, &d.offerTitle,
+			&d.text.SearchTitle, &d.text.SearchDescription, &d.text.Own, &d.text.Reserve, &d.text.TrayID,
+			&d.text.Discarded, &d.offerTitle,
 			&d.pageURL, &d.sourceID, &d.offerNumber, &d.withdrawnAt}, of.Fields()...)...)
 		if err != nil {
 			return nil, err
@@ -178,7 +182,8 @@ func loadVariants(ctx context.Context, q database.Querier, ids []int64, byID map
 	rows, err := q.Query(ctx, `
 		select v.draft_id, v.id, coalesce(v.offer_variant_id, 0), v.position, v.value_indexes, v.chosen,
 			coalesce(w.cost, 0), coalesce(w.min_advertised, 0), coalesce(w.list_price, 0), coalesce(w.prices_in, ''),
-			coalesce(w.stock, 0), v.picture_id, coalesce(w.barcode, ''), coalesce(w.withdrawn, true), v.sku, v.barcode
+			coalesce(w.stock, 0), v.picture_id, coalesce(w.barcode, ''), coalesce(w.withdrawn, true), v.sku, v.barcode,
+			v.dropped, v.number
 		from draft_variant v left join facts.offer_variant w on w.id = v.offer_variant_id
 		where v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids)
 	if err != nil {
@@ -186,11 +191,14 @@ func loadVariants(ctx context.Context, q database.Querier, ids []int64, byID map
 	}
 	var draftID, cost, advertised, listed int64
 	var pricesIn string
+	var dropped bool
 	var v draftVariant
 	_, err = pgx.ForEachRow(rows, []any{&draftID, &v.id, &v.offerVariantID, &v.position, &v.valueIndexes, &v.chosen,
 		&cost, &advertised, &listed, &pricesIn, &v.stock, &v.pictureID, &v.barcode, &v.withdrawn,
-		&v.codes.SKU, &v.codes.Barcode}, func() error {
-		if d := byID[draftID]; d != nil {
+		&v.codes.SKU, &v.codes.Barcode, &dropped, &v.number}, func() error {
+		if d := byID[draftID]; d != nil && dropped {
+			d.dropped = append(d.dropped, v)
+		} else if d != nil {
 			one, c := v, currencies[draftID]
 			one.unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
 			d.variants = append(d.variants, one)
@@ -219,7 +227,8 @@ func loadPictures(ctx context.Context, q database.Querier, known Media, drafts [
 
 // DraftsOf maps offers to the drafts that were made of them.
 func (s *Service) DraftsOf(ctx context.Context, offers []int64) (map[int64][]int64, error) {
-	rows, err := s.Pool.Query(ctx, `select offer_id, id from draft where offer_id = any ($1) order by id`, offers)
+	rows, err := s.Pool.Query(ctx, `select offer_id, id from draft
+		where offer_id = any ($1) and discarded_at is null order by id`, offers)
 	if err != nil {
 		return nil, err
 	}
@@ -234,14 +243,15 @@ func (s *Service) DraftsOf(ctx context.Context, offers []int64) (map[int64][]int
 
 // CollectionsAndTags lists those that drafts have.
 func (s *Service) CollectionsAndTags(ctx context.Context) (collections, tags []string, err error) {
-	err = s.Pool.QueryRow(ctx, `select array(select distinct unnest(collections) from draft order by 1),
-		array(select distinct unnest(tags) from draft order by 1)`).Scan(&collections, &tags)
+	err = s.Pool.QueryRow(ctx, `select array(select distinct unnest(collections)
+			from draft where discarded_at is null order by 1),
+		array(select distinct unnest(tags) from draft where discarded_at is null order by 1)`).Scan(&collections, &tags)
 	return collections, tags, err
 }
 
 // Count counts drafts.
 func (s *Service) Count(ctx context.Context) (n int, err error) {
-	err = s.Pool.QueryRow(ctx, `select count(*) from draft`).Scan(&n)
+	err = s.Pool.QueryRow(ctx, `select count(*) from draft where discarded_at is null`).Scan(&n)
 	return n, err
 }
 
@@ -304,7 +314,8 @@ func (s *Service) Take(ctx context.Context, offers []int64, again bool) (TakeRes
 			}
 			var title string
 			var existing *int64
-			err := tx.QueryRow(ctx, `select title, (select min(id) from draft where offer_id = o.id) from facts.offer o
+			err := tx.QueryRow(ctx, `select title, (select min(id) from draft where offer_id = o.id
+				and discarded_at is null) from facts.offer o
 				where id = $1`, offer).Scan(&title, &existing)
 			if database.Missing(err) {
 				continue
@@ -394,8 +405,8 @@ func (s *Service) createDraft(ctx context.Context, tx pgx.Tx, offer int64) (int6
 	}
 	batch := &pgx.Batch{}
 	for i, id := range ids {
-		batch.Queue(`insert into draft_variant (draft_id, offer_variant_id, position, value_indexes, picture_id)
-			values ($1, $2, $3, $4, $5)`, draftID, id, i, indexes[i], shows[i])
+		batch.Queue(`insert into draft_variant (draft_id, offer_variant_id, position, number, value_indexes, picture_id)
+			values ($1, $2, $3, $3, $4, $5)`, draftID, id, i, indexes[i], shows[i])
 	}
 	if err := tx.SendBatch(ctx, batch).Close(); err != nil {
 		return 0, err

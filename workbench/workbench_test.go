@@ -231,7 +231,10 @@ func TestDiscarding(t *testing.T) {
 		t.Errorf("a live draft was discarded: %+v", problem)
 	}
 	w.Owner.Must("DELETE", fmt.Sprintf("/api/drafts/%d", drafts[1]), nil, nil)
-	if problem := w.Owner.Ask("GET", fmt.Sprintf("/api/drafts/%d", drafts[1]), nil, nil); problem == nil ||
+	if d := draftOf(w, 0, drafts[1]); !d.Discarded {
+		t.Errorf("%+v", d)
+	}
+	if problem := w.Owner.Ask("DELETE", fmt.Sprintf("/api/drafts/%d", drafts[1]), nil, nil); problem == nil ||
 		problem.Status != 404 {
 		t.Errorf("%+v", problem)
 	}

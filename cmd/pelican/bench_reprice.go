@@ -136,8 +136,9 @@ func fill(ctx context.Context, pool *pgxpool.Pool, a *application.Application, n
 		`insert into draft (offer_id, title, description, pictures, options, created_by) select id, title, '', '[]',
 			'[{"name": "Colour", "original": "Colour", "values": [{"name": "v1", "original": "v1"}, {"name": "v2",
 			"original": "v2"}, {"name": "v3", "original": "v3"}, {"name": "v4", "original": "v4"}]}]', '' from offer`,
-		`insert into draft_variant (draft_id, offer_variant_id, position, value_indexes) select d.id, w.id,
-			w.position - 1, array[w.position - 1] from draft d join offer_variant w on w.offer_id = d.offer_id`,
+		`insert into draft_variant (draft_id, offer_variant_id, position, number, value_indexes)
+			select d.id, w.id, w.position - 1, w.position - 1, array[w.position - 1]
+			from draft d join offer_variant w on w.offer_id = d.offer_id`,
 		`insert into store (address, handle, name, currency, time_zone, markets, limits, requests_per_second, kind,
 			endpoints, state) values ('http://localhost:2', 'bench', 'Bench', 'USD', 'UTC', '{US}', '{}', 40,
 			'store platform', '{}', 'connected')`,

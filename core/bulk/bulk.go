@@ -38,12 +38,13 @@ const (
 	LeaveOutValues     Act = "leave_out_values"
 	ChooseInStock      Act = "choose_in_stock"
 	RenameOptionValues Act = "rename_values"
+	Discard            Act = "discard"
 )
 
 // Acts are all there are.
 var Acts = []Act{AddCollections, RemoveCollections, SetCollections, AddTags, RemoveTags, SetTags, SetText, ReplaceText,
 	FillPattern, Tidy, AddHeader, AddFooter, RestoreOriginal, MoveToTray, SetReserve, FillSKUs, ChooseValues,
-	LeaveOutValues, ChooseInStock, RenameOptionValues}
+	LeaveOutValues, ChooseInStock, RenameOptionValues, Discard}
 
 // Change is one change of many drafts.
 type Change struct {
@@ -70,10 +71,10 @@ type Facts struct {
 	Title, Description string
 	// Values are facts by name, for patterns; those of FactNames.
 	Values map[string]string
-	// Options are the names of its options, and of each variant its values, in the order of the draft's variants.
-	Options []string
-	Variant [][]string
-	Stock   []int
+	// Stock is what its supplier has of each variant, by id.
+	Stock map[int64]int
+	// Live is that it is for sale in a store.
+	Live bool
 }
 
 // FactNames are the facts that a pattern may ask for, besides the names of options.
@@ -166,6 +167,11 @@ func (p *Planner) For(d *edit.Draft, f Facts) Result {
 			return Result{}
 		}
 		return Result{Operations: []edit.Operation{edit.SetTray{TrayID: c.Number}}}
+	case Discard:
+		if f.Live {
+			return Result{Stays: true, Note: "It is live in a store: take it down there first."}
+		}
+		return Result{Operations: []edit.Operation{edit.SetDiscarded{Discarded: true}}}
 	case SetReserve:
 		if d.Reserve == int(c.Number) {
 			return Result{}

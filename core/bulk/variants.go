@@ -16,16 +16,19 @@ func (p *Planner) skus(d *edit.Draft, f Facts) Result {
 	shared := facts(d, f)
 	op := edit.SetCodes{}
 	var before, after []string
-	for i, v := range d.Variants {
+	n := 0
+	for _, v := range d.Variants {
+		if v.Dropped {
+			continue
+		}
+		n++
 		of := map[string]string{}
 		for name, value := range shared {
 			of[name] = code(value)
 		}
-		of["n"] = strconv.Itoa(i + 1)
-		for o, name := range f.Options {
-			if i < len(f.Variant) && o < len(f.Variant[i]) {
-				of[strings.ToLower(name)] = code(f.Variant[i][o])
-			}
+		of["n"] = strconv.Itoa(n)
+		for i, o := range d.Options {
+			of[strings.ToLower(o.Name)] = code(o.Values[v.Values[i]].Name)
 		}
 		sku, missing := p.pattern.Fill(of)
 		if len(missing) > 0 {
@@ -84,12 +87,14 @@ func some(list []string) string {
 func (p *Planner) choose(d *edit.Draft, f Facts) Result {
 	next := []int64{}
 	meant := false
-	for i, v := range d.Variants {
-		var has bool
-		if i < len(f.Variant) {
-			has = slices.ContainsFunc(f.Variant[i], func(value string) bool {
-				return slices.ContainsFunc(p.change.Names, func(n string) bool { return strings.EqualFold(n, value) })
-			})
+	for _, v := range d.Variants {
+		if v.Dropped {
+			continue
+		}
+		has := false
+		for i, o := range d.Options {
+			value := o.Values[v.Values[i]].Name
+			has = has || slices.ContainsFunc(p.change.Names, func(n string) bool { return strings.EqualFold(n, value) })
 		}
 		meant = meant || has
 		sold := v.Chosen
@@ -99,7 +104,7 @@ func (p *Planner) choose(d *edit.Draft, f Facts) Result {
 		case LeaveOutValues:
 			sold = v.Chosen && !has
 		case ChooseInStock:
-			sold, meant = i < len(f.Stock) && f.Stock[i] > d.Reserve && v.OfferVariantID != 0, true
+			sold, meant = f.Stock[v.ID] > d.Reserve && v.OfferVariantID != 0, true
 		}
 		if sold && v.OfferVariantID != 0 || sold && v.Chosen {
 			next = append(next, v.ID)

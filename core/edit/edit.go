@@ -31,6 +31,8 @@ type Draft struct {
 	Reserve int
 	// TrayID is the tray that it lies in; 0 is none.
 	TrayID int64
+	// Discarded is that it was thrown away, and can be brought back.
+	Discarded bool
 	// Variants are in the draft's order.
 	Variants []Variant
 	// OfferID is the offer that the draft is bought as.
@@ -51,6 +53,10 @@ type Variant struct {
 	ID     int64
 	Name   string
 	Chosen bool
+	// Values are the indexes of its options' values.
+	Values []int
+	// Dropped is that it is left out of the draft, and can be brought back.
+	Dropped bool
 	Codes
 	Purchase
 }
@@ -87,6 +93,7 @@ const (
 	SearchDescription Field = "search_description"
 	Reserve           Field = "reserve"
 	Tray              Field = "tray"
+	Discarded         Field = "discarded"
 )
 
 // PriceOf is the field of one manual price.
@@ -299,7 +306,9 @@ func (o ChooseVariants) Apply(d *Draft) (Operation, error) {
 		}
 	}
 	for i := range d.Variants {
-		d.Variants[i].Chosen = slices.Contains(o.Chosen, d.Variants[i].ID)
+		if v := &d.Variants[i]; !v.Dropped {
+			v.Chosen = slices.Contains(o.Chosen, v.ID)
+		}
 	}
 	return before, nil
 }
@@ -308,7 +317,7 @@ func (o ChooseVariants) Apply(d *Draft) (Operation, error) {
 func (d *Draft) Chosen() []int64 {
 	ids := []int64{}
 	for _, v := range d.Variants {
-		if v.Chosen {
+		if v.Chosen && !v.Dropped {
 			ids = append(ids, v.ID)
 		}
 	}
@@ -433,15 +442,27 @@ func (o BuyAs) Apply(d *Draft) (Operation, error) {
 		bought[p.OfferVariantID] = p.VariantID
 		before.Purchases = append(before.Purchases, d.Variants[at].Purchase)
 	}
-	if len(o.Purchases) != len(d.Variants) {
-		return nil, wrong(Offer, "Each variant of the draft needs to be named.")
+	purchases := slices.Clone(o.Purchases)
+	for _, v := range d.Variants {
+		if slices.ContainsFunc(purchases, func(p Purchase) bool { return p.VariantID == v.ID }) {
+			continue
+		}
+		if !v.Dropped {
+			return nil, wrong(Offer, "Each variant of the draft needs to be named.")
+		}
+		// One that was dropped is not bought of the other offer.
+		purchases = append(purchases, Purchase{VariantID: v.ID, PictureID: v.PictureID})
+		before.Purchases = append(before.Purchases, v.Purchase)
 	}
 	d.OfferID, d.Pictures = o.OfferID, slices.Clone(o.Pictures)
-	for _, p := range o.Purchases {
+	for _, p := range purchases {
 		d.Variants[d.variant(p.VariantID)].Purchase = p
 	}
 	for i := range d.Variants {
 		v := &d.Variants[i]
+		if v.Dropped {
+			continue
+		}
 		v.Chosen = slices.Contains(o.Chosen, v.ID) && (v.OfferVariantID != 0 || v.Chosen)
 	}
 	return before, nil

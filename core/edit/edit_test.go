@@ -6,12 +6,15 @@ import (
 	"math/rand/v2"
 	"reflect"
 	"slices"
+	"strings"
 	"testing"
 
 	"plainpelican/core/variant"
 )
 
 func one(n int) *int { return &n }
+
+func text(s string) *string { return &s }
 
 // sample is a draft with something of everything.
 func sample() Draft {
@@ -20,8 +23,10 @@ func sample() Draft {
 		Options: []variant.Option{{Name: "Color", Original: "Color",
 			Values: []variant.Value{{Name: "Red", Original: "Red"}, {Name: "Blue", Original: "Blue"}}}},
 		Collections: []string{"Camp"}, Tags: []string{"new"}, OfferID: 7,
-		Variants: []Variant{{ID: 1, Name: "Red", Chosen: true, Purchase: Purchase{1, 11, one(0)}},
-			{ID: 2, Name: "Blue", Chosen: true, Purchase: Purchase{2, 12, one(1)}}},
+		Variants: []Variant{{ID: 1, Name: "Red", Chosen: true, Values: []int{0}, Codes: Codes{"R-1", "4006381333931"},
+			Purchase: Purchase{1, 11, one(0)}},
+			{ID: 2, Name: "Blue", Chosen: true, Values: []int{1}, Purchase: Purchase{2, 12, one(1)}}},
+		Type: "Mug", Own: map[int64]OwnWords{9: {Title: "Own"}}, Reserve: 1, TrayID: 4,
 		Prices: map[PriceKey]int64{{1, 1}: 1999}}
 }
 
@@ -57,6 +62,29 @@ func TestOperations(t *testing.T) {
 		"tags": {SetTags{nil}, []Field{Tags}, true, func(d *Draft) bool { return len(d.Tags) == 0 }},
 		"prices": {SetPrices{1, []VariantPrice{{1, 0}, {2, 500}}}, []Field{"price:1:1", "price:1:2"}, true,
 			func(d *Draft) bool { return len(d.Prices) == 1 && d.Prices[PriceKey{1, 2}] == 500 }},
+		"a vendor": {SetText{Vendor, " Marsh  & Co "}, []Field{Vendor}, false,
+			func(d *Draft) bool { return d.Vendor == "Marsh & Co" }},
+		"a search description": {SetText{SearchDescription, "Found"}, []Field{SearchDescription}, false,
+			func(d *Draft) bool { return d.SearchDescription == "Found" }},
+		"words of one store": {SetOwnWords{9, Title, ""}, []Field{"own:9:title"}, false, func(d *Draft) bool {
+			title, _ := d.Words(9)
+			return title == "Mug" && len(d.Own) == 0
+		}},
+		"a description of another store": {SetOwnWords{8, Description, "<p>x</p>"}, []Field{"own:8:description"}, false,
+			func(d *Draft) bool { return d.Own[8].Description == "<p>x</p>" && d.Own[9].Title == "Own" }},
+		"a tray":    {SetTray{7}, []Field{Tray}, false, func(d *Draft) bool { return d.TrayID == 7 }},
+		"a reserve": {SetReserve{5}, []Field{Reserve}, false, func(d *Draft) bool { return InStock(7, d.Reserve) == 2 }},
+		"codes that change places": {SetCodes{[]VariantCodes{{VariantID: 2, SKU: text("R-1")},
+			{VariantID: 1, SKU: text(""), Barcode: text("")}}}, []Field{"sku:2", "sku:1", "barcode:1"}, false,
+			func(d *Draft) bool { return d.Variants[1].SKU == "R-1" && d.Variants[0].Codes == Codes{} }},
+		"discarding": {SetDiscarded{true}, []Field{Discarded}, true, func(d *Draft) bool { return d.Discarded }},
+		"other options": {Reshape{variant.Shape{Options: []variant.Option{{Name: "Size", Original: "Color",
+			Values: []variant.Value{{Name: "S", Original: "S"}}}}, Variants: []variant.Variant{
+			{ID: 2, Values: []int{0}}, {ID: 1, Values: []int{0}, Dropped: true}}}}, []Field{Options, Chosen}, true,
+			func(d *Draft) bool {
+				return d.Variants[0].ID == 2 && d.Variants[0].Name == "S" && d.Variants[1].Dropped &&
+					d.Variants[0].OfferVariantID == 12 && slices.Equal(d.Chosen(), []int64{2})
+			}},
 		"another offer": {BuyAs{OfferID: 8, Purchases: []Purchase{{1, 21, one(0)}, {2, 0, one(1)}}, Chosen: []int64{1},
 			Pictures: []Picture{{0, "https://p/0", true}, {1, "https://p/1", false}, {2, "https://q/0", false}}},
 			[]Field{Offer, Pictures, Chosen}, true, func(d *Draft) bool {
@@ -102,8 +130,20 @@ func TestWhatCannotBeApplied(t *testing.T) {
 						Values: []variant.Value{{Name: "x", Original: "Red"}, {Name: "X", Original: "Blue"}}}}},
 			Options},
 		"a variant of another draft": {ChooseVariants{Chosen: []int64{3}}, Chosen},
-		"a price of another draft":   {SetPrices{1, []VariantPrice{{3, 100}}}, "prices"},
-		"a price under nothing":      {SetPrices{1, []VariantPrice{{1, -1}}}, "prices"},
+		"two of one SKU":             {SetCodes{[]VariantCodes{{VariantID: 2, SKU: text("r-1")}}}, "codes"},
+		"a SKU as they are made":     {SetCodes{[]VariantCodes{{VariantID: 2, SKU: text("P3-1")}}}, "codes"},
+		"a code of another draft":    {SetCodes{[]VariantCodes{{VariantID: 3, SKU: text("x")}}}, "codes"},
+		"a title that is no line":    {SetText{Title, "x"}, Title},
+		"a long type":                {SetText{Type, strings.Repeat("x", 101)}, Type},
+		"a reserve under nothing":    {SetReserve{-1}, Reserve},
+		"own tags of a store":        {SetOwnWords{1, Tags, "x"}, Tags},
+		"a variant that is lost":     {Reshape{variant.Shape{Variants: []variant.Variant{{ID: 1}}}}, Options},
+		"two variants alike": {Reshape{variant.Shape{Variants: []variant.Variant{{ID: 1}, {ID: 2}}}},
+			Options},
+		"a variant twice": {Reshape{variant.Shape{Variants: []variant.Variant{{ID: 1}, {ID: 1, Dropped: true}}}},
+			Options},
+		"a price of another draft": {SetPrices{1, []VariantPrice{{3, 100}}}, "prices"},
+		"a price under nothing":    {SetPrices{1, []VariantPrice{{1, -1}}}, "prices"},
 		"two that are bought as the same": {BuyAs{OfferID: 8, Purchases: []Purchase{{1, 21, nil}, {2, 21, nil}}},
 			Offer},
 		"a variant that is not named": {BuyAs{OfferID: 8, Purchases: []Purchase{{1, 21, nil}}}, Offer},

@@ -24,6 +24,8 @@ var kinds = map[string]func(value []byte) (Operation, error){
 	SetPrices{}.Kind():       read[SetPrices],
 	BuyAs{}.Kind():           read[BuyAs],
 	SetTray{}.Kind():         read[SetTray],
+	Reshape{}.Kind():         read[Reshape],
+	SetDiscarded{}.Kind():    read[SetDiscarded],
 	SetReserve{}.Kind():      read[SetReserve],
 	SetCodes{}.Kind():        read[SetCodes],
 	SetText{}.Kind():         read[SetText],

@@ -192,6 +192,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/drafts/{id}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What could be put right with the options of a draft
+         * @description What could be put right with the options of a draft. Needs the role fulfiller.
+         */
+        get: operations["optionProposals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drafts/{id}/redo": {
         parameters: {
             query?: never;
@@ -206,6 +226,46 @@ export interface paths {
          * @description Do again what one undid last in a draft. Needs the role editor.
          */
         post: operations["redoDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/{id}/reshape": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change the options of a draft, or which variants are in it, or preview that
+         * @description Change the options of a draft, or which variants are in it, or preview that. Needs the role editor.
+         */
+        post: operations["reshapeDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/{id}/split": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Part a draft into one for each value of an option
+         * @description Part a draft into one for each value of an option. Needs the role editor.
+         */
+        post: operations["splitDraft"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3502,6 +3562,16 @@ export interface components {
             original: string;
             values: components["schemas"]["VariantValue"][];
         };
+        VariantProposal: {
+            /** @enum {string} */
+            kind: "rename_option" | "rename_values" | "split" | "drop";
+            name?: string;
+            /** Format: int64 */
+            option: number;
+            second?: string;
+            separator?: string;
+            values?: string[];
+        };
         VariantValue: {
             name: string;
             original: string;
@@ -3520,6 +3590,20 @@ export interface components {
             passages: string[];
             /** Format: int64 */
             share: number;
+        };
+        WorkbenchAlikeVariant: {
+            cost: components["schemas"]["ApikitAmountDoc"];
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /** Format: int64 */
+            stock: number;
+        };
+        WorkbenchAlikeVariants: {
+            /** Format: int64 */
+            keeps: number;
+            name: string;
+            variants: components["schemas"]["WorkbenchAlikeVariant"][];
         };
         WorkbenchBulk: {
             /** Format: int64 */
@@ -3617,8 +3701,11 @@ export interface components {
             delivery: string;
             /** @description Safe HTML */
             description: string;
+            discarded: boolean;
             /** @description Its days door to door */
             door: string;
+            /** @description Variants that were left out of it */
+            dropped: components["schemas"]["WorkbenchDropped"][];
             earlier_rules?: components["schemas"]["PricingEarlier"];
             /** Format: int64 */
             id: number;
@@ -3667,11 +3754,17 @@ export interface components {
             /** Format: date-time */
             withdrawn_at: string | null;
         };
+        WorkbenchDropped: {
+            /** Format: int64 */
+            id: number;
+            values: string[];
+        };
         WorkbenchEditInput: {
             /** @description Field to the revision that was read */
             base?: {
                 [key: string]: number;
             };
+            bring_back?: boolean;
             /** @description Draft variants to sell */
             chosen?: number[];
             codes?: components["schemas"]["EditVariantCodes"][];
@@ -3831,6 +3924,43 @@ export interface components {
             source: string;
             supplier: string;
             title: string;
+        };
+        WorkbenchReshapeInput: {
+            /** @enum {string} */
+            act: "drop_option" | "merge_values" | "split_values" | "move_option" | "move_value" | "drop_variants" | "bring_back";
+            apply?: boolean;
+            base?: {
+                [key: string]: number;
+            };
+            first?: string;
+            /** Format: int64 */
+            option?: number;
+            /** @enum {string} */
+            prefer?: "" | "cheapest" | "best_stocked";
+            second?: string;
+            separator?: string;
+            /** Format: int64 */
+            to?: number;
+            /** Format: int64 */
+            value?: number;
+            variants?: number[];
+        };
+        WorkbenchReshapeResult: {
+            alike: components["schemas"]["WorkbenchAlikeVariants"][];
+            /** @description Where it was made */
+            draft?: components["schemas"]["WorkbenchDraft"];
+            options: components["schemas"]["VariantOption"][];
+            /** Format: int64 */
+            variants: number;
+        };
+        WorkbenchSplitInput: {
+            /** Format: int64 */
+            option: number;
+        };
+        WorkbenchSplitResult: {
+            /** Format: int64 */
+            bulk: number;
+            drafts: number[];
         };
         WorkbenchSwapCandidate: {
             cost: components["schemas"]["ApikitAmountDoc"];
@@ -4935,6 +5065,91 @@ export interface operations {
             };
         };
     };
+    optionProposals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantProposal"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     redoDraft: {
         parameters: {
             query?: {
@@ -4958,6 +5173,187 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkbenchDraft"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    reshapeDraft: {
+        parameters: {
+            query?: {
+                /** @description The store whose prices and limits hold; 0 for none */
+                store?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkbenchReshapeInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchReshapeResult"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    splitDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkbenchSplitInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchSplitResult"];
                 };
             };
             /** @description Bad Request */

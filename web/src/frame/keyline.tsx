@@ -62,8 +62,8 @@ export function KeyLine() {
           {home && ` · 1 ${rates.data.base} = ${home.per_base} ${home.currency}`}
         </span>
       )}
-      <Dialog open={all} onClose={() => setAll(false)} title="Keys that work here">
-        <dl className="grid grid-cols-[auto_1fr] gap-x-4 gap-y-2">
+      <Dialog open={all} onClose={() => setAll(false)} title="Keys that work here" size="wide">
+        <dl className="grid grid-cols-[auto_1fr] gap-x-4 sm:grid-cols-[auto_1fr_auto_1fr] gap-y-2">
           {keys.map((binding) => (
             <div key={binding.keys.join()} className="contents">
               <dt className="flex gap-1">
