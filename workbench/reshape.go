@@ -20,8 +20,9 @@ import (
 
 // ReshapeInput changes the options of a draft, or which variants are in it.
 type ReshapeInput struct {
-	// Act is what is done; Option is the index of the option that it is done to, and Value of one of its values.
-	Act    string `json:"act" enum:"drop_option,merge_values,split_values,move_option,move_value,drop_variants,bring_back"`
+	// Act is drop_option, merge_values, split_values, move_option, move_value, drop_variants or bring_back; Option is
+	// the index of the option that it is done to, and Value of one of its values.
+	Act    string `json:"act" maxLength:"20"`
 	Option int    `json:"option,omitempty" minimum:"0"`
 	Value  int    `json:"value,omitempty" minimum:"0"`
 	// To is the value that takes the place of the other, or the place that the option or the value moves to.
@@ -184,6 +185,9 @@ func shapeOf(shape variant.Shape, in ReshapeInput) (variant.Shape, error) {
 			}
 		}
 		return shape, nil
+	}
+	if !slices.Contains([]string{"drop_option", "merge_values", "split_values", "move_option", "move_value"}, in.Act) {
+		return shape, apikit.Problem(422, "act", "No change of options is called “%s”.", in.Act)
 	}
 	if in.Option >= len(shape.Options) {
 		return wrong()
@@ -351,8 +355,8 @@ func copyDraft(ctx context.Context, tx pgx.Tx, of int64, title string, shape var
 			continue
 		}
 		batch.Queue(`with one as (
-				insert into draft_variant (draft_id, offer_variant_id, position, number, value_indexes, chosen, picture_id,
-					barcode)
+				insert into draft_variant (draft_id, offer_variant_id, position, number, value_indexes, chosen,
+					picture_id, barcode)
 				select $2, offer_variant_id, $3, $3, $4, chosen, picture_id, barcode from draft_variant where id = $1
 				returning id)
 			insert into manual_price (draft_variant_id, store_id, price, set_by)
@@ -368,7 +372,8 @@ func copyDraft(ctx context.Context, tx pgx.Tx, of int64, title string, shape var
 	if err != nil {
 		return 0, err
 	}
-	batch.Queue(`insert into draft_edit (draft_id, revision, member_id, member, what, operations, inverse, fields, bulk_id)
+	batch.Queue(`insert into draft_edit (draft_id, revision, member_id, member, what, operations, inverse, fields,
+			bulk_id)
 		select id, revision, nullif($2::bigint, 0), $3, 'split', $4, $5, array[$6], $7 from draft where id = $1`,
 		made, who.MemberID, who.Name, done, back, edit.Discarded, bulk)
 	return made, tx.SendBatch(ctx, batch).Close()

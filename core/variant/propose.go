@@ -35,11 +35,12 @@ const (
 
 // colours are the names of colours that goods have: the basic colour keywords of CSS Color Module Level 4, section 6.1,
 // those of its extended keywords that are said of goods, and what the trade says.
-var colours = set(`aqua azure beige black blue blush bordeaux brass brick bronze brown burgundy camel champagne charcoal
-	chocolate clear clay copper coral cream crimson cyan denim ecru emerald fern fuchsia gold golden graphite gray green
-	grey indigo ivory jade khaki lavender lemon lilac lime magenta maroon mauve mint multicolor multicolour mustard navy
-	ochre olive orange peach pearl petrol pine pink plum purple red rose rust sage salmon sand silver sky slate tan taupe
-	teal terracotta transparent turquoise violet white wine yellow`)
+var colours = set(`aqua azure beige black blue blush bordeaux brass brick bronze brown burgundy camel champagne
+	charcoal chocolate clear clay copper coral cream crimson cyan denim ecru emerald fern fuchsia
+	gold golden graphite gray green grey indigo ivory jade khaki lavender lemon lilac lime magenta
+	maroon mauve mint multicolor multicolour mustard navy ochre olive orange peach pearl petrol
+	pine pink plum purple red rose rust sage salmon sand silver sky slate tan taupe teal terracotta
+	transparent turquoise violet white wine yellow`)
 
 // sizes are how the trade writes sizes; a number with a unit is one too.
 var sizes = set(`xxs xs s m l xl xxl xxxl 2xl 3xl 4xl 5xl small medium large mini midi maxi xlarge x-large xx-large

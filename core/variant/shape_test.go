@@ -58,7 +58,7 @@ func TestShapes(t *testing.T) {
 		got  variant.Shape
 		want string
 	}{
-		"an option is dropped, the chosen of those alike stay": {two.WithoutOption(1).Keep([]int64{2}), "2 Red; 3 Blue"},
+		"an option is dropped, one of those alike stays": {two.WithoutOption(1).Keep([]int64{2}), "2 Red; 3 Blue"},
 		"a value is merged":                {two.Merge(0, 1, 0).Keep(nil), "1 Red S; 2 Red M"},
 		"into one behind it":               {two.Merge(0, 0, 1).Keep([]int64{3, 4}), "3 Blue S; 4 Blue M"},
 		"one option becomes two":           {split, "1 Red S; 2 Red M; 3 Blue S"},
@@ -143,7 +143,8 @@ func TestProposals(t *testing.T) {
 		"a style whose values are sizes": {full(option("Specification", "350 ml", "500 ml")), nil,
 			[]variant.Proposal{{Kind: variant.RenameOption, Option: 0, Name: "Size"}}},
 		"letters whose pictures are blue and red": {full(option("Color", "A", "Style 2")), [][]string{{"Blue", "Red"}},
-			[]variant.Proposal{{Kind: variant.RenameValues, Option: 0, Name: "Colour", Values: []string{"Blue", "Red"}}}},
+			[]variant.Proposal{{Kind: variant.RenameValues, Option: 0, Name: "Colour",
+				Values: []string{"Blue", "Red"}}}},
 		"letters whose pictures are alike": {full(option("Color", "A", "B")), [][]string{{"Blue", "Blue"}}, nil},
 		"values that are two": {full(option("Color", "Red-XL", "Red-S", "Blue-XL")), nil,
 			[]variant.Proposal{{Kind: variant.SplitOption, Option: 0, Separator: "-", Name: "Colour", Second: "Size"}}},

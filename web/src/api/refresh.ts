@@ -8,6 +8,7 @@ export type Topic =
   | "choices"
   | "commands"
   | "draft"
+  | "draft-names"
   | "drafts"
   | "effect"
   | "header"

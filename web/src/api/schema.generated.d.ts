@@ -3926,8 +3926,7 @@ export interface components {
             title: string;
         };
         WorkbenchReshapeInput: {
-            /** @enum {string} */
-            act: "drop_option" | "merge_values" | "split_values" | "move_option" | "move_value" | "drop_variants" | "bring_back";
+            act: string;
             apply?: boolean;
             base?: {
                 [key: string]: number;

@@ -141,7 +141,7 @@ function useProgress() {
         again("money-rules", "changes", "effect", "rates", "offers", "offer", "header");
       if (event.topic.startsWith("request:")) again("requests", "request");
       if (event.topic === "draft") draftChanged(client, event.data.id ?? 0, event.data.revision ?? 0);
-      if (event.topic === "drafts") again("drafts", "header", "offers", "trays", "wording");
+      if (event.topic === "drafts") again("drafts", "draft-names", "header", "offers", "trays", "wording");
       if (event.topic === "trays") again("trays", "drafts");
       if (event.topic === "listings") again("listings");
     };

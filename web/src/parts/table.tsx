@@ -7,7 +7,7 @@ import {
   tableFeatures,
   useTable,
 } from "@tanstack/react-table";
-import { Fragment, type ReactNode } from "react";
+import { Fragment, type ReactNode, type RefObject } from "react";
 import { cursorLook, Grid, GridRow } from "./grid";
 import { RowReach, useRow, useRows } from "./list";
 
@@ -41,7 +41,12 @@ const features = tableFeatures({
 });
 
 /** useColumns holds rows and columns together: the rows in the order that was chosen, the columns that are shown. */
-function useColumns<R extends object>(rows: R[], columns: Column<R>[], key: (row: R) => string | number) {
+function useColumns<R extends object>(
+  rows: R[],
+  columns: Column<R>[],
+  key: (row: R) => string | number,
+  hidden?: Set<string>,
+) {
   const defs: ColumnDef<typeof features, R>[] = columns.map((column) => ({
     id: column.id,
     header: column.name,
@@ -49,7 +54,13 @@ function useColumns<R extends object>(rows: R[], columns: Column<R>[], key: (row
     accessorFn: (row: R) => column.by?.(row) ?? "",
     sortFn: "alphanumeric" as const,
   }));
-  const table = useTable({ features, data: rows, columns: defs, getRowId: (row) => String(key(row)) });
+  const table = useTable({
+    features,
+    data: rows,
+    columns: defs,
+    getRowId: (row) => String(key(row)),
+    state: { columnVisibility: Object.fromEntries([...(hidden ?? [])].map((id) => [id, false])) },
+  });
   const shown = table
     .getVisibleLeafColumns()
     .map((leaf) => ({ leaf, column: columns.find((c) => c.id === leaf.id) as Column<R> }));
@@ -82,6 +93,8 @@ export function Table<R extends object>({
   cursor,
   rowClass,
   groupOf,
+  hidden,
+  order,
   className = "",
 }: {
   rows: R[];
@@ -93,9 +106,14 @@ export function Table<R extends object>({
   rowClass?: (row: R) => string;
   /** Rows of one group stand together under its heading; the first group needs none. */
   groupOf?: (row: R) => string;
+  /** The columns that are not shown, by id. */
+  hidden?: Set<string>;
+  /** Told the rows in the order in which they stand. */
+  order?: RefObject<R[]>;
   className?: string;
 }) {
-  const table = useColumns(rows, columns, rowKey);
+  const table = useColumns(rows, columns, rowKey, hidden);
+  if (order) order.current = table.rows.map((row) => row.original);
   let group = "";
   return (
     <table className={`relative w-full text-left ${className}`} aria-label={label} role={cursor ? "grid" : undefined}>

@@ -127,8 +127,15 @@ function Discard({ draft, onClose }: { draft: DraftLine; onClose: () => void }) 
   const discard = useMutation({
     mutationFn: () => ask(api.DELETE("/api/drafts/{id}", { params: { path: { id: draft.id } } })),
     onSuccess: () => {
-      say("Discarded. The offer is still in the Catalog.");
-      void refresh(client, "drafts", "header", "offers", "offer");
+      const again = () => refresh(client, "drafts", "draft", "header", "offers", "offer", "trays");
+      say("Discarded. It can be brought back for thirty days.", false, {
+        words: "Undo",
+        run: () =>
+          void ask(api.PATCH("/api/drafts/{id}", { params: { path: { id: draft.id } }, body: { bring_back: true } }))
+            .then(again)
+            .catch((error: Error) => say(error.message, true)),
+      });
+      void again();
       onClose();
     },
     onError: (error) => {
@@ -139,7 +146,7 @@ function Discard({ draft, onClose }: { draft: DraftLine; onClose: () => void }) 
   return (
     <Box open onClose={onClose} title="Discard this draft?">
       <p className="mb-4">
-        Your words, pictures and prices for “{draft.title}” are thrown away. This cannot be undone.
+        “{draft.title}” goes out of the Workbench. It can be brought back for thirty days, from its address or by Undo.
       </p>
       <div className="flex justify-end gap-2">
         <Button onClick={onClose}>Cancel</Button>

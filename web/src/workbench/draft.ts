@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { api, ask, type Draft, type Problem } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { useSay } from "../parts/toast";
 import { add, drop, type Edit, type Pending, send, usePending, whenSaved } from "./pending";
@@ -18,7 +19,15 @@ export function useDraft(id: number) {
   const say = useSay();
   const read = useQuery(draftQuery(id, storeId));
   const { edits, saving } = usePending(id);
-  useEffect(() => whenSaved((saved, store, edited) => showEdited(client, store, saved, edited)), [client]);
+  useEffect(
+    () =>
+      whenSaved((saved, store, edited, change) => {
+        showEdited(client, store, saved, edited);
+        if (change.collections || change.tags || change.type || change.vendor) void refresh(client, "draft-names");
+        if (change.tray !== undefined || change.bring_back) void refresh(client, "trays", "drafts", "header");
+      }),
+    [client],
+  );
   useEffect(() => void send(), []); // what waited through a reload
   const draft = read.data && edits.filter((p) => !p.refused).reduce((now, p) => shownAtOnce(now, p.change), read.data);
   const undo = useMutation<Draft | undefined, Problem, { force?: boolean } | undefined>({

@@ -107,9 +107,9 @@ function fieldsOf(change: Edit, store: number): string[] {
 }
 
 /** onSaved is told of each edit as it was saved. */
-const onSaved = new Set<(draft: number, store: number, edited: Edited) => void>();
+const onSaved = new Set<(draft: number, store: number, edited: Edited, change: Edit) => void>();
 
-export function whenSaved(act: (draft: number, store: number, edited: Edited) => void): () => void {
+export function whenSaved(act: (draft: number, store: number, edited: Edited, change: Edit) => void): () => void {
   onSaved.add(act);
   return () => onSaved.delete(act);
 }
@@ -243,7 +243,7 @@ async function save(p: Pending) {
           : x,
       ),
   );
-  for (const act of onSaved) act(p.draft, p.store, edited);
+  for (const act of onSaved) act(p.draft, p.store, edited, p.change);
 }
 
 onReturn(() => void send());

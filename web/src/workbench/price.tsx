@@ -1,67 +1,27 @@
-import { type ClipboardEvent, type KeyboardEvent, use, useEffect, useState } from "react";
 import type { Draft, DraftVariant } from "../api/client";
+import { Cell } from "../parts/cells";
 import { checked } from "../parts/field";
-import { Fields, useField } from "../parts/fields";
+import { useField } from "../parts/fields";
 import { Money } from "../parts/money";
-import { typedNumber } from "../parts/number";
 import type { EditDraft } from "./draft";
 
-/** priceField names the field of the price in a row. */
-export const priceField = (row: number) => `price-${row}`;
+/** priceField names the field of the price of a variant. */
+export const priceField = (id: number) => `price-${id}`;
 
 /** Price is a cell of the price column: typed, pasted, or left to the rule. */
 export function Price({
-  draft,
+  variant: v,
   row,
   readOnly,
   edit,
 }: {
-  draft: Draft;
+  variant: Draft["variants"][number];
   row: number;
   readOnly: boolean;
   edit: EditDraft;
 }) {
-  const v = draft.variants[row];
-  const fields = use(Fields);
-  const shown = v?.ladder?.price.value ?? "";
-  const [text, setText] = useState(shown);
-  useEffect(() => setText(shown), [shown]);
-  const field = useField(priceField(row));
-  if (!v) return null;
-  const wrong =
-    text.trim() === shown ? undefined : checked(text, { least: 0, currency: v.ladder?.price.currency }).error;
-  const save = () => {
-    if (text.trim() === shown || wrong) return;
-    if (text.trim() === "" && !v.manual) setText(shown);
-    else edit({ prices: [{ variant_id: v.id, price: typedNumber(text) }] });
-  };
-  const onKey = (e: KeyboardEvent<HTMLInputElement>) => {
-    const by = e.key === "Enter" || e.key === "ArrowDown" ? 1 : e.key === "ArrowUp" ? -1 : 0;
-    if (e.key === "Escape") {
-      setText(shown);
-      const input = e.currentTarget;
-      requestAnimationFrame(() => input.blur());
-    } else if (by !== 0) {
-      e.preventDefault();
-      // The next that has a price; it selects its text when it gets the focus.
-      let next = row + by;
-      while (draft.variants[next] && !fields.has(priceField(next))) next += by;
-      const there = fields.get(priceField(next));
-      if (there) there.focus();
-      else e.currentTarget.blur();
-    }
-  };
-  const onPaste = (e: ClipboardEvent<HTMLInputElement>) => {
-    const column = e.clipboardData.getData("text").trim().split(/\r?\n/);
-    if (column.length < 2) return;
-    e.preventDefault();
-    const rows = draft.variants.slice(row).filter((x) => x.ladder);
-    edit({
-      prices: column
-        .slice(0, rows.length)
-        .map((cell, i) => ({ variant_id: rows[i]?.id ?? 0, price: typedNumber(cell.split("\t")[0] ?? "") })),
-    });
-  };
+  const field = useField(priceField(v.id));
+  const currency = v.ladder?.price.currency;
   const loses = v.manual && Number(v.ladder?.profit.value) < 0;
   return (
     <span className="flex flex-wrap items-center justify-end gap-1">
@@ -76,25 +36,18 @@ export function Price({
           manual
         </button>
       )}
-      <input
-        ref={field}
-        aria-label={`Price of ${v.values.join(" ")}`}
-        aria-invalid={loses || wrong !== undefined || undefined}
+      <Cell
+        row={row}
+        col="price"
+        fieldRef={field}
+        label={`Price of ${v.values.join(" ")}`}
+        value={v.ladder?.price.value ?? ""}
         inputMode="decimal"
-        value={text}
         readOnly={readOnly}
-        onChange={(e) => setText(e.target.value)}
-        onFocus={(e) => e.target.select()}
-        onBlur={save}
-        onKeyDown={onKey}
-        onPaste={onPaste}
-        className={`w-20 rounded border bg-surface px-2 py-1 text-right ${loses || wrong ? "border-loss text-loss" : v.manual ? "border-beak font-semibold" : "border-line-2"}`}
+        check={(text) => checked(text, { least: 0, currency }).error}
+        aria-invalid={loses || undefined}
+        className={`w-20 rounded border bg-surface px-2 py-1 text-right aria-invalid:border-loss aria-invalid:text-loss ${v.manual ? "border-beak font-semibold" : "border-line-2"}`}
       />
-      {wrong && (
-        <span role="alert" className="basis-full text-sm text-loss">
-          {wrong}
-        </span>
-      )}
     </span>
   );
 }

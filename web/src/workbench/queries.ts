@@ -106,7 +106,7 @@ export function showEdited(client: QueryClient, store: number, id: number, edite
 
 /** namesQuery are the names that drafts have, for completion and for the filter. */
 export const namesQuery = queryOptions({
-  queryKey: ["drafts", "names"],
+  queryKey: ["draft-names"],
   queryFn: () => ask(api.GET("/api/drafts/names")),
   staleTime: 30_000,
 });
@@ -122,4 +122,12 @@ export const tidyQuery = (id: number, revision: number) =>
   queryOptions({
     queryKey: ["draft", id, "tidy", revision],
     queryFn: () => ask(api.GET("/api/drafts/{id}/tidy", { params: { path: { id } } })),
+  });
+
+/** proposalsQuery are what could be put right with the options of a draft, as they are. */
+export const proposalsQuery = (id: number, options: string) =>
+  queryOptions({
+    queryKey: ["draft", id, "proposals", options],
+    queryFn: () => ask(api.GET("/api/drafts/{id}/proposals", { params: { path: { id } } })),
+    staleTime: 60_000,
   });

@@ -1,7 +1,7 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { useMemo, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import type { Problem } from "../api/client";
+import type { Draft, Problem } from "../api/client";
 import { type Away, useAway } from "../api/connection";
 import { useSession } from "../frame/session";
 import { Button, Notice } from "../parts/controls";
@@ -78,8 +78,8 @@ export default function Workbench() {
   };
   const fields = useRef(new Map<string, HTMLElement>()).current;
   const toPrice = () => {
-    const first = draft?.variants.findIndex((_, row) => fields.has(priceField(row))) ?? -1;
-    fields.get(priceField(first))?.focus();
+    const first = draft?.variants.find((v) => fields.has(priceField(v.id)));
+    if (first) fields.get(priceField(first.id))?.focus();
   };
   useBenchKeys({
     move,
@@ -127,7 +127,11 @@ export default function Workbench() {
           draft &&
           (wanted || here) && (
             <>
-              <Editor key={draft.id} draft={draft} edit={edit} edits={edits} readOnly={!may("editor")} />
+              {draft.discarded ? (
+                <Discarded draft={draft} onBack={may("editor") ? () => edit({ bring_back: true }) : undefined} />
+              ) : (
+                <Editor key={draft.id} draft={draft} edit={edit} edits={edits} readOnly={!may("editor")} />
+              )}
               <StorePreview
                 draft={draft}
                 selected={ids.length}
@@ -163,6 +167,15 @@ export default function Workbench() {
         )}
       </main>
     </Fields>
+  );
+}
+
+function Discarded({ draft, onBack }: { draft: Draft; onBack: (() => void) | undefined }) {
+  return (
+    <Notice title="This draft was discarded">
+      <p>“{draft.title}” can be brought back for thirty days.</p>
+      {onBack && <Button onClick={onBack}>Bring it back</Button>}
+    </Notice>
   );
 }
 
