@@ -2,9 +2,13 @@ package workbench
 
 import (
 	"context"
+	"encoding/json"
+	"errors"
+	"io"
 	"net/http"
 	"strconv"
 
+	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
 
 	"plainpelican/core/variant"
@@ -36,6 +40,7 @@ func (s *Service) Register(a *apikit.API) {
 	s.registerWording(a)
 	s.registerBulk(a)
 	s.registerOptions(a)
+	s.registerTable(a)
 	a.Raw(access.Fulfiller, http.MethodGet, "/drafts/{id}/pictures/{picture}", s.servePicture)
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/take", "takeOffers", "Take offers to the workbench",
 		func(ctx context.Context, in *struct {
@@ -141,6 +146,94 @@ func (s *Service) registerBulk(a *apikit.API) {
 		}) (*apikit.Body[BulkResult], error) {
 			return apikit.OK(s.ChangeInBulk(ctx, in.Body))
 		})
+}
+
+const maxFile = 20 << 20
+
+// registerTable adds the operations on many drafts as one table, and as a file.
+func (s *Service) registerTable(a *apikit.API) {
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/drafts/table", "draftTable",
+		"Drafts as the rows of a table, the newest first, page by page", func(ctx context.Context, in *struct {
+			Store    int64   `query:"store"`
+			Before   int64   `query:"before" minimum:"0" doc:"The draft that the page begins after; 0 is the first"`
+			Limit    int     `query:"limit" minimum:"1" maximum:"500" default:"100"`
+			IDs      []int64 `query:"ids,explode" maxItems:"500" doc:"These alone"`
+			Variants bool    `query:"variants" doc:"With the variants of each"`
+			Filter
+		}) (*apikit.Body[TablePage], error) {
+			return apikit.OK(s.Table(ctx, in.Store, in.Before, in.Limit, in.IDs, in.Filter, in.Variants))
+		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/edits", "editMany",
+		"Edit many drafts, each otherwise, as one step", func(ctx context.Context, in *struct {
+			Store int64 `query:"store"`
+			Body  struct {
+				Edits []DraftEdit `json:"edits" minItems:"1" maxItems:"10000"`
+			}
+		}) (*apikit.Body[EditManyResult], error) {
+			return apikit.OK(s.EditMany(ctx, in.Store, in.Body.Edits))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/drafts/export", "exportDrafts",
+		"Drafts as a file, a row for each variant", func(ctx context.Context, in *struct {
+			Store  int64  `query:"store"`
+			Format string `query:"format" enum:"csv,xlsx" default:"csv"`
+			Filter
+		}) (*huma.StreamResponse, error) {
+			if _, err := s.evaluated(ctx, in.Store, in.Filter); err != nil {
+				return nil, err
+			}
+			kind := map[string]string{"csv": "text/csv; charset=utf-8",
+				"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}[in.Format]
+			return &huma.StreamResponse{Body: func(h huma.Context) {
+				h.SetHeader("Content-Type", kind)
+				h.SetHeader("Content-Disposition", `attachment; filename="drafts.`+in.Format+`"`)
+				if err := s.Export(h.Context(), in.Store, in.Filter, in.Format, h.BodyWriter()); err != nil {
+					panic(http.ErrAbortHandler) // so that the browser sees it cut
+				}
+			}}, nil
+		})
+	flag := &huma.Schema{Type: "boolean"}
+	a.RawDocumented(access.Editor, huma.Operation{Method: http.MethodPost, Path: "/api/drafts/import",
+		OperationID: "importDrafts", Summary: "What a file of drafts would change, or the change itself",
+		Parameters: []*huma.Param{{Name: "store", In: "query", Description: "The store whose prices are meant",
+			Schema: &huma.Schema{Type: "integer", Format: "int64"}}, {Name: "apply", In: "query",
+			Description: "Make the changes; otherwise they are only looked at", Schema: flag}},
+		RequestBody: &huma.RequestBody{Required: true, Content: apikit.Content("application/octet-stream")},
+		Responses: map[string]*huma.Response{"200": {Description: "What differs",
+			Content: map[string]*huma.MediaType{"application/json": {Schema: a.Schema(FileResult{})}}}},
+	}, s.importFile)
+}
+
+// importFile reads a file of drafts from a request.
+func (s *Service) importFile(w http.ResponseWriter, r *http.Request) {
+	content, err := io.ReadAll(http.MaxBytesReader(w, r.Body, maxFile))
+	if err != nil {
+		apikit.WriteProblem(w, http.StatusRequestEntityTooLarge, "file", "The file has more than 20 MB.")
+		return
+	}
+	store, _ := strconv.ParseInt(r.URL.Query().Get("store"), 10, 64)
+	out, err := s.Import(r.Context(), store, content, r.URL.Query().Get("apply") == "true")
+	if err != nil {
+		s.problem(w, err)
+		return
+	}
+	apikit.WriteJSON(w, http.StatusOK, out)
+}
+
+// problem answers a plain handler's request with what is wrong with it.
+func (s *Service) problem(w http.ResponseWriter, err error) {
+	var model *huma.ErrorModel
+	switch {
+	case errors.As(err, &model):
+		w.Header().Set("Content-Type", "application/problem+json")
+		w.WriteHeader(model.Status)
+		_ = json.NewEncoder(w).Encode(model)
+	case database.Away(err):
+		apikit.WriteProblem(w, http.StatusServiceUnavailable, "",
+			"The database does not answer. Try again in a moment.")
+	default:
+		apikit.WriteProblem(w, http.StatusInternalServerError, "",
+			"Something went wrong on our side. Nothing was changed.")
+	}
 }
 
 // registerTrays adds the operations on trays.

@@ -29,6 +29,7 @@ const Catalog = lazy(() => import("./catalog/catalog"));
 const Alternatives = lazy(() => import("./catalog/alternatives"));
 const Swap = lazy(() => import("./workbench/swap"));
 const Workbench = lazy(() => import("./workbench/workbench"));
+const TableView = lazy(() => import("./workbench/table-view"));
 const Listings = lazy(() => import("./listings/listings"));
 const Run = lazy(() => import("./listings/run"));
 const StorePlace = lazy(() => import("./store/store"));
@@ -180,6 +181,7 @@ const router = createBrowserRouter([
           { path: "/catalog/alternatives", element: <Alternatives /> },
           { path: "/catalog/alternatives/:id", element: <Alternatives /> },
           { path: "/workbench", element: <Workbench /> },
+          { path: "/workbench/table", element: <TableView /> },
           { path: "/workbench/:id/swap/:offer", element: <Swap /> },
           { path: "/workbench/:id", element: <Workbench /> },
           { path: "/listings", element: <Listings /> },

@@ -9,6 +9,7 @@ export type Topic =
   | "commands"
   | "draft"
   | "draft-names"
+  | "draft-table"
   | "drafts"
   | "effect"
   | "header"

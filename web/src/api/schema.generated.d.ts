@@ -84,6 +84,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/drafts/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Edit many drafts, each otherwise, as one step
+         * @description Edit many drafts, each otherwise, as one step. Needs the role editor.
+         */
+        post: operations["editMany"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Drafts as a file, a row for each variant
+         * @description Drafts as a file, a row for each variant. Needs the role fulfiller.
+         */
+        get: operations["exportDrafts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a file of drafts would change, or the change itself
+         * @description What a file of drafts would change, or the change itself. Needs the role editor.
+         */
+        post: operations["importDrafts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drafts/names": {
         parameters: {
             query?: never;
@@ -118,6 +178,26 @@ export interface paths {
          * @description Set or release the prices of many drafts at once, or preview that. Needs the role editor.
          */
         post: operations["priceInBulk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Drafts as the rows of a table, the newest first, page by page
+         * @description Drafts as the rows of a table, the newest first, page by page. Needs the role fulfiller.
+         */
+        get: operations["draftTable"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1934,6 +2014,9 @@ export interface components {
              * @description How many were judged
              */
             weeks: number;
+        };
+        EditManyRequest: {
+            edits: components["schemas"]["WorkbenchDraftEdit"][];
         };
         EditOwnWords: {
             description?: string;
@@ -3754,6 +3837,11 @@ export interface components {
             /** Format: date-time */
             withdrawn_at: string | null;
         };
+        WorkbenchDraftEdit: {
+            /** Format: int64 */
+            draft_id: number;
+            edit: components["schemas"]["WorkbenchEditInput"];
+        };
         WorkbenchDropped: {
             /** Format: int64 */
             id: number;
@@ -3796,6 +3884,13 @@ export interface components {
             /** @description Empty is the shop itself */
             vendor?: string;
         };
+        WorkbenchEditManyResult: {
+            /** Format: int64 */
+            bulk: number;
+            /** Format: int64 */
+            changed: number;
+            refused: components["schemas"]["WorkbenchRefusedEdit"][];
+        };
         WorkbenchEdited: {
             /** @description Of the fields that were changed, when and by whom */
             changes: {
@@ -3810,6 +3905,33 @@ export interface components {
             revision: number;
             title: string;
             undo: string;
+        };
+        WorkbenchFileDifference: {
+            after: string;
+            before: string;
+            column: string;
+            /** Format: int64 */
+            draft_id: number;
+            title: string;
+            variant: string;
+        };
+        WorkbenchFileResult: {
+            /** Format: int64 */
+            bulk: number;
+            /** @description The first 1,000 */
+            differences: components["schemas"]["WorkbenchFileDifference"][];
+            /**
+             * Format: int64
+             * @description That would change
+             */
+            drafts: number;
+            /** Format: int64 */
+            more: number;
+            refused: components["schemas"]["WorkbenchRefusedEdit"][];
+            /** @description The first 200 */
+            rejected: components["schemas"]["WorkbenchRejectedLine"][];
+            /** Format: int64 */
+            rows: number;
         };
         WorkbenchHistory: {
             entries: components["schemas"]["WorkbenchHistoryEntry"][];
@@ -3925,6 +4047,21 @@ export interface components {
             supplier: string;
             title: string;
         };
+        WorkbenchRefusedEdit: {
+            /** Format: int64 */
+            draft_id: number;
+            field: string;
+            title: string;
+            words: string;
+        };
+        WorkbenchRejectedLine: {
+            reason: string;
+            /**
+             * Format: int64
+             * @description Counted from 1, the head is the first
+             */
+            row: number;
+        };
         WorkbenchReshapeInput: {
             act: string;
             apply?: boolean;
@@ -4010,6 +4147,68 @@ export interface components {
             values: string[];
             /** Format: int64 */
             variant_id: number;
+        };
+        WorkbenchTablePage: {
+            /** Format: int64 */
+            next: number;
+            rows: components["schemas"]["WorkbenchTableRow"][];
+            /** Format: int64 */
+            total: number;
+        };
+        WorkbenchTableRow: {
+            /** @description By field, who changed it last and when */
+            changes: {
+                [key: string]: components["schemas"]["WorkbenchChanged"];
+            };
+            /** Format: int64 */
+            chosen: number;
+            collections: string[];
+            from: components["schemas"]["ApikitAmountDoc"];
+            /** Format: int64 */
+            id: number;
+            least_profit: components["schemas"]["ApikitAmountDoc"];
+            /** Format: int64 */
+            offer_id: number;
+            picture: string;
+            report: components["schemas"]["ReadinessReport"];
+            /** Format: int64 */
+            reserve: number;
+            /** Format: int64 */
+            revision: number;
+            search_description: string;
+            search_title: string;
+            source: string;
+            /** Format: int64 */
+            stock: number;
+            supplier: string;
+            tags: string[];
+            title: string;
+            /**
+             * Format: int64
+             * @description 0 is none
+             */
+            tray_id: number;
+            type: string;
+            variants: components["schemas"]["WorkbenchTableVariant"][];
+            /** @description Empty is the shop itself */
+            vendor: string;
+        };
+        WorkbenchTableVariant: {
+            barcode: string;
+            chosen: boolean;
+            cost: components["schemas"]["ApikitAmountDoc"];
+            /** Format: int64 */
+            id: number;
+            landed: components["schemas"]["ApikitAmountDoc"];
+            made_sku: string;
+            manual: boolean;
+            price: components["schemas"]["ApikitAmountDoc"];
+            profit: components["schemas"]["ApikitAmountDoc"];
+            sku: string;
+            /** Format: int64 */
+            stock: number;
+            supplier_barcode: string;
+            values: string[];
         };
         WorkbenchTakeResult: {
             already: components["schemas"]["WorkbenchPair"][];
@@ -4457,6 +4656,224 @@ export interface operations {
             };
         };
     };
+    editMany: {
+        parameters: {
+            query?: {
+                store?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditManyRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchEditManyResult"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportDrafts: {
+        parameters: {
+            query?: {
+                store?: number;
+                format?: "csv" | "xlsx";
+                /** @description In title, SKU, or the supplier's title */
+                words?: string;
+                /** @description Those in a tray; -1 is in none */
+                tray?: number;
+                /** @description In any of these; (none) is in none */
+                collection?: string[];
+                tag?: string[];
+                type?: string[];
+                source?: number[];
+                supplier?: string[];
+                /** @description Live in the store */
+                live?: "" | "yes" | "no";
+                state?: "" | "ready" | "stopped" | "description" | "pictures" | "variants" | "price";
+                profit_under?: string;
+                /** @description Edited in the last day, week or month */
+                edited?: "" | "day" | "week" | "month";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    importDrafts: {
+        parameters: {
+            query?: {
+                /** @description The store whose prices are meant */
+                store?: number;
+                /** @description Make the changes; otherwise they are only looked at */
+                apply?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description What differs */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchFileResult"];
+                };
+            };
+        };
+    };
     draftNames: {
         parameters: {
             query?: never;
@@ -4560,6 +4977,114 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkbenchBulkPriceResult"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    draftTable: {
+        parameters: {
+            query?: {
+                store?: number;
+                /** @description The draft that the page begins after; 0 is the first */
+                before?: number;
+                limit?: number;
+                /** @description These alone */
+                ids?: number[];
+                /** @description With the variants of each */
+                variants?: boolean;
+                /** @description In title, SKU, or the supplier's title */
+                words?: string;
+                /** @description Those in a tray; -1 is in none */
+                tray?: number;
+                /** @description In any of these; (none) is in none */
+                collection?: string[];
+                tag?: string[];
+                type?: string[];
+                source?: number[];
+                supplier?: string[];
+                /** @description Live in the store */
+                live?: "" | "yes" | "no";
+                state?: "" | "ready" | "stopped" | "description" | "pictures" | "variants" | "price";
+                profit_under?: string;
+                /** @description Edited in the last day, week or month */
+                edited?: "" | "day" | "week" | "month";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchTablePage"];
                 };
             };
             /** @description Bad Request */

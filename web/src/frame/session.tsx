@@ -135,13 +135,16 @@ function useProgress() {
       }
       if (event.topic === "reprice") {
         again("header", "changes");
-        if (event.data.state === "finished") again("drafts", "draft", "offers", "offer", "listings", "effect");
+        if (event.data.state === "finished")
+          again("drafts", "draft-table", "draft", "offers", "offer", "listings", "effect");
       }
       if (event.topic === "money_rules")
         again("money-rules", "changes", "effect", "rates", "offers", "offer", "header");
       if (event.topic.startsWith("request:")) again("requests", "request");
+      if (event.topic === "draft") again("draft-table");
       if (event.topic === "draft") draftChanged(client, event.data.id ?? 0, event.data.revision ?? 0);
-      if (event.topic === "drafts") again("drafts", "draft-names", "header", "offers", "trays", "wording");
+      if (event.topic === "drafts")
+        again("drafts", "draft-table", "draft-names", "header", "offers", "trays", "wording");
       if (event.topic === "trays") again("trays", "drafts");
       if (event.topic === "listings") again("listings");
     };

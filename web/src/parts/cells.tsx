@@ -66,6 +66,11 @@ export function Cells({
   const latest = useRef({ rows, textAt, onEdit, reveal });
   latest.current = { rows, textAt, onEdit, reveal };
   const names = columns.join(" ");
+  // biome-ignore lint/correctness/useExhaustiveDependencies: among other rows or columns, no block is selected
+  useEffect(() => {
+    block.current = undefined;
+    for (const listener of listeners) listener();
+  }, [rows, names]);
   const shared = useMemo<Shared>(() => {
     const cols = names.split(" ");
     const tell = () => {
@@ -184,6 +189,7 @@ export function Cell({
   readOnly = false,
   check,
   fieldRef,
+  reach = true,
   className = "",
   ...rest
 }: {
@@ -196,6 +202,8 @@ export function Cell({
   check?: (text: string) => string | undefined;
   /** By which others can give it the focus. */
   fieldRef?: (element: HTMLInputElement | null) => void;
+  /** Whether Tab comes to it from outside: in a long list, those of the cursor's row alone. */
+  reach?: boolean;
   className?: string;
   placeholder?: string;
   inputMode?: "decimal" | "numeric";
@@ -241,6 +249,7 @@ export function Cell({
         aria-label={label}
         aria-invalid={wrong !== undefined || rest["aria-invalid"] || undefined}
         autoComplete="off"
+        tabIndex={reach ? 0 : -1}
         value={text}
         readOnly={readOnly}
         data-chosen={chosen || undefined}

@@ -72,7 +72,8 @@ export function filterOf(params: URLSearchParams): DraftFilter {
   return Object.fromEntries(Object.entries(filter).filter(([, v]) => v !== undefined)) as DraftFilter;
 }
 
-function asParams(filter: DraftFilter): URLSearchParams {
+/** asParams is a filter as it stands in an address. */
+export function asParams(filter: DraftFilter): URLSearchParams {
   const out = new URLSearchParams();
   for (const [name, value] of Object.entries(filter))
     for (const v of Array.isArray(value) ? value : [value])

@@ -1,4 +1,5 @@
 import { type ReactNode, useEffect } from "react";
+import { Link, type To } from "react-router";
 import type { DraftLine } from "../api/client";
 import { Picture, Tick } from "../parts/controls";
 import { Grid, GridRow } from "../parts/grid";
@@ -20,6 +21,7 @@ export function DraftList({
   onSelectAll,
   onPoint,
   onDrag,
+  table,
   children,
 }: {
   list: DraftLine[];
@@ -38,6 +40,8 @@ export function DraftList({
   onPoint: (id: number) => void;
   /** The drafts that are carried when one is dragged; absent where none can be. */
   onDrag?: ((id: number) => number[]) | undefined;
+  /** Where the same drafts are shown as a table. */
+  table: To;
   /** What stands above the list: its filter. */
   children?: ReactNode;
 }) {
@@ -60,6 +64,9 @@ export function DraftList({
             {total < 0 ? `${list.length} and more` : total === 1 ? "1 draft" : `${total.toLocaleString("en")} drafts`}
           </b>
         </span>
+        <Link to={table} className="text-sm underline underline-offset-2">
+          Table
+        </Link>
         <span className="text-sm text-ink-2">
           {selected.size > 0 ? `${selected.size} selected` : more ? "" : `${ready} ready`}
         </span>

@@ -92,7 +92,7 @@ const plainFields = [
 ] as const;
 
 /** fieldsOf are the fields that an edit touches in a store, as the server names them. */
-function fieldsOf(change: Edit, store: number): string[] {
+export function fieldsOf(change: Edit, store: number): string[] {
   const fields: string[] = plainFields.filter((f) => change[f] !== undefined);
   for (const f of change.restore ?? []) fields.push(f);
   for (const part of ["title", "description"] as const)

@@ -131,3 +131,27 @@ export const proposalsQuery = (id: number, options: string) =>
     queryFn: () => ask(api.GET("/api/drafts/{id}/proposals", { params: { path: { id } } })),
     staleTime: 60_000,
   });
+
+type TableRow = Schemas["WorkbenchTableRow"];
+type TablePage = Schemas["WorkbenchTablePage"];
+
+/** tableQuery reads the drafts that a filter finds as rows of a table, with their variants where those are rows. */
+export const tableQuery = (store: number, filter: DraftFilter, variants: boolean) =>
+  infiniteQueryOptions({
+    queryKey: ["draft-table", store, filter, variants],
+    queryFn: ({ pageParam }) =>
+      ask(
+        api.GET("/api/drafts/table", {
+          params: { query: { ...filter, store, variants, before: pageParam, limit: 100 } },
+        }),
+      ),
+    initialPageParam: 0,
+    getNextPageParam: (last: TablePage) => last.next || undefined,
+  });
+
+/** updateRows changes rows of the table as they are shown. */
+export function updateRows(client: QueryClient, key: readonly unknown[], change: (row: TableRow) => TableRow) {
+  client.setQueryData<{ pages: TablePage[]; pageParams: number[] }>(key as unknown as QueryKey, (now) =>
+    now ? { ...now, pages: now.pages.map((p) => ({ ...p, rows: p.rows.map(change) })) } : now,
+  );
+}

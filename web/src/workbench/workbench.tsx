@@ -91,6 +91,7 @@ export default function Workbench() {
     onDraft,
     undo: undoNow,
     redo: redoNow,
+    table: () => go({ pathname: "/workbench/table", search }),
     clear: () => setMarked(new Set()),
   });
 
@@ -111,6 +112,7 @@ export default function Workbench() {
           onSelectAll={(all) => void selectAll(all)}
           onPoint={(id) => go(to(id))}
           aside={aside}
+          table={{ pathname: "/workbench/table", search }}
           onDrag={may("editor") ? (id) => (selected.has(id) ? ids : [id]) : undefined}
         >
           <FilterSentence filter={filter} change={change} />
@@ -150,10 +152,7 @@ export default function Workbench() {
           )
         )}
         {drafts.data && list.length === 0 && !wanted && (
-          <Notice title="No draft matches">
-            <p>{aside > 0 ? `${aside} that match are put aside: choose their tray to see them.` : "Ask for less."}</p>
-            {asked && <Button onClick={() => go("/workbench")}>Clear the filter</Button>}
-          </Notice>
+          <NoMatch aside={aside} onClear={asked ? () => go("/workbench") : undefined} />
         )}
         {dialog && (
           <Dialogs
@@ -175,6 +174,15 @@ function Discarded({ draft, onBack }: { draft: Draft; onBack: (() => void) | und
     <Notice title="This draft was discarded">
       <p>“{draft.title}” can be brought back for thirty days.</p>
       {onBack && <Button onClick={onBack}>Bring it back</Button>}
+    </Notice>
+  );
+}
+
+function NoMatch({ aside, onClear }: { aside: number; onClear: (() => void) | undefined }) {
+  return (
+    <Notice title="No draft matches">
+      <p>{aside > 0 ? `${aside} that match are put aside: choose their tray to see them.` : "Ask for less."}</p>
+      {onClear && <Button onClick={onClear}>Clear the filter</Button>}
     </Notice>
   );
 }
@@ -243,6 +251,7 @@ type Acts = {
   onDraft: (of: "tidy" | "history") => () => void;
   undo: () => void;
   redo: () => void;
+  table: () => void;
   clear: () => void;
 };
 
@@ -271,6 +280,7 @@ function useBenchKeys(acts: Acts) {
         ]
       : []),
     { keys: ["/"], label: "filter", run: () => toField("filter") },
+    { keys: ["o"], label: "as a table", run: acts.table },
     { keys: ["h"], label: "history", run: onDraft("history") },
     { keys: ["Escape"], label: "", run: acts.clear },
   ]);
