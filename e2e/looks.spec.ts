@@ -12,6 +12,7 @@ const places = [
   "/catalog/alternatives",
   "/catalog/alternatives/1",
   "/workbench",
+  "/workbench/table",
   "/listings",
   "/store",
   "/markup",
@@ -80,6 +81,43 @@ for (const theme of ["light", "dark"] as const) {
       .fill("5");
     await expect(page.getByRole("dialog")).toContainText("rise,");
     await check("many prices");
+    await page.keyboard.press("Escape");
+    for (const [key, title] of [
+      ["b", /^Change/],
+      ["t", /^Tidy/],
+      ["v", /^Move/],
+      ["h", /^History/],
+    ] as const) {
+      await page.keyboard.press(key);
+      await page.getByRole("dialog", { name: title }).waitFor();
+      await settle(page);
+      await check(`workbench, ${title}`);
+      await page.keyboard.press("Escape");
+    }
+    await page
+      .getByRole("button", { name: "Trays…" })
+      .or(page.getByRole("button", { name: "Make a tray" }))
+      .click();
+    await check("trays");
+    await page.keyboard.press("Escape");
+    await page.getByText("Search engines and").click();
+    await page.getByRole("button", { name: "Columns" }).click();
+    await check("columns of variants");
+    await page.keyboard.press("Escape");
+    const options = page.getByRole("button", { name: "Options…" });
+    if (await options.isVisible()) {
+      await options.click();
+      await check("options");
+      await page.keyboard.press("Escape");
+    }
+    await page.goto("/workbench/table");
+    await page.getByRole("grid", { name: "Drafts" }).waitFor();
+    await page.getByText("A row a variant").click();
+    await settle(page);
+    await check("table of variants");
+    await page.getByRole("button", { name: "File…" }).click();
+    await check("drafts as a file");
+    await page.keyboard.press("Escape");
     await page.goto("/markup");
     for (const panel of [
       /^Formula/,

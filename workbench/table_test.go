@@ -152,7 +152,8 @@ func TestDraftsGoOutAsAFileAndComeBackAsADifference(t *testing.T) {
 		t.Errorf("%+v", out)
 	}
 	for name, bad := range map[string]string{"nothing": "", "no head": "a,b\n1,2\n",
-		"prices of nothing": "draft,price\n1,2\n", "not UTF-8": "draft,title\n1,\xff\xfe\n", "no spreadsheet": "PK\x03\x04nothing"} {
+		"prices of nothing": "draft,price\n1,2\n", "not UTF-8": "draft,title\n1,\xff\xfe\n",
+		"no spreadsheet": "PK\x03\x04nothing"} {
 		t.Run(name, func(t *testing.T) {
 			send(t, w, http.MethodPost, "/api/drafts/import"+query, []byte(bad), http.StatusUnprocessableEntity)
 		})

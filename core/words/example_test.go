@@ -14,5 +14,4 @@ func ExampleTidyTitle() {
 	}
 	// Output:
 	// "NEW" becomes "": noise
-	// " " becomes "": empty
 }

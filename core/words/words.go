@@ -135,43 +135,23 @@ func TidyTitle(title string, r Rules) []Part {
 	var parts []Part
 	at := 0
 	for i, t := range tokens {
-		if gap := title[at:t.from]; gap != "" {
-			parts = append(parts, gapPart(gap, i == 0))
+		p := states[i]
+		// A word and the space before it stand or go together.
+		gap, one := title[at:t.from], " "
+		if i == 0 {
+			one = ""
 		}
-		parts, at = append(parts, states[i]), t.to
+		p.Text = gap + p.Text
+		if p.To != "" {
+			p.To = one + p.To
+		}
+		if p.Reason == "" && gap != one {
+			p.Reason = Empty
+		}
+		parts, at = append(parts, p), t.to
 	}
 	if rest := title[at:]; rest != "" {
-		parts = append(parts, gapPart(rest, true))
-	}
-	return dropGaps(parts)
-}
-
-// gapPart is what stands between two words: one space.
-func gapPart(gap string, edge bool) Part {
-	to := " "
-	if edge {
-		to = ""
-	}
-	p := Part{Text: gap, To: to}
-	if gap != to {
-		p.Reason = Empty
-	}
-	return p
-}
-
-// dropGaps takes out the space before a word that goes out, or after it where it is the first.
-func dropGaps(parts []Part) []Part {
-	kept := false // whether a word stands already
-	for i, p := range parts {
-		gap := strings.TrimSpace(p.Text) == ""
-		if !gap {
-			kept = kept || p.To != ""
-			continue
-		}
-		next := i + 1
-		if next < len(parts) && (parts[next].To == "" || !kept) {
-			parts[i].To, parts[i].Reason = "", Empty
-		}
+		parts = append(parts, Part{Text: rest, Reason: Empty})
 	}
 	return parts
 }

@@ -105,7 +105,7 @@ function Proposals({
         <div
           className="max-h-[38vh] overflow-auto leading-7 whitespace-pre-line"
           role="region"
-          aria-label="Description"
+          aria-label="Changes to the description"
           tabIndex={0}
         >
           <Pieces parts={descriptionParts} leftOut={description} setLeftOut={setDescription} html />

@@ -170,6 +170,11 @@ export function Trays({ onClose }: { onClose: () => void }) {
   const [name, setName] = useState("");
   const change = useMutation<unknown, Problem, { id: number; body: Schemas["WorkbenchTrayInput"] }>({
     mutationFn: ({ id, body }) => ask(api.PATCH("/api/trays/{id}", { params: { path: { id } }, body })),
+    onMutate: ({ id, body }) => {
+      // At once; the order follows with the answer.
+      const { position: _, ...now } = body;
+      client.setQueryData(traysQuery.queryKey, (list) => list?.map((t) => (t.id === id ? { ...t, ...now } : t)));
+    },
     onError: (error) => say(error.message, true),
     onSettled: () => void refresh(client, "trays", "drafts"),
   });

@@ -1,5 +1,5 @@
-import { useInfiniteQuery } from "@tanstack/react-query";
-import { useMemo, useRef, useState } from "react";
+import { useInfiniteQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import type { Draft, Problem } from "../api/client";
 import { type Away, useAway } from "../api/connection";
@@ -16,7 +16,7 @@ import { FilterSentence, useDraftFilter } from "./filter";
 import { DraftList } from "./list";
 import { editsWait, type Pending } from "./pending";
 import { priceField } from "./price";
-import { draftsQuery, linesOf } from "./queries";
+import { draftQuery, draftsQuery, linesOf } from "./queries";
 import { StorePreview } from "./store-preview";
 import { TrayStrip } from "./trays";
 
@@ -77,6 +77,8 @@ export default function Workbench() {
     setMarked(new Set(all ? linesOf(read?.pages).map((d) => d.id) : []));
   };
   const fields = useRef(new Map<string, HTMLElement>()).current;
+  const wish = useWish(fields, draft?.id === (wanted || here?.id) ? draft?.id : undefined);
+  useNeighbours(storeId, list[at - 1]?.id, list[at + 1]?.id);
   const toPrice = () => {
     const first = draft?.variants.find((v) => fields.has(priceField(v.id)));
     if (first) fields.get(priceField(first.id))?.focus();
@@ -84,7 +86,7 @@ export default function Workbench() {
   useBenchKeys({
     move,
     select: () => mark(here?.id),
-    toField: (name) => fields.get(name)?.focus(),
+    toField: wish,
     toPrice,
     alternatives: () => draft && go(`/catalog/alternatives/${draft.offer_id}?draft=${draft.id}`),
     onMany,
@@ -239,6 +241,33 @@ function stateOf(edits: Pending[], saving: string, undoing: boolean, away: Away 
   if (waiting > 0 && away) return `${editsWait(waiting)} in this browser. ${away.words}`;
   if (waiting > 0 || saving || undoing) return "Saving…";
   return "";
+}
+
+/** useNeighbours reads the drafts beside the one that is shown, so that J and K show them at once. */
+function useNeighbours(store: number, previous: number | undefined, next: number | undefined) {
+  const client = useQueryClient();
+  useEffect(() => {
+    const timer = setTimeout(() => {
+      for (const id of [next, previous])
+        if (id) void client.prefetchQuery({ ...draftQuery(id, store), staleTime: 30_000 });
+    }, 150);
+    return () => clearTimeout(timer);
+  }, [client, store, previous, next]);
+}
+
+/** useWish gives a field the focus by its name, once the draft is there that it is wanted of. */
+function useWish(fields: Map<string, HTMLElement>, shown: number | undefined) {
+  const wanted = useRef<string>(undefined);
+  useEffect(() => {
+    if (shown === undefined || !wanted.current) return;
+    fields.get(wanted.current)?.focus();
+    wanted.current = undefined;
+  }, [fields, shown]);
+  return (name: string) => {
+    const there = shown !== undefined || name === "filter" ? fields.get(name) : undefined;
+    if (there) there.focus();
+    else wanted.current = name;
+  };
 }
 
 type Acts = {
