@@ -243,7 +243,7 @@ test("a session of twenty drafts, by keyboard alone", async ({ page }) => {
   }
   await expect(page.getByText("20 selected", { exact: true })).toBeVisible();
   await page.keyboard.press("b");
-  await page.getByLabel("Add to collections").waitFor();
+  await page.getByRole("dialog").getByLabel("Add to collections").waitFor();
   await page.keyboard.type("Keyed");
   await page.keyboard.press("Enter");
   await expect(page.getByText("20 would change")).toBeVisible();

@@ -12,7 +12,8 @@ import (
 
 func bench(ctx context.Context, args []string) error {
 	if len(args) == 0 {
-		return fmt.Errorf("say what to measure: price, reprice, ingest, refresh, formats, search, lookalike or keys")
+		return fmt.Errorf("say what to measure: price, reprice, ingest, refresh, formats, search, lookalike, keys or " +
+			"workbench")
 	}
 	flags := flag.NewFlagSet("bench "+args[0], flag.ContinueOnError)
 	n := flags.Int("n", 0, "how many variants, or offers")
@@ -50,9 +51,11 @@ func bench(ctx context.Context, args []string) error {
 		result, err = benchLookalike(ctx, max(*n, 0), *dir, *kept)
 	case "keys":
 		result, err = benchKeys(ctx, max(*n, 0), *dir, *kept)
+	case "workbench":
+		result, err = benchWorkbench(ctx, max(*n, 0), *dir)
 	default:
-		return fmt.Errorf("there is no bench %q: choose price, reprice, ingest, refresh, formats, search, lookalike "+
-			"or keys", args[0])
+		return fmt.Errorf("there is no bench %q: choose price, reprice, ingest, refresh, formats, search, lookalike, "+
+			"keys or workbench", args[0])
 	}
 	if err != nil {
 		return err
