@@ -60,6 +60,10 @@ test("two people on one draft: the second is told, nothing is overwritten", asyn
   await page.goto(`/workbench/${id}`);
   const [mine, theirs] = [page, other].map((p) => p.getByLabel("Title", { exact: true })) as [Locator, Locator];
   await expect(theirs).toHaveValue("Shared 1");
+  await mine.waitFor();
+  await theirs.focus();
+  await expect(page.getByText("Tomás is here, in Title").or(page.getByText("Tomas is here, in Title"))).toBeVisible();
+  await theirs.blur();
   await mine.fill("Ines was first");
   await mine.press("Enter");
   // Heard of within a second, without a word about it, where nobody types.

@@ -259,3 +259,39 @@ test("a session of twenty drafts, by keyboard alone", async ({ page }) => {
   expect(last.title).toBe("Keymug renamed 0");
   expect(last.variants.some((v) => v.ladder.price.value === "30.75")).toBe(true);
 });
+
+test("the Catalog is a wall of pictures with the same cursor, and all that match are taken", async ({ page }) => {
+  await page.goto("/catalog?words=lantern&days=30");
+  const offers = page.getByRole("grid", { name: "Offers" });
+  await rowsOf(offers).nth(1).waitFor();
+  const rows = await rowsOf(offers).count();
+  await page.keyboard.press("w");
+  await expect(offers.getByRole("gridcell").first()).toContainText("landed");
+  expect(await rowsOf(offers).count()).toBeLessThan(rows);
+  await page.keyboard.press("ArrowRight");
+  await expect(pointed(offers)).toHaveAttribute("aria-colindex", "2");
+  await expect(pointed(offers)).toBeFocused();
+  await page.keyboard.press("x");
+  await expect(page.getByText("1 selected")).toBeVisible();
+  await page.keyboard.press("ArrowDown");
+  await expect(pointed(offers)).toHaveAttribute("aria-colindex", "2");
+  await page.keyboard.press("Escape");
+  const before = (await api<{ total: number }>(page, "GET", "/api/drafts?store=1")).total;
+  await page.getByRole("button", { name: /^Take all \d+$/ }).click();
+  await page.getByText(/offers are in the Workbench|is in the Workbench/).waitFor();
+  expect((await api<{ total: number }>(page, "GET", "/api/drafts?store=1")).total).toBeGreaterThan(before + 1);
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("w");
+  await expect(rowsOf(offers).first()).toBeVisible();
+});
+
+test("the store page is shown with the variant that a customer chooses", async ({ page }) => {
+  const d = await ofTwoOptions(page);
+  await page.getByRole("button", { name: "Page", exact: true }).click();
+  const shown = page.getByRole("dialog", { name: "As the store would show it" });
+  const last = d.variants.at(-1);
+  for (const value of last?.values ?? []) await shown.getByText(value, { exact: true }).click();
+  await expect(shown).toContainText(last?.ladder.price.value ?? "none");
+  await shown.getByLabel("Desk").check();
+  await expect(shown.getByRole("radio", { name: last?.values[0] ?? "", exact: true })).toBeChecked();
+});

@@ -69,6 +69,13 @@ func (s *Service) Register(a *apikit.API) {
 		}) (*apikit.Body[Draft], error) {
 			return apikit.OK(s.Undo(ctx, in.ID, in.Store, in.Force))
 		})
+	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/drafts/{id}/here", "hereInDraft",
+		"Tell others that one is in a draft", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body HereInput
+		}) (*apikit.None, error) {
+			return nil, s.Here(ctx, in.ID, in.Body)
+		})
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/redo", "redoDraft",
 		"Do again what one undid last in a draft", func(ctx context.Context, in *struct {
 			InStore

@@ -22,6 +22,8 @@ type SwapInput struct {
 	Base map[edit.Field]int `json:"base,omitempty" doc:"Field to the revision that was read"`
 	// Pairs are what variants become; absent are those that are proposed. Variants that are not named are left out.
 	Pairs *[]SwapPair `json:"pairs,omitempty" maxItems:"2000"`
+	// KeepPrices has the prices in the store in use stay as they are, as manual ones.
+	KeepPrices bool `json:"keep_prices,omitempty"`
 }
 
 // SwapPair is a variant and what it is to be bought as.
@@ -193,9 +195,10 @@ func (s *Service) PreviewSwap(ctx context.Context, id, storeID int64, in SwapInp
 		if f := found[i]; f.To >= 0 {
 			choice := &o.choices[f.To]
 			row.OfferVariantID, row.By = choice.ID, f.By
-			after := VariantPrice{Cost: &choice.Cost, Stock: choice.Stock, Manual: v.Manual}
+			kept := v.Manual || in.KeepPrices && v.Chosen
+			after := VariantPrice{Cost: &choice.Cost, Stock: choice.Stock, Manual: kept && v.Ladder != nil}
 			var typed *money.Amount
-			if v.Manual && v.Ladder != nil {
+			if kept && v.Ladder != nil {
 				typed = &v.Ladder.Price
 			}
 			if t.pricer == nil {
@@ -339,7 +342,11 @@ func (s *Service) SwapSupplier(ctx context.Context, id, storeID int64, in SwapIn
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		w, err := s.write(ctx, tx, id, writeOptions{base: in.Base}, func(w *writing) ([]edit.Operation, error) {
 			op, err := s.buyAs(ctx, tx, id, in)
-			return []edit.Operation{op}, err
+			if err != nil || !in.KeepPrices || storeID == 0 {
+				return []edit.Operation{op}, err
+			}
+			kept, err := s.keptPrices(ctx, tx, storeID, id, op)
+			return []edit.Operation{op, kept}, err
 		})
 		if err != nil {
 			return err
@@ -386,6 +393,23 @@ func (s *Service) buyAs(ctx context.Context, tx pgx.Tx, id int64, in SwapInput) 
 		op.Purchases = append(op.Purchases, p)
 	}
 	return op, nil
+}
+
+// keptPrices has the variants that are still sold keep the price that they have in a store.
+func (s *Service) keptPrices(ctx context.Context, tx pgx.Tx, storeID, id int64, op edit.BuyAs) (edit.SetPrices, error) {
+	kept := edit.SetPrices{StoreID: storeID}
+	t, err := s.storeContext(ctx, tx, storeID, false, id)
+	if err != nil {
+		return kept, err
+	}
+	for _, p := range op.Purchases {
+		stored, there := t.kept[p.VariantID]
+		if there && stored.Ladder != nil && p.OfferVariantID != 0 && slices.Contains(op.Chosen, p.VariantID) {
+			price := stored.Ladder.Price.Minor()
+			kept.Prices = append(kept.Prices, edit.VariantPrice{VariantID: p.VariantID, Price: price})
+		}
+	}
+	return kept, nil
 }
 
 // withHidden are a draft's pictures, and behind them those of another offer that it has not, hidden.

@@ -224,8 +224,8 @@ func wide(ctx context.Context, pool *pgxpool.Pool, a *application.Application) e
 		`insert into offer (source_id, supplier_id, number, title, description, category, brand, currency, page_url,
 			pictures, option_names, processing_min, processing_max, rating, ratings, return_days, weekly, deliveries,
 			fingerprint, rivals, market_currency, market_prices)
-		select source_id, supplier_id, 'wide', 'Wide offer', '', category, '', currency, '', '{}', '{A,B,C}', 1, 2, 45, 10,
-			14, '{}', deliveries, '', 0, 'USD', '{}' from offer where id = 1`,
+		select source_id, supplier_id, 'wide', 'Wide offer', '', category, '', currency, '', '{}', '{A,B,C}', 1, 2, 45,
+			10, 14, '{}', deliveries, '', 0, 'USD', '{}' from offer where id = 1`,
 		`insert into offer_variant (offer_id, number, position, option_values, cost, stock, picture, barcode,
 			weight_grams)
 		select o.id, v::text, v, array['a' || v % 5, 'b' || v / 5 % 5, 'c' || v / 25], 300 + v, 50, 0, '', 100

@@ -33,8 +33,9 @@ var forms = []struct {
 	form *regexp.Regexp
 }{
 	{Mail, mayMail,
-		regexp.MustCompile(`(?i)[\p{L}\d._%+'-]+\s*(?:@|\(at\)|\[at\]|＠)\s*[\p{L}\d-]+(?:\s*(?:\.|\(dot\)|` +
-			`\[dot\])\s*[\p{L}\d-]+)*\s*(?:\.|\(dot\)|\[dot\])\s*\p{L}{2,}`)},
+		// On one line: what begins the next is no part of it.
+		regexp.MustCompile(`(?i)[\p{L}\d._%+'-]+[ \t]*(?:@|\(at\)|\[at\]|＠)[ \t]*[\p{L}\d-]+(?:[ \t]*(?:\.|\(dot\)|` +
+			`\[dot\])[ \t]*[\p{L}\d-]+)*[ \t]*(?:\.|\(dot\)|\[dot\])[ \t]*\p{L}{2,}`)},
 	{Messenger, mayMessenger,
 		regexp.MustCompile(`(?i)\b(?:whats\s?app|we\s?chat|telegram|viber|skype|line id|qq)\b\s*(?:id|no|` +
 			`number)?\.?\s*[:：]?\s*[+@\p{L}\d][\p{L}\d_.+ ()-]{3,}`)},

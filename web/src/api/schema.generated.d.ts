@@ -252,6 +252,26 @@ export interface paths {
         patch: operations["editDraft"];
         trace?: never;
     };
+    "/api/drafts/{id}/here": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tell others that one is in a draft
+         * @description Tell others that one is in a draft. Needs the role fulfiller.
+         */
+        post: operations["hereInDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drafts/{id}/history": {
         parameters: {
             query?: never;
@@ -3933,6 +3953,10 @@ export interface components {
             /** Format: int64 */
             rows: number;
         };
+        WorkbenchHereInput: {
+            field: string;
+            gone?: boolean;
+        };
         WorkbenchHistory: {
             entries: components["schemas"]["WorkbenchHistoryEntry"][];
             /** Format: int64 */
@@ -4112,6 +4136,7 @@ export interface components {
             base?: {
                 [key: string]: number;
             };
+            keep_prices?: boolean;
             /** Format: int64 */
             offer_id: number;
             pairs?: components["schemas"]["WorkbenchSwapPair"][];
@@ -5436,6 +5461,93 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["WorkbenchEdited"];
                 };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    hereInDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkbenchHereInput"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad Request */
             400: {

@@ -1,10 +1,9 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { memo, useCallback, useEffect, useEffectEvent, useRef, useState } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { memo, useCallback, useEffect, useEffectEvent, useRef } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
-import { api, ask, type Offer, type Problem, type Schemas } from "../api/client";
-import { refresh } from "../api/refresh";
+import type { Offer, Problem, Schemas } from "../api/client";
 import { useSession } from "../frame/session";
-import { Button, Dialog, Notice, Picture, Tick } from "../parts/controls";
+import { Button, Notice, Picture, Tick } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { DayRuler, DayWords } from "../parts/days";
 import { Grid, GridRow, type Head } from "../parts/grid";
@@ -32,6 +31,8 @@ import {
   withoutStore,
 } from "./question";
 import { Sentence } from "./sentence";
+import { maxTaken, useTake } from "./take";
+import { cardHeight, type Look, useLook, useWallKeys, Wall } from "./wall";
 
 const rowHeight = 61;
 /** Rows that are listed: laying out more takes long, and a browser shows nothing beyond some half a million of them. */
@@ -50,15 +51,24 @@ const heads: Head[] = [
 
 /** Catalog finds offers by a sentence, judges one at a time, and takes them to the Workbench. */
 export default function Catalog() {
-  const { storeId, store, may } = useSession();
+  const { storeId, may } = useSession();
   const { question, open, change, settle } = useQuestion(storeId);
   const answer = useAnswer(question, storeId);
   const count = Math.min(answer.data?.total ?? 0, mostRows);
   const [cursor, setCursor, moveTo] = useCursor(count, "offer");
-  const { box, items, size, first, last } = useRows(count, rowHeight, cursor);
-  const row = useOffers(question, storeId, answer.data, first, last);
+  const listBox = useRef<HTMLDivElement>(null);
+  const { look, change: setLook, perRow } = useLook(listBox);
+  const { box, items, size, first, last } = useRows(
+    Math.ceil(count / perRow),
+    look === "wall" ? cardHeight : rowHeight,
+    Math.floor(cursor / perRow),
+    listBox,
+  );
+  const lastOffer = Math.min(count - 1, (last + 1) * perRow - 1);
+  const row = useOffers(question, storeId, answer.data, first * perRow, lastOffer);
+  useWallKeys(look, perRow, cursor, moveTo);
   const sources = useQuery(sourcesQuery);
-  const [selected, setMarked] = useKept<Map<number, Offer>>("catalog.selected", () => new Map());
+  const { selected, setMarked, mark } = useSelection();
   const search = useRef<HTMLInputElement>(null);
   const here = row(cursor);
   const take = useTake(() => setMarked(new Map()));
@@ -66,17 +76,6 @@ export default function Catalog() {
 
   const { shownOffer, sheetOffer } = useAddress({ question, open, cursor, setCursor, here, answered: answer.data });
 
-  const mark = useCallback(
-    (offer: Offer | undefined) => {
-      if (!offer) return;
-      setMarked((before) => {
-        const next = new Map(before);
-        if (!next.delete(offer.id)) next.set(offer.id, offer);
-        return next;
-      });
-    },
-    [setMarked],
-  );
   const extendSelection = (by: number) => {
     if (here && !selected.has(here.id)) mark(here);
     moveTo(cursor + by);
@@ -99,17 +98,13 @@ export default function Catalog() {
     ...(may("editor") ? [{ keys: ["t"], label: "take to the Workbench", run: takeNow }] : []),
     { keys: ["c"], label: selected.size > 1 ? "side by side" : "", run: beside },
     { keys: ["e"], label: "other suppliers", run: () => shownOffer && go(`/catalog/alternatives/${shownOffer}`) },
+    { keys: ["w"], label: look === "wall" ? "list" : "wall of pictures", run: () => setLook(otherLook(look)) },
     { keys: ["/"], label: "search", run: () => search.current?.select() },
     { keys: ["Escape"], label: "", run: () => setMarked(new Map()) },
   ]);
 
-  const top = Math.max(
-    1,
-    ...items.map((item) => {
-      const l = row(item.index)?.ladder;
-      return l ? ladderTop(l) : 0;
-    }),
-  );
+  const seen = items.flatMap((item) => Array.from({ length: perRow }, (_, i) => row(item.index * perRow + i)?.ladder));
+  const top = Math.max(1, ...seen.map((l) => (l ? ladderTop(l) : 0)));
   return (
     <main
       className="flex min-h-0 grow flex-col"
@@ -141,6 +136,20 @@ export default function Catalog() {
               onWords={(words) => change({ words })}
               onClear={() => change(nothingAsked)}
             />
+          ) : look === "wall" ? (
+            <Wall
+              box={box}
+              items={items}
+              size={size}
+              count={count}
+              perRow={perRow}
+              row={row}
+              top={top}
+              cursor={cursor}
+              selected={selected}
+              onPoint={setCursor}
+              onSelect={mark}
+            />
           ) : (
             <Grid box={box} label="Offers" count={count} size={size} heads={heads} headClass={`${columns} pr-4`} many>
               {items.map((item) => (
@@ -160,35 +169,19 @@ export default function Catalog() {
               ))}
             </Grid>
           )}
-          <div className="flex h-9 shrink-0 items-center justify-between gap-4 border-t border-line px-4">
-            {last < mostRows - 1 ? (
-              <LadderLegend taxed={items.some((item) => Number(row(item.index)?.ladder?.tax.value ?? 0) > 0)} />
-            ) : (
-              <span className="text-sm">
-                The first {mostRows.toLocaleString("en")} are listed. Add a clause, or sort otherwise, to see others.
-              </span>
-            )}
-            {selected.size > 0 ? (
-              <span className="flex items-center gap-2">
-                <b>{selected.size} selected</b>
-                <Button tone="quiet" onClick={() => setMarked(new Map())}>
-                  Clear selection
-                </Button>
-                {selected.size > 1 && selected.size <= maxCompared && <Button onClick={beside}>Side by side</Button>}
-                {may("editor") && (
-                  <Button tone="main" onClick={takeNow} disabled={take.busy}>
-                    Take {selected.size} to the Workbench
-                  </Button>
-                )}
-              </span>
-            ) : (
-              !store && (
-                <Link to="/store" className="font-semibold underline decoration-beak underline-offset-2">
-                  Connect a store to see prices and profit
-                </Link>
-              )
-            )}
-          </div>
+          <Foot
+            look={look}
+            onLook={() => setLook(otherLook(look))}
+            end={lastOffer >= mostRows - 1}
+            taxed={seen.some((l) => Number(l?.tax.value ?? 0) > 0)}
+            selected={selected.size}
+            total={answer.data?.total ?? 0}
+            onClear={() => setMarked(new Map())}
+            onBeside={beside}
+            onTake={takeNow}
+            onTakeAll={() => void take.all(question, storeId)}
+            busy={take.busy}
+          />
         </div>
         {sheetOffer && (
           <OfferSheetView id={sheetOffer} soldOut={question.soldOut} onTake={take.start} busy={take.busy} />
@@ -196,6 +189,100 @@ export default function Catalog() {
       </div>
       {take.dialog}
     </main>
+  );
+}
+
+/** useSelection are the offers that are selected, also while another view is looked at. */
+function useSelection() {
+  const [selected, setMarked] = useKept<Map<number, Offer>>("catalog.selected", () => new Map());
+  const mark = useCallback(
+    (offer: Offer | undefined) => {
+      if (!offer) return;
+      setMarked((before) => {
+        const next = new Map(before);
+        if (!next.delete(offer.id)) next.set(offer.id, offer);
+        return next;
+      });
+    },
+    [setMarked],
+  );
+  return { selected, setMarked, mark };
+}
+
+const otherLook = (look: Look): Look => (look === "wall" ? "list" : "wall");
+
+/** Foot says what is selected, and what can be done with it. */
+function Foot({
+  look,
+  onLook,
+  end,
+  taxed,
+  selected,
+  total,
+  onClear,
+  onBeside,
+  onTake,
+  onTakeAll,
+  busy,
+}: {
+  look: Look;
+  onLook: () => void;
+  /** Whether the end of what is listed is in sight, and there is more. */
+  end: boolean;
+  taxed: boolean;
+  selected: number;
+  total: number;
+  onClear: () => void;
+  onBeside: () => void;
+  onTake: () => void;
+  onTakeAll: () => void;
+  busy: boolean;
+}) {
+  const { store, may } = useSession();
+  return (
+    <div className="flex h-9 shrink-0 items-center justify-between gap-4 border-t border-line px-4">
+      {end ? (
+        <span className="text-sm">
+          The first {mostRows.toLocaleString("en")} are listed. Add a clause, or sort otherwise, to see others.
+        </span>
+      ) : (
+        <span className="min-w-0 overflow-hidden whitespace-nowrap">
+          <LadderLegend taxed={taxed} />
+        </span>
+      )}
+      <span className="flex shrink-0 items-center gap-2 whitespace-nowrap">
+        {selected > 0 ? (
+          <>
+            <b>{selected} selected</b>
+            <Button tone="quiet" onClick={onClear}>
+              Clear selection
+            </Button>
+            {selected > 1 && selected <= maxCompared && <Button onClick={onBeside}>Side by side</Button>}
+            {may("editor") && (
+              <Button tone="main" onClick={onTake} disabled={busy}>
+                Take {selected} to the Workbench
+              </Button>
+            )}
+          </>
+        ) : (
+          <>
+            {!store && (
+              <Link to="/store" className="font-semibold underline decoration-beak underline-offset-2">
+                Connect a store to see prices and profit
+              </Link>
+            )}
+            {may("editor") && total > 1 && total <= maxTaken && (
+              <Button tone="quiet" onClick={onTakeAll} disabled={busy}>
+                Take all {total.toLocaleString("en")}
+              </Button>
+            )}
+          </>
+        )}
+        <Button tone="quiet" onClick={onLook} aria-pressed={look === "wall"}>
+          {look === "wall" ? "List" : "Wall"}
+        </Button>
+      </span>
+    </div>
   );
 }
 
@@ -460,60 +547,4 @@ function Worth({ offer }: { offer: Offer }) {
       &nbsp;·&nbsp;
     </span>
   );
-}
-
-/** useTake takes offers to the Workbench, and asks before it makes a second draft of one. */
-function useTake(onTaken: () => void) {
-  const say = useSay();
-  const client = useQueryClient();
-  const [already, setAlready] = useState<{ offer_id: number; draft_id: number; title: string }[]>([]);
-  const go = useNavigate();
-  const take = useMutation({
-    mutationFn: ({ ids, again }: { ids: number[]; again: boolean }) =>
-      ask(api.POST("/api/drafts/take", { body: { offers: ids, again } })),
-    onSuccess: (result) => {
-      if (result.taken.length > 0) {
-        say(
-          result.taken.length === 1
-            ? `“${result.taken[0]?.title}” is in the Workbench.`
-            : `${result.taken.length} offers are in the Workbench.`,
-        );
-        onTaken();
-      }
-      setAlready(result.already);
-      void refresh(client, "offers", "offer", "drafts", "header");
-    },
-    onError: (error) => say(error.message, true),
-  });
-  const dialog = (
-    <Dialog
-      open={already.length > 0}
-      onClose={() => setAlready([])}
-      title={
-        already.length === 1
-          ? "This is in the Workbench already"
-          : `${already.length} of these are in the Workbench already`
-      }
-    >
-      <ul className="mb-4 space-y-1">
-        {already.slice(0, 6).map((a) => (
-          <li key={a.offer_id} className="truncate">
-            {a.title}
-          </li>
-        ))}
-        {already.length > 6 && <li className="text-ink-2">and {already.length - 6} more</li>}
-      </ul>
-      <p className="mb-4 text-ink-2">Taking it again makes a second draft beside the first.</p>
-      <div className="flex justify-end gap-2">
-        <Button onClick={() => go(`/workbench/${already[0]?.draft_id}`)}>See the draft</Button>
-        <Button onClick={() => take.mutate({ ids: already.map((a) => a.offer_id), again: true })}>Take again</Button>
-        <Button tone="main" onClick={() => setAlready([])}>
-          Cancel
-        </Button>
-      </div>
-    </Dialog>
-  );
-  const { mutate } = take;
-  const start = useCallback((ids: number[]) => mutate({ ids, again: false }), [mutate]);
-  return { start, busy: take.isPending, dialog };
 }

@@ -3,6 +3,7 @@ import { createContext, type ReactNode, use, useEffect, useMemo, useState } from
 import type { Schemas, Store } from "../api/client";
 import type { Topic } from "../api/refresh";
 import { HomeCurrency } from "../parts/money";
+import { heardOf } from "../workbench/presence";
 import { refreshLines } from "../workbench/queries";
 import { meQuery, storesQuery } from "./queries";
 
@@ -146,6 +147,7 @@ function useProgress() {
       if (event.topic === "drafts")
         again("drafts", "draft-table", "draft-names", "header", "offers", "trays", "wording");
       if (event.topic === "trays") again("trays", "drafts");
+      if (event.topic === "here") heardOf(event.data as unknown as Parameters<typeof heardOf>[0]);
       if (event.topic === "listings") again("listings");
     };
     let stream: EventSource | undefined;

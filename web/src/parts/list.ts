@@ -1,5 +1,5 @@
 import { defaultRangeExtractor, useVirtualizer } from "@tanstack/react-virtual";
-import { createContext, use, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { createContext, type RefObject, use, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { useKeys } from "./keys";
 
 /** Whether the cursor was last moved by a key: its row takes the focus then, if nothing else has it. */
@@ -42,8 +42,9 @@ const overscan = 4;
  * useRows shows only the rows of a long list that are in sight, and keeps the cursor's there: it is scrolled to when it
  * moves, and drawn also when it is scrolled away, since it may have the focus. First and last are those in sight.
  */
-export function useRows(count: number, height: number, cursor: number) {
-  const box = useRef<HTMLDivElement>(null);
+export function useRows(count: number, height: number, cursor: number, into?: RefObject<HTMLDivElement | null>) {
+  const own = useRef<HTMLDivElement>(null);
+  const box = into ?? own;
   const rows = useVirtualizer({
     count,
     getScrollElement: () => box.current,
@@ -55,6 +56,8 @@ export function useRows(count: number, height: number, cursor: number) {
       return cursor < (seen[0] ?? 0) ? [cursor, ...seen] : [...seen, cursor];
     },
   });
+  // biome-ignore lint/correctness/useExhaustiveDependencies: rows of another height are laid out anew
+  useEffect(() => rows.measure(), [rows, height]);
   useEffect(() => {
     // To know how far it scrolls is to lay out the whole page: the first row needs that only when others are in front.
     if (count > 0 && (cursor > 0 || rows.scrollOffset)) rows.scrollToIndex(cursor, { align: "auto" });

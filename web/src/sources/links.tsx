@@ -3,6 +3,8 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { api, ask, type Problem } from "../api/client";
 import { refresh } from "../api/refresh";
+import { useTake } from "../catalog/take";
+import { useSession } from "../frame/session";
 import { Button, Dialog } from "../parts/controls";
 import { linksQuery } from "./queries";
 import { type ImportRun, number } from "./words";
@@ -10,6 +12,7 @@ import { type ImportRun, number } from "./words";
 /** Links takes the products of pasted links in, and shows what came of each, a line each. */
 export function Links({ onClose }: { onClose: () => void }) {
   const client = useQueryClient();
+  const { may } = useSession();
   const [text, setText] = useState("");
   const [run, setRun] = useState<ImportRun>();
   const paste = useMutation<ImportRun, Problem>({
@@ -23,6 +26,8 @@ export function Links({ onClose }: { onClose: () => void }) {
   const list = results.data ?? [];
   const done = list.filter((r) => r.title || r.error);
   const good = list.filter((r) => r.title);
+  const takeable = may("editor") ? [...new Set(good.map((r) => r.offer_id).filter((id) => id > 0))] : [];
+  const take = useTake(onClose);
   const waiting = list.length === 0 || done.length < list.length;
   return (
     <Dialog open onClose={onClose} title="Import products from links" size="wide">
@@ -99,6 +104,11 @@ export function Links({ onClose }: { onClose: () => void }) {
             >
               Paste more
             </Button>
+            {takeable.length > 0 && (
+              <Button onClick={() => take.start(takeable)} disabled={waiting || take.busy}>
+                Take {takeable.length === 1 ? "it" : `all ${takeable.length}`} to the Workbench
+              </Button>
+            )}
             <Link
               to="/catalog"
               onClick={onClose}
@@ -109,6 +119,7 @@ export function Links({ onClose }: { onClose: () => void }) {
           </div>
         </>
       )}
+      {take.dialog}
     </Dialog>
   );
 }

@@ -28,6 +28,7 @@ const subjects = {
   variants: "Variants",
   sku: "SKU",
   reserve: "Stock reserve",
+  discard: "Discard",
 } as const;
 
 type Subject = keyof typeof subjects;
@@ -97,6 +98,8 @@ function changeOf(f: Form): Change | undefined {
       return { act: `${f.namesWay}_${f.subject}`, names: f.names };
     case "reserve":
       return /^\d{1,7}$/.test(f.text.trim()) ? { act: "set_reserve", number: Number(f.text) } : undefined;
+    case "discard":
+      return { act: "discard" };
     case "sku":
       return f.text.trim() ? { act: "fill_skus", text: f.text } : undefined;
     case "variants":
@@ -129,7 +132,8 @@ function useChange(ids: number[], except: number[], change: Change | undefined, 
   const client = useQueryClient();
   const say = useSay();
   const body = (apply: boolean) => ({ drafts: ids, except, change: change as Change, apply });
-  const again = () => void refresh(client, "drafts", "draft", "trays", "effect");
+  const again = () =>
+    void refresh(client, "drafts", "draft", "draft-table", "trays", "effect", "header", "offers", "offer");
   const look = useQuery<Result, Problem>({
     queryKey: ["change-many", ids, change],
     queryFn: ({ signal }) =>
@@ -289,6 +293,8 @@ function How({ form, set, onLists }: { form: Form; set: (part: Partial<Form>) =>
         />
       </>
     );
+  if (form.subject === "discard")
+    return <p className="text-ink-2">They go out of the Workbench, and can be brought back for thirty days.</p>;
   if (form.subject === "reserve")
     return (
       <Field

@@ -1,10 +1,12 @@
 import { lazy, Suspense, useCallback, useEffect, useEffectEvent, useLayoutEffect, useRef, useState } from "react";
 import type { Draft } from "../api/client";
+import { useSession } from "../frame/session";
 import { useField } from "../parts/fields";
 import type { EditDraft } from "./draft";
 import { Groups } from "./groups";
 import type { Pending } from "./pending";
 import { Pictures } from "./pictures";
+import { usePresence } from "./presence";
 import { Refused } from "./refused";
 import { SearchWords } from "./search-words";
 import { Variants } from "./variants";
@@ -23,8 +25,15 @@ export function Editor({
   edits: Pending[];
   readOnly: boolean;
 }) {
+  const { member } = useSession();
+  const others = usePresence(draft.id, member.id);
   return (
     <div className="min-w-0 grow overflow-auto bg-surface px-4 py-4">
+      {others.length > 0 && (
+        <p className="mb-2 text-sm text-beak-ink" role="status">
+          {others.map((o) => `${o.name} is here${o.field ? `, in ${o.field}` : ""}`).join(" · ")}
+        </p>
+      )}
       <Refused edits={edits} />
       <Title draft={draft} edit={edit} readOnly={readOnly} />
       <Groups draft={draft} edit={edit} readOnly={readOnly} />

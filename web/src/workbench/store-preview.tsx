@@ -1,11 +1,14 @@
-import { use } from "react";
+import { use, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import type { Draft } from "../api/client";
 import { useSession } from "../frame/session";
-import { Button, Picture } from "../parts/controls";
+import { Button, Key, Picture } from "../parts/controls";
+import { Fields } from "../parts/fields";
 import { HomeCurrency, Money, num, sayMoney } from "../parts/money";
 import { Sheet } from "../parts/sheet";
 import { ago } from "../parts/time";
+import { PagePreview } from "./page-preview";
+import { priceField } from "./price";
 
 /** StorePreview shows how the draft will stand in the store, and what is missing before it goes out. */
 export function StorePreview({
@@ -108,6 +111,7 @@ export function StorePreview({
 
 /** Card is how a draft stands in the store: its first picture, title and lowest price. */
 function Card({ draft }: { draft: Draft }) {
+  const [page, setPage] = useState(false);
   const priced = draft.variants
     .filter((v) => v.chosen && v.ladder)
     .sort(
@@ -117,7 +121,17 @@ function Card({ draft }: { draft: Draft }) {
   const lowest = priced[0]?.ladder?.price;
   return (
     <div>
-      <h2 className="mb-2 text-base">Store preview</h2>
+      <h2 className="mb-2 flex items-baseline justify-between text-base">
+        Store preview
+        <button
+          type="button"
+          className="min-h-6 font-sans text-sm font-normal underline underline-offset-2"
+          onClick={() => setPage(true)}
+        >
+          Page
+        </button>
+      </h2>
+      {page && <PagePreview draft={draft} onClose={() => setPage(false)} />}
       <div className="overflow-hidden rounded-lg border border-line bg-surface">
         <Picture path={draft.picture} width={400} className="aspect-[4/3] w-full rounded-none" />
         <div className="p-3">
@@ -141,11 +155,20 @@ function Card({ draft }: { draft: Draft }) {
   );
 }
 
+/** The parts of a draft that are made ready, in the order of the keys that lead to them. */
+const areas = ["description", "pictures", "variants", "price"];
+
 /** Findings are what a draft lacks before it goes out. */
 function Findings({ draft, onClean }: { draft: Draft; onClean: (() => void) | undefined }) {
   const home = use(HomeCurrency);
   const shown = draft.pictures.filter((p) => p.shown).length;
   const sells = draft.variants.filter((v) => v.chosen).length;
+  const fields = use(Fields);
+  const toArea = (area: string) => {
+    const priced = draft.variants.find((v) => fields.has(priceField(v.id)));
+    const name = area === "description" ? "title" : area === "price" && priced ? priceField(priced.id) : area;
+    fields.get(name)?.focus();
+  };
   return (
     <div>
       <h2 className="mb-1 text-base">Before publishing</h2>
@@ -156,7 +179,15 @@ function Findings({ draft, onClean }: { draft: Draft; onClean: (() => void) | un
               {f.stops ? "×" : "!"}
             </span>
             <span>
-              {sayMoney(f.words, home)} {f.stops && <b className="text-loss">Blocks publishing.</b>}
+              {sayMoney(f.words, home)} {f.stops && <b className="text-loss">Blocks publishing.</b>}{" "}
+              <button
+                type="button"
+                className="min-h-6 underline underline-offset-2"
+                aria-label={`Go to the ${f.area} (${areas.indexOf(f.area) + 1})`}
+                onClick={() => toArea(f.area)}
+              >
+                {f.area} <Key>{areas.indexOf(f.area) + 1}</Key>
+              </button>
               {f.kind === "contact_in_description" && onClean && (
                 <Button className="mt-1" onClick={onClean}>
                   Remove contact details

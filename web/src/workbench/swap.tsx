@@ -28,23 +28,24 @@ export default function Swap() {
   const [id, offer] = [Number(params.id), Number(params.offer)];
   const go = useNavigate();
   const [chosen, setChosen] = useState<Map<number, number>>();
+  const [keep, setKeep] = useState(false);
   const pairs =
     chosen &&
     [...chosen].filter(([, to]) => to > 0).map(([variant_id, offer_variant_id]) => ({ variant_id, offer_variant_id }));
   const look = useQuery<Swapping, Problem>({
-    queryKey: ["swap", id, offer, storeId, pairs],
+    queryKey: ["swap", id, offer, storeId, pairs, keep],
     queryFn: ({ signal }) =>
       ask(
         api.POST("/api/drafts/{id}/swap/preview", {
           params: { path: { id }, query: { store: storeId } },
-          body: { offer_id: offer, ...(pairs && { pairs }) },
+          body: { offer_id: offer, keep_prices: keep, ...(pairs && { pairs }) },
           signal,
         }),
       ),
     placeholderData: (before) => before,
     retry: false,
   });
-  const swap = useSwap(id, offer, look);
+  const swap = useSwap(id, offer, look, keep);
   const rows = look.data?.rows ?? [];
   const ready = !look.isFetching && rows.some((r) => r.offer_variant_id > 0) && !swap.isPending;
   useKeys([
@@ -106,6 +107,17 @@ export default function Swap() {
         <Button tone="quiet" onClick={() => go(-1)}>
           Cancel
         </Button>
+        {storeId > 0 && (
+          <label className="flex min-h-7 items-center gap-1.5">
+            <input
+              type="checkbox"
+              className="size-4 accent-(--beak-fill)"
+              checked={keep}
+              onChange={(e) => setKeep(e.target.checked)}
+            />
+            keep the prices as they are
+          </label>
+        )}
         <span role="status" className={lost > 0 ? "text-beak-ink" : "text-ink-2"}>
           {look.error
             ? look.error.message
@@ -119,7 +131,7 @@ export default function Swap() {
 }
 
 /** useSwap has a draft bought as what was looked at, and offers to take that back. */
-function useSwap(id: number, offer: number, look: UseQueryResult<Swapping, Problem>) {
+function useSwap(id: number, offer: number, look: UseQueryResult<Swapping, Problem>, keep: boolean) {
   const { storeId } = useSession();
   const go = useNavigate();
   const say = useSay();
@@ -145,7 +157,7 @@ function useSwap(id: number, offer: number, look: UseQueryResult<Swapping, Probl
       return ask(
         api.POST("/api/drafts/{id}/swap", {
           params: { path: { id }, query: { store: storeId } },
-          body: { offer_id: offer, base: look.data?.base, pairs: now },
+          body: { offer_id: offer, base: look.data?.base, keep_prices: keep, pairs: now },
         }),
       );
     },
