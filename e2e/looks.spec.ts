@@ -110,6 +110,14 @@ for (const theme of ["light", "dark"] as const) {
       await check("options");
       await page.keyboard.press("Escape");
     }
+    await page.getByRole("button", { name: "Page", exact: true }).click();
+    await check("store page");
+    await page.keyboard.press("Escape");
+    await page.goto("/catalog?words=mug");
+    await page.keyboard.press("w");
+    await settle(page);
+    await check("wall");
+    await page.keyboard.press("w");
     await page.goto("/workbench/table");
     await page.getByRole("grid", { name: "Drafts" }).waitFor();
     await page.getByText("A row a variant").click();
