@@ -1,4 +1,4 @@
-import { test } from "@playwright/test";
+import { type Page, test } from "@playwright/test";
 import { port } from "./playwright.config";
 import { api, connectStore, overLimit, processing, rowsOf, signIn } from "./world";
 
@@ -97,9 +97,23 @@ test("screenshots", async ({ page }) => {
       "<p>A mug that shrugs off campfires. Two coats of enamel over steel, a rolled rim, and a handle wide enough for gloves.</p><ul><li>350 ml, 180 g</li><li>Safe on gas and open flame</li></ul>",
     prices: last ? [{ variant_id: last.id, price: last.ladder.landed.value }] : [],
   });
+  await file(
+    page,
+    taken.map((t) => t.draft_id),
+  );
   await page.goto(`/workbench/${first}`);
   await page.getByText("Before publishing").waitFor();
   await shot("workbench");
+  await page.goto("/workbench/table");
+  await page.getByRole("grid", { name: "Drafts" }).waitFor();
+  await page
+    .getByLabel(/^Type of/)
+    .first()
+    .focus();
+  await page.keyboard.press("Shift+ArrowDown");
+  await page.keyboard.press("Shift+ArrowDown");
+  await page.keyboard.press("Shift+ArrowRight");
+  await shot("table");
   await page.goto("/catalog?words=lantern&days=16&sort=profit");
   await page.getByLabel("Supposed price").focus();
   for (let i = 0; i < 5; i++) await page.keyboard.press("PageUp");
@@ -218,4 +232,18 @@ async function rules(page: import("@playwright/test").Page, draft: number) {
     collections: ["Camp mornings"],
   });
   await page.waitForTimeout(1500);
+}
+
+/** file has drafts in trays and collections, with types and tags. */
+async function file(page: Page, ids: number[]) {
+  const tray = await api<{ id: number }>(page, "POST", "/api/trays", { name: "Spring list" });
+  await api(page, "POST", "/api/trays", { name: "Later", aside: true });
+  const change = (drafts: number[], what: object) =>
+    api(page, "POST", "/api/drafts/change", { drafts, change: what, apply: true });
+  await change(ids.slice(0, 6), { act: "move_to_tray", number: tray.id });
+  await change(ids.slice(0, 4), { act: "add_collections", names: ["Camp kitchen"] });
+  await change(ids.slice(4, 8), { act: "add_collections", names: ["Garden and rain"] });
+  await change(ids.slice(0, 2), { act: "set_text", field: "type", text: "Mug" });
+  await change(ids.slice(2, 4), { act: "set_text", field: "type", text: "Kettle" });
+  await change(ids.slice(0, 3), { act: "add_tags", names: ["enamel"] });
 }

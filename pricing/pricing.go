@@ -72,8 +72,11 @@ type Pricer struct {
 type OfferFacts struct {
 	Source, Supplier, Category, Brand, ShipsFrom string
 	Collections, Tags                            []string
-	Processing                                   landed.Days
-	Deliveries                                   []landed.Delivery
+	// Service is the delivery that is wanted, by name; empty, or where none of that name reaches the market, is as the
+	// money rules say.
+	Service    string
+	Processing landed.Days
+	Deliveries []landed.Delivery
 	// Market are the prices seen at other stores, in MarketCurrency, lowest first.
 	Market         []int64
 	MarketCurrency money.Currency
@@ -168,8 +171,7 @@ type Quote struct {
 // where there is none.
 func (p *Pricer) Quote(t *OfferFacts) Quote {
 	q := Quote{pricer: p, item: p.itemOf(t), leastCost: t.LeastCost}
-	if q.Choice, q.Err = landed.Choose(t.Deliveries, t.Processing, p.MoneyRules.Market, p.PromiseDays, p.Delivery,
-		p.convert); q.Err != nil {
+	if q.Choice, q.Err = p.delivery(t); q.Err != nil {
 		return q
 	}
 	charge, err := q.Choice.Delivery.Shipping(1)
@@ -186,6 +188,20 @@ func (p *Pricer) Quote(t *OfferFacts) Quote {
 		}
 	}
 	return q
+}
+
+// delivery is the one that prices assume: that which is wanted, else as the money rules say.
+func (p *Pricer) delivery(t *OfferFacts) (landed.Choice, error) {
+	choose := func(policy landed.Policy) (landed.Choice, error) {
+		return landed.Choose(t.Deliveries, t.Processing, p.MoneyRules.Market, p.PromiseDays, policy, p.convert)
+	}
+	if t.Service != "" {
+		choice, err := choose(landed.Policy{Way: landed.Named, Name: t.Service, Otherwise: landed.NotSold})
+		if !errors.Is(err, landed.ErrNotSellable) {
+			return choice, err
+		}
+	}
+	return choose(p.Delivery)
 }
 
 // Days is how long an offer takes, as the day ruler shows it.

@@ -140,11 +140,12 @@ func (s *Service) write(ctx context.Context, tx pgx.Tx, id int64, o writeOptions
 	err := tx.QueryRow(ctx, `
 		select d.revision, d.changes, d.title, d.description, d.pictures, d.options, d.collections, d.tags, d.offer_id,
 			d.type, d.vendor, d.search_title, d.search_description, d.own, d.reserve, coalesce(d.tray_id, 0),
-			d.discarded_at is not null, u.name, o.brand
+			d.discarded_at is not null, d.delivery, u.name, o.brand
 		from draft d join facts.offer o on o.id = d.offer_id join facts.supplier u on u.id = o.supplier_id
 		where d.id = $1 for update of d`, id).Scan(&w.revision, &w.changes, &d.Title, &d.Description, &d.Pictures,
 		&d.Options, &d.Collections, &d.Tags, &d.OfferID, &d.Type, &d.Vendor, &d.SearchTitle, &d.SearchDescription,
-		&d.Own, &d.Reserve, &d.TrayID, &d.Discarded, &w.supplier, &w.brand)
+		&d.Own, &d.Reserve, &d.TrayID, &d.Discarded, &d.Delivery,
+		&w.supplier, &w.brand)
 	if database.Missing(err) {
 		return nil, apikit.NotFound("draft")
 	}
@@ -300,6 +301,8 @@ func (w *writing) value(f edit.Field) any {
 		return d.SearchTitle
 	case edit.SearchDescription:
 		return d.SearchDescription
+	case edit.Delivery:
+		return d.Delivery
 	case edit.Reserve:
 		return d.Reserve
 	case edit.Tray:

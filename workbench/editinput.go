@@ -30,8 +30,10 @@ type EditInput struct {
 	SearchTitle    *string               `json:"search_title,omitempty" maxLength:"500"`
 	// SearchDescription and SearchTitle are what search engines should show.
 	SearchDescription *string `json:"search_description,omitempty" maxLength:"2000"`
-	Reserve           *int    `json:"reserve,omitempty" doc:"Units of each variant that stores do not show"`
-	Tray              *int64  `json:"tray,omitempty" doc:"0 is none"`
+	// Delivery is the service that prices assume, by its supplier's name for it; empty is as the money rules say.
+	Delivery *string `json:"delivery,omitempty" maxLength:"200"`
+	Reserve  *int    `json:"reserve,omitempty" doc:"Units of each variant that stores do not show"`
+	Tray     *int64  `json:"tray,omitempty" doc:"0 is none"`
 	// BringBack takes a draft out of those that were discarded.
 	BringBack bool `json:"bring_back,omitempty"`
 	// OwnTitle and OwnDescription are for the store in use alone; empty ones are those that all stores share.
@@ -79,7 +81,7 @@ func (e *EditInput) operations(storeID int64, c money.Currency) ([]edit.Operatio
 		field edit.Field
 		text  *string
 	}{{edit.Type, e.Type}, {edit.Vendor, e.Vendor}, {edit.SearchTitle, e.SearchTitle},
-		{edit.SearchDescription, e.SearchDescription}} {
+		{edit.SearchDescription, e.SearchDescription}, {edit.Delivery, e.Delivery}} {
 		if t.text != nil {
 			list = append(list, edit.SetText{Field: t.field, Text: *t.text})
 		}

@@ -21,9 +21,10 @@ const (
 // PricingInputs gives drafts to be priced, as pricing.Drafts has it.
 func (s *Service) PricingInputs(ctx context.Context, q database.Querier, storeID int64, ids []int64, after int64,
 	limit int, bare bool) ([]pricing.DraftInput, error) {
-	columns := `select d.id, d.collections, d.tags, ` + pricing.OfferFactsColumns
+	columns := `select d.id, d.collections, d.tags, d.delivery, ` + pricing.OfferFactsColumns
 	if bare {
-		columns = `select d.id, d.collections, d.tags, x.name, u.name, u.country, own_category(o.source_id, o.category),
+		columns = `select d.id, d.collections, d.tags, d.delivery, x.name, u.name, u.country,
+			own_category(o.source_id, o.category),
 			o.brand`
 	}
 	var rows pgx.Rows
@@ -44,12 +45,13 @@ func (s *Service) PricingInputs(ctx context.Context, q database.Querier, storeID
 	if bare {
 		fields = fields[:5]
 	}
-	_, err = pgx.ForEachRow(rows, append([]any{&id, &row.Collections, &row.Tags}, fields...), func() error {
-		one, c, err := row.Take()
-		inputs, currencies = append(inputs, pricing.DraftInput{DraftID: id, Facts: one}), append(currencies, c)
-		row.Collections, row.Tags = nil, nil
-		return err
-	})
+	_, err = pgx.ForEachRow(rows, append([]any{&id, &row.Collections, &row.Tags, &row.Service}, fields...),
+		func() error {
+			one, c, err := row.Take()
+			inputs, currencies = append(inputs, pricing.DraftInput{DraftID: id, Facts: one}), append(currencies, c)
+			row.Collections, row.Tags = nil, nil
+			return err
+		})
 	if err != nil || len(inputs) == 0 {
 		return nil, err
 	}

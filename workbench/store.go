@@ -76,6 +76,7 @@ func columns(w *writing, args *[]any) string {
 		{edit.Vendor, "vendor", func() any { return d.Vendor }},
 		{edit.SearchTitle, "search_title", func() any { return d.SearchTitle }},
 		{edit.SearchDescription, "search_description", func() any { return d.SearchDescription }},
+		{edit.Delivery, "delivery", func() any { return d.Delivery }},
 		{edit.Reserve, "reserve", func() any { return d.Reserve }},
 		{edit.Discarded, "discarded_at", func() any { return since(d.Discarded) }},
 		{edit.Tray, "tray_id", func() any { return trayOrNone(d.TrayID) }},

@@ -177,7 +177,7 @@ func (s *Service) PreviewSwap(ctx context.Context, id, storeID int64, in SwapInp
 	for _, f := range (edit.BuyAs{}).Fields(nil) {
 		out.Base[f] = d.changes[f].Revision
 	}
-	o.facts.Collections, o.facts.Tags = d.collections, d.tags
+	o.facts.Collections, o.facts.Tags, o.facts.Service = d.collections, d.tags, d.text.Delivery
 	variants, quote := d.priced(t, false)
 	var next pricing.Quote
 	if t.pricer != nil {

@@ -63,6 +63,9 @@ type Draft struct {
 	Door              string           `json:"door" doc:"Its days door to door"`
 	// Earlier is set where the draft stays with money rules that were changed since for others.
 	Earlier *pricing.Earlier `json:"earlier_rules,omitempty"`
+	// Service is the delivery that was chosen for it, Services those that there are; empty is as the money rules say.
+	Service  string           `json:"service"`
+	Services []DeliveryChoice `json:"services"`
 }
 
 // Bulk is a change of many drafts at once.
@@ -101,6 +104,29 @@ type Variant struct {
 	Trace     []markup.TraceLine `json:"trace"`
 	// WasWarning says why its was price is not backed by what it sold for.
 	WasWarning string `json:"was_warning"`
+}
+
+// DeliveryChoice is a delivery that a draft's prices may assume.
+type DeliveryChoice struct {
+	Name string `json:"name"`
+	// Door is its days door to door, in words; First what the first unit costs.
+	Door  string       `json:"door"`
+	First money.Amount `json:"first"`
+}
+
+// services are the deliveries that reach the market of a store.
+func (d *draft) services(t storeContext) []DeliveryChoice {
+	list := []DeliveryChoice{}
+	if t.pricer == nil {
+		return list
+	}
+	for _, one := range d.facts.Deliveries {
+		if one.Reaches(t.pricer.MoneyRules.Market) {
+			door := d.facts.Processing.Plus(one.Transit)
+			list = append(list, DeliveryChoice{one.Name, dayRange(door.Min, door.Max), one.First})
+		}
+	}
+	return list
 }
 
 // Dropped is a variant that was left out of a draft.
@@ -240,6 +266,7 @@ func (d *draft) view(t storeContext) Draft {
 		Line: d.line(d.report(t, variants, quote)), Revision: d.revision, Changes: d.changes,
 		Description: d.description, SearchTitle: d.text.SearchTitle, SearchDescription: d.text.SearchDescription,
 		Own: d.text.Own[t.storeID()], Reserve: d.text.Reserve, Discarded: d.text.Discarded, Dropped: []Dropped{},
+		Service: d.text.Delivery, Services: d.services(t),
 		Options: d.options, Variants: variants, Pictures: []Picture{},
 		UpdatedAt: d.updatedAt, OfferTitle: d.offerTitle, Supplier: d.supplier, Source: d.facts.Source,
 		PageURL: d.pageURL, WithdrawnAt: d.withdrawnAt,

@@ -369,3 +369,27 @@ func TestAStoreHasWordsOfItsOwn(t *testing.T) {
 func says(part string) func(readiness.Finding) bool {
 	return func(f readiness.Finding) bool { return strings.Contains(f.Words, part) }
 }
+
+func TestADraftAssumesTheDeliveryThatWasChosen(t *testing.T) {
+	w := testkit.Start(t)
+	store := w.Ready()
+	id := w.Take(w.Offer(0))[0]
+	path := fmt.Sprintf("/api/drafts/%d?store=%d", id, store.ID)
+	before := draftOf(w, store.ID, id)
+	at := slices.IndexFunc(before.Services, func(s workbench.DeliveryChoice) bool { return s.Name != before.Delivery })
+	if at < 0 {
+		t.Fatalf("there is one delivery alone: %+v", before.Services)
+	}
+	other := before.Services[at].Name
+	w.Owner.Must("PATCH", path, map[string]any{"delivery": other}, nil)
+	after := draftOf(w, store.ID, id)
+	if after.Delivery != other || after.Service != other ||
+		after.Variants[0].Ladder.Shipping.Minor() == before.Variants[0].Ladder.Shipping.Minor() {
+		t.Errorf("it assumes %s: %+v", after.Delivery, after.Variants[0].Ladder)
+	}
+	// One that does not reach the market, or is not there any more, leaves it to the rules.
+	out := change(w, bulk.Change{Act: bulk.SetText, Field: edit.Delivery, Text: "By balloon"}, true, id)
+	if d := draftOf(w, store.ID, id); out.Changed != 1 || d.Delivery != before.Delivery || d.Service != "By balloon" {
+		t.Errorf("%+v %s", out, d.Delivery)
+	}
+}

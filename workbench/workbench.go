@@ -142,7 +142,7 @@ func load(ctx context.Context, q database.Querier, known Media, ids ...int64) ([
 	rows, err := q.Query(ctx, `
 		select d.id, d.offer_id, d.reference::text, d.revision, d.changes, d.title, d.description, d.pictures,
 			d.options, d.collections, d.tags, d.updated_at, d.type, d.vendor, d.search_title, d.search_description,
-			d.own, d.reserve, coalesce(d.tray_id, 0), d.discarded_at is not null,
+			d.own, d.reserve, coalesce(d.tray_id, 0), d.discarded_at is not null, d.delivery,
 			o.title, o.page_url, o.source_id, o.number, o.withdrawn_at,
 			`+pricing.OfferFactsColumns+`
 		from draft d join facts.offer o on o.id = d.offer_id`+pricing.OfferFactsJoin+`
@@ -158,7 +158,7 @@ func load(ctx context.Context, q database.Querier, known Media, ids ...int64) ([
 		err := row.Scan(append([]any{&d.id, &d.offerID, &d.reference, &d.revision, &d.changes, &d.title, &d.description,
 			&d.pictures, &d.options, &d.collections, &d.tags, &d.updatedAt, &d.text.Type, &d.text.Vendor,
 			&d.text.SearchTitle, &d.text.SearchDescription, &d.text.Own, &d.text.Reserve, &d.text.TrayID,
-			&d.text.Discarded, &d.offerTitle,
+			&d.text.Discarded, &d.text.Delivery, &d.offerTitle,
 			&d.pageURL, &d.sourceID, &d.offerNumber, &d.withdrawnAt}, of.Fields()...)...)
 		if err != nil {
 			return nil, err
@@ -166,6 +166,7 @@ func load(ctx context.Context, q database.Querier, known Media, ids ...int64) ([
 		byID[d.id] = d
 		d.facts, currencies[d.id], err = of.Take()
 		d.supplier, d.facts.Collections, d.facts.Tags = d.facts.Supplier, d.collections, d.tags
+		d.facts.Service = d.text.Delivery
 		return d, err
 	})
 	if err != nil {

@@ -50,8 +50,9 @@ var Acts = []Act{AddCollections, RemoveCollections, SetCollections, AddTags, Rem
 type Change struct {
 	// Act is one of Acts.
 	Act Act `json:"act"`
-	// Field is the text that is changed, where an act changes one.
-	Field edit.Field `json:"field,omitempty" enum:",title,description,type,vendor,search_title,search_description"`
+	// Field is the text that is changed, where an act changes one: title, description, type, vendor, search_title,
+	// search_description or delivery.
+	Field edit.Field `json:"field,omitempty" maxLength:"30"`
 	// Names are collections, tags, or values of options.
 	Names []string `json:"names,omitempty" maxItems:"250"`
 	// Text is what is set, sought, added or filled in; With takes the place of what is sought.
@@ -79,6 +80,10 @@ type Facts struct {
 
 // FactNames are the facts that a pattern may ask for, besides the names of options.
 var FactNames = []string{"title", "original", "brand", "type", "vendor", "category", "weight", "options", "number"}
+
+// texts are the fields that a change of a text may be about.
+var texts = []edit.Field{edit.Title, edit.Description, edit.Type, edit.Vendor, edit.SearchTitle, edit.SearchDescription,
+	edit.Delivery}
 
 // Planner works out what a change does to drafts.
 type Planner struct {
@@ -131,6 +136,9 @@ func Plan(c Change, rules words.Rules) (*Planner, error) {
 	case SetText, ReplaceText, FillPattern, Tidy, RestoreOriginal:
 		if c.Field == "" {
 			return nil, wrong("field", "Say which text to change.")
+		}
+		if !slices.Contains(texts, c.Field) {
+			return nil, wrong("field", "No text of a draft is called “%s”.", c.Field)
 		}
 		tidied := c.Field == edit.Title || c.Field == edit.Description
 		if (c.Act == Tidy || c.Act == RestoreOriginal) && !tidied {
@@ -290,6 +298,8 @@ func value(d *edit.Draft, f edit.Field) string {
 		return d.SearchTitle
 	case edit.SearchDescription:
 		return d.SearchDescription
+	case edit.Delivery:
+		return d.Delivery
 	}
 	return ""
 }

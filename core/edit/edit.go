@@ -27,6 +27,8 @@ type Draft struct {
 	SearchTitle, SearchDescription string
 	// Own are the words of single stores, by store.
 	Own map[int64]OwnWords
+	// Delivery is the service that prices assume, by its supplier's name for it; empty is as the money rules say.
+	Delivery string
 	// Reserve is how many units of each variant are kept back from the stock that stores show.
 	Reserve int
 	// TrayID is the tray that it lies in; 0 is none.
@@ -93,6 +95,7 @@ const (
 	SearchDescription Field = "search_description"
 	Reserve           Field = "reserve"
 	Tray              Field = "tray"
+	Delivery          Field = "delivery"
 	Discarded         Field = "discarded"
 )
 

@@ -72,6 +72,8 @@ func TestOperations(t *testing.T) {
 		}},
 		"a description of another store": {SetOwnWords{8, Description, "<p>x</p>"}, []Field{"own:8:description"}, false,
 			func(d *Draft) bool { return d.Own[8].Description == "<p>x</p>" && d.Own[9].Title == "Own" }},
+		"a delivery": {SetText{Delivery, "Tracked"}, []Field{Delivery}, true,
+			func(d *Draft) bool { return d.Delivery == "Tracked" }},
 		"a tray": {SetTray{7}, []Field{Tray}, false, func(d *Draft) bool { return d.TrayID == 7 }},
 		"a reserve": {SetReserve{5}, []Field{Reserve}, false,
 			func(d *Draft) bool { return InStock(7, d.Reserve) == 2 }},

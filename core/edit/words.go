@@ -7,20 +7,20 @@ import (
 	"unicode/utf8"
 )
 
-// SetText sets one of the fields that are a line of text: type, vendor, search title and search description.
+// SetText sets one of the fields that are a line of text: type, vendor, search title, search description and delivery.
 type SetText struct {
 	Field Field  `json:"field"`
 	Text  string `json:"text"`
 }
 
 // maxText is how long each of these fields may be, in characters.
-var maxText = map[Field]int{Type: 100, Vendor: 100, SearchTitle: 200, SearchDescription: 1000}
+var maxText = map[Field]int{Type: 100, Vendor: 100, SearchTitle: 200, SearchDescription: 1000, Delivery: 200}
 
 func (SetText) Kind() string            { return "text" }
 func (o SetText) Fields(*Draft) []Field { return []Field{o.Field} }
 
-// MovesPrice is false: no markup rule asks for these.
-func (SetText) MovesPrice() bool { return false }
+// MovesPrice is true of the delivery alone: no markup rule asks for the others.
+func (o SetText) MovesPrice() bool { return o.Field == Delivery }
 
 func (o SetText) Apply(d *Draft) (Operation, error) {
 	at := d.text(o.Field)
@@ -47,6 +47,8 @@ func (d *Draft) text(f Field) *string {
 		return &d.SearchTitle
 	case SearchDescription:
 		return &d.SearchDescription
+	case Delivery:
+		return &d.Delivery
 	}
 	return nil
 }

@@ -1927,8 +1927,7 @@ export interface components {
         };
         BulkChange: {
             act: string;
-            /** @enum {string} */
-            field?: "" | "title" | "description" | "type" | "vendor" | "search_title" | "search_description";
+            field?: string;
             match_case?: boolean;
             names?: string[];
             /** Format: int64 */
@@ -3794,6 +3793,11 @@ export interface components {
             /** Format: int64 */
             revision: number;
         };
+        WorkbenchDeliveryChoice: {
+            door: string;
+            first: components["schemas"]["ApikitAmountDoc"];
+            name: string;
+        };
         WorkbenchDraft: {
             /** @description By field, who changed it last and when */
             changes: {
@@ -3835,6 +3839,8 @@ export interface components {
             revision: number;
             search_description: string;
             search_title: string;
+            service: string;
+            services: components["schemas"]["WorkbenchDeliveryChoice"][];
             source: string;
             supplier: string;
             tags: string[];
@@ -3877,6 +3883,7 @@ export interface components {
             chosen?: number[];
             codes?: components["schemas"]["EditVariantCodes"][];
             collections?: string[];
+            delivery?: string;
             description?: string;
             /** @description The same options and values, renamed */
             options?: components["schemas"]["VariantOption"][];

@@ -14,7 +14,7 @@ import { EditWording } from "./wording";
 type Change = Schemas["BulkChange"];
 type Result = Schemas["WorkbenchBulkResult"];
 type Line = Result["lines"][number];
-type Text = NonNullable<Change["field"]>;
+type Text = "title" | "description" | "type" | "vendor" | "search_title" | "search_description" | "delivery";
 
 /** What can be changed, each with the ways in which it can. */
 const subjects = {
@@ -25,6 +25,7 @@ const subjects = {
   type: "Type",
   vendor: "Vendor",
   search: "Search words",
+  delivery: "Delivery",
   variants: "Variants",
   sku: "SKU",
   reserve: "Stock reserve",
@@ -58,6 +59,7 @@ const textWays: Partial<Record<Subject, TextWay[]>> = {
   type: ["set_text", "replace_text"],
   vendor: ["set_text"],
   search: ["fill_pattern", "set_text", "replace_text"],
+  delivery: ["set_text"],
 };
 
 /** facts are what a pattern may name, besides options. */
@@ -456,7 +458,13 @@ function HowText({ form, set, onLists }: { form: Form; set: (part: Partial<Form>
             onSave={(text) => set({ text })}
           />
         ) : (
-          <Field label="Text" value={form.text} autoFocus onChange={(e) => set({ text: e.target.value })} />
+          <Field
+            label={form.subject === "delivery" ? "The delivery that prices assume" : "Text"}
+            value={form.text}
+            autoFocus
+            hint={form.subject === "delivery" ? "As suppliers call it; empty is as the money rules say" : ""}
+            onChange={(e) => set({ text: e.target.value })}
+          />
         ))}
     </>
   );

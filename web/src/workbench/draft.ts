@@ -85,6 +85,7 @@ function shownAtOnce(draft: Draft, change: Edit): Draft {
   if (change.title !== undefined) next.title = change.title;
   for (const f of ["type", "vendor", "search_title", "search_description"] as const)
     if (change[f] !== undefined) next[f] = change[f];
+  if (change.delivery !== undefined) next.service = change.delivery;
   if (change.reserve !== undefined) next.reserve = change.reserve;
   if (change.tray !== undefined) next.tray_id = change.tray;
   if (change.own_title !== undefined) next.own = { ...next.own, title: change.own_title };

@@ -38,22 +38,59 @@ export function Editor({
       <Title draft={draft} edit={edit} readOnly={readOnly} />
       <Groups draft={draft} edit={edit} readOnly={readOnly} />
       <div className="mt-3 grid gap-5 xl:grid-cols-[1fr_300px]">
-        <section aria-label="Description">
-          <h2 className="mb-1 text-base">Description</h2>
-          <Suspense fallback={<div className="h-44 rounded-md border border-line" />}>
-            <Description
-              key={draft.id}
-              draft={draft}
-              onSave={(description, seen) => edit({ description }, seen)}
-              readOnly={readOnly}
-            />
-          </Suspense>
-        </section>
+        <WhereDescribed draft={draft} edit={edit} readOnly={readOnly} />
         <Pictures draft={draft} edit={edit} readOnly={readOnly} />
       </div>
       <Variants draft={draft} edit={edit} readOnly={readOnly} />
       <SearchWords draft={draft} edit={edit} readOnly={readOnly} />
     </div>
+  );
+}
+
+/** WhereDescribed is the description that all stores share, or that of the store in use alone. */
+function WhereDescribed({ draft, edit, readOnly }: { draft: Draft; edit: EditDraft; readOnly: boolean }) {
+  const { store } = useSession();
+  const [own, setOwn] = useState(Boolean(draft.own.description));
+  const alone = own && store !== undefined;
+  const shown = alone ? { ...draft, description: draft.own.description || draft.description } : draft;
+  return (
+    <section aria-label="Description">
+      <h2 className="mb-1 flex flex-wrap items-baseline justify-between gap-x-3 text-base">
+        Description
+        {store && (
+          <span className="flex gap-3 font-sans text-sm font-normal">
+            <button
+              type="button"
+              aria-pressed={alone}
+              className="min-h-6 underline decoration-line-2 underline-offset-2 aria-pressed:font-semibold"
+              onClick={() => setOwn(!own)}
+            >
+              for {store.name} alone
+            </button>
+            {alone && draft.own.description && !readOnly && (
+              <button
+                type="button"
+                className="min-h-6 underline decoration-line-2 underline-offset-2"
+                onClick={() => {
+                  edit({ own_description: "" });
+                  setOwn(false);
+                }}
+              >
+                as in all stores
+              </button>
+            )}
+          </span>
+        )}
+      </h2>
+      <Suspense fallback={<div className="h-44 rounded-md border border-line" />}>
+        <Description
+          key={`${draft.id} ${alone ? store.id : ""}`}
+          draft={shown}
+          onSave={(html, seen) => edit(alone ? { own_description: html } : { description: html }, seen)}
+          readOnly={readOnly}
+        />
+      </Suspense>
+    </section>
   );
 }
 

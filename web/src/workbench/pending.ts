@@ -1,5 +1,5 @@
 import { useSyncExternalStore } from "react";
-import { api, ask, type Draft, type Problem, type Schemas } from "../api/client";
+import { api, ask, type Problem, type Schemas } from "../api/client";
 import { onReturn } from "../api/connection";
 
 import type { Edited } from "./queries";
@@ -88,6 +88,7 @@ const plainFields = [
   "search_title",
   "search_description",
   "reserve",
+  "delivery",
   "tray",
 ] as const;
 
@@ -114,11 +115,14 @@ export function whenSaved(act: (draft: number, store: number, edited: Edited, ch
   return () => onSaved.delete(act);
 }
 
+/** Seen is what an edit has to know of a draft: which it is, and when each of its fields was changed last. */
+type Seen = { id: number; changes: Record<string, { revision: number }> };
+
 /**
  * add keeps an edit and sends it. One that waits for the same field is replaced by it. The draft is as it was seen when
  * the person began.
  */
-export function add(draft: Draft, store: number, change: Edit) {
+export function add(draft: Seen, store: number, change: Edit) {
   const base = Object.fromEntries(fieldsOf(change, store).map((f) => [f, draft.changes[f]?.revision ?? 0]));
   write((now) => {
     const text = change.title !== undefined ? "title" : change.description !== undefined ? "description" : undefined;

@@ -18,6 +18,7 @@ const names: Partial<Record<keyof Edit, string>> = {
   own_title: "title for this store",
   own_description: "description for this store",
   reserve: "stock reserve",
+  delivery: "delivery",
   tray: "tray",
   restore: "supplier's originals",
 };

@@ -15,7 +15,7 @@ import { useSay } from "../parts/toast";
 import { type Dialog, Dialogs } from "./dialogs";
 import { Exchange } from "./exchange";
 import { FilterSentence, useDraftFilter } from "./filter";
-import { fieldsOf } from "./pending";
+import { add as addEdit, type Edit, editsWait, fieldsOf } from "./pending";
 import { type DraftFilter, tableQuery, updateRows } from "./queries";
 import {
   type Input,
@@ -196,6 +196,10 @@ function RowsOf({ value, onChange }: { value: boolean; onChange: (byVariant: boo
   );
 }
 
+/** revisions are the changes of a draft as far as an edit knows them: at which revision each of its fields was seen. */
+const revisions = (base: Record<string, number> | undefined) =>
+  Object.fromEntries(Object.entries(base ?? {}).map(([field, revision]) => [field, { revision }]));
+
 /** useTableEdits saves what was typed or pasted as one step, shows it at once, and undoes the last such step. */
 function useTableEdits(store: number, filter: DraftFilter, byVariant: boolean, lines: Line[]) {
   const client = useQueryClient();
@@ -218,10 +222,18 @@ function useTableEdits(store: number, filter: DraftFilter, byVariant: boolean, l
         if (saved.changed > 20) say(`${saved.changed} drafts are changed.`);
         void refresh(client, "draft-names");
       } catch (error) {
-        say(`${(error as Problem).message} What you typed is shown, and not saved.`, true, {
-          words: "Save it again",
-          run: () => void save(body),
-        });
+        const problem = error as Problem;
+        if (problem.status !== 0 && problem.status < 500) {
+          say(problem.message, true);
+          void refresh(client, "draft-table");
+          return;
+        }
+        // Away: each waits in this browser, and is sent once the application is back.
+        for (const { draft_id, edit: change } of body.edits) {
+          const { base, ...rest } = change;
+          addEdit({ id: draft_id, changes: revisions(base) }, store, rest as Edit);
+        }
+        say(`${problem.message} ${editsWait(body.edits.length)} in this browser, and are sent then.`, true);
         return;
       }
       void refresh(client, "draft-table", "draft");

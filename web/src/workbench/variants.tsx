@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import type { Draft, DraftVariant, Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Cell, type CellEdit, Cells } from "../parts/cells";
-import { Choice } from "../parts/clause";
+import { Choice, Clause } from "../parts/clause";
 import { ColumnChoice, useHiddenColumns } from "../parts/columns";
 import { Button, Picture, Tick } from "../parts/controls";
 import { useField } from "../parts/fields";
@@ -138,7 +138,14 @@ function Head({
         Variants and price{" "}
         <span className="font-sans text-sm font-normal text-ink-2">
           {chosen.length} of {draft.variants.length} chosen
-          {draft.delivery && ` · prices assume ${draft.delivery}, ${draft.door}`}
+          {draft.delivery && (
+            <>
+              {" "}
+              · prices assume{" "}
+              {readOnly || draft.services.length === 0 ? draft.delivery : <Delivery draft={draft} edit={edit} />},{" "}
+              {draft.door}
+            </>
+          )}
         </span>
       </h2>
       <span className="flex flex-wrap gap-1">
@@ -189,6 +196,44 @@ function Head({
       )}
       {options && <Options draft={draft} edit={edit} onClose={() => setOptions(false)} />}
     </div>
+  );
+}
+
+/** Delivery chooses the service that prices assume, or leaves it to the money rules. */
+function Delivery({ draft, edit }: { draft: Draft; edit: EditDraft }) {
+  return (
+    <Clause label="Delivery that prices assume" words={draft.delivery} empty={draft.service === ""} width="w-80">
+      {(close) => (
+        <>
+          <Choice
+            chosen={draft.service === ""}
+            onChoose={() => {
+              edit({ delivery: "" });
+              close();
+            }}
+          >
+            as the money rules say
+          </Choice>
+          {draft.services.map((s) => (
+            <Choice
+              key={s.name}
+              chosen={draft.service === s.name}
+              onChoose={() => {
+                edit({ delivery: s.name });
+                close();
+              }}
+            >
+              {s.name}, {s.door}, <Money of={s.first} />
+            </Choice>
+          ))}
+          {draft.service !== "" && !draft.services.some((s) => s.name === draft.service) && (
+            <p className="px-2 py-1 text-sm text-beak-ink">
+              No delivery “{draft.service}” reaches the market: the money rules choose.
+            </p>
+          )}
+        </>
+      )}
+    </Clause>
   );
 }
 
