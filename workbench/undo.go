@@ -38,58 +38,26 @@ func scanMade(row pgx.CollectableRow) (m made, err error) {
 // Undo takes back the last edit that the person has made in a draft, of no store or of the one in use; never another's.
 // Where a field that it touched was changed since, it is a problem that says so, unless force is set.
 func (s *Service) Undo(ctx context.Context, id, storeID int64, force bool) (Draft, error) {
-	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `select `+madeColumns+` from draft_edit
-			where draft_id = $1 and member_id = $2 and undone_at is null and undoes is null
-				and (store_id is null or store_id = $3) order by id desc limit 1`, id, access.Who(ctx).MemberID,
-			storeID)
-		if err != nil {
-			return err
-		}
-		last, err := pgx.CollectExactlyOneRow(rows, scanMade)
-		if database.Missing(err) {
-			return apikit.Problem(409, "", "There is nothing of yours left to undo in this draft.")
-		}
-		if err != nil {
-			return err
-		}
-		w, err := s.takeBack(ctx, tx, last, func(w *writing) error {
-			if force {
-				return nil
-			}
-			f, by, err := w.changedSince(ctx, tx, last)
-			if err == nil && f != "" {
-				err = changedSinceProblem(f, by)
-			}
-			return err
-		})
-		if err != nil {
-			return err
-		}
-		if edit.MovesPrice(last.inverse) {
-			if err := s.Pricing.PriceDrafts(ctx, tx, []int64{id}); err != nil {
-				return err
-			}
-		}
-		return s.publish(ctx, tx, w)
-	})
-	if err != nil {
-		return Draft{}, err
-	}
-	return s.Get(ctx, id, storeID)
+	return s.stepBack(ctx, id, storeID, force, "undo", `draft_id = $1 and member_id = $2 and undone_at is null
+		and undoes is null and (store_id is null or store_id = $3) order by id desc`)
 }
 
 // Redo does again what the person undid last in a draft, where they have made no other edit since.
 func (s *Service) Redo(ctx context.Context, id, storeID int64, force bool) (Draft, error) {
+	return s.stepBack(ctx, id, storeID, force, "redo", redoable)
+}
+
+// stepBack takes back the first edit of a draft that a condition finds, of a member and a store.
+func (s *Service) stepBack(ctx context.Context, id, storeID int64, force bool, act, where string) (Draft, error) {
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `select `+madeColumns+` from draft_edit u where `+redoable+` limit 1`, id,
+		rows, err := tx.Query(ctx, `select `+madeColumns+` from draft_edit u where `+where+` limit 1`, id,
 			access.Who(ctx).MemberID, storeID)
 		if err != nil {
 			return err
 		}
 		last, err := pgx.CollectExactlyOneRow(rows, scanMade)
 		if database.Missing(err) {
-			return apikit.Problem(409, "", "There is nothing of yours left to redo in this draft.")
+			return apikit.Problem(409, "", "There is nothing of yours left to %s in this draft.", act)
 		}
 		if err != nil {
 			return err
@@ -107,6 +75,7 @@ func (s *Service) Redo(ctx context.Context, id, storeID int64, force bool) (Draf
 		if err != nil {
 			return err
 		}
+		// Of what was taken back by mistake, the edit itself holds again.
 		if _, err := tx.Exec(ctx, `update draft_edit set undone_at = null
 			where id = (select undoes from draft_edit where id = $1)`, last.id); err != nil {
 			return err

@@ -6,6 +6,7 @@ import { Button, Dialog, Picture, Tick } from "../parts/controls";
 import { Difference } from "../parts/difference";
 import { Field } from "../parts/field";
 import { NameField, NamesField } from "../parts/names";
+import { Check, Radios } from "../parts/radios";
 import { type Column, Table } from "../parts/table";
 import { useSay } from "../parts/toast";
 import { namesQuery } from "./queries";
@@ -240,40 +241,6 @@ export function ChangeMany({ ids, onClose }: { ids: number[]; onClose: () => voi
   );
 }
 
-function Ways<W extends string>({
-  label,
-  ways,
-  value,
-  onChange,
-}: {
-  label: string;
-  ways: [W, string][];
-  value: W;
-  onChange: (way: W) => void;
-}) {
-  if (ways.length < 2) return null;
-  return (
-    <fieldset className="mb-2 flex flex-wrap gap-1.5">
-      <legend className="sr-only">{label}</legend>
-      {ways.map(([way, words]) => (
-        <label
-          key={way}
-          className={`flex min-h-7 cursor-pointer items-center gap-1.5 rounded-md border px-2.5 ${value === way ? "border-beak bg-beak-wash font-semibold" : "border-line-2"}`}
-        >
-          <input
-            type="radio"
-            name={label}
-            className="accent-(--beak-fill)"
-            checked={value === way}
-            onChange={() => onChange(way)}
-          />
-          {words}
-        </label>
-      ))}
-    </fieldset>
-  );
-}
-
 const waysIn = <W extends string>(words: Record<W, string>, only?: W[]) =>
   (only ?? (Object.keys(words) as W[])).map((w): [W, string] => [w, words[w]]);
 
@@ -283,7 +250,12 @@ function How({ form, set, onLists }: { form: Form; set: (part: Partial<Form>) =>
   if (form.subject === "collections" || form.subject === "tags")
     return (
       <>
-        <Ways label="How" ways={waysIn(waysOfNames)} value={form.namesWay} onChange={(namesWay) => set({ namesWay })} />
+        <Radios
+          label="How"
+          ways={waysIn(waysOfNames)}
+          value={form.namesWay}
+          onChange={(namesWay) => set({ namesWay })}
+        />
         <NamesField
           key={form.subject}
           label={subjects[form.subject]}
@@ -324,7 +296,7 @@ function How({ form, set, onLists }: { form: Form; set: (part: Partial<Form>) =>
 function HowVariants({ form, set }: { form: Form; set: (part: Partial<Form>) => void }) {
   return (
     <>
-      <Ways
+      <Radios
         label="How"
         ways={waysIn(waysOfVariants)}
         value={form.variantsWay}
@@ -379,7 +351,7 @@ function HowText({ form, set, onLists }: { form: Form; set: (part: Partial<Form>
   return (
     <>
       {form.subject === "search" && (
-        <Ways
+        <Radios
           label="Which"
           ways={[
             ["search_title", "Search title"],
@@ -389,12 +361,14 @@ function HowText({ form, set, onLists }: { form: Form; set: (part: Partial<Form>
           onChange={(searchField) => set({ searchField })}
         />
       )}
-      <Ways
-        label="How"
-        ways={waysIn(waysOfText, textWays[form.subject])}
-        value={way}
-        onChange={(textWay) => set({ textWay, text: "" })}
-      />
+      {(textWays[form.subject]?.length ?? 0) > 1 && (
+        <Radios
+          label="How"
+          ways={waysIn(waysOfText, textWays[form.subject])}
+          value={way}
+          onChange={(textWay) => set({ textWay, text: "" })}
+        />
+      )}
       {way === "tidy" && (
         <p className="text-ink-2">
           {form.subject === "title"
@@ -408,24 +382,12 @@ function HowText({ form, set, onLists }: { form: Form; set: (part: Partial<Form>
       {way === "restore_original" && <p className="text-ink-2">What you wrote gives way to what the supplier says.</p>}
       {way === "replace_text" && (
         <Two form={form} set={set} first="Find" second="Replace with">
-          <label className="flex min-h-8 items-center gap-1.5">
-            <input
-              type="checkbox"
-              className="size-4 accent-(--beak-fill)"
-              checked={form.wholeWords}
-              onChange={(e) => set({ wholeWords: e.target.checked })}
-            />
+          <Check checked={form.wholeWords} onChange={(wholeWords) => set({ wholeWords })}>
             whole words
-          </label>
-          <label className="flex min-h-8 items-center gap-1.5">
-            <input
-              type="checkbox"
-              className="size-4 accent-(--beak-fill)"
-              checked={form.matchCase}
-              onChange={(e) => set({ matchCase: e.target.checked })}
-            />
+          </Check>
+          <Check checked={form.matchCase} onChange={(matchCase) => set({ matchCase })}>
             match case
-          </label>
+          </Check>
         </Two>
       )}
       {way === "fill_pattern" && (

@@ -7,6 +7,7 @@ import { useSession } from "../frame/session";
 import { Button, Dialog } from "../parts/controls";
 import { Field } from "../parts/field";
 import { Money } from "../parts/money";
+import { Radios } from "../parts/radios";
 import { useSay } from "../parts/toast";
 import type { EditDraft } from "./draft";
 import { proposalsQuery, showDraft } from "./queries";
@@ -367,7 +368,7 @@ function SplitValues({ onSplit }: { onSplit: (separator: string, first: string, 
 function Alike({ draft, act, title, onClose }: { draft: Draft; act: Act; title: string; onClose: () => void }) {
   const { storeId } = useSession();
   const reshape = useReshape(draft);
-  const [prefer, setPrefer] = useState<"" | "cheapest" | "best_stocked">("best_stocked");
+  const [prefer, setPrefer] = useState<"cheapest" | "best_stocked">("best_stocked");
   const [kept, setKept] = useState<Record<string, number>>({});
   const seen = useQuery<Result, Problem>({
     queryKey: ["draft", draft.id, "alike", draft.revision, act, prefer],
@@ -387,32 +388,18 @@ function Alike({ draft, act, title, onClose }: { draft: Draft; act: Act; title: 
         Without it, these variants would be the same. One of each stays; the others are left out, and can be brought
         back.
       </p>
-      <fieldset className="mb-2 flex flex-wrap gap-1.5">
-        <legend className="sr-only">Which stays</legend>
-        {(
-          [
-            ["best_stocked", "The best stocked"],
-            ["cheapest", "The cheapest"],
-          ] as const
-        ).map(([way, words]) => (
-          <label
-            key={way}
-            className={`flex min-h-7 cursor-pointer items-center gap-1.5 rounded-md border px-2.5 ${prefer === way ? "border-beak bg-beak-wash font-semibold" : "border-line-2"}`}
-          >
-            <input
-              type="radio"
-              name="prefer"
-              className="accent-(--beak-fill)"
-              checked={prefer === way}
-              onChange={() => {
-                setPrefer(way);
-                setKept({});
-              }}
-            />
-            {words}
-          </label>
-        ))}
-      </fieldset>
+      <Radios
+        label="Which stays"
+        ways={[
+          ["best_stocked", "The best stocked"],
+          ["cheapest", "The cheapest"],
+        ]}
+        value={prefer}
+        onChange={(way) => {
+          setPrefer(way);
+          setKept({});
+        }}
+      />
       <div
         className="max-h-[42vh] overflow-auto border-y border-line"
         role="region"

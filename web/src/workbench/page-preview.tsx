@@ -3,6 +3,7 @@ import type { Draft, DraftVariant } from "../api/client";
 import { useSession } from "../frame/session";
 import { Dialog, Picture } from "../parts/controls";
 import { Money, num } from "../parts/money";
+import { Radios } from "../parts/radios";
 
 const widths = { telephone: 390, desk: 900 } as const;
 type Width = keyof typeof widths;
@@ -12,24 +13,15 @@ export function PagePreview({ draft, onClose }: { draft: Draft; onClose: () => v
   const [width, setWidth] = useState<Width>("telephone");
   return (
     <Dialog open onClose={onClose} title="As the store would show it" size="full">
-      <fieldset className="mb-3 flex gap-1.5">
-        <legend className="sr-only">Width</legend>
-        {(Object.keys(widths) as Width[]).map((w) => (
-          <label
-            key={w}
-            className={`flex min-h-7 cursor-pointer items-center gap-1.5 rounded-md border px-2.5 ${width === w ? "border-beak bg-beak-wash font-semibold" : "border-line-2"}`}
-          >
-            <input
-              type="radio"
-              name="width"
-              className="accent-(--beak-fill)"
-              checked={width === w}
-              onChange={() => setWidth(w)}
-            />
-            {w === "telephone" ? "Telephone" : "Desk"}
-          </label>
-        ))}
-      </fieldset>
+      <Radios
+        label="Width"
+        ways={[
+          ["telephone", "Telephone"],
+          ["desk", "Desk"],
+        ]}
+        value={width}
+        onChange={setWidth}
+      />
       <div
         className="overflow-auto rounded-md border border-line bg-paper p-3"
         role="region"

@@ -7,6 +7,7 @@ import { Button, Dialog } from "../parts/controls";
 import { Field } from "../parts/field";
 import { Money, num, percent } from "../parts/money";
 import { typedNumber } from "../parts/number";
+import { Check, Radios } from "../parts/radios";
 import { type Column, Table } from "../parts/table";
 import { useSay } from "../parts/toast";
 
@@ -89,24 +90,7 @@ export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void })
       title={`Prices of ${ids.length === 1 ? "1 draft" : `${ids.length} drafts`} in ${store?.name}`}
       size="wide"
     >
-      <fieldset className="mb-3 flex flex-wrap gap-1.5">
-        <legend className="sr-only">What to do</legend>
-        {acts.map((a) => (
-          <label
-            key={a.act}
-            className={`flex min-h-7 cursor-pointer items-center gap-1.5 rounded-md border px-2.5 ${act === a.act ? "border-beak bg-beak-wash font-semibold" : "border-line-2"}`}
-          >
-            <input
-              type="radio"
-              name="act"
-              className="accent-(--beak-fill)"
-              checked={act === a.act}
-              onChange={() => setAct(a.act)}
-            />
-            {a.name}
-          </label>
-        ))}
-      </fieldset>
+      <Radios label="What to do" ways={acts.map((a) => [a.act, a.name] as const)} value={act} onChange={setAct} />
       <form
         onSubmit={(e) => {
           e.preventDefault();
@@ -127,15 +111,9 @@ export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void })
               />
               <span className="pt-1 text-sm text-ink-2">{chosen.hint}</span>
             </span>
-            <label className="flex min-h-7 items-center gap-1.5">
-              <input
-                type="checkbox"
-                className="size-4 accent-(--beak-fill)"
-                checked={end}
-                onChange={(e) => setEnd(e.target.checked)}
-              />
+            <Check checked={end} onChange={setEnd}>
               with the ending of each rule
-            </label>
+            </Check>
           </div>
         )}
         {act === "column" && (

@@ -9,6 +9,7 @@ import { countryName } from "../parts/countries";
 import { useKeys } from "../parts/keys";
 import { onTimeText, ratingText } from "../parts/known";
 import { Money } from "../parts/money";
+import { Check } from "../parts/radios";
 import { type Column, Table } from "../parts/table";
 import { useSay } from "../parts/toast";
 import { draftQuery } from "./queries";
@@ -108,15 +109,9 @@ export default function Swap() {
           Cancel
         </Button>
         {storeId > 0 && (
-          <label className="flex min-h-7 items-center gap-1.5">
-            <input
-              type="checkbox"
-              className="size-4 accent-(--beak-fill)"
-              checked={keep}
-              onChange={(e) => setKeep(e.target.checked)}
-            />
+          <Check checked={keep} onChange={setKeep}>
             keep the prices as they are
-          </label>
+          </Check>
         )}
         <span role="status" className={lost > 0 ? "text-beak-ink" : "text-ink-2"}>
           {look.error

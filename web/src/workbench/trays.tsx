@@ -99,7 +99,6 @@ export function MoveToTray({ drafts, onClose }: { drafts: number[]; onClose: () 
   const trays = useQuery(traysQuery).data ?? [];
   const move = useMoveToTray();
   const make = useMakeTray();
-  const [name, setName] = useState("");
   const to = (tray: { id: number; name: string }) => {
     move.mutate({ drafts, tray: tray.id, name: tray.name });
     onClose();
@@ -129,26 +128,7 @@ export function MoveToTray({ drafts, onClose }: { drafts: number[]; onClose: () 
           </Button>
         )}
       </div>
-      <form
-        className="flex items-end gap-2"
-        onSubmit={(e) => {
-          e.preventDefault();
-          make.mutate({ name }, { onSuccess: (made) => to(made) });
-        }}
-      >
-        <div className="grow">
-          <Field
-            label="A new tray"
-            value={name}
-            error={make.error?.message}
-            onChange={(e) => setName(e.target.value)}
-            maxLength={60}
-          />
-        </div>
-        <Button type="submit" disabled={!name.trim() || make.isPending}>
-          Make it and move
-        </Button>
-      </form>
+      <NewTray words="Make it and move" onMade={to} />
     </Dialog>
   );
 }
@@ -161,13 +141,46 @@ function useMakeTray() {
   });
 }
 
+function NewTray({ words, onMade }: { words: string; onMade: (tray: Tray) => void }) {
+  const make = useMakeTray();
+  const [name, setName] = useState("");
+  return (
+    <form
+      className="flex items-end gap-2"
+      onSubmit={(e) => {
+        e.preventDefault();
+        make.mutate(
+          { name },
+          {
+            onSuccess: (made) => {
+              setName("");
+              onMade(made);
+            },
+          },
+        );
+      }}
+    >
+      <div className="grow">
+        <Field
+          label="A new tray"
+          value={name}
+          error={make.error?.message}
+          onChange={(e) => setName(e.target.value)}
+          maxLength={60}
+        />
+      </div>
+      <Button type="submit" disabled={!name.trim() || make.isPending}>
+        {words}
+      </Button>
+    </form>
+  );
+}
+
 /** Trays makes, renames, orders and removes trays. */
 export function Trays({ onClose }: { onClose: () => void }) {
   const client = useQueryClient();
   const say = useSay();
   const trays = useQuery(traysQuery).data ?? [];
-  const make = useMakeTray();
-  const [name, setName] = useState("");
   const change = useMutation<unknown, Problem, { id: number; body: Schemas["WorkbenchTrayInput"] }>({
     mutationFn: ({ id, body }) => ask(api.PATCH("/api/trays/{id}", { params: { path: { id } }, body })),
     onMutate: ({ id, body }) => {
@@ -238,26 +251,7 @@ export function Trays({ onClose }: { onClose: () => void }) {
           </li>
         ))}
       </ul>
-      <form
-        className="flex items-end gap-2"
-        onSubmit={(e) => {
-          e.preventDefault();
-          make.mutate({ name }, { onSuccess: () => setName("") });
-        }}
-      >
-        <div className="grow">
-          <Field
-            label="A new tray"
-            value={name}
-            error={make.error?.message}
-            onChange={(e) => setName(e.target.value)}
-            maxLength={60}
-          />
-        </div>
-        <Button type="submit" tone="main" disabled={!name.trim() || make.isPending}>
-          Make tray
-        </Button>
-      </form>
+      <NewTray words="Make tray" onMade={() => {}} />
     </Dialog>
   );
 }
