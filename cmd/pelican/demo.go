@@ -63,6 +63,7 @@ func demo(ctx context.Context, args []string) error {
 	flags := flag.NewFlagSet("demo", flag.ContinueOnError)
 	dir := flags.String("dir", ".pelican/demo", "folder for the demo's data")
 	reset := flags.Bool("reset", false, "forget all demo data first")
+	size := flags.Int("picture-size", 0, "how large the first marketplace draws its pictures, in pixels; 0 is as usual")
 	second := flags.Bool("second", true,
 		"connect the second marketplace, too, which sells some of the first one's items")
 	if err := flags.Parse(args); err != nil {
@@ -76,6 +77,9 @@ func demo(ctx context.Context, args []string) error {
 		}
 	}
 	d := &demonstration{dir: *dir, port: port, marketplaces: []bazaar.Settings{bazaar.Demo}}
+	if *size > 0 {
+		d.marketplaces[0].PictureSize = *size
+	}
 	if *second {
 		d.marketplaces = append(d.marketplaces, bazaar.Tern)
 	}

@@ -9,6 +9,11 @@ import { Button, Dialog } from "../parts/controls";
 import { linksQuery } from "./queries";
 import { type ImportRun, number } from "./words";
 
+const maxFile = 2_000_000; // bytes that are read of a file
+
+/** linksIn are the links in a text, each once, wherever in a line they stand. */
+const linksIn = (text: string) => [...new Set(text.match(/https?:\/\/[^\s"'<>;,]+/g) ?? [])];
+
 /** Links takes the products of pasted links in, and shows what came of each, a line each. */
 export function Links({ onClose }: { onClose: () => void }) {
   const client = useQueryClient();
@@ -50,6 +55,20 @@ export function Links({ onClose }: { onClose: () => void }) {
               aria-label="Links, one a line"
               spellCheck={false}
               className="w-full rounded-md border border-line-2 bg-surface px-2.5 py-1.5 font-mono text-sm"
+            />
+          </label>
+          <label className="mt-1 block text-sm text-ink-2">
+            Or a text file of links, one a line{" "}
+            <input
+              type="file"
+              accept=".txt,.csv,text/plain,text/csv"
+              className="ml-1"
+              onChange={async (e) => {
+                const file = e.target.files?.[0];
+                if (!file) return;
+                const found = linksIn((await file.slice(0, maxFile).text()) ?? "");
+                setText((now) => [now.trim(), ...found].filter(Boolean).join("\n"));
+              }}
             />
           </label>
           {paste.error && (
