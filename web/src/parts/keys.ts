@@ -56,16 +56,18 @@ function onKey(event: KeyboardEvent) {
   )
     return;
   const sequence = Date.now() < pendingUntil ? `${pending} ${key}` : "";
-  for (const layer of [...layers].reverse()) {
-    for (const binding of layer.bindings) {
-      if (!binding.whileTyping && typing(target)) continue;
-      if (binding.keys.includes(key) || (sequence && binding.keys.includes(sequence))) {
-        event.preventDefault();
-        pendingUntil = 0;
-        binding.run();
-        return;
-      }
-    }
+  const find = (keys: string) =>
+    [...layers]
+      .reverse()
+      .flatMap((layer) => layer.bindings)
+      .find((binding) => binding.keys.includes(keys) && (binding.whileTyping || !typing(target)));
+  // A key that ends a sequence is no key by itself.
+  const binding = (sequence && find(sequence)) || find(key);
+  if (binding) {
+    event.preventDefault();
+    pendingUntil = 0;
+    binding.run();
+    return;
   }
   if (!typing(target) && layers.some((l) => l.bindings.some((b) => b.keys.some((k) => k.startsWith(`${key} `))))) {
     pending = key;

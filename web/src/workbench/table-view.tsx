@@ -209,7 +209,8 @@ function useTableEdits(store: number, filter: DraftFilter, byVariant: boolean, l
   latest.current = lines;
   const key = tableQuery(store, filter, byVariant).queryKey;
   const columns = useMemo(() => new Map(tableColumns.map((c) => [c.id, c])), []);
-  const save = useCallback(
+  const last = useRef(Promise.resolve()); // one is saved after another, and undone once it is saved
+  const saveNow = useCallback(
     async (body: { edits: Schemas["WorkbenchDraftEdit"][] }) => {
       try {
         const saved = await ask(api.POST("/api/drafts/edits", { params: { query: { store } }, body }));
@@ -240,6 +241,13 @@ function useTableEdits(store: number, filter: DraftFilter, byVariant: boolean, l
     },
     [client, store, say],
   );
+  const save = useCallback(
+    (body: Parameters<typeof saveNow>[0]) => {
+      last.current = last.current.then(() => saveNow(body));
+      return last.current;
+    },
+    [saveNow],
+  );
   const edit = useCallback(
     async (edits: CellEdit[]) => {
       const byDraft = new Map<number, { draft: TableRow; change: Partial<Input> }>();
@@ -269,6 +277,7 @@ function useTableEdits(store: number, filter: DraftFilter, byVariant: boolean, l
     [client, key, columns, store, save],
   );
   const undo = async () => {
+    await last.current;
     const bulk = made.current.pop();
     if (!bulk) return say("There is nothing of yours left to undo in this table.");
     try {
