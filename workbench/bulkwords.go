@@ -133,8 +133,9 @@ func (s *Service) applyInBulk(ctx context.Context, plan *bulk.Planner, drafts []
 					return operations, nil
 				})
 			var status huma.StatusError
-			if errors.As(err, &status) && status.GetStatus() == http.StatusNotFound {
-				continue // discarded meanwhile
+			gone := errors.As(err, &status) && status.GetStatus() == http.StatusNotFound
+			if gone || errors.Is(err, errDiscarded) {
+				continue // by somebody else meanwhile
 			}
 			if err != nil {
 				return fmt.Errorf("changing draft %d: %w", d.id, err)

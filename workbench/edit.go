@@ -164,7 +164,7 @@ func (s *Service) write(ctx context.Context, tx pgx.Tx, id int64, o writeOptions
 		return nil, err
 	}
 	if d.Discarded && !slices.ContainsFunc(operations, isDiscard) {
-		return nil, apikit.Problem(409, "", "This draft was discarded. Bring it back before you change it.")
+		return nil, errDiscarded
 	}
 	if !o.variants && slices.ContainsFunc(operations, needsVariants) {
 		if err := readVariants(ctx, tx, w); err != nil {
@@ -201,6 +201,9 @@ func needsVariants(op edit.Operation) bool {
 	}
 	return false
 }
+
+// errDiscarded is that a draft cannot be changed, since it was thrown away.
+var errDiscarded = apikit.Problem(409, "", "This draft was discarded. Bring it back before you change it.")
 
 func isDiscard(op edit.Operation) bool { return op.Kind() == edit.SetDiscarded{}.Kind() }
 

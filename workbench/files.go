@@ -137,7 +137,7 @@ type FileResult struct {
 	Bulk    int64         `json:"bulk"`
 }
 
-const maxDifferences, maxRejected = 1000, 200
+const maxDifferences, maxRejected, maxEdits = 1000, 200, 10_000
 
 // Import looks at a file of drafts as Export writes it, changed elsewhere, or makes the changes as one step. Columns
 // that are left out, and rows, stay as they are. Its error is a sentence.
@@ -172,6 +172,10 @@ func (s *Service) Import(ctx context.Context, storeID int64, content []byte, app
 	in.out.Drafts = len(edits)
 	if !apply || len(edits) == 0 {
 		return in.out, nil
+	}
+	if len(edits) > maxEdits {
+		return in.out, apikit.Problem(422, "file",
+			"The file changes %d drafts; up to %d are changed at once. Send it in parts.", len(edits), maxEdits)
 	}
 	made, err := s.EditMany(ctx, storeID, edits)
 	in.out.Refused, in.out.Bulk = made.Refused, made.Bulk

@@ -6,6 +6,8 @@ import (
 	"strings"
 	"testing"
 
+	"plainpelican/core/bulk"
+	"plainpelican/core/edit"
 	"plainpelican/testkit"
 	"plainpelican/workbench"
 )
@@ -179,7 +181,15 @@ func TestADiscardedDraftIsBroughtBack(t *testing.T) {
 	ids := w.Take(w.Offer(0), w.Offer(1))
 	path := fmt.Sprintf("/api/drafts/%d?store=%d", ids[0], store.ID)
 	w.Owner.Must("PATCH", path, map[string]any{"title": "Mine"}, nil)
+	both := change(w, bulk.Change{Act: bulk.AddTags, Names: []string{"both"}}, true, ids...)
 	w.Owner.Must("DELETE", path, nil, nil)
+	// A change of many is made, and undone, in those that are left.
+	more := change(w, bulk.Change{Act: bulk.SetText, Field: edit.Type, Text: "Mug"}, true, ids...)
+	var undone workbench.UndoBulkResult
+	w.Owner.Must("POST", fmt.Sprintf("/api/drafts/bulk/%d/undo", both.Bulk), nil, &undone)
+	if more.Changed != 1 || undone.Undone != 1 || undone.EditedSince != 1 {
+		t.Errorf("%+v %+v", more, undone)
+	}
 	if page := list(w, ""); page.Total != 1 || page.Drafts[0].ID != ids[1] {
 		t.Errorf("%+v", page)
 	}

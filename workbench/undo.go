@@ -3,6 +3,7 @@ package workbench
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 
@@ -176,7 +177,7 @@ func (s *Service) UndoBulk(ctx context.Context, bulk int64) (UndoBulkResult, err
 				}
 				return err
 			})
-			if since {
+			if since || errors.Is(err, errDiscarded) {
 				out.EditedSince++
 				continue
 			}

@@ -24,7 +24,7 @@ export function Price({
   const currency = v.ladder?.price.currency;
   const loses = v.manual && Number(v.ladder?.profit.value) < 0;
   return (
-    <span className="flex flex-wrap items-center justify-end gap-1">
+    <span className="flex items-center justify-end gap-1">
       {v.manual && !readOnly && (
         <button
           type="button"
@@ -36,18 +36,20 @@ export function Price({
           manual
         </button>
       )}
-      <Cell
-        row={row}
-        col="price"
-        fieldRef={field}
-        label={`Price of ${v.values.join(" ")}`}
-        value={v.ladder?.price.value ?? ""}
-        inputMode="decimal"
-        readOnly={readOnly}
-        check={(text) => checked(text, { least: 0, currency }).error}
-        aria-invalid={loses || undefined}
-        className={`w-20 rounded border bg-surface px-2 py-1 text-right aria-invalid:border-loss aria-invalid:text-loss ${v.manual ? "border-beak font-semibold" : "border-line-2"}`}
-      />
+      <span>
+        <Cell
+          row={row}
+          col="price"
+          fieldRef={field}
+          label={`Price of ${v.values.join(" ")}`}
+          value={v.ladder?.price.value ?? ""}
+          inputMode="decimal"
+          readOnly={readOnly}
+          check={(text) => checked(text, { least: 0, currency }).error}
+          aria-invalid={loses || undefined}
+          className={`w-20 rounded border bg-surface px-2 py-1 text-right aria-invalid:border-loss aria-invalid:text-loss ${v.manual ? "border-beak font-semibold" : "border-line-2"}`}
+        />
+      </span>
     </span>
   );
 }

@@ -477,7 +477,7 @@ function Losing({ variant: v, onRule }: { variant: DraftVariant; onRule: (() => 
   if (!v.ladder || !v.rule_price) return null;
   return (
     <p className="mt-2 text-loss" role="alert">
-      The typed price of <b>{v.values.join(" ")}</b> loses{" "}
+      The manual price of <b>{v.values.join(" ")}</b> loses{" "}
       <Money of={{ ...v.ladder.profit, value: v.ladder.profit.value.replace("-", "") }} /> on each sale: the landed cost
       is <Money of={v.ladder.landed} />, fees take <Money of={v.ladder.fees} />
       {num(v.ladder.tax) > 0 && (
