@@ -1,3 +1,4 @@
+import { readFileSync } from "node:fs";
 import { expect, type Page, test } from "@playwright/test";
 import { api, connectStore, signIn } from "./world";
 
@@ -302,4 +303,33 @@ test("money rules by keyboard alone", async ({ page }) => {
   await press("a");
   await expect(page.getByText("Applied. Drafts")).toBeVisible();
   await plainly(page);
+});
+
+test("money rules go out as a file, and one that was changed is seen before it is applied", async ({ page }) => {
+  await signIn(page);
+  await connectStore(page);
+  await page.goto("/markup");
+  const download = page.waitForEvent("download");
+  await page.getByRole("button", { name: "Export rules" }).click();
+  const text = readFileSync(await (await download).path(), "utf8");
+  const file = page.getByLabel("A file of money rules");
+  const read = (content: string) =>
+    file.setInputFiles({ name: "rules.json", mimeType: "application/json", buffer: Buffer.from(content) });
+  for (const [content, reason] of [
+    ["{", "is not JSON"],
+    ["[]", "does not hold money rules"],
+    [text.replace('"USD"', '"EUR"'), "Its amounts are in EUR"],
+    [text.replace('"promise_days"', '"promise"'), "Something is missing"],
+  ] as const) {
+    await read(content);
+    await expect(page.getByText(reason).first()).toBeVisible();
+  }
+  const changed = JSON.parse(text) as { rules: { promise_days: number } };
+  changed.rules.promise_days += 3;
+  await read(JSON.stringify(changed));
+  await expect(page.getByRole("button", { name: "Discard the change" })).toBeVisible();
+  await expect(page.getByRole("button", { name: `${changed.rules.promise_days} days` }).first()).toBeVisible();
+  await page.getByRole("button", { name: "Discard the change" }).click();
+  await page.getByRole("dialog").getByRole("button", { name: "Discard the change" }).click();
+  await expect(page.getByRole("button", { name: "Discard the change" })).toHaveCount(0);
 });

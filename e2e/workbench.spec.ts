@@ -270,7 +270,7 @@ test("a session of twenty drafts, by keyboard alone", async ({ page }) => {
 });
 
 test("the Catalog is a wall of pictures with the same cursor, and all that match are taken", async ({ page }) => {
-  await page.goto("/catalog?words=lantern&days=30");
+  await page.goto(`/catalog?words=${test.info().retry ? "kettle" : "lantern"}&days=30`);
   const offers = page.getByRole("grid", { name: "Offers" });
   await rowsOf(offers).nth(1).waitFor();
   const rows = await rowsOf(offers).count();
@@ -287,7 +287,7 @@ test("the Catalog is a wall of pictures with the same cursor, and all that match
   await page.keyboard.press("Escape");
   const before = (await api<{ total: number }>(page, "GET", "/api/drafts?store=1")).total;
   await page.getByRole("button", { name: /^Take all \d+$/ }).click();
-  await page.getByText(/offers are in the Workbench|is in the Workbench/).waitFor();
+  await page.getByText(/\d+ offers are in the Workbench\./).waitFor();
   expect((await api<{ total: number }>(page, "GET", "/api/drafts?store=1")).total).toBeGreaterThan(before + 1);
   await page.keyboard.press("Escape");
   await page.keyboard.press("w");

@@ -58,7 +58,7 @@ export function Links({ onClose }: { onClose: () => void }) {
             />
           </label>
           <label className="mt-1 block text-sm text-ink-2">
-            Or a text file of links, one a line{" "}
+            Or choose a text file with links in it{" "}
             <input
               type="file"
               accept=".txt,.csv,text/plain,text/csv"

@@ -9,6 +9,7 @@ import { useKeys } from "../parts/keys";
 import { useSay } from "../parts/toast";
 import { Changes } from "./changes";
 import { EffectView } from "./effect";
+import { RulesFile } from "./file";
 import { effectQuery, rulesQuery } from "./queries";
 import { Rules } from "./rules";
 import { Standing } from "./standing";
@@ -181,6 +182,7 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
         />
         <Standing store={store} edited={edited} onChange={set} error={effect.error ?? undefined} />
         <Changes store={store} newest={inForce.revision} />
+        <RulesFile store={store} edited={edited} onChange={change} />
       </div>
       <section className="flex min-w-0 grow basis-1/2 flex-col" aria-label="Effect">
         <div className="min-h-0 grow overflow-auto px-5 pt-4">

@@ -56,7 +56,7 @@ type TextWay = keyof typeof waysOfText;
 
 const textWays: Partial<Record<Subject, TextWay[]>> = {
   title: ["tidy", "replace_text", "fill_pattern", "restore_original"],
-  description: ["tidy", "replace_text", "add_header", "add_footer", "restore_original"],
+  description: ["tidy", "replace_text", "fill_pattern", "add_header", "add_footer", "restore_original"],
   type: ["set_text", "replace_text"],
   vendor: ["set_text"],
   search: ["fill_pattern", "set_text", "replace_text"],

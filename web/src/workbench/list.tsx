@@ -58,6 +58,7 @@ export function DraftList({
           <Tick
             checked={list.length > 0 && !more && list.every((d) => selected.has(d.id))}
             onChange={onSelectAll}
+            disabled={list.length === 0}
             label="Select all drafts"
           />
           <b>

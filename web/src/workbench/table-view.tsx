@@ -362,7 +362,7 @@ function Sheet({
           style={{ gridTemplateColumns: tracks, minWidth: width }}
         >
           <span role="columnheader" className="sticky left-0 z-10 bg-sunk pl-1">
-            <Tick checked={all} onChange={onSelectAll} label="Select all drafts" />
+            <Tick checked={all} onChange={onSelectAll} disabled={lines.length === 0} label="Select all drafts" />
           </span>
           {columns.map((c) => (
             <span
