@@ -283,11 +283,10 @@ func (w *writing) conflict(fields []edit.Field, base map[edit.Field]int) error {
 // value is what a field holds now, as a draft shows it.
 func (w *writing) value(f edit.Field) any {
 	d := &w.draft
+	if text, is := d.TextOf(f); is {
+		return text
+	}
 	switch f {
-	case edit.Title:
-		return d.Title
-	case edit.Description:
-		return d.Description
 	case edit.Pictures:
 		return d.Pictures
 	case edit.Options:
@@ -296,16 +295,6 @@ func (w *writing) value(f edit.Field) any {
 		return d.Collections
 	case edit.Tags:
 		return d.Tags
-	case edit.Type:
-		return d.Type
-	case edit.Vendor:
-		return d.Vendor
-	case edit.SearchTitle:
-		return d.SearchTitle
-	case edit.SearchDescription:
-		return d.SearchDescription
-	case edit.Delivery:
-		return d.Delivery
 	case edit.Reserve:
 		return d.Reserve
 	case edit.Tray:

@@ -108,6 +108,12 @@ const maxEvaluated = 3000
 // List lists drafts, newest first, with what each lacks: up to limit of those made before the draft with an id, all
 // where it is 0; or some by their ids.
 func (s *Service) List(ctx context.Context, storeID, before int64, limit int, ids []int64, f Filter) (Page, error) {
+	return s.page(ctx, storeID, before, limit, ids, f, nil)
+}
+
+// page is List that also shows each draft that is listed, where show is not nil, in the order of the list.
+func (s *Service) page(ctx context.Context, storeID, before int64, limit int, ids []int64, f Filter,
+	show shower) (Page, error) {
 	page := Page{Drafts: []Line{}}
 	keep, err := s.evaluated(ctx, storeID, f)
 	if err != nil {
@@ -115,7 +121,7 @@ func (s *Service) List(ctx context.Context, storeID, before int64, limit int, id
 	}
 	if ids != nil {
 		page.Total = len(ids)
-		page.Drafts, err = s.lines(ctx, storeID, ids, nil)
+		page.Drafts, err = s.lines(ctx, storeID, ids, nil, show)
 		return page, err
 	}
 	var args []any
@@ -137,7 +143,7 @@ func (s *Service) List(ctx context.Context, storeID, before int64, limit int, id
 		if len(ids) > limit {
 			ids, page.Next = ids[:limit], ids[limit-1]
 		}
-		page.Drafts, err = s.lines(ctx, storeID, ids, nil)
+		page.Drafts, err = s.lines(ctx, storeID, ids, nil, show)
 		return page, err
 	}
 	first, seen := before == 0, 0
@@ -147,7 +153,7 @@ func (s *Service) List(ctx context.Context, storeID, before int64, limit int, id
 		if err != nil {
 			return page, err
 		}
-		lines, err := s.lines(ctx, storeID, ids, keep)
+		lines, err := s.lines(ctx, storeID, ids, keep, show)
 		if err != nil {
 			return page, err
 		}
@@ -229,8 +235,11 @@ func (s *Service) evaluated(ctx context.Context, storeID int64, f Filter) (keepe
 	}, nil
 }
 
+// shower is shown a draft with its line and its variants as they are priced.
+type shower func(d *draft, line Line, variants []Variant)
+
 // lines are drafts as lines of the list, in the order of the list; keep says which, all where it is nil.
-func (s *Service) lines(ctx context.Context, storeID int64, ids []int64, keep keeper) ([]Line, error) {
+func (s *Service) lines(ctx context.Context, storeID int64, ids []int64, keep keeper, show shower) ([]Line, error) {
 	lines := []Line{}
 	if len(ids) == 0 {
 		return lines, nil
@@ -246,8 +255,13 @@ func (s *Service) lines(ctx context.Context, storeID int64, ids []int64, keep ke
 	for _, d := range drafts {
 		variants, quote := d.priced(t, false)
 		report := d.report(t, variants, quote)
-		if keep == nil || keep(report, variants) {
-			lines = append(lines, d.line(report))
+		if keep != nil && !keep(report, variants) {
+			continue
+		}
+		line := d.line(report)
+		lines = append(lines, line)
+		if show != nil {
+			show(d, line, variants)
 		}
 	}
 	return lines, nil

@@ -59,35 +59,17 @@ type TablePage struct {
 // Table is List in the shape of a table: a row for each draft, with its variants where they are asked for.
 func (s *Service) Table(ctx context.Context, storeID, before int64, limit int, ids []int64, f Filter,
 	variants bool) (TablePage, error) {
-	page, err := s.List(ctx, storeID, before, limit, ids, f)
-	out := TablePage{Rows: []TableRow{}, Total: page.Total, Next: page.Next}
-	if err != nil || len(page.Drafts) == 0 {
-		return out, err
-	}
-	found := make([]int64, len(page.Drafts))
-	for i, d := range page.Drafts {
-		found[i] = d.ID
-	}
-	t, err := s.storeContext(ctx, s.Pool, storeID, false, found...)
-	if err != nil {
-		return out, err
-	}
-	drafts, err := load(ctx, s.Pool, s.Media, found...)
-	if err != nil {
-		return out, err
-	}
-	for _, d := range drafts {
-		at := slices.IndexFunc(page.Drafts, func(l Line) bool { return l.ID == d.id })
-		out.Rows = append(out.Rows, d.row(page.Drafts[at], t, variants))
-	}
-	return out, nil
+	rows := []TableRow{}
+	page, err := s.page(ctx, storeID, before, limit, ids, f, func(d *draft, line Line, priced []Variant) {
+		rows = append(rows, d.row(line, priced, variants))
+	})
+	return TablePage{Rows: rows, Total: page.Total, Next: page.Next}, err
 }
 
-func (d *draft) row(line Line, t storeContext, variants bool) TableRow {
+func (d *draft) row(line Line, priced []Variant, variants bool) TableRow {
 	r := TableRow{Line: line, Changes: d.changes, SearchTitle: d.text.SearchTitle,
 		SearchDescription: d.text.SearchDescription, Reserve: d.text.Reserve, Supplier: d.supplier,
 		Source: d.facts.Source, Variants: []TableVariant{}}
-	priced, _ := d.priced(t, false)
 	for _, v := range priced {
 		one := TableVariant{ID: v.ID, Values: v.Values, Chosen: v.Chosen, Codes: v.Codes, MadeSKU: v.MadeSKU,
 			SupplierBarcode: v.SupplierBarcode, Stock: v.Stock, Cost: v.Cost, Manual: v.Manual}

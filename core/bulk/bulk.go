@@ -70,16 +70,13 @@ type Facts struct {
 	DraftID int64
 	// Title and Description are the supplier's own.
 	Title, Description string
-	// Values are facts by name, for patterns; those of FactNames.
+	// Values are facts of its offer by name, for patterns.
 	Values map[string]string
 	// Stock is what its supplier has of each variant, by id.
 	Stock map[int64]int
 	// Live is that it is for sale in a store.
 	Live bool
 }
-
-// FactNames are the facts that a pattern may ask for, besides the names of options.
-var FactNames = []string{"title", "original", "brand", "type", "vendor", "category", "weight", "options", "number"}
 
 // texts are the fields that a change of a text may be about.
 var texts = []edit.Field{edit.Title, edit.Description, edit.Type, edit.Vendor, edit.SearchTitle, edit.SearchDescription,
@@ -233,7 +230,7 @@ func names(now, next []string, op edit.Operation) Result {
 // text changes one of the texts of a draft.
 func (p *Planner) text(d *edit.Draft, f Facts) Result {
 	c := p.change
-	now := value(d, c.Field)
+	now, _ := d.TextOf(c.Field)
 	next, note := now, ""
 	switch c.Act {
 	case SetText:
@@ -282,26 +279,6 @@ func (p *Planner) text(d *edit.Draft, f Facts) Result {
 		r.Operations[0] = edit.SetDescription{Description: next}
 	}
 	return r
-}
-
-func value(d *edit.Draft, f edit.Field) string {
-	switch f {
-	case edit.Title:
-		return d.Title
-	case edit.Description:
-		return d.Description
-	case edit.Type:
-		return d.Type
-	case edit.Vendor:
-		return d.Vendor
-	case edit.SearchTitle:
-		return d.SearchTitle
-	case edit.SearchDescription:
-		return d.SearchDescription
-	case edit.Delivery:
-		return d.Delivery
-	}
-	return ""
 }
 
 // joined is a description with a header or a footer, once.

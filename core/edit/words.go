@@ -53,6 +53,20 @@ func (d *Draft) text(f Field) *string {
 	return nil
 }
 
+// TextOf is the text of a field that is one; ok is false of other fields.
+func (d *Draft) TextOf(f Field) (text string, ok bool) {
+	switch f {
+	case Title:
+		return d.Title, true
+	case Description:
+		return d.Description, true
+	}
+	if at := d.text(f); at != nil {
+		return *at, true
+	}
+	return "", false
+}
+
 // Name is what a field is called in a sentence.
 func (f Field) Name() string {
 	switch f {
