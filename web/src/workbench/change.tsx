@@ -9,7 +9,7 @@ import { NameField, NamesField } from "../parts/names";
 import { Check, Radios } from "../parts/radios";
 import { type Column, Table } from "../parts/table";
 import { useSay } from "../parts/toast";
-import { namesQuery } from "./queries";
+import { namesQuery, undoBulk, undoneWords } from "./queries";
 import { EditWording } from "./wording";
 
 type Change = Schemas["BulkChange"];
@@ -149,9 +149,7 @@ function useChange(ids: number[], except: number[], change: Change | undefined, 
   });
   const undo = async (bulk: number) => {
     try {
-      const undone = await ask(api.POST("/api/drafts/bulk/{id}/undo", { params: { path: { id: bulk } } }));
-      const stay = undone.edited_since > 0 ? `; ${undone.edited_since} were edited since and stay` : "";
-      say(`Undone in ${undone.undone === 1 ? "1 draft" : `${undone.undone} drafts`}${stay}.`);
+      say(undoneWords(await undoBulk(bulk)));
       again();
     } catch (error) {
       say((error as Problem).message, true);

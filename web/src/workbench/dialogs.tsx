@@ -8,6 +8,7 @@ import type { EditDraft } from "./draft";
 import { History } from "./history";
 import { Prices } from "./prices";
 import { Publish } from "./publish";
+import { undoBulk } from "./queries";
 import { Tidy } from "./tidy";
 import { MoveToTray, Trays } from "./trays";
 
@@ -91,7 +92,7 @@ function UndoBulk({ bulk, onClose }: { bulk: NonNullable<Draft["undo_bulk"]>; on
   const client = useQueryClient();
   const say = useSay();
   const undo = useMutation({
-    mutationFn: () => ask(api.POST("/api/drafts/bulk/{id}/undo", { params: { path: { id: bulk.id } } })),
+    mutationFn: () => undoBulk(bulk.id),
     onSuccess: (result) => {
       say(
         `Undone in ${result.undone === 1 ? "1 draft" : `${result.undone} drafts`}${result.edited_since > 0 ? `; ${result.edited_since} were changed since and stay` : ""}.`,

@@ -10,7 +10,7 @@ import { Money } from "../parts/money";
 import { Radios } from "../parts/radios";
 import { useSay } from "../parts/toast";
 import type { EditDraft } from "./draft";
-import { proposalsQuery, showDraft } from "./queries";
+import { proposalsQuery, showDraft, undoBulk } from "./queries";
 
 type Act = Schemas["WorkbenchReshapeInput"];
 type Result = Schemas["WorkbenchReshapeResult"];
@@ -203,7 +203,7 @@ function useSplitDraft(draft: Draft, onDone: () => void) {
       say(`There are ${made.drafts.length} drafts now.`, false, {
         words: "Undo",
         run: () =>
-          void ask(api.POST("/api/drafts/bulk/{id}/undo", { params: { path: { id: made.bulk } } }))
+          void undoBulk(made.bulk)
             .then(() => {
               void again();
               go(`/workbench/${draft.id}`);

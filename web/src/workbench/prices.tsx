@@ -10,6 +10,7 @@ import { typedNumber } from "../parts/number";
 import { Check, Radios } from "../parts/radios";
 import { type Column, Table } from "../parts/table";
 import { useSay } from "../parts/toast";
+import { undoBulk } from "./queries";
 
 type Priced = Schemas["WorkbenchBulkPriceResult"];
 type Act = Schemas["WorkbenchBulkPriceInput"]["act"];
@@ -63,7 +64,7 @@ export function Prices({ ids, onClose }: { ids: number[]; onClose: () => void })
   };
   const undo = async (bulk: number) => {
     try {
-      const undone = await ask(api.POST("/api/drafts/bulk/{id}/undo", { params: { path: { id: bulk } } }));
+      const undone = await undoBulk(bulk);
       say(
         `Prices of ${undone.undone} drafts are back${undone.edited_since > 0 ? `; ${undone.edited_since} were edited since and stay` : ""}.`,
       );

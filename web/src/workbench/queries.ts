@@ -155,3 +155,12 @@ export function updateRows(client: QueryClient, key: readonly unknown[], change:
     now ? { ...now, pages: now.pages.map((p) => ({ ...p, rows: p.rows.map(change) })) } : now,
   );
 }
+
+/** undoBulk takes back a change of many drafts. */
+export const undoBulk = (id: number) => ask(api.POST("/api/drafts/bulk/{id}/undo", { params: { path: { id } } }));
+
+/** undoneWords says what was taken back, and what stays. */
+export function undoneWords({ undone, edited_since }: Schemas["WorkbenchUndoBulkResult"]): string {
+  const stay = edited_since > 0 ? `; ${edited_since} were edited since and stay` : "";
+  return `Undone in ${undone === 1 ? "1 draft" : `${undone} drafts`}${stay}.`;
+}

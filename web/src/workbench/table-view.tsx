@@ -16,7 +16,7 @@ import { type Dialog, Dialogs } from "./dialogs";
 import { Exchange } from "./exchange";
 import { FilterSentence, useDraftFilter } from "./filter";
 import { add as addEdit, type Edit, editsWait, fieldsOf } from "./pending";
-import { type DraftFilter, tableQuery, updateRows } from "./queries";
+import { type DraftFilter, tableQuery, undoBulk, undoneWords, updateRows } from "./queries";
 import {
   type Input,
   type Line,
@@ -281,9 +281,7 @@ function useTableEdits(store: number, filter: DraftFilter, byVariant: boolean, l
     const bulk = made.current.pop();
     if (!bulk) return say("There is nothing of yours left to undo in this table.");
     try {
-      const undone = await ask(api.POST("/api/drafts/bulk/{id}/undo", { params: { path: { id: bulk } } }));
-      const stay = undone.edited_since > 0 ? `; ${undone.edited_since} were changed since and stay` : "";
-      say(`Undone in ${undone.undone === 1 ? "1 draft" : `${undone.undone} drafts`}${stay}.`);
+      say(undoneWords(await undoBulk(bulk)));
     } catch (error) {
       say((error as Problem).message, true);
     }

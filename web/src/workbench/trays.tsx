@@ -5,7 +5,7 @@ import { refresh } from "../api/refresh";
 import { Button, Dialog } from "../parts/controls";
 import { Field } from "../parts/field";
 import { useSay } from "../parts/toast";
-import { type DraftFilter, traysQuery } from "./queries";
+import { type DraftFilter, traysQuery, undoBulk } from "./queries";
 
 type Tray = Schemas["WorkbenchTray"];
 
@@ -30,7 +30,7 @@ export function useMoveToTray() {
       say(`${words} in ${name} now.`, false, {
         words: "Undo",
         run: () =>
-          void ask(api.POST("/api/drafts/bulk/{id}/undo", { params: { path: { id: moved.bulk } } }))
+          void undoBulk(moved.bulk)
             .then(() => refresh(client, "drafts", "draft", "trays"))
             .catch((error: Problem) => say(error.message, true)),
       });
