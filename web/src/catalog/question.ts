@@ -77,10 +77,8 @@ type Asking = {
 
 /**
  * useQuestion reads the sentence from the address and writes it there, a clause as a step of its own that the
- * browser's Back undoes; what is
- * typed is written once typing rests, or at settle: at each key that would take the browser as long as an answer. A
- * changed sentence is asked
- * at once, before the page draws itself for it.
+ * browser's Back undoes; what is typed is written once typing rests, or at settle: at each key that would take the
+ * browser as long as an answer. A changed sentence is asked at once, before the page draws itself for it.
  */
 export function useQuestion(store: number): Asking {
   const [params, setParams] = useSearchParams();
@@ -89,9 +87,14 @@ export function useQuestion(store: number): Asking {
   const held = useMemo(() => questionOf(new URLSearchParams(address)), [address]);
   // What was changed here counts until another hand changes the address, which follows a little later.
   const [changed, setChanged] = useState<{ question: Question; over: string[] }>();
-  const wrote = useRef<string>(undefined);
-  const mine = changed !== undefined && (changed.over.includes(address) || address === wrote.current);
+  // What was written on the way here: on a slow machine several are under way before the first one arrives.
+  const wrote = useRef<string[]>([]);
+  const mine = changed !== undefined && (changed.over.includes(address) || wrote.current.includes(address));
   const question = mine ? changed.question : held;
+  const shown = useRef(address);
+  useEffect(() => {
+    shown.current = address;
+  }, [address]);
   const write = useRef<{ timer: number; now: () => void }>(undefined);
   const settle = useCallback(() => {
     clearTimeout(write.current?.timer);
@@ -104,7 +107,7 @@ export function useQuestion(store: number): Asking {
       // For another hand's, or on leaving, what waits to be written is dropped.
       clearTimeout(write.current?.timer);
       write.current = undefined;
-      wrote.current = undefined;
+      wrote.current = [];
     };
   }, [mine]);
   const change = (part: Partial<Question>) => {
@@ -121,7 +124,8 @@ export function useQuestion(store: number): Asking {
     setChanged({ question: next, over });
     clearTimeout(write.current?.timer);
     const now = () => {
-      wrote.current = there.toString();
+      const arrived = Math.max(0, wrote.current.lastIndexOf(shown.current)); // what came before it is over
+      wrote.current = [...wrote.current.slice(arrived), there.toString()];
       setParams(there, { replace: typed });
     };
     write.current = { timer: window.setTimeout(settle, rest), now };

@@ -113,7 +113,7 @@ function MemberRow({ member: m }: { member: Member }) {
     mutationFn: (body) => ask(api.PATCH("/api/members/{id}", { params: { path: { id: m.id } }, body })),
     onSuccess: (now) => {
       say(now.disabled ? `${now.name} cannot sign in any more.` : `${now.name} is ${now.role}.`);
-      setAsking("");
+      setAsking((asked) => (asked === "disable" ? "" : asked)); // a password asked for meanwhile stays
     },
     onError: (error) => say(error.message, true),
     onSettled: settled,
