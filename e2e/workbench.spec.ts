@@ -304,3 +304,45 @@ test("the store page is shown with the variant that a customer chooses", async (
   await shown.getByLabel("Desk").check();
   await expect(shown.getByRole("radio", { name: last?.values[0] ?? "", exact: true })).toBeChecked();
 });
+
+test("another supplier's variants join a draft, each bought where it comes from, and leave it again", async ({
+  page,
+}) => {
+  const [mug] = await fresh(page, 1, "enamel mug");
+  const { taken } = await api<{ taken: { draft_id: number }[] }>(page, "POST", "/api/drafts/take", {
+    offers: [mug?.id],
+  });
+  await page.goto(`/workbench/${taken[0]?.draft_id}`);
+  const grid = page.getByRole("table", { name: "Variants", exact: true });
+  const rows = grid.locator("tbody tr");
+  await expect(rows.first()).toBeVisible();
+  const own = await rows.count();
+  await page.getByRole("button", { name: "Add a supplier…" }).click();
+  await page.getByRole("list", { name: "Offers" }).getByRole("link").first().click();
+  const theirs = page.getByRole("table", { name: "Variants of the other offer" }).locator("tbody tr");
+  await expect(theirs.first()).toBeVisible();
+  // An option that the other offer does not have is said, and until then nothing is added.
+  await page
+    .getByRole("combobox", { name: /is called there$/ })
+    .first()
+    .selectOption("none: say it here");
+  await expect(page.getByRole("status").filter({ hasText: "Say which" })).toBeVisible();
+  await expect(page.getByRole("button", { name: /^Add \d+ variant/ })).toBeDisabled();
+  await page.getByRole("textbox", { name: "Name of the new option" }).fill("Finish");
+  await page
+    .getByRole("textbox", { name: /^What those added are in/ })
+    .first()
+    .fill("Harbour grey");
+  await page
+    .getByRole("textbox", { name: /^What the draft's own are in/ })
+    .first()
+    .fill("Plain");
+  await expect(page.getByRole("button", { name: /^Add \d+ variant/ })).toBeEnabled();
+  const added = await theirs.count();
+  await page.keyboard.press("Control+Enter");
+  await expect(rows).toHaveCount(own + added);
+  await expect(grid.getByText("Harbour grey").first()).toBeVisible();
+  await expect(grid.getByRole("columnheader", { name: "Supplier" })).toBeVisible();
+  await page.getByRole("button", { name: "Undo", exact: true }).click();
+  await expect(rows).toHaveCount(own);
+});

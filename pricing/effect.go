@@ -200,7 +200,8 @@ type effectRun struct {
 	index  int
 	// of the draft that rows come for
 	item    markup.Item
-	quote   Quote
+	several bool // it is bought from several offers
+	quotes  quotes
 	inDraft bool
 	largest Move
 	moved   int
@@ -222,12 +223,16 @@ func (l *effectRun) row(before *priceRow) {
 		}
 		l.inDraft = true
 		input := &l.inputs[l.index]
-		if l.item = l.then.itemOf(&input.Facts); !l.quick {
-			l.quote = l.then.Quote(&input.Facts)
+		l.item, l.several = l.then.itemOf(&input.Facts), input.severalOffers()
+		if !l.quick {
+			l.quotes = l.then.quotes(input)
 		}
 	}
 	input := &l.inputs[l.index]
 	at := slices.IndexFunc(input.Variants, func(v VariantInput) bool { return v.ID == before.variant })
+	if l.several {
+		l.item = input.itemOf(l.then, before.variant)
+	}
 	var after priceRow
 	switch {
 	case at >= 0 && !input.Variants[at].Chosen, at < 0 && !l.quick:
@@ -235,7 +240,7 @@ func (l *effectRun) row(before *priceRow) {
 	case l.quick:
 		after = l.repricer.priceFromStored(l.then, &l.item, before)
 	default:
-		after = l.repricer.priceFromOffer(&l.quote, input.DraftID, &input.Variants[at])
+		after = l.repricer.priceFromOffer(l.quotes.of(&input.Variants[at]), input.DraftID, &input.Variants[at])
 	}
 	l.compare(before, &after)
 }
@@ -349,13 +354,13 @@ func (s *Service) nameMoves(ctx context.Context, l *effectRun) error {
 		if input == nil {
 			continue
 		}
-		quote := l.then.Quote(&input.Facts)
+		quotes := l.then.quotes(input)
 		for _, v := range input.Variants {
 			if v.ID != m.variant {
 				continue
 			}
 			var trace markup.Trace
-			if ladder, err := quote.Ladder(v.Unit, nil, &trace); err == nil {
+			if ladder, err := quotes.of(&v).Ladder(v.Unit, nil, &trace); err == nil {
 				m.Then, m.Trace = ladder, trace.Lines()
 			}
 		}

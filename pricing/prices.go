@@ -6,6 +6,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"slices"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgtype"
@@ -20,7 +21,7 @@ import (
 type Drafts interface {
 	// PricingInputs gives drafts in order of id: those of ids, or else up to limit of them after one.
 	// Without bare they come with their deliveries and variants, typed prices in the store
-	// among them; bare ones have what rules ask about and the ids of variants not chosen.
+	// among them; bare ones have what rules ask about, the ids of variants not chosen, and those of other offers.
 	PricingInputs(ctx context.Context, q database.Querier, storeID int64, ids []int64, after int64, limit int,
 		bare bool) ([]DraftInput, error)
 	// Names says what people call drafts and their variants.
@@ -34,12 +35,52 @@ type DraftInput struct {
 	Variants []VariantInput
 }
 
-// VariantInput is a draft variant to be priced; Typed is 0 where the rules price it.
+// VariantInput is a draft variant to be priced; ManualPrice is 0 where the rules price it.
 type VariantInput struct {
 	ID          int64
 	Chosen      bool
 	Unit        Unit
 	ManualPrice int64
+	// Facts are those of the offer that it is bought from, where that is not its draft's; nil where it is.
+	Facts *OfferFacts
+}
+
+// quotes are what a draft's variants are priced with: its own, and one for each further offer.
+type quotes struct {
+	pricer *Pricer
+	own    Quote
+	others map[*OfferFacts]*Quote
+}
+
+func (p *Pricer) quotes(d *DraftInput) quotes { return quotes{pricer: p, own: p.Quote(&d.Facts)} }
+
+func (q *quotes) of(v *VariantInput) *Quote {
+	if v.Facts == nil {
+		return &q.own
+	}
+	if q.others == nil {
+		q.others = map[*OfferFacts]*Quote{}
+	}
+	if q.others[v.Facts] == nil {
+		other := q.pricer.Quote(v.Facts)
+		q.others[v.Facts] = &other
+	}
+	return q.others[v.Facts]
+}
+
+// itemOf is what rules ask about a variant of the draft, by its id, where nothing lands anew.
+func (d *DraftInput) itemOf(p *Pricer, variant int64) markup.Item {
+	for i := range d.Variants {
+		if v := &d.Variants[i]; v.ID == variant && v.Facts != nil {
+			return p.itemOf(v.Facts)
+		}
+	}
+	return p.itemOf(&d.Facts)
+}
+
+// severalOffers tells whether a variant is bought from another offer than the draft's.
+func (d *DraftInput) severalOffers() bool {
+	return slices.ContainsFunc(d.Variants, func(v VariantInput) bool { return v.Facts != nil })
 }
 
 // Name is what people call a draft.
@@ -219,9 +260,10 @@ func (s *Service) PriceDrafts(ctx context.Context, tx pgx.Tx, ids []int64) error
 		var c repricer
 		var rows []priceRow
 		for i := range inputs {
-			quote := b.of(inputs[i].DraftID).Quote(&inputs[i].Facts)
+			quotes := b.of(inputs[i].DraftID).quotes(&inputs[i])
 			for j := range inputs[i].Variants {
-				rows = append(rows, c.priceFromOffer(&quote, inputs[i].DraftID, &inputs[i].Variants[j]))
+				v := &inputs[i].Variants[j]
+				rows = append(rows, c.priceFromOffer(quotes.of(v), inputs[i].DraftID, v))
 			}
 		}
 		if err := upsertPrices(ctx, tx, id, rows); err != nil {

@@ -76,8 +76,9 @@ func (s *Service) RepriceAll(ctx context.Context, tx pgx.Tx, why string) error {
 
 // RepriceChanged is sources.Prices: only the drafts of the offers in question are looked at.
 func (s *Service) RepriceChanged(ctx context.Context, tx pgx.Tx, sourceID int64, since time.Time, why string) error {
-	rows, err := tx.Query(ctx, `select d.id from facts.draft d join facts.offer o on o.id = d.offer_id
-		where o.source_id = $1 and o.updated_at >= $2 order by d.id`, sourceID, since)
+	rows, err := tx.Query(ctx, `select distinct d.draft_id from facts.draft_offer d
+		join facts.offer o on o.id = d.offer_id
+		where o.source_id = $1 and o.updated_at >= $2 order by d.draft_id`, sourceID, since)
 	if err != nil {
 		return err
 	}
@@ -297,8 +298,11 @@ func repriceBatch(b *pricerSet, inputs []DraftInput, old []priceRow, full bool) 
 			index++
 		}
 		if !full {
-			item := p.itemOf(&input.Facts)
+			item, several := p.itemOf(&input.Facts), input.severalOffers()
 			for ; index < len(old) && old[index].draft == input.DraftID; index++ {
+				if several {
+					item = input.itemOf(p, old[index].variant)
+				}
 				if fresh := c.priceFromStored(p, &item, &old[index]); !fresh.equal(&old[index]) {
 					fresh.moves = fresh.price != old[index].price
 					changed = append(changed, fresh)
@@ -310,9 +314,9 @@ func repriceBatch(b *pricerSet, inputs []DraftInput, old []priceRow, full bool) 
 		for ; index < len(old) && old[index].draft == input.DraftID; index++ {
 			known[old[index].variant] = &old[index]
 		}
-		quote := p.Quote(&input.Facts)
+		quotes := p.quotes(input)
 		for j := range input.Variants {
-			fresh := c.priceFromOffer(&quote, input.DraftID, &input.Variants[j])
+			fresh := c.priceFromOffer(quotes.of(&input.Variants[j]), input.DraftID, &input.Variants[j])
 			before := known[fresh.variant]
 			if before == nil {
 				missing = append(missing, fresh)

@@ -231,19 +231,26 @@ func (s *Service) check(ctx context.Context, item *sending, draft workbench.Read
 			return &failure{string(f.Area), f.Words}
 		}
 	}
-	sold, err := s.Supply.StillSold(ctx, draft.SourceID, draft.OfferNumber)
-	if database.Away(err) {
-		return err
-	}
-	if err != nil {
-		item.note = fmt.Sprintf("%s, so cost and stock are as they were imported.", trimStop(err.Error()))
-	}
-	if !sold {
-		if err := s.Offers.Withdraw(ctx, draft.OfferID); err != nil {
+	for _, from := range draft.Bought {
+		sold, err := s.Supply.StillSold(ctx, from.SourceID, from.Number)
+		if database.Away(err) {
 			return err
 		}
-		return &failure{string(readiness.Variants),
-			fmt.Sprintf("%s has stopped selling this. Take the same item from another supplier.", draft.Supplier)}
+		if err != nil {
+			item.note = fmt.Sprintf("%s, so cost and stock are as they were imported.", trimStop(err.Error()))
+		}
+		if sold {
+			continue
+		}
+		if err := s.Offers.Withdraw(ctx, from.OfferID); err != nil {
+			return err
+		}
+		what := "this"
+		if len(draft.Bought) > 1 {
+			what = "“" + strings.Join(from.Variants, "”, “") + "”"
+		}
+		return &failure{string(readiness.Variants), fmt.Sprintf(
+			"%s has stopped selling %s. Take the same item from another supplier.", from.Supplier, what)}
 	}
 	return nil
 }

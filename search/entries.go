@@ -162,7 +162,7 @@ func (s *Service) readEntries(ctx context.Context, where string, arg any, do fun
 			coalesce(o.return_days, -1), coalesce(u.on_time, -1), u.verified, o.own_packing, o.demand, o.growth,
 			extract(epoch from o.first_seen)::bigint / 86400,
 			case when exists (select from facts.listing where offer_id = o.id) then 'listings'
-			when exists (select from facts.draft where offer_id = o.id) then 'workbench' else 'no' end,
+			when exists (select from facts.draft_offer b where b.offer_id = o.id) then 'workbench' else 'no' end,
 			v.told, o.currency, u.name, o.brand, o.market_prices, o.market_currency, o.processing_min, o.processing_max,
 			o.deliveries, x.name, p.hashes, p.edge_map
 		from facts.offer o join facts.supplier u on u.id = o.supplier_id join facts.source x on x.id = o.source_id

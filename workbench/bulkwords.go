@@ -230,7 +230,8 @@ func (d *draft) editable() *edit.Draft {
 	add := func(v *draftVariant, dropped bool) {
 		e.Variants = append(e.Variants, edit.Variant{ID: v.id, Name: d.name(v), Chosen: v.chosen, Codes: v.codes,
 			Values: v.valueIndexes, Dropped: dropped,
-			Purchase: edit.Purchase{VariantID: v.id, OfferVariantID: v.offerVariantID, PictureID: v.pictureID}})
+			Purchase: edit.Purchase{VariantID: v.id, OfferVariantID: v.offerVariantID, PictureID: v.pictureID,
+				OtherOfferID: v.otherOffer()}})
 	}
 	for i := range d.variants {
 		add(&d.variants[i], false)

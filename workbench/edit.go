@@ -113,6 +113,9 @@ type writing struct {
 	draft    edit.Draft
 	// title is that before the edit; supplier and brand are the offer's.
 	title, supplier, brand string
+	// offerBefore is the offer that it was bought as, offersBefore all of them where variants were read.
+	offerBefore  int64
+	offersBefore []int64
 	// what says what was done, in words; touched are the fields.
 	what    string
 	touched []edit.Field
@@ -153,7 +156,7 @@ func (s *Service) write(ctx context.Context, tx pgx.Tx, id int64, o writeOptions
 		return nil, err
 	}
 	w.title = d.Title
-	offerBefore := d.OfferID
+	w.offerBefore = d.OfferID
 	if o.variants {
 		if err := readVariants(ctx, tx, w); err != nil {
 			return nil, err
@@ -189,7 +192,7 @@ func (s *Service) write(ctx context.Context, tx pgx.Tx, id int64, o writeOptions
 		return w, err
 	}
 	w.touched, w.what = touched, said(operations)
-	return w, s.store(ctx, tx, w, operations, inverse, offerBefore, o)
+	return w, s.store(ctx, tx, w, operations, inverse, o)
 }
 
 // needsVariants tells whether an operation is about variants or their prices, which are read only then.
@@ -230,14 +233,15 @@ func said(operations []edit.Operation) string {
 func readVariants(ctx context.Context, tx pgx.Tx, w *writing) error {
 	d := &w.draft
 	rows, err := tx.Query(ctx, `
-		select id, chosen, coalesce(offer_variant_id, 0), picture_id, value_indexes, sku, barcode, dropped
+		select id, chosen, coalesce(offer_variant_id, 0), picture_id, value_indexes, sku, barcode, dropped,
+			coalesce(other_offer_id, 0)
 		from draft_variant where draft_id = $1 order by position, id`, w.id)
 	if err != nil {
 		return err
 	}
 	var v edit.Variant
 	if _, err := pgx.ForEachRow(rows, []any{&v.ID, &v.Chosen, &v.OfferVariantID, &v.PictureID, &v.Values, &v.SKU,
-		&v.Barcode, &v.Dropped}, func() error {
+		&v.Barcode, &v.Dropped, &v.OtherOfferID}, func() error {
 		v.VariantID, v.Name = v.ID, ""
 		for i, option := range d.Options {
 			v.Name = strings.TrimSpace(v.Name + " " + option.Values[v.Values[i]].Name)
@@ -248,6 +252,7 @@ func readVariants(ctx context.Context, tx pgx.Tx, w *writing) error {
 	}); err != nil {
 		return err
 	}
+	w.offersBefore = d.Offers()
 	rows, err = tx.Query(ctx, `select p.store_id, p.draft_variant_id, p.price from manual_price p
 		join draft_variant v on v.id = p.draft_variant_id where v.draft_id = $1`, w.id)
 	if err != nil {

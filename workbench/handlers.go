@@ -120,6 +120,14 @@ func (s *Service) registerOptions(a *apikit.API) {
 		}) (*apikit.Body[ReshapeResult], error) {
 			return apikit.OK(s.Reshape(ctx, in.ID, in.Store, in.Body))
 		})
+	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/{id}/combine", "combineDraft",
+		"Take variants of another supplier's offer into a draft, or preview that",
+		func(ctx context.Context, in *struct {
+			InStore
+			Body CombineInput
+		}) (*apikit.Body[CombineResult], error) {
+			return apikit.OK(s.Combine(ctx, in.ID, in.Store, in.Body))
+		})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/drafts/{id}/proposals", "optionProposals",
 		"What could be put right with the options of a draft",
 		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[[]variant.Proposal], error) {

@@ -69,12 +69,17 @@ func (s *Service) pricingVariants(ctx context.Context, q database.Querier, store
 	var rows pgx.Rows
 	var err error
 	if bare {
-		rows, err = q.Query(ctx, `select draft_id, id, chosen, 0::bigint, 0::bigint, 0::bigint, '', 0::bigint
-			from draft_variant
-			where (not chosen or dropped) and draft_id between $1 and $2 order by draft_id`, ids[0], ids[len(ids)-1])
+		rows, err = q.Query(ctx, `select draft_id, id, chosen, 0::bigint, 0::bigint, 0::bigint, '', 0::bigint,
+				coalesce(other_offer_id, 0)
+			from draft_variant where (not chosen or dropped) and draft_id between $1 and $2
+			union all
+			select draft_id, id, chosen, 0, 0, 0, '', 0, other_offer_id from draft_variant
+			where other_offer_id is not null and chosen and not dropped and draft_id between $1 and $2
+			order by draft_id`, ids[0], ids[len(ids)-1])
 	} else {
 		rows, err = q.Query(ctx, `
-			select v.draft_id, v.id, v.chosen, w.cost, w.min_advertised, w.list_price, w.prices_in, coalesce(t.price, 0)
+			select v.draft_id, v.id, v.chosen, w.cost, w.min_advertised, w.list_price, w.prices_in,
+				coalesce(t.price, 0), coalesce(v.other_offer_id, 0)
 			from draft_variant v join facts.offer_variant w on w.id = v.offer_variant_id
 			left join manual_price t on t.draft_variant_id = v.id and t.store_id = $2
 			where v.draft_id = any ($1) and not v.dropped order by v.draft_id, v.position, v.id`, ids, storeID)
@@ -83,21 +88,36 @@ func (s *Service) pricingVariants(ctx context.Context, q database.Querier, store
 		return err
 	}
 	index := 0
-	var draft, cost, advertised, listed int64
+	var draft, cost, advertised, listed, other int64
 	var pricesIn string
 	var v pricing.VariantInput
-	_, err = pgx.ForEachRow(rows,
-		[]any{&draft, &v.ID, &v.Chosen, &cost, &advertised, &listed, &pricesIn, &v.ManualPrice}, func() error {
-			for index < len(inputs) && inputs[index].DraftID < draft {
-				index++
+	var elsewhere []elsewhere
+	_, err = pgx.ForEachRow(rows, []any{&draft, &v.ID, &v.Chosen, &cost, &advertised, &listed, &pricesIn,
+		&v.ManualPrice, &other}, func() error {
+		for index < len(inputs) && inputs[index].DraftID < draft {
+			index++
+		}
+		if index < len(inputs) && inputs[index].DraftID == draft {
+			one := v
+			if other == 0 {
+				one.Unit = pricing.UnitOf(currencies[index], cost, advertised, listed, pricesIn)
+			} else {
+				elsewhere = append(elsewhere, elsewhereOf(index, len(inputs[index].Variants), other, cost, advertised,
+					listed, pricesIn))
 			}
-			if index < len(inputs) && inputs[index].DraftID == draft {
-				c := currencies[index]
-				v.Unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
-				inputs[index].Variants = append(inputs[index].Variants, v)
-			}
-			return nil
-		})
+			inputs[index].Variants = append(inputs[index].Variants, one)
+		}
+		return nil
+	})
+	if err != nil || len(elsewhere) == 0 {
+		return err
+	}
+	offers, err := furtherOffers(ctx, q, elsewhere)
+	for _, e := range elsewhere {
+		of := &inputs[e.draft]
+		o := offers.of(e.offer, &of.Facts)
+		of.Variants[e.variant].Facts, of.Variants[e.variant].Unit = &o.facts, e.unit(o.currency)
+	}
 	return err
 }
 

@@ -83,11 +83,12 @@ func (f *Filter) where(storeID int64, args *[]any) string {
 		and(`(d.type = any ($%[1]d) or ('`+None+`' = any ($%[1]d) and d.type = ''))`, f.Type)
 	}
 	if len(f.Source) > 0 {
-		and(`exists (select from facts.offer o where o.id = d.offer_id and o.source_id = any ($%d))`, f.Source)
+		and(`exists (select from facts.draft_offer b join facts.offer o on o.id = b.offer_id
+			where b.draft_id = d.id and o.source_id = any ($%d))`, f.Source)
 	}
 	if len(f.Supplier) > 0 {
-		and(`exists (select from facts.offer o join facts.supplier u on u.id = o.supplier_id
-			where o.id = d.offer_id and u.name = any ($%d))`, f.Supplier)
+		and(`exists (select from facts.draft_offer b join facts.offer o on o.id = b.offer_id
+			join facts.supplier u on u.id = o.supplier_id where b.draft_id = d.id and u.name = any ($%d))`, f.Supplier)
 	}
 	if f.Live != "" {
 		not := map[string]string{"yes": "", "no": "not "}[f.Live]

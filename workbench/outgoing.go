@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"slices"
 
 	"plainpelican/core/edit"
 	"plainpelican/core/markup"
@@ -14,19 +15,27 @@ import (
 
 // Ready is a draft as it would go out to a store.
 type Ready struct {
-	DraftID, OfferID, SourceID int64
-	OfferNumber, Reference     string
-	Title, Description         string
-	SearchTitle                string
-	SearchDescription          string
-	Type                       string
-	Vendor                     string // empty is the shop itself
-	Collections, Tags          []string
-	Supplier                   string
-	Pictures                   []string // addresses, in order
-	Options                    []variant.Option
-	Variants                   []ReadyVariant
-	Report                     readiness.Report
+	DraftID, OfferID int64
+	Reference        string
+	// Bought are the offers that its variants are bought from, each once.
+	Bought             []Bought
+	Title, Description string
+	SearchTitle        string
+	SearchDescription  string
+	Type               string
+	Vendor             string // empty is the shop itself
+	Collections, Tags  []string
+	Pictures           []string // addresses, in order
+	Options            []variant.Option
+	Variants           []ReadyVariant
+	Report             readiness.Report
+}
+
+// Bought is an offer that variants which go out are bought from.
+type Bought struct {
+	OfferID, SourceID int64
+	Number, Supplier  string
+	Variants          []string // what they are called; all of the draft's where it is bought from one offer
 }
 
 // ReadyVariant is a chosen variant as it would go out.
@@ -54,10 +63,10 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 		return Ready{}, err
 	}
 	variants, quote := d.priced(t, false)
-	r := Ready{DraftID: d.id, OfferID: d.offerID, SourceID: d.sourceID, OfferNumber: d.offerNumber,
+	r := Ready{DraftID: d.id, OfferID: d.offerID,
 		Reference: d.reference, SearchTitle: d.text.SearchTitle, SearchDescription: d.text.SearchDescription,
 		Type: d.text.Type, Vendor: d.text.Vendor, Collections: d.collections, Tags: d.tags,
-		Supplier: d.supplier, Report: d.report(t, variants, quote)}
+		Report: d.report(t, variants, quote)}
 	r.Title, r.Description = d.words().Words(storeID)
 	used := make([]map[int]bool, len(d.options))
 	for i := range used {
@@ -70,6 +79,7 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 		for o, index := range d.variants[i].valueIndexes {
 			used[o][index] = true
 		}
+		r.bought(d, &d.variants[i])
 		r.Variants = append(r.Variants,
 			ReadyVariant{v.ID, cmp.Or(v.SKU, v.MadeSKU), v.Values, *v.Ladder, v.Trace,
 				edit.InStock(v.Stock, d.text.Reserve), cmp.Or(v.Barcode, v.SupplierBarcode),
@@ -90,6 +100,20 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 		}
 	}
 	return r, nil
+}
+
+// bought notes what a variant that goes out is bought from.
+func (r *Ready) bought(d *draft, v *draftVariant) {
+	from := Bought{OfferID: d.offerID, SourceID: d.sourceID, Number: d.offerNumber, Supplier: d.supplier}
+	if o := v.from; o != nil {
+		from = Bought{OfferID: o.id, SourceID: o.sourceID, Number: o.number, Supplier: o.facts.Supplier}
+	}
+	at := slices.IndexFunc(r.Bought, func(b Bought) bool { return b.OfferID == from.OfferID })
+	if at < 0 {
+		at = len(r.Bought)
+		r.Bought = append(r.Bought, from)
+	}
+	r.Bought[at].Variants = append(r.Bought[at].Variants, d.name(v))
 }
 
 // address is where a picture was taken from; that of none is empty.

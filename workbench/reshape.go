@@ -103,6 +103,12 @@ func (s *Service) Reshape(ctx context.Context, id, storeID int64, in ReshapeInpu
 // reshaped is the shape that a change makes of a draft as it stands, and what is to be known of it. What variants cost
 // and how many there are is that of d.
 func (d *draft) reshaped(now *edit.Draft, in ReshapeInput) (variant.Shape, ReshapeResult, error) {
+	for i := range d.dropped {
+		if v := &d.dropped[i]; in.Act == "bring_back" && v.from != nil && slices.Contains(in.Variants, v.id) {
+			return now.Shape(), ReshapeResult{}, apikit.Problem(422, "variants",
+				"That one is another supplier's: add it again, so that its values are said.")
+		}
+	}
 	shape, err := shapeOf(now.Shape(), in)
 	if err != nil {
 		return shape, ReshapeResult{}, err
@@ -158,7 +164,9 @@ func (d *draft) stays(group []int64, in ReshapeInput) int64 {
 		better := 0
 		switch in.Prefer {
 		case "cheapest":
-			better = cmp.Compare(b.unit.Cost.Minor(), a.unit.Cost.Minor())
+			if a.unit.Cost.Currency() == b.unit.Cost.Currency() { // else neither is known to be
+				better = cmp.Compare(b.unit.Cost.Minor(), a.unit.Cost.Minor())
+			}
 		case "best_stocked":
 			better = cmp.Compare(a.stock, b.stock)
 		}
@@ -356,8 +364,9 @@ func copyDraft(ctx context.Context, tx pgx.Tx, of int64, title string, shape var
 		}
 		batch.Queue(`with one as (
 				insert into draft_variant (draft_id, offer_variant_id, position, number, value_indexes, chosen,
-					picture_id, barcode)
-				select $2, offer_variant_id, $3, $3, $4, chosen, picture_id, barcode from draft_variant where id = $1
+					picture_id, barcode, other_offer_id)
+				select $2, offer_variant_id, $3, $3, $4, chosen, picture_id, barcode, other_offer_id
+				from draft_variant where id = $1
 				returning id)
 			insert into manual_price (draft_variant_id, store_id, price, set_by)
 			select one.id, p.store_id, p.price, p.set_by from one, manual_price p where p.draft_variant_id = $1`,

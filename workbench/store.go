@@ -20,7 +20,7 @@ import (
 
 // store writes what operations touched, the edit beside it, and what follows from it.
 func (s *Service) store(ctx context.Context, tx pgx.Tx, w *writing, operations, inverse []edit.Operation,
-	offerBefore int64, o writeOptions) error {
+	o writeOptions) error {
 	who := access.Who(ctx)
 	w.revision++
 	w.changes = maps.Clone(w.changes)
@@ -53,7 +53,7 @@ func (s *Service) store(ctx context.Context, tx pgx.Tx, w *writing, operations, 
 	} else if err != nil {
 		return fmt.Errorf("saving draft %d: %w", w.id, err)
 	}
-	return s.storeVariants(ctx, tx, w, operations, offerBefore)
+	return s.storeVariants(ctx, tx, w, operations)
 }
 
 // columns are the columns of a draft that hold the fields which were touched, set to further arguments.
@@ -119,16 +119,16 @@ func storeOf(operations []edit.Operation) int64 {
 }
 
 // storeVariants writes variants and manual prices where they were touched.
-func (s *Service) storeVariants(ctx context.Context, tx pgx.Tx, w *writing, operations []edit.Operation,
-	offerBefore int64) error {
+func (s *Service) storeVariants(ctx context.Context, tx pgx.Tx, w *writing, operations []edit.Operation) error {
 	d := &w.draft
 	batch := &pgx.Batch{}
 	if slices.Contains(w.touched, edit.Offer) {
 		// Each is bought once, on the way too.
 		batch.Queue(`update draft_variant set offer_variant_id = null where draft_id = $1`, w.id)
 		for _, v := range d.Variants {
-			batch.Queue(`update draft_variant set offer_variant_id = nullif($3::bigint, 0), picture_id = $4
-				where draft_id = $1 and id = $2`, w.id, v.ID, v.OfferVariantID, v.PictureID)
+			batch.Queue(`update draft_variant set offer_variant_id = nullif($3::bigint, 0), picture_id = $4,
+				other_offer_id = nullif($5::bigint, 0) where draft_id = $1 and id = $2`,
+				w.id, v.ID, v.OfferVariantID, v.PictureID, v.OtherOfferID)
 		}
 	}
 	if slices.ContainsFunc(operations, isReshape) {
@@ -187,8 +187,8 @@ func (s *Service) storeVariants(ctx context.Context, tx pgx.Tx, w *writing, oper
 			return err
 		}
 	}
-	if slices.Contains(w.touched, edit.Offer) && d.OfferID != offerBefore {
-		return s.afterPurchaseChange(ctx, tx, w, offerBefore)
+	if w.offersBefore == nil {
+		return nil
 	}
-	return nil
+	return s.afterPurchaseChange(ctx, tx, w)
 }

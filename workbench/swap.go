@@ -68,6 +68,7 @@ type SwapRow struct {
 	// OfferVariantID is what it would be bought as; 0 is nothing, and it is left out.
 	OfferVariantID int64         `json:"offer_variant_id"`
 	By             string        `json:"by" doc:"What its counterpart was found by"`
+	StaysWith      string        `json:"stays_with" doc:"Its own supplier, where it is not the draft's: it stays so"`
 	After          *VariantPrice `json:"after"`
 }
 
@@ -192,6 +193,9 @@ func (s *Service) PreviewSwap(ctx context.Context, id, storeID int64, in SwapInp
 		if d.variants[i].offerVariantID != 0 {
 			row.Before.Cost = &v.Cost
 		}
+		if from := d.variants[i].from; from != nil && from.id != in.OfferID {
+			row.StaysWith = from.facts.Supplier
+		}
 		if f := found[i]; f.To >= 0 {
 			choice := &o.choices[f.To]
 			row.OfferVariantID, row.By = choice.ID, f.By
@@ -312,7 +316,13 @@ func (s *Service) proposePairs(ctx context.Context, d *draft, o *purchasable) ([
 			to[i].Values = append(to[i].Values, []string{value})
 		}
 	}
-	return likeness.Counterparts(of, to), nil
+	found := likeness.Counterparts(of, to)
+	for i := range found {
+		if v := &d.variants[i]; v.from != nil && v.from.id != o.OfferID {
+			found[i].To = -1 // it has a supplier of its own, unless a person says otherwise
+		}
+	}
+	return found, nil
 }
 
 // SwapSupplier has a draft bought as another offer: its words, pictures, options and typed prices stay.
@@ -384,6 +394,12 @@ func (s *Service) buyAs(ctx context.Context, tx pgx.Tx, id int64, in SwapInput) 
 	for i := range d.variants {
 		v := &d.variants[i]
 		p := edit.Purchase{VariantID: v.id, PictureID: v.pictureID}
+		if found[i].To < 0 && v.from != nil && v.from.id != in.OfferID {
+			p.OfferVariantID, p.OtherOfferID = v.offerVariantID, v.from.id // another supplier's stays as it is
+			if v.chosen {
+				op.Chosen = append(op.Chosen, v.id)
+			}
+		}
 		if found[i].To >= 0 {
 			p.OfferVariantID = o.choices[found[i].To].ID
 			if v.chosen {
@@ -428,25 +444,52 @@ func withHidden(pictures []edit.Picture, urls []string) []edit.Picture {
 	return list
 }
 
-// afterPurchaseChange does what follows when a draft is bought as another offer, by a swap or by undoing one.
-func (s *Service) afterPurchaseChange(ctx context.Context, tx pgx.Tx, w *writing, before int64) error {
+// afterPurchaseChange does what follows when a draft is bought from other offers than before, by a swap, by taking in
+// another supplier's variants, or by undoing either.
+func (s *Service) afterPurchaseChange(ctx context.Context, tx pgx.Tx, w *writing) error {
+	var changed, added []int64
+	now := w.draft.Offers()
+	for _, id := range now {
+		if !slices.Contains(w.offersBefore, id) {
+			added = append(added, id)
+		}
+	}
+	changed = append(changed, added...)
+	for _, id := range w.offersBefore {
+		if !slices.Contains(now, id) {
+			changed = append(changed, id)
+		}
+	}
+	if len(changed) == 0 {
+		return nil
+	}
 	if err := s.Pricing.ForgetUnsold(ctx, tx, w.id); err != nil { // what its supplier does not sell has no price
 		return err
 	}
-	var supplier string
-	var urls []string
-	if err := tx.QueryRow(ctx, `select u.name, o.pictures from facts.offer o
-		join facts.supplier u on u.id = o.supplier_id
-		where o.id = $1`, w.draft.OfferID).Scan(&supplier, &urls); err != nil {
+	var suppliers []string
+	if err := tx.QueryRow(ctx, `select coalesce(array_agg(u.name order by array_position($1, o.id)), '{}')
+		from facts.offer o join facts.supplier u on u.id = o.supplier_id
+		where o.id = any ($1)`, now).Scan(&suppliers); err != nil {
 		return err
 	}
-	if err := members.Audit(ctx, tx, "swapped the supplier", w.title,
-		map[string]any{"offer": before, "supplier": w.supplier},
-		map[string]any{"offer": w.draft.OfferID, "supplier": supplier}); err != nil {
+	what := "swapped the supplier"
+	if w.draft.OfferID == w.offerBefore {
+		what = "changed the suppliers"
+	}
+	if err := members.Audit(ctx, tx, what, w.title,
+		map[string]any{"offers": w.offersBefore, "supplier": w.supplier},
+		map[string]any{"offers": now, "suppliers": suppliers}); err != nil {
 		return err
 	}
-	if err := s.Media.Fetch(ctx, tx, urls); err != nil {
-		return err
+	if len(added) > 0 {
+		var urls []string
+		if err := tx.QueryRow(ctx, `select coalesce(array_agg(distinct p), '{}') from facts.offer o,
+			unnest(o.pictures) p where o.id = any ($1)`, added).Scan(&urls); err != nil {
+			return err
+		}
+		if err := s.Media.Fetch(ctx, tx, urls); err != nil {
+			return err
+		}
 	}
-	return s.Offers.NotifyOffers(ctx, tx, []int64{before, w.draft.OfferID})
+	return s.Offers.NotifyOffers(ctx, tx, changed)
 }

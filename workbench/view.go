@@ -95,6 +95,8 @@ type Variant struct {
 	SupplierBarcode string `json:"supplier_barcode"`
 	// Withdrawn tells that the supplier stopped selling it.
 	Withdrawn bool            `json:"withdrawn"`
+	OfferID   int64           `json:"offer_id" doc:"The offer that it is bought from"`
+	Supplier  string          `json:"supplier"`
 	Picture   string          `json:"picture"`
 	Ladder    *pricing.Ladder `json:"ladder"`
 	NoPrice   string          `json:"no_price"`
@@ -179,12 +181,23 @@ func (d *draft) priced(t storeContext, ruled bool) ([]Variant, pricing.Quote) {
 	if t.pricer != nil {
 		quote = t.pricer.Quote(&d.facts)
 	}
+	further := map[*furtherOffer]*pricing.Quote{nil: &quote}
+	for _, v := range d.variants {
+		if t.pricer != nil && further[v.from] == nil {
+			other := t.pricer.Quote(&v.from.facts)
+			further[v.from] = &other
+		}
+	}
 	out := make([]Variant, len(d.variants))
 	for i := range d.variants {
 		v := &d.variants[i]
 		out[i] = Variant{ID: v.id, Values: d.values(v), Chosen: v.chosen, Cost: v.unit.Cost, Stock: v.stock,
 			Withdrawn: v.withdrawn, Trace: []markup.TraceLine{}, Codes: v.codes,
-			MadeSKU: edit.MadeSKU(d.id, v.number), SupplierBarcode: v.barcode}
+			MadeSKU: edit.MadeSKU(d.id, v.number), SupplierBarcode: v.barcode, OfferID: d.offerID,
+			Supplier: d.supplier}
+		if v.from != nil {
+			out[i].OfferID, out[i].Supplier = v.from.id, v.from.facts.Supplier
+		}
 		if v.offerVariantID == 0 {
 			out[i].NoPrice = "Its supplier does not sell this one."
 			continue
@@ -200,13 +213,13 @@ func (d *draft) priced(t storeContext, ruled bool) ([]Variant, pricing.Quote) {
 		case kept.Ladder == nil:
 			out[i].NoPrice, out[i].Manual = kept.Error, kept.Manual
 		default:
-			kept.Ladder.Market = quote.MarketOf(v.unit)
+			kept.Ladder.Market = further[v.from].MarketOf(v.unit)
 			kept.Ladder.OldRate = t.pricer.OldRates && v.unit.Cost.Currency() != t.pricer.Currency
 			out[i].Ladder, out[i].Manual, out[i].Trace = kept.Ladder, kept.Manual, kept.Trace
 			out[i].WasWarning = markup.WasWarning(kept.Ladder.Was, t.sold[v.id], t.pricer.Today())
 		}
 		if ruled && out[i].Manual {
-			if _, rule, err := quote.Price(v.unit); err == nil {
+			if _, rule, err := further[v.from].Price(v.unit); err == nil {
 				out[i].RulePrice = &rule.Price
 			}
 		}
@@ -222,6 +235,11 @@ func (d *draft) report(t storeContext, variants []Variant, quote pricing.Quote) 
 		quote.Choice.KeepsPromise
 	if t.pricer != nil {
 		in.PromiseDays = t.pricer.PromiseDays
+		for _, o := range d.further() {
+			if other := t.pricer.Quote(&o.facts); other.Err == nil && !other.Choice.KeepsPromise {
+				in.KeepsPromise = false
+			}
+		}
 	}
 	for _, p := range d.pictures {
 		if !p.Shown {
@@ -275,6 +293,9 @@ func (d *draft) view(t storeContext) Draft {
 		variants[i].Picture = d.path(d.picture(d.variants[i].pictureID))
 	}
 	for i := range d.dropped {
+		if d.dropped[i].from != nil {
+			continue // it comes back by adding it again, since its values may be none of the draft's
+		}
 		out.Dropped = append(out.Dropped, Dropped{d.dropped[i].id, d.values(&d.dropped[i])})
 	}
 	for i := range d.pictures {

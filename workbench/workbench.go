@@ -88,6 +88,16 @@ type draft struct {
 	dropped                       []draftVariant // those that were left out of it, unpriced
 }
 
+// further are the offers that variants which are sold are bought from, beside the draft's own.
+func (d *draft) further() (list []*furtherOffer) {
+	for i := range d.variants {
+		if o := d.variants[i].from; o != nil && d.variants[i].chosen && !slices.Contains(list, o) {
+			list = append(list, o)
+		}
+	}
+	return list
+}
+
 type draftVariant struct {
 	id, offerVariantID int64
 	position           int
@@ -101,6 +111,16 @@ type draftVariant struct {
 	codes              edit.Codes // the shop's own
 	// withdrawn is that it cannot be bought; offerVariantID is 0 where its supplier never sold it.
 	withdrawn bool
+	// from is the offer that it is bought from, where that is not the draft's; nil where it is.
+	from *furtherOffer
+}
+
+// otherOffer is the offer that it is bought from, where that is not the draft's; 0 where it is.
+func (v *draftVariant) otherOffer() int64 {
+	if v.from == nil {
+		return 0
+	}
+	return v.from.id
 }
 
 // name is the variant's values as the draft calls them.
@@ -184,29 +204,49 @@ func loadVariants(ctx context.Context, q database.Querier, ids []int64, byID map
 		select v.draft_id, v.id, coalesce(v.offer_variant_id, 0), v.position, v.value_indexes, v.chosen,
 			coalesce(w.cost, 0), coalesce(w.min_advertised, 0), coalesce(w.list_price, 0), coalesce(w.prices_in, ''),
 			coalesce(w.stock, 0), v.picture_id, coalesce(w.barcode, ''), coalesce(w.withdrawn, true), v.sku, v.barcode,
-			v.dropped, v.number
+			v.dropped, v.number, coalesce(v.other_offer_id, 0)
 		from draft_variant v left join facts.offer_variant w on w.id = v.offer_variant_id
 		where v.draft_id = any ($1) order by v.draft_id, v.position, v.id`, ids)
 	if err != nil {
 		return err
 	}
-	var draftID, cost, advertised, listed int64
+	var draftID, cost, advertised, listed, other int64
 	var pricesIn string
 	var dropped bool
 	var v draftVariant
+	var further []elsewhere
+	var of []*draft
 	_, err = pgx.ForEachRow(rows, []any{&draftID, &v.id, &v.offerVariantID, &v.position, &v.valueIndexes, &v.chosen,
 		&cost, &advertised, &listed, &pricesIn, &v.stock, &v.pictureID, &v.barcode, &v.withdrawn,
-		&v.codes.SKU, &v.codes.Barcode, &dropped, &v.number}, func() error {
+		&v.codes.SKU, &v.codes.Barcode, &dropped, &v.number, &other}, func() error {
 		if d := byID[draftID]; d != nil && dropped {
-			d.dropped = append(d.dropped, v)
+			one := v
+			if other != 0 {
+				one.from = &furtherOffer{id: other}
+			}
+			d.dropped = append(d.dropped, one)
 		} else if d != nil {
-			one, c := v, currencies[draftID]
-			one.unit = pricing.UnitOf(c, cost, advertised, listed, pricesIn)
+			one := v
+			if other == 0 {
+				one.unit = pricing.UnitOf(currencies[draftID], cost, advertised, listed, pricesIn)
+			} else {
+				further, of = append(further, elsewhereOf(0, len(d.variants), other, cost, advertised, listed,
+					pricesIn)), append(of, d)
+			}
 			d.variants = append(d.variants, one)
 		}
 		v.valueIndexes, v.pictureID = nil, nil
 		return nil
 	})
+	if err != nil || len(further) == 0 {
+		return err
+	}
+	offers, err := furtherOffers(ctx, q, further)
+	for i, e := range further {
+		v := &of[i].variants[e.variant]
+		v.from = offers.of(e.offer, &of[i].facts)
+		v.unit, v.withdrawn = e.unit(v.from.currency), v.withdrawn || v.from.withdrawnAt != nil
+	}
 	return err
 }
 
@@ -228,8 +268,8 @@ func loadPictures(ctx context.Context, q database.Querier, known Media, drafts [
 
 // DraftsOf maps offers to the drafts that were made of them.
 func (s *Service) DraftsOf(ctx context.Context, offers []int64) (map[int64][]int64, error) {
-	rows, err := s.Pool.Query(ctx, `select offer_id, id from draft
-		where offer_id = any ($1) and discarded_at is null order by id`, offers)
+	rows, err := s.Pool.Query(ctx, `select offer_id, draft_id from facts.draft_offer
+		where offer_id = any ($1) order by draft_id`, offers)
 	if err != nil {
 		return nil, err
 	}

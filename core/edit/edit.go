@@ -69,6 +69,19 @@ type Purchase struct {
 	VariantID      int64 `json:"variant_id"`
 	OfferVariantID int64 `json:"offer_variant_id"`
 	PictureID      *int  `json:"picture_id"`
+	// OtherOfferID is the offer that it is bought from where that is not the draft's; 0 where it is.
+	OtherOfferID int64 `json:"other_offer_id,omitempty"`
+}
+
+// Offers are those that a draft is bought from, its own first: those of dropped variants are none of them.
+func (d *Draft) Offers() []int64 {
+	list := []int64{d.OfferID}
+	for _, v := range d.Variants {
+		if !v.Dropped && v.OtherOfferID != 0 && !slices.Contains(list, v.OtherOfferID) {
+			list = append(list, v.OtherOfferID)
+		}
+	}
+	return list
 }
 
 // PriceKey is one variant in one store.
@@ -415,8 +428,8 @@ func (o SetPrices) Apply(d *Draft) (Operation, error) {
 	return before, nil
 }
 
-// BuyAs has a draft bought as another offer: its variants as the purchases say, those that have none left out. Further
-// pictures are those of the other offer, hidden.
+// BuyAs has a draft, or some of its variants, bought as another offer: its variants as the purchases say, those that
+// have none left out. Further pictures are those of the other offer, hidden.
 type BuyAs struct {
 	OfferID   int64      `json:"offer_id"`
 	Purchases []Purchase `json:"purchases"`
@@ -453,8 +466,12 @@ func (o BuyAs) Apply(d *Draft) (Operation, error) {
 		if !v.Dropped {
 			return nil, wrong(Offer, "Each variant of the draft needs to be named.")
 		}
-		// One that was dropped is not bought of the other offer.
-		purchases = append(purchases, Purchase{VariantID: v.ID, PictureID: v.PictureID})
+		// One that was dropped is not bought of the other offer; one of a third stays as it was.
+		dropped := Purchase{VariantID: v.ID, PictureID: v.PictureID}
+		if o.OfferID == d.OfferID || v.OtherOfferID != 0 && v.OtherOfferID != o.OfferID {
+			dropped = v.Purchase
+		}
+		purchases = append(purchases, dropped)
 		before.Purchases = append(before.Purchases, v.Purchase)
 	}
 	d.OfferID, d.Pictures = o.OfferID, slices.Clone(o.Pictures)

@@ -24,8 +24,8 @@ func sample() Draft {
 			Values: []variant.Value{{Name: "Red", Original: "Red"}, {Name: "Blue", Original: "Blue"}}}},
 		Collections: []string{"Camp"}, Tags: []string{"new"}, OfferID: 7,
 		Variants: []Variant{{ID: 1, Name: "Red", Chosen: true, Values: []int{0}, Codes: Codes{"R-1", "4006381333931"},
-			Purchase: Purchase{1, 11, one(0)}},
-			{ID: 2, Name: "Blue", Chosen: true, Values: []int{1}, Purchase: Purchase{2, 12, one(1)}}},
+			Purchase: Purchase{1, 11, one(0), 0}},
+			{ID: 2, Name: "Blue", Chosen: true, Values: []int{1}, Purchase: Purchase{2, 12, one(1), 0}}},
 		Type: "Mug", Own: map[int64]OwnWords{9: {Title: "Own"}}, Reserve: 1, TrayID: 4,
 		Prices: map[PriceKey]int64{{1, 1}: 1999}}
 }
@@ -88,7 +88,8 @@ func TestOperations(t *testing.T) {
 				return d.Variants[0].ID == 2 && d.Variants[0].Name == "S" && d.Variants[1].Dropped &&
 					d.Variants[0].OfferVariantID == 12 && slices.Equal(d.Chosen(), []int64{2})
 			}},
-		"another offer": {BuyAs{OfferID: 8, Purchases: []Purchase{{1, 21, one(0)}, {2, 0, one(1)}}, Chosen: []int64{1},
+		"another offer": {BuyAs{OfferID: 8, Chosen: []int64{1},
+			Purchases: []Purchase{{1, 21, one(0), 0}, {2, 0, one(1), 0}},
 			Pictures: []Picture{{0, "https://p/0", true}, {1, "https://p/1", false}, {2, "https://q/0", false}}},
 			[]Field{Offer, Pictures, Chosen}, true, func(d *Draft) bool {
 				return d.OfferID == 8 && d.Variants[0].OfferVariantID == 21 && d.Variants[1].OfferVariantID == 0 &&
@@ -147,9 +148,9 @@ func TestWhatCannotBeApplied(t *testing.T) {
 			Options},
 		"a price of another draft": {SetPrices{1, []VariantPrice{{3, 100}}}, "prices"},
 		"a price under nothing":    {SetPrices{1, []VariantPrice{{1, -1}}}, "prices"},
-		"two that are bought as the same": {BuyAs{OfferID: 8, Purchases: []Purchase{{1, 21, nil}, {2, 21, nil}}},
+		"two that are bought as the same": {BuyAs{OfferID: 8, Purchases: []Purchase{{1, 21, nil, 0}, {2, 21, nil, 0}}},
 			Offer},
-		"a variant that is not named": {BuyAs{OfferID: 8, Purchases: []Purchase{{1, 21, nil}}}, Offer},
+		"a variant that is not named": {BuyAs{OfferID: 8, Purchases: []Purchase{{1, 21, nil, 0}}}, Offer},
 	} {
 		t.Run(name, func(t *testing.T) {
 			d := sample()

@@ -7,7 +7,8 @@ import (
 )
 
 // Reshape gives a draft other options, and its variants other values, another order, and says which are dropped. It
-// names each variant once: none is lost, and each stays tied to what it is bought as.
+// names each variant once: none is lost, and each stays tied to what it is bought as. Those that came into the draft
+// since it was made, and are dropped, need not be named.
 type Reshape struct {
 	variant.Shape
 }
@@ -28,14 +29,11 @@ func (d *Draft) Shape() variant.Shape {
 }
 
 func (o Reshape) Apply(d *Draft) (Operation, error) {
-	if len(o.Variants) != len(d.Variants) {
-		return nil, wrong(Options, "The variants are not those of this draft any more. Look again.")
-	}
 	if err := o.Check(); err != nil {
 		return nil, wrong(Options, "%s", err)
 	}
 	before := Reshape{d.Shape()}
-	next := make([]Variant, len(o.Variants))
+	next := make([]Variant, len(o.Variants), len(d.Variants))
 	seen := map[int64]bool{}
 	for i, v := range o.Variants {
 		at := d.variant(v.ID)
@@ -45,6 +43,16 @@ func (o Reshape) Apply(d *Draft) (Operation, error) {
 		seen[v.ID] = true
 		next[i] = d.Variants[at]
 		next[i].Values, next[i].Dropped, next[i].Name = slices.Clone(v.Values), v.Dropped, o.Name(v)
+	}
+	for _, v := range d.Variants {
+		if seen[v.ID] {
+			continue
+		}
+		if !v.Dropped {
+			return nil, wrong(Options, "The variants are not those of this draft any more. Look again.")
+		}
+		v.Values = make([]int, len(o.Options)) // what its values were is kept by what took it in
+		next = append(next, v)
 	}
 	d.Options, d.Variants = o.Shape.Clone().Options, next
 	return before, nil

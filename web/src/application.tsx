@@ -27,6 +27,7 @@ const Categories = lazy(() => import("./sources/categories"));
 const Compare = lazy(() => import("./catalog/compare"));
 const Catalog = lazy(() => import("./catalog/catalog"));
 const Alternatives = lazy(() => import("./catalog/alternatives"));
+const Combine = lazy(() => import("./workbench/combine"));
 const Swap = lazy(() => import("./workbench/swap"));
 const Workbench = lazy(() => import("./workbench/workbench"));
 const TableView = lazy(() => import("./workbench/table-view"));
@@ -78,6 +79,7 @@ const titles: [RegExp, string][] = [
   [/^\/catalog\/elsewhere/, "Other suppliers"],
   [/^\/catalog/, "Catalog"],
   [/^\/workbench\/\d+\/swap/, "Swap the supplier"],
+  [/^\/workbench\/\d+\/combine/, "Add a supplier"],
   [/^\/workbench/, "Workbench"],
   [/^\/markup/, "Markup"],
   [/^\/listings\/runs/, "Publish run"],
@@ -183,6 +185,8 @@ const router = createBrowserRouter([
           { path: "/workbench", element: <Workbench /> },
           { path: "/workbench/table", element: <TableView /> },
           { path: "/workbench/:id/swap/:offer", element: <Swap /> },
+          { path: "/workbench/:id/combine", element: <Combine /> },
+          { path: "/workbench/:id/combine/:offer", element: <Combine /> },
           { path: "/workbench/:id", element: <Workbench /> },
           { path: "/listings", element: <Listings /> },
           { path: "/listings/runs/:id", element: <Run /> },

@@ -6,6 +6,7 @@ export type Topic =
   | "change-many"
   | "changes"
   | "choices"
+  | "combine"
   | "commands"
   | "draft"
   | "draft-names"

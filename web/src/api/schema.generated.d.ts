@@ -252,6 +252,26 @@ export interface paths {
         patch: operations["editDraft"];
         trace?: never;
     };
+    "/api/drafts/{id}/combine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take variants of another supplier's offer into a draft, or preview that
+         * @description Take variants of another supplier's offer into a draft, or preview that. Needs the role editor.
+         */
+        post: operations["combineDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drafts/{id}/here": {
         parameters: {
             query?: never;
@@ -3649,6 +3669,15 @@ export interface components {
              */
             revision: number;
         };
+        VariantJoined: {
+            name: string;
+            /** Format: int64 */
+            other: number;
+            other_value?: string;
+            /** Format: int64 */
+            own: number;
+            own_value?: string;
+        };
         VariantLimits: {
             /** Format: int64 */
             options: number;
@@ -3792,6 +3821,54 @@ export interface components {
             member_id: number;
             /** Format: int64 */
             revision: number;
+        };
+        WorkbenchCombineChoice: {
+            /** @enum {string} */
+            as: "add" | "instead" | "none";
+            /** Format: int64 */
+            offer_variant_id: number;
+        };
+        WorkbenchCombineInput: {
+            apply?: boolean;
+            base?: {
+                [key: string]: number;
+            };
+            joined?: components["schemas"]["VariantJoined"][];
+            /** Format: int64 */
+            offer_id: number;
+            take?: components["schemas"]["WorkbenchCombineChoice"][];
+        };
+        WorkbenchCombineResult: {
+            base: {
+                [key: string]: number;
+            };
+            /** @description Where it was made */
+            draft?: components["schemas"]["WorkbenchDraft"];
+            joined: components["schemas"]["VariantJoined"][];
+            /** @description What has to be said or changed first; empty is nothing */
+            missing: string;
+            offer: components["schemas"]["WorkbenchPurchase"];
+            options: components["schemas"]["VariantOption"][];
+            other: components["schemas"]["VariantOption"][];
+            own: components["schemas"]["VariantOption"][];
+            rows: components["schemas"]["WorkbenchCombineRow"][];
+            /** Format: int64 */
+            variants: number;
+        };
+        WorkbenchCombineRow: {
+            after: components["schemas"]["WorkbenchVariantPrice"];
+            /** @enum {string} */
+            as: "add" | "instead" | "none";
+            before: components["schemas"]["WorkbenchVariantPrice"];
+            /** @description Its values in the draft */
+            name: string;
+            /** Format: int64 */
+            offer_variant_id: number;
+            picture: string;
+            /** Format: int64 */
+            same: number;
+            /** @description As the supplier calls them */
+            values: string[];
         };
         WorkbenchDeliveryChoice: {
             door: string;
@@ -4176,6 +4253,8 @@ export interface components {
             /** Format: int64 */
             offer_variant_id: number;
             picture: string;
+            /** @description Its own supplier, where it is not the draft's: it stays so */
+            stays_with: string;
             values: string[];
             /** Format: int64 */
             variant_id: number;
@@ -4287,11 +4366,17 @@ export interface components {
             /** @description A person set its price, and rules leave it alone */
             manual: boolean;
             no_price: string;
+            /**
+             * Format: int64
+             * @description The offer that it is bought from
+             */
+            offer_id: number;
             picture: string;
             rule_price: components["schemas"]["ApikitAmountDoc"];
             sku: string;
             /** Format: int64 */
             stock: number;
+            supplier: string;
             supplier_barcode: string;
             trace: components["schemas"]["MarkupTraceLine"][];
             values: string[];
@@ -5467,6 +5552,98 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkbenchEdited"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    combineDraft: {
+        parameters: {
+            query?: {
+                /** @description The store whose prices and limits hold; 0 for none */
+                store?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkbenchCombineInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkbenchCombineResult"];
                 };
             };
             /** @description Bad Request */

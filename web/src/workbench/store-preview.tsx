@@ -91,7 +91,7 @@ export function StorePreview({
         )}
         {draft.live_in.length > 0 && <p>Live in {draft.live_in.join(" and ")}, so it cannot be discarded.</p>}
         <p>
-          {draft.supplier} on {draft.source} ·{" "}
+          {suppliersOf(draft)} on {draft.source} ·{" "}
           {draft.page_url && (
             <>
               <a href={draft.page_url} target="_blank" rel="noreferrer" className="underline">
@@ -107,6 +107,13 @@ export function StorePreview({
       </div>
     </Sheet>
   );
+}
+
+/** suppliersOf names the draft's supplier, and says how many others its variants are bought from. */
+function suppliersOf(draft: Draft): string {
+  const others = new Set(draft.variants.filter((v) => v.offer_id !== draft.offer_id).map((v) => v.supplier));
+  if (others.size === 0) return draft.supplier;
+  return `${draft.supplier} and ${others.size === 1 ? [...others][0] : `${others.size} others`}`;
 }
 
 /** Card is how a draft stands in the store: its first picture, title and lowest price. */

@@ -1,6 +1,6 @@
 import { type UseQueryResult, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import { api, ask, type Draft, type Problem, type Schemas } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
@@ -70,7 +70,7 @@ export default function Swap() {
     for (const [variant, other] of next) if (to > 0 && other === to) next.set(variant, 0); // each is bought once
     setChosen(next.set(row.variant_id, to));
   };
-  const lost = rows.filter((r) => r.chosen && r.offer_variant_id === 0).length;
+  const lost = rows.filter((r) => r.chosen && r.offer_variant_id === 0 && !r.stays_with).length;
   const empty = rows.filter((r) => r.chosen && r.after?.stock === 0).length;
   const unused = choices.length - rows.filter((r) => r.offer_variant_id > 0).length;
   return (
@@ -92,12 +92,15 @@ export default function Swap() {
           columns={columns(choices, chosen, put)}
           rowKey={(r) => r.variant_id}
           label="Variants and what they are bought as"
-          rowClass={(r) => `align-top ${r.offer_variant_id === 0 && r.chosen ? "bg-beak-wash" : ""}`}
+          rowClass={(r) => `align-top ${r.offer_variant_id === 0 && r.chosen && !r.stays_with ? "bg-beak-wash" : ""}`}
         />
         {unused > 0 && (
           <p className="px-4 py-3 text-sm text-ink-2">
             {unused === 1 ? "1 variant" : `${unused} variants`} of the other offer {unused === 1 ? "is" : "are"} not in
-            the draft, and stay out of it.
+            the draft, and stay out of it.{" "}
+            <Link to={`/workbench/${id}/combine/${offer}`} className="underline">
+              Add this supplier beside the other instead
+            </Link>
           </p>
         )}
       </div>
@@ -277,7 +280,7 @@ function BoughtAs({ row: r, choices, to, put }: { row: Row; choices: Choices; to
           aria-label={`${r.values.join(" ")} is bought as`}
           className="w-full rounded-md border border-line-2 bg-surface px-2 py-1"
         >
-          <option value={0}>nothing: leave it out</option>
+          <option value={0}>{r.stays_with ? `from ${r.stays_with}, as now` : "nothing: leave it out"}</option>
           {choices.map((c) => (
             <option key={c.id} value={c.id}>
               {c.values.join(" ") || "Default"}, {c.stock.toLocaleString("en")} in stock
@@ -296,6 +299,7 @@ function BoughtAs({ row: r, choices, to, put }: { row: Row; choices: Choices; to
 function chosenBy(r: Row): string {
   if (r.by) return `by ${r.by}`;
   if (r.offer_variant_id > 0) return "chosen by hand";
+  if (r.stays_with) return "it has a supplier of its own, and stays so";
   return r.chosen ? "no counterpart is sure: choose one, or it is left out" : "left out";
 }
 

@@ -1,5 +1,5 @@
 import { type ReactNode, use, useRef, useState } from "react";
-import { Link } from "react-router";
+import { Link, useNavigate } from "react-router";
 import type { Draft, DraftVariant, Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Cell, type CellEdit, Cells } from "../parts/cells";
@@ -130,6 +130,7 @@ function Head({
   const chosen = draft.variants.filter((v) => v.chosen);
   const choose = (keep: (v: DraftVariant) => boolean) => edit({ chosen: chosenBy(draft, keep) });
   const [options, setOptions] = useState(false);
+  const go = useNavigate();
   const reshape = useReshape(draft);
   const left = draft.variants.filter((v) => !v.chosen).map((v) => v.id);
   return (
@@ -166,6 +167,9 @@ function Head({
                 Options…
               </Button>
             )}
+            <Button tone="quiet" onClick={() => go(`/workbench/${draft.id}/combine`)}>
+              Add a supplier…
+            </Button>
           </>
         )}
         {children}
@@ -360,9 +364,22 @@ function variantColumns(draft: Draft, edit: EditDraft, readOnly: boolean, curren
         />
       ),
     },
+    ...(draft.variants.some((v) => v.offer_id !== draft.offer_id)
+      ? [
+          {
+            id: "supplier",
+            name: "Supplier",
+            className: "pl-3 whitespace-nowrap",
+            by: (v: DraftVariant) => v.supplier,
+            show: (v: DraftVariant) => v.supplier,
+          },
+        ]
+      : []),
     ...moneyColumns(draft, edit, readOnly, currency),
   ];
 }
+
+const landedOf = (v: DraftVariant) => (v.ladder ? num(v.ladder.landed) : 0);
 
 /** moneyColumns are what a variant has in stock, costs, and earns. */
 function moneyColumns(draft: Draft, edit: EditDraft, readOnly: boolean, currency: string): Column<DraftVariant>[] {
@@ -397,7 +414,8 @@ function moneyColumns(draft: Draft, edit: EditDraft, readOnly: boolean, currency
       align: "right",
       roomy: true,
       className: "pl-3",
-      by: (v) => num(v.cost),
+      // Costs of several suppliers may be in several currencies.
+      by: (v) => (draft.variants.every((o) => o.cost.currency === v.cost.currency) ? num(v.cost) : landedOf(v)),
       show: (v) => <Money of={v.cost} />,
     },
     {
@@ -412,7 +430,7 @@ function moneyColumns(draft: Draft, edit: EditDraft, readOnly: boolean, currency
       name: "Landed",
       align: "right",
       className: "pl-3",
-      by: (v) => (v.ladder ? num(v.ladder.landed) : 0),
+      by: landedOf,
       show: (v) => v.ladder && <Money of={v.ladder.landed} />,
     },
     {
