@@ -125,6 +125,9 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 		return errors.Join(a.FetchRates(ctx), a.Members.Prune(ctx), a.Stores.Prune(ctx), a.Sources.Prune(ctx),
 			a.Offers.Prune(ctx), a.Workbench.Prune(ctx))
 	})
+	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[ReconcileArgs]) error {
+		return a.Publishing.CheckAll(ctx)
+	})
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[RecoverArgs]) error {
 		return errors.Join(a.Sources.RecoverLost(ctx), a.Publishing.Sweep(ctx))
 	})
@@ -142,6 +145,17 @@ func (MaintenanceArgs) Kind() string { return "maintenance" }
 
 // InsertOpts puts it into its queue, and one at a time.
 func (MaintenanceArgs) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: "maintenance", UniqueOpts: river.UniqueOpts{ByPeriod: time.Minute}}
+}
+
+// ReconcileArgs is the job, four times an hour, that has all stores read.
+type ReconcileArgs struct{}
+
+// Kind names the job.
+func (ReconcileArgs) Kind() string { return "reconcile" }
+
+// InsertOpts puts it into its queue, and one at a time.
+func (ReconcileArgs) InsertOpts() river.InsertOpts {
 	return river.InsertOpts{Queue: "maintenance", UniqueOpts: river.UniqueOpts{ByPeriod: time.Minute}}
 }
 
@@ -190,7 +204,9 @@ func (a *Application) Start(ctx context.Context) error {
 	sweep := river.NewPeriodicJob(river.PeriodicInterval(30*time.Second), func() (river.JobArgs, *river.InsertOpts) {
 		return RecoverArgs{}, nil
 	}, &river.PeriodicJobOpts{RunOnStart: true})
-	periodic := []*river.PeriodicJob{hourly, due, quotes, sweep}
+	reconcile := river.NewPeriodicJob(river.PeriodicInterval(15*time.Minute),
+		func() (river.JobArgs, *river.InsertOpts) { return ReconcileArgs{}, nil }, nil)
+	periodic := []*river.PeriodicJob{hourly, due, quotes, sweep, reconcile}
 	if a.Settings.PicturesAhead > 0 {
 		periodic = append(periodic,
 			river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) {

@@ -14,16 +14,16 @@ test.afterEach(async () => {
 /** publish starts a run of drafts and goes to where it is watched. */
 async function publish(page: Page, drafts: number[]) {
   const run = await api<{ id: number }>(page, "POST", "/api/runs", {
-    store_id: 1,
     draft_ids: drafts,
-    visible: true,
-    sell_empty: false,
+    stores: [{ store_id: 1, visible: true }],
   });
   await page.goto(`/listings/runs/${run.id}`);
 }
 
 async function endsWith(page: Page, published: number) {
-  await expect(page.getByText(`The run has ended: ${published} published, 0 failed`)).toBeAttached({ timeout: 60_000 });
+  await expect(page.getByText(`The run has ended: ${published} in the store, 0 need you`)).toBeAttached({
+    timeout: 60_000,
+  });
 }
 
 test("the store asks to slow down", async ({ page }) => {
@@ -65,9 +65,9 @@ test("the application is killed in mid-run and started again: the run finishes, 
   const drafts = await takeFresh(page, 12, "Survivor");
   await misbehave(goods, { latency_ms: 150 });
   await publish(page, drafts);
-  await expect(page.getByText(/^[1-9]\d* of 12 published\.$/)).toBeAttached({ timeout: 30_000 });
+  await expect(page.getByText(/^[1-9]\d* of 12 in the store\.$/)).toBeAttached({ timeout: 30_000 });
   kill();
-  await expect(page.getByText("The run has ended: 12 published, 0 failed")).toBeAttached({ timeout: 80_000 });
+  await expect(page.getByText("The run has ended: 12 in the store, 0 need you.")).toBeAttached({ timeout: 80_000 });
   const shelf = await onTheShelf("Survivor");
   expect(shelf.size).toBe(12);
   expect(new Set(shelf.values())).toEqual(new Set([1]));

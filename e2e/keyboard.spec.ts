@@ -53,7 +53,7 @@ test("from the Catalog to the storefront by keyboard alone", async ({ page }) =>
   await press("p");
   await expect(page.getByRole("dialog")).toContainText("visible to customers");
   await press("Enter");
-  await expect(page.getByText(/The run has ended: 1 published, 0 failed/)).toBeAttached({ timeout: 30_000 });
+  await expect(page.getByText(/The run has ended: 1 in the store, 0 need you/)).toBeAttached({ timeout: 30_000 });
   await press("Escape");
   await expect(page).toHaveURL(/\/listings(\?store=\d+)?$/);
   await expect(rowsOf(page).filter({ hasText: "Lantern by keyboard" })).toBeVisible();

@@ -81,7 +81,7 @@ test("every dialog and panel is accessible", async ({ page }) => {
   await page.getByText("The first rows as offers").waitFor();
   await page.getByRole("button", { name: "Add a delivery" }).click();
   await check("price list");
-  const runs = await api<{ id: number }[]>(page, "GET", "/api/runs");
+  const { runs } = await api<{ runs: { id: number }[] }>(page, "GET", "/api/runs");
   if (runs[0]) {
     await page.goto(`/listings/runs/${runs[0].id}`);
     await settle(page);

@@ -143,10 +143,8 @@ test("screenshots", async ({ page }) => {
   await page.getByRole("region", { name: "Past changes" }).locator("li").last().scrollIntoViewIfNeeded();
   await shot("money");
   const run = await api<{ id: number }>(page, "POST", "/api/runs", {
-    store_id: 1,
     draft_ids: taken.map((t) => t.draft_id),
-    visible: true,
-    sell_empty: false,
+    stores: [{ store_id: 1, visible: true }],
   });
   await page.goto(`/listings/runs/${run.id}`);
   await page.getByText(/The run has ended/).waitFor({ state: "attached", timeout: 60_000 });

@@ -13,6 +13,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"plainpelican/connect/store"
+	"plainpelican/core/publish"
 	"plainpelican/platform/access"
 	"plainpelican/publishing"
 	"plainpelican/sources"
@@ -53,19 +54,19 @@ func readyFor(t *testing.T, n int) *testkit.World {
 }
 
 // ended waits until runs have ended.
-func ended(t *testing.T, w *testkit.World, runs ...int64) (all []publishing.RunInFull) {
+func ended(t *testing.T, w *testkit.World, runs ...int64) (all []testkit.RunInFull) {
 	t.Helper()
 	for _, id := range runs {
-		var run publishing.RunInFull
+		var run publishing.Run
 		deadline := time.Now().Add(3 * time.Minute)
 		for run.FinishedAt == nil {
 			if time.Now().After(deadline) {
-				t.Fatalf("run %d has not ended: %+v", id, run.Run)
+				t.Fatalf("run %d has not ended: %+v", id, run)
 			}
 			w.Owner.Must("GET", fmt.Sprintf("/api/runs/%d", id), nil, &run)
 			time.Sleep(50 * time.Millisecond)
 		}
-		all = append(all, run)
+		all = append(all, w.Run(id))
 	}
 	return all
 }
@@ -82,14 +83,14 @@ func TestOneDraftInTwoRunsAtOnceIsOneProduct(t *testing.T) {
 	for i, who := range []*testkit.Person{w.Owner, other} {
 		both.Go(func() {
 			who.Must("POST", "/api/runs",
-				map[string]any{"store_id": 1, "draft_ids": ids, "visible": true, "sell_empty": false}, &runs[i])
+				testkit.RunOf(1, ids...), &runs[i])
 		})
 	}
 	both.Wait()
 	left := 0
 	for _, run := range ended(t, w, runs[0].ID, runs[1].ID) {
 		for _, item := range run.Items {
-			if item.State == publishing.Failed {
+			if item.State == publish.LeftOut {
 				left++
 				if !strings.Contains(item.Reason, "is publishing it at this moment") &&
 					!strings.Contains(item.Reason, "another run was publishing it") {
@@ -164,7 +165,7 @@ func TestWorkWhoseInstanceDiesEachTimeIsGivenUp(t *testing.T) {
 	w.Fault(w.ShopURL, fault.Plan{LatencyMS: 8000})
 	var run publishing.Run
 	w.Owner.Must("POST", "/api/runs",
-		map[string]any{"store_id": 1, "draft_ids": []int64{id}, "visible": true, "sell_empty": false}, &run)
+		testkit.RunOf(1, id), &run)
 	// As if its instance had ended at each of eight attempts.
 	exec := func(sql string) int64 {
 		t.Helper()
@@ -199,7 +200,7 @@ func TestWorkWhoseInstanceDiesEachTimeIsGivenUp(t *testing.T) {
 	if in := list[0].Imports[0]; in.State != "failed" || !strings.Contains(in.Error, "cut off each time") {
 		t.Errorf("%+v", in)
 	}
-	if item := ended(t, w, run.ID)[0].Items[0]; item.State != publishing.Failed ||
+	if item := ended(t, w, run.ID)[0].Items[0]; item.State != publish.Failed ||
 		!strings.Contains(item.Reason, "cut off each time") {
 		t.Errorf("%+v", item)
 	}
@@ -207,11 +208,11 @@ func TestWorkWhoseInstanceDiesEachTimeIsGivenUp(t *testing.T) {
 	w.Fault(w.ShopURL, fault.Plan{})
 	w.Fault(w.BazaarURL, fault.Plan{})
 	exec(`update publish_item set state = 'sending', attempt = attempt + 1`)
-	exec(`update publish_run set finished_at = null`)
+	exec(`update publish_run set finished_at = null, state = 'running'`)
 	if err := w.App.Publishing.Sweep(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	if item := ended(t, w, run.ID)[0].Items[0]; item.State != publishing.Published {
+	if item := ended(t, w, run.ID)[0].Items[0]; item.State != publish.Published {
 		t.Errorf("%+v", item)
 	}
 }
@@ -224,17 +225,17 @@ func TestTheDatabaseIsCutWhileDraftsGoOut(t *testing.T) {
 	ids := ready(t, w, n)
 	var run publishing.Run
 	w.Owner.Must("POST", "/api/runs",
-		map[string]any{"store_id": 1, "draft_ids": ids, "visible": true, "sell_empty": false}, &run)
+		testkit.RunOf(1, ids...), &run)
 	cuts := 0
 	for deadline := time.Now().Add(20 * time.Second); cuts < many(40, 8) && time.Now().Before(deadline); cuts++ {
 		time.Sleep(150 * time.Millisecond)
 		_, _ = w.App.Pool.Exec(t.Context(), `select pg_terminate_backend(pid) from pg_stat_activity
 			where datname = current_database() and pid <> pg_backend_pid()`)
 	}
-	var seen publishing.RunInFull
+	var seen publishing.Run
 	for deadline := time.Now().Add(3 * time.Minute); seen.FinishedAt == nil; time.Sleep(200 * time.Millisecond) {
 		if time.Now().After(deadline) {
-			t.Fatalf("the run has not ended: %+v", seen.Run)
+			t.Fatalf("the run has not ended: %+v", seen)
 		}
 		if err := w.App.Publishing.Sweep(t.Context()); err != nil &&
 			!strings.Contains(err.Error(), "terminating connection") {
@@ -242,8 +243,8 @@ func TestTheDatabaseIsCutWhileDraftsGoOut(t *testing.T) {
 		}
 		w.Owner.Ask("GET", fmt.Sprintf("/api/runs/%d", run.ID), nil, &seen)
 	}
-	for _, item := range seen.Items {
-		if item.State != publishing.Published {
+	for _, item := range w.Run(run.ID).Items {
+		if item.State != publish.Published {
 			t.Errorf("%s: %s", item.State, item.Reason)
 		}
 	}
@@ -261,7 +262,7 @@ func TestAStoreThatAsksToWaitIsWaitedForAsTold(t *testing.T) {
 	w.Fault(w.ShopURL, fault.Plan{TooMany: 1, RetryAfter: wait})
 	var run publishing.Run
 	w.Owner.Must("POST", "/api/runs",
-		map[string]any{"store_id": 1, "draft_ids": ids, "visible": true, "sell_empty": false}, &run)
+		testkit.RunOf(1, ids...), &run)
 	began := time.Now()
 	seen := ended(t, w, run.ID)[0]
 	if seen.Published != 3 {
@@ -279,7 +280,7 @@ func TestDuplicatesInTheStoreAreFoundAndRemoved(t *testing.T) {
 	ids := ready(t, w, 1)
 	var run publishing.Run
 	w.Owner.Must("POST", "/api/runs",
-		map[string]any{"store_id": 1, "draft_ids": ids, "visible": true, "sell_empty": false}, &run)
+		testkit.RunOf(1, ids...), &run)
 	ended(t, w, run.ID)
 	session, err := w.App.Stores.Open(t.Context(), 1)
 	if err != nil {
@@ -292,11 +293,12 @@ func TestDuplicatesInTheStoreAreFoundAndRemoved(t *testing.T) {
 		t.Fatal(err)
 	}
 	w.Owner.Must("POST", "/api/listings/check?store=1", nil, nil)
-	var listings []publishing.Listing
+	var page publishing.ListingPage
 	testkit.Until(t, "the duplicate", func() bool {
-		w.Owner.Must("GET", "/api/listings?store=1", nil, &listings)
-		return len(listings[0].Duplicates) == 1
+		w.Owner.Must("GET", "/api/listings?store=1&state=duplicates", nil, &page)
+		return len(page.Listings) == 1 && len(page.Listings[0].Duplicates) == 1
 	})
+	listings := page.Listings
 	// One that became the listing's own since it was found stays.
 	if _, err := w.App.Pool.Exec(t.Context(), `update listing
 		set duplicates = duplicates || jsonb_build_array(jsonb_build_object('id', product_id, 'url',
@@ -311,7 +313,9 @@ func TestDuplicatesInTheStoreAreFoundAndRemoved(t *testing.T) {
 	if _, err := w.App.Pool.Exec(t.Context(), `update offer set withdrawn_at = now()`); err != nil {
 		t.Fatal(err)
 	}
-	w.Owner.Must("POST", fmt.Sprintf("/api/listings/%d/hide", listings[0].ID), nil, nil)
+	w.Owner.Must("POST", "/api/runs", map[string]any{"act": "hide", "draft_ids": ids,
+		"stores": []map[string]any{{"store_id": 1}}}, &run)
+	ended(t, w, run.ID)
 	if w.Shop.Products()[0].Visible {
 		t.Error("it is still visible")
 	}
@@ -332,14 +336,14 @@ func TestTheSupplierIsNotShownToCustomers(t *testing.T) {
 		map[string]any{"description": "<p>Good mug. Mail sales@harbour.example or call +1 212 555 0143.</p>"}, nil)
 	var run publishing.Run
 	w.Owner.Must("POST", "/api/runs",
-		map[string]any{"store_id": 1, "draft_ids": []int64{id}, "visible": true, "sell_empty": false}, &run)
-	if item := ended(t, w, run.ID)[0].Items[0]; item.State != publishing.Failed ||
+		testkit.RunOf(1, id), &run)
+	if item := ended(t, w, run.ID)[0].Items[0]; item.State != publish.LeftOut ||
 		!strings.Contains(item.Reason, "sales@harbour.example") {
 		t.Errorf("%+v", item)
 	}
 	w.Owner.Must("PATCH", path, map[string]any{"remove_contacts": true}, nil)
 	w.Owner.Must("POST", "/api/runs",
-		map[string]any{"store_id": 1, "draft_ids": []int64{id}, "visible": true, "sell_empty": false}, &run)
+		testkit.RunOf(1, id), &run)
 	ended(t, w, run.ID)
 	p := w.Shop.Products()[0]
 	if p.Vendor != "Saltmarsh Goods" || strings.Contains(p.Description, "@") ||
@@ -402,13 +406,13 @@ func TestARunOfThousandsBeginsAtOnce(t *testing.T) {
 	var run publishing.Run
 	began := time.Now()
 	w.Owner.Must("POST", "/api/runs",
-		map[string]any{"store_id": 1, "draft_ids": ids, "visible": true, "sell_empty": false}, &run)
+		testkit.RunOf(1, ids...), &run)
 	t.Logf("%d drafts: a run was begun in %v", n, time.Since(began))
-	if run.Waiting+run.Sending+run.Failed+run.Published != n {
+	if run.Total() != n {
 		t.Errorf("%+v", run)
 	}
 	if problem := w.Owner.Ask("POST", "/api/runs",
-		map[string]any{"store_id": 1, "draft_ids": make([]int64, 50_001), "visible": true, "sell_empty": false},
+		testkit.RunOf(1, make([]int64, 50_001)...),
 		nil); problem == nil || problem.Status != 422 {
 		t.Errorf("over the limit: %+v", problem)
 	}

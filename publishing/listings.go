@@ -2,19 +2,29 @@ package publishing
 
 import (
 	"context"
+	"encoding/csv"
 	"fmt"
-	"net/http"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
+	"plainpelican/connect/store"
+	"plainpelican/core/edit"
 	"plainpelican/core/markup"
 	"plainpelican/core/money"
-	"plainpelican/platform/access"
+	"plainpelican/members"
 	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
+	"plainpelican/platform/spreadsheet"
+	"plainpelican/pricing"
+	"plainpelican/workbench"
 )
 
-// Listing is a draft as it is live in a store.
+// Listing is a draft as it is live in one store.
 type Listing struct {
 	ID          int64              `json:"id"`
 	DraftID     int64              `json:"draft_id"`
@@ -26,49 +36,159 @@ type Listing struct {
 	Supplier    string             `json:"supplier"`
 	Source      string             `json:"source"`
 	Visible     bool               `json:"visible"`
+	SellEmpty   bool               `json:"sell_empty"`
 	Variants    int                `json:"variants"`
 	Lowest      money.Amount       `json:"lowest"`
 	Highest     money.Amount       `json:"highest"`
+	Profit      *money.Amount      `json:"profit" doc:"The least of a sale, as it was sent"`
+	Stock       int                `json:"stock" doc:"The supplier's, of the variants that are live"`
 	Trace       []markup.TraceLine `json:"trace" doc:"How the lowest price that was sent came about"`
 	Moved       int                `json:"moved" doc:"Prices that have moved here since they were sent"`
+	Edited      bool               `json:"edited" doc:"Its draft was changed since it was sent"`
+	Differences int                `json:"differences" doc:"Fields that somebody changed in the store"`
+	Gone        bool               `json:"gone" doc:"The store has it no more"`
 	Duplicates  []Duplicate        `json:"duplicates" doc:"Further products of the same draft in the store"`
 	Withdrawn   bool               `json:"withdrawn" doc:"The supplier has stopped selling it"`
 	PublishedAt time.Time          `json:"published_at"`
 	UpdatedAt   time.Time          `json:"updated_at"`
+	SeenAt      *time.Time         `json:"seen_at" doc:"When the store was last read"`
 }
 
-// Listings lists what is live in a store, the newest first.
-func (s *Service) Listings(ctx context.Context, storeID int64) ([]Listing, error) {
+// ListingFilter says which listings are listed; what is empty asks for nothing.
+type ListingFilter struct {
+	Words string `query:"words" maxLength:"200"`
+	// State is one of what may be the matter with a listing.
+	State    string   `query:"state" enum:",visible,hidden,edited,moved,differs,gone,withdrawn,duplicates,sold_out"`
+	Supplier []string `query:"supplier,explode" maxItems:"100"`
+}
+
+// stateSQL tells in SQL whether a listing l is in a state; o is its offer, d its draft.
+var stateSQL = map[string]string{
+	"visible": "l.visible", "hidden": "not l.visible", "gone": "l.gone",
+	"edited":     "d.content_revision > l.revision",
+	"differs":    "l.differences <> '[]'",
+	"withdrawn":  "o.withdrawn_at is not null",
+	"duplicates": "l.duplicates <> '[]'",
+	"moved": `l.id in (select v.listing_id from listing_variant v join listing m on m.id = v.listing_id
+		join facts.price p on p.store_id = m.store_id and p.draft_id = m.draft_id
+			and p.draft_variant_id = v.draft_variant_id
+		where m.store_id = $1 and p.price > 0 and p.price <> v.price)`,
+	"sold_out": `not exists (select from listing_variant v join facts.offer_variant w on w.id = v.offer_variant_id
+		where v.listing_id = l.id and w.stock > 0 and not w.withdrawn)`,
+}
+
+func (f *ListingFilter) where(args *[]any) string {
+	var sql strings.Builder
+	for _, word := range strings.Fields(f.Words) {
+		*args = append(*args, word)
+		fmt.Fprintf(&sql, ` and (position(lower($%[1]d) in lower(l.title)) > 0
+			or exists (select from listing_variant v where v.listing_id = l.id
+				and position(lower($%[1]d) in lower(v.sku)) > 0))`, len(*args))
+	}
+	if is := stateSQL[f.State]; is != "" {
+		sql.WriteString(" and " + is)
+	}
+	if len(f.Supplier) > 0 {
+		*args = append(*args, f.Supplier)
+		fmt.Fprintf(&sql, ` and u.name = any ($%d)`, len(*args))
+	}
+	return sql.String()
+}
+
+// ListingPage is some listings of a store, the newest first.
+type ListingPage struct {
+	Listings []Listing `json:"listings"`
+	Next     int64     `json:"next" doc:"The listing that the next page begins after; 0 is no more"`
+	Total    int       `json:"total"`
+}
+
+const listingsFrom = ` from listing l join facts.draft_ever d on d.id = l.draft_id
+	join facts.offer o on o.id = l.offer_id join facts.supplier u on u.id = o.supplier_id
+	where l.store_id = $1 and l.ended_at is null`
+
+// Listings lists what is live in a store, the newest first, before one; all where it is 0.
+func (s *Service) Listings(ctx context.Context, storeID, before int64, limit int, f ListingFilter) (ListingPage, error) {
+	args := []any{storeID}
+	where := f.where(&args)
+	page := ListingPage{}
+	if err := s.Pool.QueryRow(ctx, `select count(*)`+listingsFrom+where, args...).Scan(&page.Total); err != nil {
+		return page, err
+	}
+	args = append(args, before, limit+1)
+	rows, err := s.Pool.Query(ctx, fmt.Sprintf(`select l.id%s%s and ($%[3]d::bigint = 0 or l.id < $%[3]d) order by l.id desc
+		limit $%[4]d`, listingsFrom, where, len(args)-1, len(args)), args...)
+	if err != nil {
+		return page, err
+	}
+	ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	if err != nil {
+		return page, err
+	}
+	if len(ids) > limit {
+		ids, page.Next = ids[:limit], ids[limit-1]
+	}
+	page.Listings, err = s.listings(ctx, storeID, ids)
+	return page, err
+}
+
+// Select lists the drafts of all listings that a filter finds.
+func (s *Service) selectDrafts(ctx context.Context, storeID int64, f ListingFilter) ([]int64, error) {
+	args := []any{storeID}
+	where := f.where(&args)
+	rows, err := s.Pool.Query(ctx, `select l.draft_id`+listingsFrom+where+` order by l.id desc limit `+
+		strconv.Itoa(MaxDrafts+1), args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int64])
+}
+
+func (s *Service) listings(ctx context.Context, storeID int64, ids []int64) ([]Listing, error) {
 	rows, err := s.Pool.Query(ctx, `
-		select l.id, l.draft_id, l.offer_id, l.title,
-			l.url, o.page_url, u.name, x.name, l.visible, jsonb_array_length(l.sent -> 'variants'),
-			(select min((v ->> 'price')::numeric)::text
-			from jsonb_array_elements(l.sent -> 'variants') v), (select max((v ->> 'price')::numeric)::text
-			from jsonb_array_elements(l.sent -> 'variants') v),
-			t.currency, l.trace, (select count(*) from facts.price p
-			join facts.draft_variant v on v.id = p.draft_variant_id and v.chosen
-			where p.store_id = l.store_id and p.draft_id = l.draft_id and p.price > 0
-				and p.price is distinct from (select h.price from listing_price h
-				where h.listing_id = l.id and h.draft_variant_id = p.draft_variant_id order by h.at desc limit 1)),
-			l.duplicates, o.withdrawn_at is not null, l.published_at, l.updated_at
-		from listing l join facts.draft d on d.id = l.draft_id join facts.offer o on o.id = l.offer_id
+		select l.id, l.draft_id, l.offer_id, l.title, l.url, o.page_url,
+			u.name || coalesce((select format(' and %s more', count(*)) from facts.draft_offer b
+				where b.draft_id = l.draft_id and not b.own having count(*) > 0), ''),
+			x.name, l.visible, l.sell_empty, l.variants, l.lowest, l.highest, t.currency, l.trace,
+			(select min((v.ladder -> 'profit' ->> 'value')::numeric)::text from listing_variant v
+				where v.listing_id = l.id),
+			(select coalesce(sum(w.stock), 0)::int from listing_variant v
+				join facts.offer_variant w on w.id = v.offer_variant_id and not w.withdrawn where v.listing_id = l.id),
+			(select count(*) from listing_variant v join facts.price p on p.store_id = l.store_id
+				and p.draft_id = l.draft_id and p.draft_variant_id = v.draft_variant_id
+				where v.listing_id = l.id and p.price > 0 and p.price <> v.price),
+			d.content_revision > l.revision, jsonb_array_length(l.differences), l.gone, l.duplicates,
+			o.withdrawn_at is not null, l.published_at, l.updated_at, l.seen_at
+		from listing l join facts.draft_ever d on d.id = l.draft_id join facts.offer o on o.id = l.offer_id
 		join facts.supplier u on u.id = o.supplier_id join facts.source x on x.id = o.source_id
 		join facts.store t on t.id = l.store_id
-		where l.store_id = $1 order by l.updated_at desc, l.id desc`, storeID)
+		where l.store_id = $1 and l.id = any ($2) order by l.id desc`, storeID, ids)
 	if err != nil {
 		return nil, err
 	}
 	listings, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (Listing, error) {
 		var l Listing
-		var lowest, highest, currency string
-		err := row.Scan(&l.ID, &l.DraftID, &l.OfferID, &l.Title, &l.URL, &l.OfferURL, &l.Supplier,
-			&l.Source, &l.Visible, &l.Variants, &lowest, &highest, &currency, &l.Trace, &l.Moved, &l.Duplicates,
-			&l.Withdrawn, &l.PublishedAt, &l.UpdatedAt)
+		var lowest, highest int64
+		var currency string
+		var profit *string
+		err := row.Scan(&l.ID, &l.DraftID, &l.OfferID, &l.Title, &l.URL, &l.OfferURL, &l.Supplier, &l.Source,
+			&l.Visible, &l.SellEmpty, &l.Variants, &lowest, &highest, &currency, &l.Trace, &profit, &l.Stock, &l.Moved,
+			&l.Edited, &l.Differences, &l.Gone, &l.Duplicates, &l.Withdrawn, &l.PublishedAt, &l.UpdatedAt, &l.SeenAt)
 		if err != nil {
 			return l, err
 		}
-		l.Lowest, l.Highest, err = both(lowest, highest, currency)
-		return l, err
+		c, err := money.ParseCurrency(currency)
+		if err != nil {
+			return l, err
+		}
+		l.Lowest, l.Highest = money.New(lowest, c), money.New(highest, c)
+		if profit != nil {
+			amount, err := money.Parse(*profit, c)
+			if err != nil {
+				return l, err
+			}
+			l.Profit = &amount
+		}
+		return l, nil
 	})
 	if err != nil {
 		return nil, err
@@ -81,129 +201,304 @@ func (s *Service) Listings(ctx context.Context, storeID int64) ([]Listing, error
 	for i := range listings {
 		listings[i].Picture = paths[listings[i].DraftID]
 	}
-	return listings, err
+	return apikit.List(listings), err
 }
 
-func both(lowest, highest, currency string) (lo, hi money.Amount, err error) {
-	c, err := money.ParseCurrency(currency)
-	if err != nil {
-		return lo, hi, err
-	}
-	if lo, err = money.Parse(lowest, c); err != nil {
-		return lo, hi, err
-	}
-	hi, err = money.Parse(highest, c)
-	return lo, hi, err
+// ListingInFull is a listing with what it was sent as, what differs from its draft and in the store, and the prices
+// that it had.
+type ListingInFull struct {
+	Listing
+	// Here are the fields in which the draft is another now than what was sent; Missing says why it could not go out.
+	Here    []store.Difference `json:"here"`
+	Missing string             `json:"missing"`
+	// There are the fields that were changed in the store.
+	There  []store.Difference `json:"there"`
+	Sent   []SentVariant      `json:"sent"`
+	Prices []PricePoint       `json:"prices" doc:"The lowest price over time, the oldest first"`
 }
 
-// RunInFull is a run with its items.
-type RunInFull struct {
-	Run
-	Items []Item `json:"items"`
+// SentVariant is a variant as it was sent.
+type SentVariant struct {
+	VariantID    int64           `json:"variant_id"`
+	Values       []string        `json:"values"`
+	StoreVariant string          `json:"store_variant" doc:"The store's own name for it"`
+	SKU          string          `json:"sku"`
+	Stock        int             `json:"stock"`
+	Ladder       *pricing.Ladder `json:"ladder" doc:"What its price was made of; null where it is not known any more"`
 }
 
-func (s *Service) inFull(ctx context.Context, id int64) (RunInFull, error) {
-	run, err := s.run(ctx, id)
-	if err != nil {
-		return RunInFull{}, err
+// PricePoint is a listing's lowest price from a moment on.
+type PricePoint struct {
+	At    time.Time    `json:"at"`
+	Price money.Amount `json:"price"`
+}
+
+// Get is one listing in full.
+func (s *Service) Get(ctx context.Context, id int64) (out ListingInFull, err error) {
+	var storeID int64
+	var sent store.Product
+	if err := s.Pool.QueryRow(ctx, `select store_id, sent, differences from listing where id = $1 and ended_at is null`,
+		id).Scan(&storeID, &sent, &out.There); err != nil {
+		return out, notFoundOr(err)
 	}
-	rows, err := s.Pool.Query(ctx, `
-		select i.id, i.draft_id, d.title,
-			(select count(*) from facts.draft_variant v where v.draft_id = d.id
-			and v.chosen), i.state, i.reason, i.area,
-			coalesce(l.url, ''), coalesce((select min((v ->> 'price')::numeric)::text
-			from jsonb_array_elements(l.sent -> 'variants') v), ''), coalesce(l.trace, '[]'), t.currency, i.updated_at
-		from publish_item i join publish_run r on r.id = i.run_id join facts.store t on t.id = r.store_id
-		join facts.draft_ever d on d.id = i.draft_id
-		left join listing l on l.draft_id = d.id and l.store_id = r.store_id and i.state = 'published'
-		where i.run_id = $1 order by i.id`, id)
-	if err != nil {
-		return RunInFull{}, err
+	list, err := s.listings(ctx, storeID, []int64{id})
+	if err != nil || len(list) == 0 {
+		return out, notFoundOr(err)
 	}
-	items, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (Item, error) {
-		var i Item
-		var price, currency string
-		err := row.Scan(&i.ID, &i.DraftID, &i.Title, &i.Variants, &i.State, &i.Reason, &i.Area, &i.URL,
-			&price, &i.Trace, &currency, &i.UpdatedAt)
-		if err != nil {
-			return i, err
+	out.Listing, out.Here = list[0], []store.Difference{}
+	if err := s.sentVariants(ctx, &out, sent); err != nil {
+		return out, err
+	}
+	if out.Prices, err = s.pricePoints(ctx, id, out.Lowest.Currency()); err != nil {
+		return out, err
+	}
+	out.Missing, err = s.fromDraft(ctx, storeID, &out, sent)
+	return out, err
+}
+
+// fromDraft fills in how the draft differs from what was sent, or says why it could not go out as it is.
+func (s *Service) fromDraft(ctx context.Context, storeID int64, out *ListingInFull, sent store.Product) (string, error) {
+	draft, err := s.Drafts.Ready(ctx, out.DraftID, storeID, false)
+	if apikit.IsProblem(err) {
+		return err.Error(), nil
+	}
+	if err != nil {
+		return "", err
+	}
+	vendor, err := s.Stores.Vendor(ctx, storeID)
+	if err != nil {
+		return "", err
+	}
+	now := wordsOf(draft, vendor)
+	now.Visible, now.SellEmpty, now.Pictures = sent.Visible, sent.SellEmpty, sent.Pictures
+	for _, c := range sent.Collections { // those that a run added stay
+		if !slices.Contains(now.Collections, c) && len(draft.Collections) == 0 {
+			now.Collections = append(now.Collections, c)
 		}
-		if price != "" {
-			lowest, _, err := both(price, price, currency)
-			if err != nil {
-				return i, fmt.Errorf("item %d: %w", i.ID, err)
-			}
-			i.Price = &lowest
-		}
-		return i, nil
+	}
+	pictures := map[string]string{}
+	for _, v := range sent.Variants {
+		pictures[v.Reference] = v.Picture
+	}
+	now.Variants = variantsOf(draft, draft.Reserve, func(v workbench.ReadyVariant) string {
+		return pictures[strconv.FormatInt(v.ID, 10)]
 	})
-	if err != nil {
-		return RunInFull{}, err
+	out.Here = store.Differences(now, sent, true)
+	for _, f := range draft.Report.Findings {
+		if f.Stops {
+			return f.Words, nil
+		}
 	}
-	drafts := make([]int64, len(items))
-	for i := range items {
-		drafts[i] = items[i].DraftID
-	}
-	paths, err := s.Drafts.Pictures(ctx, drafts)
-	for i := range items {
-		items[i].Picture = paths[items[i].DraftID]
-	}
-	return RunInFull{run, items}, err
+	return "", nil
 }
 
-// Register adds the operations.
-func (s *Service) Register(a *apikit.API) {
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/runs", "listRuns", "List the newest publish runs",
-		func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]Run], error) {
-			return apikit.OK(s.Runs(ctx))
-		})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/runs", "startRun", "Publish drafts to a store",
-		func(ctx context.Context, in *struct {
-			Body struct {
-				StoreID   int64   `json:"store_id"`
-				DraftIDs  []int64 `json:"draft_ids" minItems:"1" maxItems:"50000"`
-				Visible   bool    `json:"visible"`
-				SellEmpty bool    `json:"sell_empty" doc:"Keep selling what is out of stock"`
+func notFoundOr(err error) error {
+	if err == nil || database.Missing(err) {
+		return apikit.NotFound("listing")
+	}
+	return err
+}
+
+func (s *Service) sentVariants(ctx context.Context, out *ListingInFull, sent store.Product) error {
+	rows, err := s.Pool.Query(ctx, `select draft_variant_id, store_variant, stock, ladder from listing_variant
+		where listing_id = $1`, out.ID)
+	if err != nil {
+		return err
+	}
+	kept := map[string]SentVariant{}
+	var v SentVariant
+	var ladder pricing.Ladder
+	if _, err := pgx.ForEachRow(rows, []any{&v.VariantID, &v.StoreVariant, &v.Stock, &ladder}, func() error {
+		one := v
+		if ladder.Price != (money.Amount{}) {
+			copied := ladder
+			one.Ladder = &copied
+		}
+		kept[strconv.FormatInt(v.VariantID, 10)] = one
+		ladder = pricing.Ladder{}
+		return nil
+	}); err != nil {
+		return err
+	}
+	out.Sent = []SentVariant{}
+	for _, p := range sent.Variants {
+		one := kept[p.Reference]
+		one.Values, one.SKU = apikit.List(p.Values), p.SKU
+		out.Sent = append(out.Sent, one)
+	}
+	return nil
+}
+
+// pricePoints is the lowest price of a listing from each moment at which it changed.
+func (s *Service) pricePoints(ctx context.Context, id int64, c money.Currency) ([]PricePoint, error) {
+	rows, err := s.Pool.Query(ctx, `select draft_variant_id, price, at from listing_price where listing_id = $1
+		order by at`, id)
+	if err != nil {
+		return nil, err
+	}
+	now := map[int64]int64{}
+	points := []PricePoint{}
+	var variant, price int64
+	var at time.Time
+	_, err = pgx.ForEachRow(rows, []any{&variant, &price, &at}, func() error {
+		now[variant] = price
+		lowest := price
+		for _, p := range now {
+			lowest = min(lowest, p)
+		}
+		point := PricePoint{at, money.New(lowest, c)}
+		if n := len(points); n > 0 && points[n-1].At.Equal(at) {
+			points[n-1] = point
+		} else if n == 0 || points[n-1].Price != point.Price {
+			points = append(points, point)
+		}
+		return nil
+	})
+	return points, err
+}
+
+// Settle resolves fields that were changed in the store: by taking theirs into the draft, as one edit. What is sent
+// again goes by a run.
+func (s *Service) Settle(ctx context.Context, id int64, fields []string) error {
+	h, err := s.open(ctx, id)
+	if err != nil {
+		return err
+	}
+	var reference string
+	if err := s.Pool.QueryRow(ctx, `select reference::text from facts.draft_ever where id = $1`, h.draft).
+		Scan(&reference); err != nil {
+		return err
+	}
+	there, err := h.session.Find(ctx, reference)
+	if err != nil {
+		return storeProblem(err)
+	}
+	at := slices.IndexFunc(there, func(f store.Found) bool { return f.Sent.ID == h.product })
+	if at < 0 {
+		return storeProblem(store.ErrGone)
+	}
+	in, err := s.Stores.Get(ctx, h.store)
+	if err != nil {
+		return err
+	}
+	theirs, sent, err := taken(h.sent, there[at].Product, fields, in.Currency)
+	if err != nil {
+		return err
+	}
+	if err := s.Drafts.TakeTheirs(ctx, h.draft, h.store, theirs); err != nil {
+		return err
+	}
+	left := store.Differences(sent, there[at].Product, false)
+	if _, err := s.Pool.Exec(ctx, `update listing l set sent = $2, differences = $3, title = $4, visible = $5,
+			sell_empty = $6, seen_at = now(), revision = (select content_revision from facts.draft where id = l.draft_id)
+		where id = $1 and product_id = $7`, id, sent, left, sent.Title, sent.Visible, sent.SellEmpty,
+		h.product); err != nil {
+		return err
+	}
+	return members.Audit(ctx, s.Pool, "took the store's version", sent.Title, h.differences, left)
+}
+
+// taken is what a draft takes of the store's version, and the product as it is known to be there then.
+func taken(ours, theirs store.Product, fields []string, c money.Currency) (t workbench.Theirs, sent store.Product, err error) {
+	sent = ours
+	sent.Variants = slices.Clone(ours.Variants)
+	for _, field := range fields {
+		switch field {
+		case store.FieldTitle:
+			t.Title, sent.Title = &theirs.Title, theirs.Title
+		case store.FieldDescription:
+			t.Description, sent.Description = &theirs.Description, theirs.Description
+		case store.FieldVendor:
+			t.Vendor, sent.Vendor = &theirs.Vendor, theirs.Vendor
+		case store.FieldType:
+			t.Type, sent.Type = &theirs.Type, theirs.Type
+		case store.FieldSearchTitle:
+			t.SearchTitle, sent.SearchTitle = &theirs.SearchTitle, theirs.SearchTitle
+		case store.FieldSearchText:
+			t.SearchDescription, sent.SearchDescription = &theirs.SearchDescription, theirs.SearchDescription
+		case store.FieldCollections:
+			t.Collections, sent.Collections = apikit.List(theirs.Collections), theirs.Collections
+		case store.FieldTags:
+			t.Tags, sent.Tags = apikit.List(theirs.Tags), theirs.Tags
+		case store.FieldVisible:
+			sent.Visible = theirs.Visible
+		case store.FieldSellEmpty:
+			sent.SellEmpty = theirs.SellEmpty
+		case "variants.price", "variants.sku", "variants.barcode":
+			if err := takeVariants(&t, &sent, theirs, field, c); err != nil {
+				return t, sent, err
 			}
-		}) (*apikit.Body[Run], error) {
-			return apikit.OK(s.Start(ctx, in.Body.StoreID, in.Body.DraftIDs, in.Body.Visible, in.Body.SellEmpty))
-		})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/runs/{id}", "getRun", "A run with its items",
-		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[RunInFull], error) {
-			return apikit.OK(s.inFull(ctx, in.ID))
-		})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/runs/{id}/retry", "retryRun", "Send failed items again",
-		func(ctx context.Context, in *struct {
-			apikit.ByID
-			Body struct {
-				ItemIDs []int64 `json:"item_ids" minItems:"1" maxItems:"50000"`
+		default:
+			return t, sent, apikit.Problem(422, "fields",
+				"What the store shows for %s cannot be taken here. Send ours, or change the draft.", fieldWords[field])
+		}
+	}
+	return t, sent, nil
+}
+
+// fieldWords are what people call fields that can be sent and not taken.
+var fieldWords = map[string]string{store.FieldOptions: "the options", store.FieldVariants: "which variants there are",
+	store.FieldPictures: "the pictures", "variants.values": "the values of variants",
+	"variants.picture": "the pictures of variants", "variants.was_price": "was prices"}
+
+// takeVariants takes one figure of the variants that differ.
+func takeVariants(t *workbench.Theirs, sent *store.Product, theirs store.Product, field string, c money.Currency) error {
+	for i := range sent.Variants {
+		ours := &sent.Variants[i]
+		at := slices.IndexFunc(theirs.Variants, func(v store.Variant) bool { return v.Reference == ours.Reference })
+		id, err := strconv.ParseInt(ours.Reference, 10, 64)
+		if at < 0 || err != nil {
+			continue
+		}
+		v := theirs.Variants[at]
+		switch {
+		case field == "variants.price" && v.Price != ours.Price:
+			price, err := money.Parse(v.Price, c)
+			if err != nil || price.Minor() <= 0 {
+				return apikit.Problem(422, "fields", "The store shows “%s” as the price of %s, which is none.", v.Price,
+					strings.Join(v.Values, " "))
 			}
-		}) (*apikit.Body[Run], error) {
-			return apikit.OK(s.Retry(ctx, in.ID, in.Body.ItemIDs))
-		})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/runs/{id}/stop", "stopRun",
-		"Leave out what is still waiting", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Run], error) {
-			return apikit.OK(s.Stop(ctx, in.ID))
-		})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/listings/{id}/hide", "hideListing",
-		"Hide a listing in its store", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
-			return nil, s.Hide(ctx, in.ID)
-		})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/listings/{id}/duplicates/remove", "removeDuplicates",
-		"Take further products of the same draft out of the store",
-		func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
-			return nil, s.RemoveDuplicates(ctx, in.ID)
-		})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/listings/check", "checkListings",
-		"Look for drafts that a store holds more than once", func(ctx context.Context, in *struct {
-			Store int64 `query:"store" required:"true"`
-		}) (*apikit.None, error) {
-			return nil, s.Check(ctx, in.Store)
-		})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/listings", "listListings",
-		"List what is live in a store", func(ctx context.Context, in *struct {
-			Store int64 `query:"store" required:"true"`
-		}) (*apikit.Body[[]Listing], error) {
-			return apikit.OK(s.Listings(ctx, in.Store))
-		})
+			t.Prices = append(t.Prices, edit.VariantPrice{VariantID: id, Price: price.Minor()})
+			ours.Price = v.Price
+		case field == "variants.sku" && v.SKU != ours.SKU:
+			t.Codes = append(t.Codes, edit.VariantCodes{VariantID: id, SKU: &v.SKU})
+			ours.SKU = v.SKU
+		case field == "variants.barcode" && v.Barcode != ours.Barcode:
+			t.Codes = append(t.Codes, edit.VariantCodes{VariantID: id, Barcode: &v.Barcode})
+			ours.Barcode = v.Barcode
+		}
+	}
+	return nil
+}
+
+// Export writes what is live in a store as CSV, one row for each listing.
+func (s *Service) Export(ctx context.Context, w io.Writer, storeID int64, f ListingFilter) error {
+	out := csv.NewWriter(w)
+	if err := out.Write([]string{"listing", "title", "address", "state", "variants", "lowest price", "highest price",
+		"currency", "least profit", "stock", "supplier", "source", "published", "sent"}); err != nil {
+		return err
+	}
+	for before := int64(0); ; {
+		page, err := s.Listings(ctx, storeID, before, 1000, f)
+		if err != nil {
+			return err
+		}
+		for _, l := range page.Listings {
+			profit := ""
+			if l.Profit != nil {
+				profit = l.Profit.Decimal()
+			}
+			state := map[bool]string{true: "visible", false: "hidden"}[l.Visible]
+			if err := out.Write([]string{strconv.FormatInt(l.ID, 10), spreadsheet.Inert(l.Title), l.URL, state,
+				strconv.Itoa(l.Variants), l.Lowest.Decimal(), l.Highest.Decimal(), l.Lowest.Currency().String(), profit,
+				strconv.Itoa(l.Stock), spreadsheet.Inert(l.Supplier), spreadsheet.Inert(l.Source),
+				l.PublishedAt.UTC().Format(time.RFC3339), l.UpdatedAt.UTC().Format(time.RFC3339)}); err != nil {
+				return err
+			}
+		}
+		if before = page.Next; before == 0 {
+			out.Flush()
+			return out.Error()
+		}
+	}
 }

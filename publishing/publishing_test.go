@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"plainpelican/core/markup"
+	"plainpelican/core/publish"
 	"plainpelican/publishing"
 	"plainpelican/standins/fault"
 	"plainpelican/standins/gen"
@@ -18,10 +19,11 @@ import (
 
 // whole checks what must hold after any run: every item in one end state, and in the store
 // exactly one product for each draft that was published.
-func whole(t *testing.T, w *testkit.World, run publishing.RunInFull, published int) {
+func whole(t *testing.T, w *testkit.World, run testkit.RunInFull, published int) {
 	t.Helper()
-	if run.Published != published || run.Waiting+run.Sending != 0 || run.Published+run.Failed != len(run.Items) {
-		t.Errorf("%d published, %d failed of %d; %d were to be published", run.Published, run.Failed, len(run.Items),
+	if run.Done() != published || run.Waiting+run.Sending != 0 || run.Total() != len(run.Items) ||
+		run.Done()+run.Failed+run.LeftOut != len(run.Items) {
+		t.Errorf("%d published, %d failed of %d; %d were to be published", run.Done(), run.Failed, len(run.Items),
 			published)
 		for _, i := range run.Items {
 			t.Logf("  %s: %s", i.State, i.Reason)
@@ -86,23 +88,26 @@ func TestPublishingShowsInTheStore(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer func() { _ = answer.Body.Close() }()
-	page, err := io.ReadAll(answer.Body)
+	html, err := io.ReadAll(answer.Body)
 	if err != nil {
 		t.Fatal(err)
 	}
 	for _, shown := range []string{"Harbour mug", "31.50 USD", "/pictures/", d.Variants[0].Values[0]} {
-		if !strings.Contains(string(page), shown) {
+		if !strings.Contains(string(html), shown) {
 			t.Errorf("the storefront does not show %q", shown)
 		}
 	}
-	var listings []publishing.Listing
-	w.Owner.Must("GET", fmt.Sprintf("/api/listings?store=%d", store.ID), nil, &listings)
-	if len(listings) != 1 || listings[0].URL != item.URL || listings[0].Lowest.Decimal() != "31.50" ||
-		listings[0].Variants != 1 || !strings.Contains(listings[0].OfferURL, "/p/QB-100000") {
-		t.Errorf("%+v", listings)
+	var page publishing.ListingPage
+	w.Owner.Must("GET", fmt.Sprintf("/api/listings?store=%d", store.ID), nil, &page)
+	if l := page.Listings; len(l) != 1 || page.Total != 1 || l[0].URL != item.URL || l[0].Lowest.Decimal() != "31.50" ||
+		l[0].Variants != 1 || !strings.Contains(l[0].OfferURL, "/p/QB-100000") || l[0].Profit == nil || l[0].Edited {
+		t.Errorf("%+v", l)
 	}
 	again := w.Publish(store.ID, id)
 	whole(t, w, again, 1)
+	if again.Unchanged != 1 {
+		t.Errorf("sent once more, it is %s", again.Items[0].State)
+	}
 	if again.Items[0].URL != item.URL {
 		t.Errorf("published again it moved to %s", again.Items[0].URL)
 	}
@@ -116,11 +121,11 @@ func TestWhatCannotGoOutFailsInPlainWords(t *testing.T) {
 	run := w.Publish(store.ID, drafts...)
 	whole(t, w, run, 1)
 	over, gone := run.Items[0], run.Items[1]
-	if over.State != publishing.Failed || over.Area != "variants" ||
+	if over.State != publish.LeftOut || over.Area != "variants" ||
 		!strings.Contains(over.Reason, "144 variants are chosen; this store allows 100") {
 		t.Errorf("%+v", over)
 	}
-	if gone.State != publishing.Failed || gone.Area != "variants" ||
+	if gone.State != publish.LeftOut || gone.Area != "variants" ||
 		!strings.Contains(gone.Reason, "has stopped selling this") {
 		t.Errorf("%+v", gone)
 	}
@@ -174,7 +179,7 @@ func TestAStoreThatStaysAwayLeavesNothingHalfDone(t *testing.T) {
 		t.Errorf("%+v", run.Items[0])
 	}
 	w.Fault(w.ShopURL, fault.Plan{RevokeTokens: true})
-	retry := func() publishing.RunInFull {
+	retry := func() testkit.RunInFull {
 		w.Owner.Must("POST", fmt.Sprintf("/api/runs/%d/retry", run.ID),
 			map[string]any{"item_ids": []int64{run.Items[0].ID}}, nil)
 		return w.RunEnds(run.ID)
@@ -236,12 +241,12 @@ func TestStoppingARun(t *testing.T) {
 	w.Fault(w.ShopURL, fault.Plan{LatencyMS: 150})
 	var run publishing.Run
 	w.Owner.Must("POST", "/api/runs",
-		map[string]any{"store_id": store.ID, "draft_ids": drafts, "visible": true, "sell_empty": false}, &run)
+		testkit.RunOf(store.ID, drafts...), &run)
 	w.Owner.Must("POST", fmt.Sprintf("/api/runs/%d/stop", run.ID), nil, nil)
 	ended := w.RunEnds(run.ID)
-	if ended.Failed == 0 || ended.Published == len(drafts) ||
+	if ended.LeftOut == 0 || ended.Published == len(drafts) ||
 		!strings.Contains(ended.Items[len(drafts)-1].Reason, "You stopped this run") {
-		t.Errorf("%d published, %d left out", ended.Published, ended.Failed)
+		t.Errorf("%d published, %d left out", ended.Published, ended.LeftOut)
 	}
 	whole(t, w, ended, ended.Published)
 }
@@ -250,11 +255,9 @@ func TestRunsThatCannotBegin(t *testing.T) {
 	w := testkit.Start(t)
 	store := w.Ready()
 	for words, body := range map[string]map[string]any{
-		"That store is not connected": {"store_id": 99, "draft_ids": []int64{1}, "visible": true, "sell_empty": false},
-		"are not here any more": {"store_id": store.ID, "draft_ids": []int64{4711}, "visible": true,
-			"sell_empty": false},
-		"expected array length": {"store_id": store.ID, "draft_ids": []int64{}, "visible": true,
-			"sell_empty": false},
+		"That store is not connected": testkit.RunOf(99, 1),
+		"are not here any more":       testkit.RunOf(store.ID, 4711),
+		"Choose drafts":               testkit.RunOf(store.ID),
 	} {
 		problem := w.Owner.Ask("POST", "/api/runs", body, nil)
 		if problem == nil || problem.Status != 422 ||
@@ -285,9 +288,9 @@ func TestWasPricesGoOutAndAreHeldAgainstTheListingsOwnHistory(t *testing.T) {
 	if sent := w.Shop.Products()[0].Variants[0]; sent.WasPrice != v.Was.Decimal() || sent.WasPrice == "" {
 		t.Errorf("the store has the was price %q, not %s", sent.WasPrice, v.Was)
 	}
-	var listings []publishing.Listing
-	w.Owner.Must("GET", fmt.Sprintf("/api/listings?store=%d", store.ID), nil, &listings)
-	if l := listings[0]; len(l.Trace) < 5 || l.Trace[len(l.Trace)-1].Words != "Profit" || l.Moved != 0 {
+	var page publishing.ListingPage
+	w.Owner.Must("GET", fmt.Sprintf("/api/listings?store=%d", store.ID), nil, &page)
+	if l := page.Listings[0]; len(l.Trace) < 5 || l.Trace[len(l.Trace)-1].Words != "Profit" || l.Moved != 0 {
 		t.Errorf("%+v", l)
 	}
 	if _, err := w.App.Pool.Exec(t.Context(), `update listing_price set at = at - interval '40 days'`); err != nil {
@@ -296,14 +299,15 @@ func TestWasPricesGoOutAndAreHeldAgainstTheListingsOwnHistory(t *testing.T) {
 	if !strings.Contains(warning(), "lowest price of the last 30 days was "+v.Price.String()) {
 		t.Errorf("sold at %s for 40 days: %q", v.Price, warning())
 	}
-	if _, err := w.App.Pool.Exec(t.Context(), `update listing_price set price = price * 2`); err != nil {
+	if _, err := w.App.Pool.Exec(t.Context(), `with history as (update listing_price set price = price * 2)
+		update listing_variant set price = price * 2`); err != nil {
 		t.Fatal(err)
 	}
 	if warning() != "" {
 		t.Errorf("sold at twice the price for 40 days: %q", warning())
 	}
-	w.Owner.Must("GET", fmt.Sprintf("/api/listings?store=%d", store.ID), nil, &listings)
-	if listings[0].Moved != listings[0].Variants {
-		t.Errorf("%d prices have moved since they were sent, of %d", listings[0].Moved, listings[0].Variants)
+	w.Owner.Must("GET", fmt.Sprintf("/api/listings?store=%d&state=moved", store.ID), nil, &page)
+	if l := page.Listings; len(l) != 1 || l[0].Moved != l[0].Variants {
+		t.Errorf("%+v", l)
 	}
 }

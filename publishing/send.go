@@ -3,7 +3,6 @@ package publishing
 import (
 	"cmp"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"math/rand/v2"
@@ -15,6 +14,8 @@ import (
 	"github.com/riverqueue/river"
 
 	"plainpelican/connect/store"
+	"plainpelican/core/edit"
+	"plainpelican/core/publish"
 	"plainpelican/core/readiness"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/blobs"
@@ -35,10 +36,13 @@ const (
 	maxOwnFailures = 5
 )
 
-// Work adds the job's worker.
+// Work adds the workers of its jobs.
 func (s *Service) Work(r *jobs.Runner) {
-	jobs.Handle(r, func(ctx context.Context, job *river.Job[CheckArgs]) error {
-		return s.checkStore(ctx, job.Args.StoreID)
+	jobs.Handle(r, func(ctx context.Context, job *river.Job[ReconcileArgs]) error {
+		return s.reconcile(ctx, job.Args.StoreID)
+	})
+	jobs.Handle(r, func(ctx context.Context, job *river.Job[BeginArgs]) error {
+		return s.begin(ctx, job.Args.RunID, publish.Scheduled)
 	})
 	jobs.Handle(r, func(ctx context.Context, job *river.Job[Args]) error { return s.work(ctx, job.Args, job.Attempt) })
 }
@@ -46,34 +50,63 @@ func (s *Service) Work(r *jobs.Runner) {
 // sending is one item while it is sent.
 type sending struct {
 	Args
+	Settings
 	runID, storeID, draftID int64
-	visible, sellEmpty      bool
+	act                     publish.Act
 	tries                   int
 	note                    string
+	key                     string       // under which the store makes one product
+	fence                   int64        // whoever sends it after us has a higher one
+	wrote                   bool         // something may have been changed in the store
 	duplicates              []store.Sent // further products of the draft that the store has
 }
 
-// failure is why an item fails, for a person, and the part of the draft at fault.
-type failure struct{ area, words string }
+// errOvertaken is that another worker sends the item meanwhile: what it does counts.
+var errOvertaken = errors.New("another worker sends this item")
+
+// failure is why an item fails or is left out, for a person, and the part of the draft at fault.
+type failure struct {
+	area, words string
+	leftOut     bool
+}
 
 func (f *failure) Error() string { return f.words }
+
+// take begins the work on an item: it is being sent from here on, by nobody else.
+func (s *Service) take(ctx context.Context, args Args) (item sending, err error) {
+	item = sending{Args: args}
+	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		if err := tx.QueryRow(ctx, `
+			update publish_item i set state = 'sending', updated_at = now() from publish_run r
+			where i.id = $1 and i.attempt = $2 and i.state = any ($3) and r.id = i.run_id
+			returning r.id, r.act, i.store_id, i.draft_id, i.tries`, args.ItemID, args.Attempt,
+			publish.From(publish.Sending)).
+			Scan(&item.runID, &item.act, &item.storeID, &item.draftID, &item.tries); err != nil {
+			return err
+		}
+		if err := tx.QueryRow(ctx, `select visible, sell_empty, by_rules, reserve, collections from publish_target
+			where run_id = $1 and store_id = $2`, item.runID, item.storeID).Scan(&item.Visible, &item.SellEmpty,
+			&item.ByRules, &item.Reserve, &item.Collections); err != nil {
+			return err
+		}
+		return tx.QueryRow(ctx, `insert into publication (store_id, draft_id, fence) values ($1, $2, 1)
+			on conflict (store_id, draft_id) do update set fence = publication.fence + 1
+			returning key::text, fence`, item.storeID, item.draftID).Scan(&item.key, &item.fence)
+	})
+	return item, err
+}
 
 // work sends one item. It may be started again at any moment: the store knows the draft by
 // its reference and the attempt by its key, so nothing is made twice.
 func (s *Service) work(ctx context.Context, args Args, tried int) error {
-	item := sending{Args: args}
-	err := s.Pool.QueryRow(ctx, `
-		update publish_item i set state = 'sending', updated_at = now() from publish_run r
-		where i.id = $1 and i.attempt = $2 and i.state in ('waiting', 'sending') and r.id = i.run_id
-		returning r.id, r.store_id, i.draft_id, r.visible, r.sell_empty, i.tries`, args.ItemID, args.Attempt).
-		Scan(&item.runID, &item.storeID, &item.draftID, &item.visible, &item.sellEmpty, &item.tries)
+	item, err := s.take(ctx, args)
 	if database.Missing(err) {
-		return nil // sent, stopped or tried again meanwhile
+		return nil // sent, stopped, held or tried again meanwhile
 	}
 	if err != nil {
 		return err
 	}
-	s.notify(ctx, item.runID)
+	s.tell(item.runID, item.ItemID)
 	err = s.send(ctx, &item)
 	if ctx.Err() != nil {
 		return ctx.Err() // stopping: another instance goes on with it
@@ -81,6 +114,8 @@ func (s *Service) work(ctx context.Context, args Args, tried int) error {
 	var failed *failure
 	switch {
 	case err == nil:
+	case errors.Is(err, errOvertaken):
+		return nil
 	case errors.As(err, &failed):
 		err = s.fail(ctx, item, failed)
 	case database.Away(err):
@@ -91,17 +126,19 @@ func (s *Service) work(ctx context.Context, args Args, tried int) error {
 	case temporary(err) && item.tries < s.patience(err):
 		return s.later(ctx, item, err)
 	case errors.Is(err, pictures.ErrNone):
-		err = s.fail(ctx, item, &failure{string(readiness.Pictures), err.Error()})
+		err = s.fail(ctx, item, &failure{area: string(readiness.Pictures), words: err.Error()})
 	case temporary(err):
-		err = s.fail(ctx, item,
-			&failure{"", "The store did not answer after several tries. Try again later: it will not be listed twice."})
+		err = s.notKnown(ctx, item)
 	case tried < maxOwnFailures:
 		s.saying(ctx, &item, "Something went wrong on our side; trying again.")
 		return err
 	default:
 		s.Log.Error("publishing an item", "item", item.ItemID, "error", err)
 		err = s.fail(ctx, item,
-			&failure{"", "Something went wrong on our side. Try again; if it stays, look into the log."})
+			&failure{words: "Something went wrong on our side. Try again; if it stays, look into the log."})
+	}
+	if errors.Is(err, errOvertaken) {
+		return nil
 	}
 	if err != nil {
 		return err
@@ -109,7 +146,7 @@ func (s *Service) work(ctx context.Context, args Args, tried int) error {
 	if err := s.close(ctx, item.runID); err != nil {
 		return err
 	}
-	s.notify(ctx, item.runID)
+	s.tell(item.runID, item.ItemID)
 	return nil
 }
 
@@ -139,7 +176,31 @@ func temporary(err error) bool {
 		errors.Is(err, store.ErrUnavailable)
 }
 
-// later puts an item back, saying why, with longer waits each time.
+// move brings an item that is being sent into another state. It returns errOvertaken where another worker sends it.
+func (i *sending) move(ctx context.Context, q database.Querier, to publish.State, area, words string) error {
+	tag, err := q.Exec(ctx, `update publish_item i set state = $3, reason = $4, area = $5, updated_at = now(),
+			tries = tries + case when $3 = 'waiting' then 1 else 0 end
+		where id = $1 and attempt = $2 and state = any ($6)
+		and exists (select from publication p where p.store_id = $7 and p.draft_id = $8 and p.fence = $9)`,
+		i.ItemID, i.Attempt, to, words, area, publish.From(to), i.storeID, i.draftID, i.fence)
+	if err == nil && tag.RowsAffected() == 0 {
+		return errOvertaken
+	}
+	return err
+}
+
+// mine returns errOvertaken where another worker sends the item meanwhile: then nothing of ours may reach the store.
+func (s *Service) mine(ctx context.Context, i *sending) error {
+	var fence int64
+	err := s.Pool.QueryRow(ctx, `select fence from publication where store_id = $1 and draft_id = $2`, i.storeID,
+		i.draftID).Scan(&fence)
+	if err == nil && fence != i.fence {
+		return errOvertaken
+	}
+	return err
+}
+
+// later puts an item back, saying why, with longer waits each time. In a run that is paused it is held.
 func (s *Service) later(ctx context.Context, item sending, why error) error {
 	wait := min(s.Pause<<min(item.tries, 10), longestPause*s.Pause)
 	words := "The store did not answer; asking again what it has."
@@ -153,59 +214,129 @@ func (s *Service) later(ctx context.Context, item sending, why error) error {
 	case errors.Is(why, store.ErrBusy):
 		words = fmt.Sprintf("The store asks us to slow down; waiting %d s.", int(wait.Seconds())+1)
 	}
-	if _, err := s.Pool.Exec(ctx, `update publish_item
-		set state = 'waiting', reason = $3, tries = tries + 1, updated_at = now()
-		where id = $1 and attempt = $2 and state = 'sending'`,
-		item.ItemID, item.Attempt, words); err != nil {
+	if err := item.move(ctx, s.Pool, publish.Waiting, "", words); errors.Is(err, errOvertaken) {
+		return nil
+	} else if err != nil {
 		return err
 	}
-	s.notify(ctx, item.runID)
+	tag, err := s.Pool.Exec(ctx, `update publish_item i set state = 'held' from publish_run r
+		where i.id = $1 and i.attempt = $2 and i.state = 'waiting' and r.id = i.run_id and r.state = 'paused'`,
+		item.ItemID, item.Attempt)
+	if err != nil {
+		return err
+	}
+	s.tell(item.runID, item.ItemID)
+	if tag.RowsAffected() > 0 {
+		return nil
+	}
 	return river.JobSnooze(wait)
 }
 
 func (s *Service) fail(ctx context.Context, item sending, why *failure) error {
-	_, err := s.Pool.Exec(ctx, `update publish_item set state = 'failed', reason = $3, area = $4, updated_at = now()
-		where id = $1 and attempt = $2 and state = 'sending'`,
-		item.ItemID, item.Attempt, why.words, why.area)
-	return err
+	to := publish.Failed
+	if why.leftOut {
+		to = publish.LeftOut
+	}
+	return item.move(ctx, s.Pool, to, why.area, why.words)
+}
+
+// notKnown ends the tries with a store that does not answer: what was sent may have arrived.
+func (s *Service) notKnown(ctx context.Context, item sending) error {
+	if !item.wrote {
+		return s.fail(ctx, item, &failure{area: "store", words: "The store did not answer after several tries, " +
+			"and nothing was sent. Try again later."})
+	}
+	return item.move(ctx, s.Pool, publish.Unknown, "store",
+		"The store did not answer after this was sent. It is asked every few minutes what it has; nothing is listed twice.")
 }
 
 // saying shows on the run what an item is at.
 func (s *Service) saying(ctx context.Context, item *sending, words string) {
 	if _, err := s.Pool.Exec(ctx, `update publish_item set reason = $3, updated_at = now()
 		where id = $1 and attempt = $2 and state = 'sending'`, item.ItemID, item.Attempt, words); err == nil {
-		s.notify(ctx, item.runID)
+		s.tell(item.runID, item.ItemID)
 	}
+}
+
+// fenced is a session that writes nothing once another worker sends the item.
+type fenced struct {
+	store.Session
+	s    *Service
+	item *sending
+}
+
+func (f *fenced) guard(ctx context.Context) error {
+	err := f.s.mine(ctx, f.item)
+	if err == nil {
+		f.item.wrote = true
+	}
+	return err
+}
+
+func (f *fenced) Create(ctx context.Context, key string, p store.Product) (store.Sent, error) {
+	if err := f.guard(ctx); err != nil {
+		return store.Sent{}, err
+	}
+	return f.Session.Create(ctx, key, p)
+}
+
+func (f *fenced) Update(ctx context.Context, id string, p store.Product, fields []string) (store.Sent, error) {
+	if err := f.guard(ctx); err != nil {
+		return store.Sent{}, err
+	}
+	return f.Session.Update(ctx, id, p, fields)
+}
+
+func (f *fenced) Remove(ctx context.Context, id string) error {
+	if err := f.guard(ctx); err != nil {
+		return err
+	}
+	return f.Session.Remove(ctx, id)
 }
 
 // send does the work of one item. A *failure is final until a person does something.
 func (s *Service) send(ctx context.Context, item *sending) error {
-	draft, err := s.Drafts.Ready(ctx, item.draftID, item.storeID)
+	opened, err := s.Stores.Open(ctx, item.storeID)
+	if errors.Is(err, secrets.ErrSealed) {
+		return &failure{area: "store", words: "The store's approval cannot be read any more. Connect the store again."}
+	}
+	if err != nil {
+		return asFailure(err)
+	}
+	opened.OnWait(func(wait time.Duration) {
+		s.saying(ctx, item, fmt.Sprintf("The store asks us to slow down; waiting %d s.", int(wait.Seconds())+1))
+	})
+	session := &fenced{opened, s, item}
+	if item.act != publish.Publish {
+		return asFailure(s.alter(ctx, item, session))
+	}
+	draft, err := s.Drafts.Ready(ctx, item.draftID, item.storeID, item.ByRules)
 	if err != nil {
 		return asFailure(err)
 	}
 	if err := s.check(ctx, item, draft); err != nil {
 		return err
 	}
-	session, err := s.Stores.Open(ctx, item.storeID)
-	if errors.Is(err, secrets.ErrSealed) {
-		return &failure{"", "The store's approval cannot be read any more. Connect the store again."}
-	}
-	if err != nil {
-		return asFailure(err)
-	}
-	session.OnWait(func(wait time.Duration) {
-		s.saying(ctx, item, fmt.Sprintf("The store asks us to slow down; waiting %d s.", int(wait.Seconds())+1))
-	})
 	product, err := s.product(ctx, item, session, draft)
 	if err != nil {
 		return asFailure(err)
 	}
-	sent, err := s.put(ctx, item, session, draft, product)
+	sent, end, err := s.put(ctx, item, session, draft, product)
+	var refused *store.Refused
+	if errors.As(err, &refused) && refused.Field == store.FieldPictures {
+		// It may have forgotten pictures that were sent before: they are sent once more.
+		if forgot, e := s.forgetPictures(ctx, item.storeID, product.Pictures); e != nil {
+			return e
+		} else if forgot {
+			if product, err = s.product(ctx, item, session, draft); err == nil {
+				sent, end, err = s.put(ctx, item, session, draft, product)
+			}
+		}
+	}
 	if err != nil {
 		return asFailure(err)
 	}
-	return s.list(ctx, item, draft, product, sent)
+	return s.list(ctx, item, draft, product, sent, end)
 }
 
 // asFailure makes final what trying again by itself would not mend.
@@ -215,11 +346,14 @@ func asFailure(err error) error {
 	case errors.As(err, &refused):
 		area := map[string]string{"title": "description", "description_html": "description", "options": "variants",
 			"variants": "variants", "pictures": "pictures", "picture": "pictures"}[refused.Field]
-		return &failure{area, "The store refused it: " + refused.Message}
+		return &failure{area: area, words: "The store refused it: " + refused.Message}
 	case errors.Is(err, store.ErrDisapproved):
-		return &failure{"", "The store no longer lets us in. Connect it again, then try again."}
+		return &failure{area: "store", words: "The store no longer lets us in. Connect it again, then try again."}
+	case errors.Is(err, store.ErrForbidden):
+		return &failure{area: "store", words: "The store does not permit this any more. Ask for its permission again " +
+			"on its page, then try again."}
 	case apikit.IsProblem(err):
-		return &failure{"", err.Error()}
+		return &failure{words: err.Error()}
 	}
 	return err
 }
@@ -228,7 +362,7 @@ func asFailure(err error) error {
 func (s *Service) check(ctx context.Context, item *sending, draft workbench.Ready) error {
 	for _, f := range draft.Report.Findings {
 		if f.Stops {
-			return &failure{string(f.Area), f.Words}
+			return &failure{area: string(f.Area), words: f.Words, leftOut: true}
 		}
 	}
 	for _, from := range draft.Bought {
@@ -249,7 +383,7 @@ func (s *Service) check(ctx context.Context, item *sending, draft workbench.Read
 		if len(draft.Bought) > 1 {
 			what = "“" + strings.Join(from.Variants, "”, “") + "”"
 		}
-		return &failure{string(readiness.Variants), fmt.Sprintf(
+		return &failure{area: string(readiness.Variants), leftOut: true, words: fmt.Sprintf(
 			"%s has stopped selling %s. Take the same item from another supplier.", from.Supplier, what)}
 	}
 	return nil
@@ -262,18 +396,46 @@ func trimStop(s string) string {
 	return s
 }
 
-// product sends the pictures and puts together what the store is to have.
+// wordsOf is a draft as a store is to have it, but for pictures, variants and how it is shown.
+func wordsOf(draft workbench.Ready, vendor string) store.Product {
+	p := store.Product{Reference: draft.Reference, Title: draft.Title,
+		Description: safehtml.CleanLinked(draft.Description), Vendor: cmp.Or(draft.Vendor, vendor), Type: draft.Type,
+		Collections: draft.Collections, Tags: draft.Tags, SearchTitle: draft.SearchTitle,
+		SearchDescription: draft.SearchDescription, Options: []store.Option{}, Pictures: []string{}}
+	for _, o := range draft.Options {
+		option := store.Option{Name: o.Name}
+		for _, v := range o.Values {
+			option.Values = append(option.Values, v.Name)
+		}
+		p.Options = append(p.Options, option)
+	}
+	return p
+}
+
+// variantsOf are a draft's variants as a store is to have them, of which a reserve is not shown.
+func variantsOf(draft workbench.Ready, reserve int, picture func(workbench.ReadyVariant) string) []store.Variant {
+	list := make([]store.Variant, len(draft.Variants))
+	for i, v := range draft.Variants {
+		was := ""
+		if !v.Ladder.Was.IsZero() {
+			was = v.Ladder.Was.Decimal()
+		}
+		list[i] = store.Variant{Reference: fmt.Sprint(v.ID), SKU: v.SKU, Values: v.Values,
+			Price: v.Ladder.Price.Decimal(), WasPrice: was, Stock: edit.InStock(v.Supplied, reserve),
+			Barcode: v.Barcode, Picture: picture(v)}
+	}
+	return list
+}
+
+// product sends the pictures that the store has not been sent, and puts together what it is to have.
 func (s *Service) product(ctx context.Context, item *sending, session store.Session,
 	draft workbench.Ready) (store.Product, error) {
 	vendor, err := s.Stores.Vendor(ctx, item.storeID)
 	if err != nil {
 		return store.Product{}, err
 	}
-	p := store.Product{Reference: draft.Reference, Title: draft.Title,
-		Description: safehtml.CleanLinked(draft.Description), Vendor: cmp.Or(draft.Vendor, vendor), Type: draft.Type,
-		Collections: draft.Collections, Tags: draft.Tags, SearchTitle: draft.SearchTitle,
-		SearchDescription: draft.SearchDescription, Visible: item.visible, SellEmpty: item.sellEmpty,
-		Options: []store.Option{}, Pictures: []string{}}
+	p := wordsOf(draft, vendor)
+	p.Collections, p.Visible, p.SellEmpty = together(draft.Collections, item.Collections), item.Visible, item.SellEmpty
 	hashes := map[string]string{} // by address
 	for i, url := range draft.Pictures {
 		if len(draft.Pictures) > 1 {
@@ -286,61 +448,90 @@ func (s *Service) product(ctx context.Context, item *sending, session store.Sess
 		if err != nil {
 			return p, fmt.Errorf("picture %d: %w", i+1, err) // ours: the disk or the database
 		}
-		if err := session.PutPicture(ctx, hash, content); err != nil {
+		if err := s.sendPicture(ctx, item.storeID, session, hash, content); err != nil {
 			return p, err
 		}
 		hashes[url] = hash
 		p.Pictures = append(p.Pictures, hash)
 	}
-	for _, o := range draft.Options {
-		option := store.Option{Name: o.Name}
-		for _, v := range o.Values {
-			option.Values = append(option.Values, v.Name)
-		}
-		p.Options = append(p.Options, option)
-	}
-	for _, v := range draft.Variants {
-		was := ""
-		if !v.Ladder.Was.IsZero() {
-			was = v.Ladder.Was.Decimal()
-		}
-		p.Variants = append(p.Variants,
-			store.Variant{Reference: fmt.Sprint(v.ID), SKU: v.SKU, Values: v.Values, Price: v.Ladder.Price.Decimal(),
-				WasPrice: was, Stock: v.Stock, Barcode: v.Barcode, Picture: hashes[v.Picture]})
-	}
+	p.Variants = variantsOf(draft, max(draft.Reserve, item.Reserve), func(v workbench.ReadyVariant) string {
+		return hashes[v.Picture]
+	})
 	return p, nil
 }
 
-// put updates what the store has of the draft, or creates it under a key that stays the same until a
-// listing is recorded: whoever sends it, and however often, the store makes one product.
+// sendPicture sends a picture that the store has not been sent before.
+func (s *Service) sendPicture(ctx context.Context, storeID int64, session store.Session, hash string,
+	content []byte) error {
+	var has bool
+	err := s.Pool.QueryRow(ctx, `select exists (select from store_picture where store_id = $1 and hash = $2)`, storeID,
+		hash).Scan(&has)
+	if err != nil || has {
+		return err
+	}
+	if err := session.PutPicture(ctx, hash, content); err != nil {
+		return err
+	}
+	_, err = s.Pool.Exec(ctx, `insert into store_picture (store_id, hash) values ($1, $2) on conflict do nothing`,
+		storeID, hash)
+	return err
+}
+
+// together are two lists of names as one, each once.
+func together(a, b []string) []string {
+	all := slices.Clone(a)
+	for _, name := range b {
+		if !slices.Contains(all, name) {
+			all = append(all, name)
+		}
+	}
+	return all
+}
+
+// forgetPictures has pictures sent to a store once more, and tells whether any was known to be there.
+func (s *Service) forgetPictures(ctx context.Context, storeID int64, hashes []string) (bool, error) {
+	tag, err := s.Pool.Exec(ctx, `delete from store_picture where store_id = $1 and hash = any ($2)`, storeID, hashes)
+	return tag.RowsAffected() > 0, err
+}
+
+// put changes what the store has of the draft where it is another, or creates it under a key that stays the same until
+// a listing is recorded: whoever sends it, and however often, the store makes one product.
 func (s *Service) put(ctx context.Context, item *sending, session store.Session, draft workbench.Ready,
-	p store.Product) (store.Sent, error) {
+	p store.Product) (store.Sent, publish.State, error) {
 	there, err := session.Find(ctx, draft.Reference)
 	if err != nil {
-		return store.Sent{}, err
+		return store.Sent{}, "", err
 	}
 	var known string
 	if err := s.Pool.QueryRow(ctx, `select product_id from listing
-		where store_id = $1 and draft_id = $2`, item.storeID, item.draftID).Scan(&known); err != nil &&
+		where store_id = $1 and draft_id = $2 and ended_at is null`, item.storeID, item.draftID).Scan(&known); err != nil &&
 		!database.Missing(err) {
-		return store.Sent{}, err
+		return store.Sent{}, "", err
 	}
-	slices.SortStableFunc(there, func(a, b store.Sent) int { return cmp.Compare(rank(a, known), rank(b, known)) })
+	slices.SortStableFunc(there, func(a, b store.Found) int {
+		return cmp.Compare(rank(a.Sent, known), rank(b.Sent, known))
+	})
 	for i, product := range there {
-		sent, err := session.Update(ctx, product.ID, p)
-		if errors.Is(err, store.ErrGone) {
+		end := publish.Changed
+		if known == "" {
+			end = publish.Published // made by an attempt whose answer was lost, or before it was connected here
+		}
+		fields := store.FieldsOf(store.Differences(p, product.Product, true))
+		sent := product.Sent
+		if len(fields) == 0 {
+			if known != "" {
+				end = publish.Unchanged
+			}
+		} else if sent, err = session.Update(ctx, product.Sent.ID, p, fields); errors.Is(err, store.ErrGone) {
 			continue // taken out of the store a moment ago
 		}
-		item.duplicates = there[i+1:]
-		return sent, err
+		for _, more := range there[i+1:] {
+			item.duplicates = append(item.duplicates, more.Sent)
+		}
+		return sent, end, err
 	}
-	var key string
-	if err := s.Pool.QueryRow(ctx, `
-		insert into product_key (store_id, draft_id) values ($1, $2) on conflict (store_id, draft_id) do update
-		set draft_id = excluded.draft_id returning key::text`, item.storeID, item.draftID).Scan(&key); err != nil {
-		return store.Sent{}, err
-	}
-	return session.Create(ctx, key, p)
+	sent, err := session.Create(ctx, item.key, p)
+	return sent, publish.Published, err
 }
 
 // rank puts the product that a listing knows first.
@@ -349,52 +540,4 @@ func rank(p store.Sent, known string) int {
 		return 0
 	}
 	return 1
-}
-
-// list records the listing and ends the item, together.
-func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready, p store.Product,
-	sent store.Sent) error {
-	stored, err := json.Marshal(p)
-	if err != nil {
-		return err
-	}
-	further := duplicatesOf(item.duplicates)
-	if n := len(further); n > 0 {
-		item.note = strings.TrimSpace(item.note + fmt.Sprintf(" The store holds %d more of this draft: see Listings.",
-			n))
-	}
-	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `delete from product_key where store_id = $1
-			and draft_id = $2`, item.storeID, item.draftID); err != nil {
-			return err
-		}
-		var listing int64
-		var before *int64 // what it was bought as, where it was listed
-		err := tx.QueryRow(ctx, `
-			insert into listing (store_id, draft_id, offer_id, product_id, url, title, sent, visible, trace, duplicates)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
-			on conflict (store_id, draft_id) do update
-			set offer_id = excluded.offer_id, product_id = excluded.product_id, url = excluded.url,
-			title = excluded.title, sent = excluded.sent, visible = excluded.visible, trace = excluded.trace,
-			duplicates = excluded.duplicates, updated_at = now()
-			returning id, (select l.offer_id from listing l where l.store_id = $1 and l.draft_id = $2)`,
-			item.storeID, item.draftID, draft.OfferID, sent.ID, sent.URL, p.Title, stored, p.Visible,
-			lowestTrace(draft), further).Scan(&listing, &before)
-		if err != nil {
-			return err
-		}
-		if err := remember(ctx, tx, listing, draft); err != nil {
-			return err
-		}
-		_, err = tx.Exec(ctx, `update publish_item set state = 'published', reason = $3, area = '', updated_at = now()
-			where id = $1 and attempt = $2`, item.ItemID, item.Attempt, item.note)
-		if err != nil || (before != nil && *before == draft.OfferID) {
-			return err
-		}
-		touched := []int64{draft.OfferID}
-		if before != nil {
-			touched = append(touched, *before)
-		}
-		return s.Offers.NotifyOffers(ctx, tx, touched)
-	})
 }

@@ -7,33 +7,7 @@ import (
 
 	"plainpelican/core/markup"
 	"plainpelican/core/money"
-	"plainpelican/workbench"
 )
-
-// remember adds to a listing's history the prices that differ from the last ones, with how
-// each came about.
-func remember(ctx context.Context, tx pgx.Tx, listing int64, draft workbench.Ready) error {
-	batch := &pgx.Batch{}
-	for _, v := range draft.Variants {
-		batch.Queue(`
-			insert into listing_price (listing_id, draft_variant_id, price) select $1, $2, $3
-			where $3 is distinct from (select price from listing_price where listing_id = $1 and draft_variant_id = $2
-			order by at desc limit 1)
-			on conflict do nothing`, listing, v.ID, v.Ladder.Price.Minor())
-	}
-	return tx.SendBatch(ctx, batch).Close()
-}
-
-// lowestTrace is how the lowest of the prices that are sent came about.
-func lowestTrace(draft workbench.Ready) []markup.TraceLine {
-	lowest := draft.Variants[0]
-	for _, v := range draft.Variants {
-		if v.Ladder.Price.Minor() < lowest.Ladder.Price.Minor() {
-			lowest = v
-		}
-	}
-	return lowest.Trace
-}
 
 // SoldPrices lists the prices that drafts' variants had in a store, in order of time.
 func (s *Service) SoldPrices(ctx context.Context, storeID int64, drafts []int64) (map[int64][]markup.Sold, error) {
@@ -60,7 +34,7 @@ func (s *Service) SoldPrices(ctx context.Context, storeID int64, drafts []int64)
 
 // Live lists the drafts that are live in a store.
 func (s *Service) Live(ctx context.Context, storeID int64) ([]int64, error) {
-	rows, err := s.Pool.Query(ctx, `select draft_id from listing where store_id = $1`, storeID)
+	rows, err := s.Pool.Query(ctx, `select draft_id from listing where store_id = $1 and ended_at is null`, storeID)
 	if err != nil {
 		return nil, err
 	}

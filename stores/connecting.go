@@ -154,7 +154,7 @@ func (s *Service) finish(ctx context.Context, address string, kind store.Kind, r
 	if err != nil {
 		return 0, err
 	}
-	session, err := driver.Open(address, d.Endpoints, token, 0)
+	session, err := driver.Open(address, d.Endpoints, token, nil)
 	if err != nil {
 		return 0, err
 	}

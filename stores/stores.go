@@ -158,7 +158,7 @@ func (s *Service) Open(ctx context.Context, id int64) (store.Session, error) {
 	if err != nil {
 		return nil, err
 	}
-	return driver.Open(found.Address, endpoints, token, found.RequestsPerSecond)
+	return driver.Open(found.Address, endpoints, token, &pace{s.Pool, id, found.RequestsPerSecond})
 }
 
 // driver is the one of a kind; one that this program does not know is an error of ours.

@@ -201,23 +201,50 @@ func (w *World) Take(offers ...int64) []int64 {
 }
 
 // Publish starts a run and waits for its end.
-func (w *World) Publish(store int64, drafts ...int64) publishing.RunInFull {
+func (w *World) Publish(store int64, drafts ...int64) RunInFull {
 	w.t.Helper()
 	var run publishing.Run
-	w.Owner.Must("POST", "/api/runs",
-		map[string]any{"store_id": store, "draft_ids": drafts, "visible": true, "sell_empty": false}, &run)
+	w.Owner.Must("POST", "/api/runs", RunOf(store, drafts...), &run)
 	return w.RunEnds(run.ID)
 }
 
-// RunEnds waits until nothing of a run is left to do.
-func (w *World) RunEnds(id int64) publishing.RunInFull {
+// RunOf asks for drafts to be published to a store, visible.
+func RunOf(store int64, drafts ...int64) map[string]any {
+	return map[string]any{"draft_ids": drafts, "stores": []map[string]any{{"store_id": store, "visible": true}}}
+}
+
+// RunInFull is a run with all its items.
+type RunInFull struct {
+	publishing.Run
+	Items []publishing.Item
+}
+
+// Done counts the items that the store has as they were to be.
+func (r *RunInFull) Done() int { return r.Published + r.Changed + r.Unchanged }
+
+// Run reads a run with its items.
+func (w *World) Run(id int64) (run RunInFull) {
 	w.t.Helper()
-	var run publishing.RunInFull
+	w.Owner.Must("GET", fmt.Sprintf("/api/runs/%d", id), nil, &run.Run)
+	for after := int64(0); ; {
+		var page publishing.ItemPage
+		w.Owner.Must("GET", fmt.Sprintf("/api/runs/%d/items?limit=1000&after=%d", id, after), nil, &page)
+		run.Items = append(run.Items, page.Items...)
+		if after = page.Next; after == 0 {
+			return run
+		}
+	}
+}
+
+// RunEnds waits until nothing of a run is left to do.
+func (w *World) RunEnds(id int64) RunInFull {
+	w.t.Helper()
+	var run publishing.Run
 	Until(w.t, "the run's end", func() bool {
 		w.Owner.Must("GET", fmt.Sprintf("/api/runs/%d", id), nil, &run)
 		return run.FinishedAt != nil
 	})
-	return run
+	return w.Run(id)
 }
 
 // MoneyRules reads a store's money rules.

@@ -65,7 +65,7 @@ func TestVariantsOfAnotherSupplierAreTakenIn(t *testing.T) {
 	}
 
 	t.Run("it goes out, and both sources are asked", func(t *testing.T) {
-		ready, err := w.App.Workbench.Ready(t.Context(), d.ID, store.ID)
+		ready, err := w.App.Workbench.Ready(t.Context(), d.ID, store.ID, false)
 		if err != nil || len(ready.Bought) != 2 || len(ready.Bought[1].Variants) != 2 ||
 			ready.Bought[1].OfferID != second {
 			t.Errorf("%v %+v", err, ready.Bought)

@@ -16,6 +16,8 @@ import (
 // Ready is a draft as it would go out to a store.
 type Ready struct {
 	DraftID, OfferID int64
+	Revision         int // at which what stores are sent was last changed
+	Reserve          int
 	Reference        string
 	// Bought are the offers that its variants are bought from, each once.
 	Bought             []Bought
@@ -40,20 +42,23 @@ type Bought struct {
 
 // ReadyVariant is a chosen variant as it would go out.
 type ReadyVariant struct {
-	ID      int64
-	SKU     string
-	Values  []string
-	Ladder  pricing.Ladder
-	Trace   []markup.TraceLine
-	Stock   int
-	Barcode string
+	ID     int64
+	SKU    string
+	Values []string
+	Ladder pricing.Ladder
+	Trace  []markup.TraceLine
+	// Supplied is the supplier's stock, the reserve not taken off.
+	Supplied int
+	Barcode  string
+	// OfferVariantID is what it is bought as.
+	OfferVariantID int64
 	// Picture is the address of one of the draft's; empty is none.
 	Picture string
 }
 
 // Ready prepares a draft for a store. Where its report says that it is not ready, the
-// variants may lack prices.
-func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
+// variants may lack prices. By rules, a price that was set by hand gives way to what the rules say.
+func (s *Service) Ready(ctx context.Context, id, storeID int64, byRules bool) (Ready, error) {
 	t, err := s.storeContext(ctx, s.Pool, storeID, true, id)
 	if err != nil {
 		return Ready{}, err
@@ -62,8 +67,11 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 	if err != nil {
 		return Ready{}, err
 	}
-	variants, quote := d.priced(t, false)
-	r := Ready{DraftID: d.id, OfferID: d.offerID,
+	variants, quote := d.priced(t, byRules)
+	if byRules {
+		d.byRules(t, variants)
+	}
+	r := Ready{DraftID: d.id, OfferID: d.offerID, Revision: d.contentRevision, Reserve: d.text.Reserve,
 		Reference: d.reference, SearchTitle: d.text.SearchTitle, SearchDescription: d.text.SearchDescription,
 		Type: d.text.Type, Vendor: d.text.Vendor, Collections: d.collections, Tags: d.tags,
 		Report: d.report(t, variants, quote)}
@@ -81,9 +89,10 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 		}
 		r.bought(d, &d.variants[i])
 		r.Variants = append(r.Variants,
-			ReadyVariant{v.ID, cmp.Or(v.SKU, v.MadeSKU), v.Values, *v.Ladder, v.Trace,
-				edit.InStock(v.Stock, d.text.Reserve), cmp.Or(v.Barcode, v.SupplierBarcode),
-				d.address(d.picture(d.variants[i].pictureID))})
+			ReadyVariant{ID: v.ID, SKU: cmp.Or(v.SKU, v.MadeSKU), Values: v.Values, Ladder: *v.Ladder, Trace: v.Trace,
+				Supplied: v.Stock, Barcode: cmp.Or(v.Barcode, v.SupplierBarcode),
+				OfferVariantID: d.variants[i].offerVariantID,
+				Picture:        d.address(d.picture(d.variants[i].pictureID))})
 	}
 	for i, o := range d.options {
 		kept := variant.Option{Name: o.Name, Original: o.Original}
@@ -100,6 +109,28 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64) (Ready, error) {
 		}
 	}
 	return r, nil
+}
+
+// byRules has variants whose price was set by hand sell for what the rules say.
+func (d *draft) byRules(t storeContext, variants []Variant) {
+	for i := range variants {
+		v := &variants[i]
+		if !v.Manual || t.pricer == nil {
+			continue
+		}
+		facts := &d.facts
+		if from := d.variants[i].from; from != nil {
+			facts = &from.facts
+		}
+		var trace markup.Trace
+		quote := t.pricer.Quote(facts)
+		ladder, err := quote.Ladder(d.variants[i].unit, nil, &trace)
+		if err != nil {
+			v.Ladder, v.NoPrice = nil, t.pricer.ErrorMessage(err)
+			continue
+		}
+		v.Ladder, v.Trace, v.Manual = &ladder, trace.Lines(), false
+	}
 }
 
 // bought notes what a variant that goes out is bought from.

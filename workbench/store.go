@@ -41,6 +41,9 @@ func (s *Service) store(ctx context.Context, tx pgx.Tx, w *writing, operations, 
 	args := []any{w.id, asJSON(w.changes), who.MemberID, who.Name, w.what, done, back, w.touched, o.bulk,
 		storeOf(operations), o.undoes}
 	set := columns(w, &args)
+	if slices.ContainsFunc(w.touched, edit.Field.IsContent) {
+		set += ", content_revision = revision + 1"
+	}
 	// A change of many prices would not leave room for its edit beside it in the log: each is a row.
 	if _, err := tx.Exec(ctx, `
 		with written as (update draft set revision = revision + 1, updated_at = now(), changes = $2`+set+`

@@ -105,7 +105,7 @@ func TestTheSupplierOfADraftIsSwapped(t *testing.T) {
 		where id = $1`, first).Scan(&pictures); err != nil {
 		t.Fatal(err)
 	}
-	ready, err := w.App.Workbench.Ready(t.Context(), after.ID, store.ID)
+	ready, err := w.App.Workbench.Ready(t.Context(), after.ID, store.ID, false)
 	if err != nil || ready.OfferID != second ||
 		ready.Pictures[0] != pictures[len(pictures)-1] ||
 		len(ready.Variants) != len(swap.Rows)-1 {

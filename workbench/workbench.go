@@ -70,7 +70,7 @@ type Service struct {
 type draft struct {
 	id, offerID                   int64
 	reference                     string
-	revision                      int
+	revision, contentRevision     int
 	changes                       changes
 	title, description            string
 	pictures                      []edit.Picture
@@ -162,7 +162,7 @@ func load(ctx context.Context, q database.Querier, known Media, ids ...int64) ([
 	rows, err := q.Query(ctx, `
 		select d.id, d.offer_id, d.reference::text, d.revision, d.changes, d.title, d.description, d.pictures,
 			d.options, d.collections, d.tags, d.updated_at, d.type, d.vendor, d.search_title, d.search_description,
-			d.own, d.reserve, coalesce(d.tray_id, 0), d.discarded_at is not null, d.delivery,
+			d.own, d.reserve, coalesce(d.tray_id, 0), d.discarded_at is not null, d.delivery, d.content_revision,
 			o.title, o.page_url, o.source_id, o.number, o.withdrawn_at,
 			`+pricing.OfferFactsColumns+`
 		from draft d join facts.offer o on o.id = d.offer_id`+pricing.OfferFactsJoin+`
@@ -178,7 +178,7 @@ func load(ctx context.Context, q database.Querier, known Media, ids ...int64) ([
 		err := row.Scan(append([]any{&d.id, &d.offerID, &d.reference, &d.revision, &d.changes, &d.title, &d.description,
 			&d.pictures, &d.options, &d.collections, &d.tags, &d.updatedAt, &d.text.Type, &d.text.Vendor,
 			&d.text.SearchTitle, &d.text.SearchDescription, &d.text.Own, &d.text.Reserve, &d.text.TrayID,
-			&d.text.Discarded, &d.text.Delivery, &d.offerTitle,
+			&d.text.Discarded, &d.text.Delivery, &d.contentRevision, &d.offerTitle,
 			&d.pageURL, &d.sourceID, &d.offerNumber, &d.withdrawnAt}, of.Fields()...)...)
 		if err != nil {
 			return nil, err

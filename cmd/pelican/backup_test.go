@@ -60,8 +60,9 @@ func TestABackupIsRestoredWhole(t *testing.T) {
 	testkit.Until(t, "the index", func() bool { _, err := app.Search.Ready(); return err == nil })
 	w.URL = url
 	again := w.SignIn("olga@example.com", "a long password")
-	var listings []map[string]any
-	again.Must("GET", "/api/listings?store=1", nil, &listings)
+	var page struct{ Listings []map[string]any }
+	again.Must("GET", "/api/listings?store=1", nil, &page)
+	listings := page.Listings
 	if len(listings) != 1 || listings[0]["draft_id"] != float64(id) {
 		t.Errorf("%v", listings)
 	}

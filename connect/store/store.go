@@ -20,6 +20,8 @@ var (
 	ErrApproval = errors.New("the store did not accept the approval; start again")
 	// ErrDisapproved is returned where the store no longer accepts the token.
 	ErrDisapproved = errors.New("the store no longer lets us in; connect it again")
+	// ErrForbidden is returned where the store honours the token, and does not permit this.
+	ErrForbidden = errors.New("the store does not permit this")
 	// ErrBusy is returned where the store keeps asking to slow down.
 	ErrBusy = errors.New("the store asks us to slow down")
 	// ErrUnavailable is returned where the store answers with an error of its own.
@@ -51,10 +53,18 @@ type Driver interface {
 	// Exchange trades the code that came back for a token. It returns ErrApproval where the store refuses it.
 	Exchange(ctx context.Context, address string, d Description, code, redirect, verifier string) (token string,
 		err error)
-	// Open makes a session that keeps to so many requests a second. 0 is not known yet.
-	Open(address string, endpoints json.RawMessage, token string, perSecond int) (Session, error)
+	// Open makes a session whose requests wait for their turn; nil has them wait for none.
+	Open(address string, endpoints json.RawMessage, token string, pace Pace) (Session, error)
 	// Revoke tells the store to forget a token; a store that does not answer forgets nothing.
 	Revoke(ctx context.Context, address string, endpoints json.RawMessage, token string) error
+}
+
+// Pace shares a store's limit among all that send to it, in this process and others.
+type Pace interface {
+	// Turn waits until the next request may go.
+	Turn(ctx context.Context) error
+	// Asked notes that the store wants to be left alone for a while: nobody sends to it until then.
+	Asked(wait time.Duration)
 }
 
 // Description is what a store says of itself before anyone approves.
@@ -77,10 +87,13 @@ type Session interface {
 	// Create makes a product. The same key never makes a second one, so the call is repeated after an answer that was
 	// lost.
 	Create(ctx context.Context, key string, p Product) (Sent, error)
-	// Update replaces a product, or returns ErrGone.
-	Update(ctx context.Context, id string, p Product) (Sent, error)
-	// Find lists the products with our reference: none, one, or several where a draft was once listed twice.
-	Find(ctx context.Context, reference string) ([]Sent, error)
+	// Update changes some fields of a product to what they are in p, or returns ErrGone.
+	Update(ctx context.Context, id string, p Product, fields []string) (Sent, error)
+	// Find lists the products with our reference, as the store has them: none, one, or several where a draft was once
+	// listed twice.
+	Find(ctx context.Context, reference string) ([]Found, error)
+	// List reads the store's products page by page: those after a cursor, which is empty at first and at the end.
+	List(ctx context.Context, cursor string) (products []Found, next string, err error)
 	// Remove takes a product out of the store; one that is gone already is no error.
 	Remove(ctx context.Context, id string) error
 	// OnWait has it told when the store asks to slow down.

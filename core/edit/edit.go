@@ -73,6 +73,12 @@ type Purchase struct {
 	OtherOfferID int64 `json:"other_offer_id,omitempty"`
 }
 
+// IsContent tells whether stores are sent what a field holds: neither where a draft is kept, nor what its prices assume.
+func (f Field) IsContent() bool {
+	_, price := f.Price()
+	return !price && f != Tray && f != Discarded && f != Delivery
+}
+
 // Offers are those that a draft is bought from, its own first: those of dropped variants are none of them.
 func (d *Draft) Offers() []int64 {
 	list := []int64{d.OfferID}

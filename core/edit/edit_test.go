@@ -90,7 +90,7 @@ func TestOperations(t *testing.T) {
 			}},
 		"another offer": {BuyAs{OfferID: 8, Chosen: []int64{1},
 			Purchases: []Purchase{{1, 21, one(0), 0}, {2, 0, one(1), 0}},
-			Pictures: []Picture{{0, "https://p/0", true}, {1, "https://p/1", false}, {2, "https://q/0", false}}},
+			Pictures:  []Picture{{0, "https://p/0", true}, {1, "https://p/1", false}, {2, "https://q/0", false}}},
 			[]Field{Offer, Pictures, Chosen}, true, func(d *Draft) bool {
 				return d.OfferID == 8 && d.Variants[0].OfferVariantID == 21 && d.Variants[1].OfferVariantID == 0 &&
 					!d.Variants[1].Chosen && len(d.Pictures) == 3

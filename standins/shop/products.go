@@ -1,6 +1,7 @@
 package shop
 
 import (
+	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
@@ -11,6 +12,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -138,17 +140,92 @@ func (p *Server) create(w http.ResponseWriter, r *http.Request) {
 	in.URL = "http://" + r.Host + "/products/" + in.Handle
 	in.CreatedAt = time.Now().UTC()
 	in.UpdatedAt = in.CreatedAt
+	in.nameVariants(nil)
 	p.state.Products[in.ID], p.state.Keys[key] = in, in.ID
 	p.save()
 	answer(w, http.StatusCreated, in)
 }
 
+// find lists products by id, those after one, or those with the client's own reference.
 func (p *Server) find(w http.ResponseWriter, r *http.Request) {
-	reference := r.URL.Query().Get("reference")
+	q := r.URL.Query()
+	reference, after := q.Get("reference"), q.Get("after")
 	found := slices.DeleteFunc(p.Products(), func(x Product) bool {
-		return reference != "" && x.Reference != reference
+		return reference != "" && x.Reference != reference || after != "" && compareIDs(x.ID, after) <= 0
 	})
-	answer(w, http.StatusOK, map[string]any{"products": found})
+	slices.SortFunc(found, func(a, b Product) int { return compareIDs(a.ID, b.ID) })
+	next := ""
+	if limit, err := strconv.Atoi(q.Get("limit")); err == nil && limit > 0 && len(found) > limit {
+		found = found[:limit]
+		next = found[limit-1].ID
+	}
+	answer(w, http.StatusOK, map[string]any{"products": found, "next": next})
+}
+
+// compareIDs orders ids, which are numbers, as numbers.
+func compareIDs(a, b string) int { return cmp.Or(cmp.Compare(len(a), len(b)), cmp.Compare(a, b)) }
+
+// nameVariants gives each variant an id of the store's: the one that it had, or a new one.
+func (x *Product) nameVariants(before *Product) {
+	last := 0
+	had := map[string]string{}
+	if before != nil {
+		for _, v := range before.Variants {
+			had[v.Reference] = v.ID
+			if _, n, ok := strings.Cut(v.ID, "-"); ok {
+				at, _ := strconv.Atoi(n)
+				last = max(last, at)
+			}
+		}
+	}
+	for i := range x.Variants {
+		x.Variants[i].ID = had[x.Variants[i].Reference]
+		delete(had, x.Variants[i].Reference)
+		if x.Variants[i].ID == "" {
+			last++
+			x.Variants[i].ID = fmt.Sprintf("%s-%d", x.ID, last)
+		}
+	}
+}
+
+// change is a JSON merge patch (RFC 7396): what is named takes the place of what was there.
+func (p *Server) change(w http.ResponseWriter, r *http.Request) {
+	var part map[string]json.RawMessage
+	if err := json.NewDecoder(io.LimitReader(r.Body, 4<<20)).Decode(&part); err != nil {
+		answer(w, http.StatusBadRequest, map[string]string{"error": "not JSON"})
+		return
+	}
+	for _, own := range []string{"id", "handle", "url", "created_at", "updated_at"} {
+		delete(part, own)
+	}
+	p.withProduct(w, r, func(product *Product) {
+		in := *product
+		// Decoding would write into the lists that are there, and keep what is left out.
+		for name, list := range map[string]func(){"variants": func() { in.Variants = nil },
+			"options": func() { in.Options = nil }, "pictures": func() { in.Pictures = nil },
+			"tags": func() { in.Tags = nil }, "collections": func() { in.Collections = nil }} {
+			if _, named := part[name]; named {
+				list()
+			}
+		}
+		data, err := json.Marshal(part)
+		if err == nil {
+			err = json.Unmarshal(data, &in)
+		}
+		if err != nil {
+			answer(w, http.StatusBadRequest, map[string]string{"error": "not JSON"})
+			return
+		}
+		if wrong := p.check(&in); len(wrong) > 0 {
+			answer(w, http.StatusUnprocessableEntity, map[string]any{"errors": wrong})
+			return
+		}
+		in.UpdatedAt = time.Now().UTC()
+		in.nameVariants(product)
+		p.state.Products[in.ID] = &in
+		p.save()
+		answer(w, http.StatusOK, in)
+	})
 }
 
 func (p *Server) withProduct(w http.ResponseWriter, r *http.Request, do func(*Product)) {
@@ -174,6 +251,7 @@ func (p *Server) update(w http.ResponseWriter, r *http.Request) {
 	p.withProduct(w, r, func(product *Product) {
 		in.ID, in.Handle, in.URL, in.CreatedAt, in.UpdatedAt = product.ID, product.Handle, product.URL,
 			product.CreatedAt, time.Now().UTC()
+		in.nameVariants(product)
 		p.state.Products[in.ID] = in
 		p.save()
 		answer(w, http.StatusOK, in)

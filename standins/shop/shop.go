@@ -75,6 +75,7 @@ type Option struct {
 
 // Variant is one thing a customer can buy.
 type Variant struct {
+	ID        string   `json:"id"`
 	Reference string   `json:"reference"`
 	SKU       string   `json:"sku"`
 	Values    []string `json:"values"`
@@ -168,6 +169,7 @@ func (p *Server) Handler() http.Handler {
 	mux.HandleFunc("GET /api/products", p.guard(p.find))
 	mux.HandleFunc("GET /api/products/{id}", p.guard(p.get))
 	mux.HandleFunc("PUT /api/products/{id}", p.guard(p.update))
+	mux.HandleFunc("PATCH /api/products/{id}", p.guard(p.change))
 	mux.HandleFunc("DELETE /api/products/{id}", p.guard(p.remove))
 	mux.HandleFunc("GET /pictures/{sha}", p.showPicture)
 	mux.HandleFunc("GET /products/{handle}", p.showProduct)

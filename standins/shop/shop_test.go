@@ -143,11 +143,11 @@ func TestAnIdempotencyKeyMakesOneProduct(t *testing.T) {
 		t.Errorf("without a key: %d", status)
 	}
 	if status, body, _ := c.call("GET", "/api/products?reference=r1", nil, ""); status != http.StatusOK ||
-		strings.Count(body, `"id"`) != 1 {
+		strings.Count(body, `"reference":"r1"`) != 1 {
 		t.Errorf("found by reference: %d %s", status, body)
 	}
 	if status, body, _ := c.call("GET", "/api/products?reference=r2", nil, ""); status != http.StatusOK ||
-		strings.Count(body, `"id"`) != 0 {
+		strings.Count(body, `"reference":"r1"`) != 0 {
 		t.Errorf("another's reference: %d %s", status, body)
 	}
 }

@@ -33,6 +33,7 @@ const Workbench = lazy(() => import("./workbench/workbench"));
 const TableView = lazy(() => import("./workbench/table-view"));
 const Listings = lazy(() => import("./listings/listings"));
 const Run = lazy(() => import("./listings/run"));
+const Runs = lazy(() => import("./listings/runs"));
 const StorePlace = lazy(() => import("./store/store"));
 const Money = lazy(() => import("./store/money"));
 const Members = lazy(() => import("./members/members"));
@@ -82,6 +83,7 @@ const titles: [RegExp, string][] = [
   [/^\/workbench\/\d+\/combine/, "Add a supplier"],
   [/^\/workbench/, "Workbench"],
   [/^\/markup/, "Markup"],
+  [/^\/listings\/runs$/, "Publish runs"],
   [/^\/listings\/runs/, "Publish run"],
   [/^\/listings/, "Listings"],
   [/^\/orders/, "Orders"],
@@ -189,6 +191,7 @@ const router = createBrowserRouter([
           { path: "/workbench/:id/combine/:offer", element: <Combine /> },
           { path: "/workbench/:id", element: <Workbench /> },
           { path: "/listings", element: <Listings /> },
+          { path: "/listings/runs", element: <Runs /> },
           { path: "/listings/runs/:id", element: <Run /> },
           { path: "/store", element: <StorePlace /> },
           { path: "/markup", element: <Money /> },

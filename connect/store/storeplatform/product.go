@@ -23,27 +23,52 @@ func (s *session) Create(ctx context.Context, key string, p store.Product) (stor
 	return sent.Checked(err)
 }
 
-// Update replaces a product, or returns store.ErrGone.
-func (s *session) Update(ctx context.Context, id string, p store.Product) (store.Sent, error) {
+// Update changes some fields of a product (RFC 7396), or returns store.ErrGone.
+func (s *session) Update(ctx context.Context, id string, p store.Product, fields []string) (store.Sent, error) {
+	part, err := p.Part(fields)
+	if err != nil {
+		return store.Sent{}, err
+	}
 	var sent store.Sent
-	err := s.send(ctx, http.MethodPut, "/products/"+url.PathEscape(id), "", p, &sent)
+	err = s.send(ctx, http.MethodPatch, "/products/"+url.PathEscape(id), "", part, &sent)
 	return sent.Checked(err)
 }
 
-// Find lists the products with our reference: none, one, or several where a draft was once listed twice.
-func (s *session) Find(ctx context.Context, reference string) ([]store.Sent, error) {
-	var found struct {
-		Products []store.Sent `json:"products"`
-	}
-	err := s.send(ctx, http.MethodGet, "/products?reference="+url.QueryEscape(reference), "", nil, &found)
-	// A store that does not know the question may answer with everything: only what is ours counts.
-	all := slices.DeleteFunc(found.Products, func(p store.Sent) bool {
-		return store.Text(p.ID) != p.ID || p.ID == "" || (p.Reference != "" && p.Reference != reference)
+// page is products as the store lists them.
+type page struct {
+	Products []store.Found `json:"products"`
+	Next     string        `json:"next"`
+}
+
+// usable are the products of a page that can be kept.
+func (p *page) usable() []store.Found {
+	all := slices.DeleteFunc(p.Products, func(f store.Found) bool {
+		return store.Text(f.Sent.ID) != f.Sent.ID || f.Sent.ID == ""
 	})
 	for i := range all {
-		all[i], _ = all[i].Checked(nil) // it has an id
+		all[i].Sent, _ = all[i].Sent.Checked(nil) // it has an id
 	}
-	return all, err
+	return all
+}
+
+// Find lists the products with our reference: none, one, or several where a draft was once listed twice.
+func (s *session) Find(ctx context.Context, reference string) ([]store.Found, error) {
+	var found page
+	err := s.send(ctx, http.MethodGet, "/products?reference="+url.QueryEscape(reference), "", nil, &found)
+	// A store that does not know the question may answer with everything: only what is ours counts.
+	return slices.DeleteFunc(found.usable(), func(f store.Found) bool {
+		return f.Product.Reference != "" && f.Product.Reference != reference
+	}), err
+}
+
+// List reads the store's products page by page.
+func (s *session) List(ctx context.Context, cursor string) ([]store.Found, string, error) {
+	var found page
+	err := s.send(ctx, http.MethodGet, "/products?limit=100&after="+url.QueryEscape(cursor), "", nil, &found)
+	if found.Next == cursor {
+		found.Next = "" // a store that stands still has ended
+	}
+	return found.usable(), found.Next, err
 }
 
 // Remove takes a product out of the store; one that is gone already is no error.

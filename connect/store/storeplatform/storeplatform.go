@@ -139,19 +139,17 @@ type session struct {
 	client *outgoing.Client
 	api    string
 	token  string
+	pace   store.Pace
 	onWait func(time.Duration)
 }
 
-// Open makes a session that keeps to the store's limit. A limit of 0 is not known yet.
-func (d Driver) Open(address string, endpoints json.RawMessage, token string, perSecond int) (store.Session, error) {
+// Open makes a session whose requests wait for their turn.
+func (d Driver) Open(address string, endpoints json.RawMessage, token string, pace store.Pace) (store.Session, error) {
 	to, err := read(endpoints)
 	if err != nil {
 		return nil, err
 	}
-	if u, err := url.Parse(address); err == nil && perSecond > 0 {
-		d.Client.Limit(u.Host, perSecond)
-	}
-	return &session{client: d.Client, api: address + to.API, token: token}, nil
+	return &session{client: d.Client, api: address + to.API, token: token, pace: pace}, nil
 }
 
 // OnWait has it told when the store asks to slow down.
@@ -171,10 +169,21 @@ func (s *session) send(ctx context.Context, method, path, key string, body any, 
 	if key != "" {
 		header.Set("Idempotency-Key", key)
 	}
+	if s.pace != nil {
+		if err := s.pace.Turn(ctx); err != nil {
+			return err
+		}
+	}
 	answer, err := s.client.Do(ctx,
 		outgoing.Request{Method: method, URL: s.api + path, Header: header, Body: payload, Repeatable: true,
 			OnWait: func(wait time.Duration, status int) {
-				if s.onWait != nil && status == http.StatusTooManyRequests {
+				if status != http.StatusTooManyRequests {
+					return
+				}
+				if s.pace != nil {
+					s.pace.Asked(wait)
+				}
+				if s.onWait != nil {
 					s.onWait(wait)
 				}
 			}})
@@ -185,8 +194,10 @@ func (s *session) send(ctx context.Context, method, path, key string, body any, 
 		return err
 	}
 	switch {
-	case answer.Status == http.StatusUnauthorized || answer.Status == http.StatusForbidden:
+	case answer.Status == http.StatusUnauthorized:
 		return store.ErrDisapproved
+	case answer.Status == http.StatusForbidden:
+		return store.ErrForbidden
 	case answer.Status == http.StatusTooManyRequests:
 		return answer.Asked(store.ErrBusy)
 	case answer.Status == http.StatusNotFound || answer.Status == http.StatusGone:

@@ -19,8 +19,6 @@ export type Store = Schemas["StoresStore"];
 export type Source = Schemas["SourcesSource"];
 export type Rule = Schemas["MarkupRule"];
 export type Run = Schemas["PublishingRun"];
-export type RunInFull = Schemas["PublishingRunInFull"];
-export type Listing = Schemas["PublishingListing"];
 
 export const api = createClient<paths>({ baseUrl: "/" });
 

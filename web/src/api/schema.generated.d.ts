@@ -620,8 +620,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * List what is live in a store
-         * @description List what is live in a store. Needs the role fulfiller.
+         * List what is live in a store, the newest first, page by page
+         * @description List what is live in a store, the newest first, page by page. Needs the role fulfiller.
          */
         get: operations["listListings"];
         put?: never;
@@ -642,10 +642,70 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Look for drafts that a store holds more than once
-         * @description Look for drafts that a store holds more than once. Needs the role editor.
+         * Read a store anew: what differs there, what it has twice or no more
+         * @description Read a store anew: what differs there, what it has twice or no more. Needs the role editor.
          */
         post: operations["checkListings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/listings/drafts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The drafts of all listings that a filter finds
+         * @description The drafts of all listings that a filter finds. Needs the role fulfiller.
+         */
+        get: operations["draftsOfListings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/listings/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is live in a store, as CSV
+         * @description What is live in a store, as CSV. Needs the role fulfiller.
+         */
+        get: operations["exportListings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/listings/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A listing, how it differs from its draft and in the store, and the prices that it had
+         * @description A listing, how it differs from its draft and in the store, and the prices that it had. Needs the role fulfiller.
+         */
+        get: operations["getListing"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -672,7 +732,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/listings/{id}/hide": {
+    "/api/listings/{id}/take-theirs": {
         parameters: {
             query?: never;
             header?: never;
@@ -682,10 +742,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Hide a listing in its store
-         * @description Hide a listing in its store. Needs the role editor.
+         * Change the draft to what the store shows in some fields
+         * @description Change the draft to what the store shows in some fields. Needs the role editor.
          */
-        post: operations["hideListing"];
+        post: operations["takeTheirs"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1188,16 +1248,36 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * List the newest publish runs
-         * @description List the newest publish runs. Needs the role fulfiller.
+         * List publish runs, the newest first
+         * @description List publish runs, the newest first. Needs the role fulfiller.
          */
         get: operations["listRuns"];
         put?: never;
         /**
-         * Publish drafts to a store
-         * @description Publish drafts to a store. Needs the role editor.
+         * Publish drafts to stores, or show, hide or take down what is live there
+         * @description Publish drafts to stores, or show, hide or take down what is live there. Needs the role editor.
          */
         post: operations["startRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/preflight": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a run would do, before anything is sent
+         * @description What a run would do, before anything is sent. Needs the role editor.
+         */
+        post: operations["preflightRun"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1212,12 +1292,72 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * A run with its items
-         * @description A run with its items. Needs the role fulfiller.
+         * A run with its counts
+         * @description A run with its counts. Needs the role fulfiller.
          */
         get: operations["getRun"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/items": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Items of a run in the order in which they are sent, page by page
+         * @description Items of a run in the order in which they are sent, page by page. Needs the role fulfiller.
+         */
+        get: operations["runItems"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hold what is still waiting
+         * @description Hold what is still waiting. Needs the role editor.
+         */
+        post: operations["pauseRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go on with a run that is paused, or begin one before its time
+         * @description Go on with a run that is paused, or begin one before its time. Needs the role editor.
+         */
+        post: operations["resumeRun"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1234,8 +1374,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Send failed items again
-         * @description Send failed items again. Needs the role editor.
+         * Send items again that failed, were left out or are not known; all of them where none is named
+         * @description Send items again that failed, were left out or are not known; all of them where none is named. Needs the role editor.
          */
         post: operations["retryRun"];
         delete?: never;
@@ -1258,6 +1398,26 @@ export interface paths {
          * @description Leave out what is still waiting. Needs the role editor.
          */
         post: operations["stopRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/take-down": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take out of the stores again what a run brought there
+         * @description Take out of the stores again what a run brought there. Needs the role editor.
+         */
+        post: operations["takeDownRun"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2794,7 +2954,7 @@ export interface components {
             url: string;
         };
         PublishingItem: {
-            /** @description At fault: description, pictures, variants, price */
+            /** @description At fault: description, pictures, variants, price, store */
             area: string;
             /** Format: int64 */
             draft_id: number;
@@ -2806,9 +2966,10 @@ export interface components {
             /** @description In plain words what happened */
             reason: string;
             /** @enum {string} */
-            state: "waiting" | "sending" | "published" | "failed";
+            state: "held" | "waiting" | "sending" | "published" | "changed" | "unchanged" | "left_out" | "failed" | "unknown";
+            /** Format: int64 */
+            store_id: number;
             title: string;
-            /** @description How that price came about */
             trace: components["schemas"]["MarkupTraceLine"][];
             /** Format: date-time */
             updated_at: string;
@@ -2817,11 +2978,36 @@ export interface components {
             /** Format: int64 */
             variants: number;
         };
+        PublishingItemPage: {
+            items: components["schemas"]["PublishingItem"][];
+            /**
+             * Format: int64
+             * @description The item that the next page begins after; 0 is no more
+             */
+            next: number;
+        };
+        PublishingLeftOut: {
+            area: string;
+            /** Format: int64 */
+            draft_id: number;
+            picture: string;
+            reason: string;
+            title: string;
+        };
         PublishingListing: {
+            /**
+             * Format: int64
+             * @description Fields that somebody changed in the store
+             */
+            differences: number;
             /** Format: int64 */
             draft_id: number;
             /** @description Further products of the same draft in the store */
             duplicates: components["schemas"]["PublishingDuplicate"][];
+            /** @description Its draft was changed since it was sent */
+            edited: boolean;
+            /** @description The store has it no more */
+            gone: boolean;
             highest: components["schemas"]["ApikitAmountDoc"];
             /** Format: int64 */
             id: number;
@@ -2836,9 +3022,22 @@ export interface components {
             /** @description At the supplier's */
             offer_url: string;
             picture: string;
+            /** @description The least of a sale, as it was sent */
+            profit: components["schemas"]["ApikitAmountDoc"];
             /** Format: date-time */
             published_at: string;
+            /**
+             * Format: date-time
+             * @description When the store was last read
+             */
+            seen_at: string | null;
+            sell_empty: boolean;
             source: string;
+            /**
+             * Format: int64
+             * @description The supplier's, of the variants that are live
+             */
+            stock: number;
             supplier: string;
             title: string;
             /** @description How the lowest price that was sent came about */
@@ -2853,50 +3052,246 @@ export interface components {
             /** @description The supplier has stopped selling it */
             withdrawn: boolean;
         };
+        PublishingListingInFull: {
+            /**
+             * Format: int64
+             * @description Fields that somebody changed in the store
+             */
+            differences: number;
+            /** Format: int64 */
+            draft_id: number;
+            /** @description Further products of the same draft in the store */
+            duplicates: components["schemas"]["PublishingDuplicate"][];
+            /** @description Its draft was changed since it was sent */
+            edited: boolean;
+            /** @description The store has it no more */
+            gone: boolean;
+            here: components["schemas"]["StoreDifference"][];
+            highest: components["schemas"]["ApikitAmountDoc"];
+            /** Format: int64 */
+            id: number;
+            lowest: components["schemas"]["ApikitAmountDoc"];
+            missing: string;
+            /**
+             * Format: int64
+             * @description Prices that have moved here since they were sent
+             */
+            moved: number;
+            /** Format: int64 */
+            offer_id: number;
+            /** @description At the supplier's */
+            offer_url: string;
+            picture: string;
+            /** @description The lowest price over time, the oldest first */
+            prices: components["schemas"]["PublishingPricePoint"][];
+            /** @description The least of a sale, as it was sent */
+            profit: components["schemas"]["ApikitAmountDoc"];
+            /** Format: date-time */
+            published_at: string;
+            /**
+             * Format: date-time
+             * @description When the store was last read
+             */
+            seen_at: string | null;
+            sell_empty: boolean;
+            sent: components["schemas"]["PublishingSentVariant"][];
+            source: string;
+            /**
+             * Format: int64
+             * @description The supplier's, of the variants that are live
+             */
+            stock: number;
+            supplier: string;
+            there: components["schemas"]["StoreDifference"][];
+            title: string;
+            /** @description How the lowest price that was sent came about */
+            trace: components["schemas"]["MarkupTraceLine"][];
+            /** Format: date-time */
+            updated_at: string;
+            /** @description In the store */
+            url: string;
+            /** Format: int64 */
+            variants: number;
+            visible: boolean;
+            /** @description The supplier has stopped selling it */
+            withdrawn: boolean;
+        };
+        PublishingListingPage: {
+            listings: components["schemas"]["PublishingListing"][];
+            /**
+             * Format: int64
+             * @description The listing that the next page begins after; 0 is no more
+             */
+            next: number;
+            /** Format: int64 */
+            total: number;
+        };
+        PublishingPreflight: {
+            stores: components["schemas"]["PublishingStorePreflight"][];
+        };
+        PublishingPricePoint: {
+            /** Format: date-time */
+            at: string;
+            price: components["schemas"]["ApikitAmountDoc"];
+        };
         PublishingRun: {
+            /** @enum {string} */
+            act: "publish" | "show" | "hide" | "take_down";
+            /** Format: int64 */
+            changed: number;
             /** Format: int64 */
             failed: number;
             /** Format: date-time */
             finished_at: string | null;
             /** Format: int64 */
+            held: number;
+            /** Format: int64 */
             id: number;
             /** Format: int64 */
+            left_out: number;
+            /** Format: int64 */
             published: number;
-            sell_empty: boolean;
             /** Format: int64 */
             sending: number;
             /** Format: date-time */
             started_at: string;
             started_by: string;
-            store: string;
+            /**
+             * Format: date-time
+             * @description When a scheduled one begins
+             */
+            starts_at: string | null;
+            /** @enum {string} */
+            state: "scheduled" | "running" | "paused" | "finished";
+            targets: components["schemas"]["PublishingTarget"][];
+            /**
+             * Format: int64
+             * @description All of them
+             */
+            total: number;
             /** Format: int64 */
-            store_id: number;
-            visible: boolean;
+            unchanged: number;
+            /** Format: int64 */
+            unknown: number;
             /** Format: int64 */
             waiting: number;
         };
-        PublishingRunInFull: {
+        PublishingRunPage: {
+            /**
+             * Format: int64
+             * @description The run that the next page begins after; 0 is no more
+             */
+            next: number;
+            runs: components["schemas"]["PublishingRun"][];
+        };
+        PublishingSentVariant: {
+            /** @description What its price was made of; null where it is not known any more */
+            ladder: components["schemas"]["PricingLadder"];
+            sku: string;
             /** Format: int64 */
-            failed: number;
-            /** Format: date-time */
-            finished_at: string | null;
+            stock: number;
+            /** @description The store's own name for it */
+            store_variant: string;
+            values: string[];
             /** Format: int64 */
-            id: number;
-            items: components["schemas"]["PublishingItem"][];
+            variant_id: number;
+        };
+        PublishingStartInput: {
+            /**
+             * @description Publish where it is not said
+             * @enum {string}
+             */
+            act?: "publish" | "show" | "hide" | "take_down";
+            draft_ids?: number[];
+            ready?: boolean;
+            /** @description As 2026-12-01T10:00 */
+            start_on?: string;
+            stores: components["schemas"]["PublishingTargetInput"][];
             /** Format: int64 */
-            published: number;
-            sell_empty: boolean;
+            tray?: number;
+        };
+        PublishingStorePreflight: {
+            /**
+             * Format: int64
+             * @description Live, and changed since they were sent
+             */
+            again: number;
+            left_out: components["schemas"]["PublishingLeftOut"][];
             /** Format: int64 */
-            sending: number;
-            /** Format: date-time */
-            started_at: string;
-            started_by: string;
+            new: number;
+            /**
+             * Format: int64
+             * @description Live as they are, as far as is known here
+             */
+            same: number;
             store: string;
             /** Format: int64 */
             store_id: number;
-            visible: boolean;
+            /**
+             * Format: int64
+             * @description Left out, of which the first are listed
+             */
+            total: number;
+            /**
+             * Format: int64
+             * @description Would go out with a warning
+             */
+            warned: number;
+        };
+        PublishingTarget: {
+            by_rules?: boolean;
+            /** Format: int64 */
+            changed: number;
+            /** @description Beside the drafts' own */
+            collections?: string[];
+            /** Format: int64 */
+            failed: number;
+            /** Format: int64 */
+            held: number;
+            /** Format: int64 */
+            left_out: number;
+            /** Format: int64 */
+            published: number;
+            /**
+             * Format: int64
+             * @description Units of each variant not shown
+             */
+            reserve?: number;
+            /** @description Keep selling what is out of stock */
+            sell_empty?: boolean;
+            /** Format: int64 */
+            sending: number;
+            store: string;
+            /** Format: int64 */
+            store_id: number;
+            time_zone: string;
+            /**
+             * Format: int64
+             * @description All of them
+             */
+            total: number;
+            /** Format: int64 */
+            unchanged: number;
+            /** Format: int64 */
+            unknown: number;
+            visible?: boolean;
             /** Format: int64 */
             waiting: number;
+        };
+        PublishingTargetInput: {
+            by_rules?: boolean;
+            /** @description Beside the drafts' own */
+            collections?: string[];
+            /**
+             * Format: int64
+             * @description Units of each variant not shown
+             */
+            reserve?: number;
+            /** @description Keep selling what is out of stock */
+            sell_empty?: boolean;
+            /** Format: int64 */
+            store_id: number;
+            visible?: boolean;
         };
         ReadinessFinding: {
             area: string;
@@ -3049,7 +3444,7 @@ export interface components {
             unusable: string[];
         };
         RetryRunRequest: {
-            item_ids: number[];
+            item_ids?: number[];
         };
         SearchFacetValue: {
             /** Format: int64 */
@@ -3628,13 +4023,11 @@ export interface components {
              */
             size: number;
         };
-        StartRunRequest: {
-            draft_ids: number[];
-            /** @description Keep selling what is out of stock */
-            sell_empty: boolean;
-            /** Format: int64 */
-            store_id: number;
-            visible: boolean;
+        StoreDifference: {
+            field: string;
+            ours: string;
+            theirs: string;
+            variant?: string;
         };
         StoresApproval: {
             approve_at: string;
@@ -3661,6 +4054,9 @@ export interface components {
             /** @description Take those that have drafts once more */
             again?: boolean;
             offers: number[];
+        };
+        TakeTheirsRequest: {
+            fields: string[];
         };
         UndoMoneyRulesRequest: {
             /**
@@ -7083,6 +7479,11 @@ export interface operations {
         parameters: {
             query: {
                 store: number;
+                before?: number;
+                limit?: number;
+                words?: string;
+                state?: "" | "visible" | "hidden" | "edited" | "moved" | "differs" | "gone" | "withdrawn" | "duplicates" | "sold_out";
+                supplier?: string[];
             };
             header?: never;
             path?: never;
@@ -7096,7 +7497,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PublishingListing"][];
+                    "application/json": components["schemas"]["PublishingListingPage"];
                 };
             };
             /** @description Bad Request */
@@ -7247,6 +7648,265 @@ export interface operations {
             };
         };
     };
+    draftsOfListings: {
+        parameters: {
+            query: {
+                store: number;
+                words?: string;
+                state?: "" | "visible" | "hidden" | "edited" | "moved" | "differs" | "gone" | "withdrawn" | "duplicates" | "sold_out";
+                supplier?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportListings: {
+        parameters: {
+            query: {
+                store: number;
+                words?: string;
+                state?: "" | "visible" | "hidden" | "edited" | "moved" | "differs" | "gone" | "withdrawn" | "duplicates" | "sold_out";
+                supplier?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getListing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublishingListingInFull"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     removeDuplicates: {
         parameters: {
             query?: never;
@@ -7330,7 +7990,7 @@ export interface operations {
             };
         };
     };
-    hideListing: {
+    takeTheirs: {
         parameters: {
             query?: never;
             header?: never;
@@ -7339,7 +7999,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeTheirsRequest"];
+            };
+        };
         responses: {
             /** @description No Content */
             204: {
@@ -9707,7 +10371,11 @@ export interface operations {
     };
     listRuns: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The run that the page begins after; 0 is the first page */
+                before?: number;
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -9720,7 +10388,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PublishingRun"][];
+                    "application/json": components["schemas"]["PublishingRunPage"];
                 };
             };
             /** @description Bad Request */
@@ -9797,7 +10465,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["StartRunRequest"];
+                "application/json": components["schemas"]["PublishingStartInput"];
             };
         };
         responses: {
@@ -9808,6 +10476,93 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PublishingRun"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    preflightRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublishingStartInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublishingPreflight"];
                 };
             };
             /** @description Bad Request */
@@ -9892,7 +10647,269 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PublishingRunInFull"];
+                    "application/json": components["schemas"]["PublishingRun"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    runItems: {
+        parameters: {
+            query?: {
+                after?: number;
+                limit?: number;
+                /** @description 0 is all */
+                store?: number;
+                /** @description Those alone that need somebody */
+                attention?: boolean;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublishingItemPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    pauseRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublishingRun"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    resumeRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublishingRun"];
                 };
             };
             /** @description Bad Request */
@@ -10050,6 +11067,91 @@ export interface operations {
         };
     };
     stopRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublishingRun"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    takeDownRun: {
         parameters: {
             query?: never;
             header?: never;

@@ -20,7 +20,12 @@ export default function Commands({ onClose }: { onClose: () => void }) {
   const go = useNavigate();
   const offers = useQuery({ ...commandOffersQuery(text, storeId), placeholderData: keepPreviousData });
   const drafts = useInfiniteQuery(draftsQuery(storeId));
-  const listings = useQuery(listingsQuery(storeId));
+  const live = useInfiniteQuery({
+    ...listingsQuery(storeId, { words: text.trim() }),
+    enabled: storeId > 0 && text.trim() !== "",
+    placeholderData: keepPreviousData,
+  });
+  const listings = text.trim() ? (live.data?.pages[0]?.listings.slice(0, 6) ?? []) : [];
   const to = (place: string) => () => {
     onClose();
     go(place);
@@ -31,6 +36,7 @@ export default function Commands({ onClose }: { onClose: () => void }) {
     ...stations.map((s) => ({ to: s.to as string, name: s.name as string })),
     { to: "/catalog/alternatives", name: "Find an item by link or picture" },
     { to: "/sources/requests", name: "Quote requests" },
+    { to: "/listings/runs", name: "Publish runs" },
     { to: "/store", name: "Stores" },
     { to: "/members", name: "Members and tokens" },
   ].filter((p) => p.name.toLowerCase().includes(text.toLowerCase()));
@@ -63,13 +69,13 @@ export default function Commands({ onClose }: { onClose: () => void }) {
               ))}
             </Command.Group>
           )}
-          {matching(listings.data).length > 0 && (
+          {listings.length > 0 && (
             <Command.Group heading="Listings" className={group}>
-              {matching(listings.data).map((l) => (
+              {listings.map((l) => (
                 <Command.Item
                   key={l.id}
                   value={`listing ${l.id}`}
-                  onSelect={to(`/listings?listing=${l.id}`)}
+                  onSelect={to(`/listings?${new URLSearchParams({ words: l.title, listing: String(l.id) })}`)}
                   className={line}
                 >
                   {l.title}

@@ -2,6 +2,7 @@ import { type QueryClient, type QueryKey, useQuery, useQueryClient } from "@tans
 import { createContext, type ReactNode, use, useEffect, useMemo, useState } from "react";
 import type { Schemas, Store } from "../api/client";
 import type { Topic } from "../api/refresh";
+import { runMoved, runQuery } from "../listings/queries";
 import { HomeCurrency } from "../parts/money";
 import { heardOf } from "../workbench/presence";
 import { refreshLines } from "../workbench/queries";
@@ -130,8 +131,10 @@ function useProgress() {
         if (event.data.state === "finished") again("offers", "offer", "request");
       }
       if (event.topic === "run") {
-        again("runs", "header");
-        staleNow(["run", event.data.id]);
+        const run = event.data as unknown as Parameters<typeof runMoved>[1];
+        const known = client.getQueryData(runQuery(run.id).queryKey);
+        runMoved(client, run);
+        if (known?.state !== run.state) again("runs", "header");
         if (event.data.finished_at) again("listings", "drafts", "draft");
       }
       if (event.topic === "reprice") {

@@ -1,198 +1,350 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useInfiniteQuery, useMutation } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
-import { api, ask, type Listing, type Run } from "../api/client";
+import { api, ask, type Problem } from "../api/client";
 import { useSession } from "../frame/session";
-import { Button, Notice, Picture } from "../parts/controls";
+import { Choice, Clause } from "../parts/clause";
+import { Button, Notice, Picture, Tick } from "../parts/controls";
 import { useKeys } from "../parts/keys";
 import { useCursor } from "../parts/list";
 import { Money } from "../parts/money";
-import { RowButton, RowLink, RowOut } from "../parts/row";
+import { RowLink, RowOut } from "../parts/row";
 import { Sheet } from "../parts/sheet";
 import { type Column, LongTable } from "../parts/table";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { Trace } from "../parts/trace";
-import { listingsQuery, runsQuery } from "./queries";
+import { Publish } from "../workbench/publish";
+import { type Act, ActOnListings } from "./act";
+import { ListingSheet } from "./listing-sheet";
+import { type Listing, type ListingFilter, type ListingState, listingStates, listingsQuery } from "./queries";
 
 const rowHeight = 65;
 
-/** Listings is what is live in the store in use, and the runs that made it so. */
+/** Listings is what is live in the store in use: found by a sentence, acted on one by one or many at once. */
 export default function Listings() {
   const { store, storeId, may } = useSession();
-  const say = useSay();
   const go = useNavigate();
-  const [params] = useSearchParams();
-  const listings = useQuery(listingsQuery(storeId));
-  const list = listings.data ?? [];
+  const { filter, change, wanted } = useListingFilter();
+  const pages = useInfiniteQuery(listingsQuery(storeId, filter));
+  const list = useMemo(() => pages.data?.pages.flatMap((p) => p.listings) ?? [], [pages.data]);
+  const total = pages.data?.pages[0]?.total ?? 0;
   const [cursor, setCursor] = useCursor(list.length, "listing");
   const here = list[cursor];
-  const wanted = Number(params.get("listing")) || 0;
+  const [selected, setSelected] = useState(new Set<number>());
+  const [asking, setAsking] = useState<Act>();
   useEffect(() => {
     const at = list.findIndex((l) => l.id === wanted);
     if (at >= 0) setCursor(at);
   }, [wanted, list, setCursor]);
-  const check = useMutation({
-    mutationFn: () => ask(api.POST("/api/listings/check", { params: { query: { store: storeId } } })),
-    onSuccess: () => say("The store is asked about each listing. Duplicates are shown in their rows."),
-    onError: (error) => say(error.message, true),
+  const mark = (l: Listing | undefined) =>
+    l &&
+    setSelected((before) => {
+      const next = new Set(before);
+      if (!next.delete(l.draft_id)) next.add(l.draft_id);
+      return next;
+    });
+  const all = useMutation({
+    mutationFn: () => ask(api.GET("/api/listings/drafts", { params: { query: { ...filter, store: storeId } } })),
+    onSuccess: (ids) => setSelected(new Set(ids)),
   });
+  const drafts = selected.size > 0 ? [...selected] : here ? [here.draft_id] : [];
+  const [send, setSending] = useState<number[]>();
+  const act = (what: Act) => () => drafts.length > 0 && setAsking(what);
   const seeInStore = () => here?.url && window.open(here.url, "_blank", "noreferrer");
   useKeys([
+    { keys: ["x"], label: "select", run: () => mark(here) },
     { keys: ["v"], label: "see it in the store", run: () => void seeInStore() },
     { keys: ["Enter"], label: "edit its draft", run: () => here && go(`/workbench/${here.draft_id}`) },
+    ...(may("editor")
+      ? [
+          { keys: ["p"], label: "send again", run: () => drafts.length > 0 && setSending(drafts) },
+          { keys: ["h"], label: "hide", run: act("hide") },
+          { keys: ["Delete"], label: "take down", run: act("take_down") },
+        ]
+      : []),
+    { keys: ["Escape"], label: "", run: () => setSelected(new Set()) },
   ]);
+  if (!store)
+    return (
+      <main className="grow">
+        <Notice title="No store is connected">
+          <Button tone="main" onClick={() => go("/store")}>
+            Connect a store
+          </Button>
+        </Notice>
+      </main>
+    );
   return (
     <main className="flex min-h-0 grow">
       <div className="flex min-w-0 grow flex-col">
-        <div className="flex items-center justify-between px-4 py-2">
-          <h1 className="text-xl">
-            Listings {store && <span className="font-sans text-base font-normal text-ink-2">live in {store.name}</span>}
-          </h1>
-          {store && list.length > 0 && may("editor") && (
-            <Button onClick={() => check.mutate()} disabled={check.isPending}>
-              Look for duplicates in the store
+        <Head filter={filter} change={change} total={total} known={pages.data !== undefined} />
+        {may("editor") && list.length > 0 && (
+          <div className="flex h-10 shrink-0 flex-wrap items-center gap-1 border-b border-line px-3">
+            <Tick
+              checked={selected.size > 0 && selected.size >= total}
+              onChange={(now) => (now ? all.mutate() : setSelected(new Set()))}
+              label={`Select all ${total}`}
+            />
+            <span className="mr-2 text-ink-2">
+              {selected.size > 0 ? `${selected.size.toLocaleString("en")} selected` : "this one"}
+            </span>
+            <Button onClick={() => setSending(drafts)}>Send again…</Button>
+            <Button tone="quiet" onClick={act("show")}>
+              Show
             </Button>
-          )}
-        </div>
-        {!store ? (
-          <Notice title="No store is connected">
-            <Button tone="main" onClick={() => go("/store")}>
-              Connect a store
+            <Button tone="quiet" onClick={act("hide")}>
+              Hide
             </Button>
-          </Notice>
-        ) : listings.error && !listings.data ? (
+            <Button tone="quiet" onClick={act("take_down")}>
+              Take down…
+            </Button>
+          </div>
+        )}
+        {pages.error && !pages.data ? (
           <Notice title="The listings cannot be shown" error>
-            <p>{listings.error.message}</p>
-            <Button onClick={() => void listings.refetch()}>Try again</Button>
+            <p>{(pages.error as Problem).message}</p>
+            <Button onClick={() => void pages.refetch()}>Try again</Button>
           </Notice>
-        ) : listings.data && list.length === 0 ? (
-          <Notice title="Nothing is live yet">
-            <p>
-              Drafts that are published from the Workbench are listed here, with the way to the store and to the
-              supplier.
-            </p>
-            <Button tone="main" onClick={() => go("/workbench")}>
-              Go to the Workbench
-            </Button>
-          </Notice>
+        ) : pages.data && list.length === 0 ? (
+          <Nothing
+            asked={Object.keys(filter).length > 0}
+            onClear={() => change({ words: undefined, state: undefined })}
+          />
         ) : (
           <LongTable
             rows={list}
-            columns={listingColumns}
+            columns={listingColumns(may("editor") ? selected : undefined, mark)}
             rowKey={(l) => l.id}
             label="Listings"
             rowHeight={rowHeight}
             cursor={{ at: cursor, set: setCursor }}
           />
         )}
+        {pages.hasNextPage && (
+          <p className="border-t border-line px-4 py-1.5">
+            <Button tone="quiet" onClick={() => void pages.fetchNextPage()} disabled={pages.isFetchingNextPage}>
+              Show {Math.min(100, total - list.length)} more
+            </Button>
+          </p>
+        )}
       </div>
-      <Runs />
+      <Sheet label="Listing">
+        {here ? <ListingSheet key={here.id} listing={here} onSend={setSending} /> : <p>Nothing is live.</p>}
+      </Sheet>
+      {send && <Publish ids={send} onClose={() => setSending(undefined)} />}
+      {asking && <ActOnListings act={asking} drafts={drafts} onClose={() => setAsking(undefined)} />}
     </main>
   );
 }
 
-const listingColumns: Column<Listing>[] = [
-  {
-    id: "picture",
-    name: "Picture",
-    unseen: true,
-    track: "52px",
-    show: (l) => <Picture path={l.picture} width={96} className="size-10 border border-line" />,
-  },
-  { id: "listing", name: "Listing", track: "minmax(160px,1fr)", show: (l) => <Title of={l} /> },
-  {
-    id: "supplier",
-    name: "Supplier",
-    track: "minmax(120px,180px)",
-    className: "text-ink-2",
-    show: (l) => (
-      <>
-        <span className="block truncate">{l.supplier}</span>
-        <span className="block truncate text-sm">{l.source}</span>
-      </>
-    ),
-  },
-  { id: "price", name: "Price", track: "130px", align: "right", show: (l) => <Prices of={l} /> },
-  { id: "sent", name: "Sent", track: "96px", className: "text-ink-2", show: (l) => ago(l.updated_at) },
-  { id: "links", name: "See it", track: "180px", show: (l) => <Links of={l} /> },
-];
+/** useListingFilter keeps the filter in the address, where a listing may be named, too. */
+function useListingFilter() {
+  const [params, setParams] = useSearchParams();
+  const text = params.toString();
+  const filter = useMemo<ListingFilter>(() => {
+    const read = new URLSearchParams(text);
+    const state = read.get("state") as ListingState | null;
+    const words = read.get("words");
+    return { ...(words && { words }), ...(state && state in listingStates && { state }) };
+  }, [text]);
+  const change = (part: { words?: string | undefined; state?: ListingState | undefined }) => {
+    const next = new URLSearchParams();
+    for (const [name, value] of Object.entries({ ...filter, ...part })) if (value) next.set(name, value);
+    setParams(next, { replace: "words" in part });
+  };
+  return { filter, change, wanted: Number(params.get("listing")) || 0 };
+}
+
+/** Head is the sentence that says which listings are listed, and what can be done with the store as a whole. */
+function Head({
+  filter,
+  change,
+  total,
+  known,
+}: {
+  filter: ListingFilter;
+  change: ReturnType<typeof useListingFilter>["change"];
+  total: number;
+  known: boolean;
+}) {
+  const { store, storeId, may } = useSession();
+  const say = useSay();
+  const [words, setWords] = useState(filter.words ?? "");
+  const check = useMutation({
+    mutationFn: () => ask(api.POST("/api/listings/check", { params: { query: { store: storeId } } })),
+    onSuccess: () => say("The store is read anew. What differs there is shown in the rows."),
+    onError: (error) => say(error.message, true),
+  });
+  const address = new URLSearchParams({ ...filter, store: String(storeId) });
+  return (
+    <div className="flex flex-wrap items-center gap-x-4 border-b border-line bg-surface px-4 py-2">
+      <h1 className="sr-only">Listings</h1>
+      <search className="grow text-lg leading-9" aria-label="Filter listings">
+        {known && <b>{total.toLocaleString("en")}</b>} live in <b>{store?.name}</b>,{" "}
+        <Clause
+          label="State"
+          words={filter.state ? listingStates[filter.state] : "in any state"}
+          empty={!filter.state}
+          width="w-80"
+        >
+          {(close) =>
+            [undefined, ...(Object.keys(listingStates) as ListingState[])].map((state) => (
+              <Choice
+                key={state ?? ""}
+                chosen={filter.state === state}
+                onChoose={() => {
+                  change({ state });
+                  close();
+                }}
+              >
+                {state ? listingStates[state] : "in any state"}
+              </Choice>
+            ))
+          }
+        </Clause>
+        , with{" "}
+        <input
+          value={words}
+          placeholder="any words"
+          aria-label="Words in the title or SKU"
+          size={Math.max(9, words.length + 1)}
+          onChange={(e) => {
+            setWords(e.target.value);
+            change({ words: e.target.value.trim() || undefined });
+          }}
+          className="max-w-full rounded-t border-b-[1.5px] border-beak bg-beak-wash px-1.5 font-semibold placeholder:font-normal placeholder:text-ink-2"
+        />
+      </search>
+      <Link to="/listings/runs" className="underline underline-offset-2">
+        Publish runs
+      </Link>
+      <a href={`/api/listings/export?${address}`} className="underline underline-offset-2">
+        Save as CSV
+      </a>
+      {may("editor") && (
+        <Button onClick={() => check.mutate()} disabled={check.isPending}>
+          Read the store anew
+        </Button>
+      )}
+    </div>
+  );
+}
+
+function Nothing({ asked, onClear }: { asked: boolean; onClear: () => void }) {
+  const go = useNavigate();
+  if (asked)
+    return (
+      <Notice title="No listing matches">
+        <Button onClick={onClear}>Show all</Button>
+      </Notice>
+    );
+  return (
+    <Notice title="Nothing is live yet">
+      <p>
+        Drafts that are published from the Workbench are listed here, with the way to the store and to the supplier.
+      </p>
+      <Button tone="main" onClick={() => go("/workbench")}>
+        Go to the Workbench
+      </Button>
+    </Notice>
+  );
+}
+
+/** listingColumns are what is told of a listing; where people may act, it is ticked. */
+function listingColumns(selected: Set<number> | undefined, mark: (l: Listing) => void): Column<Listing>[] {
+  return [
+    ...(selected
+      ? [
+          {
+            id: "tick",
+            name: "Selected",
+            unseen: true,
+            track: "28px",
+            show: (l: Listing) => (
+              <Tick checked={selected.has(l.draft_id)} onChange={() => mark(l)} label={`Select ${l.title}`} />
+            ),
+          },
+        ]
+      : []),
+    {
+      id: "picture",
+      name: "Picture",
+      unseen: true,
+      track: "44px",
+      show: (l) => <Picture path={l.picture} width={96} className="size-10 border border-line" />,
+    },
+    { id: "listing", name: "Listing", track: "minmax(160px,1fr)", show: (l) => <Title of={l} /> },
+    {
+      id: "supplier",
+      name: "Supplier",
+      track: "minmax(90px,130px)",
+      className: "text-ink-2",
+      show: (l) => (
+        <>
+          <span className="block truncate" title={l.supplier}>
+            {l.supplier}
+          </span>
+          <span className="block truncate text-sm">{l.source}</span>
+        </>
+      ),
+    },
+    {
+      id: "stock",
+      name: "Stock",
+      track: "64px",
+      align: "right",
+      show: (l) => (
+        <span className={l.stock === 0 ? "font-semibold text-loss" : ""}>{l.stock.toLocaleString("en")}</span>
+      ),
+    },
+    { id: "price", name: "Price", track: "120px", align: "right", show: (l) => <Prices of={l} /> },
+    {
+      id: "profit",
+      name: "Profit",
+      track: "76px",
+      align: "right",
+      show: (l) => (l.profit ? <Money of={l.profit} signed /> : "—"),
+    },
+    {
+      id: "sent",
+      name: "Sent",
+      track: "88px",
+      className: "text-ink-2",
+      show: (l) => (
+        <>
+          <span className="block">{ago(l.updated_at)}</span>
+          {l.url && (
+            <RowOut href={l.url} className="underline decoration-beak underline-offset-2">
+              see it
+            </RowOut>
+          )}
+        </>
+      ),
+    },
+  ];
+}
 
 /** Title is the listing by name, whether it is seen in the store, and what is the matter with it. */
 function Title({ of: l }: { of: Listing }) {
+  const matters = [
+    l.gone && "no longer in the store",
+    l.withdrawn && "no longer sold by the supplier",
+    l.differences > 0 &&
+      (l.differences === 1 ? "1 field was changed there" : `${l.differences} fields were changed there`),
+    l.duplicates.length > 0 && `${l.duplicates.length} more of it in the store`,
+  ].filter(Boolean);
   return (
     <>
       <RowLink to={`/workbench/${l.draft_id}`} className="block truncate font-semibold hover:underline" title={l.title}>
         {l.title}
       </RowLink>
-      <span className="text-sm text-ink-2">
+      <span className="block truncate text-sm text-ink-2">
         {l.variants === 1 ? "1 variant" : `${l.variants} variants`} · {l.visible ? "visible" : "hidden"}
+        {l.edited && <span className="text-beak-ink"> · changed here since</span>}
       </span>
-      {l.withdrawn && <Withdrawn of={l} />}
-      {l.duplicates.length > 0 && <Duplicates of={l} />}
+      {matters.length > 0 && <b className="block truncate text-sm text-loss">{matters.join(" · ")}</b>}
     </>
-  );
-}
-
-/** useSaid is what is said of an act on a listing, after which the listings are asked for anew. */
-function useSaid(words: string) {
-  const { storeId } = useSession();
-  const client = useQueryClient();
-  const say = useSay();
-  return {
-    onSuccess: () => {
-      say(words);
-      void client.invalidateQueries({ queryKey: listingsQuery(storeId).queryKey });
-    },
-    onError: (error: Error) => say(error.message, true),
-  };
-}
-
-function Withdrawn({ of: l }: { of: Listing }) {
-  const { may } = useSession();
-  const hide = useMutation({
-    mutationFn: () => ask(api.POST("/api/listings/{id}/hide", { params: { path: { id: l.id } } })),
-    ...useSaid(`“${l.title}” is hidden in the store.`),
-  });
-  return (
-    <span className="flex items-center gap-2 text-sm">
-      <b className="truncate text-loss">no longer sold by the supplier</b>
-      {l.visible && may("editor") && (
-        <RowButton onClick={() => hide.mutate()} disabled={hide.isPending}>
-          {hide.isPending ? "Hiding…" : "Hide in the store"}
-        </RowButton>
-      )}
-    </span>
-  );
-}
-
-function Duplicates({ of: l }: { of: Listing }) {
-  const { may } = useSession();
-  const unite = useMutation({
-    mutationFn: () => ask(api.POST("/api/listings/{id}/duplicates/remove", { params: { path: { id: l.id } } })),
-    ...useSaid("Removed from the store. The listing itself stays."),
-  });
-  const one = l.duplicates.length === 1;
-  return (
-    <span className="flex items-center gap-2 text-sm">
-      <b className="truncate text-loss">
-        {one ? (
-          <>
-            <RowOut href={l.duplicates[0]?.url ?? ""} className="underline">
-              one more
-            </RowOut>{" "}
-            of it in the store
-          </>
-        ) : (
-          `${l.duplicates.length} more of it in the store`
-        )}
-      </b>
-      {may("editor") && (
-        <RowButton onClick={() => unite.mutate()} disabled={unite.isPending}>
-          Remove {one ? "it" : "them"}
-        </RowButton>
-      )}
-    </span>
   );
 }
 
@@ -214,50 +366,4 @@ function Prices({ of: l }: { of: Listing }) {
       )}
     </>
   );
-}
-
-function Links({ of: l }: { of: Listing }) {
-  return (
-    <span className="flex gap-3">
-      {l.url && (
-        <RowOut href={l.url} className="font-semibold underline decoration-beak underline-offset-2">
-          in the store
-        </RowOut>
-      )}
-      {l.offer_url && <RowOut href={l.offer_url}>at the supplier's</RowOut>}
-    </span>
-  );
-}
-
-function Runs() {
-  const runs = useQuery(runsQuery);
-  return (
-    <Sheet label="Publish runs">
-      <h2 className="mb-1 text-lg">Publish runs</h2>
-      {runs.data?.length === 0 && <p className="text-ink-2">No run yet.</p>}
-      <ul>
-        {runs.data?.map((run) => (
-          <li key={run.id} className="border-b border-line py-2">
-            <Link
-              to={`/listings/runs/${run.id}`}
-              className="flex min-h-6 justify-between font-semibold hover:underline"
-            >
-              <span>{run.store}</span>
-              <span className="font-normal text-ink-2">{ago(run.started_at)}</span>
-            </Link>
-            <p className="text-sm text-ink-2">
-              {runWords(run)} · by {run.started_by}
-            </p>
-          </li>
-        ))}
-      </ul>
-    </Sheet>
-  );
-}
-
-function runWords(run: Run): string {
-  const parts = [`${run.published} published`];
-  if (run.failed > 0) parts.push(`${run.failed} need you`);
-  if (run.waiting + run.sending > 0) parts.push(`${run.waiting + run.sending} to go`);
-  return parts.join(", ");
 }

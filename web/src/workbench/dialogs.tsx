@@ -24,14 +24,12 @@ export type Dialog =
 export function Dialogs({
   dialog,
   draft,
-  list,
   edit,
   onUndo,
   onClose,
 }: {
   dialog: Dialog;
   draft: Draft | undefined;
-  list: DraftLine[];
   edit: EditDraft;
   /** Undoes what was asked about. */
   onUndo: () => void;
@@ -39,7 +37,7 @@ export function Dialogs({
 }) {
   switch (dialog.of) {
     case "publish":
-      return <Publish ids={dialog.ids} drafts={list} onClose={onClose} />;
+      return <Publish ids={dialog.ids} onClose={onClose} />;
     case "prices":
       return <Prices ids={dialog.ids} onClose={onClose} />;
     case "change":

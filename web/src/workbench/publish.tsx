@@ -1,88 +1,289 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate } from "react-router";
-import { api, ask, type DraftLine, type Run } from "../api/client";
-import { refresh } from "../api/refresh";
+import { Link } from "react-router";
+import { api, ask, type Problem, type Schemas, type Store } from "../api/client";
 import { useSession } from "../frame/session";
-import { Button, Dialog } from "../parts/controls";
+import { useStartRun } from "../listings/act";
+import { Choice, Clause } from "../parts/clause";
+import { Button, Dialog, Picture } from "../parts/controls";
+import { Field } from "../parts/field";
+import { NamesField } from "../parts/names";
+import { Check } from "../parts/radios";
+import { namesQuery } from "./queries";
 
-/** What one run takes, as the server has it. */
-const mostDrafts = 50_000;
+type Target = Schemas["PublishingTargetInput"];
+type Preflight = Schemas["PublishingPreflight"];
+type InStore = Preflight["stores"][number];
 
-/** Publish confirms a run: what goes where, and how. */
-export function Publish({ ids, drafts, onClose }: { ids: number[]; drafts: DraftLine[]; onClose: () => void }) {
-  const { store, storeId } = useSession();
-  const go = useNavigate();
-  const client = useQueryClient();
-  const [visible, setVisible] = useState(true);
-  const [sellEmpty, setSellEmpty] = useState(false);
-  const wanted = new Set(ids);
-  const stopped = drafts.filter((d) => wanted.has(d.id) && !d.report.ready);
-  const able = drafts.filter((d) => wanted.has(d.id) && d.report.ready).map((d) => d.id);
-  const tooMany = able.length > mostDrafts;
-  const start = useMutation<Run, Error>({
-    mutationFn: () =>
-      ask(api.POST("/api/runs", { body: { store_id: storeId, draft_ids: able, visible, sell_empty: sellEmpty } })),
-    onSuccess: (run) => {
-      void refresh(client, "runs", "header");
-      go(`/listings/runs/${run.id}`);
-    },
+/** Publish says in a sentence what goes where, and how; what would come of it is shown before anything is sent. */
+export function Publish({ ids, onClose }: { ids: number[]; onClose: () => void }) {
+  const { stores, storeId } = useSession();
+  const [targets, setTargets] = useState<Target[]>([{ store_id: storeId, visible: true }]);
+  const [startOn, setStartOn] = useState("");
+  const start = useStartRun();
+  const body = { draft_ids: ids, stores: targets, ...(startOn && { start_on: startOn }) };
+  const look = useQuery<Preflight, Problem>({
+    queryKey: ["look", "preflight", ids, targets],
+    queryFn: ({ signal }) =>
+      ask(api.POST("/api/runs/preflight", { body: { draft_ids: ids, stores: targets }, signal })),
+    enabled: targets.length > 0,
+    placeholderData: keepPreviousData,
+    retry: false,
   });
+  const change = (id: number, part: Partial<Target>) =>
+    setTargets((now) => now.map((t) => (t.store_id === id ? { ...t, ...part } : t)));
+  const toggle = (id: number) =>
+    setTargets((now) =>
+      now.some((t) => t.store_id === id)
+        ? now.filter((t) => t.store_id !== id)
+        : [...now, { store_id: id, visible: now[0]?.visible ?? true }],
+    );
+  const goes = look.data?.stores.reduce((n, s) => n + s.new + s.again + s.same, 0) ?? 0;
+  const first = stores.find((s) => s.id === targets[0]?.store_id);
+  const error = start.error ?? look.error;
   return (
-    <Dialog open onClose={onClose} title={`Publish ${ids.length === 1 ? "one draft" : `${ids.length} drafts`}`}>
-      <p className="text-lg leading-9">
-        To <b>{store?.name}</b>,{" "}
-        <button
-          type="button"
-          className="clause"
-          aria-pressed={visible}
-          onClick={() => setVisible(!visible)}
-          aria-label={`Visibility: ${visible ? "visible" : "hidden"}`}
-        >
-          {visible ? "visible to customers" : "hidden from customers"}
-        </button>
-        ,{" "}
-        <button
-          type="button"
-          className="clause"
-          aria-pressed={sellEmpty}
-          onClick={() => setSellEmpty(!sellEmpty)}
-          aria-label={`When out of stock: ${sellEmpty ? "selling on" : "not selling"}`}
-        >
-          {sellEmpty ? "selling on when out of stock" : "not selling when out of stock"}
-        </button>
-        , at the prices they show.
-      </p>
-      {stopped.length > 0 && (
-        <p className="mt-3 text-loss" role="alert">
-          {stopped.length === 1
-            ? `“${stopped[0]?.title}” is not ready and stays here: `
-            : `${stopped.length} are not ready and stay here, such as “${stopped[0]?.title}”: `}
-          {stopped[0]?.report.findings.find((f) => f.stops)?.words}
+    <Dialog
+      open
+      onClose={onClose}
+      size="wide"
+      title={`Publish ${ids.length === 1 ? "one draft" : `${ids.length.toLocaleString("en")} drafts`}`}
+    >
+      {targets.map((t) => (
+        <InOneStore
+          key={t.store_id}
+          target={t}
+          store={stores.find((s) => s.id === t.store_id)}
+          found={look.data?.stores.find((s) => s.store_id === t.store_id)}
+          onChange={(part) => change(t.store_id, part)}
+        />
+      ))}
+      {stores.length > 1 && (
+        <p className="mt-3 flex flex-wrap gap-x-4">
+          {stores.map((s) => (
+            <Check key={s.id} checked={targets.some((t) => t.store_id === s.id)} onChange={() => toggle(s.id)}>
+              {s.name}
+            </Check>
+          ))}
         </p>
       )}
-      {tooMany && (
+      <When startOn={startOn} onChange={setStartOn} store={first} />
+      {error && (
         <p className="mt-3 text-loss" role="alert">
-          One run takes up to {mostDrafts.toLocaleString("en")} drafts; {able.length.toLocaleString("en")} are selected.
-          Select fewer, and publish the others after.
+          {error.message}
         </p>
       )}
-      {start.error && (
-        <p className="mt-3 text-loss" role="alert">
-          {start.error.message}
-        </p>
-      )}
-      <div className="mt-5 flex justify-end gap-2">
+      <div className="mt-5 flex items-center justify-end gap-2">
+        <span role="status" className="mr-auto text-sm text-ink-2">
+          {look.isFetching ? "looking…" : targets.length === 0 ? "Choose a store." : ""}
+        </span>
         <Button onClick={onClose}>Cancel</Button>
         <Button
           tone="main"
-          onClick={() => start.mutate()}
-          disabled={start.isPending || able.length === 0 || tooMany}
+          onClick={() => start.mutate(body)}
+          disabled={start.isPending || targets.length === 0 || (look.data && goes === 0)}
           autoFocus
         >
-          {stopped.length > 0 && able.length > 0 ? `Publish the ${able.length} that can` : `Publish ${ids.length}`}
+          {startOn
+            ? "Plan it"
+            : !look.data || goes === ids.length * targets.length
+              ? `Publish ${(goes || ids.length).toLocaleString("en")}`
+              : `Publish the ${goes.toLocaleString("en")} that can`}
         </Button>
       </div>
     </Dialog>
   );
+}
+
+/** InOneStore is how drafts go to one store, and what would come of it there. */
+function InOneStore({
+  target: t,
+  store,
+  found,
+  onChange,
+}: {
+  target: Target;
+  store: Store | undefined;
+  found: InStore | undefined;
+  onChange: (part: Partial<Target>) => void;
+}) {
+  const two = (label: string, yes: boolean, words: [string, string], set: (yes: boolean) => void) => (
+    <button
+      type="button"
+      className="clause"
+      aria-pressed={yes}
+      onClick={() => set(!yes)}
+      aria-label={`${label}: ${words[yes ? 0 : 1]}`}
+    >
+      {words[yes ? 0 : 1]}
+    </button>
+  );
+  const names = useQuery(namesQuery).data;
+  const collections = t.collections ?? [];
+  return (
+    <section className="mb-2" aria-label={store?.name}>
+      <p className="text-lg leading-9">
+        To <b>{store?.name}</b>,{" "}
+        {two("Visibility", t.visible ?? false, ["visible to customers", "hidden from customers"], (visible) =>
+          onChange({ visible }),
+        )}
+        ,{" "}
+        {two(
+          "When out of stock",
+          t.sell_empty ?? false,
+          ["selling on when out of stock", "not selling when out of stock"],
+          (sell_empty) => onChange({ sell_empty }),
+        )}
+        , at the{" "}
+        {two("Prices", t.by_rules ?? false, ["prices of the rules", "prices they show"], (by_rules) =>
+          onChange({ by_rules }),
+        )}
+        ,{" "}
+        <Clause
+          label="Reserve"
+          words={t.reserve ? `${t.reserve} of each in reserve` : "nothing in reserve"}
+          empty={!t.reserve}
+        >
+          {(close) => (
+            <form
+              onSubmit={(e) => {
+                e.preventDefault();
+                close();
+              }}
+            >
+              <Field
+                label="Units of each variant that the store does not show"
+                number={{ least: 0, most: 100000, whole: true }}
+                value={t.reserve === undefined ? "" : String(t.reserve)}
+                onChange={(e) => onChange({ reserve: Math.max(0, Math.trunc(Number(e.target.value)) || 0) })}
+              />
+            </form>
+          )}
+        </Clause>
+        ,{" "}
+        <Clause
+          label="Collections"
+          words={collections.length > 0 ? `also in ${collections.join(" and ")}` : "in their own collections"}
+          empty={collections.length === 0}
+          width="w-80"
+        >
+          {() => (
+            <NamesField
+              label="Collections beside their own"
+              names={collections}
+              suggestions={names?.collections ?? []}
+              onSave={(next) => onChange({ collections: next })}
+            />
+          )}
+        </Clause>
+        .
+      </p>
+      {found && <WhatComes of={found} />}
+    </section>
+  );
+}
+
+/** WhatComes is what publishing would do in a store: how many go, and which stay behind and why. */
+function WhatComes({ of: s }: { of: InStore }) {
+  const [open, setOpen] = useState(false);
+  const parts = [
+    s.new > 0 && `${s.new.toLocaleString("en")} new`,
+    s.again > 0 && `${s.again.toLocaleString("en")} live and changed since`,
+    s.same > 0 && `${s.same.toLocaleString("en")} live as they are`,
+  ].filter(Boolean);
+  const first = s.left_out[0];
+  return (
+    <>
+      <p className="text-ink-2">
+        {parts.length > 0 ? `${parts.join(", ")}.` : "Nothing would go out."}
+        {s.warned > 0 && ` ${s.warned} with a warning.`}
+      </p>
+      {first && (
+        <p className="mt-1 text-loss" role="alert">
+          {s.total === 1
+            ? `“${first.title}” is not ready and stays here: `
+            : `${s.total.toLocaleString("en")} are not ready and stay here, such as “${first.title}”: `}
+          {first.reason}{" "}
+          {s.total > 1 && (
+            <button type="button" className="min-h-6 underline" onClick={() => setOpen(!open)} aria-expanded={open}>
+              {open ? "Show fewer" : "Show them"}
+            </button>
+          )}
+        </p>
+      )}
+      {open && (
+        <ul className="mt-1 max-h-56 overflow-auto rounded-md border border-line" aria-label="What stays here">
+          {s.left_out.map((d) => (
+            <li key={d.draft_id} className="flex items-center gap-2 border-b border-line px-2 py-1 last:border-0">
+              <Picture path={d.picture} width={96} className="size-8 min-w-8 border border-line" />
+              <span className="min-w-0 grow">
+                <Link to={`/workbench/${d.draft_id}`} className="block truncate font-semibold hover:underline">
+                  {d.title}
+                </Link>
+                <span className="text-sm text-loss">{d.reason}</span>
+              </span>
+            </li>
+          ))}
+        </ul>
+      )}
+    </>
+  );
+}
+
+/** When says whether a run begins at once, or at a time in the first store's time zone. */
+function When({
+  startOn,
+  onChange,
+  store,
+}: {
+  startOn: string;
+  onChange: (at: string) => void;
+  store: Store | undefined;
+}) {
+  return (
+    <p className="mt-2 flex flex-wrap items-center gap-x-2 text-lg leading-9">
+      Begin{" "}
+      <Clause label="When" words={startOn ? "later" : "now"} width="w-48">
+        {(close) => (
+          <>
+            <Choice
+              chosen={startOn === ""}
+              onChoose={() => {
+                onChange("");
+                close();
+              }}
+            >
+              now
+            </Choice>
+            <Choice
+              chosen={startOn !== ""}
+              onChoose={() => {
+                onChange(startOn || tomorrowIn(store?.time_zone ?? "UTC"));
+                close();
+              }}
+            >
+              later
+            </Choice>
+          </>
+        )}
+      </Clause>
+      {startOn && (
+        <>
+          <input
+            type="datetime-local"
+            aria-label="Day and time in the store"
+            value={startOn}
+            onChange={(e) => onChange(e.target.value)}
+            className="rounded-md border border-line-2 bg-surface px-2 py-0.5 text-base"
+          />
+          <span className="text-base text-ink-2">as the clock shows it in {store?.time_zone.replaceAll("_", " ")}</span>
+        </>
+      )}
+    </p>
+  );
+}
+
+/** tomorrowIn is tomorrow at nine, as a clock in a time zone has it. */
+function tomorrowIn(zone: string): string {
+  const day = new Intl.DateTimeFormat("sv-SE", { timeZone: zone, dateStyle: "short" });
+  return `${day.format(new Date(Date.now() + 24 * 3600 * 1000))}T09:00`;
 }

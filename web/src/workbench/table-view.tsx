@@ -160,7 +160,6 @@ export default function TableView() {
           <Dialogs
             dialog={dialog}
             draft={undefined}
-            list={drafts}
             edit={() => {}}
             onUndo={() => {}}
             onClose={() => setDialog(undefined)}

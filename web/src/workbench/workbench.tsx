@@ -160,7 +160,6 @@ export default function Workbench() {
           <Dialogs
             dialog={dialog}
             draft={draft}
-            list={list}
             edit={edit}
             onUndo={() => undo.mutate({ force: true })}
             onClose={() => setDialog(undefined)}
