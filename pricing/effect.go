@@ -7,12 +7,15 @@ import (
 
 	"plainpelican/core/markup"
 	"plainpelican/core/money"
+	"plainpelican/platform/database"
 )
 
 // Listings is what pricing must know of publishing.
 type Listings interface {
 	// Live lists the drafts that are live in a store.
 	Live(ctx context.Context, storeID int64) ([]int64, error)
+	// PricesMoved is told of drafts whose prices in a store may have moved.
+	PricesMoved(ctx context.Context, q database.Querier, storeID int64, drafts []int64) error
 }
 
 // Effect is what a change of money rules would do to the drafts and listings of a store.

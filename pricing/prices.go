@@ -269,6 +269,9 @@ func (s *Service) PriceDrafts(ctx context.Context, tx pgx.Tx, ids []int64) error
 		if err := upsertPrices(ctx, tx, id, rows); err != nil {
 			return err
 		}
+		if err := s.Listings.PricesMoved(ctx, tx, id, ids); err != nil {
+			return err
+		}
 	}
 	return nil
 }

@@ -280,11 +280,26 @@ func (w *walk) batch(ctx context.Context) (more bool, err error) {
 		if err != nil {
 			return err
 		}
+		if moved > 0 {
+			if err := s.Listings.PricesMoved(ctx, tx, w.store, movedDrafts(fresh)); err != nil {
+				return err
+			}
+		}
 		_, err = tx.Exec(ctx, `update reprice_run set last_draft = $2, seen = seen + $3, moved = moved + $4
 			where id = $1`, w.run, last, len(inputs), moved)
 		return err
 	})
 	return more, err
+}
+
+// movedDrafts are the drafts of rows whose price moves, each once, in order.
+func movedDrafts(rows []priceRow) (ids []int64) {
+	for i := range rows {
+		if n := len(ids); rows[i].moves && (n == 0 || ids[n-1] != rows[i].draft) {
+			ids = append(ids, rows[i].draft)
+		}
+	}
+	return ids
 }
 
 // repriceBatch works out the prices of lots and keeps the rows that differ from the stored ones.

@@ -62,35 +62,31 @@ type ListingFilter struct {
 	Supplier []string `query:"supplier,explode" maxItems:"100"`
 }
 
-// stateSQL tells in SQL whether a listing l is in a state; o is its offer, d its draft.
+// stateSQL tells in SQL whether a listing l is in a state. What is rare says so in the words of its index.
 var stateSQL = map[string]string{
-	"visible": "l.visible", "hidden": "not l.visible", "gone": "l.gone",
-	"edited":     "d.content_revision > l.revision",
-	"differs":    "l.differences <> '[]'",
-	"withdrawn":  "o.withdrawn_at is not null",
-	"duplicates": "l.duplicates <> '[]'",
-	"moved": `l.id in (select v.listing_id from listing_variant v join listing m on m.id = v.listing_id
-		join facts.price p on p.store_id = m.store_id and p.draft_id = m.draft_id
-			and p.draft_variant_id = v.draft_variant_id
-		where m.store_id = $1 and p.price > 0 and p.price <> v.price)`,
+	"visible": "l.visible", "hidden": "not l.visible", "edited": "l.edited", "moved": "l.moved > 0",
+	"gone": "l.gone and " + matters, "differs": "l.differences <> '[]' and " + matters,
+	"duplicates": "l.duplicates <> '[]' and " + matters,
+	"withdrawn":  "l.offer_id in (select id from facts.offer where withdrawn_at is not null)",
 	"sold_out": `not exists (select from listing_variant v join facts.offer_variant w on w.id = v.offer_variant_id
 		where v.listing_id = l.id and w.stock > 0 and not w.withdrawn)`,
 }
+
+const matters = "(l.gone or l.differences <> '[]' or l.duplicates <> '[]')"
 
 func (f *ListingFilter) where(args *[]any) string {
 	var sql strings.Builder
 	for _, word := range strings.Fields(f.Words) {
 		*args = append(*args, word)
-		fmt.Fprintf(&sql, ` and (position(lower($%[1]d) in lower(l.title)) > 0
-			or exists (select from listing_variant v where v.listing_id = l.id
-				and position(lower($%[1]d) in lower(v.sku)) > 0))`, len(*args))
+		fmt.Fprintf(&sql, ` and position(lower($%d) in l.words) > 0`, len(*args))
 	}
 	if is := stateSQL[f.State]; is != "" {
 		sql.WriteString(" and " + is)
 	}
 	if len(f.Supplier) > 0 {
 		*args = append(*args, f.Supplier)
-		fmt.Fprintf(&sql, ` and u.name = any ($%d)`, len(*args))
+		fmt.Fprintf(&sql, ` and l.offer_id in (select o.id from facts.offer o join facts.supplier u on u.id = o.supplier_id
+			where u.name = any ($%d))`, len(*args))
 	}
 	return sql.String()
 }
@@ -102,26 +98,23 @@ type ListingPage struct {
 	Total    int       `json:"total"`
 }
 
-const listingsFrom = ` from listing l join facts.draft_ever d on d.id = l.draft_id
-	join facts.offer o on o.id = l.offer_id join facts.supplier u on u.id = o.supplier_id
-	where l.store_id = $1 and l.ended_at is null`
+const listingsFrom = ` from listing l where l.store_id = $1 and l.ended_at is null`
 
 // Listings lists what is live in a store, the newest first, before one; all where it is 0.
 func (s *Service) Listings(ctx context.Context, storeID, before int64, limit int, f ListingFilter) (ListingPage, error) {
 	args := []any{storeID}
 	where := f.where(&args)
-	page := ListingPage{}
-	if err := s.Pool.QueryRow(ctx, `select count(*)`+listingsFrom+where, args...).Scan(&page.Total); err != nil {
-		return page, err
-	}
 	args = append(args, before, limit+1)
-	rows, err := s.Pool.Query(ctx, fmt.Sprintf(`select l.id%s%s and ($%[3]d::bigint = 0 or l.id < $%[3]d) order by l.id desc
-		limit $%[4]d`, listingsFrom, where, len(args)-1, len(args)), args...)
+	// Counted and cut in one reading.
+	rows, err := s.Pool.Query(ctx, fmt.Sprintf(`with found as materialized (select l.id%s%s)
+		select (select count(*) from found), array(select id from found where $%[3]d::bigint = 0 or id < $%[3]d
+			order by id desc limit $%[4]d)`, listingsFrom, where, len(args)-1, len(args)), args...)
 	if err != nil {
-		return page, err
+		return ListingPage{}, err
 	}
-	ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
-	if err != nil {
+	page := ListingPage{}
+	var ids []int64
+	if _, err := pgx.ForEachRow(rows, []any{&page.Total, &ids}, func() error { return nil }); err != nil {
 		return page, err
 	}
 	if len(ids) > limit {
@@ -153,12 +146,9 @@ func (s *Service) listings(ctx context.Context, storeID int64, ids []int64) ([]L
 				where v.listing_id = l.id),
 			(select coalesce(sum(w.stock), 0)::int from listing_variant v
 				join facts.offer_variant w on w.id = v.offer_variant_id and not w.withdrawn where v.listing_id = l.id),
-			(select count(*) from listing_variant v join facts.price p on p.store_id = l.store_id
-				and p.draft_id = l.draft_id and p.draft_variant_id = v.draft_variant_id
-				where v.listing_id = l.id and p.price > 0 and p.price <> v.price),
-			d.content_revision > l.revision, jsonb_array_length(l.differences), l.gone, l.duplicates,
+			l.moved, l.edited, jsonb_array_length(l.differences), l.gone, l.duplicates,
 			o.withdrawn_at is not null, l.published_at, l.updated_at, l.seen_at
-		from listing l join facts.draft_ever d on d.id = l.draft_id join facts.offer o on o.id = l.offer_id
+		from listing l join facts.offer o on o.id = l.offer_id
 		join facts.supplier u on u.id = o.supplier_id join facts.source x on x.id = o.source_id
 		join facts.store t on t.id = l.store_id
 		where l.store_id = $1 and l.id = any ($2) order by l.id desc`, storeID, ids)
@@ -390,9 +380,19 @@ func (s *Service) Settle(ctx context.Context, id int64, fields []string) error {
 	}
 	left := store.Differences(sent, there[at].Product, false)
 	if _, err := s.Pool.Exec(ctx, `update listing l set sent = $2, differences = $3, title = $4, visible = $5,
-			sell_empty = $6, seen_at = now(), revision = (select content_revision from facts.draft where id = l.draft_id)
+			sell_empty = $6, seen_at = now(), edited = false,
+			revision = coalesce((select content_revision from facts.draft where id = l.draft_id), revision)
 		where id = $1 and product_id = $7`, id, sent, left, sent.Title, sent.Visible, sent.SellEmpty,
 		h.product); err != nil {
+		return err
+	}
+	for _, p := range theirs.Prices { // what the store shows is what was sent last
+		if _, err := s.Pool.Exec(ctx, `update listing_variant set price = $3 where listing_id = $1
+			and draft_variant_id = $2`, id, p.VariantID, p.Price); err != nil {
+			return err
+		}
+	}
+	if err := s.PricesMoved(ctx, s.Pool, h.store, []int64{h.draft}); err != nil {
 		return err
 	}
 	return members.Audit(ctx, s.Pool, "took the store's version", sent.Title, h.differences, left)

@@ -67,9 +67,8 @@ func (s *Service) preflight(ctx context.Context, t TargetInput, in *StartInput) 
 	if err != nil {
 		return out, err
 	}
-	rows, err := s.Pool.Query(ctx, `select l.draft_id, d.content_revision > l.revision or l.gone
-			or jsonb_array_length(l.differences) > 0 or l.visible <> $3 or l.sell_empty <> $4 or `+pricesMoved+`
-		from listing l join facts.draft d on d.id = l.draft_id
+	rows, err := s.Pool.Query(ctx, `select l.draft_id, l.edited or l.gone or l.differences <> '[]' or l.moved > 0
+			or l.visible <> $3 or l.sell_empty <> $4 from listing l
 		where l.store_id = $1 and l.draft_id = any ($2) and l.ended_at is null`, t.StoreID, ids, t.Visible, t.SellEmpty)
 	if err != nil {
 		return out, err
@@ -99,11 +98,6 @@ func (s *Service) preflight(ctx context.Context, t TargetInput, in *StartInput) 
 	}
 	return out, nil
 }
-
-// pricesMoved tells in SQL whether prices of a listing l are others here than those that were sent.
-const pricesMoved = `exists (select from listing_variant v join facts.price p on p.store_id = l.store_id
-	and p.draft_id = l.draft_id and p.draft_variant_id = v.draft_variant_id
-	where v.listing_id = l.id and p.price > 0 and p.price <> v.price)`
 
 func (p *StorePreflight) leave(line workbench.Line) {
 	p.Total++

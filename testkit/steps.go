@@ -107,6 +107,7 @@ func (w *World) ConnectNord() stores.Store {
 	nord.PerSecond = 500
 	server, err := shop.New(nord, w.t.TempDir())
 	must(w.t, err)
+	w.Nord = server
 	first := w.ShopURL
 	defer func() { w.ShopURL = first }()
 	w.ShopURL = serve(w.t, server.Handler())

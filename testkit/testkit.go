@@ -172,6 +172,7 @@ type World struct {
 	Bazaar    *bazaar.Server
 	BazaarURL string
 	Shop      *shop.Server
+	Nord      *shop.Server // the second store, once it is connected
 	ShopURL   string
 	RatesURL  string
 	Owner     *Person
@@ -416,6 +417,20 @@ func (p *Person) Kind(path string) string {
 		return answer.Status
 	}
 	return answer.Header.Get("Content-Type")
+}
+
+// Download reads what is served at a path.
+func (p *Person) Download(path string) (string, error) {
+	answer, err := p.client.Get(p.w.URL + path)
+	if err != nil {
+		return "", err
+	}
+	defer func() { _ = answer.Body.Close() }()
+	content, err := io.ReadAll(answer.Body)
+	if err == nil && answer.StatusCode != http.StatusOK {
+		err = fmt.Errorf("%s: %s", path, answer.Status)
+	}
+	return string(content), err
 }
 
 // Until waits for something that background work brings about.

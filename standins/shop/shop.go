@@ -100,6 +100,8 @@ type state struct {
 type Server struct {
 	Settings
 	Faults fault.Control
+	// Volatile keeps products in memory alone, for benches: they do not survive a restart.
+	Volatile bool
 
 	mu      sync.Mutex
 	dir     string
@@ -134,6 +136,9 @@ func New(s Settings, dir string) (*Server, error) {
 
 // save writes the state; the caller holds the lock.
 func (p *Server) save() {
+	if p.Volatile {
+		return
+	}
 	data, err := json.Marshal(p.state)
 	if err != nil {
 		return

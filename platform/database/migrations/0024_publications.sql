@@ -101,6 +101,9 @@ alter table listing
     add column lowest      bigint not null default 0, -- minor units of the store's currency
     add column highest     bigint not null default 0,
     add column revision    integer not null default 0, -- of the draft, as it was sent
+    add column edited      boolean not null default false, -- the draft was changed since
+    add column moved       integer not null default 0, -- prices that are others here than those that were sent
+    add column words       text not null default '', -- title and SKUs in lower case, to be found by
     add column differences jsonb not null default '[]', -- between what was sent and what the store showed at seen_at
     add column seen_at     timestamptz,
     add column gone        boolean not null default false, -- the store had it no more at seen_at
@@ -123,7 +126,16 @@ insert into listing_variant (listing_id, draft_variant_id, price)
 update listing l set variants = n.variants, lowest = n.lowest, highest = n.highest
     from (select listing_id, count(*) as variants, min(price) as lowest, max(price) as highest from listing_variant
         group by 1) n where n.listing_id = l.id;
-create index listing_newest on listing (store_id, id desc);
+update listing set words = lower(title);
+-- Lists are read without what was sent, which is wide: it goes out of line.
+alter table listing set (toast_tuple_target = 128);
+alter table listing alter column sent set storage external, alter column trace set storage external;
+create index listing_newest on listing (store_id, id desc) where ended_at is null;
+create index listing_hidden on listing (store_id, id desc) where ended_at is null and not visible;
+create index listing_edited on listing (store_id, id desc) where ended_at is null and edited;
+create index listing_moved on listing (store_id, id desc) where ended_at is null and moved > 0;
+create index listing_matter on listing (store_id, id desc)
+    where ended_at is null and (gone or differences <> '[]' or duplicates <> '[]');
 
 -- The revision at which what stores are sent was last changed.
 alter table draft add column content_revision integer not null default 0;
@@ -141,12 +153,14 @@ create view facts.draft_ever as select id, offer_id, title from draft;
 drop view facts.draft;
 create view facts.draft as select id, offer_id, title, reference from draft where discarded_at is null;
 alter table draft drop column content_revision;
-drop index listing_newest;
+drop index listing_newest, listing_hidden, listing_edited, listing_moved, listing_matter;
+alter table listing reset (toast_tuple_target);
 drop table listing_variant;
 drop view facts.listing;
 create view facts.listing as select id, store_id, draft_id, offer_id from listing;
 alter table listing drop column sell_empty, drop column variants, drop column lowest, drop column highest,
-    drop column revision, drop column differences, drop column seen_at, drop column gone, drop column checked_at, drop column ended_at;
+    drop column revision, drop column edited, drop column moved, drop column words,
+    drop column differences, drop column seen_at, drop column gone, drop column checked_at, drop column ended_at;
 drop table store_picture;
 drop table store_pace;
 create table product_key (

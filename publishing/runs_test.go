@@ -1,0 +1,329 @@
+package publishing_test
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"plainpelican/connect/store"
+	"plainpelican/core/publish"
+	"plainpelican/publishing"
+	"plainpelican/standins/fault"
+	"plainpelican/testkit"
+	"plainpelican/workbench"
+)
+
+func start(w *testkit.World, body map[string]any) (run publishing.Run) {
+	w.Owner.Must("POST", "/api/runs", body, &run)
+	return run
+}
+
+func listings(w *testkit.World, query string) (page publishing.ListingPage) {
+	w.Owner.Must("GET", "/api/listings?store=1"+query, nil, &page)
+	return page
+}
+
+func TestOneRunForTwoStores(t *testing.T) {
+	w := testkit.Start(t)
+	goods := w.Ready()
+	nord := w.ConnectNord()
+	id := w.Take(w.Offer(0))[0]
+	testkit.Until(t, "prices in both", func() bool {
+		var page workbench.Page
+		w.Owner.Must("GET", fmt.Sprintf("/api/drafts?store=%d", nord.ID), nil, &page)
+		return page.Drafts[0].Report.Ready
+	})
+	body := map[string]any{"draft_ids": []int64{id}, "stores": []map[string]any{
+		{"store_id": goods.ID, "visible": true, "collections": []string{"Harbour"}},
+		{"store_id": nord.ID, "sell_empty": true, "reserve": 100_000}}}
+	var look publishing.Preflight
+	w.Owner.Must("POST", "/api/runs/preflight", body, &look)
+	if len(look.Stores) != 2 || look.Stores[0].New != 1 || look.Stores[1].New != 1 || look.Stores[1].Store != nord.Name {
+		t.Errorf("%+v", look)
+	}
+	run := w.RunEnds(start(w, body).ID)
+	if run.Published != 2 || len(run.Targets) != 2 || run.Targets[0].Published != 1 || run.Targets[1].Published != 1 {
+		t.Fatalf("%+v", run)
+	}
+	p := w.Shop.Products()[0]
+	if !p.Visible || !slices.Contains(p.Collections, "Harbour") || p.Variants[0].ID == "" {
+		t.Errorf("%+v", p)
+	}
+	other := w.Nord.Products()[0]
+	if other.Visible || !other.SellEmpty || other.Variants[0].Stock != 0 || other.Variants[0].Price == p.Variants[0].Price {
+		t.Errorf("%+v", other)
+	}
+	w.Owner.Must("POST", "/api/runs/preflight", body, &look)
+	if look.Stores[0].Same != 1 {
+		t.Errorf("published, it is %+v", look.Stores[0])
+	}
+}
+
+func TestOnlyWhatDiffersIsSent(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	id := w.Take(w.Offer(0))[0]
+	w.Publish(1, id)
+	before := w.Shop.Products()[0]
+	path := fmt.Sprintf("/api/drafts/%d?store=1", id)
+	w.Owner.Must("PATCH", path, map[string]any{"title": "Another name"}, nil)
+	if l := listings(w, "&state=edited").Listings; len(l) != 1 || !l[0].Edited {
+		t.Fatalf("%+v", l)
+	}
+	// Whoever sends the whole product, or a picture, is refused.
+	w.Fault(w.ShopURL, fault.Plan{Down: true, Only: "PUT"})
+	run := w.Publish(1, id)
+	after := w.Shop.Products()[0]
+	if run.Changed != 1 || after.Title != "Another name" {
+		t.Errorf("%+v", run.Items[0])
+	}
+	if after.Variants[0].ID != before.Variants[0].ID || after.Description != before.Description {
+		t.Errorf("%+v", after)
+	}
+}
+
+func TestARunIsPlannedPausedAndCalledOff(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	ids := sellable(t, w, 1, w.Take(places(w, 0, 6)...))
+	place, err := time.LoadLocation("America/New_York")
+	if err != nil {
+		t.Fatal(err)
+	}
+	body := testkit.RunOf(1, ids...)
+	body["start_on"] = time.Now().In(place).Add(48 * time.Hour).Format("2006-01-02T15:04")
+	run := start(w, body)
+	if run.State != publish.Scheduled || run.Held != len(ids) || run.StartsAt == nil ||
+		time.Until(*run.StartsAt) < 47*time.Hour {
+		t.Fatalf("%+v", run)
+	}
+	if now := w.Publish(1, ids[0]); now.Published != 1 {
+		t.Errorf("a plan is in the way: %+v", now.Items)
+	}
+	w.Fault(w.ShopURL, fault.Plan{LatencyMS: 150})
+	path := fmt.Sprintf("/api/runs/%d", run.ID)
+	w.Owner.Must("POST", path+"/resume", nil, &run)
+	w.Owner.Must("POST", path+"/pause", nil, &run)
+	if run.State != publish.Paused || run.Held == 0 || run.Waiting != 0 {
+		t.Errorf("%+v", run)
+	}
+	held := run.Held
+	testkit.Until(t, "what was being sent", func() bool {
+		w.Owner.Must("GET", path, nil, &run)
+		return run.Sending == 0
+	})
+	if run.Held != held || run.FinishedAt != nil {
+		t.Errorf("paused, it goes on: %+v", run)
+	}
+	w.Owner.Must("POST", path+"/resume", nil, &run)
+	w.Owner.Must("POST", path+"/pause", nil, &run)
+	w.Owner.Must("POST", path+"/stop", nil, &run)
+	end := w.RunEnds(run.ID)
+	if end.Held+end.Waiting+end.Sending != 0 || end.Done()+end.LeftOut != len(ids) {
+		t.Errorf("%+v", end.Run)
+	}
+	for words, at := range map[string]string{"is not a day and time": "tomorrow", "past in the store": "2020-01-01T10:00",
+		"a year away": "2031-01-01T10:00"} {
+		body["start_on"] = at
+		if problem := w.Owner.Ask("POST", "/api/runs", body, nil); problem == nil ||
+			!strings.Contains(problem.Detail, words) {
+			t.Errorf("%s: %+v", at, problem)
+		}
+	}
+}
+
+// The clocks of New York skip an hour on 14 March 2027 (IANA time zone database).
+func TestATimeThatTheClocksSkip(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	body := testkit.RunOf(1, w.Take(w.Offer(0))[0])
+	body["start_on"] = "2027-03-14T02:30"
+	if problem := w.Owner.Ask("POST", "/api/runs", body, nil); problem == nil ||
+		!strings.Contains(problem.Detail, "skip that time") {
+		t.Error(problem)
+	}
+}
+
+func TestWhatIsLiveIsHiddenShownAndTakenDown(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	ids := w.Take(w.Offer(0), w.Offer(1))
+	run := w.Publish(1, ids...)
+	act := func(act publish.Act) testkit.RunInFull {
+		return w.RunEnds(start(w, map[string]any{"act": act, "draft_ids": ids,
+			"stores": []map[string]any{{"store_id": 1}}}).ID)
+	}
+	if hid := act(publish.Hide); hid.Changed != 2 || w.Shop.Products()[0].Visible ||
+		len(listings(w, "&state=hidden").Listings) != 2 {
+		t.Errorf("%+v", hid)
+	}
+	if shown := act(publish.Show); shown.Changed != 2 || !w.Shop.Products()[0].Visible {
+		t.Errorf("%+v", shown)
+	}
+	var down publishing.Run
+	w.Owner.Must("POST", fmt.Sprintf("/api/runs/%d/take-down", run.ID), nil, &down)
+	if end := w.RunEnds(down.ID); end.Changed != 2 || len(w.Shop.Products()) != 0 || listings(w, "").Total != 0 {
+		t.Errorf("%+v", end)
+	}
+	if problem := w.Owner.Ask("POST", fmt.Sprintf("/api/runs/%d/take-down", run.ID), nil, nil); problem == nil ||
+		problem.Status != 409 {
+		t.Error(problem)
+	}
+	if again := w.Publish(1, ids...); again.Published != 2 || len(w.Shop.Products()) != 2 {
+		t.Errorf("%+v", again)
+	}
+}
+
+// Somebody edits a product in the store: it is seen, and theirs is taken, or ours sent again.
+func TestWhatWasChangedInTheStore(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	ids := w.Take(w.Offer(0), w.Offer(1))
+	w.Publish(1, ids...)
+	session, err := w.App.Stores.Open(t.Context(), 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	first := listings(w, "").Listings[1]
+	var p store.Product
+	for _, f := range w.Shop.Products() {
+		if f.Title == first.Title {
+			p = store.Product{Title: "Edited there", Tags: []string{"theirs"}, Visible: false}
+			if _, err := session.Update(t.Context(), f.ID, p, []string{"title", "tags", "visible"}); err != nil {
+				t.Fatal(err)
+			}
+		} else if err := session.Remove(t.Context(), f.ID); err != nil {
+			t.Fatal(err)
+		}
+	}
+	w.Owner.Must("POST", "/api/listings/check?store=1", nil, nil)
+	testkit.Until(t, "both are seen", func() bool {
+		return len(listings(w, "&state=differs").Listings) == 1 && len(listings(w, "&state=gone").Listings) == 1
+	})
+	var in publishing.ListingInFull
+	path := fmt.Sprintf("/api/listings/%d", first.ID)
+	w.Owner.Must("GET", path, nil, &in)
+	var fields []string
+	for _, d := range in.There {
+		fields = append(fields, d.Field)
+	}
+	if !slices.Equal(fields, []string{"title", "tags", "visible"}) || in.There[0].Theirs != "Edited there" ||
+		len(in.Here) != 0 || len(in.Sent) == 0 || in.Sent[0].Ladder == nil || in.Sent[0].StoreVariant == "" {
+		t.Fatalf("%+v", in)
+	}
+	w.Owner.Must("POST", path+"/take-theirs", map[string]any{"fields": []string{"title"}}, nil)
+	var d workbench.Draft
+	w.Owner.Must("GET", fmt.Sprintf("/api/drafts/%d?store=1", first.DraftID), nil, &d)
+	w.Owner.Must("GET", path, nil, &in)
+	if d.Title != "Edited there" || d.Undo != "title" || len(in.There) != 2 || in.Edited {
+		t.Errorf("%q, %+v", d.Title, in.There)
+	}
+	if problem := w.Owner.Ask("POST", path+"/take-theirs", map[string]any{"fields": []string{"pictures"}},
+		nil); problem == nil || !strings.Contains(problem.Detail, "the pictures") {
+		t.Error(problem)
+	}
+	again := w.Publish(1, ids...)
+	if again.Changed != 1 || again.Published != 1 || len(w.Shop.Products()) != 2 ||
+		len(listings(w, "&state=differs").Listings)+len(listings(w, "&state=gone").Listings) != 0 {
+		t.Errorf("%+v", again.Items)
+	}
+	for _, p := range w.Shop.Products() {
+		if !p.Visible || slices.Contains(p.Tags, "theirs") {
+			t.Errorf("%+v", p)
+		}
+	}
+}
+
+// A worker whose item another has taken over writes nothing any more: neither to the store nor here.
+func TestAWorkerThatWasOvertakenWritesNothing(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	id := w.Take(w.Offer(0))[0]
+	w.Fault(w.ShopURL, fault.Plan{LatencyMS: 700, Only: "GET /api/products"})
+	run := start(w, testkit.RunOf(1, id))
+	testkit.Until(t, "it is being sent", func() bool {
+		var fence int64
+		return w.App.Pool.QueryRow(t.Context(), `select fence from publication`).Scan(&fence) == nil && fence == 1
+	})
+	// As an instance would that holds the first one for dead.
+	if _, err := w.App.Pool.Exec(t.Context(), `update publication set fence = fence + 1`); err != nil {
+		t.Fatal(err)
+	}
+	time.Sleep(1500 * time.Millisecond)
+	if products := w.Shop.Products(); len(products) != 0 {
+		t.Errorf("%d products of a worker that was overtaken", len(products))
+	}
+	w.Fault(w.ShopURL, fault.Plan{})
+	if err := w.App.Publishing.Sweep(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if end := w.RunEnds(run.ID); end.Published != 1 || len(w.Shop.Products()) != 1 {
+		t.Errorf("%+v", end.Items)
+	}
+}
+
+// What a store did not answer to after something was sent is not known; asked again, it has it once.
+func TestWhatIsNotKnownIsAskedAgain(t *testing.T) {
+	w := testkit.Start(t)
+	w.App.Publishing.Tries = 0
+	w.App.Outgoing.Attempts = 1
+	w.Ready()
+	id := w.Take(w.Offer(0))[0]
+	w.Fault(w.ShopURL, fault.Plan{CutAfter: 9, Only: "POST /api/products"})
+	run := w.Publish(1, id)
+	if run.Unknown != 1 || !strings.Contains(run.Items[0].Reason, "asked every few minutes") {
+		t.Fatalf("%+v", run.Items)
+	}
+	w.Fault(w.ShopURL, fault.Plan{})
+	if _, err := w.App.Pool.Exec(t.Context(), `update publish_item set updated_at = now() - interval '1 hour'`); err != nil {
+		t.Fatal(err)
+	}
+	if err := w.App.Publishing.Sweep(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	testkit.Until(t, "it is known", func() bool { return w.Run(run.ID).Published == 1 })
+	if products := w.Shop.Products(); len(products) != 1 {
+		t.Errorf("%d products", len(products))
+	}
+}
+
+func TestListingsAreFoundPagedAndSaved(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	ids := sellable(t, w, 1, w.Take(places(w, 0, 5)...))
+	w.Publish(1, ids...)
+	var seen []int64
+	for before := int64(0); ; {
+		page := listings(w, fmt.Sprintf("&limit=2&before=%d", before))
+		if page.Total != len(ids) {
+			t.Fatalf("%d of %d", page.Total, len(ids))
+		}
+		for _, l := range page.Listings {
+			seen = append(seen, l.DraftID)
+		}
+		if before = page.Next; before == 0 {
+			break
+		}
+	}
+	slices.Sort(seen)
+	if !slices.Equal(seen, ids) {
+		t.Errorf("%v, not %v", seen, ids)
+	}
+	one := listings(w, "").Listings[0]
+	if found := listings(w, "&words="+fmt.Sprintf("P%d-1", one.DraftID)); found.Total != 1 ||
+		found.Listings[0].ID != one.ID {
+		t.Errorf("by SKU: %+v", found)
+	}
+	var drafts []int64
+	w.Owner.Must("GET", "/api/listings/drafts?store=1&state=visible", nil, &drafts)
+	if len(drafts) != len(ids) {
+		t.Errorf("%v", drafts)
+	}
+	csv, err := w.Owner.Download("/api/listings/export?store=1")
+	if lines := strings.Count(csv, "\n"); err != nil || lines != len(ids)+1 ||
+		!strings.HasPrefix(csv, "listing,title,address") {
+		t.Errorf("%v %s", err, csv)
+	}
+}
