@@ -57,7 +57,15 @@ test("2 Store: refused, then approved", async ({ page }) => {
   await expect(page.getByRole("alert")).toContainText("You refused on the store's side, so nothing was connected.");
   await begin();
   await page.getByRole("button", { name: "Approve" }).click();
-  const card = page.getByRole("article", { name: "Saltmarsh Goods" });
+  // The wrong store is known before anything is priced for it.
+  const question = page.getByRole("article", { name: "Is Saltmarsh Goods the right store?" });
+  await expect(question).toContainText("saltmarsh-goods");
+  await question.getByRole("button", { name: "It is the wrong one" }).click();
+  await expect(question).toHaveCount(0);
+  await begin();
+  await page.getByRole("button", { name: "Approve" }).click();
+  await question.getByRole("button", { name: "It is: connect it" }).click();
+  const card = page.getByRole("article", { name: "Saltmarsh Goods", exact: true });
   for (const fact of [
     "saltmarsh-goods",
     "USD",

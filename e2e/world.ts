@@ -58,6 +58,7 @@ export async function connectStore(page: Page, address = goods) {
   await page.getByLabel(/^Address of/).fill(address);
   await page.getByRole("button", { name: "Go to the store to approve" }).click();
   await page.getByRole("button", { name: "Approve" }).click();
+  await page.getByRole("button", { name: "It is: connect it" }).click();
   await expect(page.getByRole("status").filter({ hasText: "is connected" })).toBeVisible();
 }
 

@@ -21,10 +21,3 @@ func (s *Service) PricesMoved(ctx context.Context, q database.Querier, storeID i
 		where n.id = l.id and l.moved <> n.moved`, storeID, drafts)
 	return err
 }
-
-// DraftChanged notes of the listings of a draft that it was changed since it was sent.
-func (s *Service) DraftChanged(ctx context.Context, q database.Querier, draft int64) error {
-	_, err := q.Exec(ctx, `update listing set edited = true where draft_id = $1 and ended_at is null and not edited`,
-		draft)
-	return err
-}

@@ -306,6 +306,9 @@ func TestWasPricesGoOutAndAreHeldAgainstTheListingsOwnHistory(t *testing.T) {
 	if warning() != "" {
 		t.Errorf("sold at twice the price for 40 days: %q", warning())
 	}
+	if err := w.App.Publishing.PricesMoved(t.Context(), w.App.Pool, store.ID, []int64{id}); err != nil {
+		t.Fatal(err)
+	}
 	w.Owner.Must("GET", fmt.Sprintf("/api/listings?store=%d&state=moved", store.ID), nil, &page)
 	if l := page.Listings; len(l) != 1 || l[0].Moved != l[0].Variants {
 		t.Errorf("%+v", l)

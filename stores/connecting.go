@@ -133,7 +133,11 @@ func (s *Service) callback(w http.ResponseWriter, r *http.Request) {
 		fail(errorCode(err))
 		return
 	}
-	back("connected=" + itoa(id) + "&store=" + itoa(id)) // and it is the store in use from here on
+	if known, err := s.Get(r.Context(), id); err == nil {
+		back("connected=" + itoa(known.ID) + "&store=" + itoa(known.ID)) // and it is the store in use from here on
+		return
+	}
+	back("confirm=" + itoa(id))
 }
 
 func (s *Service) finish(ctx context.Context, address string, kind store.Kind, redirect string, said, sealed []byte,
@@ -192,18 +196,25 @@ func (s *Service) disconnect(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
+	s.revoke(ctx, found.Address, kind, endpoints, sealed)
+	return nil
+}
+
+// revoke tells a store to forget a token. One that is down cannot forget; we have.
+func (s *Service) revoke(ctx context.Context, address string, kind store.Kind, endpoints json.RawMessage,
+	sealed []byte) {
 	driver, err := s.driver(kind)
 	if err != nil {
-		return err
+		return
 	}
-	if token, err := s.Box.Open(purpose(found.Address), sealed); err == nil {
-		_ = driver.Revoke(ctx, found.Address, endpoints, token) // a store that is down cannot forget; we have
+	if token, err := s.Box.Open(purpose(address), sealed); err == nil {
+		_ = driver.Revoke(ctx, address, endpoints, token)
 	}
-	return nil
 }
 
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
+	s.registerConfirming(a)
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores", "listStores", "List connected stores",
 		func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]Store], error) {
 			return apikit.OK(s.List(ctx))

@@ -2,6 +2,7 @@ package stores
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -46,6 +47,17 @@ func (p *pace) Turn(ctx context.Context) error {
 	case <-ctx.Done():
 		return ctx.Err()
 	}
+}
+
+// Refused keeps that the store refused us, until it is connected again.
+func (p *pace) Refused(err error) {
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	problem := ProblemForbidden
+	if errors.Is(err, store.ErrDisapproved) {
+		problem = ProblemDisapproved
+	}
+	_, _ = p.pool.Exec(ctx, `update store set problem = $2 where id = $1 and problem <> $2`, p.store, problem)
 }
 
 // Asked has nobody send to the store before a while has passed. What is being waited for already goes on.

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
 	"strconv"
 	"time"
 
@@ -57,21 +58,47 @@ type Store struct {
 	Markets           []string       `json:"markets" doc:"ISO 3166 countries that it sells to"`
 	Limits            variant.Limits `json:"limits"`
 	RequestsPerSecond int            `json:"requests_per_second"`
-	State             string         `json:"state" enum:"connected,disconnected"`
+	State             string         `json:"state" enum:"unconfirmed,connected,disconnected"`
 	ConnectedAt       time.Time      `json:"connected_at"`
+	// Missing are the permissions that it did not give, Problem how it refused us last.
+	Missing  []store.Permission `json:"missing"`
+	Problem  string             `json:"problem" enum:",disapproved,forbidden"`
+	Defaults Defaults           `json:"defaults"`
+}
+
+// How a store refuses us.
+const (
+	ProblemDisapproved = "disapproved"
+	ProblemForbidden   = "forbidden"
+)
+
+// Defaults are how drafts go to a store unless a run says otherwise.
+type Defaults struct {
+	Hidden      bool     `json:"hidden,omitempty" doc:"Hidden from customers at first"`
+	SellEmpty   bool     `json:"sell_empty,omitempty"`
+	ByRules     bool     `json:"by_rules,omitempty"`
+	Reserve     int      `json:"reserve,omitempty" minimum:"0" maximum:"100000"`
+	Collections []string `json:"collections,omitempty" maxItems:"50"`
 }
 
 const columns = `id, address, handle, name, currency, time_zone, markets, limits, requests_per_second, state, ` +
-	`connected_at`
+	`connected_at, permissions, problem, defaults`
 
 func scan(row pgx.CollectableRow) (Store, error) {
 	var s Store
 	var currency string
 	var limits []byte
+	var permissions []string
 	err := row.Scan(&s.ID, &s.Address, &s.Handle, &s.Name, &currency, &s.TimeZone, &s.Markets, &limits,
-		&s.RequestsPerSecond, &s.State, &s.ConnectedAt)
+		&s.RequestsPerSecond, &s.State, &s.ConnectedAt, &permissions, &s.Problem, &s.Defaults)
 	if err != nil {
 		return s, err
+	}
+	s.Missing = []store.Permission{}
+	for _, p := range store.Permissions {
+		if len(permissions) > 0 && !slices.Contains(permissions, p.Name) {
+			s.Missing = append(s.Missing, p)
+		}
 	}
 	if s.Currency, err = money.ParseCurrency(currency); err != nil {
 		return s, err
@@ -143,10 +170,15 @@ func (s *Service) Open(ctx context.Context, id int64) (store.Session, error) {
 	if err != nil {
 		return nil, err
 	}
+	return s.openAny(ctx, found)
+}
+
+// openAny makes a session with a store, accepted or not.
+func (s *Service) openAny(ctx context.Context, found Store) (store.Session, error) {
 	var sealed []byte
 	var kind store.Kind
 	var endpoints json.RawMessage
-	if err := s.Pool.QueryRow(ctx, `select kind, token, endpoints from store where id = $1`, id).
+	if err := s.Pool.QueryRow(ctx, `select kind, token, endpoints from store where id = $1`, found.ID).
 		Scan(&kind, &sealed, &endpoints); err != nil {
 		return nil, err
 	}
@@ -158,7 +190,7 @@ func (s *Service) Open(ctx context.Context, id int64) (store.Session, error) {
 	if err != nil {
 		return nil, err
 	}
-	return driver.Open(found.Address, endpoints, token, &pace{s.Pool, id, found.RequestsPerSecond})
+	return driver.Open(found.Address, endpoints, token, &pace{s.Pool, found.ID, found.RequestsPerSecond})
 }
 
 // driver is the one of a kind; one that this program does not know is an error of ours.
@@ -206,25 +238,32 @@ func (s *Service) save(ctx context.Context, address string, kind store.Kind, d s
 		return 0, err
 	}
 	var id int64
+	var state string
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, `
 			insert into store (address, handle, name, currency, time_zone, markets, limits, requests_per_second, kind,
-			endpoints, token, state)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, 'connected')
+			endpoints, token, permissions, state)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, 'unconfirmed')
 			on conflict (address) do update
 			set handle = excluded.handle, name = excluded.name, time_zone = excluded.time_zone,
 			limits = excluded.limits,
 				requests_per_second = excluded.requests_per_second, kind = excluded.kind,
-				endpoints = excluded.endpoints, token = excluded.token,
-				state = 'connected', connected_at = now()
-			where store.currency = excluded.currency
-			returning id`,
+				endpoints = excluded.endpoints, token = excluded.token, permissions = excluded.permissions, problem = '',
+				state = case when store.state = 'unconfirmed' then 'unconfirmed' else 'connected' end,
+				connected_at = now()
+			where store.currency = excluded.currency or store.state = 'unconfirmed'
+			returning id, state`,
 			address, f.Handle, f.Name, currency.String(), f.TimeZone, f.ShipsTo, limits, max(f.RequestsPerSecond, 1),
-			kind, d.Endpoints, s.Box.Seal(purpose(address), token)).Scan(&id)
+			kind, d.Endpoints, s.Box.Seal(purpose(address), token), permissionsOf(f)).Scan(&id, &state)
 		if database.Missing(err) {
 			return fmt.Errorf("%w: it is now %s", errCurrency, currency)
 		}
 		if err != nil {
+			return err
+		}
+		if state == "unconfirmed" { // nothing is priced before somebody has said that it is the right one
+			_, err := tx.Exec(ctx, `update store set currency = $2, markets = $3, endpoints = endpoints ||
+				jsonb_build_object('included_tax', $4::text) where id = $1`, id, currency.String(), f.ShipsTo, f.IncludedTax)
 			return err
 		}
 		if err := s.Pricing.Start(ctx, tx,
@@ -239,6 +278,17 @@ func (s *Service) save(ctx context.Context, address string, kind store.Kind, d s
 		return pricing.NotifyChanged(ctx, tx)
 	})
 	return id, err
+}
+
+// permissionsOf are those of a store that are known here.
+func permissionsOf(f store.Facts) []string {
+	known := []string{}
+	for _, p := range store.Permissions {
+		if slices.Contains(f.Permissions, p.Name) {
+			known = append(known, p.Name)
+		}
+	}
+	return known
 }
 
 func itoa(n int64) string { return strconv.FormatInt(n, 10) }

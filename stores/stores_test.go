@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"plainpelican/standins/fault"
 	"plainpelican/stores"
 	"plainpelican/testkit"
 )
@@ -65,7 +66,7 @@ func TestTheStateIsChecked(t *testing.T) {
 	if to := w.SignIn("eve@example.com", "a long password").Go("GET", back, nil); !strings.Contains(to, "error=") {
 		t.Errorf("another member's approval led to %s", to)
 	}
-	if to := w.Owner.Go("GET", back, nil); !strings.Contains(to, "connected=") {
+	if to := w.Owner.Go("GET", back, nil); !strings.Contains(to, "confirm=") {
 		t.Errorf("the right one led to %s", to)
 	}
 	if to := w.Owner.Go("GET", back, nil); !strings.Contains(to, "error=") {
@@ -156,5 +157,58 @@ func TestOneStoresAnswerIsNotTakenForAnothers(t *testing.T) {
 	back.Path = strings.TrimSuffix(redirect(other), "/")[len(w.URL):]
 	if end := w.Owner.Go("GET", back.String(), nil); !strings.Contains(end, "error=not-begun") {
 		t.Errorf("an answer at another attempt's address led to %s", end)
+	}
+}
+
+// The wrong store is not accepted: it is forgotten, there too, and nothing was priced for it.
+func TestAStoreIsLookedAtBeforeItIsAccepted(t *testing.T) {
+	w := testkit.Start(t)
+	back := w.Approve("approve")
+	id, waits := strings.CutPrefix(back, "/store?confirm=")
+	var list []stores.Store
+	var unconfirmed []stores.Unconfirmed
+	w.Owner.Must("GET", "/api/stores", nil, &list)
+	w.Owner.Must("GET", "/api/stores/unconfirmed", nil, &unconfirmed)
+	if !waits || len(list) != 0 || len(unconfirmed) != 1 || unconfirmed[0].Name != "Saltmarsh Goods" ||
+		unconfirmed[0].Trouble != "" {
+		t.Fatalf("%s %v %+v", back, list, unconfirmed)
+	}
+	w.Owner.Must("POST", "/api/stores/"+id+"/reject", nil, nil)
+	if problem := w.Owner.Ask("POST", "/api/stores/"+id+"/confirm", nil, nil); problem == nil || problem.Status != 404 {
+		t.Error(problem)
+	}
+	if s := w.ConnectStore(); s.Name != "Saltmarsh Goods" || len(s.Missing) != 0 {
+		t.Errorf("%+v", s)
+	}
+}
+
+// A permission that is withdrawn on the store's side is noticed by whatever needs it, and said.
+func TestAPermissionThatIsWithdrawn(t *testing.T) {
+	w := testkit.Start(t)
+	store := w.Ready()
+	id := w.Take(w.Offer(0))[0]
+	w.Fault(w.ShopURL, fault.Plan{WithdrawPermission: "products:write"})
+	run := w.Publish(store.ID, id)
+	if run.Failed != 1 || run.Items[0].Area != "store" || !strings.Contains(run.Items[0].Reason, "does not permit this") {
+		t.Errorf("%+v", run.Items)
+	}
+	var list []stores.Store
+	w.Owner.Must("GET", "/api/stores", nil, &list)
+	if list[0].Problem != stores.ProblemForbidden {
+		t.Errorf("%+v", list[0])
+	}
+	if again := w.ConnectStore(); again.Problem != "" || len(again.Missing) != 1 ||
+		again.Missing[0].Name != "products:write" {
+		t.Errorf("approved without it: %+v", again)
+	}
+	w.Fault(w.ShopURL, fault.Plan{})
+	if again := w.ConnectStore(); len(again.Missing) != 0 {
+		t.Errorf("%+v", again)
+	}
+	var set stores.Store
+	w.Owner.Must("PUT", "/api/stores/1/defaults", map[string]any{"hidden": true, "reserve": 2,
+		"collections": []string{"New"}}, &set)
+	if !set.Defaults.Hidden || set.Defaults.Reserve != 2 {
+		t.Errorf("%+v", set.Defaults)
 	}
 }

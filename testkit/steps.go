@@ -92,7 +92,9 @@ func (w *World) Swept() sources.Source {
 func (w *World) ConnectStore() stores.Store {
 	w.t.Helper()
 	back := w.Approve("approve")
-	if !strings.HasPrefix(back, "/store?connected=") {
+	if id, fresh := strings.CutPrefix(back, "/store?confirm="); fresh {
+		w.Owner.Must("POST", "/api/stores/"+id+"/confirm", nil, nil)
+	} else if !strings.HasPrefix(back, "/store?connected=") {
 		w.t.Fatalf("approving led to %q", back)
 	}
 	var list []stores.Store

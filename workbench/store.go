@@ -56,11 +56,6 @@ func (s *Service) store(ctx context.Context, tx pgx.Tx, w *writing, operations, 
 	} else if err != nil {
 		return fmt.Errorf("saving draft %d: %w", w.id, err)
 	}
-	if slices.ContainsFunc(w.touched, edit.Field.IsContent) {
-		if err := s.Listings.DraftChanged(ctx, tx, w.id); err != nil {
-			return err
-		}
-	}
 	return s.storeVariants(ctx, tx, w, operations)
 }
 

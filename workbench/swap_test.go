@@ -9,6 +9,7 @@ import (
 
 	"plainpelican/core/variant"
 	"plainpelican/media"
+	"plainpelican/publishing"
 	"plainpelican/testkit"
 	"plainpelican/workbench"
 )
@@ -156,15 +157,12 @@ func TestAListingFollowsItsDraft(t *testing.T) {
 	}
 	shown := media.Path(hash) // its own pictures stay
 	run := w.RunEnds(w.Publish(store.ID, id).ID)
-	if run.Items[0].State != "published" || run.Items[0].Picture != shown {
+	if run.Items[0].State != "changed" || run.Items[0].Picture != shown {
 		t.Errorf("%+v", run.Items[0])
 	}
-	var listings []struct {
-		OfferID int64  `json:"offer_id"`
-		Picture string `json:"picture"`
-		Moved   int    `json:"moved"`
-	}
-	w.Owner.Must("GET", fmt.Sprintf("/api/listings?store=%d", store.ID), nil, &listings)
+	var page publishing.ListingPage
+	w.Owner.Must("GET", fmt.Sprintf("/api/listings?store=%d", store.ID), nil, &page)
+	listings := page.Listings
 	if len(listings) != 1 || listings[0].OfferID != second ||
 		listings[0].Picture != shown || listings[0].Moved != 0 {
 		t.Errorf("%+v", listings)

@@ -34,8 +34,6 @@ type Stores interface {
 type ListingHistory interface {
 	// SoldPrices lists the prices that drafts' variants had in a store, in order of time.
 	SoldPrices(ctx context.Context, storeID int64, drafts []int64) (map[int64][]markup.Sold, error)
-	// DraftChanged is told of a draft whose content was changed.
-	DraftChanged(ctx context.Context, q database.Querier, draft int64) error
 }
 
 // Media is what the workbench must know of pictures.

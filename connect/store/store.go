@@ -65,6 +65,20 @@ type Pace interface {
 	Turn(ctx context.Context) error
 	// Asked notes that the store wants to be left alone for a while: nobody sends to it until then.
 	Asked(wait time.Duration)
+	// Refused notes that the store lets us in no longer (ErrDisapproved), or does not permit something (ErrForbidden).
+	Refused(err error)
+}
+
+// Permissions are what is asked of a store, as the protocol names it, with what each is for.
+var Permissions = []Permission{
+	{"store:read", "read its name, currency, limits and countries"},
+	{"products:write", "publish, change and take down products"},
+}
+
+// Permission is one of them.
+type Permission struct {
+	Name string `json:"name"`
+	For  string `json:"for"`
 }
 
 // Description is what a store says of itself before anyone approves.
@@ -110,6 +124,8 @@ type Facts struct {
 	IncludedTax       string         `json:"included_tax"`
 	Limits            variant.Limits `json:"limits"`
 	RequestsPerSecond int            `json:"requests_per_second"`
+	// Permissions are what it permits; none where it does not say.
+	Permissions []string `json:"permissions"`
 }
 
 // Checked are facts as they can be kept.

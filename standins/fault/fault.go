@@ -32,6 +32,8 @@ type Plan struct {
 	Truncate bool `json:"truncate"`
 	// RevokeTokens makes every token that was given out invalid, once.
 	RevokeTokens bool `json:"revoke_tokens"`
+	// WithdrawPermission takes a permission back that was given, such as products:write.
+	WithdrawPermission string `json:"withdraw_permission"`
 	// Empty makes the catalog empty.
 	Empty bool `json:"empty"`
 	// ShortPercent ends the catalog after this share of it, though it announces all; 0 is off.

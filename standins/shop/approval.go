@@ -1,6 +1,7 @@
 package shop
 
 import (
+	"cmp"
 	"crypto/rand"
 	"crypto/sha256"
 	"crypto/subtle"
@@ -8,14 +9,15 @@ import (
 	"html/template"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 )
 
 // grant is an approval that waits to be exchanged for a token.
 type grant struct {
-	client, redirect, challenge string
-	until                       time.Time
+	client, redirect, challenge, scope string
+	until                              time.Time
 }
 
 // issuer is the store's name in answers to approvals: its own address (RFC 9207).
@@ -59,7 +61,7 @@ func (p *Server) authorize(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	hidden := map[string]string{}
-	for _, k := range []string{"client_id", "redirect_uri", "state", "code_challenge"} {
+	for _, k := range []string{"client_id", "redirect_uri", "state", "code_challenge", "scope"} {
 		hidden[k] = q.Get(k)
 	}
 	var scopes []string
@@ -94,7 +96,7 @@ func (p *Server) decide(w http.ResponseWriter, r *http.Request) {
 	code := rand.Text()
 	p.mu.Lock()
 	p.grants[code] = grant{r.FormValue("client_id"), r.FormValue("redirect_uri"), r.FormValue("code_challenge"),
-		time.Now().Add(time.Minute)}
+		r.FormValue("scope"), time.Now().Add(time.Minute)}
 	p.mu.Unlock()
 	sendBack(w, r, redirect, r.FormValue("state"), "code", code)
 }
@@ -117,9 +119,13 @@ func (p *Server) token(w http.ResponseWriter, r *http.Request) {
 	token := rand.Text()
 	p.mu.Lock()
 	p.state.Tokens[token] = true
+	if p.state.Scopes == nil {
+		p.state.Scopes = map[string]string{}
+	}
+	p.state.Scopes[token] = g.scope
 	p.save()
 	p.mu.Unlock()
-	answer(w, http.StatusOK, map[string]any{"access_token": token, "token_type": "Bearer"})
+	answer(w, http.StatusOK, map[string]any{"access_token": token, "token_type": "Bearer", "scope": g.scope})
 }
 
 func (p *Server) revoke(w http.ResponseWriter, r *http.Request) {
@@ -130,15 +136,31 @@ func (p *Server) revoke(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusOK)
 }
 
+// permits are the permissions of a token: what was approved, less what was withdrawn since.
+func (p *Server) permits(token string) []string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	withdrawn := p.Faults.Plan().WithdrawPermission
+	// Where none was asked for, the usual ones are given (RFC 6749, section 3.3).
+	scope := cmp.Or(p.state.Scopes[token], "store:read products:write")
+	return slices.DeleteFunc(strings.Fields(scope), func(s string) bool { return s == withdrawn })
+}
+
 func (p *Server) guard(next http.HandlerFunc) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		token, _ := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
 		p.mu.Lock()
 		known := p.state.Tokens[token]
 		p.mu.Unlock()
+		needs := "products:write"
+		if r.Method == http.MethodGet {
+			needs = "store:read"
+		}
 		switch {
 		case !known:
 			answer(w, http.StatusUnauthorized, map[string]string{"error": "invalid_token"})
+		case !slices.Contains(p.permits(token), needs):
+			answer(w, http.StatusForbidden, map[string]string{"error": "insufficient_scope"}) // RFC 6750, section 3.1
 		case !p.limiter.Allow():
 			w.Header().Set("Retry-After", "1")
 			answer(w, http.StatusTooManyRequests, map[string]string{"error": "too_many_requests"})

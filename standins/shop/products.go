@@ -24,10 +24,12 @@ type fieldError struct {
 	Message string `json:"message"`
 }
 
-func (p *Server) store(w http.ResponseWriter, _ *http.Request) {
+func (p *Server) store(w http.ResponseWriter, r *http.Request) {
+	token, _ := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
 	answer(w, http.StatusOK, map[string]any{
 		"handle": p.Handle, "name": p.Name, "currency": p.Currency, "time_zone": p.TimeZone, "ships_to": p.ShipsTo,
 		"included_tax": p.Tax, "limits": p.Limits, "requests_per_second": p.PerSecond,
+		"permissions": p.permits(token),
 	})
 }
 

@@ -91,6 +91,8 @@ type Variant struct {
 type state struct {
 	Products map[string]*Product `json:"products"`
 	Tokens   map[string]bool     `json:"tokens"`
+	// Scopes are what each token was approved for.
+	Scopes map[string]string `json:"scopes"`
 	// Keys maps idempotency keys to product ids.
 	Keys map[string]string `json:"keys"`
 	Next int               `json:"next"`

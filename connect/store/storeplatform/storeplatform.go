@@ -21,7 +21,13 @@ import (
 const clientID = "Plain Pelican"
 
 // scopes are what it asks to be allowed.
-const scopes = "store:read products:write"
+func scopes() string {
+	var names []string
+	for _, p := range store.Permissions {
+		names = append(names, p.Name)
+	}
+	return strings.Join(names, " ")
+}
 
 // Driver speaks the store protocol.
 type Driver struct{ Client *outgoing.Client }
@@ -85,7 +91,7 @@ func (d Driver) Describe(ctx context.Context, address string) (store.Description
 func (Driver) ApprovalURL(address string, of store.Description, redirect, state, verifier string) (string, error) {
 	to, err := read(of.Endpoints)
 	q := url.Values{
-		"response_type": {"code"}, "client_id": {clientID}, "redirect_uri": {redirect}, "scope": {scopes},
+		"response_type": {"code"}, "client_id": {clientID}, "redirect_uri": {redirect}, "scope": {scopes()},
 		"state":          {state},
 		"code_challenge": {oauth2.S256ChallengeFromVerifier(verifier)}, "code_challenge_method": {"S256"},
 	}
@@ -195,9 +201,9 @@ func (s *session) send(ctx context.Context, method, path, key string, body any, 
 	}
 	switch {
 	case answer.Status == http.StatusUnauthorized:
-		return store.ErrDisapproved
+		return s.refused(store.ErrDisapproved)
 	case answer.Status == http.StatusForbidden:
-		return store.ErrForbidden
+		return s.refused(store.ErrForbidden)
 	case answer.Status == http.StatusTooManyRequests:
 		return answer.Asked(store.ErrBusy)
 	case answer.Status == http.StatusNotFound || answer.Status == http.StatusGone:
@@ -217,6 +223,14 @@ func (s *session) send(ctx context.Context, method, path, key string, body any, 
 		return fmt.Errorf("%w (its answer cannot be read)", store.ErrUnavailable)
 	}
 	return nil
+}
+
+// refused has it noted that the store refused us.
+func (s *session) refused(err error) error {
+	if s.pace != nil {
+		s.pace.Refused(err)
+	}
+	return err
 }
 
 // Facts reads what the store is.

@@ -141,6 +141,17 @@ create index listing_matter on listing (store_id, id desc)
 alter table draft add column content_revision integer not null default 0;
 update draft set content_revision = revision;
 update listing l set revision = d.revision from draft d where d.id = l.draft_id;
+-- A listing knows at once that its draft was changed: each edit would need a statement more.
+-- +goose StatementBegin
+create function listing_was_edited() returns trigger language plpgsql as $$
+begin
+    update listing set edited = true where draft_id = new.id and ended_at is null and not edited;
+    return null;
+end $$;
+-- +goose StatementEnd
+create index listing_draft on listing (draft_id);
+create trigger draft_content_changed after update of content_revision on draft
+    for each row when (old.content_revision <> new.content_revision) execute function listing_was_edited();
 create or replace view facts.draft as
     select id, offer_id, title, reference, content_revision from draft where discarded_at is null;
 create or replace view facts.draft_ever as select id, offer_id, title, reference, content_revision from draft;
@@ -148,6 +159,9 @@ create or replace view facts.listing as
     select id, store_id, draft_id, offer_id, revision from listing where ended_at is null;
 
 -- +goose Down
+drop trigger draft_content_changed on draft;
+drop function listing_was_edited();
+drop index listing_draft;
 drop view facts.draft_ever;
 create view facts.draft_ever as select id, offer_id, title from draft;
 drop view facts.draft;

@@ -12,6 +12,12 @@ export const meQuery = queryOptions<Schemas["MembersMember"], Problem>({
 /** storesQuery reads the stores. */
 export const storesQuery = queryOptions({ queryKey: ["stores"], queryFn: () => ask(api.GET("/api/stores")) });
 
+/** unconfirmedQuery reads the stores that were approved and wait to be accepted. */
+export const unconfirmedQuery = queryOptions({
+  queryKey: ["stores", "unconfirmed"],
+  queryFn: () => ask(api.GET("/api/stores/unconfirmed")),
+});
+
 /** headerQuery reads the figures beside the stations. */
 export const headerQuery = (store: number) =>
   queryOptions({

@@ -1,13 +1,19 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { api, ask, type Problem, type Schemas, type Store } from "../api/client";
+import { refresh } from "../api/refresh";
+import { unconfirmedQuery } from "../frame/queries";
 import { useSession } from "../frame/session";
 import { Button } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { Disconnect } from "../parts/disconnect";
 import { Field } from "../parts/field";
+import { NamesField } from "../parts/names";
+import { Check } from "../parts/radios";
 import { ago } from "../parts/time";
+import { useSay } from "../parts/toast";
+import { namesQuery } from "../workbench/queries";
 
 /** Why connecting failed, by the code in the address: no text of an address is ever shown. */
 const troubles: Record<string, string> = {
@@ -44,6 +50,7 @@ export default function StorePlace() {
     }
   }, [connected]);
   const fresh = stores.find((s) => s.id === connected);
+  const waiting = useQuery({ ...unconfirmedQuery, enabled: may("owner") }).data ?? [];
   return (
     <main className="min-h-0 grow overflow-auto">
       <div className="mx-auto grid max-w-5xl gap-8 px-6 py-6 lg:grid-cols-2">
@@ -62,11 +69,14 @@ export default function StorePlace() {
               role="status"
             >
               <span>
-                <b>{fresh.name}</b> is connected. Check below that it is the right store.
+                <b>{fresh.name}</b> is connected.
               </span>
-              <Button onClick={() => setParams({})}>It is</Button>
+              <Button onClick={() => setParams({})}>Close</Button>
             </p>
           )}
+          {waiting.map((s) => (
+            <Confirm key={s.id} store={s} onDone={(id) => setParams(id ? { connected: String(id) } : {})} />
+          ))}
           {stores.map((s) => (
             <StoreCard key={s.id} store={s} inUse={s.id === store?.id} />
           ))}
@@ -90,6 +100,155 @@ export default function StorePlace() {
         )}
       </div>
     </main>
+  );
+}
+
+/** Confirm shows a store that was approved, so that the wrong one is known before anything is priced for it. */
+function Confirm({ store: s, onDone }: { store: Schemas["StoresUnconfirmed"]; onDone: (id?: number) => void }) {
+  const client = useQueryClient();
+  const accept = useMutation<Store, Problem, void>({
+    mutationFn: () => ask(api.POST("/api/stores/{id}/confirm", { params: { path: { id: s.id } } })),
+    onSuccess: async () => {
+      await client.invalidateQueries();
+      onDone(s.id);
+    },
+  });
+  const reject = useMutation<unknown, Problem, void>({
+    mutationFn: () => ask(api.POST("/api/stores/{id}/reject", { params: { path: { id: s.id } } })),
+    onSuccess: async () => {
+      await client.invalidateQueries();
+      onDone();
+    },
+  });
+  const error = accept.error ?? reject.error;
+  return (
+    <article
+      className="mb-4 rounded-lg border-2 border-beak bg-surface p-4"
+      aria-label={`Is ${s.name} the right store?`}
+    >
+      <h2 className="mb-2 text-lg">Is this the right store?</h2>
+      <dl className="grid grid-cols-[auto_1fr] gap-x-4 gap-y-1">
+        {[
+          ["Name", s.name],
+          ["Handle", s.handle],
+          ["Address", s.address],
+          ["Currency", s.currency],
+          ["Time zone", s.time_zone],
+          ["Sells to", s.markets.map(countryName).join(", ")],
+        ].map(([name, value]) => (
+          <div key={name} className="contents">
+            <dt className="text-ink-2">{name}</dt>
+            <dd className="font-semibold">{value}</dd>
+          </div>
+        ))}
+      </dl>
+      <h3 className="mt-3 font-semibold">What it sells already</h3>
+      {s.products.length > 0 ? (
+        <ul className="list-disc pl-5">
+          {s.products.map((p) => (
+            <li key={p.title + p.url}>
+              {p.title} {p.price && <span className="text-ink-2">{`${p.price} ${s.currency}`}</span>}
+            </li>
+          ))}
+        </ul>
+      ) : (
+        <p className="text-ink-2">{s.trouble || "Nothing yet."}</p>
+      )}
+      <Missing of={s} />
+      {error && (
+        <p className="mt-2 text-loss" role="alert">
+          {error.message}
+        </p>
+      )}
+      <div className="mt-3 flex gap-2">
+        <Button tone="main" onClick={() => accept.mutate()} disabled={accept.isPending || reject.isPending} autoFocus>
+          It is: connect it
+        </Button>
+        <Button onClick={() => reject.mutate()} disabled={accept.isPending || reject.isPending}>
+          It is the wrong one
+        </Button>
+      </div>
+    </article>
+  );
+}
+
+/** Missing says what a store does not permit, or no longer, and asks for it again. */
+function Missing({ of: s }: { of: Pick<Store, "missing" | "problem" | "address" | "name"> }) {
+  const { may } = useSession();
+  const begin = useMutation<Schemas["StoresApproval"], Problem>({
+    mutationFn: () => ask(api.POST("/api/stores/connect", { body: { address: s.address } })),
+    onSuccess: (approval) => window.location.assign(approval.approve_at),
+  });
+  if (s.missing.length === 0 && s.problem === "") return null;
+  return (
+    <div className="mt-3 rounded-md bg-loss-wash p-2.5 text-loss" role="alert">
+      {s.problem === "disapproved" && <p>{s.name} no longer lets us in.</p>}
+      {s.problem === "forbidden" && s.missing.length === 0 && <p>{s.name} has taken a permission back.</p>}
+      {s.missing.map((p) => (
+        <p key={p.name}>
+          It does not permit us to {p.for} ({p.name}).
+        </p>
+      ))}
+      {begin.error && <p>{begin.error.message}</p>}
+      {may("owner") && (
+        <Button className="mt-1" onClick={() => begin.mutate()} disabled={begin.isPending}>
+          Ask the store for approval again
+        </Button>
+      )}
+    </div>
+  );
+}
+
+/** Usually says how drafts go to a store unless a run says otherwise. */
+function Usually({ store }: { store: Store }) {
+  const client = useQueryClient();
+  const say = useSay();
+  const names = useQuery(namesQuery).data;
+  const set = useMutation<Store, Problem, Schemas["StoresDefaults"]>({
+    mutationFn: (body) => ask(api.PUT("/api/stores/{id}/defaults", { params: { path: { id: store.id } }, body })),
+    onSuccess: () => refresh(client, "stores"),
+    onError: (error) => say(error.message, true),
+  });
+  const now = set.variables && set.isPending ? set.variables : store.defaults;
+  const change = (part: Schemas["StoresDefaults"]) => set.mutate({ ...store.defaults, ...part });
+  return (
+    <section className="mt-3 border-t border-line pt-3" aria-label={`How drafts usually go to ${store.name}`}>
+      <h3 className="font-semibold">Drafts usually go there</h3>
+      <div className="flex flex-wrap gap-x-4">
+        <Check checked={!now.hidden} onChange={(visible) => change({ hidden: !visible })}>
+          visible to customers
+        </Check>
+        <Check checked={now.sell_empty ?? false} onChange={(sell_empty) => change({ sell_empty })}>
+          selling on when out of stock
+        </Check>
+        <Check checked={now.by_rules ?? false} onChange={(by_rules) => change({ by_rules })}>
+          at the prices of the rules
+        </Check>
+      </div>
+      <Reserve value={now.reserve ?? 0} onSave={(reserve) => change({ reserve })} />
+      <NamesField
+        label="Collections beside their own"
+        names={now.collections ?? []}
+        suggestions={names?.collections ?? []}
+        onSave={(collections) => change({ collections })}
+      />
+    </section>
+  );
+}
+
+function Reserve({ value, onSave }: { value: number; onSave: (units: number) => void }) {
+  const [text, setText] = useState(String(value));
+  return (
+    <Field
+      label="Units of each variant kept in reserve"
+      number={{ least: 0, most: 100000, whole: true }}
+      value={text}
+      onChange={(e) => setText(e.target.value)}
+      onBlur={() => {
+        const units = Math.trunc(Number(text));
+        if (units >= 0 && units <= 100000 && units !== value) onSave(units);
+      }}
+    />
   );
 }
 
@@ -131,6 +290,8 @@ function StoreCard({ store, inUse }: { store: Store; inUse: boolean }) {
           </div>
         ))}
       </dl>
+      <Missing of={store} />
+      {may("owner") && <Usually store={store} />}
       {may("owner") && (
         <Button tone="danger" className="mt-3" onClick={() => setLeaving(true)}>
           Disconnect

@@ -18,7 +18,7 @@ type InStore = Preflight["stores"][number];
 /** Publish says in a sentence what goes where, and how; what would come of it is shown before anything is sent. */
 export function Publish({ ids, onClose }: { ids: number[]; onClose: () => void }) {
   const { stores, storeId } = useSession();
-  const [targets, setTargets] = useState<Target[]>([{ store_id: storeId, visible: true }]);
+  const [targets, setTargets] = useState<Target[]>(() => stores.filter((s) => s.id === storeId).map(usual));
   const [startOn, setStartOn] = useState("");
   const start = useStartRun();
   const body = { draft_ids: ids, stores: targets, ...(startOn && { start_on: startOn }) };
@@ -36,7 +36,7 @@ export function Publish({ ids, onClose }: { ids: number[]; onClose: () => void }
     setTargets((now) =>
       now.some((t) => t.store_id === id)
         ? now.filter((t) => t.store_id !== id)
-        : [...now, { store_id: id, visible: now[0]?.visible ?? true }],
+        : [...now, ...stores.filter((s) => s.id === id).map(usual)],
     );
   const goes = look.data?.stores.reduce((n, s) => n + s.new + s.again + s.same, 0) ?? 0;
   const first = stores.find((s) => s.id === targets[0]?.store_id);
@@ -92,6 +92,18 @@ export function Publish({ ids, onClose }: { ids: number[]; onClose: () => void }
       </div>
     </Dialog>
   );
+}
+
+/** usual is how drafts go to a store unless somebody says otherwise. */
+function usual({ id, defaults: d }: Store): Target {
+  return {
+    store_id: id,
+    visible: !d.hidden,
+    ...(d.sell_empty && { sell_empty: true }),
+    ...(d.by_rules && { by_rules: true }),
+    ...(d.reserve && { reserve: d.reserve }),
+    ...(d.collections && { collections: d.collections }),
+  };
 }
 
 /** InOneStore is how drafts go to one store, and what would come of it there. */

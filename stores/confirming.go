@@ -1,0 +1,164 @@
+package stores
+
+import (
+	"context"
+	"encoding/json"
+	"net/http"
+
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/connect/store"
+	"plainpelican/core/money"
+	"plainpelican/members"
+	"plainpelican/platform/access"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
+	"plainpelican/pricing"
+)
+
+// Unconfirmed is a store that was approved and not accepted yet, with what it shows, so that the wrong one is known.
+type Unconfirmed struct {
+	Store
+	Products []Sample `json:"products" doc:"Some of what it sells already"`
+	Trouble  string   `json:"trouble" doc:"Why they could not be read"`
+}
+
+// Sample is a product as the store shows it.
+type Sample struct {
+	Title string `json:"title"`
+	URL   string `json:"url"`
+	Price string `json:"price"`
+}
+
+const samples = 5
+
+// Unconfirmed lists the stores that wait to be accepted.
+func (s *Service) Unconfirmed(ctx context.Context) ([]Unconfirmed, error) {
+	rows, err := s.Pool.Query(ctx, `select `+columns+` from store where state = 'unconfirmed' order by id`)
+	if err != nil {
+		return nil, err
+	}
+	list, err := pgx.CollectRows(rows, scan)
+	if err != nil {
+		return nil, err
+	}
+	out := []Unconfirmed{}
+	for _, one := range list {
+		u := Unconfirmed{Store: one, Products: []Sample{}}
+		session, err := s.openAny(ctx, one)
+		if err == nil {
+			products, _, listErr := session.List(ctx, "")
+			err = listErr
+			for _, f := range products[:min(len(products), samples)] {
+				sample := Sample{Title: f.Product.Title, URL: f.Sent.URL}
+				if len(f.Product.Variants) > 0 {
+					sample.Price = f.Product.Variants[0].Price
+				}
+				u.Products = append(u.Products, sample)
+			}
+		}
+		if err != nil {
+			u.Trouble = words(one.Address, err)
+		}
+		out = append(out, u)
+	}
+	return out, nil
+}
+
+// Confirm accepts a store: from here on it is priced for, and can be published to.
+func (s *Service) Confirm(ctx context.Context, id int64) (Store, error) {
+	var found Store
+	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, `select `+columns+` from store where id = $1 and state = 'unconfirmed' for update`, id)
+		if err != nil {
+			return err
+		}
+		if found, err = pgx.CollectExactlyOneRow(rows, scan); database.Missing(err) {
+			return apikit.NotFound("store")
+		} else if err != nil {
+			return err
+		}
+		var said string
+		if err := tx.QueryRow(ctx, `update store set state = 'connected', connected_at = now() where id = $1
+			returning coalesce(endpoints ->> 'included_tax', '')`, id).Scan(&said); err != nil {
+			return err
+		}
+		found.State = "connected"
+		tax, err := money.ParseRatio(said)
+		if err != nil {
+			tax = 0
+		}
+		if err := s.Pricing.Start(ctx, tx, basis(found), tax); err != nil {
+			return err
+		}
+		if err := members.Audit(ctx, tx, "connected store", found.Name, nil,
+			map[string]string{"address": found.Address, "currency": found.Currency.String()}); err != nil {
+			return err
+		}
+		return pricing.NotifyChanged(ctx, tx)
+	})
+	return found, err
+}
+
+// Reject forgets a store that was approved and is the wrong one.
+func (s *Service) Reject(ctx context.Context, id int64) error {
+	var address string
+	var sealed []byte
+	var kind store.Kind
+	var endpoints json.RawMessage
+	err := s.Pool.QueryRow(ctx, `delete from store where id = $1 and state = 'unconfirmed'
+		returning address, token, kind, endpoints`, id).Scan(&address, &sealed, &kind, &endpoints)
+	if database.Missing(err) {
+		return apikit.NotFound("store")
+	}
+	if err != nil {
+		return err
+	}
+	s.revoke(ctx, address, kind, endpoints, sealed)
+	return nil
+}
+
+// SetDefaults says how drafts go to a store unless a run says otherwise.
+func (s *Service) SetDefaults(ctx context.Context, id int64, d Defaults) (Store, error) {
+	before, err := s.Get(ctx, id)
+	if err != nil {
+		return Store{}, err
+	}
+	said, err := json.Marshal(d)
+	if err != nil {
+		return Store{}, err
+	}
+	if _, err := s.Pool.Exec(ctx, `update store set defaults = $2 where id = $1`, id, said); err != nil {
+		return Store{}, err
+	}
+	if err := members.Audit(ctx, s.Pool, "changed how drafts go to a store", before.Name, before.Defaults,
+		d); err != nil {
+		return Store{}, err
+	}
+	return s.Get(ctx, id)
+}
+
+func (s *Service) registerConfirming(a *apikit.API) {
+	apikit.Register(a, access.Owner, http.MethodGet, "/api/stores/unconfirmed", "unconfirmedStores",
+		"Stores that were approved and wait to be accepted",
+		func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]Unconfirmed], error) {
+			return apikit.OK(s.Unconfirmed(ctx))
+		})
+	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/{id}/confirm", "confirmStore",
+		"Accept a store that was approved", func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Store], error) {
+			return apikit.OK(s.Confirm(ctx, in.ID))
+		})
+	apikit.Register(a, access.Owner, http.MethodPost, "/api/stores/{id}/reject", "rejectStore",
+		"Forget a store that was approved and is the wrong one",
+		func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
+			return nil, s.Reject(ctx, in.ID)
+		})
+	apikit.Register(a, access.Owner, http.MethodPut, "/api/stores/{id}/defaults", "setStoreDefaults",
+		"How drafts go to a store unless a run says otherwise",
+		func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body Defaults
+		}) (*apikit.Body[Store], error) {
+			return apikit.OK(s.SetDefaults(ctx, in.ID, in.Body))
+		})
+}
