@@ -85,7 +85,8 @@ func (f *ListingFilter) where(args *[]any) string {
 	}
 	if len(f.Supplier) > 0 {
 		*args = append(*args, f.Supplier)
-		fmt.Fprintf(&sql, ` and l.offer_id in (select o.id from facts.offer o join facts.supplier u on u.id = o.supplier_id
+		fmt.Fprintf(&sql, ` and l.offer_id in (select o.id from facts.offer o
+			join facts.supplier u on u.id = o.supplier_id
 			where u.name = any ($%d))`, len(*args))
 	}
 	return sql.String()
@@ -101,7 +102,8 @@ type ListingPage struct {
 const listingsFrom = ` from listing l where l.store_id = $1 and l.ended_at is null`
 
 // Listings lists what is live in a store, the newest first, before one; all where it is 0.
-func (s *Service) Listings(ctx context.Context, storeID, before int64, limit int, f ListingFilter) (ListingPage, error) {
+func (s *Service) Listings(ctx context.Context, storeID, before int64, limit int, f ListingFilter) (ListingPage,
+	error) {
 	args := []any{storeID}
 	where := f.where(&args)
 	args = append(args, before, limit+1)
@@ -247,7 +249,8 @@ func (s *Service) Get(ctx context.Context, id int64) (out ListingInFull, err err
 }
 
 // fromDraft fills in how the draft differs from what was sent, or says why it could not go out as it is.
-func (s *Service) fromDraft(ctx context.Context, storeID int64, out *ListingInFull, sent store.Product) (string, error) {
+func (s *Service) fromDraft(ctx context.Context, storeID int64, out *ListingInFull, sent store.Product) (string,
+	error) {
 	draft, err := s.Drafts.Ready(ctx, out.DraftID, storeID, false)
 	if apikit.IsProblem(err) {
 		return err.Error(), nil
@@ -399,7 +402,8 @@ func (s *Service) Settle(ctx context.Context, id int64, fields []string) error {
 }
 
 // taken is what a draft takes of the store's version, and the product as it is known to be there then.
-func taken(ours, theirs store.Product, fields []string, c money.Currency) (t workbench.Theirs, sent store.Product, err error) {
+func taken(ours, theirs store.Product, fields []string, c money.Currency) (t workbench.Theirs,
+	sent store.Product, err error) {
 	sent = ours
 	sent.Variants = slices.Clone(ours.Variants)
 	for _, field := range fields {
@@ -442,7 +446,8 @@ var fieldWords = map[string]string{store.FieldOptions: "the options", store.Fiel
 	"variants.picture": "the pictures of variants", "variants.was_price": "was prices"}
 
 // takeVariants takes one figure of the variants that differ.
-func takeVariants(t *workbench.Theirs, sent *store.Product, theirs store.Product, field string, c money.Currency) error {
+func takeVariants(t *workbench.Theirs, sent *store.Product, theirs store.Product, field string,
+	c money.Currency) error {
 	for i := range sent.Variants {
 		ours := &sent.Variants[i]
 		at := slices.IndexFunc(theirs.Variants, func(v store.Variant) bool { return v.Reference == ours.Reference })

@@ -76,7 +76,10 @@ func (s *Service) preflight(ctx context.Context, t TargetInput, in *StartInput) 
 	differs := map[int64]bool{}
 	var id int64
 	var other bool
-	if _, err := pgx.ForEachRow(rows, []any{&id, &other}, func() error { differs[id] = other; return nil }); err != nil {
+	if _, err := pgx.ForEachRow(rows, []any{&id, &other}, func() error {
+		differs[id] = other
+		return nil
+	}); err != nil {
 		return out, err
 	}
 	for _, line := range lines {

@@ -154,7 +154,9 @@ type Item struct {
 	Title    string        `json:"title"`
 	Picture  string        `json:"picture"`
 	Variants int           `json:"variants"`
-	State    publish.State `json:"state" enum:"held,waiting,sending,published,changed,unchanged,left_out,failed,unknown"`
+
+	State publish.State `json:"state" enum:"held,waiting,sending,published,changed,unchanged,left_out,failed,unknown"`
+
 	Reason   string        `json:"reason" doc:"In plain words what happened"`
 	Area     string        `json:"area" doc:"At fault: description, pictures, variants, price, store"`
 	URL      string        `json:"url" doc:"Where it is seen in the store"`

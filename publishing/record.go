@@ -37,7 +37,8 @@ func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready
 			return err
 		}
 		// The key made its product: the next one of this draft, should this be taken out, is another.
-		if _, err := tx.Exec(ctx, `update publication set key = gen_random_uuid() where store_id = $1 and draft_id = $2`,
+		if _, err := tx.Exec(ctx, `update publication set key = gen_random_uuid()
+			where store_id = $1 and draft_id = $2`,
 			item.storeID, item.draftID); err != nil {
 			return err
 		}
@@ -157,10 +158,12 @@ func (s *Service) alter(ctx context.Context, item *sending, session store.Sessio
 	sent.Visible = item.act == publish.Show
 	_, err = session.Update(ctx, product, sent, []string{store.FieldVisible})
 	if errors.Is(err, store.ErrGone) {
-		if _, err := s.Pool.Exec(ctx, `update listing set gone = true, seen_at = now() where id = $1`, listing); err != nil {
+		if _, err := s.Pool.Exec(ctx, `update listing set gone = true, seen_at = now() where id = $1`,
+			listing); err != nil {
 			return err
 		}
-		return &failure{area: "store", words: "The store does not have this product any more. Publish it again, or take " +
+		return &failure{area: "store", words: "The store does not have this product any more. Publish it again, or " +
+			"take " +
 			"it down here."}
 	}
 	if err != nil {
@@ -170,7 +173,8 @@ func (s *Service) alter(ctx context.Context, item *sending, session store.Sessio
 		if err := item.move(ctx, tx, publish.Changed, "", ""); err != nil {
 			return err
 		}
-		_, err := tx.Exec(ctx, `update listing set visible = $2, sent = jsonb_set(sent, '{visible}', to_jsonb($2::boolean)),
+		_, err := tx.Exec(ctx, `update listing set visible = $2,
+			sent = jsonb_set(sent, '{visible}', to_jsonb($2::boolean)),
 			gone = false, updated_at = now() where id = $1`, listing, sent.Visible)
 		return err
 	})

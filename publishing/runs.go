@@ -59,7 +59,8 @@ func (s *Service) chosen(ctx context.Context, storeID int64, in *StartInput) ([]
 	slices.Sort(ids)
 	ids = slices.Compact(ids)
 	if len(ids) > MaxDrafts {
-		return nil, apikit.Problem(422, "draft_ids", "One run takes up to %d drafts; these are %d. Publish them in parts.",
+		return nil, apikit.Problem(422, "draft_ids",
+			"One run takes up to %d drafts; these are %d. Publish them in parts.",
 			MaxDrafts, len(ids))
 	}
 	return ids, nil
@@ -80,7 +81,8 @@ func moment(text, zone string, now time.Time) (*time.Time, error) {
 		return nil, apikit.Problem(422, "start_on", "“%s” is not a day and time.", text)
 	}
 	if at.Format(layout) != text {
-		return nil, apikit.Problem(422, "start_on", "The clocks of the store skip that time on that day. Choose another.")
+		return nil, apikit.Problem(422, "start_on",
+			"The clocks of the store skip that time on that day. Choose another.")
 	}
 	if !at.After(now) {
 		return nil, apikit.Problem(422, "start_on", "That is past in the store, where it is %s.",
@@ -427,7 +429,8 @@ func (s *Service) runs(ctx context.Context, rest string, args ...any) ([]Run, er
 	for i := range list {
 		ids[i], at[list[i].ID] = list[i].ID, i
 	}
-	rows, err = s.Pool.Query(ctx, `select t.run_id, t.store_id, s.name, s.time_zone, t.visible, t.sell_empty, t.by_rules,
+	rows, err = s.Pool.Query(ctx, `select t.run_id, t.store_id, s.name, s.time_zone, t.visible, t.sell_empty,
+			t.by_rules,
 			t.reserve, t.collections, t.held, t.waiting, t.sending, t.published, t.changed, t.unchanged, t.left_out,
 			t.failed, t.unknown
 		from publish_target t join facts.store s on s.id = t.store_id where t.run_id = any ($1)

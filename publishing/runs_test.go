@@ -40,7 +40,8 @@ func TestOneRunForTwoStores(t *testing.T) {
 		{"store_id": nord.ID, "sell_empty": true, "reserve": 100_000}}}
 	var look publishing.Preflight
 	w.Owner.Must("POST", "/api/runs/preflight", body, &look)
-	if len(look.Stores) != 2 || look.Stores[0].New != 1 || look.Stores[1].New != 1 || look.Stores[1].Store != nord.Name {
+	if len(look.Stores) != 2 || look.Stores[0].New != 1 || look.Stores[1].New != 1 ||
+		look.Stores[1].Store != nord.Name {
 		t.Errorf("%+v", look)
 	}
 	run := w.RunEnds(start(w, body).ID)
@@ -52,7 +53,8 @@ func TestOneRunForTwoStores(t *testing.T) {
 		t.Errorf("%+v", p)
 	}
 	other := w.Nord.Products()[0]
-	if other.Visible || !other.SellEmpty || other.Variants[0].Stock != 0 || other.Variants[0].Price == p.Variants[0].Price {
+	if other.Visible || !other.SellEmpty || other.Variants[0].Stock != 0 ||
+		other.Variants[0].Price == p.Variants[0].Price {
 		t.Errorf("%+v", other)
 	}
 	w.Owner.Must("POST", "/api/runs/preflight", body, &look)
@@ -124,8 +126,9 @@ func TestARunIsPlannedPausedAndCalledOff(t *testing.T) {
 	if end.Held+end.Waiting+end.Sending != 0 || end.Done()+end.LeftOut != len(ids) {
 		t.Errorf("%+v", end.Run)
 	}
-	for words, at := range map[string]string{"is not a day and time": "tomorrow", "past in the store": "2020-01-01T10:00",
-		"a year away": "2031-01-01T10:00"} {
+	for words, at := range map[string]string{"is not a day and time": "tomorrow",
+		"past in the store": "2020-01-01T10:00",
+		"a year away":       "2031-01-01T10:00"} {
 		body["start_on"] = at
 		if problem := w.Owner.Ask("POST", "/api/runs", body, nil); problem == nil ||
 			!strings.Contains(problem.Detail, words) {
@@ -277,7 +280,8 @@ func TestWhatIsNotKnownIsAskedAgain(t *testing.T) {
 		t.Fatalf("%+v", run.Items)
 	}
 	w.Fault(w.ShopURL, fault.Plan{})
-	if _, err := w.App.Pool.Exec(t.Context(), `update publish_item set updated_at = now() - interval '1 hour'`); err != nil {
+	if _, err := w.App.Pool.Exec(t.Context(), `update publish_item
+		set updated_at = now() - interval '1 hour'`); err != nil {
 		t.Fatal(err)
 	}
 	if err := w.App.Publishing.Sweep(t.Context()); err != nil {

@@ -247,7 +247,8 @@ func (s *Service) notKnown(ctx context.Context, item sending) error {
 			"and nothing was sent. Try again later."})
 	}
 	return item.move(ctx, s.Pool, publish.Unknown, "store",
-		"The store did not answer after this was sent. It is asked every few minutes what it has; nothing is listed twice.")
+		"The store did not answer after this was sent. It is asked every few minutes what it has; "+
+			"nothing is listed twice.")
 }
 
 // saying shows on the run what an item is at.
@@ -504,8 +505,8 @@ func (s *Service) put(ctx context.Context, item *sending, session store.Session,
 	}
 	var known string
 	if err := s.Pool.QueryRow(ctx, `select product_id from listing
-		where store_id = $1 and draft_id = $2 and ended_at is null`, item.storeID, item.draftID).Scan(&known); err != nil &&
-		!database.Missing(err) {
+		where store_id = $1 and draft_id = $2 and ended_at is null`, item.storeID, item.draftID).
+		Scan(&known); err != nil && !database.Missing(err) {
 		return store.Sent{}, "", err
 	}
 	slices.SortStableFunc(there, func(a, b store.Found) int {

@@ -73,7 +73,8 @@ func (s *Service) tellNow(runID int64) {
 func (s *Service) items(ctx context.Context, where string, args ...any) ([]Item, error) {
 	rows, err := s.Pool.Query(ctx, `
 		select i.id, i.store_id, i.draft_id, d.title,
-			(select count(*) from facts.draft_variant v where v.draft_id = d.id and v.chosen), i.state, i.reason, i.area,
+			(select count(*) from facts.draft_variant v where v.draft_id = d.id and v.chosen), i.state, i.reason,
+			i.area,
 			coalesce(l.url, ''), coalesce(l.lowest, 0), coalesce(l.trace, '[]'), t.currency, i.updated_at
 		from publish_item i join facts.store t on t.id = i.store_id join facts.draft_ever d on d.id = i.draft_id
 		left join listing l on l.draft_id = d.id and l.store_id = i.store_id and l.ended_at is null
@@ -127,8 +128,8 @@ func (s *Service) Items(ctx context.Context, runID, after int64, limit int, stor
 	if attention {
 		where += ` and i.state in ('failed', 'left_out', 'unknown')`
 	}
-	rows, err := s.Pool.Query(ctx, `select i.id from publish_item i where `+where+` order by i.id limit $4`, runID, after,
-		storeID, limit+1)
+	rows, err := s.Pool.Query(ctx, `select i.id from publish_item i where `+where+` order by i.id limit $4`, runID,
+		after, storeID, limit+1)
 	if err != nil {
 		return ItemPage{}, err
 	}

@@ -69,7 +69,8 @@ func (s *Service) Unconfirmed(ctx context.Context) ([]Unconfirmed, error) {
 func (s *Service) Confirm(ctx context.Context, id int64) (Store, error) {
 	var found Store
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `select `+columns+` from store where id = $1 and state = 'unconfirmed' for update`, id)
+		rows, err := tx.Query(ctx, `select `+columns+` from store
+			where id = $1 and state = 'unconfirmed' for update`, id)
 		if err != nil {
 			return err
 		}

@@ -248,7 +248,8 @@ func (s *Service) save(ctx context.Context, address string, kind store.Kind, d s
 			set handle = excluded.handle, name = excluded.name, time_zone = excluded.time_zone,
 			limits = excluded.limits,
 				requests_per_second = excluded.requests_per_second, kind = excluded.kind,
-				endpoints = excluded.endpoints, token = excluded.token, permissions = excluded.permissions, problem = '',
+				endpoints = excluded.endpoints, token = excluded.token, permissions = excluded.permissions,
+				problem = '',
 				state = case when store.state = 'unconfirmed' then 'unconfirmed' else 'connected' end,
 				connected_at = now()
 			where store.currency = excluded.currency or store.state = 'unconfirmed'
@@ -263,7 +264,8 @@ func (s *Service) save(ctx context.Context, address string, kind store.Kind, d s
 		}
 		if state == "unconfirmed" { // nothing is priced before somebody has said that it is the right one
 			_, err := tx.Exec(ctx, `update store set currency = $2, markets = $3, endpoints = endpoints ||
-				jsonb_build_object('included_tax', $4::text) where id = $1`, id, currency.String(), f.ShipsTo, f.IncludedTax)
+				jsonb_build_object('included_tax', $4::text) where id = $1`, id, currency.String(), f.ShipsTo,
+				f.IncludedTax)
 			return err
 		}
 		if err := s.Pricing.Start(ctx, tx,

@@ -189,7 +189,8 @@ func TestAPermissionThatIsWithdrawn(t *testing.T) {
 	id := w.Take(w.Offer(0))[0]
 	w.Fault(w.ShopURL, fault.Plan{WithdrawPermission: "products:write"})
 	run := w.Publish(store.ID, id)
-	if run.Failed != 1 || run.Items[0].Area != "store" || !strings.Contains(run.Items[0].Reason, "does not permit this") {
+	if run.Failed != 1 || run.Items[0].Area != "store" ||
+		!strings.Contains(run.Items[0].Reason, "does not permit this") {
 		t.Errorf("%+v", run.Items)
 	}
 	var list []stores.Store

@@ -31,7 +31,7 @@ type Filter struct {
 	Type       []string `query:"type,explode" maxItems:"50"`
 	Source     []int64  `query:"source,explode" maxItems:"50"`
 	Supplier   []string `query:"supplier,explode" maxItems:"50"`
-	Live       string   `query:"live" enum:",yes,no" doc:"Live in the store"`
+	Live       string   `query:"live" enum:",yes,no,changed" doc:"Live in the store; changed is since it was sent"`
 	// State asks for what can be published, or for what stops.
 	State string `query:"state" enum:",ready,stopped,description,pictures,variants,price"`
 	// Profit asks for drafts of which a chosen variant earns less than this amount on a sale.
@@ -91,8 +91,9 @@ func (f *Filter) where(storeID int64, args *[]any) string {
 			join facts.supplier u on u.id = o.supplier_id where b.draft_id = d.id and u.name = any ($%d))`, f.Supplier)
 	}
 	if f.Live != "" {
-		not := map[string]string{"yes": "", "no": "not "}[f.Live]
-		and(not+`exists (select from facts.listing l where l.draft_id = d.id and l.store_id = $%d)`, storeID)
+		not := map[string]string{"no": "not "}[f.Live]
+		changed := map[string]string{"changed": " and (l.edited or l.moved > 0)"}[f.Live]
+		and(not+`exists (select from facts.listing l where l.draft_id = d.id and l.store_id = $%d`+changed+`)`, storeID)
 	}
 	if span, ok := map[string]string{"day": "1 day", "week": "7 days", "month": "30 days"}[f.Edited]; ok {
 		and(`d.updated_at > now() - $%d::interval`, span)

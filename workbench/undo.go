@@ -225,8 +225,10 @@ func (s *Service) lastEdit(ctx context.Context, d *Draft, storeID int64) (err er
 	if bulk.What = d.Undo; bulk.ID != 0 && bulk.Drafts > 1 {
 		d.UndoBulk = &bulk
 	}
-	return s.Pool.QueryRow(ctx, `select array(select t.name from facts.listing l join facts.store t on t.id = l.store_id
-		where l.draft_id = $1 order by t.name)`, d.ID).Scan(&d.LiveIn)
+	return s.Pool.QueryRow(ctx, `select coalesce(array_agg(t.name order by t.name), '{}'),
+			coalesce(array_agg(t.name order by t.name) filter (where l.edited or l.moved > 0), '{}')
+		from facts.listing l join facts.store t on t.id = l.store_id where l.draft_id = $1`, d.ID).
+		Scan(&d.LiveIn, &d.ChangedIn)
 }
 
 // single is the one draft that was asked for.

@@ -54,6 +54,7 @@ type Draft struct {
 	Undo              string           `json:"undo" doc:"Your last edit; empty where there is none"`
 	UndoBulk          *Bulk            `json:"undo_bulk,omitempty" doc:"Undone as one with other drafts"`
 	LiveIn            []string         `json:"live_in" doc:"Stores in which it is live"`
+	ChangedIn         []string         `json:"changed_in" doc:"Those of them that were sent it as it was before"`
 	OfferTitle        string           `json:"offer_title"`
 	Supplier          string           `json:"supplier"`
 	Source            string           `json:"source"`

@@ -90,7 +90,11 @@ func benchPublish(ctx context.Context, n int, dir string) (out publishResult, er
 		{StoreID: 1, Settings: publishing.Settings{Visible: true}}}}
 	three := in
 	three.Stores = append(three.Stores, publishing.TargetInput{StoreID: 2}, publishing.TargetInput{StoreID: 3})
-	if out.PreflightMS, err = timedP95(3, func(int) error { _, err := a.Publishing.Preflight(ctx, three); return err }); err != nil {
+	out.PreflightMS, err = timedP95(3, func(int) error {
+		_, err := a.Publishing.Preflight(ctx, three)
+		return err
+	})
+	if err != nil {
 		return out, err
 	}
 	for instances, share := range []*float64{&out.Share, &out.TwoShare} {
@@ -167,9 +171,11 @@ func benchShop(ctx context.Context, pool *pgxpool.Pool, a *application.Applicati
 		d.Endpoints, a.Stores.Box.Seal("store "+at.URL, token)); err != nil {
 		return nil, end, err
 	}
-	_, err = pool.Exec(ctx, `with more as (insert into store (address, handle, name, currency, time_zone, markets, limits,
+	_, err = pool.Exec(ctx, `with more as (insert into store (address, handle, name, currency, time_zone, markets,
+			limits,
 			requests_per_second, kind, endpoints, state)
-			select address || g, handle || g, name || g, currency, time_zone, markets, limits, requests_per_second, kind,
+			select address || g, handle || g, name || g, currency, time_zone, markets, limits, requests_per_second,
+			kind,
 			endpoints, state from store, generate_series(2, 3) g returning id),
 		rules as (insert into money_rules (store_id, revision, rules, changed_by, what)
 			select more.id, m.revision, m.rules, m.changed_by, m.what from money_rules m, more where m.store_id = 1)
@@ -297,11 +303,13 @@ func (out *publishResult) listings(ctx context.Context, pool *pgxpool.Pool, a *a
 			where draft.id = 1 returning id)
 			insert into draft_variant (draft_id, position, number, value_indexes)
 			select id, v, v, array[v] from made, generate_series(0, 3) v`, benchLive),
-		`insert into listing (store_id, draft_id, offer_id, product_id, url, title, sent, visible, variants, lowest, highest,
+		`insert into listing (store_id, draft_id, offer_id, product_id, url, title, sent, visible, variants, lowest,
+				highest,
 				words, edited)
 			select 3, d.id, d.offer_id, 'p' || d.id, '', d.title, l.sent, d.id % 10 <> 0, 4, 1999, 2999,
 				lower(d.title) || ' s' || d.id, d.id % 20 = 0
-			from draft d, (select sent from listing order by id limit 1) l where d.id > (select max(draft_id) from listing)`,
+			from draft d, (select sent from listing order by id limit 1) l
+			where d.id > (select max(draft_id) from listing)`,
 		`insert into listing_variant (listing_id, draft_variant_id, price, sku)
 			select l.id, v.id, 1999, 'S' || v.id from listing l join draft_variant v on v.draft_id = l.draft_id
 			where l.store_id = 3`,

@@ -73,7 +73,7 @@ type Purchase struct {
 	OtherOfferID int64 `json:"other_offer_id,omitempty"`
 }
 
-// IsContent tells whether stores are sent what a field holds: neither where a draft is kept, nor what its prices assume.
+// IsContent tells whether stores are sent what a field holds: neither where a draft is kept, nor what prices assume.
 func (f Field) IsContent() bool {
 	_, price := f.Price()
 	return !price && f != Tray && f != Discarded && f != Delivery

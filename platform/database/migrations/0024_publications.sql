@@ -156,7 +156,7 @@ create or replace view facts.draft as
     select id, offer_id, title, reference, content_revision from draft where discarded_at is null;
 create or replace view facts.draft_ever as select id, offer_id, title, reference, content_revision from draft;
 create or replace view facts.listing as
-    select id, store_id, draft_id, offer_id, revision from listing where ended_at is null;
+    select id, store_id, draft_id, offer_id, edited, moved from listing where ended_at is null;
 
 -- +goose Down
 drop trigger draft_content_changed on draft;

@@ -4400,6 +4400,8 @@ export interface components {
             name: string;
         };
         WorkbenchDraft: {
+            /** @description Those of them that were sent it as it was before */
+            changed_in: string[];
             /** @description By field, who changed it last and when */
             changes: {
                 [key: string]: components["schemas"]["WorkbenchChanged"];
@@ -5038,8 +5040,8 @@ export interface operations {
                 type?: string[];
                 source?: number[];
                 supplier?: string[];
-                /** @description Live in the store */
-                live?: "" | "yes" | "no";
+                /** @description Live in the store; changed is since it was sent */
+                live?: "" | "yes" | "no" | "changed";
                 state?: "" | "ready" | "stopped" | "description" | "pictures" | "variants" | "price";
                 profit_under?: string;
                 /** @description Edited in the last day, week or month */
@@ -5401,8 +5403,8 @@ export interface operations {
                 type?: string[];
                 source?: number[];
                 supplier?: string[];
-                /** @description Live in the store */
-                live?: "" | "yes" | "no";
+                /** @description Live in the store; changed is since it was sent */
+                live?: "" | "yes" | "no" | "changed";
                 state?: "" | "ready" | "stopped" | "description" | "pictures" | "variants" | "price";
                 profit_under?: string;
                 /** @description Edited in the last day, week or month */
@@ -5706,8 +5708,8 @@ export interface operations {
                 type?: string[];
                 source?: number[];
                 supplier?: string[];
-                /** @description Live in the store */
-                live?: "" | "yes" | "no";
+                /** @description Live in the store; changed is since it was sent */
+                live?: "" | "yes" | "no" | "changed";
                 state?: "" | "ready" | "stopped" | "description" | "pictures" | "variants" | "price";
                 profit_under?: string;
                 /** @description Edited in the last day, week or month */

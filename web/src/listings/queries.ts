@@ -72,7 +72,7 @@ export const itemsQuery = (id: number, attention: boolean) =>
 
 type Pages<P> = { pages: P[]; pageParams: number[] };
 
-/** runMoved puts what an event says of a run into what is shown of it; nothing is asked for again but what is listed. */
+/** runMoved puts what an event says of a run into what is shown of it: nothing is asked for again. */
 export function runMoved(client: QueryClient, { moved, ...run }: Run & { moved?: Item[] }) {
   client.setQueryData(runQuery(run.id).queryKey, run);
   client.setQueryData<Pages<Schemas["PublishingRunPage"]>>(runsQuery.queryKey, (now) =>

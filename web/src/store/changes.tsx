@@ -1,8 +1,10 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 import { api, ask, type Problem, type Schemas, type Store } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
+import { listingsQuery } from "../listings/queries";
 import { Button } from "../parts/controls";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
@@ -28,6 +30,7 @@ export function Changes({ store, newest }: { store: Store; newest: number }) {
   const shown = all ? list : list.slice(0, 6);
   return (
     <section className="mt-6 mb-4" aria-label="Past changes">
+      <NotSent store={store} />
       <h2 className="mb-1 text-lg">Past changes</h2>
       <ul>
         {shown.map((c) => (
@@ -52,6 +55,21 @@ export function Changes({ store, newest }: { store: Store; newest: number }) {
         </button>
       )}
     </section>
+  );
+}
+
+/** NotSent says how many listings still show prices from before, and leads to where they are sent. */
+function NotSent({ store }: { store: Store }) {
+  const moved = useInfiniteQuery(listingsQuery(store.id, { state: "moved" })).data?.pages[0]?.total ?? 0;
+  if (moved === 0) return null;
+  return (
+    <p className="mb-3 rounded-md bg-beak-wash p-2.5">
+      {moved === 1 ? "1 listing shows" : `${moved.toLocaleString("en")} listings show`} prices in {store.name} that have
+      moved here since.{" "}
+      <Link to="/listings?state=moved" className="underline">
+        See them and send them
+      </Link>
+    </p>
   );
 }
 

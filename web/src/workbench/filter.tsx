@@ -64,7 +64,7 @@ export function filterOf(params: URLSearchParams): DraftFilter {
     source: list("source")
       ?.map(Number)
       .filter((n) => n > 0),
-    live: one("live", { yes: 1, no: 1 }),
+    live: one("live", { yes: 1, no: 1, changed: 1 }),
     state: one("state", states),
     profit_under: params.get("profit_under") || undefined,
     edited: one("edited", spans),
@@ -272,7 +272,8 @@ function FurtherClause({
     );
   }
   if (name === "live" || name === "edited") {
-    const words: Record<string, string> = name === "live" ? { yes: "live", no: "not live" } : spans;
+    const words: Record<string, string> =
+      name === "live" ? { yes: "live", no: "not live", changed: "live and changed since" } : spans;
     const value = filter[name];
     return (
       <>

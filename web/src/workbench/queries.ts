@@ -24,7 +24,7 @@ export type DraftFilter = {
   type?: string[];
   source?: number[];
   supplier?: string[];
-  live?: "yes" | "no";
+  live?: "yes" | "no" | "changed";
   state?: "ready" | "stopped" | "description" | "pictures" | "variants" | "price";
   profit_under?: string;
   edited?: "day" | "week" | "month";

@@ -89,7 +89,16 @@ export function StorePreview({
             </Button>
           </p>
         )}
-        {draft.live_in.length > 0 && <p>Live in {draft.live_in.join(" and ")}, so it cannot be discarded.</p>}
+        {draft.live_in.length > 0 && (
+          <p>
+            Live in {draft.live_in.join(" and ")}, so it cannot be discarded.
+            {draft.changed_in.length > 0 && (
+              <b className="block font-semibold text-beak-ink">
+                Changed here since it was sent to {draft.changed_in.join(" and ")}.
+              </b>
+            )}
+          </p>
+        )}
         <p>
           {suppliersOf(draft)} on {draft.source} ·{" "}
           {draft.page_url && (
