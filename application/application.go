@@ -44,6 +44,7 @@ import (
 	"plainpelican/search"
 	"plainpelican/sources"
 	"plainpelican/stores"
+	"plainpelican/stores/files"
 	"plainpelican/workbench"
 )
 
@@ -93,8 +94,8 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 		router: chi.NewRouter()}
 	a.Members = members.New(pool, strings.HasPrefix(s.PublicURL, "https:"), log)
 	a.Members.Unavailable, a.Members.Address = unavailable, a.clientAddress
-	a.Stores = &stores.Service{Pool: pool, Drivers: []store.Driver{storeplatform.Driver{Client: client}}, Box: box,
-		PublicURL: s.PublicURL, Log: log}
+	a.Stores = &stores.Service{Pool: pool, Drivers: []store.Driver{storeplatform.Driver{Client: client},
+		files.Driver{Pool: pool}}, Box: box, PublicURL: s.PublicURL, Pictures: folder, Log: log}
 	a.Pricing = &pricing.Service{Pool: pool, Stores: a.Stores, Jobs: a.Jobs, Progress: a.Progress, Log: log,
 		Now: time.Now}
 	a.Stores.Pricing = a.Pricing

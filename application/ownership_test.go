@@ -27,14 +27,15 @@ var owners = map[string][]string{
 	"offers":            {"catalog_change", "offer", "offer_variant", "offer_version", "supplier"},
 	"platform/progress": {"progress_event"},
 	"pricing":           {"money_rules", "price", "price_pin", "rate_day", "reprice_run"},
-	"publishing":        {"listing", "listing_price", "listing_variant", "publication", "publish_item", "publish_run",
+	"publishing": {"listing", "listing_price", "listing_variant", "publication", "publish_item", "publish_run",
 		"publish_target", "store_picture"},
-	"requests":          {"quote", "quote_request", "request_source"},
-	"search":            {"saved_search", "standard", "synonym"},
+	"requests": {"quote", "quote_request", "request_source"},
+	"search":   {"saved_search", "standard", "synonym"},
 	"sources": {"category", "category_mapping", "import_run", "link_result", "rejected_row", "source", "upload",
 		"uploaded_picture"},
-	"stores":    {"store", "store_approval", "store_pace"},
-	"workbench": {"draft", "draft_edit", "draft_variant", "manual_price", "tray", "wording"},
+	"stores":       {"store", "store_approval", "store_pace"},
+	"stores/files": {"file_product"},
+	"workbench":    {"draft", "draft_edit", "draft_variant", "manual_price", "tray", "wording"},
 }
 
 // named finds the tables of a statement, with the word before each.

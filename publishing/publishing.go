@@ -148,19 +148,19 @@ func (c *Counts) add(o Counts) {
 
 // Item is one draft of a run on its way to one store.
 type Item struct {
-	ID       int64         `json:"id"`
-	StoreID  int64         `json:"store_id"`
-	DraftID  int64         `json:"draft_id"`
-	Title    string        `json:"title"`
-	Picture  string        `json:"picture"`
-	Variants int           `json:"variants"`
+	ID       int64  `json:"id"`
+	StoreID  int64  `json:"store_id"`
+	DraftID  int64  `json:"draft_id"`
+	Title    string `json:"title"`
+	Picture  string `json:"picture"`
+	Variants int    `json:"variants"`
 
 	State publish.State `json:"state" enum:"held,waiting,sending,published,changed,unchanged,left_out,failed,unknown"`
 
-	Reason   string        `json:"reason" doc:"In plain words what happened"`
-	Area     string        `json:"area" doc:"At fault: description, pictures, variants, price, store"`
-	URL      string        `json:"url" doc:"Where it is seen in the store"`
-	Price    *money.Amount `json:"price" doc:"The lowest price that was sent"`
+	Reason string        `json:"reason" doc:"In plain words what happened"`
+	Area   string        `json:"area" doc:"At fault: description, pictures, variants, price, store"`
+	URL    string        `json:"url" doc:"Where it is seen in the store"`
+	Price  *money.Amount `json:"price" doc:"The lowest price that was sent"`
 	// Trace says how that price came about.
 	Trace     []markup.TraceLine `json:"trace"`
 	UpdatedAt time.Time          `json:"updated_at"`

@@ -215,6 +215,7 @@ func (s *Service) revoke(ctx context.Context, address string, kind store.Kind, e
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
 	s.registerConfirming(a)
+	s.registerFiles(a)
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores", "listStores", "List connected stores",
 		func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]Store], error) {
 			return apikit.OK(s.List(ctx))

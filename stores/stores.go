@@ -22,6 +22,7 @@ import (
 	"plainpelican/platform/database"
 	"plainpelican/platform/secrets"
 	"plainpelican/pricing"
+	"plainpelican/stores/files"
 )
 
 // Service is the stores capability.
@@ -32,6 +33,7 @@ type Service struct {
 	Box       *secrets.Box
 	PublicURL string
 	Pricing   Pricing
+	Pictures  Pictures
 	Log       *slog.Logger
 }
 
@@ -64,6 +66,7 @@ type Store struct {
 	Missing  []store.Permission `json:"missing"`
 	Problem  string             `json:"problem" enum:",disapproved,forbidden"`
 	Defaults Defaults           `json:"defaults"`
+	Files    bool               `json:"files" doc:"It has no API, and is served by files"`
 }
 
 // How a store refuses us.
@@ -82,7 +85,7 @@ type Defaults struct {
 }
 
 const columns = `id, address, handle, name, currency, time_zone, markets, limits, requests_per_second, state, ` +
-	`connected_at, permissions, problem, defaults`
+	`connected_at, permissions, problem, defaults, kind = '` + string(files.Kind) + `'`
 
 func scan(row pgx.CollectableRow) (Store, error) {
 	var s Store
@@ -90,7 +93,7 @@ func scan(row pgx.CollectableRow) (Store, error) {
 	var limits []byte
 	var permissions []string
 	err := row.Scan(&s.ID, &s.Address, &s.Handle, &s.Name, &currency, &s.TimeZone, &s.Markets, &limits,
-		&s.RequestsPerSecond, &s.State, &s.ConnectedAt, &permissions, &s.Problem, &s.Defaults)
+		&s.RequestsPerSecond, &s.State, &s.ConnectedAt, &permissions, &s.Problem, &s.Defaults, &s.Files)
 	if err != nil {
 		return s, err
 	}

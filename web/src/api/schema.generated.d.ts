@@ -1744,6 +1744,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add a store that has no API and is served by files
+         * @description Add a store that has no API and is served by files. Needs the role owner.
+         */
+        post: operations["addFileStore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores/unconfirmed": {
         parameters: {
             query?: never;
@@ -1818,6 +1838,26 @@ export interface paths {
          * @description Disconnect a store. Needs the role owner.
          */
         post: operations["disconnectStore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/files/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A file for a store without an API: its products as CSV or JSON-LD, or their pictures as a zip
+         * @description A file for a store without an API: its products as CSV or JSON-LD, or their pictures as a zip. Needs the role fulfiller.
+         */
+        get: operations["storeFile"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4125,6 +4165,36 @@ export interface components {
             reserve?: number;
             sell_empty?: boolean;
         };
+        StoresFileStoreInput: {
+            /** @description ISO 4217 */
+            currency: string;
+            included_tax?: string;
+            /** @description ISO 3166 countries; prices assume the first */
+            markets: string[];
+            name: string;
+            /**
+             * Format: int64
+             * @description Most options of a product; 0 is any
+             */
+            options?: number;
+            /**
+             * Format: int64
+             * @description Most pictures of a product
+             */
+            pictures?: number;
+            /** @description IANA */
+            time_zone: string;
+            /**
+             * Format: int64
+             * @description Most characters of a title
+             */
+            title_length?: number;
+            /**
+             * Format: int64
+             * @description Most variants of a product
+             */
+            variants?: number;
+        };
         StoresSample: {
             price: string;
             title: string;
@@ -4136,6 +4206,8 @@ export interface components {
             connected_at: string;
             currency: string;
             defaults: components["schemas"]["StoresDefaults"];
+            /** @description It has no API, and is served by files */
+            files: boolean;
             handle: string;
             /** Format: int64 */
             id: number;
@@ -4158,6 +4230,8 @@ export interface components {
             connected_at: string;
             currency: string;
             defaults: components["schemas"]["StoresDefaults"];
+            /** @description It has no API, and is served by files */
+            files: boolean;
             handle: string;
             /** Format: int64 */
             id: number;
@@ -13075,6 +13149,93 @@ export interface operations {
             };
         };
     };
+    addFileStore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StoresFileStoreInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoresStore"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     unconfirmedStores: {
         parameters: {
             query?: never;
@@ -13345,6 +13506,90 @@ export interface operations {
         responses: {
             /** @description No Content */
             204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    storeFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                name: "products.csv" | "products.jsonld" | "pictures.zip";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

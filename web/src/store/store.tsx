@@ -14,6 +14,7 @@ import { Check } from "../parts/radios";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { namesQuery } from "../workbench/queries";
+import { AddByFiles, Files } from "./files";
 
 /** Why connecting failed, by the code in the address: no text of an address is ever shown. */
 const troubles: Record<string, string> = {
@@ -81,7 +82,15 @@ export default function StorePlace() {
             <StoreCard key={s.id} store={s} inUse={s.id === store?.id} />
           ))}
           {may("owner") ? (
-            <Connect first={stores.length === 0} />
+            <>
+              <Connect first={stores.length === 0} />
+              <AddByFiles
+                onAdded={(id) => {
+                  void client.invalidateQueries();
+                  setParams({ connected: String(id) });
+                }}
+              />
+            </>
           ) : (
             stores.length === 0 && <p className="text-ink-2">An owner has to connect a store.</p>
           )}
@@ -252,6 +261,17 @@ function Reserve({ value, onSave }: { value: number; onSave: (units: number) => 
   );
 }
 
+/** limitsWords says what a store takes in one product. */
+function limitsWords(l: Store["limits"]): string {
+  const parts = [
+    l.options && `${l.options} options`,
+    l.variants && `${l.variants} variants`,
+    l.pictures && `${l.pictures} pictures`,
+    l.title_length && `titles of ${l.title_length} characters`,
+  ].filter(Boolean);
+  return parts.join(", ") || "none";
+}
+
 function StoreCard({ store, inUse }: { store: Store; inUse: boolean }) {
   const { may, chooseStore } = useSession();
   const [leaving, setLeaving] = useState(false);
@@ -260,11 +280,8 @@ function StoreCard({ store, inUse }: { store: Store; inUse: boolean }) {
     ["Currency", store.currency],
     ["Time zone", store.time_zone],
     ["Sells to", store.markets.map(countryName).join(", ")],
-    [
-      "Limits",
-      `${store.limits.options} options, ${store.limits.variants} variants, ${store.limits.pictures} pictures, titles of ${store.limits.title_length} characters`,
-    ],
-    ["Requests", `${store.requests_per_second} a second`],
+    ["Limits", limitsWords(store.limits)],
+    ...(store.files ? [] : [["Requests", `${store.requests_per_second} a second`] as [string, string]]),
     ["Connected", ago(store.connected_at)],
   ];
   return (
@@ -272,9 +289,13 @@ function StoreCard({ store, inUse }: { store: Store; inUse: boolean }) {
       <div className="flex items-start justify-between gap-3">
         <div>
           <h2 className="text-lg">{store.name}</h2>
-          <a href={store.address} target="_blank" rel="noreferrer" className="text-ink-2 underline">
-            {store.address}
-          </a>
+          {store.files ? (
+            <span className="text-ink-2">without an API, served by files</span>
+          ) : (
+            <a href={store.address} target="_blank" rel="noreferrer" className="text-ink-2 underline">
+              {store.address}
+            </a>
+          )}
         </div>
         {inUse ? (
           <span className="font-semibold text-profit-ink">in use</span>
@@ -291,6 +312,7 @@ function StoreCard({ store, inUse }: { store: Store; inUse: boolean }) {
         ))}
       </dl>
       <Missing of={store} />
+      <Files store={store} />
       {may("owner") && <Usually store={store} />}
       {may("owner") && (
         <Button tone="danger" className="mt-3" onClick={() => setLeaving(true)}>
