@@ -47,7 +47,8 @@ func (s *Service) AddFileStore(ctx context.Context, in FileStoreInput) (Store, e
 		return Store{}, apikit.Problem(422, "currency", "“%s” is no currency: give its code, such as USD.", in.Currency)
 	}
 	if _, err := time.LoadLocation(in.TimeZone); err != nil || in.TimeZone == "" {
-		return Store{}, apikit.Problem(422, "time_zone", "“%s” is no time zone: give one such as Europe/Lisbon.", in.TimeZone)
+		return Store{}, apikit.Problem(422, "time_zone",
+			"“%s” is no time zone: give one such as Europe/Lisbon.", in.TimeZone)
 	}
 	markets := []string{}
 	for _, m := range in.Markets {
@@ -60,13 +61,14 @@ func (s *Service) AddFileStore(ctx context.Context, in FileStoreInput) (Store, e
 	var tax money.Ratio
 	if in.IncludedTax != "" {
 		if tax, err = money.ParseRatio(in.IncludedTax); err != nil || tax < 0 {
-			return Store{}, apikit.Problem(422, "included_tax", "“%s” is no rate of tax: give one such as 0.19.", in.IncludedTax)
+			return Store{}, apikit.Problem(422, "included_tax",
+				"“%s” is no rate of tax: give one such as 0.19.", in.IncludedTax)
 		}
 	}
 	facts := store.Facts{Handle: name, Name: name, Currency: currency.String(), TimeZone: in.TimeZone, ShipsTo: markets,
 		IncludedTax: in.IncludedTax, RequestsPerSecond: 1000}
-	facts.Limits.Options, facts.Limits.Variants, facts.Limits.Pictures, facts.Limits.TitleLength = in.Options, in.Variants,
-		in.Pictures, in.TitleLength
+	facts.Limits.Options, facts.Limits.Variants, facts.Limits.Pictures, facts.Limits.TitleLength = in.Options,
+		in.Variants, in.Pictures, in.TitleLength
 	limits, err := json.Marshal(facts.Limits)
 	if err != nil {
 		return Store{}, err

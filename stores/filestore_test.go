@@ -77,7 +77,8 @@ func TestAStoreThatIsServedByFiles(t *testing.T) {
 		}
 	})
 	t.Run("JSON-LD", func(t *testing.T) {
-		html := `<!doctype html><title>x</title><script type="application/ld+json">` + file("products.jsonld") + `</script>`
+		html := `<!doctype html><title>x</title><script type="application/ld+json">` +
+			file("products.jsonld") + `</script>`
 		found, err := page.Read([]byte(html), "text/html", "https://stall.example/mug")
 		if err != nil || found.From != "JSON-LD" || !strings.Contains(found.Offer.Title, "harbour") ||
 			found.Offer.Variants[0].Cost.String() != one.Ladder.Price.String() {
@@ -114,8 +115,9 @@ func TestAStoreThatIsServedByFiles(t *testing.T) {
 			t.Errorf("%+v", down.Items)
 		}
 	})
-	for field, change := range map[string]map[string]any{"currency": {"currency": "XQX"}, "time_zone": {"time_zone": "Mars"},
-		"markets": {"markets": []string{"Narnia"}}, "included_tax": {"included_tax": "a lot"}} {
+	for field, change := range map[string]map[string]any{"currency": {"currency": "XQX"},
+		"time_zone": {"time_zone": "Mars"},
+		"markets":   {"markets": []string{"Narnia"}}, "included_tax": {"included_tax": "a lot"}} {
 		body := map[string]any{"name": "x", "currency": "EUR", "time_zone": "UTC", "markets": []string{"PT"}}
 		for k, v := range change {
 			body[k] = v

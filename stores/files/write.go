@@ -16,7 +16,8 @@ import (
 
 // Columns are those of the CSV of products: a row for each variant, the product's own in each of them.
 var Columns = []string{"product", "variant", "title", "description", "vendor", "type", "collections", "tags",
-	"search title", "search description", "visible", "options", "values", "sku", "price", "was price", "currency", "stock",
+	"search title", "search description", "visible", "options", "values", "sku", "price", "was price", "currency",
+	"stock",
 	"sell when out of stock", "barcode", "picture", "pictures"}
 
 func yes(b bool) string { return map[bool]string{true: "yes", false: "no"}[b] }
@@ -131,8 +132,8 @@ func describe(into map[string]any, p store.Product, v store.Variant, currency st
 		"availability": availability, "inventoryLevel": map[string]any{"@type": "QuantitativeValue", "value": v.Stock}}
 }
 
-// Names says what the file of each picture is called, by its hash: its hash, with what kind of picture it is. Read gives
-// its content.
+// Names says what the file of each picture is called, by its hash: its hash, with what kind of picture it is. Read
+// gives its content.
 func Names(products []store.Found, read func(hash string) ([]byte, error)) (map[string]string, error) {
 	names := map[string]string{}
 	for _, f := range products {
