@@ -316,6 +316,16 @@ func (s *Service) Resume(ctx context.Context, runID int64) (Run, error) {
 // publishing at this moment.
 func (s *Service) Retry(ctx context.Context, runID int64, items []int64) (Run, error) {
 	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		var state publish.RunState
+		if err := tx.QueryRow(ctx, `select state from publish_run where id = $1 for update`, runID).
+			Scan(&state); database.Missing(err) {
+			return apikit.NotFound("run")
+		} else if err != nil {
+			return err
+		}
+		if state == publish.Paused || state == publish.Scheduled {
+			return apikit.Problem(409, "", "This run is %s. Go on with it first, then try again.", state)
+		}
 		which, args := `w.run_id = $1 and w.state in ('failed', 'left_out', 'unknown')`, []any{runID}
 		if len(items) > 0 {
 			which, args = which+` and w.id = any ($2)`, append(args, items)

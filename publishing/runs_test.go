@@ -111,6 +111,9 @@ func TestARunIsPlannedPausedAndCalledOff(t *testing.T) {
 	if run.State != publish.Paused || run.Held == 0 || run.Waiting != 0 {
 		t.Errorf("%+v", run)
 	}
+	if problem := w.Owner.Ask("POST", path+"/retry", map[string]any{}, nil); problem == nil || problem.Status != 409 {
+		t.Errorf("tried again while it is paused: %+v", problem)
+	}
 	held := run.Held
 	testkit.Until(t, "what was being sent", func() bool {
 		w.Owner.Must("GET", path, nil, &run)
@@ -174,7 +177,16 @@ func TestWhatIsLiveIsHiddenShownAndTakenDown(t *testing.T) {
 		problem.Status != 409 {
 		t.Error(problem)
 	}
-	if again := w.Publish(1, ids...); again.Published != 2 || len(w.Shop.Products()) != 2 {
+	// What was taken down is no bar to discarding its draft for good.
+	w.Owner.Must("DELETE", fmt.Sprintf("/api/drafts/%d", ids[0]), nil, nil)
+	if _, err := w.App.Pool.Exec(t.Context(), `update draft set discarded_at = now() - interval '40 days'
+		where id = $1`, ids[0]); err != nil {
+		t.Fatal(err)
+	}
+	if err := w.App.Workbench.Prune(t.Context()); err != nil {
+		t.Error(err)
+	}
+	if again := w.Publish(1, ids[1]); again.Published != 1 || len(w.Shop.Products()) != 1 {
 		t.Errorf("%+v", again)
 	}
 }

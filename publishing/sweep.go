@@ -6,6 +6,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"plainpelican/core/publish"
 	"plainpelican/platform/database"
 	"plainpelican/platform/jobs"
 )
@@ -47,7 +48,9 @@ func (s *Service) Sweep(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		asked, err := wake(ctx, tx, `w.state = 'unknown' and w.updated_at < now() - $1::interval`, askedAgain)
+		asked, err := wake(ctx, tx, `w.state = 'unknown' and w.updated_at < now() - $1::interval
+			and exists (select from publish_run r where r.id = w.run_id and r.state in ('running', 'finished'))`,
+			askedAgain)
 		if err != nil {
 			return err
 		}
@@ -81,6 +84,25 @@ func (s *Service) Sweep(ctx context.Context) error {
 	slices.Sort(ended)
 	for _, run := range slices.Compact(ended) {
 		s.tell(run)
+	}
+	if err != nil {
+		return err
+	}
+	return s.beginLate(ctx)
+}
+
+// beginLate begins runs whose time has come and whose job is lost, as after a database was restored.
+func (s *Service) beginLate(ctx context.Context) error {
+	rows, err := s.Pool.Query(ctx, `select id from publish_run where state = 'scheduled'
+		and starts_at < now() - interval '1 minute' order by id`)
+	if err != nil {
+		return err
+	}
+	late, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	for _, id := range late {
+		if err := s.begin(ctx, id, publish.Scheduled); err != nil {
+			return err
+		}
 	}
 	return err
 }

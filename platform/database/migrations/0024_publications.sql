@@ -93,6 +93,10 @@ create table store_picture (
     primary key (store_id, hash)
 );
 
+-- What was taken down goes with its draft.
+alter table listing drop constraint listing_draft_id_fkey,
+    add constraint listing_draft_id_fkey foreign key (draft_id) references draft on delete cascade;
+
 -- A listing says what it shows without its product being read, and what the store shows now where somebody changed it
 -- there.
 alter table listing
@@ -175,6 +179,8 @@ create view facts.listing as select id, store_id, draft_id, offer_id from listin
 alter table listing drop column sell_empty, drop column variants, drop column lowest, drop column highest,
     drop column revision, drop column edited, drop column moved, drop column words,
     drop column differences, drop column seen_at, drop column gone, drop column checked_at, drop column ended_at;
+alter table listing drop constraint listing_draft_id_fkey,
+    add constraint listing_draft_id_fkey foreign key (draft_id) references draft;
 drop table store_picture;
 drop table store_pace;
 create table product_key (
