@@ -26,8 +26,8 @@ var faulty = []fault.Plan{{}, {}, {TooMany: 5}, {CutAfter: 2, Only: "POST /api/p
 	{CutAfter: 2, Only: "PATCH /api/products"}, {CutAfter: 1, Only: "DELETE /api/products"}, {ErrorPercent: 20},
 	{LatencyMS: 60}, {Truncate: true, Only: "PATCH /api/products"}}
 
-// Random acts of two people and somebody in the store, with faults: in the end each draft is in the store once or not at
-// all, as the model says, and the listings say the same. PUBLISH_SEED repeats a sequence.
+// Random acts, with faults of the store, connections that are cut and two instances: in the end each draft is in the
+// store once or not at all, as the model says, and the listings say the same. PUBLISH_SEED repeats a sequence.
 func TestWhatIsPublishedIsAsTheModelSays(t *testing.T) {
 	seed := uint64(time.Now().UnixNano())
 	if text := os.Getenv("PUBLISH_SEED"); text != "" {
