@@ -229,8 +229,9 @@ type PricePoint struct {
 func (s *Service) Get(ctx context.Context, id int64) (out ListingInFull, err error) {
 	var storeID int64
 	var sent store.Product
-	if err := s.Pool.QueryRow(ctx, `select store_id, sent, differences from listing where id = $1 and ended_at is null`,
-		id).Scan(&storeID, &sent, &out.There); err != nil {
+	var settings Settings
+	if err := s.Pool.QueryRow(ctx, `select store_id, sent, differences, settings from listing
+		where id = $1 and ended_at is null`, id).Scan(&storeID, &sent, &out.There, &settings); err != nil {
 		return out, notFoundOr(err)
 	}
 	list, err := s.listings(ctx, storeID, []int64{id})
@@ -244,14 +245,15 @@ func (s *Service) Get(ctx context.Context, id int64) (out ListingInFull, err err
 	if out.Prices, err = s.pricePoints(ctx, id, out.Lowest.Currency()); err != nil {
 		return out, err
 	}
-	out.Missing, err = s.fromDraft(ctx, storeID, &out, sent)
+	out.Missing, err = s.fromDraft(ctx, storeID, &out, sent, settings)
 	return out, err
 }
 
-// fromDraft fills in how the draft differs from what was sent, or says why it could not go out as it is.
-func (s *Service) fromDraft(ctx context.Context, storeID int64, out *ListingInFull, sent store.Product) (string,
-	error) {
-	draft, err := s.Drafts.Ready(ctx, out.DraftID, storeID, false)
+// fromDraft fills in how the draft, sent with the same settings, differs from what was sent, or says why it could not
+// go out as it is.
+func (s *Service) fromDraft(ctx context.Context, storeID int64, out *ListingInFull, sent store.Product,
+	settings Settings) (string, error) {
+	draft, err := s.Drafts.Ready(ctx, out.DraftID, storeID, settings.ByRules)
 	if apikit.IsProblem(err) {
 		return err.Error(), nil
 	}
@@ -264,16 +266,12 @@ func (s *Service) fromDraft(ctx context.Context, storeID int64, out *ListingInFu
 	}
 	now := wordsOf(draft, vendor)
 	now.Visible, now.SellEmpty, now.Pictures = sent.Visible, sent.SellEmpty, sent.Pictures
-	for _, c := range sent.Collections { // those that a run added stay
-		if !slices.Contains(now.Collections, c) && len(draft.Collections) == 0 {
-			now.Collections = append(now.Collections, c)
-		}
-	}
+	now.Collections = together(draft.Collections, settings.Collections)
 	pictures := map[string]string{}
 	for _, v := range sent.Variants {
 		pictures[v.Reference] = v.Picture
 	}
-	now.Variants = variantsOf(draft, draft.Reserve, func(v workbench.ReadyVariant) string {
+	now.Variants = variantsOf(draft, max(draft.Reserve, settings.Reserve), func(v workbench.ReadyVariant) string {
 		return pictures[strconv.FormatInt(v.ID, 10)]
 	})
 	out.Here = store.Differences(now, sent, true)

@@ -46,22 +46,22 @@ func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready
 		var before *int64 // what it was bought as, where it was listed
 		err := tx.QueryRow(ctx, `
 			insert into listing (store_id, draft_id, offer_id, product_id, url, title, sent, visible, trace, duplicates,
-				sell_empty, variants, lowest, highest, revision, words, edited, seen_at)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16,
+				sell_empty, variants, lowest, highest, revision, words, settings, edited, seen_at)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17,
 				exists (select from facts.draft d where d.id = $2 and d.content_revision > $15), now())
 			on conflict (store_id, draft_id) do update
 			set offer_id = excluded.offer_id, product_id = excluded.product_id, url = excluded.url,
 				title = excluded.title, sent = excluded.sent, visible = excluded.visible, trace = excluded.trace,
 				duplicates = excluded.duplicates, sell_empty = excluded.sell_empty, variants = excluded.variants,
 				lowest = excluded.lowest, highest = excluded.highest, revision = excluded.revision,
-				words = excluded.words, edited = excluded.edited,
+				words = excluded.words, settings = excluded.settings, edited = excluded.edited,
 				seen_at = now(), differences = '[]', gone = false, ended_at = null, updated_at = now(),
 				published_at = case when listing.ended_at is null then listing.published_at else now() end
 			returning id, (select l.offer_id from listing l where l.store_id = $1 and l.draft_id = $2
 				and l.ended_at is null)`,
 			item.storeID, item.draftID, draft.OfferID, sent.ID, sent.URL, p.Title, stored, p.Visible,
 			lowestTrace(draft), further, p.SellEmpty, len(draft.Variants), lowest, highest, draft.Revision,
-			wordsToFind(draft)).
+			wordsToFind(draft), item.Settings).
 			Scan(&listing, &before)
 		if err != nil {
 			return err

@@ -57,6 +57,15 @@ func TestOneRunForTwoStores(t *testing.T) {
 		other.Variants[0].Price == p.Variants[0].Price {
 		t.Errorf("%+v", other)
 	}
+	for _, s := range []int64{goods.ID, nord.ID} { // what a run added is no difference from the draft
+		var page publishing.ListingPage
+		var in publishing.ListingInFull
+		w.Owner.Must("GET", fmt.Sprintf("/api/listings?store=%d", s), nil, &page)
+		w.Owner.Must("GET", fmt.Sprintf("/api/listings/%d", page.Listings[0].ID), nil, &in)
+		if len(in.Here)+len(in.There) != 0 || in.Missing != "" {
+			t.Errorf("%+v %+v %s", in.Here, in.There, in.Missing)
+		}
+	}
 	w.Owner.Must("POST", "/api/runs/preflight", body, &look)
 	if look.Stores[0].Same != 1 {
 		t.Errorf("published, it is %+v", look.Stores[0])

@@ -104,6 +104,7 @@ alter table listing
     add column variants    integer not null default 0,
     add column lowest      bigint not null default 0, -- minor units of the store's currency
     add column highest     bigint not null default 0,
+    add column settings    jsonb not null default '{}', -- with which its last run sent it
     add column revision    integer not null default 0, -- of the draft, as it was sent
     add column edited      boolean not null default false, -- the draft was changed since
     add column moved       integer not null default 0, -- prices that are others here than those that were sent
@@ -177,7 +178,7 @@ drop table listing_variant;
 drop view facts.listing;
 create view facts.listing as select id, store_id, draft_id, offer_id from listing;
 alter table listing drop column sell_empty, drop column variants, drop column lowest, drop column highest,
-    drop column revision, drop column edited, drop column moved, drop column words,
+    drop column revision, drop column settings, drop column edited, drop column moved, drop column words,
     drop column differences, drop column seen_at, drop column gone, drop column checked_at, drop column ended_at;
 alter table listing drop constraint listing_draft_id_fkey,
     add constraint listing_draft_id_fkey foreign key (draft_id) references draft;
