@@ -303,6 +303,7 @@ func (out *publishResult) listings(ctx context.Context, pool *pgxpool.Pool, a *a
 			where draft.id = 1 returning id)
 			insert into draft_variant (draft_id, position, number, value_indexes)
 			select id, v, v, array[v] from made, generate_series(0, 3) v`, benchLive),
+		`analyze`,
 		`insert into listing (store_id, draft_id, offer_id, product_id, url, title, sent, visible, variants, lowest,
 				highest,
 				words, edited)
@@ -310,6 +311,7 @@ func (out *publishResult) listings(ctx context.Context, pool *pgxpool.Pool, a *a
 				lower(d.title) || ' s' || d.id, d.id % 20 = 0
 			from draft d, (select sent from listing order by id limit 1) l
 			where d.id > (select max(draft_id) from listing)`,
+		`analyze`,
 		`insert into listing_variant (listing_id, draft_variant_id, price, sku)
 			select l.id, v.id, 1999, 'S' || v.id from listing l join draft_variant v on v.draft_id = l.draft_id
 			where l.store_id = 3`,
