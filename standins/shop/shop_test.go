@@ -231,3 +231,33 @@ func TestTheRateLimit(t *testing.T) {
 		}
 	}
 }
+
+// A merge patch (RFC 7396) changes what is named, keeps the rest and the variants' own names, and checks the whole.
+func TestAPatchChangesWhatIsNamed(t *testing.T) {
+	c, store := open(t, t.TempDir())
+	c.approve()
+	key := map[string]string{"Idempotency-Key": "k1"}
+	if status, body, _ := c.call("POST", "/api/products", key, product); status != http.StatusCreated {
+		t.Fatal(body)
+	}
+	before := store.Products()[0]
+	status, body, _ := c.call("PATCH", "/api/products/"+before.ID, nil, `{"title":"Cup","id":"9","tags":["a"]}`)
+	after := store.Products()[0]
+	if status != http.StatusOK || after.Title != "Cup" || after.ID != before.ID || len(after.Tags) != 1 ||
+		after.Description != before.Description || after.Variants[1].ID != before.Variants[1].ID {
+		t.Errorf("%d %s", status, body)
+	}
+	for name, part := range map[string]string{"no title": `{"title":" "}`, "no variant": `{"variants":[]}`} {
+		if status, body, _ := c.call("PATCH", "/api/products/"+before.ID, nil, part); status !=
+			http.StatusUnprocessableEntity || store.Products()[0].Title != "Cup" || len(store.Products()[0].Variants) != 2 {
+			t.Errorf("%s: %d %s", name, status, body)
+		}
+	}
+	if status, _, _ := c.call("PATCH", "/api/products/1", nil, `{"title":"x"}`); status != http.StatusNotFound {
+		t.Errorf("what is not there: %d", status)
+	}
+	if status, body, _ := c.call("GET", "/api/products?limit=1", nil, ""); status != http.StatusOK ||
+		!strings.Contains(body, `"next":""`) {
+		t.Errorf("%s", body)
+	}
+}
