@@ -14,11 +14,12 @@ import (
 // mug is a product with something of everything.
 func mug() store.Product {
 	return store.Product{Reference: "r", Title: "Mug", Description: "<p>x</p>", Vendor: "Marsh", Type: "Mug",
-		Collections: []string{"Camp"}, Tags: []string{"a", "b"}, SearchTitle: "s", SearchDescription: "d", Visible: true,
+		Collections: []string{"Camp"}, Tags: []string{"a", "b"}, SearchTitle: "s", SearchDescription: "d",
+		Visible: true,
 		Options: []store.Option{{Name: "Colour", Values: []string{"Lake", "Brick"}}},
 		Variants: []store.Variant{{Reference: "1", SKU: "M-1", Values: []string{"Lake"}, Price: "9.99", Stock: 4,
-			Barcode: "4006381333931", Picture: "p"}, {Reference: "2", SKU: "M-2", Values: []string{"Brick"}, Price: "8.99",
-			WasPrice: "10.99"}}, Pictures: []string{"p", "q"}}
+			Barcode: "4006381333931", Picture: "p"},
+			{Reference: "2", SKU: "M-2", Values: []string{"Brick"}, Price: "8.99", WasPrice: "10.99"}}, Pictures: []string{"p", "q"}}
 }
 
 func TestDifferencesNameTheFieldAndTheVariant(t *testing.T) {
@@ -27,15 +28,17 @@ func TestDifferencesNameTheFieldAndTheVariant(t *testing.T) {
 		want   []string
 		fields []string
 	}{
-		"nothing":    {func(*store.Product) {}, nil, nil},
-		"a title":    {func(p *store.Product) { p.Title = "Cup" }, []string{"title: Mug, Cup"}, []string{"title"}},
-		"visibility": {func(p *store.Product) { p.Visible = false }, []string{"visible: yes, no"}, []string{"visible"}},
+		"nothing":            {func(*store.Product) {}, nil, nil},
+		"a title":            {func(p *store.Product) { p.Title = "Cup" }, []string{"title: Mug, Cup"}, []string{"title"}},
+		"visibility":         {func(p *store.Product) { p.Visible = false }, []string{"visible: yes, no"}, []string{"visible"}},
 		"tags that are gone": {func(p *store.Product) { p.Tags = nil }, []string{"tags: a, b, "}, []string{"tags"}},
 		"the order of pictures": {func(p *store.Product) { p.Pictures = []string{"q", "p"} },
 			[]string{"pictures: p, q, q, p"}, []string{"pictures"}},
 		"an option": {func(p *store.Product) { p.Options[0].Name = "Color" },
 			[]string{"options: Colour: Lake, Brick, Color: Lake, Brick"}, []string{"options"}},
-		"a price and a SKU of one variant": {func(p *store.Product) { p.Variants[1].Price, p.Variants[1].SKU = "1.00", "X" },
+		"a price and a SKU of one variant": {func(p *store.Product) {
+			p.Variants[1].Price, p.Variants[1].SKU = "1.00", "X"
+		},
 			[]string{"variants.sku of 2: M-2, X", "variants.price of 2: 8.99, 1.00"}, []string{"variants"}},
 		"stock": {func(p *store.Product) { p.Variants[0].Stock = 1 }, []string{"variants.stock of 1: 4, 1"},
 			[]string{"variants"}},

@@ -249,7 +249,8 @@ func TestAPatchChangesWhatIsNamed(t *testing.T) {
 	}
 	for name, part := range map[string]string{"no title": `{"title":" "}`, "no variant": `{"variants":[]}`} {
 		if status, body, _ := c.call("PATCH", "/api/products/"+before.ID, nil, part); status !=
-			http.StatusUnprocessableEntity || store.Products()[0].Title != "Cup" || len(store.Products()[0].Variants) != 2 {
+			http.StatusUnprocessableEntity || store.Products()[0].Title != "Cup" ||
+			len(store.Products()[0].Variants) != 2 {
 			t.Errorf("%s: %d %s", name, status, body)
 		}
 	}
