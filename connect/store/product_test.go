@@ -19,7 +19,8 @@ func mug() store.Product {
 		Options: []store.Option{{Name: "Colour", Values: []string{"Lake", "Brick"}}},
 		Variants: []store.Variant{{Reference: "1", SKU: "M-1", Values: []string{"Lake"}, Price: "9.99", Stock: 4,
 			Barcode: "4006381333931", Picture: "p"},
-			{Reference: "2", SKU: "M-2", Values: []string{"Brick"}, Price: "8.99", WasPrice: "10.99"}}, Pictures: []string{"p", "q"}}
+			{Reference: "2", SKU: "M-2", Values: []string{"Brick"}, Price: "8.99", WasPrice: "10.99"}},
+		Pictures: []string{"p", "q"}}
 }
 
 func TestDifferencesNameTheFieldAndTheVariant(t *testing.T) {
@@ -28,10 +29,14 @@ func TestDifferencesNameTheFieldAndTheVariant(t *testing.T) {
 		want   []string
 		fields []string
 	}{
-		"nothing":            {func(*store.Product) {}, nil, nil},
-		"a title":            {func(p *store.Product) { p.Title = "Cup" }, []string{"title: Mug, Cup"}, []string{"title"}},
-		"visibility":         {func(p *store.Product) { p.Visible = false }, []string{"visible: yes, no"}, []string{"visible"}},
-		"tags that are gone": {func(p *store.Product) { p.Tags = nil }, []string{"tags: a, b, "}, []string{"tags"}},
+		"nothing": {func(*store.Product) {}, nil, nil},
+
+		"a title": {func(p *store.Product) { p.Title = "Cup" }, []string{"title: Mug, Cup"},
+			[]string{"title"}},
+		"visibility": {func(p *store.Product) { p.Visible = false }, []string{"visible: yes, no"},
+			[]string{"visible"}},
+		"tags that are gone": {func(p *store.Product) { p.Tags = nil }, []string{"tags: a, b, "},
+			[]string{"tags"}},
 		"the order of pictures": {func(p *store.Product) { p.Pictures = []string{"q", "p"} },
 			[]string{"pictures: p, q, q, p"}, []string{"pictures"}},
 		"an option": {func(p *store.Product) { p.Options[0].Name = "Color" },
