@@ -204,7 +204,7 @@ type effectRun struct {
 	// of the draft that rows come for
 	item    markup.Item
 	several bool // it is bought from several offers
-	quotes  quotes
+	quotes  *Quotes
 	inDraft bool
 	largest Move
 	moved   int
@@ -228,7 +228,7 @@ func (l *effectRun) row(before *priceRow) {
 		input := &l.inputs[l.index]
 		l.item, l.several = l.then.itemOf(&input.Facts), input.severalOffers()
 		if !l.quick {
-			l.quotes = l.then.quotes(input)
+			l.quotes = l.then.Quotes(&input.Facts)
 		}
 	}
 	input := &l.inputs[l.index]
@@ -243,7 +243,8 @@ func (l *effectRun) row(before *priceRow) {
 	case l.quick:
 		after = l.repricer.priceFromStored(l.then, &l.item, before)
 	default:
-		after = l.repricer.priceFromOffer(l.quotes.of(&input.Variants[at]), input.DraftID, &input.Variants[at])
+		v := &input.Variants[at]
+		after = l.repricer.priceFromOffer(l.quotes.Of(v.Facts), input.DraftID, v)
 	}
 	l.compare(before, &after)
 }
@@ -357,13 +358,13 @@ func (s *Service) nameMoves(ctx context.Context, l *effectRun) error {
 		if input == nil {
 			continue
 		}
-		quotes := l.then.quotes(input)
+		quotes := l.then.Quotes(&input.Facts)
 		for _, v := range input.Variants {
 			if v.ID != m.variant {
 				continue
 			}
 			var trace markup.Trace
-			if ladder, err := quotes.of(&v).Ladder(v.Unit, nil, &trace); err == nil {
+			if ladder, err := quotes.Of(v.Facts).Ladder(v.Unit, nil, &trace); err == nil {
 				m.Then, m.Trace = ladder, trace.Lines()
 			}
 		}

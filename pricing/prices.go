@@ -45,29 +45,6 @@ type VariantInput struct {
 	Facts *OfferFacts
 }
 
-// quotes are what a draft's variants are priced with: its own, and one for each further offer.
-type quotes struct {
-	pricer *Pricer
-	own    Quote
-	others map[*OfferFacts]*Quote
-}
-
-func (p *Pricer) quotes(d *DraftInput) quotes { return quotes{pricer: p, own: p.Quote(&d.Facts)} }
-
-func (q *quotes) of(v *VariantInput) *Quote {
-	if v.Facts == nil {
-		return &q.own
-	}
-	if q.others == nil {
-		q.others = map[*OfferFacts]*Quote{}
-	}
-	if q.others[v.Facts] == nil {
-		other := q.pricer.Quote(v.Facts)
-		q.others[v.Facts] = &other
-	}
-	return q.others[v.Facts]
-}
-
 // itemOf is what rules ask about a variant of the draft, by its id, where nothing lands anew.
 func (d *DraftInput) itemOf(p *Pricer, variant int64) markup.Item {
 	for i := range d.Variants {
@@ -260,10 +237,10 @@ func (s *Service) PriceDrafts(ctx context.Context, tx pgx.Tx, ids []int64) error
 		var c repricer
 		var rows []priceRow
 		for i := range inputs {
-			quotes := b.of(inputs[i].DraftID).quotes(&inputs[i])
+			quotes := b.of(inputs[i].DraftID).Quotes(&inputs[i].Facts)
 			for j := range inputs[i].Variants {
 				v := &inputs[i].Variants[j]
-				rows = append(rows, c.priceFromOffer(quotes.of(v), inputs[i].DraftID, v))
+				rows = append(rows, c.priceFromOffer(quotes.Of(v.Facts), inputs[i].DraftID, v))
 			}
 		}
 		if err := upsertPrices(ctx, tx, id, rows); err != nil {

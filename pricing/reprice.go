@@ -329,9 +329,10 @@ func repriceBatch(b *pricerSet, inputs []DraftInput, old []priceRow, full bool) 
 		for ; index < len(old) && old[index].draft == input.DraftID; index++ {
 			known[old[index].variant] = &old[index]
 		}
-		quotes := p.quotes(input)
+		quotes := p.Quotes(&input.Facts)
 		for j := range input.Variants {
-			fresh := c.priceFromOffer(quotes.of(&input.Variants[j]), input.DraftID, &input.Variants[j])
+			v := &input.Variants[j]
+			fresh := c.priceFromOffer(quotes.Of(v.Facts), input.DraftID, v)
 			before := known[fresh.variant]
 			if before == nil {
 				missing = append(missing, fresh)

@@ -84,12 +84,12 @@ func (s *Service) PriceInBulk(ctx context.Context, in BulkPriceInput) (BulkPrice
 	changes := map[int64][]PriceOverride{}
 	row := 0
 	for _, d := range drafts {
-		variants, quote := d.priced(t, false)
+		variants, quotes := d.priced(t, false)
 		for i := range variants {
 			if !variants[i].Chosen {
 				continue
 			}
-			line, override := act(&quote, d, i, variants[i], row)
+			line, override := act(quotes.Of(d.variants[i].otherFacts()), d, i, variants[i], row)
 			row++
 			out.count(line)
 			if override != nil {

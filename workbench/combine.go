@@ -159,17 +159,8 @@ func (s *Service) Combine(ctx context.Context, id, storeID int64, in CombineInpu
 	if missing != nil {
 		return CombineResult{}, apikit.Problem(422, "joined", "%s", missing)
 	}
-	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		w, err := s.write(ctx, tx, id, writeOptions{base: in.Base, variants: true},
-			func(w *writing) ([]edit.Operation, error) { return s.combineOperations(ctx, tx, w, in) })
-		if err != nil {
-			return err
-		}
-		if err := s.Pricing.PriceDrafts(ctx, tx, []int64{id}); err != nil {
-			return err
-		}
-		return s.publish(ctx, tx, w)
-	})
+	err = s.writePriced(ctx, id, writeOptions{base: in.Base, variants: true},
+		func(tx pgx.Tx, w *writing) ([]edit.Operation, error) { return s.combineOperations(ctx, tx, w, in) })
 	if err != nil {
 		return CombineResult{}, err
 	}
@@ -324,36 +315,26 @@ func (d *draft) combinePreview(t storeContext, now variant.Shape, c combining, m
 			out.Variants++
 		}
 	}
-	facts := o.facts
-	facts.Collections, facts.Tags, facts.Service = d.collections, d.tags, d.text.Delivery
-	priced, _ := d.priced(t, false)
-	ladder := func(choice *SwapCandidate) VariantPrice {
-		p := VariantPrice{Cost: &choice.Cost, Stock: choice.Stock}
-		if t.pricer == nil {
-			p.NoPrice = "Connect a store to price it."
-			return p
-		}
-		quote := t.pricer.Quote(&facts)
+	quote := o.quoteFor(d, t)
+	if t.pricer != nil {
 		out.Offer.deliver(&quote)
-		if l, err := quote.Ladder(choice.unit, nil, nil); err != nil {
-			p.NoPrice = t.pricer.ErrorMessage(err)
-		} else {
-			p.Ladder = &l
-		}
-		return p
+	}
+	priced, _ := d.priced(t, false)
+	at := map[int64]int{}
+	for i := range priced {
+		at[priced[i].ID] = i
 	}
 	for i := range o.choices {
 		choice := &o.choices[i]
 		row := CombineRow{OfferVariantID: choice.ID, Values: choice.Values, Name: c.names[choice.ID],
-			Picture: choice.Picture, As: c.take[choice.ID], Same: c.same[choice.ID], After: ladder(choice)}
+			Picture: choice.Picture, As: c.take[choice.ID], Same: c.same[choice.ID],
+			After: choice.priceBy(t, &quote, nil)}
 		if row.As == "" {
 			row.As = takeNone
 		}
-		for k := range priced {
-			if v := &priced[k]; v.ID == row.Same && row.Same != 0 {
-				row.Before = &VariantPrice{Cost: &v.Cost, Stock: v.Stock, Ladder: v.Ladder, NoPrice: v.NoPrice,
-					Manual: v.Manual}
-			}
+		if i, there := at[row.Same]; there {
+			before := d.variantPrice(i, &priced[i])
+			row.Before = &before
 		}
 		out.Rows = append(out.Rows, row)
 	}

@@ -132,6 +132,31 @@ func TestVariantsOfAnotherSupplierAreTakenIn(t *testing.T) {
 			}
 		}
 	})
+	t.Run("prices of many rest on what each lands for", func(t *testing.T) {
+		err := database.InTx(t.Context(), w.App.Pool, func(tx pgx.Tx) error {
+			if _, err := tx.Exec(t.Context(), `update offer set deliveries = (select jsonb_agg(jsonb_set(x,
+				'{first,value}', '"99.90"')) from jsonb_array_elements(deliveries) x) where id = $1`,
+				second); err != nil {
+				return err
+			}
+			return w.App.Pricing.PriceDrafts(t.Context(), tx, []int64{d.ID})
+		})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var bulk workbench.BulkPriceResult
+		w.Owner.Must("POST", "/api/drafts/prices", map[string]any{"store": store.ID, "drafts": []int64{d.ID},
+			"act": "margin", "value": "40", "end": false, "apply": false}, &bulk)
+		now := b.get()
+		if len(bulk.Lines) != len(now.Variants) {
+			t.Fatalf("%d lines", len(bulk.Lines))
+		}
+		for i, line := range bulk.Lines {
+			if v := now.Variants[i]; line.Then == nil || line.Then.Landed != v.Ladder.Landed {
+				t.Errorf("%s of %s lands at %v: %+v", v.Values, v.Supplier, v.Ladder.Landed, line)
+			}
+		}
+	})
 	t.Run("the same once more is refused in words", func(t *testing.T) {
 		asked["base"] = map[string]int{}
 		problem := w.Owner.Ask("POST", path, asked, nil)

@@ -195,6 +195,21 @@ func (s *Service) write(ctx context.Context, tx pgx.Tx, id int64, o writeOptions
 	return w, s.store(ctx, tx, w, operations, inverse, o)
 }
 
+// writePriced changes a draft in a way that may move its prices, works them out, and publishes, all at once.
+func (s *Service) writePriced(ctx context.Context, id int64, o writeOptions,
+	build func(pgx.Tx, *writing) ([]edit.Operation, error)) error {
+	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		w, err := s.write(ctx, tx, id, o, func(w *writing) ([]edit.Operation, error) { return build(tx, w) })
+		if err != nil {
+			return err
+		}
+		if err := s.Pricing.PriceDrafts(ctx, tx, []int64{id}); err != nil {
+			return err
+		}
+		return s.publish(ctx, tx, w)
+	})
+}
+
 // needsVariants tells whether an operation is about variants or their prices, which are read only then.
 func needsVariants(op edit.Operation) bool {
 	switch op.Kind() {

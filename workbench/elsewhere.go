@@ -21,22 +21,17 @@ type elsewhere struct {
 	pricesIn                 string
 }
 
-func elsewhereOf(draft, variant int, offer, cost, advertised, listed int64, pricesIn string) elsewhere {
-	return elsewhere{draft, variant, offer, cost, advertised, listed, pricesIn}
-}
-
 func (e *elsewhere) unit(c money.Currency) pricing.Unit {
 	return pricing.UnitOf(c, e.cost, e.advertised, e.listed, e.pricesIn)
 }
 
 // furtherOffer is an offer that some variants of a draft are bought from, beside its own.
 type furtherOffer struct {
-	id, sourceID   int64
-	number         string
-	facts          pricing.OfferFacts
-	currency       money.Currency
-	withdrawnAt    *time.Time
-	title, pageURL string
+	id, sourceID int64
+	number       string
+	facts        pricing.OfferFacts
+	currency     money.Currency
+	withdrawnAt  *time.Time
 }
 
 // offerSet are further offers by id, and with the facts of a draft by both.
@@ -60,15 +55,15 @@ func furtherOffers(ctx context.Context, q database.Querier, list []elsewhere) (*
 			ids = append(ids, e.offer)
 		}
 	}
-	rows, err := q.Query(ctx, `select o.id, o.source_id, o.number, o.withdrawn_at, o.title, o.page_url, `+
+	rows, err := q.Query(ctx, `select o.id, o.source_id, o.number, o.withdrawn_at, `+
 		pricing.OfferFactsColumns+` from facts.offer o`+pricing.OfferFactsJoin+`where o.id = any ($1)`, ids)
 	if err != nil {
 		return set, err
 	}
 	var row pricing.OfferFactsRow
 	var o furtherOffer
-	_, err = pgx.ForEachRow(rows, append([]any{&o.id, &o.sourceID, &o.number, &o.withdrawnAt, &o.title, &o.pageURL},
-		row.Fields()...), func() error {
+	fields := append([]any{&o.id, &o.sourceID, &o.number, &o.withdrawnAt}, row.Fields()...)
+	_, err = pgx.ForEachRow(rows, fields, func() error {
 		one := o
 		var err error
 		one.facts, one.currency, err = row.Take()

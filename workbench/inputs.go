@@ -91,7 +91,7 @@ func (s *Service) pricingVariants(ctx context.Context, q database.Querier, store
 	var draft, cost, advertised, listed, other int64
 	var pricesIn string
 	var v pricing.VariantInput
-	var elsewhere []elsewhere
+	var further []elsewhere
 	_, err = pgx.ForEachRow(rows, []any{&draft, &v.ID, &v.Chosen, &cost, &advertised, &listed, &pricesIn,
 		&v.ManualPrice, &other}, func() error {
 		for index < len(inputs) && inputs[index].DraftID < draft {
@@ -102,18 +102,18 @@ func (s *Service) pricingVariants(ctx context.Context, q database.Querier, store
 			if other == 0 {
 				one.Unit = pricing.UnitOf(currencies[index], cost, advertised, listed, pricesIn)
 			} else {
-				elsewhere = append(elsewhere, elsewhereOf(index, len(inputs[index].Variants), other, cost, advertised,
-					listed, pricesIn))
+				further = append(further, elsewhere{index, len(inputs[index].Variants), other, cost, advertised, listed,
+					pricesIn})
 			}
 			inputs[index].Variants = append(inputs[index].Variants, one)
 		}
 		return nil
 	})
-	if err != nil || len(elsewhere) == 0 {
+	if err != nil || len(further) == 0 {
 		return err
 	}
-	offers, err := furtherOffers(ctx, q, elsewhere)
-	for _, e := range elsewhere {
+	offers, err := furtherOffers(ctx, q, further)
+	for _, e := range further {
 		of := &inputs[e.draft]
 		o := offers.of(e.offer, &of.Facts)
 		of.Variants[e.variant].Facts, of.Variants[e.variant].Unit = &o.facts, e.unit(o.currency)

@@ -255,8 +255,8 @@ func (s *Service) lines(ctx context.Context, storeID int64, ids []int64, keep ke
 		return nil, err
 	}
 	for _, d := range drafts {
-		variants, quote := d.priced(t, false)
-		report := d.report(t, variants, quote)
+		variants, quotes := d.priced(t, false)
+		report := d.report(t, variants, quotes)
 		if keep != nil && !keep(report, variants) {
 			continue
 		}

@@ -67,14 +67,14 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64, byRules bool) (R
 	if err != nil {
 		return Ready{}, err
 	}
-	variants, quote := d.priced(t, byRules)
+	variants, quotes := d.priced(t, false)
 	if byRules {
-		d.byRules(t, variants)
+		d.byRules(t, variants, quotes)
 	}
 	r := Ready{DraftID: d.id, OfferID: d.offerID, Revision: d.contentRevision, Reserve: d.text.Reserve,
 		Reference: d.reference, SearchTitle: d.text.SearchTitle, SearchDescription: d.text.SearchDescription,
 		Type: d.text.Type, Vendor: d.text.Vendor, Collections: d.collections, Tags: d.tags,
-		Report: d.report(t, variants, quote)}
+		Report: d.report(t, variants, quotes)}
 	r.Title, r.Description = d.words().Words(storeID)
 	used := make([]map[int]bool, len(d.options))
 	for i := range used {
@@ -112,19 +112,14 @@ func (s *Service) Ready(ctx context.Context, id, storeID int64, byRules bool) (R
 }
 
 // byRules has variants whose price was set by hand sell for what the rules say.
-func (d *draft) byRules(t storeContext, variants []Variant) {
+func (d *draft) byRules(t storeContext, variants []Variant, quotes *pricing.Quotes) {
 	for i := range variants {
 		v := &variants[i]
 		if !v.Manual || t.pricer == nil {
 			continue
 		}
-		facts := &d.facts
-		if from := d.variants[i].from; from != nil {
-			facts = &from.facts
-		}
 		var trace markup.Trace
-		quote := t.pricer.Quote(facts)
-		ladder, err := quote.Ladder(d.variants[i].unit, nil, &trace)
+		ladder, err := quotes.Of(d.variants[i].otherFacts()).Ladder(d.variants[i].unit, nil, &trace)
 		if err != nil {
 			v.Ladder, v.NoPrice = nil, t.pricer.ErrorMessage(err)
 			continue

@@ -7,7 +7,6 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"plainpelican/core/edit"
-	"plainpelican/platform/database"
 	"plainpelican/platform/safehtml"
 )
 
@@ -53,17 +52,8 @@ type Theirs struct {
 // TakeTheirs changes a draft to what a store shows, as one edit that can be undone: a title or description that is the
 // store's own stays so.
 func (s *Service) TakeTheirs(ctx context.Context, draftID, storeID int64, theirs Theirs) error {
-	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		w, err := s.write(ctx, tx, draftID, writeOptions{}, func(w *writing) ([]edit.Operation, error) {
-			return theirs.operations(w.draft.Own[storeID], storeID), nil
-		})
-		if err != nil {
-			return err
-		}
-		if err := s.Pricing.PriceDrafts(ctx, tx, []int64{draftID}); err != nil {
-			return err
-		}
-		return s.publish(ctx, tx, w)
+	return s.writePriced(ctx, draftID, writeOptions{}, func(_ pgx.Tx, w *writing) ([]edit.Operation, error) {
+		return theirs.operations(w.draft.Own[storeID], storeID), nil
 	})
 }
 

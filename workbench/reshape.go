@@ -78,20 +78,11 @@ func (s *Service) Reshape(ctx context.Context, id, storeID int64, in ReshapeInpu
 	if err := shape.Check(); err != nil {
 		return out, apikit.Problem(422, "variants", "%s", err)
 	}
-	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		w, err := s.write(ctx, tx, id, writeOptions{base: in.Base, variants: true},
-			func(w *writing) ([]edit.Operation, error) {
-				shape, _, err := d.reshaped(&w.draft, in)
-				return []edit.Operation{edit.Reshape{Shape: shape}}, err
-			})
-		if err != nil {
-			return err
-		}
-		if err := s.Pricing.PriceDrafts(ctx, tx, []int64{id}); err != nil {
-			return err
-		}
-		return s.publish(ctx, tx, w)
-	})
+	err = s.writePriced(ctx, id, writeOptions{base: in.Base, variants: true},
+		func(_ pgx.Tx, w *writing) ([]edit.Operation, error) {
+			shape, _, err := d.reshaped(&w.draft, in)
+			return []edit.Operation{edit.Reshape{Shape: shape}}, err
+		})
 	if err != nil {
 		return out, err
 	}

@@ -178,21 +178,15 @@ func (s *Service) PreviewSwap(ctx context.Context, id, storeID int64, in SwapInp
 	for _, f := range (edit.BuyAs{}).Fields(nil) {
 		out.Base[f] = d.changes[f].Revision
 	}
-	o.facts.Collections, o.facts.Tags, o.facts.Service = d.collections, d.tags, d.text.Delivery
-	variants, quote := d.priced(t, false)
-	var next pricing.Quote
+	variants, quotes := d.priced(t, false)
+	next := o.quoteFor(d, t)
 	if t.pricer != nil {
-		next = t.pricer.Quote(&o.facts)
-		out.Before.deliver(&quote)
+		out.Before.deliver(&quotes.Own)
 		out.After.deliver(&next)
 	}
 	for i, v := range variants {
 		row := SwapRow{VariantID: v.ID, Values: v.Values, Chosen: v.Chosen,
-			Picture: d.path(d.picture(d.variants[i].pictureID)),
-			Before:  VariantPrice{Stock: v.Stock, Ladder: v.Ladder, NoPrice: v.NoPrice, Manual: v.Manual}}
-		if d.variants[i].offerVariantID != 0 {
-			row.Before.Cost = &v.Cost
-		}
+			Picture: d.path(d.picture(d.variants[i].pictureID)), Before: d.variantPrice(i, &v)}
 		if from := d.variants[i].from; from != nil && from.id != in.OfferID {
 			row.StaysWith = from.facts.Supplier
 		}
@@ -200,23 +194,47 @@ func (s *Service) PreviewSwap(ctx context.Context, id, storeID int64, in SwapInp
 			choice := &o.choices[f.To]
 			row.OfferVariantID, row.By = choice.ID, f.By
 			kept := v.Manual || in.KeepPrices && v.Chosen
-			after := VariantPrice{Cost: &choice.Cost, Stock: choice.Stock, Manual: kept && v.Ladder != nil}
-			var typed *money.Amount
+			var manual *money.Amount
 			if kept && v.Ladder != nil {
-				typed = &v.Ladder.Price
+				manual = &v.Ladder.Price
 			}
-			if t.pricer == nil {
-				after.NoPrice = "Connect a store to price it."
-			} else if l, err := next.Ladder(choice.unit, typed, nil); err != nil {
-				after.NoPrice = t.pricer.ErrorMessage(err)
-			} else {
-				after.Ladder = &l
-			}
+			after := choice.priceBy(t, &next, manual)
 			row.After = &after
 		}
 		out.Rows = append(out.Rows, row)
 	}
 	return out, nil
+}
+
+// quoteFor prepares to price the offer's variants as those of a draft; it prices nothing without a store.
+func (o *purchasable) quoteFor(d *draft, t storeContext) (quote pricing.Quote) {
+	o.facts.Collections, o.facts.Tags, o.facts.Service = d.collections, d.tags, d.text.Delivery
+	if t.pricer != nil {
+		quote = t.pricer.Quote(&o.facts)
+	}
+	return quote
+}
+
+// priceBy is what a variant of the other offer would cost and sell for, at a manual price where one is given.
+func (c *SwapCandidate) priceBy(t storeContext, quote *pricing.Quote, manual *money.Amount) VariantPrice {
+	p := VariantPrice{Cost: &c.Cost, Stock: c.Stock, Manual: manual != nil}
+	if t.pricer == nil {
+		p.NoPrice = "Connect a store to price it."
+	} else if l, err := quote.Ladder(c.unit, manual, nil); err != nil {
+		p.NoPrice = t.pricer.ErrorMessage(err)
+	} else {
+		p.Ladder = &l
+	}
+	return p
+}
+
+// variantPrice is what a variant of the draft, by its index, costs and sells for as it was priced.
+func (d *draft) variantPrice(i int, v *Variant) VariantPrice {
+	p := VariantPrice{Stock: v.Stock, Ladder: v.Ladder, NoPrice: v.NoPrice, Manual: v.Manual}
+	if d.variants[i].offerVariantID != 0 {
+		p.Cost = &v.Cost
+	}
+	return p
 }
 
 // deliver fills in the delivery that prices assume, where there is one.
@@ -349,22 +367,13 @@ func (s *Service) SwapSupplier(ctx context.Context, id, storeID int64, in SwapIn
 		}
 		in.Pairs = &pairs
 	}
-	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		w, err := s.write(ctx, tx, id, writeOptions{base: in.Base}, func(w *writing) ([]edit.Operation, error) {
-			op, err := s.buyAs(ctx, tx, id, in)
-			if err != nil || !in.KeepPrices || storeID == 0 {
-				return []edit.Operation{op}, err
-			}
-			kept, err := s.keptPrices(ctx, tx, storeID, id, op)
-			return []edit.Operation{op, kept}, err
-		})
-		if err != nil {
-			return err
+	err := s.writePriced(ctx, id, writeOptions{base: in.Base}, func(tx pgx.Tx, _ *writing) ([]edit.Operation, error) {
+		op, err := s.buyAs(ctx, tx, id, in)
+		if err != nil || !in.KeepPrices || storeID == 0 {
+			return []edit.Operation{op}, err
 		}
-		if err := s.Pricing.PriceDrafts(ctx, tx, []int64{id}); err != nil {
-			return err
-		}
-		return s.publish(ctx, tx, w)
+		kept, err := s.keptPrices(ctx, tx, storeID, id, op)
+		return []edit.Operation{op, kept}, err
 	})
 	if err != nil {
 		return Draft{}, err

@@ -177,17 +177,10 @@ func (s *Service) storeContext(ctx context.Context, q database.Querier, storeID 
 }
 
 // priced shows every variant of a draft with the price that is kept for it.
-func (d *draft) priced(t storeContext, ruled bool) ([]Variant, pricing.Quote) {
-	var quote pricing.Quote
+func (d *draft) priced(t storeContext, ruled bool) ([]Variant, *pricing.Quotes) {
+	quotes := &pricing.Quotes{}
 	if t.pricer != nil {
-		quote = t.pricer.Quote(&d.facts)
-	}
-	further := map[*furtherOffer]*pricing.Quote{nil: &quote}
-	for _, v := range d.variants {
-		if t.pricer != nil && further[v.from] == nil {
-			other := t.pricer.Quote(&v.from.facts)
-			further[v.from] = &other
-		}
+		quotes = t.pricer.Quotes(&d.facts)
 	}
 	out := make([]Variant, len(d.variants))
 	for i := range d.variants {
@@ -214,30 +207,34 @@ func (d *draft) priced(t storeContext, ruled bool) ([]Variant, pricing.Quote) {
 		case kept.Ladder == nil:
 			out[i].NoPrice, out[i].Manual = kept.Error, kept.Manual
 		default:
-			kept.Ladder.Market = further[v.from].MarketOf(v.unit)
+			kept.Ladder.Market = quotes.Of(v.otherFacts()).MarketOf(v.unit)
 			kept.Ladder.OldRate = t.pricer.OldRates && v.unit.Cost.Currency() != t.pricer.Currency
 			out[i].Ladder, out[i].Manual, out[i].Trace = kept.Ladder, kept.Manual, kept.Trace
 			out[i].WasWarning = markup.WasWarning(kept.Ladder.Was, t.sold[v.id], t.pricer.Today())
 		}
 		if ruled && out[i].Manual {
-			if _, rule, err := further[v.from].Price(v.unit); err == nil {
+			if _, rule, err := quotes.Of(v.otherFacts()).Price(v.unit); err == nil {
 				out[i].RulePrice = &rule.Price
 			}
 		}
 	}
-	return out, quote
+	return out, quotes
 }
 
 // report says what is missing before a draft can go out.
-func (d *draft) report(t storeContext, variants []Variant, quote pricing.Quote) readiness.Report {
+func (d *draft) report(t storeContext, variants []Variant, quotes *pricing.Quotes) readiness.Report {
 	in := wordsOf(d.words(), t.storeID())
 	in.Supplier, in.Brand, in.Unwanted = d.supplier, d.facts.Brand, t.unwanted
 	in.Options, in.Limits, in.Withdrawn, in.KeepsPromise = len(d.options), t.limits, d.withdrawnAt != nil,
-		quote.Choice.KeepsPromise
+		quotes.Own.Choice.KeepsPromise
 	if t.pricer != nil {
 		in.PromiseDays = t.pricer.PromiseDays
-		for _, o := range d.further() {
-			if other := t.pricer.Quote(&o.facts); other.Err == nil && !other.Choice.KeepsPromise {
+		for i := range d.variants {
+			other := d.variants[i].otherFacts()
+			if other == nil || !d.variants[i].chosen {
+				continue
+			}
+			if quote := quotes.Of(other); quote.Err == nil && !quote.Choice.KeepsPromise {
 				in.KeepsPromise = false
 			}
 		}
@@ -280,9 +277,9 @@ func (d *draft) words() *edit.Draft {
 }
 
 func (d *draft) view(t storeContext) Draft {
-	variants, quote := d.priced(t, true)
+	variants, quotes := d.priced(t, true)
 	out := Draft{
-		Line: d.line(d.report(t, variants, quote)), Revision: d.revision, Changes: d.changes,
+		Line: d.line(d.report(t, variants, quotes)), Revision: d.revision, Changes: d.changes,
 		Description: d.description, SearchTitle: d.text.SearchTitle, SearchDescription: d.text.SearchDescription,
 		Own: d.text.Own[t.storeID()], Reserve: d.text.Reserve, Discarded: d.text.Discarded, Dropped: []Dropped{},
 		Service: d.text.Delivery, Services: d.services(t),
@@ -303,7 +300,7 @@ func (d *draft) view(t storeContext) Draft {
 		p := &d.pictures[i]
 		out.Pictures = append(out.Pictures, Picture{p.ID, d.path(p), p.Shown})
 	}
-	if t.pricer != nil && quote.Err == nil {
+	if quote := &quotes.Own; t.pricer != nil && quote.Err == nil {
 		out.Delivery = quote.Choice.Delivery.Name
 		out.Door = dayRange(quote.Choice.Door.Min, quote.Choice.Door.Max)
 	}

@@ -88,16 +88,6 @@ type draft struct {
 	dropped                       []draftVariant // those that were left out of it, unpriced
 }
 
-// further are the offers that variants which are sold are bought from, beside the draft's own.
-func (d *draft) further() (list []*furtherOffer) {
-	for i := range d.variants {
-		if o := d.variants[i].from; o != nil && d.variants[i].chosen && !slices.Contains(list, o) {
-			list = append(list, o)
-		}
-	}
-	return list
-}
-
 type draftVariant struct {
 	id, offerVariantID int64
 	position           int
@@ -121,6 +111,14 @@ func (v *draftVariant) otherOffer() int64 {
 		return 0
 	}
 	return v.from.id
+}
+
+// otherFacts are those of the offer that it is bought from, where that is not the draft's; nil where it is.
+func (v *draftVariant) otherFacts() *pricing.OfferFacts {
+	if v.from == nil {
+		return nil
+	}
+	return &v.from.facts
 }
 
 // name is the variant's values as the draft calls them.
@@ -230,8 +228,8 @@ func loadVariants(ctx context.Context, q database.Querier, ids []int64, byID map
 			if other == 0 {
 				one.unit = pricing.UnitOf(currencies[draftID], cost, advertised, listed, pricesIn)
 			} else {
-				further, of = append(further, elsewhereOf(0, len(d.variants), other, cost, advertised, listed,
-					pricesIn)), append(of, d)
+				further = append(further, elsewhere{0, len(d.variants), other, cost, advertised, listed, pricesIn})
+				of = append(of, d)
 			}
 			d.variants = append(d.variants, one)
 		}
