@@ -408,7 +408,7 @@ func TestARunOfThousandsBeginsAtOnce(t *testing.T) {
 	w.Owner.Must("POST", "/api/runs",
 		testkit.RunOf(1, ids...), &run)
 	t.Logf("%d drafts: a run was begun in %v", n, time.Since(began))
-	if run.Total() != n {
+	if run.Total != n {
 		t.Errorf("%+v", run)
 	}
 	if problem := w.Owner.Ask("POST", "/api/runs",

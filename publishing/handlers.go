@@ -87,7 +87,7 @@ func (s *Service) registerListings(a *apikit.API) {
 			Store int64 `query:"store" required:"true"`
 			ListingFilter
 		}) (*apikit.Body[[]int64], error) {
-			list, err := s.selectDrafts(ctx, in.Store, in.ListingFilter)
+			list, err := s.found(ctx, "l.draft_id", in.Store, in.ListingFilter, MaxDrafts+1)
 			return apikit.OK(apikit.List(list), err)
 		})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/listings/export", "exportListings",

@@ -120,12 +120,14 @@ func (s *Service) Listings(ctx context.Context, storeID, before int64, limit int
 	return page, err
 }
 
-// Select lists the drafts of all listings that a filter finds.
-func (s *Service) selectDrafts(ctx context.Context, storeID int64, f ListingFilter) ([]int64, error) {
+// found lists what a column says of the listings that a filter finds, the newest first: up to most, all where it is 0.
+func (s *Service) found(ctx context.Context, column string, storeID int64, f ListingFilter, most int) ([]int64,
+	error) {
 	args := []any{storeID}
 	where := f.where(&args)
-	rows, err := s.Pool.Query(ctx, `select l.draft_id`+listingsFrom+where+` order by l.id desc limit `+
-		strconv.Itoa(MaxDrafts+1), args...)
+	args = append(args, most)
+	rows, err := s.Pool.Query(ctx, fmt.Sprintf(`select %s%s%s order by l.id desc limit nullif($%d::bigint, 0)`, column,
+		listingsFrom, where, len(args)), args...)
 	if err != nil {
 		return nil, err
 	}

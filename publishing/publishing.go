@@ -127,11 +127,8 @@ type Counts struct {
 	LeftOut   int `json:"left_out"`
 	Failed    int `json:"failed"`
 	Unknown   int `json:"unknown"`
-	Items     int `json:"total" doc:"All of them"`
+	Total     int `json:"total" doc:"All of them"`
 }
-
-// Total is how many items there are.
-func (c *Counts) Total() int { return c.Items }
 
 func (c *Counts) add(o Counts) {
 	c.Held += o.Held
@@ -143,7 +140,7 @@ func (c *Counts) add(o Counts) {
 	c.LeftOut += o.LeftOut
 	c.Failed += o.Failed
 	c.Unknown += o.Unknown
-	c.Items += o.Items
+	c.Total += o.Total
 }
 
 // Item is one draft of a run on its way to one store.

@@ -21,7 +21,7 @@ import (
 // exactly one product for each draft that was published.
 func whole(t *testing.T, w *testkit.World, run testkit.RunInFull, published int) {
 	t.Helper()
-	if run.Done() != published || run.Waiting+run.Sending != 0 || run.Total() != len(run.Items) ||
+	if run.Done() != published || run.Waiting+run.Sending != 0 || run.Total != len(run.Items) ||
 		run.Done()+run.Failed+run.LeftOut != len(run.Items) {
 		t.Errorf("%d published, %d failed of %d; %d were to be published", run.Done(), run.Failed, len(run.Items),
 			published)

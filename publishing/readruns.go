@@ -43,7 +43,7 @@ func (s *Service) runs(ctx context.Context, rest string, args ...any) ([]Run, er
 	_, err = pgx.ForEachRow(rows, []any{&run, &t.StoreID, &t.Store, &t.TimeZone, &t.Visible, &t.SellEmpty, &t.ByRules,
 		&t.Reserve, &t.Collections, &t.Held, &t.Waiting, &t.Sending, &t.Published, &t.Changed, &t.Unchanged, &t.LeftOut,
 		&t.Failed, &t.Unknown}, func() error {
-		t.Items = t.Held + t.Waiting + t.Sending + t.Published + t.Changed + t.Unchanged + t.LeftOut + t.Failed +
+		t.Total = t.Held + t.Waiting + t.Sending + t.Published + t.Changed + t.Unchanged + t.LeftOut + t.Failed +
 			t.Unknown
 		r := &list[at[run]]
 		r.Targets = append(r.Targets, t)

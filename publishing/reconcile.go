@@ -184,13 +184,14 @@ type openListing struct {
 	sent         store.Product
 	differences  []store.Difference
 	duplicates   []Duplicate
+	edited       bool // its draft was changed since it was sent
 }
 
 // open reads a listing and opens its store. It returns a problem where either is not there.
 func (s *Service) open(ctx context.Context, listing int64) (h openListing, err error) {
-	err = s.Pool.QueryRow(ctx, `select store_id, draft_id, product_id, sent, differences, duplicates from listing
-		where id = $1 and ended_at is null`, listing).Scan(&h.store, &h.draft, &h.product, &h.sent, &h.differences,
-		&h.duplicates)
+	err = s.Pool.QueryRow(ctx, `select store_id, draft_id, product_id, sent, differences, duplicates, edited
+		from listing where id = $1 and ended_at is null`, listing).Scan(&h.store, &h.draft, &h.product, &h.sent, &h.differences,
+		&h.duplicates, &h.edited)
 	if database.Missing(err) {
 		return h, apikit.NotFound("listing")
 	}
@@ -223,14 +224,14 @@ func (s *Service) RemoveDuplicates(ctx context.Context, listing int64) error {
 
 // storeProblem says in the words of the job what a store answered.
 func storeProblem(err error) error {
-	var refused *store.Refused
+	if why := refusal(err); why != nil {
+		status := 409
+		if why.refused {
+			status = 422
+		}
+		return apikit.Problem(status, "", "%s", why.words)
+	}
 	switch {
-	case errors.As(err, &refused):
-		return apikit.Problem(422, "", "The store refused it: %s", refused.Message)
-	case errors.Is(err, store.ErrDisapproved):
-		return apikit.Problem(409, "", "The store no longer lets us in. Connect it again, then try again.")
-	case errors.Is(err, store.ErrForbidden):
-		return apikit.Problem(409, "", "The store does not permit this any more. Ask for its permission again.")
 	case errors.Is(err, store.ErrGone):
 		return apikit.Problem(409, "", "The store does not have this product any more. Publish it again.")
 	case errors.Is(err, store.ErrBusy):

@@ -1,16 +1,17 @@
 package publishing
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
 
 	"plainpelican/connect/store"
-	"plainpelican/core/markup"
 	"plainpelican/core/publish"
 	"plainpelican/platform/database"
 	"plainpelican/workbench"
@@ -28,10 +29,10 @@ func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready
 		item.note = strings.TrimSpace(item.note + fmt.Sprintf(" The store holds %d more of this draft: see Listings.",
 			n))
 	}
-	lowest, highest := draft.Variants[0].Ladder.Price.Minor(), draft.Variants[0].Ladder.Price.Minor()
-	for _, v := range draft.Variants {
-		lowest, highest = min(lowest, v.Ladder.Price.Minor()), max(highest, v.Ladder.Price.Minor())
+	byPrice := func(a, b workbench.ReadyVariant) int {
+		return cmp.Compare(a.Ladder.Price.Minor(), b.Ladder.Price.Minor())
 	}
+	lowest, highest := slices.MinFunc(draft.Variants, byPrice), slices.MaxFunc(draft.Variants, byPrice)
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		if err := item.move(ctx, tx, end, "", item.note); err != nil {
 			return err
@@ -46,23 +47,22 @@ func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready
 		var before *int64 // what it was bought as, where it was listed
 		err := tx.QueryRow(ctx, `
 			insert into listing (store_id, draft_id, offer_id, product_id, url, title, sent, visible, trace, duplicates,
-				sell_empty, variants, lowest, highest, revision, words, settings, edited, seen_at)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17,
-				exists (select from facts.draft d where d.id = $2 and d.content_revision > $15), now())
+				sell_empty, variants, lowest, highest, words, settings, edited, seen_at)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16,
+				exists (select from facts.draft d where d.id = $2 and d.content_revision > $17), now())
 			on conflict (store_id, draft_id) do update
 			set offer_id = excluded.offer_id, product_id = excluded.product_id, url = excluded.url,
 				title = excluded.title, sent = excluded.sent, visible = excluded.visible, trace = excluded.trace,
 				duplicates = excluded.duplicates, sell_empty = excluded.sell_empty, variants = excluded.variants,
-				lowest = excluded.lowest, highest = excluded.highest, revision = excluded.revision,
-				words = excluded.words, settings = excluded.settings, edited = excluded.edited,
+				lowest = excluded.lowest, highest = excluded.highest, words = excluded.words,
+				settings = excluded.settings, edited = excluded.edited,
 				seen_at = now(), differences = '[]', gone = false, ended_at = null, updated_at = now(),
 				published_at = case when listing.ended_at is null then listing.published_at else now() end
 			returning id, (select l.offer_id from listing l where l.store_id = $1 and l.draft_id = $2
 				and l.ended_at is null)`,
 			item.storeID, item.draftID, draft.OfferID, sent.ID, sent.URL, p.Title, stored, p.Visible,
-			lowestTrace(draft), further, p.SellEmpty, len(draft.Variants), lowest, highest, draft.Revision,
-			wordsToFind(draft), item.Settings).
-			Scan(&listing, &before)
+			lowest.Trace, further, p.SellEmpty, len(draft.Variants), lowest.Ladder.Price.Minor(),
+			highest.Ladder.Price.Minor(), wordsToFind(p), item.Settings, draft.Revision).Scan(&listing, &before)
 		if err != nil {
 			return err
 		}
@@ -84,9 +84,9 @@ func (s *Service) list(ctx context.Context, item *sending, draft workbench.Ready
 }
 
 // wordsToFind are what a listing is found by.
-func wordsToFind(draft workbench.Ready) string {
-	words := []string{draft.Title}
-	for _, v := range draft.Variants {
+func wordsToFind(p store.Product) string {
+	words := []string{p.Title}
+	for _, v := range p.Variants {
 		words = append(words, v.SKU)
 	}
 	return strings.ToLower(strings.Join(words, " "))
@@ -113,17 +113,6 @@ func remember(ctx context.Context, tx pgx.Tx, listing int64, draft workbench.Rea
 			on conflict do nothing`, listing, v.ID, v.Ladder.Price.Minor())
 	}
 	return tx.SendBatch(ctx, batch).Close()
-}
-
-// lowestTrace is how the lowest of the prices that are sent came about.
-func lowestTrace(draft workbench.Ready) []markup.TraceLine {
-	lowest := draft.Variants[0]
-	for _, v := range draft.Variants {
-		if v.Ladder.Price.Minor() < lowest.Ladder.Price.Minor() {
-			lowest = v
-		}
-	}
-	return lowest.Trace
 }
 
 // alter shows, hides or takes down what is live in a store, whether its supplier still sells it or not.
@@ -163,8 +152,7 @@ func (s *Service) alter(ctx context.Context, item *sending, session store.Sessio
 			return err
 		}
 		return &failure{area: "store", words: "The store does not have this product any more. Publish it again, or " +
-			"take " +
-			"it down here."}
+			"take it down here."}
 	}
 	if err != nil {
 		return err

@@ -326,7 +326,7 @@ func (s *Service) Retry(ctx context.Context, runID int64, items []int64) (Run, e
 		if state == publish.Paused || state == publish.Scheduled {
 			return apikit.Problem(409, "", "This run is %s. Go on with it first, then try again.", state)
 		}
-		which, args := `w.run_id = $1 and w.state in ('failed', 'left_out', 'unknown')`, []any{runID}
+		which, args := `w.run_id = $1 and w.state in `+attention, []any{runID}
 		if len(items) > 0 {
 			which, args = which+` and w.id = any ($2)`, append(args, items)
 		}

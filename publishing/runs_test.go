@@ -244,6 +244,28 @@ func TestWhatWasChangedInTheStore(t *testing.T) {
 	if d.Title != "Edited there" || d.Undo != "title" || len(in.There) != 2 || in.Edited {
 		t.Errorf("%q, %+v", d.Title, in.There)
 	}
+	if found := listings(w, "&words=edited+there"); found.Total != 1 {
+		t.Errorf("by the title that was taken: %d", found.Total)
+	}
+	// What was changed here and not sent stays so when theirs is taken of something else; a price of theirs is shown.
+	draft := fmt.Sprintf("/api/drafts/%d?store=1", first.DraftID)
+	w.Owner.Must("PATCH", draft, map[string]any{"type": "Cup"}, nil)
+	there := w.Shop.Products()[0]
+	part := store.Product{}
+	for _, v := range there.Variants {
+		part.Variants = append(part.Variants, store.Variant{Reference: v.Reference, SKU: v.SKU, Values: v.Values,
+			Price: "99.00", Stock: v.Stock, Barcode: v.Barcode, Picture: v.Picture})
+	}
+	if _, err := session.Update(t.Context(), there.ID, part, []string{"variants"}); err != nil {
+		t.Fatal(err)
+	}
+	w.Owner.Must("POST", path+"/take-theirs", map[string]any{"fields": []string{"variants.price"}}, nil)
+	w.Owner.Must("GET", path, nil, &in)
+	if !in.Edited || in.Moved != 0 || in.Lowest.Decimal() != "99.00" || in.Highest.Decimal() != "99.00" ||
+		len(in.Here) != 1 || in.Here[0].Field != "type" {
+		t.Errorf("%+v", in)
+	}
+	w.Owner.Must("PATCH", draft, map[string]any{"type": ""}, nil)
 	if problem := w.Owner.Ask("POST", path+"/take-theirs", map[string]any{"fields": []string{"pictures"}},
 		nil); problem == nil || !strings.Contains(problem.Detail, "the pictures") {
 		t.Error(problem)

@@ -66,6 +66,7 @@ var errOvertaken = errors.New("another worker sends this item")
 type failure struct {
 	area, words string
 	leftOut     bool
+	refused     bool // the store will not take what was sent
 }
 
 func (f *failure) Error() string { return f.words }
@@ -340,21 +341,30 @@ func (s *Service) send(ctx context.Context, item *sending) error {
 
 // asFailure makes final what trying again by itself would not mend.
 func asFailure(err error) error {
+	if why := refusal(err); why != nil {
+		return why
+	}
+	if apikit.IsProblem(err) {
+		return &failure{words: err.Error()}
+	}
+	return err
+}
+
+// refusal is that the store takes something not, lets us in no longer, or does not permit it; nil for other errors.
+func refusal(err error) *failure {
 	var refused *store.Refused
 	switch {
 	case errors.As(err, &refused):
 		area := map[string]string{"title": "description", "description_html": "description", "options": "variants",
 			"variants": "variants", "pictures": "pictures", "picture": "pictures"}[refused.Field]
-		return &failure{area: area, words: "The store refused it: " + refused.Message}
+		return &failure{area: area, words: "The store refused it: " + refused.Message, refused: true}
 	case errors.Is(err, store.ErrDisapproved):
 		return &failure{area: "store", words: "The store no longer lets us in. Connect it again, then try again."}
 	case errors.Is(err, store.ErrForbidden):
 		return &failure{area: "store", words: "The store does not permit this any more. Ask for its permission again " +
 			"on its page, then try again."}
-	case apikit.IsProblem(err):
-		return &failure{words: err.Error()}
 	}
-	return err
+	return nil
 }
 
 // check asks first what would stop the draft here, then whether it is still sold.

@@ -59,7 +59,7 @@ func (s *Service) tellNow(runID int64) {
 	event := RunEvent{Moved: []Item{}}
 	var err error
 	if event.Run, err = s.run(ctx, runID); err == nil && len(ids) > 0 {
-		event.Moved, err = s.items(ctx, `i.id = any ($1)`, ids[:min(len(ids), maxTold)])
+		event.Moved, err = s.items(ctx, ids[:min(len(ids), maxTold)])
 	}
 	if err == nil {
 		err = s.Progress.Publish(ctx, "run", event)
@@ -69,8 +69,8 @@ func (s *Service) tellNow(runID int64) {
 	}
 }
 
-// items reads items of runs in order of their ids.
-func (s *Service) items(ctx context.Context, where string, args ...any) ([]Item, error) {
+// items reads items of runs by their ids, in order of them.
+func (s *Service) items(ctx context.Context, ids []int64) ([]Item, error) {
 	rows, err := s.Pool.Query(ctx, `
 		select i.id, i.store_id, i.draft_id, d.title,
 			(select count(*) from facts.draft_variant v where v.draft_id = d.id and v.chosen), i.state, i.reason,
@@ -79,7 +79,7 @@ func (s *Service) items(ctx context.Context, where string, args ...any) ([]Item,
 		from publish_item i join facts.store t on t.id = i.store_id join facts.draft_ever d on d.id = i.draft_id
 		left join listing l on l.draft_id = d.id and l.store_id = i.store_id and l.ended_at is null
 			and i.state in ('published', 'changed', 'unchanged')
-		where `+where+` order by i.id`, args...)
+		where i.id = any ($1) order by i.id`, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -120,13 +120,16 @@ type ItemPage struct {
 	Next  int64  `json:"next" doc:"The item that the next page begins after; 0 is no more"`
 }
 
-// Items lists items of a run after one: those that need a person where attention is asked for, those of one store where
+// attention are, in SQL, the states of items that somebody may want to do something about.
+const attention = `('failed', 'left_out', 'unknown')`
+
+// Items lists items of a run after one: those that may need a person where they are asked for, those of one store where
 // one is named.
-func (s *Service) Items(ctx context.Context, runID, after int64, limit int, storeID int64, attention bool) (ItemPage,
+func (s *Service) Items(ctx context.Context, runID, after int64, limit int, storeID int64, needed bool) (ItemPage,
 	error) {
 	where := `i.run_id = $1 and i.id > $2 and ($3::bigint = 0 or i.store_id = $3)`
-	if attention {
-		where += ` and i.state in ('failed', 'left_out', 'unknown')`
+	if needed {
+		where += ` and i.state in ` + attention
 	}
 	rows, err := s.Pool.Query(ctx, `select i.id from publish_item i where `+where+` order by i.id limit $4`, runID,
 		after, storeID, limit+1)
@@ -141,6 +144,6 @@ func (s *Service) Items(ctx context.Context, runID, after int64, limit int, stor
 	if len(ids) > limit {
 		ids, page.Next = ids[:limit], ids[limit-1]
 	}
-	page.Items, err = s.items(ctx, `i.id = any ($1)`, ids)
+	page.Items, err = s.items(ctx, ids)
 	return page, err
 }

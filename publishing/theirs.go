@@ -6,11 +6,14 @@ import (
 	"strconv"
 	"strings"
 
+	"github.com/jackc/pgx/v5"
+
 	"plainpelican/connect/store"
 	"plainpelican/core/edit"
 	"plainpelican/core/money"
 	"plainpelican/members"
 	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
 	"plainpelican/workbench"
 )
 
@@ -46,23 +49,26 @@ func (s *Service) Settle(ctx context.Context, id int64, fields []string) error {
 		return err
 	}
 	left := store.Differences(sent, there[at].Product, false)
-	if _, err := s.Pool.Exec(ctx, `update listing l set sent = $2, differences = $3, title = $4, visible = $5,
-			sell_empty = $6, seen_at = now(), edited = false,
-			revision = coalesce((select content_revision from facts.draft where id = l.draft_id), revision)
-		where id = $1 and product_id = $7`, id, sent, left, sent.Title, sent.Visible, sent.SellEmpty,
-		h.product); err != nil {
-		return err
-	}
-	for _, p := range theirs.Prices { // what the store shows is what was sent last
-		if _, err := s.Pool.Exec(ctx, `update listing_variant set price = $3 where listing_id = $1
-			and draft_variant_id = $2`, id, p.VariantID, p.Price); err != nil {
+	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		for _, p := range theirs.Prices { // what the store shows is what was sent last
+			if _, err := tx.Exec(ctx, `update listing_variant set price = $3 where listing_id = $1
+				and draft_variant_id = $2`, id, p.VariantID, p.Price); err != nil {
+				return err
+			}
+		}
+		// Whether the draft was changed since it was sent is as before: taking theirs is no such change.
+		if _, err := tx.Exec(ctx, `update listing l set sent = $2, differences = $3, title = $4, visible = $5,
+				sell_empty = $6, seen_at = now(), edited = $8, words = $9, lowest = v.lowest, highest = v.highest
+			from (select min(price) as lowest, max(price) as highest from listing_variant where listing_id = $1) v
+			where id = $1 and product_id = $7`, id, sent, left, sent.Title, sent.Visible, sent.SellEmpty,
+			h.product, h.edited, wordsToFind(sent)); err != nil {
 			return err
 		}
-	}
-	if err := s.PricesMoved(ctx, s.Pool, h.store, []int64{h.draft}); err != nil {
-		return err
-	}
-	return members.Audit(ctx, s.Pool, "took the store's version", sent.Title, h.differences, left)
+		if err := s.PricesMoved(ctx, tx, h.store, []int64{h.draft}); err != nil {
+			return err
+		}
+		return members.Audit(ctx, tx, "took the store's version", sent.Title, h.differences, left)
+	})
 }
 
 // taken is what a draft takes of the store's version, and the product as it is known to be there then.

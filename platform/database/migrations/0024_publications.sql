@@ -46,18 +46,22 @@ begin
         where t.run_id = n.run_id and t.store_id = n.store_id;
         return null;
     end if;
+    -- Most updates say what an item is at and move nothing: then no count is written.
     update publish_target t set held = t.held + n.held, waiting = t.waiting + n.waiting, sending = t.sending + n.sending,
         published = t.published + n.published, changed = t.changed + n.changed, unchanged = t.unchanged + n.unchanged,
         left_out = t.left_out + n.left_out, failed = t.failed + n.failed, unknown = t.unknown + n.unknown
-    from (select run_id, store_id, sum(by) filter (where state = 'held') as held,
-            sum(by) filter (where state = 'waiting') as waiting, sum(by) filter (where state = 'sending') as sending,
-            sum(by) filter (where state = 'published') as published, sum(by) filter (where state = 'changed') as changed,
-            sum(by) filter (where state = 'unchanged') as unchanged, sum(by) filter (where state = 'left_out') as left_out,
-            sum(by) filter (where state = 'failed') as failed, sum(by) filter (where state = 'unknown') as unknown
-        from (select run_id, store_id, state, 1 as by from now_is union all
-            select run_id, store_id, state, -1 from before
-            union all select distinct n.run_id, n.store_id, s, 0 from now_is n, unnest('{held,waiting,sending,published,changed,unchanged,left_out,failed,unknown}'::text[]) s) both_
-        group by run_id, store_id order by run_id, store_id) n
+    from (select i.run_id, i.store_id,
+            coalesce(sum(m.by) filter (where m.state = 'held'), 0) as held,
+            coalesce(sum(m.by) filter (where m.state = 'waiting'), 0) as waiting,
+            coalesce(sum(m.by) filter (where m.state = 'sending'), 0) as sending,
+            coalesce(sum(m.by) filter (where m.state = 'published'), 0) as published,
+            coalesce(sum(m.by) filter (where m.state = 'changed'), 0) as changed,
+            coalesce(sum(m.by) filter (where m.state = 'unchanged'), 0) as unchanged,
+            coalesce(sum(m.by) filter (where m.state = 'left_out'), 0) as left_out,
+            coalesce(sum(m.by) filter (where m.state = 'failed'), 0) as failed,
+            coalesce(sum(m.by) filter (where m.state = 'unknown'), 0) as unknown
+        from now_is i join before b using (id), lateral (values (i.state, 1), (b.state, -1)) m (state, by)
+        where i.state <> b.state group by i.run_id, i.store_id order by i.run_id, i.store_id) n
     where t.run_id = n.run_id and t.store_id = n.store_id;
     return null;
 end $$;
@@ -105,7 +109,6 @@ alter table listing
     add column lowest      bigint not null default 0, -- minor units of the store's currency
     add column highest     bigint not null default 0,
     add column settings    jsonb not null default '{}', -- with which its last run sent it
-    add column revision    integer not null default 0, -- of the draft, as it was sent
     add column edited      boolean not null default false, -- the draft was changed since
     add column moved       integer not null default 0, -- prices that are others here than those that were sent
     add column words       text not null default '', -- title and SKUs in lower case, to be found by
@@ -145,7 +148,6 @@ create index listing_matter on listing (store_id, id desc)
 -- The revision at which what stores are sent was last changed.
 alter table draft add column content_revision integer not null default 0;
 update draft set content_revision = revision;
-update listing l set revision = d.revision from draft d where d.id = l.draft_id;
 -- A listing knows at once that its draft was changed: each edit would need a statement more.
 -- +goose StatementBegin
 create function listing_was_edited() returns trigger language plpgsql as $$
@@ -178,7 +180,7 @@ drop table listing_variant;
 drop view facts.listing;
 create view facts.listing as select id, store_id, draft_id, offer_id from listing;
 alter table listing drop column sell_empty, drop column variants, drop column lowest, drop column highest,
-    drop column revision, drop column settings, drop column edited, drop column moved, drop column words,
+    drop column settings, drop column edited, drop column moved, drop column words,
     drop column differences, drop column seen_at, drop column gone, drop column checked_at, drop column ended_at;
 alter table listing drop constraint listing_draft_id_fkey,
     add constraint listing_draft_id_fkey foreign key (draft_id) references draft;
