@@ -190,8 +190,8 @@ type openListing struct {
 // open reads a listing and opens its store. It returns a problem where either is not there.
 func (s *Service) open(ctx context.Context, listing int64) (h openListing, err error) {
 	err = s.Pool.QueryRow(ctx, `select store_id, draft_id, product_id, sent, differences, duplicates, edited
-		from listing where id = $1 and ended_at is null`, listing).Scan(&h.store, &h.draft, &h.product, &h.sent, &h.differences,
-		&h.duplicates, &h.edited)
+		from listing where id = $1 and ended_at is null`, listing).Scan(&h.store, &h.draft, &h.product, &h.sent,
+		&h.differences, &h.duplicates, &h.edited)
 	if database.Missing(err) {
 		return h, apikit.NotFound("listing")
 	}

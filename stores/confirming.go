@@ -8,12 +8,10 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"plainpelican/connect/store"
-	"plainpelican/core/money"
 	"plainpelican/members"
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
-	"plainpelican/pricing"
 )
 
 // Unconfirmed is a store that was approved and not accepted yet, with what it shows, so that the wrong one is known.
@@ -79,24 +77,13 @@ func (s *Service) Confirm(ctx context.Context, id int64) (Store, error) {
 		} else if err != nil {
 			return err
 		}
-		var said string
+		var tax string
 		if err := tx.QueryRow(ctx, `update store set state = 'connected', connected_at = now() where id = $1
-			returning coalesce(endpoints ->> 'included_tax', '')`, id).Scan(&said); err != nil {
+			returning included_tax`, id).Scan(&tax); err != nil {
 			return err
 		}
 		found.State = "connected"
-		tax, err := money.ParseRatio(said)
-		if err != nil {
-			tax = 0
-		}
-		if err := s.Pricing.Start(ctx, tx, basis(found), tax); err != nil {
-			return err
-		}
-		if err := members.Audit(ctx, tx, "connected store", found.Name, nil,
-			map[string]string{"address": found.Address, "currency": found.Currency.String()}); err != nil {
-			return err
-		}
-		return pricing.NotifyChanged(ctx, tx)
+		return s.priceFor(ctx, tx, found, tax)
 	})
 	return found, err
 }

@@ -12,11 +12,10 @@ import (
 
 	"plainpelican/connect/store"
 	"plainpelican/core/money"
-	"plainpelican/members"
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
-	"plainpelican/pricing"
+	"plainpelican/platform/secrets"
 	"plainpelican/stores/files"
 )
 
@@ -58,9 +57,8 @@ func (s *Service) AddFileStore(ctx context.Context, in FileStoreInput) (Store, e
 		}
 		markets = append(markets, code)
 	}
-	var tax money.Ratio
 	if in.IncludedTax != "" {
-		if tax, err = money.ParseRatio(in.IncludedTax); err != nil || tax < 0 {
+		if tax, err := money.ParseRatio(in.IncludedTax); err != nil || tax < 0 {
 			return Store{}, apikit.Problem(422, "included_tax",
 				"“%s” is no rate of tax: give one such as 0.19.", in.IncludedTax)
 		}
@@ -73,42 +71,31 @@ func (s *Service) AddFileStore(ctx context.Context, in FileStoreInput) (Store, e
 	if err != nil {
 		return Store{}, err
 	}
-	var id int64
+	address := "files:" + secrets.Token()
+	var made Store
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		var id int64
+		// What it says of itself names it, so it is written once there is a number.
 		if err := tx.QueryRow(ctx, `insert into store (address, handle, name, currency, time_zone, markets, limits,
 				requests_per_second, kind, endpoints, token, state)
-			values ('files:' || gen_random_uuid(), $1, $1, $2, $3, $4, $5, $6, $7, '{}', '', 'connected') returning id`,
-			name, currency.String(), in.TimeZone, markets, limits, facts.RequestsPerSecond, files.Kind).
-			Scan(&id); err != nil {
+			values ($1, $2, $2, $3, $4, $5, $6, $7, $8, '{}', $9, 'connected') returning id`, address, name,
+			currency.String(), in.TimeZone, markets, limits, facts.RequestsPerSecond, files.Kind,
+			s.Box.Seal(purpose(address), "none")).Scan(&id); err != nil {
 			return err
 		}
 		said, err := json.Marshal(files.Endpoints{Store: id, Facts: facts})
 		if err != nil {
 			return err
 		}
-		var address string
-		if err := tx.QueryRow(ctx, `update store set endpoints = $2 where id = $1 returning address`, id, said).
-			Scan(&address); err != nil {
+		if _, err := tx.Exec(ctx, `update store set endpoints = $2 where id = $1`, id, said); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `update store set token = $2 where id = $1`, id,
-			s.Box.Seal(purpose(address), "none")); err != nil {
+		if made, err = get(ctx, tx, id); err != nil {
 			return err
 		}
-		if err := s.Pricing.Start(ctx, tx, pricing.StoreBasis{StoreID: id, Handle: name, Currency: currency,
-			Markets: markets}, tax); err != nil {
-			return err
-		}
-		if err := members.Audit(ctx, tx, "connected store", name, nil,
-			map[string]string{"served by": "files", "currency": currency.String()}); err != nil {
-			return err
-		}
-		return pricing.NotifyChanged(ctx, tx)
+		return s.priceFor(ctx, tx, made, in.IncludedTax)
 	})
-	if err != nil {
-		return Store{}, err
-	}
-	return s.Get(ctx, id)
+	return made, err
 }
 
 // shown are all products that a store is to show.

@@ -232,10 +232,6 @@ func (s *Service) save(ctx context.Context, address string, kind store.Kind, d s
 	if _, err := time.LoadLocation(f.TimeZone); err != nil {
 		return 0, fmt.Errorf("%w: its time zone %q is not one we know", errFacts, f.TimeZone)
 	}
-	tax, err := money.ParseRatio(f.IncludedTax)
-	if err != nil {
-		tax = 0
-	}
 	limits, err := json.Marshal(f.Limits)
 	if err != nil {
 		return 0, err
@@ -245,11 +241,12 @@ func (s *Service) save(ctx context.Context, address string, kind store.Kind, d s
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, `
 			insert into store (address, handle, name, currency, time_zone, markets, limits, requests_per_second, kind,
-			endpoints, token, permissions, state)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, 'unconfirmed')
+				endpoints, token, permissions, included_tax, state)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, 'unconfirmed')
 			on conflict (address) do update
 			set handle = excluded.handle, name = excluded.name, time_zone = excluded.time_zone,
-			limits = excluded.limits,
+				limits = excluded.limits, currency = excluded.currency, included_tax = excluded.included_tax,
+				markets = case when store.state = 'unconfirmed' then excluded.markets else store.markets end,
 				requests_per_second = excluded.requests_per_second, kind = excluded.kind,
 				endpoints = excluded.endpoints, token = excluded.token, permissions = excluded.permissions,
 				problem = '',
@@ -258,31 +255,40 @@ func (s *Service) save(ctx context.Context, address string, kind store.Kind, d s
 			where store.currency = excluded.currency or store.state = 'unconfirmed'
 			returning id, state`,
 			address, f.Handle, f.Name, currency.String(), f.TimeZone, f.ShipsTo, limits, max(f.RequestsPerSecond, 1),
-			kind, d.Endpoints, s.Box.Seal(purpose(address), token), permissionsOf(f)).Scan(&id, &state)
+			kind, d.Endpoints, s.Box.Seal(purpose(address), token), permissionsOf(f), f.IncludedTax).
+			Scan(&id, &state)
 		if database.Missing(err) {
 			return fmt.Errorf("%w: it is now %s", errCurrency, currency)
 		}
 		if err != nil {
 			return err
 		}
-		if state == "unconfirmed" { // nothing is priced before somebody has said that it is the right one
-			_, err := tx.Exec(ctx, `update store set currency = $2, markets = $3, endpoints = endpoints ||
-				jsonb_build_object('included_tax', $4::text) where id = $1`, id, currency.String(), f.ShipsTo,
-				f.IncludedTax)
+		if state == "unconfirmed" {
+			return nil // nothing is priced before somebody has said that it is the right one
+		}
+		found, err := get(ctx, tx, id)
+		if err != nil {
 			return err
 		}
-		if err := s.Pricing.Start(ctx, tx,
-			pricing.StoreBasis{StoreID: id, Handle: f.Handle, Currency: currency, Markets: f.ShipsTo},
-			tax); err != nil {
-			return err
-		}
-		if err := members.Audit(ctx, tx, "connected store", f.Name, nil,
-			map[string]string{"address": address, "currency": currency.String()}); err != nil {
-			return err
-		}
-		return pricing.NotifyChanged(ctx, tx)
+		return s.priceFor(ctx, tx, found, f.IncludedTax)
 	})
 	return id, err
+}
+
+// priceFor has a store that was connected priced for, and tells of it. Tax that is no ratio is none.
+func (s *Service) priceFor(ctx context.Context, tx pgx.Tx, found Store, includedTax string) error {
+	tax, err := money.ParseRatio(includedTax)
+	if err != nil {
+		tax = 0
+	}
+	if err := s.Pricing.Start(ctx, tx, basis(found), tax); err != nil {
+		return err
+	}
+	if err := members.Audit(ctx, tx, "connected store", found.Name, nil,
+		map[string]string{"address": found.Address, "currency": found.Currency.String()}); err != nil {
+		return err
+	}
+	return pricing.NotifyChanged(ctx, tx)
 }
 
 // permissionsOf are those of a store that are known here.
