@@ -3,7 +3,7 @@ import { useEffect, useMemo, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, ask, type Problem } from "../api/client";
 import { useSession } from "../frame/session";
-import { Choice, Clause } from "../parts/clause";
+import { OneOf } from "../parts/clause";
 import { Button, Notice, Picture, Tick } from "../parts/controls";
 import { useKeys } from "../parts/keys";
 import { useCursor } from "../parts/list";
@@ -182,27 +182,14 @@ function Head({
       <h1 className="sr-only">Listings</h1>
       <search className="grow text-lg leading-9" aria-label="Filter listings">
         {known && <b>{total.toLocaleString("en")}</b>} live in <b>{store?.name}</b>,{" "}
-        <Clause
+        <OneOf
           label="State"
-          words={filter.state ? listingStates[filter.state] : "in any state"}
-          empty={!filter.state}
+          value={filter.state}
+          words={listingStates}
+          none="in any state"
           width="w-80"
-        >
-          {(close) =>
-            [undefined, ...(Object.keys(listingStates) as ListingState[])].map((state) => (
-              <Choice
-                key={state ?? ""}
-                chosen={filter.state === state}
-                onChoose={() => {
-                  change({ state });
-                  close();
-                }}
-              >
-                {state ? listingStates[state] : "in any state"}
-              </Choice>
-            ))
-          }
-        </Clause>
+          onChange={(state) => change({ state })}
+        />
         , with{" "}
         <input
           value={words}

@@ -86,8 +86,6 @@ export function runMoved(client: QueryClient, { moved, ...run }: Run & { moved?:
   );
 }
 
-const goesOn = { waiting: "to go", held: "held" } as const;
-
 /** runWords says what a run has come to. */
 export function runWords(run: Schemas["PublishingRun"]): string {
   const done = run.published + run.changed + run.unchanged;
@@ -95,8 +93,8 @@ export function runWords(run: Schemas["PublishingRun"]): string {
   const need = run.failed + run.left_out;
   if (need > 0) parts.push(`${need} need${need === 1 ? "s" : ""} you`);
   if (run.unknown > 0) parts.push(`${run.unknown} not known`);
-  if (run.waiting + run.sending > 0) parts.push(`${run.waiting + run.sending} ${goesOn.waiting}`);
-  if (run.held > 0) parts.push(`${run.held} ${goesOn.held}`);
+  if (run.waiting + run.sending > 0) parts.push(`${run.waiting + run.sending} to go`);
+  if (run.held > 0) parts.push(`${run.held} held`);
   return parts.join(", ");
 }
 

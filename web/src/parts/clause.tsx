@@ -36,6 +36,45 @@ export function Clause({
   );
 }
 
+/** OneOf is a clause that is one of some words, by their keys, or none of them. */
+export function OneOf<K extends string>({
+  label,
+  value,
+  words,
+  none,
+  onChange,
+  ...panel
+}: {
+  label: string;
+  value: K | undefined;
+  words: Record<K, string>;
+  /** What stands for none. */
+  none: string;
+  onChange: (value: K | undefined) => void;
+  width?: string;
+  open?: boolean;
+  onOpen?: (open: boolean) => void;
+}) {
+  return (
+    <Clause label={label} words={value ? words[value] : none} empty={!value} {...panel}>
+      {(close) =>
+        [undefined, ...(Object.keys(words) as K[])].map((key) => (
+          <Choice
+            key={key ?? ""}
+            chosen={value === key}
+            onChoose={() => {
+              onChange(key);
+              close();
+            }}
+          >
+            {key ? words[key] : none}
+          </Choice>
+        ))
+      }
+    </Clause>
+  );
+}
+
 /** Choice is one line of a clause's panel: what it would be, and how many that leaves. */
 export function Choice({
   chosen,

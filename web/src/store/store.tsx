@@ -181,13 +181,18 @@ function Confirm({ store: s, onDone }: { store: Schemas["StoresUnconfirmed"]; on
   );
 }
 
+/** useApproval goes to the store at an address, where what is asked for is approved. */
+function useApproval(address: string) {
+  return useMutation<Schemas["StoresApproval"], Problem>({
+    mutationFn: () => ask(api.POST("/api/stores/connect", { body: { address } })),
+    onSuccess: (approval) => window.location.assign(approval.approve_at),
+  });
+}
+
 /** Missing says what a store does not permit, or no longer, and asks for it again. */
 function Missing({ of: s }: { of: Pick<Store, "missing" | "problem" | "address" | "name"> }) {
   const { may } = useSession();
-  const begin = useMutation<Schemas["StoresApproval"], Problem>({
-    mutationFn: () => ask(api.POST("/api/stores/connect", { body: { address: s.address } })),
-    onSuccess: (approval) => window.location.assign(approval.approve_at),
-  });
+  const begin = useApproval(s.address);
   if (s.missing.length === 0 && s.problem === "") return null;
   return (
     <div className="mt-3 rounded-md bg-loss-wash p-2.5 text-loss" role="alert">
@@ -337,10 +342,7 @@ function StoreCard({ store, inUse }: { store: Store; inUse: boolean }) {
 
 function Connect({ first }: { first: boolean }) {
   const [address, setAddress] = useState("");
-  const begin = useMutation<Schemas["StoresApproval"], Problem>({
-    mutationFn: () => ask(api.POST("/api/stores/connect", { body: { address } })),
-    onSuccess: (approval) => window.location.assign(approval.approve_at),
-  });
+  const begin = useApproval(address);
   return (
     <form
       className="space-y-3 rounded-lg border border-line bg-surface p-4"

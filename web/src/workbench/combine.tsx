@@ -1,8 +1,7 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { useId, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { api, ask, type Draft, type Problem, type Schemas } from "../api/client";
-import { refresh } from "../api/refresh";
+import { api, ask, type Problem, type Schemas } from "../api/client";
 import { alternativesQuery } from "../catalog/queries";
 import { useSession } from "../frame/session";
 import { Button, Notice, Picture } from "../parts/controls";
@@ -12,12 +11,12 @@ import { useKeys } from "../parts/keys";
 import { Money } from "../parts/money";
 import { type Column, Table } from "../parts/table";
 import { useSay } from "../parts/toast";
-import { draftQuery, showDraft } from "./queries";
+import { figure, Landed, pad, pictureColumn, usePurchase } from "./purchase";
+import { draftQuery } from "./queries";
 
 type Look = Schemas["WorkbenchCombineResult"];
 type Row = Schemas["WorkbenchCombineRow"];
 type Joined = Schemas["VariantJoined"];
-type Priced = Schemas["WorkbenchVariantPrice"];
 
 /** Combine takes variants of another supplier's offer into a draft: the offer is chosen first, then its variants. */
 export default function Combine() {
@@ -177,21 +176,9 @@ function Take({ id, offer }: { id: number; offer: number }) {
 /** useTake adds what was looked at, and offers to take that back. */
 function useTake(id: number, body: object & { offer_id: number }, look: Look | undefined, again: () => void) {
   const { storeId } = useSession();
-  const client = useQueryClient();
   const say = useSay();
   const go = useNavigate();
-  const show = (draft: Draft) => {
-    showDraft(client, storeId, draft);
-    void refresh(client, "drafts", "offer", "offers");
-  };
-  const undo = useMutation<Draft, Problem, void>({
-    mutationFn: () => ask(api.POST("/api/drafts/{id}/undo", { params: { path: { id }, query: { store: storeId } } })),
-    onSuccess: (draft) => {
-      show(draft);
-      say("The variants are out of the draft again.");
-    },
-    onError: (error) => say(error.message, true),
-  });
+  const { show, undo } = usePurchase(id, () => "The variants are out of the draft again.");
   return useMutation<Look, Problem, void>({
     mutationFn: () =>
       ask(
@@ -203,7 +190,7 @@ function useTake(id: number, body: object & { offer_id: number }, look: Look | u
     onSuccess: (made) => {
       if (made.draft) show(made.draft);
       go(`/workbench/${id}`);
-      say(`Variants of ${made.offer.supplier} are in the draft.`, false, { words: "Undo", run: () => undo.mutate() });
+      say(`Variants of ${made.offer.supplier} are in the draft.`, false, undo);
     },
     onError: (error) => {
       say(error.message, true);
@@ -324,16 +311,8 @@ function Values({ of }: { of: Schemas["VariantOption"] | undefined }) {
 
 /** columns are each variant of the other offer, what it costs, and what becomes of it. */
 function columns(put: (row: Row, as: Row["as"]) => void, take: Map<number, Row["as"]>): Column<Row>[] {
-  const pad = "px-2 py-1.5";
-  const figure = { align: "right", className: `${pad} whitespace-nowrap` } as const;
   return [
-    {
-      id: "picture",
-      name: "Picture",
-      unseen: true,
-      className: `${pad} w-14 pl-4`,
-      show: (r) => <Picture path={r.picture} width={96} className="size-10 min-w-10 border border-line" />,
-    },
+    pictureColumn(),
     {
       id: "there",
       name: "Variant there",
@@ -346,9 +325,14 @@ function columns(put: (row: Row, as: Row["as"]) => void, take: Map<number, Row["
       ),
     },
     { id: "here", name: "In the draft", className: pad, show: (r) => r.name || "—" },
-    { id: "landed", name: "Landed", ...figure, show: (r) => <Figure of={r.after} part="landed" was={r.before} /> },
-    { id: "price", name: "Price", ...figure, show: (r) => <Figure of={r.after} part="price" /> },
-    { id: "profit", name: "Profit", ...figure, show: (r) => <Figure of={r.after} part="profit" /> },
+    { id: "landed", name: "Landed", ...figure, show: (r) => <Landed of={r.after} was={r.before} /> },
+    { id: "price", name: "Price", ...figure, show: (r) => r.after.ladder && <Money of={r.after.ladder.price} /> },
+    {
+      id: "profit",
+      name: "Profit",
+      ...figure,
+      show: (r) => r.after.ladder && <Money of={r.after.ladder.profit} signed />,
+    },
     {
       id: "as",
       name: "What becomes of it",
@@ -377,15 +361,4 @@ function columns(put: (row: Row, as: Row["as"]) => void, take: Map<number, Row["
       },
     },
   ];
-}
-
-function Figure({ of, part, was }: { of: Priced; part: "landed" | "price" | "profit"; was?: Priced | null }) {
-  if (!of.ladder)
-    return part === "landed" ? (
-      <span className="block max-w-56 text-left text-sm whitespace-normal text-loss">{of.no_price}</span>
-    ) : null;
-  const cheaper = part === "landed" && was?.ladder && Number(of.ladder.landed.value) < Number(was.ladder.landed.value);
-  return (
-    <Money of={of.ladder[part]} signed={part === "profit"} className={cheaper ? "font-semibold text-profit-ink" : ""} />
-  );
 }

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { useSession } from "../frame/session";
-import { Choice, Clause, TypedChoice } from "../parts/clause";
+import { Choice, Clause, OneOf, TypedChoice } from "../parts/clause";
 import { useField } from "../parts/fields";
 import { moneyText } from "../parts/money";
 import { sourcesQuery } from "../sources/queries";
@@ -19,6 +19,8 @@ const states = {
   variants: "with variants to mend",
   price: "with a price to mend",
 } as const;
+
+const live = { yes: "live", no: "not live", changed: "live and changed since" } as const;
 
 const spans = { day: "today", week: "this week", month: "this month" } as const;
 
@@ -64,7 +66,7 @@ export function filterOf(params: URLSearchParams): DraftFilter {
     source: list("source")
       ?.map(Number)
       .filter((n) => n > 0),
-    live: one("live", { yes: 1, no: 1, changed: 1 }),
+    live: one("live", live),
     state: one("state", states),
     profit_under: params.get("profit_under") || undefined,
     edited: one("edited", spans),
@@ -141,24 +143,13 @@ export function FilterSentence({
         )}
       </Clause>
       ,{" "}
-      <Clause label="State" words={filter.state ? states[filter.state] : "in any state"} empty={!filter.state}>
-        {(close) => (
-          <>
-            {[undefined, ...(Object.keys(states) as (keyof typeof states)[])].map((state) => (
-              <Choice
-                key={state ?? ""}
-                chosen={filter.state === state}
-                onChoose={() => {
-                  change({ state });
-                  close();
-                }}
-              >
-                {state ? states[state] : "in any state"}
-              </Choice>
-            ))}
-          </>
-        )}
-      </Clause>
+      <OneOf
+        label="State"
+        value={filter.state}
+        words={states}
+        none="in any state"
+        onChange={(state) => change({ state })}
+      />
       {asked.map((f) => (
         <FurtherClause
           key={f}
@@ -272,36 +263,19 @@ function FurtherClause({
     );
   }
   if (name === "live" || name === "edited") {
-    const words: Record<string, string> =
-      name === "live" ? { yes: "live", no: "not live", changed: "live and changed since" } : spans;
-    const value = filter[name];
+    const words: Record<string, string> = name === "live" ? live : spans;
     return (
       <>
         , {name === "edited" && "edited "}
-        <Clause
+        <OneOf
           label={furtherLabels[name]}
-          words={value ? words[value] : name === "live" ? "live or not" : "any time"}
-          empty={!value}
+          value={filter[name]}
+          words={words}
+          none={name === "live" ? "live or not" : "any time"}
           open={open}
           onOpen={onOpen}
-        >
-          {(close) => (
-            <>
-              {["", ...Object.keys(words)].map((key) => (
-                <Choice
-                  key={key}
-                  chosen={(value ?? "") === key}
-                  onChoose={() => {
-                    change({ [name]: key || undefined });
-                    close();
-                  }}
-                >
-                  {key ? words[key] : name === "live" ? "live or not" : "any time"}
-                </Choice>
-              ))}
-            </>
-          )}
-        </Clause>
+          onChange={(value) => change({ [name]: value })}
+        />
       </>
     );
   }

@@ -1,8 +1,7 @@
-import { type UseQueryResult, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type UseQueryResult, useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, ask, type Draft, type Problem, type Schemas } from "../api/client";
-import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Notice, Picture } from "../parts/controls";
 import { countryName } from "../parts/countries";
@@ -12,12 +11,11 @@ import { Money } from "../parts/money";
 import { Check } from "../parts/radios";
 import { type Column, Table } from "../parts/table";
 import { useSay } from "../parts/toast";
-import { draftQuery } from "./queries";
+import { figure, Landed, type Priced, pad, pictureColumn, usePurchase } from "./purchase";
 
 type Swapping = Schemas["WorkbenchSwapPreview"];
 type Row = Schemas["WorkbenchSwapRow"];
 type Buying = Schemas["WorkbenchPurchase"];
-type Priced = Schemas["WorkbenchVariantPrice"];
 
 /**
  * Swap shows what having a draft bought from another supplier would do, lets variants be matched by hand, and does
@@ -133,19 +131,7 @@ function useSwap(id: number, offer: number, look: UseQueryResult<Swapping, Probl
   const { storeId } = useSession();
   const go = useNavigate();
   const say = useSay();
-  const client = useQueryClient();
-  const show = (draft: Draft) => {
-    client.setQueryData(draftQuery(id, storeId).queryKey, draft);
-    void refresh(client, "drafts", "offer", "offers", "swap");
-  };
-  const undo = useMutation<Draft, Problem, void>({
-    mutationFn: () => ask(api.POST("/api/drafts/{id}/undo", { params: { path: { id }, query: { store: storeId } } })),
-    onSuccess: (draft) => {
-      show(draft);
-      say(`Bought from ${draft.supplier} again.`);
-    },
-    onError: (error) => say(error.message, true),
-  });
+  const { show, undo } = usePurchase(id, (draft) => `Bought from ${draft.supplier} again.`);
   return useMutation<Draft, Problem, void>({
     mutationFn: () => {
       const now =
@@ -162,7 +148,7 @@ function useSwap(id: number, offer: number, look: UseQueryResult<Swapping, Probl
     onSuccess: (draft) => {
       show(draft);
       go(`/workbench/${id}`);
-      say(`Bought from ${draft.supplier} now.`, false, { words: "Undo", run: () => undo.mutate() });
+      say(`Bought from ${draft.supplier} now.`, false, undo);
     },
     onError: (error) => {
       say(error.message, true);
@@ -206,16 +192,8 @@ type Put = (row: Row, to: number) => void;
 
 /** columns are each variant as it is bought now and as it would be. */
 function columns(choices: Choices, chosen: Map<number, number> | undefined, put: Put): Column<Row>[] {
-  const pad = "px-2 py-1.5";
-  const figure = { align: "right", className: `${pad} whitespace-nowrap` } as const;
   return [
-    {
-      id: "picture",
-      name: "Picture",
-      unseen: true,
-      className: `${pad} w-14 pl-4`,
-      show: (r) => <Picture path={r.picture} width={96} className="size-10 min-w-10 border border-line" />,
-    },
+    pictureColumn(),
     {
       id: "variant",
       name: "Variant",
@@ -227,7 +205,7 @@ function columns(choices: Choices, chosen: Map<number, number> | undefined, put:
         </>
       ),
     },
-    { id: "landed", name: "Landed now", ...figure, show: (r) => <Landed of={r.before} /> },
+    { id: "landed", name: "Landed now", ...figure, show: (r) => <LandedFor of={r.before} /> },
     { id: "price", name: "Price now", ...figure, show: (r) => <Price of={r.before} /> },
     {
       id: "as",
@@ -241,7 +219,7 @@ function columns(choices: Choices, chosen: Map<number, number> | undefined, put:
       id: "landed-then",
       name: "Landed then",
       ...figure,
-      show: (r) => (r.after ? <Landed of={r.after} was={r.before} /> : "—"),
+      show: (r) => (r.after ? <LandedFor of={r.after} was={r.before} /> : "—"),
     },
     { id: "price-then", name: "Price then", ...figure, show: (r) => r.after && <Price of={r.after} /> },
     {
@@ -303,14 +281,12 @@ function chosenBy(r: Row): string {
   return r.chosen ? "no counterpart is sure: choose one, or it is left out" : "left out";
 }
 
-function Landed({ of, was }: { of: Priced; was?: Priced }) {
-  if (!of.ladder)
-    return <span className="block max-w-56 text-left text-sm whitespace-normal text-loss">{of.no_price}</span>;
-  const cheaper = was?.ladder && Number(of.ladder.landed.value) < Number(was.ladder.landed.value);
+/** LandedFor is what a variant lands for, and what it costs there. */
+function LandedFor({ of, was }: { of: Priced; was?: Priced }) {
   return (
     <>
-      <Money of={of.ladder.landed} className={cheaper ? "font-semibold text-profit-ink" : ""} />
-      {of.cost && (
+      <Landed of={of} was={was} />
+      {of.ladder && of.cost && (
         <span className="block text-sm text-ink-2">
           for <Money of={of.cost} />
         </span>
