@@ -253,6 +253,7 @@ export function Cell({
         value={text}
         readOnly={readOnly}
         data-chosen={chosen || undefined}
+        data-unchanged={text === value || undefined}
         onChange={(e) => {
           typing.current = true;
           setText(e.target.value);
@@ -267,7 +268,7 @@ export function Cell({
             return readOnly && e.key.length === 1 ? undefined : onCellKey(e, shared, place, typing.current);
           typing.current = false;
           setText(value);
-          requestAnimationFrame(() => own.current?.blur());
+          own.current?.blur();
         }}
         onCopy={(e) => {
           const places = shared.range();

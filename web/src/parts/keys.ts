@@ -35,6 +35,11 @@ function typing(target: EventTarget | null): boolean {
   );
 }
 
+/** idle is a cell of a grid that has the focus while nothing is typed in it: Ctrl and a letter act as outside of it. */
+function idle(target: EventTarget | null, key: string): boolean {
+  return key.startsWith("ctrl+") && target instanceof HTMLElement && target.dataset.unchanged !== undefined;
+}
+
 function pressed(event: KeyboardEvent): string {
   const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
   const shift = event.shiftKey && (event.key.length > 1 || /[a-z]/i.test(event.key)) ? "shift+" : "";
@@ -60,7 +65,7 @@ function onKey(event: KeyboardEvent) {
     [...layers]
       .reverse()
       .flatMap((layer) => layer.bindings)
-      .find((binding) => binding.keys.includes(keys) && (binding.whileTyping || !typing(target)));
+      .find((binding) => binding.keys.includes(keys) && (binding.whileTyping || !typing(target) || idle(target, keys)));
   // A key that ends a sequence is no key by itself.
   const binding = (sequence && find(sequence)) || find(key);
   if (binding) {
