@@ -32,12 +32,21 @@ test("a run is planned, begun before its time, paused, gone on with and taken do
 }) => {
   const name = `Planned${"x".repeat(test.info().retry)}`;
   const drafts = await takeFresh(page, 6, name);
+  const tray = await api<{ id: number }>(page, "POST", "/api/trays", { name });
+  for (const id of drafts.slice(0, 2)) await api(page, "PATCH", `/api/drafts/${id}?store=1`, { tray: tray.id });
   await page.goto(`/workbench?words=${name}`);
   await page.getByLabel("Title", { exact: true }).waitFor();
   await page.getByLabel("Select all drafts").check();
   await page.keyboard.press("p");
-  const dialog = page.getByRole("dialog", { name: "Publish 6 drafts" });
+  const dialog = page.getByRole("dialog", { name: "Publish" });
   await expect(dialog).toContainText("6 new.");
+  // A tray goes instead of what is selected, and back.
+  await dialog.getByRole("button", { name: "Drafts: the 6 selected" }).click();
+  await page.getByRole("button", { name: `2 drafts in ${name}` }).click();
+  await expect(dialog.getByRole("button", { name: "Publish 2", exact: true })).toBeEnabled();
+  await dialog.getByRole("button", { name: `Drafts: 2 drafts in ${name}` }).click();
+  await page.getByRole("button", { name: "the 6 selected" }).click();
+  await expect(dialog.getByRole("button", { name: "Publish 6", exact: true })).toBeEnabled();
   await dialog.getByRole("button", { name: "When: now" }).click();
   await page.getByRole("button", { name: "later" }).click();
   await expect(dialog).toContainText("as the clock shows it in America/New York");

@@ -21,7 +21,7 @@ import (
 type StartInput struct {
 	Act      publish.Act `json:"act,omitempty" enum:"publish,show,hide,take_down" doc:"Publish where it is not said"`
 	DraftIDs []int64     `json:"draft_ids,omitempty" maxItems:"50000"`
-	// Tray takes all drafts of a tray, Ready all that can go out to each store, whatever tray they are in.
+	// Tray takes all drafts of a tray, Ready all that can go out to each store and are not put aside.
 	Tray   int64         `json:"tray,omitempty" minimum:"0"`
 	Ready  bool          `json:"ready,omitempty"`
 	Stores []TargetInput `json:"stores" minItems:"1" maxItems:"20"`
@@ -231,14 +231,23 @@ func (s *Service) queue(ctx context.Context, tx pgx.Tx, items []Args) error {
 }
 
 // wake has items wait that are held, failed, left out or not known, as new attempts; those that another run is
-// publishing at this moment stay as they are. It gives those that wait now.
+// publishing at this moment stay as they are. It gives those that wait now. A row that somebody else has locked is
+// waited for: passed over, it would be taken for another run's.
 func wake(ctx context.Context, tx pgx.Tx, where string, args ...any) ([]Args, error) {
-	rows, err := tx.Query(ctx, `
+	rows, err := tx.Query(ctx, `select id from publish_item w where `+where+` order by id for update`, args...)
+	if err != nil {
+		return nil, err
+	}
+	ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	if err != nil {
+		return nil, err
+	}
+	rows, err = tx.Query(ctx, `
 		update publish_item i set state = 'waiting', reason = '', area = '', attempt = attempt + 1, tries = 0,
 			updated_at = now()
-		where i.id in (select id from publish_item w where `+where+` order by id for update skip locked)
+		where i.id = any ($1)
 		and not exists (select from publish_item o where o.store_id = i.store_id and o.draft_id = i.draft_id
-			and o.id <> i.id and o.state in ('waiting', 'sending')) returning id, attempt`, args...)
+			and o.id <> i.id and o.state in ('waiting', 'sending')) returning id, attempt`, ids)
 	if err != nil {
 		return nil, err
 	}

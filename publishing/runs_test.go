@@ -374,3 +374,67 @@ func TestListingsAreFoundPagedAndSaved(t *testing.T) {
 		t.Errorf("%v %s", err, csv)
 	}
 }
+
+func TestARunTakesATrayOrAllThatAreReady(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	ids := sellable(t, w, 1, w.Take(places(w, 0, 6)...))
+	untitled, later, rest := ids[0], ids[1], ids[2:]
+	w.Owner.Must("PATCH", fmt.Sprintf("/api/drafts/%d?store=1", untitled), map[string]any{"title": ""}, nil)
+	var tray struct{ ID int64 }
+	w.Owner.Must("POST", "/api/trays", map[string]any{"name": "For spring", "aside": true}, &tray)
+	w.Owner.Must("PATCH", fmt.Sprintf("/api/drafts/%d?store=1", later), map[string]any{"tray": tray.ID}, nil)
+	store := []map[string]any{{"store_id": 1, "visible": true}}
+
+	var look publishing.Preflight
+	w.Owner.Must("POST", "/api/runs/preflight", map[string]any{"ready": true, "stores": store}, &look)
+	if s := look.Stores[0]; s.New != len(rest) || s.Total != 0 {
+		t.Errorf("of all that are ready %+v go", s)
+	}
+	if run := w.RunEnds(start(w, map[string]any{"ready": true, "stores": store}).ID); run.Published != len(rest) {
+		t.Errorf("%+v", run)
+	}
+	run := w.RunEnds(start(w, map[string]any{"tray": tray.ID, "stores": store}).ID)
+	if run.Published != 1 || run.Items[0].DraftID != later {
+		t.Errorf("of the tray: %+v", run)
+	}
+}
+
+// A row that is locked while a run goes on is not taken for one that another run is publishing.
+func TestARunThatGoesOnWaitsForALockedItem(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	ids := sellable(t, w, 1, w.Take(places(w, 0, 8)...))
+	w.Fault(w.ShopURL, fault.Plan{LatencyMS: 300})
+	run := start(w, testkit.RunOf(1, ids...))
+	w.Owner.Must("POST", fmt.Sprintf("/api/runs/%d/pause", run.ID), nil, &run)
+	if run.Held == 0 {
+		t.Fatalf("nothing is held: %+v", run)
+	}
+	tx, err := w.App.Pool.Begin(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = tx.Rollback(t.Context()) }()
+	if _, err := tx.Exec(t.Context(), `select from publish_item where run_id = $1 for update`, run.ID); err != nil {
+		t.Fatal(err)
+	}
+	resumed := make(chan error, 1)
+	go func() {
+		problem := w.Owner.Ask("POST", fmt.Sprintf("/api/runs/%d/resume", run.ID), nil, nil)
+		if problem != nil {
+			resumed <- fmt.Errorf("%+v", problem)
+		}
+		close(resumed)
+	}()
+	time.Sleep(200 * time.Millisecond)
+	if err := tx.Rollback(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if err := <-resumed; err != nil {
+		t.Fatal(err)
+	}
+	if run := w.RunEnds(run.ID); run.Published != len(ids) || run.LeftOut != 0 {
+		t.Errorf("%+v", run.Items)
+	}
+}

@@ -9,23 +9,28 @@ import { Button, Dialog, Picture } from "../parts/controls";
 import { Field } from "../parts/field";
 import { NamesField } from "../parts/names";
 import { Check } from "../parts/radios";
-import { namesQuery } from "./queries";
+import { namesQuery, traysQuery } from "./queries";
 
 type Target = Schemas["PublishingTargetInput"];
 type Preflight = Schemas["PublishingPreflight"];
 type InStore = Preflight["stores"][number];
 
+/** Which is what a run takes: what was selected, a tray, or all that are ready in each store. */
+type Which = "selected" | "ready" | number;
+
 /** Publish says in a sentence what goes where, and how; what would come of it is shown before anything is sent. */
 export function Publish({ ids, onClose }: { ids: number[]; onClose: () => void }) {
   const { stores, storeId } = useSession();
+  const [which, setWhich] = useState<Which>("selected");
   const [targets, setTargets] = useState<Target[]>(() => stores.filter((s) => s.id === storeId).map(usual));
   const [startOn, setStartOn] = useState("");
   const start = useStartRun();
-  const body = { draft_ids: ids, stores: targets, ...(startOn && { start_on: startOn }) };
+  const taken =
+    which === "selected" ? { draft_ids: ids } : which === "ready" ? { ready: true as const } : { tray: which };
+  const body = { ...taken, stores: targets, ...(startOn && { start_on: startOn }) };
   const look = useQuery<Preflight, Problem>({
-    queryKey: ["look", "preflight", ids, targets],
-    queryFn: ({ signal }) =>
-      ask(api.POST("/api/runs/preflight", { body: { draft_ids: ids, stores: targets }, signal })),
+    queryKey: ["look", "preflight", taken, targets],
+    queryFn: ({ signal }) => ask(api.POST("/api/runs/preflight", { body: { ...taken, stores: targets }, signal })),
     enabled: targets.length > 0,
     placeholderData: keepPreviousData,
     retry: false,
@@ -39,15 +44,12 @@ export function Publish({ ids, onClose }: { ids: number[]; onClose: () => void }
         : [...now, ...stores.filter((s) => s.id === id).map(usual)],
     );
   const goes = look.data?.stores.reduce((n, s) => n + s.new + s.again + s.same, 0) ?? 0;
+  const stay = look.data?.stores.reduce((n, s) => n + s.total, 0) ?? 0;
   const first = stores.find((s) => s.id === targets[0]?.store_id);
   const error = start.error ?? look.error;
   return (
-    <Dialog
-      open
-      onClose={onClose}
-      size="wide"
-      title={`Publish ${ids.length === 1 ? "one draft" : `${ids.length.toLocaleString("en")} drafts`}`}
-    >
+    <Dialog open onClose={onClose} size="wide" title="Publish">
+      <Drafts which={which} selected={ids.length} onChange={setWhich} />
       {targets.map((t) => (
         <InOneStore
           key={t.store_id}
@@ -85,12 +87,46 @@ export function Publish({ ids, onClose }: { ids: number[]; onClose: () => void }
         >
           {startOn
             ? "Plan it"
-            : !look.data || goes === ids.length * targets.length
-              ? `Publish ${(goes || ids.length).toLocaleString("en")}`
-              : `Publish the ${goes.toLocaleString("en")} that can`}
+            : !look.data || look.isPlaceholderData
+              ? "Publish"
+              : stay === 0
+                ? `Publish ${goes.toLocaleString("en")}`
+                : `Publish the ${goes.toLocaleString("en")} that can`}
         </Button>
       </div>
     </Dialog>
+  );
+}
+
+/** Drafts says which drafts go. */
+function Drafts({ which, selected, onChange }: { which: Which; selected: number; onChange: (which: Which) => void }) {
+  const trays = useQuery(traysQuery).data ?? [];
+  const drafts = (n: number) => (n === 1 ? "1 draft" : `${n.toLocaleString("en")} drafts`);
+  const choices: { which: Which; words: string }[] = [
+    { which: "selected", words: selected === 1 ? "this draft" : `the ${selected.toLocaleString("en")} selected` },
+    { which: "ready", words: "all that are ready" },
+    ...trays.filter((t) => t.drafts > 0).map((t) => ({ which: t.id, words: `${drafts(t.drafts)} in ${t.name}` })),
+  ];
+  return (
+    <p className="text-lg leading-9">
+      Publish{" "}
+      <Clause label="Drafts" words={choices.find((c) => c.which === which)?.words ?? "a tray"} width="w-72">
+        {(close) =>
+          choices.map((c) => (
+            <Choice
+              key={c.which}
+              chosen={c.which === which}
+              onChoose={() => {
+                onChange(c.which);
+                close();
+              }}
+            >
+              {c.words}
+            </Choice>
+          ))
+        }
+      </Clause>
+    </p>
   );
 }
 
@@ -134,7 +170,7 @@ function InOneStore({
   return (
     <section className="mb-2" aria-label={store?.name}>
       <p className="text-lg leading-9">
-        To <b>{store?.name}</b>,{" "}
+        to <b>{store?.name}</b>,{" "}
         {two("Visibility", t.visible ?? false, ["visible to customers", "hidden from customers"], (visible) =>
           onChange({ visible }),
         )}

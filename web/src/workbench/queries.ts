@@ -93,6 +93,7 @@ export function showEdited(client: QueryClient, store: number, id: number, edite
     description: edited.description,
     revision: edited.revision,
     changes: edited.changes,
+    changed_in: now.live_in, // as the database marks each listing of a draft whose words were changed
     undo: edited.undo,
     undo_bulk: undefined,
     report: {
