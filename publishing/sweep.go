@@ -48,9 +48,10 @@ func (s *Service) Sweep(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		asked, err := wake(ctx, tx, `w.state = 'unknown' and w.updated_at < now() - $1::interval
-			and exists (select from publish_run r where r.id = w.run_id and r.state in ('running', 'finished'))`,
-			askedAgain)
+		// Counts may be locked by now: what somebody else has locked is left to the next sweep, not waited for.
+		asked, err := wake(ctx, tx, `w.id in (select u.id from publish_item u where u.state = 'unknown'
+			and u.updated_at < now() - $1::interval and exists (select from publish_run r where r.id = u.run_id
+			and r.state in ('running', 'finished')) order by u.id for update skip locked)`, askedAgain)
 		if err != nil {
 			return err
 		}
