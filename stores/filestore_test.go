@@ -3,10 +3,13 @@ package stores_test
 import (
 	"archive/zip"
 	"bytes"
+	"encoding/json"
 	"fmt"
 	"net/http"
 	"strings"
 	"testing"
+
+	"github.com/piprate/json-gold/ld"
 
 	"plainpelican/connect/page"
 	"plainpelican/stores"
@@ -15,8 +18,33 @@ import (
 	"plainpelican/workbench"
 )
 
+// offline gives schema.org's context, as far as its vocabulary goes, without a network.
+type offline struct{}
+
+func (offline) LoadDocument(address string) (*ld.RemoteDocument, error) {
+	return &ld.RemoteDocument{DocumentURL: address, Document: map[string]any{
+		"@context": map[string]any{"@vocab": "https://schema.org/"}}}, nil
+}
+
+// nquads is what a JSON-LD document says, as RDF.
+func nquads(t *testing.T, document string) string {
+	t.Helper()
+	var parsed any
+	if err := json.Unmarshal([]byte(document), &parsed); err != nil {
+		t.Fatal(err)
+	}
+	options := ld.NewJsonLdOptions("https://stall.example/")
+	options.DocumentLoader, options.Format = offline{}, "application/n-quads"
+	quads, err := ld.NewJsonLdProcessor().ToRDF(parsed, options)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return quads.(string)
+}
+
 // A store without an API is published to as any, and what it is to show is written as files. The CSV is read back by
-// PostgreSQL's COPY, the JSON-LD by the reader of product pages, the zip by the standard library's.
+// PostgreSQL's COPY, the JSON-LD by the processor json-gold and by the reader of product pages, the zip by the standard
+// library's.
 func TestAStoreThatIsServedByFiles(t *testing.T) {
 	w := testkit.Start(t)
 	w.Ready()
@@ -83,6 +111,19 @@ func TestAStoreThatIsServedByFiles(t *testing.T) {
 		if err != nil || found.From != "JSON-LD" || !strings.Contains(found.Offer.Title, "harbour") ||
 			found.Offer.Variants[0].Cost.String() != one.Ladder.Price.String() {
 			t.Errorf("%v %+v", err, found.Offer)
+		}
+	})
+	t.Run("JSON-LD, by a processor of JSON-LD 1.1", func(t *testing.T) {
+		quads := nquads(t, file("products.jsonld"))
+		for _, want := range []string{
+			`<https://schema.org/name> "Mug, \"harbour\" blue; =1+1"`,
+			`<https://schema.org/price> "` + one.Ladder.Price.Decimal() + `"`,
+			`<https://schema.org/priceCurrency> "EUR"`,
+			`<http://www.w3.org/1999/02/22-rdf-syntax-ns#type> <https://schema.org/Offer>`,
+		} {
+			if !strings.Contains(quads, want) {
+				t.Errorf("%s is not in\n%s", want, quads)
+			}
 		}
 	})
 	t.Run("pictures", func(t *testing.T) {

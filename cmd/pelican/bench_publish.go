@@ -40,6 +40,10 @@ type publishResult struct {
 	Share    float64 `json:"share_of_the_limit"`
 	TwoShare float64 `json:"share_of_the_limit_with_two_instances"`
 	Refused  int     `json:"requests_that_the_store_refused"`
+	// Told is how late a browser hears of an item, and Watching what browsers that follow a run cost this process and
+	// themselves, which are in it: processor time by time, over what the same run takes without them.
+	ToldP95MS float64 `json:"told_p95_ms"`
+	Watching  float64 `json:"share_of_a_core_for_20_browsers"`
 	// Preflight is of 1,000 drafts for 3 stores.
 	PreflightMS float64 `json:"preflight_ms"`
 	// Listings is a page of as many as are live, and one that is filtered; Plain the same rows by one plain query.
@@ -68,8 +72,9 @@ func benchPublish(ctx context.Context, n int, dir string) (out publishResult, er
 	}
 	defer end()
 	ctx = access.With(ctx, access.Identity{Name: "the bench", Role: access.Owner})
-	fmt.Println("making", 2*n, "drafts with", benchPictures, "pictures each")
-	if err := fill(ctx, pool, a, 2*n); err != nil {
+	seen := min(n, 200) // of a run that is watched, and of one that is not
+	fmt.Println("making", 2*n+2*seen, "drafts with", benchPictures, "pictures each")
+	if err := fill(ctx, pool, a, 2*n+2*seen); err != nil {
 		return out, err
 	}
 	if err := withPictures(ctx, pool, a); err != nil {
@@ -80,13 +85,13 @@ func benchPublish(ctx context.Context, n int, dir string) (out publishResult, er
 		return out, err
 	}
 	defer close()
-	drafts := func(from int) (ids []int64) {
+	drafts := func(from, n int) (ids []int64) {
 		for i := range n {
 			ids = append(ids, int64(from+i))
 		}
 		return ids
 	}
-	in := publishing.StartInput{DraftIDs: drafts(1), Stores: []publishing.TargetInput{
+	in := publishing.StartInput{DraftIDs: drafts(1, n), Stores: []publishing.TargetInput{
 		{StoreID: 1, Settings: publishing.Settings{Visible: true}}}}
 	three := in
 	three.Stores = append(three.Stores, publishing.TargetInput{StoreID: 2}, publishing.TargetInput{StoreID: 3})
@@ -98,7 +103,7 @@ func benchPublish(ctx context.Context, n int, dir string) (out publishResult, er
 		return out, err
 	}
 	for instances, share := range []*float64{&out.Share, &out.TwoShare} {
-		in.DraftIDs = drafts(1 + instances*n)
+		in.DraftIDs = drafts(1+instances*n, n)
 		one, took, err := publishWith(ctx, pool, dir, instances+1, in, requests)
 		if err != nil {
 			return out, err
@@ -108,6 +113,30 @@ func benchPublish(ctx context.Context, n int, dir string) (out publishResult, er
 			out.Requests, out.Seconds = int(one), took.Seconds()
 		}
 	}
+	var share [2]float64
+	for with := range share {
+		in.DraftIDs = drafts(1+2*n+with*seen, seen)
+		browsers, err := watch(ctx, pool, with*benchBrowsers)
+		if err != nil {
+			return out, err
+		}
+		before, err := processor()
+		if err != nil {
+			return out, err
+		}
+		_, took, err := publishWith(ctx, pool, dir, 1, in, requests)
+		if err != nil {
+			return out, err
+		}
+		after, err := processor()
+		if err != nil {
+			return out, err
+		}
+		share[with] = (after - before).Seconds() / took.Seconds()
+		browsers.stop()
+		out.ToldP95MS = millis(browsers.lateP95())
+	}
+	out.Watching = share[1] - share[0]
 	out.Refused = int(requests.refused.Load())
 	return out, out.listings(ctx, pool, a)
 }
