@@ -41,6 +41,7 @@ web/node_modules/.installed: web/package-lock.json
 
 generate: web/node_modules/.installed ## write the generated files anew
 	node core/money/generate.mjs
+	node core/order/generate.mjs
 	go run ./cmd/pelican openapi > docs/openapi.json
 	cd web && npm run --silent generate
 

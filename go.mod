@@ -28,6 +28,7 @@ require (
 	github.com/riverqueue/river/rivertype v0.51.2
 	github.com/rivo/uniseg v0.4.7
 	github.com/santhosh-tekuri/jsonschema/v6 v6.0.2
+	github.com/standard-webhooks/standard-webhooks/libraries v0.0.1
 	github.com/teambition/rrule-go v1.8.2
 	github.com/wlynxg/chardet v1.0.5
 	github.com/xrash/smetrics v0.0.0-20250705151800-55b8f293f342

@@ -28,6 +28,7 @@ import (
 	"plainpelican/media"
 	"plainpelican/members"
 	"plainpelican/offers"
+	"plainpelican/orders"
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/blobs"
@@ -64,6 +65,7 @@ type Application struct {
 	Pricing    *pricing.Service
 	Workbench  *workbench.Service
 	Publishing *publishing.Service
+	Orders     *orders.Service
 	Progress   *progress.Stream
 	Jobs       *jobs.Runner
 	Outgoing   *outgoing.Client
@@ -116,21 +118,29 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 		Offers: a.Offers, Jobs: a.Jobs, Progress: a.Progress, Log: log, Media: a.Media,
 		Pause: 3 * time.Second, Tries: 8}
 	a.Pricing.Listings, a.Pricing.Choices, a.Workbench.Listings = a.Publishing, a.Offers, a.Publishing
+	a.Orders = &orders.Service{Pool: pool, Stores: a.Stores, Sources: a.Sources, Offers: a.Offers, Pricing: a.Pricing,
+		Pictures: a.Workbench, Box: box, Jobs: a.Jobs, Progress: a.Progress, Log: log, PublicURL: s.PublicURL}
+	a.Stores.OnConnected = a.Orders.Connected
 	a.Pricing.Work(a.Jobs)
 	a.Sources.Work(a.Jobs)
 	a.Matching.Work(a.Jobs)
 	a.Media.Work(a.Jobs)
 	a.Requests.Work(a.Jobs)
 	a.Publishing.Work(a.Jobs)
+	a.Orders.Work(a.Jobs)
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[MaintenanceArgs]) error {
 		return errors.Join(a.FetchRates(ctx), a.Members.Prune(ctx), a.Stores.Prune(ctx), a.Sources.Prune(ctx),
-			a.Offers.Prune(ctx), a.Workbench.Prune(ctx))
+			a.Offers.Prune(ctx), a.Workbench.Prune(ctx),
+			a.Orders.Prune(ctx))
 	})
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[ReconcileArgs]) error {
 		return a.Publishing.CheckAll(ctx)
 	})
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[RecoverArgs]) error {
-		return errors.Join(a.Sources.RecoverLost(ctx), a.Publishing.Sweep(ctx))
+		return errors.Join(a.Sources.RecoverLost(ctx), a.Publishing.Sweep(ctx), a.Orders.FollowUp(ctx))
+	})
+	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[ReadOrdersArgs]) error {
+		return a.Orders.ReadAll(ctx)
 	})
 	a.metrics.MustRegister(collectors.NewGoCollector(),
 		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
@@ -158,6 +168,18 @@ func (ReconcileArgs) Kind() string { return "reconcile" }
 // InsertOpts puts it into its queue, and one at a time.
 func (ReconcileArgs) InsertOpts() river.InsertOpts {
 	return river.InsertOpts{Queue: "maintenance", UniqueOpts: river.UniqueOpts{ByPeriod: time.Minute}}
+}
+
+// ReadOrdersArgs is the job, every two minutes, that reads the orders of all stores: one whose message was lost is
+// found.
+type ReadOrdersArgs struct{}
+
+// Kind names the job.
+func (ReadOrdersArgs) Kind() string { return "read_all_orders" }
+
+// InsertOpts puts it into its queue, and one at a time.
+func (ReadOrdersArgs) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: "maintenance", UniqueOpts: river.UniqueOpts{ByPeriod: 10 * time.Second}}
 }
 
 // RecoverArgs is the job, twice a minute, that takes up work whose job was lost.
@@ -207,7 +229,10 @@ func (a *Application) Start(ctx context.Context) error {
 	}, &river.PeriodicJobOpts{RunOnStart: true})
 	reconcile := river.NewPeriodicJob(river.PeriodicInterval(15*time.Minute),
 		func() (river.JobArgs, *river.InsertOpts) { return ReconcileArgs{}, nil }, nil)
-	periodic := []*river.PeriodicJob{hourly, due, quotes, sweep, reconcile}
+	readOrders := river.NewPeriodicJob(river.PeriodicInterval(2*time.Minute),
+		func() (river.JobArgs, *river.InsertOpts) { return ReadOrdersArgs{}, nil },
+		&river.PeriodicJobOpts{RunOnStart: true})
+	periodic := []*river.PeriodicJob{hourly, due, quotes, sweep, reconcile, readOrders}
 	if a.Settings.PicturesAhead > 0 {
 		periodic = append(periodic,
 			river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) {
@@ -273,6 +298,7 @@ type Header struct {
 	Rules      int `json:"rules" doc:"Markup rules of the store"`
 	Live       int `json:"live"`
 	Runs       int `json:"runs" doc:"Under way"`
+	Orders     int `json:"orders" doc:"That wait for a person"`
 	Repricing  int `json:"repricing" doc:"Stores whose prices are being brought up to their rules"`
 }
 
@@ -305,7 +331,10 @@ func (a *Application) header(ctx context.Context, storeID int64) (Header, error)
 	if q.Rules, err = a.Pricing.RuleCount(ctx, storeID); err != nil {
 		return q, err
 	}
-	q.Live, q.Runs, err = a.Publishing.Figures(ctx, storeID)
+	if q.Live, q.Runs, err = a.Publishing.Figures(ctx, storeID); err != nil {
+		return q, err
+	}
+	q.Orders, err = a.Orders.Waiting(ctx)
 	return q, err
 }
 
@@ -358,6 +387,7 @@ func (a *Application) register() {
 	a.Pricing.Register(a.API)
 	a.Workbench.Register(a.API)
 	a.Publishing.Register(a.API)
+	a.Orders.Register(a.API)
 	apikit.Register(a.API, access.Fulfiller, http.MethodGet, "/api/header", "getHeader", "Counts for the header",
 		func(ctx context.Context, in *struct {
 			Store int64 `query:"store"`

@@ -20,11 +20,13 @@ import (
 
 // owners are the packages that write each table. Others read what the schema "facts" shows of it.
 var owners = map[string][]string{
-	"application":       {"installation"},
-	"matching":          {"match_decision"},
-	"media":             {"picture"},
-	"members":           {"api_token", "audit_entry", "known_device", "member", "sessions", "sign_in_attempt"},
-	"offers":            {"catalog_change", "offer", "offer_variant", "offer_version", "supplier"},
+	"application": {"installation"},
+	"matching":    {"match_decision"},
+	"media":       {"picture"},
+	"members":     {"api_token", "audit_entry", "known_device", "member", "sessions", "sign_in_attempt"},
+	"offers":      {"catalog_change", "offer", "offer_variant", "offer_version", "supplier"},
+	"orders": {"customer_order", "order_event", "order_feed", "order_line", "parcel", "purchase", "purchase_line",
+		"rejected_order", "store_message"},
 	"platform/progress": {"progress_event"},
 	"pricing":           {"money_rules", "price", "price_pin", "rate_day", "reprice_run"},
 	"publishing": {"listing", "listing_price", "listing_variant", "publication", "publish_item", "publish_run",

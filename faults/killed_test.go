@@ -42,7 +42,8 @@ func process(t *testing.T, w *testkit.World, path string) *exec.Cmd {
 
 // together are faults of a store, one plan after another; the last has several at once.
 var together = []fault.Plan{{LatencyMS: 30}, {ErrorPercent: 15}, {TooMany: 30, RetryAfter: 1},
-	{CutAfter: 6, Only: "POST /api/products"}, {CutAfter: 6, Only: "PATCH /api/products"}, {SlowBody: true, LatencyMS: 5},
+	{CutAfter: 6, Only: "POST /api/products"}, {CutAfter: 6, Only: "PATCH /api/products"}, {SlowBody: true,
+		LatencyMS: 5},
 	{Truncate: true, Only: "POST /api/products"}, {RevokeTokens: true}, {HTML: true, Only: "GET /api/products"},
 	{Down: true}, {LatencyMS: 20, ErrorPercent: 8, TooMany: 10, CutAfter: 4}}
 
@@ -91,6 +92,7 @@ func TestKilledAndCutTwoRunsEndTrue(t *testing.T) {
 		}
 	}
 	w.Fault(w.ShopURL, fault.Plan{})
+	w.ConnectStore() // its tokens were revoked: a person connects it again
 	waitAndRetry(t, w, runs[0].ID, runs[1].ID)
 
 	states := map[publish.State]int{}

@@ -5,6 +5,7 @@ import (
 	"io"
 	"net/http"
 	"os"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -30,12 +31,17 @@ func ready(t *testing.T, w *testkit.World, n int) (ids []int64) {
 	for place := range 2 * n {
 		offers = append(offers, w.Offer(place))
 	}
-	w.Take(offers...)
-	var page workbench.Page
-	w.Owner.Must("GET", "/api/drafts?store=1", nil, &page)
-	for _, l := range page.Drafts {
-		if l.Report.Ready && len(ids) < n {
+	for some := range slices.Chunk(offers, 200) {
+		w.Take(some...)
+	}
+	for before := int64(0); len(ids) < n; {
+		var page workbench.Page
+		w.Owner.Must("GET", fmt.Sprintf("/api/drafts?store=1&state=ready&before=%d", before), nil, &page)
+		for _, l := range page.Drafts[:min(len(page.Drafts), n-len(ids))] {
 			ids = append(ids, l.ID)
+		}
+		if before = page.Next; before == 0 {
+			break
 		}
 	}
 	if len(ids) < n {

@@ -48,13 +48,14 @@ func (s *Service) Connect(ctx context.Context, in Credentials) (int64, error) {
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, `
 			insert into source (kind, name, address, client_id, secret, state, requests_per_second, schedule, time_zone,
-			next_at, takes_requests) values ('marketplace', $1, $2, $3, $4, 'connected', $5, $6, 'UTC', $7, $8)
+			next_at, takes_requests, takes_orders)
+			values ('marketplace', $1, $2, $3, $4, 'connected', $5, $6, 'UTC', $7, $8, $9)
 			on conflict (address) where address <> '' do update
 			set name = excluded.name, client_id = excluded.client_id, secret = excluded.secret, state = 'connected',
 				requests_per_second = excluded.requests_per_second, takes_requests = excluded.takes_requests,
-				error = '', connected_at = now()
+				takes_orders = excluded.takes_orders, error = '', connected_at = now()
 			returning id`, d.Name, address, in.ClientID, s.Box.Seal(purpose(address), in.ClientSecret),
-			d.Limits.RequestsPerSecond, defaultSchedule, next, d.TakesRequests).Scan(&id)
+			d.Limits.RequestsPerSecond, defaultSchedule, next, d.TakesRequests, d.TakesOrders).Scan(&id)
 		if err == nil {
 			err = s.Offers.NotifySource(ctx, tx, id)
 		}
@@ -116,8 +117,8 @@ func (s *Service) Open(ctx context.Context, id int64) (session *source.Session, 
 	}
 	session, d, err := s.Connector.SignIn(ctx, address, clientID, secret)
 	if err == nil {
-		_, err = s.Pool.Exec(ctx, `update source set takes_requests = $2
-			where id = $1 and takes_requests <> $2`, id, d.TakesRequests)
+		_, err = s.Pool.Exec(ctx, `update source set takes_requests = $2, takes_orders = $3
+			where id = $1 and (takes_requests, takes_orders) <> ($2, $3)`, id, d.TakesRequests, d.TakesOrders)
 	}
 	return session, name, address, err
 }

@@ -35,6 +35,8 @@ type Service struct {
 	Pricing   Pricing
 	Pictures  Pictures
 	Log       *slog.Logger
+	// OnConnected is told of a store that was connected, in its transaction; nil is nobody.
+	OnConnected func(ctx context.Context, tx pgx.Tx, storeID int64) error
 }
 
 var (
@@ -283,6 +285,11 @@ func (s *Service) priceFor(ctx context.Context, tx pgx.Tx, found Store, included
 	}
 	if err := s.Pricing.Start(ctx, tx, basis(found), tax); err != nil {
 		return err
+	}
+	if s.OnConnected != nil {
+		if err := s.OnConnected(ctx, tx, found.ID); err != nil {
+			return err
+		}
 	}
 	if err := members.Audit(ctx, tx, "connected store", found.Name, nil,
 		map[string]string{"address": found.Address, "currency": found.Currency.String()}); err != nil {

@@ -40,6 +40,8 @@ type Description struct {
 	} `json:"limits"`
 	// TakesRequests tells that it passes requests for quotation on to its suppliers.
 	TakesRequests bool `json:"takes_requests"`
+	// TakesOrders tells that it takes purchase orders, and is paid from a balance.
+	TakesOrders bool `json:"takes_orders"`
 }
 
 // Connector opens sessions with sources.

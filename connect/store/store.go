@@ -73,6 +73,8 @@ type Pace interface {
 var Permissions = []Permission{
 	{"store:read", "read its name, currency, limits and countries"},
 	{"products:write", "publish, change and take down products"},
+	{"orders:read", "read orders and be told of new ones"},
+	{"fulfilments:write", "tell customers which parcels their orders are in"},
 }
 
 // Permission is one of them.
@@ -110,6 +112,14 @@ type Session interface {
 	List(ctx context.Context, cursor string) (products []Found, next string, err error)
 	// Remove takes a product out of the store; one that is gone already is no error.
 	Remove(ctx context.Context, id string) error
+	// Orders lists orders that changed after a moment, in the order in which they did; more tells that these are not
+	// all.
+	Orders(ctx context.Context, since time.Time) (orders []Order, more bool, err error)
+	// Fulfil tells of a parcel of an order. The same key never makes a second one.
+	Fulfil(ctx context.Context, key, order string, f Fulfilment) error
+	// Hook has the store tell an address of orders, and gives the secret with which it signs; empty where it tells
+	// nobody.
+	Hook(ctx context.Context, address string) (secret string, err error)
 	// OnWait has it told when the store asks to slow down.
 	OnWait(tell func(time.Duration))
 }

@@ -103,6 +103,7 @@ func HandleLong[A river.JobArgs](r *Runner, work func(context.Context, *river.Jo
 var Queues = map[string]river.QueueConfig{
 	"import":      {MaxWorkers: 6},
 	"publish":     {MaxWorkers: 4},
+	"orders":      {MaxWorkers: 4},
 	"maintenance": {MaxWorkers: 1},
 	"picture":     {MaxWorkers: 2},
 }

@@ -46,6 +46,9 @@ type Settings struct {
 	// quote only where a cost to reach is named.
 	QuoteEvery  time.Duration
 	TargetsOnly bool
+	// ParcelStep is after how long a parcel that was paid for leaves, and three times that it arrives; 0 is by the day
+	// alone.
+	ParcelStep time.Duration
 	// File keeps what was asked for and taken; empty is nowhere.
 	File string
 }
@@ -56,13 +59,14 @@ func (s Settings) catalog() gen.Catalog {
 
 // Demo is the marketplace of the demo.
 var Demo = Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 1200, ClientID: "saltmarsh",
-	ClientSecret: "demo-quayside-secret", PerSecond: 20, PictureSize: 800, QuoteEvery: 8 * time.Second}
+	ClientSecret: "demo-quayside-secret", PerSecond: 20, PictureSize: 800, QuoteEvery: 8 * time.Second,
+	ParcelStep: 30 * time.Second}
 
 // Tern is the demo's other marketplace: nearer, smaller, slower, and stricter.
 var Tern = Settings{Name: "Tern Market", Seed: 23, Offers: 420, ClientID: "saltmarsh", ClientSecret: "demo-tern-secret",
 	PerSecond: 4, PictureSize: 800,
 	Prefix: "TM", Suppliers: 60, Near: true, PageSize: 40, Slow: 120 * time.Millisecond, QuoteEvery: 15 * time.Second,
-	TargetsOnly: true, Shares: Demo.Seed}
+	ParcelStep: 20 * time.Second, TargetsOnly: true, Shares: Demo.Seed}
 
 // Server is the marketplace.
 type Server struct {
@@ -77,6 +81,8 @@ type Server struct {
 	// requests are what was asked for; taken are the moments of the quotes that became offers, by place in base.
 	requests map[string]*request
 	taken    map[int]time.Time
+	// purchases are the purchase orders, by their identifiers.
+	purchases map[string]*purchase
 
 	counting  sync.Mutex
 	counted   int
@@ -92,7 +98,8 @@ func New(s Settings) *Server {
 		s.Prefix = "QB"
 	}
 	b := &Server{Settings: s, tokens: map[string]time.Time{}, requests: map[string]*request{},
-		taken: map[int]time.Time{}, limiter: rate.NewLimiter(rate.Limit(s.PerSecond), s.PerSecond)}
+		purchases: map[string]*purchase{},
+		taken:     map[int]time.Time{}, limiter: rate.NewLimiter(rate.Limit(s.PerSecond), s.PerSecond)}
 	for o := range s.catalog().Offers(s.Offers) {
 		b.base = append(b.base, o)
 	}
@@ -163,6 +170,10 @@ func (b *Server) Handler() http.Handler {
 	mux.HandleFunc("GET /requests/{id}", b.guard(b.quotes))
 	mux.HandleFunc("DELETE /requests/{id}", b.guard(b.withdraw))
 	mux.HandleFunc("PUT /requests/{id}/quotes/{quote}", b.guard(b.take))
+	mux.HandleFunc("PUT /purchase-orders/{id}", b.guard(b.place))
+	mux.HandleFunc("GET /purchase-orders/{id}", b.guard(b.showPurchase))
+	mux.HandleFunc("POST /purchase-orders/{id}/payment", b.guard(b.pay))
+	mux.HandleFunc("POST /-/cancel", b.cancel)
 	mux.HandleFunc("GET /p/{number}", b.page)
 	mux.HandleFunc("GET /pictures/{name}", b.picture)
 	mux.HandleFunc("PUT /-/day", func(w http.ResponseWriter, r *http.Request) {
@@ -187,6 +198,7 @@ func (b *Server) describe(w http.ResponseWriter, _ *http.Request) {
 	base, _, _ := b.now()
 	answer(w, http.StatusOK, map[string]any{
 		"protocol": "catalog-source/1", "name": b.Name, "offers": len(base), "takes_requests": true,
+		"takes_orders":   true,
 		"token_endpoint": "/oauth/token",
 		"limits":         map[string]int{"requests_per_second": b.PerSecond, "page_size": b.PageSize},
 	})

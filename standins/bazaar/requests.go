@@ -131,15 +131,16 @@ func (b *Server) put(r *request, n int) int {
 
 // kept is what a stand-in remembers: what was asked for, and the quotes taken, in order.
 type kept struct {
-	Requests map[string]*request
-	Taken    []string
+	Requests  map[string]*request
+	Taken     []string
+	Purchases map[string]*purchase
 }
 
 func (b *Server) keep() {
 	if b.File == "" {
 		return
 	}
-	all := kept{Requests: b.requests}
+	all := kept{Requests: b.requests, Purchases: b.purchases}
 	for _, o := range b.base[b.Offers:] {
 		all.Taken = append(all.Taken, o.Quote)
 	}
@@ -159,6 +160,9 @@ func (b *Server) load() {
 		return
 	}
 	b.requests = all.Requests
+	if all.Purchases != nil {
+		b.purchases = all.Purchases
+	}
 	for _, quote := range all.Taken {
 		id, n, _ := strings.Cut(quote, "/")
 		if r, number := b.requests[id], 0; r != nil {

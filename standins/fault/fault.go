@@ -40,6 +40,10 @@ type Plan struct {
 	ShortPercent int `json:"short_percent"`
 	// HTML answers everything with a web page instead of what was asked for.
 	HTML bool `json:"html"`
+	// LoseWebhooks sends none, RepeatWebhooks each three times; DelayWebhooksMS sends them late, and so out of order.
+	LoseWebhooks    bool `json:"lose_webhooks"`
+	RepeatWebhooks  bool `json:"repeat_webhooks"`
+	DelayWebhooksMS int  `json:"delay_webhooks_ms"`
 	// Only limits the faults to requests whose "METHOD path" contains it.
 	Only string `json:"only"`
 }

@@ -46,7 +46,8 @@ button{font:inherit;padding:10px 18px;border-radius:5px;border:1px solid #1d4d3c
 
 var scopeWords = map[string]string{
 	"store:read":     "read the store's name, currency, time zone and limits",
-	"products:write": "add, change and remove products", "orders:read": "read orders",
+	"products:write": "add, change and remove products", "orders:read": "read orders and be told of new ones",
+	"fulfilments:write": "say which parcels orders are in",
 }
 
 func (p *Server) authorize(w http.ResponseWriter, r *http.Request) {
@@ -146,16 +147,26 @@ func (p *Server) permits(token string) []string {
 	return slices.DeleteFunc(strings.Fields(scope), func(s string) bool { return s == withdrawn })
 }
 
+// needed is the permission that a request needs.
+func needed(r *http.Request) string {
+	switch path := r.URL.Path; {
+	case strings.HasSuffix(path, "/fulfilments"):
+		return "fulfilments:write"
+	case strings.HasPrefix(path, "/api/orders"), strings.HasPrefix(path, "/api/webhooks"):
+		return "orders:read"
+	case r.Method == http.MethodGet:
+		return "store:read"
+	}
+	return "products:write"
+}
+
 func (p *Server) guard(next http.HandlerFunc) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		token, _ := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
 		p.mu.Lock()
 		known := p.state.Tokens[token]
 		p.mu.Unlock()
-		needs := "products:write"
-		if r.Method == http.MethodGet {
-			needs = "store:read"
-		}
+		needs := needed(r)
 		switch {
 		case !known:
 			answer(w, http.StatusUnauthorized, map[string]string{"error": "invalid_token"})

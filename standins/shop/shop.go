@@ -96,6 +96,12 @@ type state struct {
 	// Keys maps idempotency keys to product ids.
 	Keys map[string]string `json:"keys"`
 	Next int               `json:"next"`
+	// Orders are by id; OrderKeys open the customers' own pages.
+	Orders    map[string]*Order `json:"orders"`
+	OrderKeys map[string]string `json:"order_keys"`
+	NextOrder int               `json:"next_order"`
+	LastOrder time.Time         `json:"last_order"`
+	Hooks     []hook            `json:"hooks"`
 }
 
 // Server is the store.
@@ -178,7 +184,14 @@ func (p *Server) Handler() http.Handler {
 	mux.HandleFunc("PUT /api/products/{id}", p.guard(p.update))
 	mux.HandleFunc("PATCH /api/products/{id}", p.guard(p.change))
 	mux.HandleFunc("DELETE /api/products/{id}", p.guard(p.remove))
+	mux.HandleFunc("GET /api/orders", p.guard(p.listOrders))
+	mux.HandleFunc("GET /api/orders/{id}", p.guard(p.getOrder))
+	mux.HandleFunc("POST /api/orders/{id}/fulfilments", p.guard(p.fulfil))
+	mux.HandleFunc("PUT /api/webhooks", p.guard(p.putHook))
 	mux.HandleFunc("PUT /-/products/{id}", p.byHand)
+	mux.HandleFunc("POST /-/orders", p.demand)
+	mux.HandleFunc("POST /products/{handle}", p.buyHere)
+	mux.HandleFunc("GET /orders/{id}", p.showOrder)
 	mux.HandleFunc("GET /pictures/{sha}", p.showPicture)
 	mux.HandleFunc("GET /products/{handle}", p.showProduct)
 	mux.HandleFunc("GET /{$}", p.showAll)

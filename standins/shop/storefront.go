@@ -5,6 +5,7 @@ import (
 	"html/template"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -32,8 +33,25 @@ var pages = template.Must(template.New("all").
 {{end}}<table><thead><tr>{{range .Product.Options}}<td>{{.Name}}</td>
 {{end}}<td>Price</td></tr></thead>{{range .Product.Variants}}<tr class="variant">{{range .Values}}<td>{{.}}</td>{{end}}
 <td class="price">{{.Price}} {{$.Currency}}{{if .WasPrice}} <s>{{.WasPrice}}</s>{{end}}</td><td>
-{{if .Stock}}in stock{{else}}sold out{{end}}</td></tr>{{end}}</table><div class="description">{{.Description}}</div>
-</div></main></html>{{end}}`))
+{{if .Stock}}in stock{{else}}sold out{{end}}</td></tr>{{end}}</table><form method="post" class="buy"><p><label>Choose
+<select name="variant">{{range .Product.Variants}}<option value="{{.ID}}">{{range $i, $v := .Values}}{{if $i}},
+	{{end}}` +
+		`{{$v}}{{else}}{{$.Product.Title}}{{end}}</option>{{end}}</select></label>
+<label>How many <input name="quantity" type="number" value="1" min="1" max="20"></label></p>
+<p><label>Name <input name="name" required></label> <label>Mail <input name="email" type="email" required></label>
+<label>Telephone <input name="phone"></label></p>
+<p><label>Street <input name="line1" required></label> <label>City <input name="city" required></label>
+<label>State <input name="region"></label> <label>Postcode <input name="postcode"></label>
+<label>Country <select name="country">{{range .ShipsTo}}<option>{{.}}</option>{{end}}</select></label></p>
+<button>Buy and pay</button></form><div class="description">{{.Description}}</div>
+</div></main></html>{{end}}
+{{define "order"}}<!doctype html><html lang="en"><title>Order {{.Order.Number}} | {{.Name}}</title>` + look + `
+<header><a href="/">{{.Name}}</a></header><main><h1>Thank you. Your order is {{.Order.Number}}</h1>
+{{if .Order.Cancelled}}<p>It was cancelled.</p>{{end}}
+<table>{{range .Order.Lines}}<tr><td>{{.Quantity}} ×</td><td>{{.Title}} {{.Variant}}</td><td>{{.Price}}</td></tr>{{end}}
+<tr><td></td><td>Total with delivery</td><td>{{.Order.Total}} {{.Order.Currency}}</td></tr></table>
+{{range .Order.Fulfilments}}<p class="parcel">On its way with {{.Carrier}}: {{.Number}}</p>{{else}}
+<p>It is being prepared.</p>{{end}}</main></html>{{end}}`))
 
 func (p *Server) showAll(w http.ResponseWriter, _ *http.Request) {
 	shown := slices.DeleteFunc(p.Products(), func(x Product) bool { return !x.Visible })
@@ -52,6 +70,7 @@ func (p *Server) showProduct(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Content-Security-Policy", "script-src 'none'")
 	_ = pages.ExecuteTemplate(w, "one", map[string]any{"Name": p.Name, "Currency": p.Currency, "Product": all[at],
+		"ShipsTo":     p.ShipsTo,
 		"Description": template.HTML(all[at].Description)}) // scripts are refused by the page's policy
 }
 
@@ -63,4 +82,36 @@ func (p *Server) showPicture(w http.ResponseWriter, r *http.Request) {
 	}
 	w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
 	http.ServeFile(w, r, strings.TrimSpace(p.picturePath(sha)))
+}
+
+// buyHere is what a customer's button does.
+func (p *Server) buyHere(w http.ResponseWriter, r *http.Request) {
+	all := p.Products()
+	at := slices.IndexFunc(all, func(x Product) bool { return x.Handle == r.PathValue("handle") && x.Visible })
+	if at < 0 {
+		http.NotFound(w, r)
+		return
+	}
+	quantity, _ := strconv.Atoi(r.FormValue("quantity"))
+	o, err := p.Buy([]Bought{{all[at].ID, r.FormValue("variant"), quantity}}, Address{Name: r.FormValue("name"),
+		Line1: r.FormValue("line1"), City: r.FormValue("city"), Region: r.FormValue("region"),
+		Postcode: r.FormValue("postcode"), Country: r.FormValue("country")}, r.FormValue("email"), r.FormValue("phone"))
+	if err != nil {
+		http.Error(w, err.Error(), http.StatusConflict)
+		return
+	}
+	http.Redirect(w, r, "/orders/"+o.ID+"?key="+o.Key, http.StatusSeeOther)
+}
+
+// showOrder is the customer's own page of an order.
+func (p *Server) showOrder(w http.ResponseWriter, r *http.Request) {
+	p.mu.Lock()
+	o, key := p.state.Orders[r.PathValue("id")], p.state.OrderKeys[r.PathValue("id")]
+	p.mu.Unlock()
+	if o == nil || key == "" || r.URL.Query().Get("key") != key {
+		http.NotFound(w, r)
+		return
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	_ = pages.ExecuteTemplate(w, "order", map[string]any{"Name": p.Name, "Order": o})
 }

@@ -143,3 +143,14 @@ func (s *session) Remove(ctx context.Context, id string) error {
 	_, err := s.pool.Exec(ctx, `delete from file_product where store_id = $1 and id = $2`, s.of.Store, id)
 	return err
 }
+
+// Orders are none: those of a store without an API come as a file.
+func (s *session) Orders(context.Context, time.Time) ([]store.Order, bool, error) {
+	return nil, false, nil
+}
+
+// Fulfil has nobody to tell.
+func (s *session) Fulfil(context.Context, string, string, store.Fulfilment) error { return nil }
+
+// Hook has nobody to tell us.
+func (s *session) Hook(context.Context, string) (string, error) { return "", nil }

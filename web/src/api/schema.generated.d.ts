@@ -1036,6 +1036,146 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Customers' orders, the newest first
+         * @description Customers' orders, the newest first. Needs the role fulfiller.
+         */
+        get: operations["listOrders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put orders out of sight, or back
+         * @description Put orders out of sight, or back. Needs the role fulfiller.
+         */
+        post: operations["archiveOrders"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/buy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Buy what is in orders from their suppliers
+         * @description Buy what is in orders from their suppliers. Needs the role fulfiller.
+         */
+        post: operations["buyOrders"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read the stores' orders, and ask suppliers for news, now
+         * @description Read the stores' orders, and ask suppliers for news, now. Needs the role fulfiller.
+         */
+        post: operations["readOrders"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/review": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What buying orders would come to, before anything is bought
+         * @description What buying orders would come to, before anything is bought. Needs the role fulfiller.
+         */
+        post: operations["reviewOrders"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One order in full
+         * @description One order in full. Needs the role fulfiller.
+         */
+        get: operations["getOrder"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Correct where an order goes, or accept it as it is
+         * @description Correct where an order goes, or accept it as it is. Needs the role fulfiller.
+         */
+        put: operations["setOrderAddress"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/price-lists": {
         parameters: {
             query?: never;
@@ -1110,6 +1250,46 @@ export interface paths {
         get: operations["followProgress"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/purchases/owed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Purchases that wait to be paid
+         * @description Purchases that wait to be paid. Needs the role fulfiller.
+         */
+        get: operations["owedPurchases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/purchases/pay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pay purchases from the balance at their sources
+         * @description Pay purchases from the balance at their sources. Needs the role fulfiller.
+         */
+        post: operations["payPurchases"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2189,6 +2369,11 @@ export interface components {
             offers: number;
             /**
              * Format: int64
+             * @description That wait for a person
+             */
+            orders: number;
+            /**
+             * Format: int64
              * @description Stores whose prices are being brought up to their rules
              */
             repricing: number;
@@ -2221,6 +2406,10 @@ export interface components {
              */
             revision: number;
             rules: components["schemas"]["PricingMoneyRules"];
+        };
+        ArchiveOrdersRequest: {
+            archived: boolean;
+            ids: number[];
         };
         BeginStoreRequest: {
             address: string;
@@ -2723,6 +2912,290 @@ export interface components {
              */
             stock: number | null;
             values: string[];
+        };
+        OrderAddress: {
+            city: string;
+            company?: string;
+            country: string;
+            line1: string;
+            line2?: string;
+            name: string;
+            phone?: string;
+            postcode?: string;
+            region?: string;
+        };
+        OrderAddressFault: {
+            field: string;
+            words: string;
+        };
+        OrdersAddressInput: {
+            address?: components["schemas"]["OrderAddress"];
+        };
+        OrdersBuyInput: {
+            accept_addresses?: boolean;
+            /** @description To the suppliers */
+            comment?: string;
+            order_ids: number[];
+            services?: components["schemas"]["OrdersChosen"][];
+        };
+        OrdersChosen: {
+            /** Format: int64 */
+            order_id: number;
+            service: string;
+            supplier: string;
+        };
+        OrdersCustomer: {
+            address: components["schemas"]["OrderAddress"];
+            email: string;
+            note: string;
+        };
+        OrdersEventView: {
+            /** Format: date-time */
+            at: string;
+            /** @description A member; empty is by itself */
+            by: string;
+            words: string;
+        };
+        OrdersIDs: {
+            ids: number[];
+        };
+        OrdersItem: {
+            /** @description The supplier's variant */
+            buys: string;
+            /** Format: int64 */
+            draft_id: number;
+            /** Format: int64 */
+            id: number;
+            /** @description False is bought elsewhere, and left alone */
+            ours: boolean;
+            picture: string;
+            price: components["schemas"]["ApikitAmountDoc"];
+            /** Format: int64 */
+            purchase_id: number;
+            /** Format: int64 */
+            quantity: number;
+            sku: string;
+            source: string;
+            supplier: string;
+            title: string;
+            variant: string;
+        };
+        OrdersLineReview: {
+            /** Format: int64 */
+            quantity: number;
+            title: string;
+            /** @description As the supplier calls it */
+            variant: string;
+        };
+        OrdersMoved: {
+            /** Format: int64 */
+            moved: number;
+        };
+        OrdersOrder: {
+            accepted_by: string;
+            address: components["schemas"]["OrderAddress"];
+            /** Format: int64 */
+            address_faults: number;
+            corrected: boolean;
+            /** @description Landed, of what is ours */
+            cost?: components["schemas"]["ApikitAmountDoc"];
+            /** @description Why what it leaves is not known */
+            cost_error: string;
+            country: string;
+            customer: components["schemas"]["OrdersCustomer"];
+            /** @description Placed before the store was connected */
+            earlier: boolean;
+            events: components["schemas"]["OrdersEventView"][];
+            /** @description What is doubtful of the address */
+            faults: components["schemas"]["OrderAddressFault"][];
+            /** Format: int64 */
+            id: number;
+            items: components["schemas"]["OrdersItem"][];
+            /** @enum {string} */
+            late: "" | "promise" | "quiet";
+            /** Format: int64 */
+            lines: number;
+            note: string;
+            number: string;
+            /** Format: date-time */
+            placed_at: string;
+            profit?: components["schemas"]["ApikitAmountDoc"];
+            purchases: components["schemas"]["OrdersPurchaseView"][];
+            /** @description That the customer paid */
+            shipping: components["schemas"]["ApikitAmountDoc"];
+            state: string;
+            store: string;
+            /** Format: int64 */
+            store_id: number;
+            suppliers: string[];
+            /** @description Of its first line */
+            title: string;
+            /** @description That the customer paid */
+            total: components["schemas"]["ApikitAmountDoc"];
+            /** Format: int64 */
+            units: number;
+        };
+        OrdersOrderLeft: {
+            number: string;
+            /** Format: int64 */
+            order_id: number;
+            reason: string;
+        };
+        OrdersOrderReview: {
+            /** @description What is doubtful of its address, and nobody accepted */
+            address: components["schemas"]["OrderAddressFault"][];
+            blocked: string;
+            number: string;
+            /** Format: int64 */
+            order_id: number;
+            /** @description By the customer, for what is ours */
+            paid?: components["schemas"]["ApikitAmountDoc"];
+            profit?: components["schemas"]["ApikitAmountDoc"];
+            purchases: components["schemas"]["OrdersPurchaseReview"][];
+        };
+        OrdersOwed: {
+            amount: components["schemas"]["ApikitAmountDoc"];
+            /** Format: int64 */
+            purchases: number;
+            source: string;
+        };
+        OrdersOwedPurchase: {
+            amount: components["schemas"]["ApikitAmountDoc"];
+            /** Format: int64 */
+            id: number;
+            number: string;
+            order: string;
+            /** Format: int64 */
+            order_id: number;
+            pay_reason: string;
+            paying: boolean;
+            source: string;
+            supplier: string;
+        };
+        OrdersPage: {
+            /** @description Of what else is asked for, by state */
+            counts: {
+                [key: string]: number;
+            };
+            /** Format: int64 */
+            late: number;
+            /**
+             * Format: int64
+             * @description The order that the next page begins after; 0 is no more
+             */
+            next: number;
+            orders: components["schemas"]["OrdersRow"][];
+            /**
+             * Format: int64
+             * @description Orders of stores that could not be read
+             */
+            rejected: number;
+            /** Format: int64 */
+            total: number;
+        };
+        OrdersParcelView: {
+            carrier: string;
+            delivered: boolean;
+            /** Format: int64 */
+            id: number;
+            number: string;
+            /**
+             * Format: date-time
+             * @description When the store was told of it
+             */
+            told_at?: string;
+            told_error: string;
+            url: string;
+            /** @description Its number looks like a postal item's, and its check digit is wrong */
+            wrong: boolean;
+        };
+        OrdersPurchaseReview: {
+            blocked: string;
+            /** @description Landed, in the store's currency */
+            cost?: components["schemas"]["ApikitAmountDoc"];
+            lines: components["schemas"]["OrdersLineReview"][];
+            /** @description In the supplier's currency */
+            owed?: components["schemas"]["ApikitAmountDoc"];
+            service: string;
+            /** @description Deliveries that reach the customer */
+            services: components["schemas"]["OrdersServiceReview"][];
+            source: string;
+            supplier: string;
+            warnings: string[];
+        };
+        OrdersPurchaseView: {
+            /** @description Landed, in the store's currency */
+            cost?: components["schemas"]["ApikitAmountDoc"];
+            /** Format: date-time */
+            created_at: string;
+            created_by: string;
+            /** Format: int64 */
+            id: number;
+            number: string;
+            /** @description As the supplier says, or as was expected */
+            owed: components["schemas"]["ApikitAmountDoc"];
+            /** Format: date-time */
+            paid_at?: string;
+            paid_by: string;
+            parcels: components["schemas"]["OrdersParcelView"][];
+            pay_reason: string;
+            paying: boolean;
+            rate: string;
+            reason: string;
+            /** @description The supplier asks more than was expected */
+            rose: boolean;
+            service: string;
+            source: string;
+            state: string;
+            supplier: string;
+        };
+        OrdersPurchases: {
+            /** Format: int64 */
+            begun: number;
+            left_out: components["schemas"]["OrdersOrderLeft"][];
+        };
+        OrdersReview: {
+            orders: components["schemas"]["OrdersOrderReview"][];
+            owed: components["schemas"]["OrdersOwed"][];
+        };
+        OrdersRow: {
+            /** Format: int64 */
+            address_faults: number;
+            /** @description Why what it leaves is not known */
+            cost_error: string;
+            country: string;
+            /** @description Placed before the store was connected */
+            earlier: boolean;
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            late: "" | "promise" | "quiet";
+            /** Format: int64 */
+            lines: number;
+            number: string;
+            /** Format: date-time */
+            placed_at: string;
+            profit?: components["schemas"]["ApikitAmountDoc"];
+            state: string;
+            store: string;
+            /** Format: int64 */
+            store_id: number;
+            suppliers: string[];
+            /** @description Of its first line */
+            title: string;
+            /** @description That the customer paid */
+            total: components["schemas"]["ApikitAmountDoc"];
+            /** Format: int64 */
+            units: number;
+        };
+        OrdersServiceReview: {
+            /** @description Of the first unit, in the supplier's currency */
+            cost: components["schemas"]["ApikitAmountDoc"];
+            /** @description From door to door */
+            days: components["schemas"]["LandedDays"];
+            /** @description Within the days that are promised */
+            keeps: boolean;
+            name: string;
         };
         PricelistChoice: {
             detail: string;
@@ -9699,6 +10172,618 @@ export interface operations {
             };
         };
     };
+    listOrders: {
+        parameters: {
+            query?: {
+                state?: "" | "problem" | "to_buy" | "to_pay" | "buying" | "bought" | "shipped" | "delivered" | "cancelled" | "not_ours";
+                /** @description Of one store alone */
+                store?: number;
+                country?: string;
+                /** @description Late, at a loss, a doubtful address */
+                matter?: "" | "late" | "loses" | "address";
+                /** @description In the number, titles and SKUs */
+                words?: string;
+                archived?: boolean;
+                /** @description The order that the page begins after; 0 is the first page */
+                before?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    archiveOrders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArchiveOrdersRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersMoved"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    buyOrders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrdersBuyInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersPurchases"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    readOrders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    reviewOrders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrdersBuyInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersReview"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getOrder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersOrder"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setOrderAddress: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrdersAddressInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersOrder"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     connectList: {
         parameters: {
             query?: never;
@@ -9976,6 +11061,176 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": string;
+                };
+            };
+        };
+    };
+    owedPurchases: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersOwedPurchase"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    payPurchases: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrdersIDs"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersMoved"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
         };

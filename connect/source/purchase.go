@@ -1,0 +1,174 @@
+package source
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/url"
+
+	"plainpelican/core/money"
+	"plainpelican/core/order"
+)
+
+// PurchaseOrder is what is bought from one supplier of a source, and where it goes.
+type PurchaseOrder struct {
+	// ID is a UUID that the client makes: the same one is one purchase, however often it is sent.
+	ID      string
+	Lines   []PurchaseLine
+	Service string
+	To      order.Address
+	Comment string
+}
+
+// PurchaseLine is so many of a variant of an offer, by the supplier's numbers. All go by one service.
+type PurchaseLine struct {
+	Offer, Variant string
+	Quantity       int
+}
+
+// Purchase is a purchase order as the source has it.
+type Purchase struct {
+	Number string
+	State  order.PurchaseState
+	// Total is what is owed or was paid, delivery included.
+	Total money.Amount
+	// Reason is why it was cancelled.
+	Reason  string
+	Parcels []Parcel
+}
+
+// Parcel is one on its way.
+type Parcel struct {
+	ID, Number, Carrier, URL string
+	Delivered                bool
+	Lines                    []PurchaseLine
+}
+
+// purchaseStates are the states of schema.org that say how far an order is.
+var purchaseStates = map[string]order.PurchaseState{
+	"OrderPaymentDue": order.Placed, "OrderProcessing": order.Paid, "OrderInTransit": order.Shipped,
+	"OrderDelivered": order.Delivered, "OrderCancelled": order.Cancelled, "OrderProblem": order.Cancelled,
+}
+
+type orderedItem struct {
+	Item struct {
+		Group string `json:"productGroupID"`
+		SKU   string `json:"sku"`
+	} `json:"orderedItem"`
+	Quantity int `json:"orderQuantity"`
+}
+
+func purchasePath(id string) string { return "/purchase-orders/" + url.PathEscape(id) }
+
+// Place sends a purchase order; sending it again changes nothing. It returns a Refusal where the source does not take
+// it, else as Page does.
+func (s *Session) Place(ctx context.Context, p PurchaseOrder) (Purchase, error) {
+	lines := make([]orderedItem, len(p.Lines))
+	for i, l := range p.Lines {
+		lines[i].Item.Group, lines[i].Item.SKU, lines[i].Quantity = l.Offer, l.Variant, l.Quantity
+	}
+	street := p.To.Line1
+	if p.To.Line2 != "" {
+		street += ", " + p.To.Line2
+	}
+	body, err := json.Marshal(map[string]any{"@type": "Order", "identifier": p.ID, "orderedItem": lines,
+		"orderDelivery": map[string]any{"@type": "ParcelDelivery", "hasDeliveryMethod": p.Service,
+			"deliveryAddress": map[string]string{"@type": "PostalAddress", "name": p.To.Name,
+				"legalName": p.To.Company, "streetAddress": street, "addressLocality": p.To.City,
+				"addressRegion": p.To.Region, "postalCode": p.To.Postcode, "addressCountry": p.To.Country,
+				"telephone": p.To.Phone}},
+		"comment": p.Comment})
+	if err != nil {
+		return Purchase{}, err
+	}
+	answer, err := s.call(ctx, http.MethodPut, purchasePath(p.ID), body)
+	if err != nil {
+		return Purchase{}, err
+	}
+	return readPurchase(answer.Status, answer.Body)
+}
+
+// Purchase reads a purchase order as it is now; found is false where the source never got it.
+func (s *Session) Purchase(ctx context.Context, id string) (p Purchase, found bool, err error) {
+	answer, err := s.get(ctx, purchasePath(id))
+	if err != nil || answer.Status == http.StatusNotFound {
+		return p, false, err
+	}
+	p, err = readPurchase(answer.Status, answer.Body)
+	return p, err == nil, err
+}
+
+// Pay pays a purchase order from the balance at the source; paying again changes nothing. It returns a Refusal where
+// the balance does not cover it.
+func (s *Session) Pay(ctx context.Context, id string) (Purchase, error) {
+	answer, err := s.call(ctx, http.MethodPost, purchasePath(id)+"/payment", []byte("{}"))
+	if err != nil {
+		return Purchase{}, err
+	}
+	return readPurchase(answer.Status, answer.Body)
+}
+
+func readPurchase(status int, body []byte) (Purchase, error) {
+	switch status {
+	case http.StatusOK, http.StatusCreated:
+	case http.StatusUnprocessableEntity, http.StatusPaymentRequired:
+		var said struct {
+			Detail string `json:"detail"`
+		}
+		_ = json.Unmarshal(body, &said) // no reason is a reason too
+		return Purchase{}, Refusal{shortened(said.Detail)}
+	default:
+		return Purchase{}, fmt.Errorf("%w (it answered %d)", ErrUnavailable, status)
+	}
+	var read struct {
+		Number   string `json:"orderNumber"`
+		Status   string `json:"orderStatus"`
+		Price    string `json:"price"`
+		Currency string `json:"priceCurrency"`
+		Reason   string `json:"description"`
+		Parcels  []struct {
+			ID       string `json:"identifier"`
+			Number   string `json:"trackingNumber"`
+			URL      string `json:"trackingUrl"`
+			Status   string `json:"orderStatus"`
+			Provider struct {
+				Name string `json:"name"`
+			} `json:"provider"`
+			Lines []orderedItem `json:"itemShipped"`
+		} `json:"orderDelivery"`
+	}
+	unreadable := fmt.Errorf("%w (its answer about a purchase cannot be read)", ErrUnavailable)
+	if json.Unmarshal(body, &read) != nil || len(read.Parcels) > maxParcels {
+		return Purchase{}, unreadable
+	}
+	state, known := purchaseStates[read.Status]
+	currency, err := money.ParseCurrency(read.Currency)
+	if err != nil || !known || read.Number == "" || shortened(read.Number) != read.Number {
+		return Purchase{}, unreadable
+	}
+	p := Purchase{Number: read.Number, State: state, Reason: shortened(read.Reason)}
+	if p.Total, err = money.Parse(read.Price, currency); err != nil || p.Total.Negative() {
+		return Purchase{}, unreadable
+	}
+	for _, one := range read.Parcels {
+		parcel := Parcel{ID: shortened(one.ID), Number: shortened(one.Number), Carrier: shortened(one.Provider.Name),
+			Delivered: purchaseStates[one.Status] == order.Delivered}
+		if parcel.ID == "" || len(one.Lines) > maxParcels {
+			return Purchase{}, unreadable
+		}
+		// An address that is none for a browser to follow is left out.
+		if u, err := url.Parse(one.URL); err == nil && (u.Scheme == "https" || u.Scheme == "http") &&
+			short("url", one.URL, maxURL) == nil {
+			parcel.URL = one.URL
+		}
+		for _, l := range one.Lines {
+			parcel.Lines = append(parcel.Lines, PurchaseLine{l.Item.Group, l.Item.SKU, l.Quantity})
+		}
+		p.Parcels = append(p.Parcels, parcel)
+	}
+	return p, nil
+}
+
+// maxParcels is how many parcels a purchase, and lines a parcel, may have.
+const maxParcels = 200

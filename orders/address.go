@@ -1,0 +1,101 @@
+package orders
+
+import (
+	"context"
+
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/core/order"
+	"plainpelican/platform/access"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
+)
+
+// address is where an order goes: as a person corrected it, else as the customer wrote it; accepted tells that a person
+// looked at it.
+func (s *Service) address(ctx context.Context, q database.Querier, h *head) (a order.Address, accepted bool,
+	err error) {
+	customer, corrected, by, err := s.customer(ctx, q, h)
+	if err != nil {
+		return a, false, err
+	}
+	if corrected != nil {
+		return *corrected, true, nil
+	}
+	return customer.Address, by != "", nil
+}
+
+// customer opens who bought, the address as it was corrected, and who accepted it as it is.
+func (s *Service) customer(ctx context.Context, q database.Querier, h *head) (c Customer, corrected *order.Address,
+	by string, err error) {
+	var sealed, shipTo []byte
+	if err := q.QueryRow(ctx, `select customer, ship_to, address_accepted_by from customer_order where id = $1`, h.id).
+		Scan(&sealed, &shipTo, &by); err != nil {
+		return c, nil, "", err
+	}
+	if err := s.open(h.storeID, h.storeOrder, sealed, &c); err != nil {
+		return c, nil, "", err
+	}
+	if shipTo != nil {
+		corrected = &order.Address{}
+		err = s.open(h.storeID, h.storeOrder, shipTo, corrected)
+	}
+	return c, corrected, by, err
+}
+
+// AddressInput is an address as a person says it is right; none accepts what the customer wrote.
+type AddressInput struct {
+	Address *order.Address `json:"address,omitempty"`
+}
+
+// SetAddress corrects where an order goes, or accepts it as it is; the customer's own text stays beside it.
+func (s *Service) SetAddress(ctx context.Context, id int64, in AddressInput) (Order, error) {
+	h, lines, err := read(ctx, s.Pool, id)
+	if database.Missing(err) {
+		return Order{}, apikit.NotFound("order")
+	}
+	if err != nil {
+		return Order{}, err
+	}
+	for _, l := range lines {
+		if l.purchase != "" && !l.purchase.Failed() {
+			return Order{}, apikit.Problem(409, "",
+				"Some of this order is bought already, for the address as it was then.")
+		}
+	}
+	words := "Accepted the address as the customer wrote it"
+	var sealed []byte
+	if in.Address != nil {
+		right := in.Address.Trimmed()
+		for _, f := range order.CheckAddress(right) {
+			if f.Field == "name" || f.Field == "line1" || f.Field == "country" {
+				return Order{}, apikit.Problem(422, f.Field, "%s", f.Words)
+			}
+		}
+		if sealed, err = s.seal(h.storeID, h.storeOrder, right); err != nil {
+			return Order{}, err
+		}
+		words = "Corrected the address"
+	}
+	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		country := h.country
+		if in.Address != nil {
+			country = in.Address.Trimmed().Country
+		}
+		if _, err := tx.Exec(ctx, `update customer_order set ship_to = $2, address_accepted_by = $3, address_faults = 0,
+			country = $4 where id = $1`, id, sealed, access.Who(ctx).Name, country); err != nil {
+			return err
+		}
+		if err := note(ctx, tx, id, "%s", words); err != nil {
+			return err
+		}
+		return s.settle(ctx, tx, id)
+	})
+	if err != nil {
+		return Order{}, err
+	}
+	if err := s.Estimate(ctx, id); err != nil {
+		return Order{}, err
+	}
+	return s.Order(ctx, id)
+}

@@ -1,0 +1,137 @@
+package orders
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"plainpelican/core/landed"
+	"plainpelican/core/money"
+	"plainpelican/core/order"
+	"plainpelican/pricing"
+)
+
+// bought is what a line would be bought for now, or why it cannot be.
+type bought struct {
+	choice  landed.Choice
+	cost    landed.Cost
+	owed    money.Amount // to the supplier, in its currency
+	trouble string
+}
+
+// quote is what a line costs at its supplier's figures of today, by a delivery to the customer's country: the one that
+// is named, or the one that the money rules choose.
+func (s *Service) quote(ctx context.Context, p *pricing.Pricer, l *line, service string) bought {
+	var b bought
+	if l.offerVariantID == 0 {
+		b.trouble = "It is not linked to a supplier's variant any more."
+		return b
+	}
+	facts, unit, err := s.Offers.Unit(ctx, l.offerID, l.offerVariantID)
+	if err != nil {
+		b.trouble = l.supplier + " has stopped selling this."
+		return b
+	}
+	facts.Service = service
+	q := p.Quote(&facts)
+	b.choice = q.Choice
+	if b.cost, b.owed, err = q.Several(unit, l.quantity); err != nil {
+		b.trouble = p.ErrorMessage(err)
+	}
+	return b
+}
+
+// paid is what a customer paid for the lines that are ours, with the delivery where all of them are.
+func (h *head) paid(lines []line) (money.Amount, error) {
+	sum := money.Zero(h.currency)
+	all := true
+	for _, l := range lines {
+		if all = all && l.ours; !l.ours {
+			continue
+		}
+		price, err := money.New(l.price, h.currency).Times(l.quantity)
+		if err != nil {
+			return sum, err
+		}
+		if sum, err = sum.Add(price); err != nil {
+			return sum, err
+		}
+	}
+	if !all {
+		return sum, nil
+	}
+	return sum.Add(money.New(h.shipping, h.currency))
+}
+
+// Estimate works out what an order costs and leaves: by what was bought, and for the rest by what it costs now.
+func (s *Service) Estimate(ctx context.Context, orderID int64) error {
+	h, lines, err := read(ctx, s.Pool, orderID)
+	if err != nil {
+		return err
+	}
+	p, err := s.Pricing.Pricer(ctx, h.storeID)
+	if err != nil {
+		return err
+	}
+	there := p.To(h.country)
+	cost, trouble, err := s.costOf(ctx, there, &h, lines)
+	if err != nil {
+		return err
+	}
+	var profit *int64
+	var whole *int64
+	if trouble == "" {
+		paid, err := h.paid(lines)
+		if err != nil {
+			return err
+		}
+		left, err := order.Profit(paid, cost, p.Terms())
+		if err != nil {
+			return fmt.Errorf("the profit of order %s: %w", h.number, err)
+		}
+		n, c := left.Profit.Minor(), cost.Minor()
+		profit, whole = &n, &c
+	}
+	_, err = s.Pool.Exec(ctx, `update customer_order set cost = $2, profit = $3, cost_error = $4, promise_days = $5
+		where id = $1`, orderID, whole, profit, trouble, p.PromiseDays)
+	return err
+}
+
+// costOf adds up what lines cost: each purchase that stands once, and what is still to be bought at the figures of now.
+// It says why where that is not known; then there is no sum.
+func (s *Service) costOf(ctx context.Context, p *pricing.Pricer, h *head, lines []line) (sum money.Amount,
+	trouble string, err error) {
+	sum = money.Zero(h.currency)
+	seen := map[int64]bool{}
+	for i := range lines {
+		l := &lines[i]
+		if !l.ours {
+			continue
+		}
+		var part money.Amount
+		switch {
+		case !l.toBuy() && l.purchaseCost != nil:
+			if seen[l.purchaseID] {
+				continue
+			}
+			seen[l.purchaseID] = true
+			part = money.New(*l.purchaseCost, h.currency)
+		default:
+			b := s.quote(ctx, p, l, "")
+			if b.trouble != "" {
+				return sum, b.trouble, nil
+			}
+			if part, err = b.cost.Total(); err != nil {
+				return sum, "", err
+			}
+		}
+		if sum, err = sum.Add(part); err != nil {
+			if errors.Is(err, money.ErrMixed) {
+				return sum, "Its costs are in several currencies that are not converted.", nil
+			}
+			return sum, "", err
+		}
+	}
+	return sum, strings.TrimSpace(trouble), nil
+}

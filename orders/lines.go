@@ -1,0 +1,95 @@
+package orders
+
+import (
+	"context"
+
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/core/money"
+	"plainpelican/core/order"
+	"plainpelican/platform/database"
+)
+
+// head is what is known of an order without opening what is sealed.
+type head struct {
+	id, storeID int64
+	storeOrder  string
+	number      string
+	currency    money.Currency
+	shipping    int64
+	country     string
+	cancelled   bool
+}
+
+// line is a line of an order, with what it is bought as now.
+type line struct {
+	id             int64
+	storeLine      string
+	title, variant string
+	sku            string
+	quantity       int64
+	price          int64
+	ours           bool
+	draftID        int64
+	offerID        int64 // 0 where it is not bought through us any more
+	offerVariantID int64
+	offerNumber    string
+	variantNumber  string
+	optionValues   []string
+	sourceID       int64
+	source         string
+	supplierID     int64
+	supplier       string
+	takesOrders    bool
+	stock          int
+	stockUnknown   bool
+	gone           bool // its supplier sells it no longer
+	purchaseID     int64
+	purchase       order.PurchaseState
+	purchaseOwed   *int64 // in the supplier's currency
+	purchaseCost   *int64 // in the store's currency
+	purchaseLines  int64
+}
+
+// toBuy tells whether a line is still to be bought: it is ours, and in no purchase that stands.
+func (l *line) toBuy() bool { return l.ours && (l.purchase == "" || l.purchase.Failed()) }
+
+// read reads an order's head and lines.
+func read(ctx context.Context, q database.Querier, orderID int64) (h head, lines []line, err error) {
+	var currency string
+	if err := q.QueryRow(ctx, `select id, store_id, store_order, number, currency, shipping, country, cancelled
+		from customer_order where id = $1`, orderID).Scan(&h.id, &h.storeID, &h.storeOrder, &h.number, &currency,
+		&h.shipping, &h.country, &h.cancelled); err != nil {
+		return h, nil, err
+	}
+	if h.currency, err = money.ParseCurrency(currency); err != nil {
+		return h, nil, err
+	}
+	rows, err := q.Query(ctx, `
+		select l.id, l.store_line, l.title, l.variant, l.sku, l.quantity, l.price, l.draft_variant_id is not null,
+			coalesce(d.draft_id, 0), coalesce(v.offer_id, 0), coalesce(v.id, 0), coalesce(o.number, ''),
+			coalesce(v.number, ''), coalesce(v.option_values, '{}'), coalesce(o.source_id, 0), coalesce(x.name, ''),
+			coalesce(o.supplier_id, 0), coalesce(u.name, ''), coalesce(x.takes_orders and x.state = 'connected', false),
+			coalesce(v.stock, 0), coalesce(v.stock_unknown, false),
+			coalesce(v.withdrawn or o.withdrawn_at is not null, true), coalesce(l.purchase_id, 0),
+			coalesce(p.state, ''), p.total, p.cost,
+			(select count(*) from order_line other where other.purchase_id = l.purchase_id)
+		from order_line l
+		left join facts.draft_variant_ever d on d.id = l.draft_variant_id
+		left join facts.offer_variant v on v.id = d.offer_variant_id
+		left join facts.offer o on o.id = v.offer_id
+		left join facts.source x on x.id = o.source_id
+		left join facts.supplier u on u.id = o.supplier_id
+		left join purchase p on p.id = l.purchase_id
+		where l.order_id = $1 order by l.position`, orderID)
+	if err != nil {
+		return h, nil, err
+	}
+	lines, err = pgx.CollectRows(rows, func(row pgx.CollectableRow) (l line, err error) {
+		return l, row.Scan(&l.id, &l.storeLine, &l.title, &l.variant, &l.sku, &l.quantity, &l.price, &l.ours,
+			&l.draftID, &l.offerID, &l.offerVariantID, &l.offerNumber, &l.variantNumber, &l.optionValues, &l.sourceID,
+			&l.source, &l.supplierID, &l.supplier, &l.takesOrders, &l.stock, &l.stockUnknown, &l.gone, &l.purchaseID,
+			&l.purchase, &l.purchaseOwed, &l.purchaseCost, &l.purchaseLines)
+	})
+	return h, lines, err
+}

@@ -1,0 +1,203 @@
+package orders
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"plainpelican/core/money"
+	"plainpelican/core/order"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
+)
+
+// Filter says which orders are listed; what is empty asks for nothing.
+type Filter struct {
+	State    string `query:"state" enum:",problem,to_buy,to_pay,buying,bought,shipped,delivered,cancelled,not_ours"`
+	StoreID  int64  `query:"store" doc:"Of one store alone"`
+	Country  string `query:"country" maxLength:"2"`
+	Matter   string `query:"matter" enum:",late,loses,address" doc:"Late, at a loss, a doubtful address"`
+	Words    string `query:"words" maxLength:"200" doc:"In the number, titles and SKUs"`
+	Archived bool   `query:"archived"`
+}
+
+// Row is an order in the list. Profit is at what it costs now, or was bought for; absent where that is not known.
+type Row struct {
+	ID            int64         `json:"id"`
+	Number        string        `json:"number"`
+	StoreID       int64         `json:"store_id"`
+	Store         string        `json:"store"`
+	State         order.State   `json:"state"`
+	PlacedAt      time.Time     `json:"placed_at"`
+	Country       string        `json:"country"`
+	Total         money.Amount  `json:"total" doc:"That the customer paid"`
+	Profit        *money.Amount `json:"profit,omitempty"`
+	CostError     string        `json:"cost_error" doc:"Why what it leaves is not known"`
+	Late          string        `json:"late" enum:",promise,quiet"`
+	AddressFaults int           `json:"address_faults"`
+	Earlier       bool          `json:"earlier" doc:"Placed before the store was connected"`
+	Title         string        `json:"title" doc:"Of its first line"`
+	Units         int           `json:"units"`
+	Lines         int           `json:"lines"`
+	Suppliers     []string      `json:"suppliers"`
+}
+
+// Page is some orders, the newest first, with how many there are in each state.
+type Page struct {
+	Orders   []Row               `json:"orders"`
+	Next     int64               `json:"next" doc:"The order that the next page begins after; 0 is no more"`
+	Total    int                 `json:"total"`
+	Counts   map[order.State]int `json:"counts" doc:"Of what else is asked for, by state"`
+	Rejected int                 `json:"rejected" doc:"Orders of stores that could not be read"`
+	Late     int                 `json:"late"`
+}
+
+// lateSQL says in SQL why an order o is late, as order.Late does.
+const lateSQL = `case when o.state in ('delivered', 'cancelled', 'not_ours') then ''
+	when o.promise_days > 0 and now() > o.placed_at + o.promise_days * interval '1 day' then 'promise'
+	when o.news_at < now() - interval '7 days' then 'quiet' else '' end`
+
+// where is a filter in SQL, but for the state.
+func (f *Filter) where() (string, []any) {
+	parts, args := []string{"(o.archived_at is not null) = $1"}, []any{f.Archived}
+	add := func(sql string, arg any) {
+		args = append(args, arg)
+		parts = append(parts, fmt.Sprintf(sql, len(args)))
+	}
+	if f.StoreID != 0 {
+		add("o.store_id = $%d", f.StoreID)
+	}
+	if f.Country != "" {
+		add("o.country = $%d", strings.ToUpper(f.Country))
+	}
+	for _, word := range strings.Fields(strings.ToLower(f.Words)) {
+		add("position($%d in o.words) > 0", word)
+	}
+	switch f.Matter {
+	case "late":
+		parts = append(parts, lateSQL+" <> ''")
+	case "loses":
+		parts = append(parts, "o.profit < 0")
+	case "address":
+		parts = append(parts, "o.address_faults > 0")
+	}
+	return strings.Join(parts, " and "), args
+}
+
+// List lists orders, the newest first.
+func (s *Service) List(ctx context.Context, before int64, limit int, f Filter) (Page, error) {
+	page := Page{Orders: []Row{}, Counts: map[order.State]int{}}
+	where, args := f.where()
+	rows, err := s.Pool.Query(ctx, `select o.state, count(*)::int, (count(*) filter (where `+lateSQL+` <> ''))::int
+		from customer_order o where `+where+` group by o.state`, args...)
+	if err != nil {
+		return page, err
+	}
+	var state order.State
+	var n, late int
+	if _, err := pgx.ForEachRow(rows, []any{&state, &n, &late}, func() error {
+		page.Counts[state] = n
+		page.Late += late
+		if f.State == "" || f.State == string(state) {
+			page.Total += n
+		}
+		return nil
+	}); err != nil {
+		return page, err
+	}
+	if err := s.Pool.QueryRow(ctx, `select count(*) from rejected_order`).Scan(&page.Rejected); err != nil {
+		return page, err
+	}
+	if f.State != "" {
+		args = append(args, f.State)
+		where += fmt.Sprintf(" and o.state = $%d", len(args))
+	}
+	if before > 0 {
+		args = append(args, before)
+		where += fmt.Sprintf(" and o.id < $%d", len(args))
+	}
+	args = append(args, limit+1)
+	rows, err = s.Pool.Query(ctx, `select o.id, o.number, o.store_id, t.name, o.state, o.placed_at, o.country, o.total,
+			o.currency, o.profit, o.cost_error, `+lateSQL+`, o.address_faults, o.earlier,
+			coalesce((select l.title from order_line l where l.order_id = o.id order by l.position limit 1), ''),
+			coalesce((select sum(l.quantity)::int from order_line l where l.order_id = o.id), 0),
+			(select count(*)::int from order_line l where l.order_id = o.id),
+			coalesce((select array_agg(distinct u.name) from purchase p join facts.supplier u on u.id = p.supplier_id
+				where p.order_id = o.id and p.state not in ('refused', 'cancelled')), '{}')
+		from customer_order o join facts.store t on t.id = o.store_id
+		where `+where+fmt.Sprintf(" order by o.id desc limit $%d", len(args)), args...)
+	if err != nil {
+		return page, err
+	}
+	list, err := pgx.CollectRows(rows, scanRow)
+	if err != nil {
+		return page, err
+	}
+	if len(list) > limit {
+		list = list[:limit]
+		page.Next = list[limit-1].ID
+	}
+	page.Orders = apikit.List(list)
+	return page, nil
+}
+
+func scanRow(row pgx.CollectableRow) (r Row, err error) {
+	var total int64
+	var profit *int64
+	var currency string
+	if err := row.Scan(&r.ID, &r.Number, &r.StoreID, &r.Store, &r.State, &r.PlacedAt, &r.Country, &total, &currency,
+		&profit,
+		&r.CostError, &r.Late, &r.AddressFaults, &r.Earlier, &r.Title, &r.Units, &r.Lines, &r.Suppliers); err != nil {
+		return r, err
+	}
+	c, err := money.ParseCurrency(currency)
+	if err != nil {
+		return r, err
+	}
+	r.Total = money.New(total, c)
+	if profit != nil {
+		left := money.New(*profit, c)
+		r.Profit = &left
+	}
+	return r, nil
+}
+
+// Waiting counts orders that wait for a person: to be bought, to be paid, or with a problem.
+func (s *Service) Waiting(ctx context.Context) (n int, err error) {
+	err = s.Pool.QueryRow(ctx, `select count(*) from customer_order
+		where archived_at is null and state in ('problem', 'to_buy', 'to_pay')`).Scan(&n)
+	return n, err
+}
+
+// Archive puts orders out of sight, or back.
+func (s *Service) Archive(ctx context.Context, ids []int64, archived bool) (n int, err error) {
+	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, `update customer_order set archived_at = case when $2 then now() end
+			where id = any ($1) and (archived_at is not null) <> $2 returning id`, unique(ids), archived)
+		if err != nil {
+			return err
+		}
+		moved, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+		if err != nil {
+			return err
+		}
+		words := "Archived"
+		if !archived {
+			words = "Taken out of the archive"
+		}
+		for _, id := range moved {
+			if err := note(ctx, tx, id, "%s", words); err != nil {
+				return err
+			}
+			if err := s.Progress.PublishIn(ctx, tx, "order", Event{OrderID: id}); err != nil {
+				return err
+			}
+		}
+		n = len(moved)
+		return nil
+	})
+	return n, err
+}

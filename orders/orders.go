@@ -1,0 +1,136 @@
+// Package orders takes customers' orders in from stores, buys what is in them from suppliers, follows the parcels, and
+// tells the stores.
+package orders
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"log/slog"
+	"time"
+
+	"github.com/jackc/pgx/v5/pgxpool"
+
+	"plainpelican/connect/source"
+	"plainpelican/connect/store"
+	"plainpelican/core/order"
+	"plainpelican/platform/access"
+	"plainpelican/platform/database"
+	"plainpelican/platform/jobs"
+	"plainpelican/platform/progress"
+	"plainpelican/platform/secrets"
+	"plainpelican/pricing"
+	"plainpelican/stores"
+)
+
+// Stores is where orders come from, and are told of parcels.
+type Stores interface {
+	List(ctx context.Context) ([]stores.Store, error)
+	Get(ctx context.Context, id int64) (stores.Store, error)
+	Open(ctx context.Context, id int64) (store.Session, error)
+}
+
+// Sources is where things are bought. Open's name and address are for the words of a failure.
+type Sources interface {
+	Open(ctx context.Context, id int64) (session *source.Session, name, address string, err error)
+}
+
+// Offers reads what a variant of an offer is bought for.
+type Offers interface {
+	Unit(ctx context.Context, offer, variant int64) (pricing.OfferFacts, pricing.Unit, error)
+}
+
+// Pricing gives the money rules and rates of a store.
+type Pricing interface {
+	Pricer(ctx context.Context, storeID int64) (*pricing.Pricer, error)
+}
+
+// Pictures gives the first picture of each draft.
+type Pictures interface {
+	Pictures(ctx context.Context, drafts []int64) (map[int64]string, error)
+}
+
+// Service is the orders capability.
+type Service struct {
+	Pool      *pgxpool.Pool
+	Stores    Stores
+	Sources   Sources
+	Offers    Offers
+	Pricing   Pricing
+	Pictures  Pictures
+	Box       *secrets.Box
+	Jobs      *jobs.Runner
+	Progress  *progress.Stream
+	Log       *slog.Logger
+	PublicURL string
+	// Follow is how often a supplier is asked how far a purchase is; 0 is the usual.
+	Follow time.Duration
+}
+
+// Customer is who bought and where it goes, as the store told it; it is sealed in the database.
+type Customer struct {
+	Email   string        `json:"email"`
+	Note    string        `json:"note"`
+	Address order.Address `json:"address"`
+}
+
+// purpose binds what is sealed to the order that it belongs to.
+func purpose(storeID int64, storeOrder string) string {
+	return fmt.Sprintf("order %d/%s", storeID, storeOrder)
+}
+
+func (s *Service) seal(storeID int64, storeOrder string, of any) ([]byte, error) {
+	said, err := json.Marshal(of)
+	return s.Box.Seal(purpose(storeID, storeOrder), string(said)), err
+}
+
+func (s *Service) open(storeID int64, storeOrder string, sealed []byte, into any) error {
+	said, err := s.Box.Open(purpose(storeID, storeOrder), sealed)
+	if err != nil {
+		return err
+	}
+	return json.Unmarshal([]byte(said), into)
+}
+
+// note writes down what happened to an order: by whom, or by itself.
+func note(ctx context.Context, q database.Querier, orderID int64, format string, args ...any) error {
+	_, err := q.Exec(ctx, `insert into order_event (order_id, by, words) values ($1, $2, $3)`, orderID,
+		access.Who(ctx).Name, fmt.Sprintf(format, args...))
+	return err
+}
+
+// Event tells browsers that an order moved.
+type Event struct {
+	OrderID int64       `json:"order_id"`
+	State   order.State `json:"state"`
+}
+
+// settle works out an order's state anew from its lines and purchases, and what it costs by what was bought; it is
+// called by whoever moved one of them, in the same transaction, and tells browsers.
+func (s *Service) settle(ctx context.Context, q database.Querier, orderID int64) error {
+	rows, err := q.Query(ctx, `select o.cancelled, l.draft_variant_id is not null, coalesce(p.state, '')
+		from customer_order o join order_line l on l.order_id = o.id left join purchase p on p.id = l.purchase_id
+		where o.id = $1 order by l.position`, orderID)
+	if err != nil {
+		return err
+	}
+	var lines []order.Line
+	var cancelled bool
+	defer rows.Close()
+	for rows.Next() {
+		var l order.Line
+		if err := rows.Scan(&cancelled, &l.Ours, &l.Purchase); err != nil {
+			return err
+		}
+		lines = append(lines, l)
+	}
+	if err := rows.Err(); err != nil {
+		return err
+	}
+	state := order.StateOf(lines, cancelled)
+	if _, err := q.Exec(ctx, `update customer_order set state = $2, news_at = now() where id = $1`, orderID,
+		state); err != nil {
+		return err
+	}
+	return s.Progress.PublishIn(ctx, q, "order", Event{orderID, state})
+}

@@ -1,0 +1,298 @@
+package orders_test
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	webhooks "github.com/standard-webhooks/standard-webhooks/libraries/go"
+
+	"plainpelican/core/order"
+	"plainpelican/orders"
+	"plainpelican/standins/fault"
+	"plainpelican/standins/shop"
+	"plainpelican/testkit"
+)
+
+var portland = shop.Address{Name: "Maya Okafor", Line1: "418 Juniper Street", Line2: "Apt 6", City: "Portland",
+	Region: "OR", Postcode: "97205", Country: "US"}
+
+// selling is a world with some drafts live in the store, and orders followed quickly.
+func selling(t *testing.T, drafts int) *testkit.World {
+	t.Helper()
+	w := testkit.Start(t)
+	w.Ready()
+	for at := 0; len(w.Shop.Products()) < drafts; at++ {
+		if at > 40 {
+			t.Fatal("too few offers can be sold")
+		}
+		w.Publish(1, w.Take(w.Offer(at))...)
+	}
+	return w
+}
+
+// buys has a customer buy one of a product's variants.
+func buys(t *testing.T, w *testkit.World, product, quantity int, to shop.Address) shop.Order {
+	t.Helper()
+	p := w.Shop.Products()[product]
+	o, err := w.Shop.Buy([]shop.Bought{{Product: p.ID, Variant: p.Variants[0].ID, Quantity: quantity}}, to,
+		"maya@mail.example", "+1 503 555 0142")
+	if err != nil {
+		t.Fatal(err)
+	}
+	return o
+}
+
+func list(w *testkit.World, query string) (page orders.Page) {
+	w.Owner.Must("GET", "/api/orders?"+query, nil, &page)
+	return page
+}
+
+// arrived waits until so many orders are here, and reads the newest.
+func arrived(t *testing.T, w *testkit.World, n int) orders.Order {
+	t.Helper()
+	testkit.Until(t, "the orders", func() bool { return list(w, "").Total == n })
+	return get(w, list(w, "").Orders[0].ID)
+}
+
+func get(w *testkit.World, id int64) (o orders.Order) {
+	w.Owner.Must("GET", fmt.Sprintf("/api/orders/%d", id), nil, &o)
+	return o
+}
+
+func reaches(t *testing.T, w *testkit.World, id int64, state order.State) (o orders.Order) {
+	t.Helper()
+	testkit.Until(t, "order is "+string(state), func() bool {
+		if o = get(w, id); o.State == state {
+			return true
+		}
+		w.Owner.Must("POST", "/api/orders/read", nil, nil)
+		return false
+	})
+	return o
+}
+
+func buy(w *testkit.World, ids ...int64) (made orders.Purchases) {
+	w.Owner.Must("POST", "/api/orders/buy", map[string]any{"order_ids": ids}, &made)
+	return made
+}
+
+func TestFromCustomersOrderToTrackingInTheStore(t *testing.T) {
+	w := selling(t, 1)
+	bought := buys(t, w, 0, 2, portland)
+	o := arrived(t, w, 1)
+	if o.State != order.ToBuy || o.Number != bought.Number || len(o.Items) != 1 || !o.Items[0].Ours ||
+		o.Customer.Address.Line1 != portland.Line1 || len(o.Faults) != 0 || o.Profit == nil {
+		t.Fatalf("%+v", o)
+	}
+	var look orders.Review
+	w.Owner.Must("POST", "/api/orders/review", map[string]any{"order_ids": []int64{o.ID}}, &look)
+	if r := look.Orders[0]; r.Blocked != "" || len(r.Purchases) != 1 || r.Purchases[0].Blocked != "" ||
+		r.Profit.String() != o.Profit.String() || len(look.Owed) != 1 {
+		t.Fatalf("%+v", look)
+	}
+	if made := buy(w, o.ID); made.Begun != 1 || len(made.LeftOut) != 0 {
+		t.Fatalf("%+v", made)
+	}
+	o = reaches(t, w, o.ID, order.ToPay)
+	at := w.Bazaar.Purchases()
+	if len(at) != 1 || at[0].Quantity != 2 || !strings.Contains(at[0].Address, "97205") ||
+		o.Purchases[0].Number != at[0].Number || o.Purchases[0].Owed.String() != look.Orders[0].Purchases[0].Owed.String() {
+		t.Fatalf("%+v %+v", at, o.Purchases)
+	}
+	var paid orders.Moved
+	w.Owner.Must("POST", "/api/purchases/pay", map[string]any{"ids": []int64{o.Purchases[0].ID}}, &paid)
+	reaches(t, w, o.ID, order.Bought)
+	if !w.Bazaar.Purchases()[0].Paid {
+		t.Error("it was not paid")
+	}
+	w.Bazaar.SetDay(3)
+	o = reaches(t, w, o.ID, order.InTransit)
+	testkit.Until(t, "the store knows", func() bool { return len(w.Shop.Orders()[0].Fulfilments) == 1 })
+	f := w.Shop.Orders()[0].Fulfilments[0]
+	if f.Number != o.Purchases[0].Parcels[0].Number || f.Lines[0].Quantity != 2 || o.Purchases[0].Parcels[0].Wrong {
+		t.Errorf("%+v %+v", f, o.Purchases[0].Parcels)
+	}
+	w.Bazaar.SetDay(12)
+	o = reaches(t, w, o.ID, order.Arrived)
+	if len(w.Shop.Orders()[0].Fulfilments) != 1 || len(o.Events) < 6 {
+		t.Errorf("%+v", o.Events)
+	}
+}
+
+func TestAnOrderIsHeardOfOnceHoweverOftenItIsTold(t *testing.T) {
+	w := selling(t, 1)
+	testkit.Until(t, "the store tells us", func() bool { return len(w.Shop.Hooks()) == 1 })
+	w.Fault(w.ShopURL, fault.Plan{RepeatWebhooks: true, DelayWebhooksMS: 20})
+	o := buys(t, w, 0, 1, portland)
+	w.Shop.Cancel(o.ID)
+	testkit.Until(t, "both messages", func() bool {
+		var n int
+		err := w.App.Pool.QueryRow(t.Context(), `select count(*) from store_message where body = ''`).Scan(&n)
+		return err == nil && n == 2
+	})
+	here := arrived(t, w, 1)
+	if here.State != order.Void {
+		t.Errorf("%+v", here.Row)
+	}
+	w.Fault(w.ShopURL, fault.Plan{LoseWebhooks: true})
+	buys(t, w, 0, 1, portland)
+	w.Owner.Must("POST", "/api/orders/read", nil, nil)
+	arrived(t, w, 2)
+}
+
+// The vector that the Standard Webhooks specification's libraries share; signatures that we take are made by it.
+func TestTheSpecificationsSignature(t *testing.T) {
+	check, err := webhooks.NewWebhook("whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw")
+	if err != nil {
+		t.Fatal(err)
+	}
+	got, err := check.Sign("msg_p5jXN8AQM9LWM0D4loKWxJek", time.Unix(1614265330, 0), []byte(`{"test": 2432232314}`))
+	if want := "v1,g0hM9SsE+OTPJTGt/tmIKtSyZlE3uFJELVlNIOLJ1OE="; err != nil || got != want {
+		t.Errorf("%s %v", got, err)
+	}
+}
+
+func TestAWebhookThatIsNotTheStoresIsRefused(t *testing.T) {
+	w := selling(t, 1)
+	testkit.Until(t, "the store tells us", func() bool { return len(w.Shop.Hooks()) == 1 })
+	for address, secret := range w.Shop.Hooks() {
+		signer, err := webhooks.NewWebhook(secret)
+		if err != nil {
+			t.Fatal(err)
+		}
+		body := `{"type": "order.created", "data": {}}`
+		post := func(at time.Time, sign, send string) int {
+			signature, err := signer.Sign("msg_1", at, []byte(sign))
+			if err != nil {
+				t.Fatal(err)
+			}
+			r, err := http.NewRequestWithContext(t.Context(), http.MethodPost, address, strings.NewReader(send))
+			if err != nil {
+				t.Fatal(err)
+			}
+			r.Header.Set("webhook-id", "msg_1")
+			r.Header.Set("webhook-timestamp", strconv.FormatInt(at.Unix(), 10))
+			r.Header.Set("webhook-signature", signature)
+			answer, err := http.DefaultClient.Do(r)
+			if err != nil {
+				t.Fatal(err)
+			}
+			_ = answer.Body.Close()
+			return answer.StatusCode
+		}
+		now := time.Now()
+		for name, c := range map[string]struct {
+			at         time.Time
+			sign, send string
+			want       int
+		}{
+			"a replay after six minutes":   {now.Add(-6 * time.Minute), body, body, 401},
+			"from six minutes ahead":       {now.Add(6 * time.Minute), body, body, 401},
+			"another body than was signed": {now, body, body + " ", 401},
+			"as the store sends it":        {now, body, body, 204},
+			"too long":                     {now, body, strings.Repeat("x", 2<<20), 413},
+		} {
+			t.Run(name, func(t *testing.T) {
+				if got := post(c.at, c.sign, c.send); got != c.want {
+					t.Errorf("%d, not %d", got, c.want)
+				}
+			})
+		}
+	}
+	anybody := w.Nobody("")
+	if problem := anybody.Ask("POST", "/connect/store/orders/nobody", nil, nil); problem == nil ||
+		problem.Status != 410 {
+		t.Errorf("%+v", problem)
+	}
+	testkit.Until(t, "the order that cannot be used is named", func() bool { return list(w, "").Rejected == 1 })
+}
+
+func TestADoubtfulAddressIsAskedAbout(t *testing.T) {
+	w := selling(t, 1)
+	there := portland
+	there.Postcode, there.Name = "", "中村 さくら"
+	buys(t, w, 0, 1, there)
+	o := arrived(t, w, 1)
+	if o.AddressFaults != 2 || len(o.Faults) != 2 {
+		t.Fatalf("%+v", o.Faults)
+	}
+	if made := buy(w, o.ID); made.Begun != 0 || len(made.LeftOut) != 1 ||
+		!strings.Contains(made.LeftOut[0].Reason, "address is doubtful") {
+		t.Errorf("%+v", made)
+	}
+	right := o.Address
+	right.Postcode, right.Name = "97205", "Sakura Nakamura"
+	w.Owner.Must("PUT", fmt.Sprintf("/api/orders/%d/address", o.ID), map[string]any{"address": right}, &o)
+	if !o.Corrected || o.AddressFaults != 0 || o.Customer.Address.Name != "中村 さくら" {
+		t.Errorf("%+v", o)
+	}
+	buy(w, o.ID)
+	reaches(t, w, o.ID, order.ToPay)
+	if at := w.Bazaar.Purchases(); !strings.Contains(at[0].Address, "Sakura Nakamura") {
+		t.Errorf("%+v", at)
+	}
+	if problem := w.Owner.Ask("PUT", fmt.Sprintf("/api/orders/%d/address", o.ID), map[string]any{},
+		nil); problem == nil ||
+		problem.Status != 409 {
+		t.Errorf("after it was bought: %+v", problem)
+	}
+}
+
+// Two people buy the same orders at once, with two instances and a source that cuts its answers: each is bought once.
+func TestNothingIsBoughtTwice(t *testing.T) {
+	w := selling(t, 2)
+	second, _ := w.Instance(w.App.Pool)
+	w.App.Orders.Follow, second.Orders.Follow = 300*time.Millisecond, 300*time.Millisecond
+	for i := range 6 {
+		buys(t, w, i%2, 1, portland)
+	}
+	w.Owner.Must("POST", "/api/orders/read", nil, nil)
+	arrived(t, w, 6)
+	var ids []int64
+	for _, o := range list(w, "").Orders {
+		ids = append(ids, o.ID)
+	}
+	w.Fault(w.BazaarURL, fault.Plan{CutAfter: 4, Only: "PUT /purchase-orders", LatencyMS: 20})
+	other := w.SignIn("olga@example.com", "a long password")
+	begun := make(chan int, 2)
+	for _, who := range []*testkit.Person{w.Owner, other} {
+		go func() {
+			var made orders.Purchases
+			who.Must("POST", "/api/orders/buy", map[string]any{"order_ids": ids}, &made)
+			begun <- made.Begun
+		}()
+	}
+	if n := <-begun + <-begun; n != 6 {
+		t.Errorf("%d purchases were begun of 6 orders", n)
+	}
+	for _, id := range ids {
+		reaches(t, w, id, order.ToPay)
+	}
+	if at := w.Bazaar.Purchases(); len(at) != 6 {
+		t.Errorf("%d orders became %d purchases", len(ids), len(at))
+	}
+}
+
+func TestWhatASupplierRefusesIsAProblemThatCanBeBoughtAgain(t *testing.T) {
+	w := selling(t, 1)
+	buys(t, w, 0, 1, portland)
+	o := arrived(t, w, 1)
+	w.Fault(w.BazaarURL, fault.Plan{Empty: true})
+	buy(w, o.ID)
+	o = reaches(t, w, o.ID, order.Problem)
+	if o.Purchases[0].State != order.Refused || !strings.Contains(o.Purchases[0].Reason, "not sold any more") {
+		t.Errorf("%+v", o.Purchases)
+	}
+	w.Fault(w.BazaarURL, fault.Plan{})
+	if made := buy(w, o.ID); made.Begun != 1 {
+		t.Fatalf("%+v", made)
+	}
+	o = reaches(t, w, o.ID, order.ToPay)
+	if len(o.Purchases) != 2 {
+		t.Errorf("%+v", o.Purchases)
+	}
+}

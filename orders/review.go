@@ -1,0 +1,119 @@
+package orders
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"plainpelican/core/money"
+	"plainpelican/core/order"
+	"plainpelican/pricing"
+)
+
+// leave says what an order leaves when the rest of it is bought for a cost.
+func (o *OrderReview) leave(p *pricing.Pricer, h *head, lines []line, cost money.Amount) error {
+	paid, err := h.paid(lines)
+	if err != nil {
+		return err
+	}
+	seen := map[int64]bool{}
+	for _, l := range lines {
+		if l.ours && !l.toBuy() && l.purchaseCost != nil && !seen[l.purchaseID] {
+			seen[l.purchaseID] = true
+			if cost, err = cost.Add(money.New(*l.purchaseCost, h.currency)); err != nil {
+				return err
+			}
+		}
+	}
+	left, err := order.Profit(paid, cost, p.Terms())
+	if err != nil {
+		return err
+	}
+	o.Paid, o.Profit = &paid, &left.Profit
+	return nil
+}
+
+// reviewPurchase is what buying some lines from one supplier would come to. They go by one service.
+func (s *Service) reviewPurchase(ctx context.Context, p *pricing.Pricer, lines []line, service string) PurchaseReview {
+	first := lines[0]
+	out := PurchaseReview{Source: first.source, Supplier: first.supplier, Lines: []LineReview{},
+		Services: []ServiceReview{}, Warnings: []string{}, source: first.sourceID, supplier: first.supplierID,
+		lines: lines}
+	block := func(format string, args ...any) {
+		if out.Blocked == "" {
+			out.Blocked = fmt.Sprintf(format, args...)
+		}
+	}
+	var owed, cost, charges money.Amount
+	for i := range lines {
+		l := &lines[i]
+		out.Lines = append(out.Lines, LineReview{l.title, strings.Join(l.optionValues, ", "), l.quantity})
+		switch {
+		case l.offerID == 0:
+			block("“%s” is not linked to a supplier's variant any more. Link its draft to another supplier.", l.title)
+			continue
+		case !l.takesOrders:
+			block("%s takes no orders from here. Buy it there by hand.", l.source)
+		case l.gone:
+			block("%s has stopped selling “%s”. Buy it from another supplier.", l.supplier, l.title)
+			continue
+		case !l.stockUnknown && int64(l.stock) < l.quantity:
+			out.Warnings = append(out.Warnings, fmt.Sprintf("%s has %d of “%s” left, and %d are needed.", l.supplier,
+				l.stock,
+				l.title, l.quantity))
+		}
+		b := s.quote(ctx, p, l, service)
+		if b.trouble != "" {
+			block("%s", b.trouble)
+			continue
+		}
+		total, err := b.cost.Total()
+		switch {
+		case err != nil:
+			block("%s", p.ErrorMessage(err))
+			continue
+		case i == 0:
+			owed, cost, charges, service = b.owed, total, b.cost.Charges, b.choice.Delivery.Name
+			out.Service = service
+			if !b.choice.KeepsPromise {
+				out.Warnings = append(out.Warnings, fmt.Sprintf("%s takes up to %d days, and %d are promised.", service,
+					b.choice.Door.Max, p.PromiseDays))
+			}
+			s.services(ctx, p, l, &out)
+			continue
+		case b.choice.Delivery.Name != service:
+			block("“%s” does not go by %s: buy it in a purchase of its own.", l.title, service)
+			continue
+		}
+		for _, sum := range []struct {
+			of   *money.Amount
+			more money.Amount
+		}{{&owed, b.owed}, {&cost, total}, {&charges, b.cost.Charges}} {
+			if sum.more == (money.Amount{}) {
+				continue
+			}
+			if *sum.of == (money.Amount{}) {
+				*sum.of = sum.more
+			} else if *sum.of, err = sum.of.Add(sum.more); err != nil {
+				block("%s", p.ErrorMessage(err))
+			}
+		}
+	}
+	if owed != (money.Amount{}) && cost != (money.Amount{}) {
+		out.Owed, out.Cost, out.expected, out.charges = &owed, &cost, owed, charges
+	} else {
+		block("What it costs is not known.")
+	}
+	return out
+}
+
+// services lists the deliveries of a line that reach the customer.
+func (s *Service) services(ctx context.Context, p *pricing.Pricer, l *line, out *PurchaseReview) {
+	facts, _, err := s.Offers.Unit(ctx, l.offerID, l.offerVariantID)
+	if err != nil {
+		return // said already
+	}
+	for _, c := range p.Services(&facts) {
+		out.Services = append(out.Services, ServiceReview{c.Delivery.Name, c.Delivery.First, c.Door, c.KeepsPromise})
+	}
+}
