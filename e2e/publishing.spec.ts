@@ -1,5 +1,5 @@
 import { expect, type Page, test } from "@playwright/test";
-import { api, connectStore, goods, misbehave, rowsOf, signIn, takeFresh } from "./world";
+import { api, connectStore, goods, live, misbehave, rowsOf, signIn, takeFresh } from "./world";
 
 // Publishing beyond the first run: what would come of it, plans, what is live, what was changed in the store.
 
@@ -9,21 +9,6 @@ test.beforeEach(async ({ page }) => {
 });
 
 test.afterEach(async () => misbehave(goods));
-
-type Run = { id: number; state: string; held: number };
-
-/** live publishes new drafts and gives their ids. */
-async function live(page: Page, count: number, name: string) {
-  const drafts = await takeFresh(page, count, name);
-  const run = await api<Run>(page, "POST", "/api/runs", {
-    draft_ids: drafts,
-    stores: [{ store_id: 1, visible: true }],
-  });
-  await expect
-    .poll(async () => (await api<Run>(page, "GET", `/api/runs/${run.id}`)).state, { timeout: 40_000 })
-    .toBe("finished");
-  return drafts;
-}
 
 const listing = (page: Page) => page.getByRole("region", { name: "Listing" });
 

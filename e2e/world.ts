@@ -107,3 +107,18 @@ export async function processing(page: Page, least: number, most: number) {
   await page.getByLabel("Processing days, at most").fill(String(most));
   await page.getByLabel("Processing days, at most").blur();
 }
+
+type Run = { id: number; state: string; held: number };
+
+/** live publishes new drafts and gives their ids. */
+export async function live(page: Page, count: number, name: string) {
+  const drafts = await takeFresh(page, count, name);
+  const run = await api<Run>(page, "POST", "/api/runs", {
+    draft_ids: drafts,
+    stores: [{ store_id: 1, visible: true }],
+  });
+  await expect
+    .poll(async () => (await api<Run>(page, "GET", `/api/runs/${run.id}`)).state, { timeout: 40_000 })
+    .toBe("finished");
+  return drafts;
+}

@@ -314,9 +314,11 @@ func (d *demonstration) announce(ctx context.Context, ended <-chan error, log st
 			bazaar.Demo.ClientID, bazaar.Demo.ClientSecret)
 		fmt.Printf(
 			"                           http://%s  client id %s, secret %s\nPrice list to connect:     "+
-				"http://%s/price-list.csv  (or .xlsx)\nCatalogue to connect:      http://%s/catalogue.xml\n\nCtrl-C "+
-				"stops everything.\n", d.address(5), bazaar.Tern.ClientID, bazaar.Tern.ClientSecret, d.address(6),
-			d.address(7))
+				"http://%s/price-list.csv  (or .xlsx)\nCatalogue to connect:      http://%s/catalogue.xml\n"+
+				"Customers' orders:         buy in the store's pages, or curl -X POST 'http://%s/-/orders?count=5'\n\n"+
+				"Ctrl-C stops everything.\n", d.address(5), bazaar.Tern.ClientID, bazaar.Tern.ClientSecret, d.address(
+				6),
+			d.address(7), d.address(2))
 		return nil
 	}
 	return errors.New("the application did not answer within 30 seconds: see " + log)

@@ -121,7 +121,7 @@ func TestWhatAnAddressNeedsByCountry(t *testing.T) {
 		t.Run(country, func(t *testing.T) {
 			a := order.Address{Name: "Ada Vane", Line1: "1 Quay", City: "Harbour", Region: c.region,
 				Postcode: c.postcode,
-				Country: country}
+				Country:  country}
 			if faults := order.CheckAddress(a); len(faults) != 0 {
 				t.Errorf("a whole address: %+v", faults)
 			}

@@ -34,9 +34,9 @@ var pages = template.Must(template.New("all").
 {{end}}<td>Price</td></tr></thead>{{range .Product.Variants}}<tr class="variant">{{range .Values}}<td>{{.}}</td>{{end}}
 <td class="price">{{.Price}} {{$.Currency}}{{if .WasPrice}} <s>{{.WasPrice}}</s>{{end}}</td><td>
 {{if .Stock}}in stock{{else}}sold out{{end}}</td></tr>{{end}}</table><form method="post" class="buy"><p><label>Choose
-<select name="variant">{{range .Product.Variants}}<option value="{{.ID}}">{{range $i, $v := .Values}}{{if $i}},
-	{{end}}` +
-		`{{$v}}{{else}}{{$.Product.Title}}{{end}}</option>{{end}}</select></label>
+<select name="variant">{{range .Product.Variants}}
+<option value="{{.ID}}"{{if not .Stock}} disabled{{end}}>{{range $i, $v := .Values}}{{if $i}}, {{end}}{{$v}}{{else}}
+{{$.Product.Title}}{{end}}</option>{{end}}</select></label>
 <label>How many <input name="quantity" type="number" value="1" min="1" max="20"></label></p>
 <p><label>Name <input name="name" required></label> <label>Mail <input name="email" type="email" required></label>
 <label>Telephone <input name="phone"></label></p>

@@ -34,6 +34,7 @@ const TableView = lazy(() => import("./workbench/table-view"));
 const Listings = lazy(() => import("./listings/listings"));
 const Run = lazy(() => import("./listings/run"));
 const Runs = lazy(() => import("./listings/runs"));
+const Orders = lazy(() => import("./orders/orders"));
 const StorePlace = lazy(() => import("./store/store"));
 const Money = lazy(() => import("./store/money"));
 const Members = lazy(() => import("./members/members"));
@@ -196,21 +197,13 @@ const router = createBrowserRouter([
           { path: "/store", element: <StorePlace /> },
           { path: "/markup", element: <Money /> },
           { path: "/members", element: <Members /> },
-          {
-            path: "/orders",
-            element: (
-              <Later
-                title="Orders are not handled here yet"
-                words="What customers buy stays in your store. This version ends with the listing."
-              />
-            ),
-          },
+          { path: "/orders", element: <Orders /> },
           {
             path: "/ledger",
             element: (
               <Later
                 title="There is no ledger yet"
-                words="Sales and profit will be summed here once orders are handled."
+                words="Sales and profit will be summed here; the profit of each order stands in Orders."
               />
             ),
           },

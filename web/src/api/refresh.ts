@@ -23,6 +23,7 @@ export type Topic =
   | "money-rules"
   | "offer"
   | "offers"
+  | "orders"
   | "price-many"
   | "rates"
   | "rejected"

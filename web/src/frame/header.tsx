@@ -33,7 +33,12 @@ export const stations = [
     figure: (q: Figures) => (q.rules === 0 ? "no store yet" : q.rules === 1 ? "1 rule" : `${q.rules} rules`),
   },
   { to: "/listings", name: "Listings", key: "l", figure: (q: Figures) => `${q.live} live` },
-  { to: "/orders", name: "Orders", key: "o", figure: () => "not yet" },
+  {
+    to: "/orders",
+    name: "Orders",
+    key: "o",
+    figure: (q: Figures) => (q.orders === 0 ? "none to do" : `${q.orders.toLocaleString("en")} to do`),
+  },
   { to: "/ledger", name: "Ledger", key: "e", figure: () => "not yet" },
 ] as const;
 

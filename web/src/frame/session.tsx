@@ -144,6 +144,7 @@ function useProgress() {
       }
       if (event.topic === "money_rules")
         again("money-rules", "changes", "effect", "rates", "offers", "offer", "header");
+      if (event.topic === "order") again("orders", "header");
       if (event.topic.startsWith("request:")) again("requests", "request");
       if (event.topic === "draft") again("draft-table");
       if (event.topic === "draft") draftChanged(client, event.data.id ?? 0, event.data.revision ?? 0);

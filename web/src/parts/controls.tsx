@@ -14,17 +14,21 @@ const tones: Record<Tone, string> = {
   danger: "bg-surface text-loss border-loss hover:bg-loss-wash",
 };
 
-/** Button is the one button. A view has one main action at most. */
+/**
+ * Button is the one button; a view has one main action at most. One that is not ready keeps the focus, and does nothing.
+ */
 export function Button({
   tone = "plain",
   className = "",
+  ready = true,
   ...rest
-}: { tone?: Tone } & ButtonHTMLAttributes<HTMLButtonElement>) {
+}: { tone?: Tone; ready?: boolean } & ButtonHTMLAttributes<HTMLButtonElement>) {
   return (
     <button
       type="button"
-      className={`inline-flex min-h-7 items-center gap-1.5 rounded-md border px-3 py-1 font-semibold whitespace-nowrap disabled:cursor-not-allowed disabled:opacity-50 ${tones[tone]} ${className}`}
+      className={`inline-flex min-h-7 items-center gap-1.5 rounded-md border px-3 py-1 font-semibold whitespace-nowrap disabled:cursor-not-allowed disabled:opacity-50 aria-disabled:cursor-not-allowed aria-disabled:opacity-50 ${tones[tone]} ${className}`}
       {...rest}
+      {...(!ready && { "aria-disabled": true, onClick: undefined })}
     />
   );
 }

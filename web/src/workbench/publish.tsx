@@ -34,6 +34,7 @@ export function Publish({ ids, onClose }: { ids: number[]; onClose: () => void }
     enabled: targets.length > 0,
     placeholderData: keepPreviousData,
     retry: false,
+    gcTime: 0, // whatever was mended meanwhile counts
   });
   const change = (id: number, part: Partial<Target>) =>
     setTargets((now) => now.map((t) => (t.store_id === id ? { ...t, ...part } : t)));
