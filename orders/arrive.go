@@ -232,13 +232,15 @@ func (s *Service) save(ctx context.Context, tx pgx.Tx, found stores.Store, o sto
 func (s *Service) lines(ctx context.Context, tx pgx.Tx, id, storeID int64, o store.Order, a store.Amounts) error {
 	for i, l := range o.Lines {
 		if _, err := tx.Exec(ctx, `
+			with sold as (select v.draft_variant_id, v.draft_id from facts.sold_variant v where v.store_id = $11
+				and v.product_id = $4 and (v.store_variant = $5 or v.draft_variant_id::text = $12)
+				order by v.store_variant = $5 desc, v.listing_id desc limit 1)
 			insert into order_line (order_id, store_line, position, product_id, variant_id, sku, title, variant,
 				quantity, price, draft_variant_id)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, (select v.draft_variant_id from facts.sold_variant v
-				where v.store_id = $11 and v.product_id = $4 and v.store_variant = $5
-				order by v.listing_id desc limit 1))`,
+			values ($1, $2, $3, $4, $5, $6, coalesce(nullif($7, ''), (select d.title from facts.draft_ever d, sold
+				where d.id = sold.draft_id), $4), $8, $9, $10, (select draft_variant_id from sold))`,
 			id, l.ID, i, l.ProductID, l.VariantID, l.SKU, l.Title, l.Variant, l.Quantity, a.Prices[i].Minor(),
-			storeID); err != nil {
+			storeID, l.Reference); err != nil {
 			return err
 		}
 	}

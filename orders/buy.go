@@ -46,6 +46,8 @@ type PurchaseReview struct {
 	Services []ServiceReview `json:"services" doc:"Deliveries that reach the customer"`
 	Owed     *money.Amount   `json:"owed,omitempty" doc:"In the supplier's currency"`
 	Cost     *money.Amount   `json:"cost,omitempty" doc:"Landed, in the store's currency"`
+	// BySheet is that the source takes no orders from here: it goes onto an order sheet, which a person sends.
+	BySheet bool `json:"by_sheet"`
 	// Blocked says why it cannot be bought, Warnings what a person should know.
 	Blocked  string   `json:"blocked"`
 	Warnings []string `json:"warnings"`
@@ -99,7 +101,12 @@ func (in *BuyInput) service(orderID int64, supplier string) string {
 // Review looks at what buying orders would come to.
 func (s *Service) Review(ctx context.Context, in BuyInput) (Review, error) {
 	out := Review{Orders: []OrderReview{}, Owed: []Owed{}}
-	for _, id := range unique(in.OrderIDs) {
+	seen := map[int64]bool{}
+	for _, id := range in.OrderIDs {
+		if seen[id] {
+			continue
+		}
+		seen[id] = true
 		one, err := s.review(ctx, s.Pool, id, &in)
 		if database.Missing(err) {
 			return out, apikit.NotFound("order")

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"plainpelican/core/landed"
@@ -81,7 +82,7 @@ func (s *Service) Estimate(ctx context.Context, orderID int64) error {
 	}
 	var profit *int64
 	var whole *int64
-	if trouble == "" {
+	if trouble == "" && slices.ContainsFunc(lines, func(l line) bool { return l.ours }) {
 		paid, err := h.paid(lines)
 		if err != nil {
 			return err

@@ -3,9 +3,14 @@ package orders
 import (
 	"context"
 	"net/http"
+	"strconv"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
 
 	"plainpelican/platform/access"
 	"plainpelican/platform/apikit"
+	"plainpelican/platform/spreadsheet"
 )
 
 // IDs names some orders, or purchases.
@@ -78,4 +83,95 @@ func (s *Service) Register(a *apikit.API) {
 			error) {
 			return apikit.OK(s.Owed(ctx))
 		})
+	s.registerByHand(a)
+}
+
+// registerByHand adds the routes of what a person does with order sheets and files.
+func (s *Service) registerByHand(a *apikit.API) {
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/purchases/to-send", "purchasesToSend",
+		"Sources with purchases that wait to be sent by a person",
+		func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]ToSend], error) {
+			return apikit.OK(s.ToSend(ctx))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/purchases/sheet", "orderSheet",
+		"An order sheet: what waits to be sent to the suppliers of a source", func(_ context.Context, in *struct {
+			Source int64  `query:"source" required:"true"`
+			Format string `query:"format" enum:"csv,xlsx" default:"csv"`
+		}) (*huma.StreamResponse, error) {
+			return download(spreadsheet.Kinds[in.Format], "order-sheet."+in.Format, func(h huma.Context) error {
+				return s.WriteSheet(h.Context(), h.BodyWriter(), in.Source, in.Format)
+			}), nil
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/purchases/sent", "purchasesSent",
+		"Note that purchases were sent to their suppliers by a person",
+		func(ctx context.Context, in *struct{ Body IDs }) (*apikit.Body[Moved], error) {
+			n, err := s.Sent(ctx, in.Body.IDs)
+			return apikit.OK(Moved{n}, err)
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/purchases/{id}/parcel", "purchaseShipped",
+		"Note the parcel of a purchase that a person sent, and tell the store", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body ParcelInput
+		}) (*apikit.Body[Order], error) {
+			return apikit.OK(s.Shipped(ctx, in.ID, in.Body))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/purchases/{id}/delivered", "purchaseDelivered",
+		"Note that the parcel of a purchase that a person sent is there",
+		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Moved], error) {
+			n, err := s.Arrived(ctx, in.ID)
+			return apikit.OK(Moved{n}, err)
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/purchases/{id}/give-up", "giveUpPurchase",
+		"Take a purchase back that is not with the supplier yet", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body struct {
+				Reason string `json:"reason" maxLength:"300"`
+			}
+		}) (*apikit.Body[Order], error) {
+			return apikit.OK(s.GiveUp(ctx, in.ID, in.Body.Reason))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/orders/export", "exportOrders",
+		"Orders as CSV, without who bought", func(_ context.Context, in *struct{ Filter }) (*huma.StreamResponse,
+			error) {
+			return download(spreadsheet.Kinds["csv"], "orders.csv", func(h huma.Context) error {
+				return s.Export(h.Context(), h.BodyWriter(), in.Filter)
+			}), nil
+		})
+	a.RawDocumented(access.Editor, huma.Operation{Method: http.MethodPost, Path: "/api/stores/{id}/orders",
+		OperationID: "takeOrderFile", Summary: "Take the orders of a store without an API in, as CSV",
+		Parameters: []*huma.Param{{Name: "id", In: "path", Required: true,
+			Schema: &huma.Schema{Type: "integer", Format: "int64"}}},
+		RequestBody: &huma.RequestBody{Required: true, Content: apikit.Content("text/csv")},
+		Responses: map[string]*huma.Response{"200": {Description: "What came of it",
+			Content: map[string]*huma.MediaType{"application/json": {Schema: a.Schema(FileOutcome{})}}}},
+	}, s.takeFile)
+}
+
+// download streams a file; one that cannot be written to its end is cut, so that the browser sees it.
+func download(kind, name string, write func(huma.Context) error) *huma.StreamResponse {
+	return &huma.StreamResponse{Body: func(h huma.Context) {
+		h.SetHeader("Content-Type", kind)
+		h.SetHeader("Content-Disposition", `attachment; filename="`+name+`"`)
+		if write(h) != nil {
+			panic(http.ErrAbortHandler)
+		}
+	}}
+}
+
+// maxFile is how large a file of orders may be, in bytes.
+const maxFile = 10 << 20
+
+// takeFile reads a file of orders from a request.
+func (s *Service) takeFile(w http.ResponseWriter, r *http.Request) {
+	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
+	if err != nil {
+		apikit.WriteProblem(w, http.StatusNotFound, "", "There is no such store.")
+		return
+	}
+	out, err := s.TakeFile(r.Context(), id, http.MaxBytesReader(w, r.Body, maxFile))
+	if err != nil {
+		apikit.Fail(w, err)
+		return
+	}
+	apikit.WriteJSON(w, http.StatusOK, out)
 }

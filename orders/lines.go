@@ -41,6 +41,7 @@ type line struct {
 	supplierID     int64
 	supplier       string
 	takesOrders    bool
+	connected      bool // its source
 	stock          int
 	stockUnknown   bool
 	gone           bool // its supplier sells it no longer
@@ -69,7 +70,8 @@ func read(ctx context.Context, q database.Querier, orderID int64) (h head, lines
 		select l.id, l.store_line, l.title, l.variant, l.sku, l.quantity, l.price, l.draft_variant_id is not null,
 			coalesce(d.draft_id, 0), coalesce(v.offer_id, 0), coalesce(v.id, 0), coalesce(o.number, ''),
 			coalesce(v.number, ''), coalesce(v.option_values, '{}'), coalesce(o.source_id, 0), coalesce(x.name, ''),
-			coalesce(o.supplier_id, 0), coalesce(u.name, ''), coalesce(x.takes_orders and x.state = 'connected', false),
+			coalesce(o.supplier_id, 0), coalesce(u.name, ''), coalesce(x.takes_orders, false), coalesce(x.state =
+				'connected', false),
 			coalesce(v.stock, 0), coalesce(v.stock_unknown, false),
 			coalesce(v.withdrawn or o.withdrawn_at is not null, true), coalesce(l.purchase_id, 0),
 			coalesce(p.state, ''), p.total, p.cost,
@@ -88,7 +90,8 @@ func read(ctx context.Context, q database.Querier, orderID int64) (h head, lines
 	lines, err = pgx.CollectRows(rows, func(row pgx.CollectableRow) (l line, err error) {
 		return l, row.Scan(&l.id, &l.storeLine, &l.title, &l.variant, &l.sku, &l.quantity, &l.price, &l.ours,
 			&l.draftID, &l.offerID, &l.offerVariantID, &l.offerNumber, &l.variantNumber, &l.optionValues, &l.sourceID,
-			&l.source, &l.supplierID, &l.supplier, &l.takesOrders, &l.stock, &l.stockUnknown, &l.gone, &l.purchaseID,
+			&l.source, &l.supplierID, &l.supplier, &l.takesOrders, &l.connected, &l.stock, &l.stockUnknown, &l.gone,
+			&l.purchaseID,
 			&l.purchase, &l.purchaseOwed, &l.purchaseCost, &l.purchaseLines)
 	})
 	return h, lines, err

@@ -16,7 +16,8 @@ import (
 
 // Filter says which orders are listed; what is empty asks for nothing.
 type Filter struct {
-	State    string `query:"state" enum:",problem,to_buy,to_pay,buying,bought,shipped,delivered,cancelled,not_ours"`
+	State string `query:"state"
+		enum:",problem,to_buy,to_send,to_pay,buying,bought,shipped,delivered,cancelled,not_ours"`
 	StoreID  int64  `query:"store" doc:"Of one store alone"`
 	Country  string `query:"country" maxLength:"2"`
 	Matter   string `query:"matter" enum:",late,loses,address" doc:"Late, at a loss, a doubtful address"`
@@ -117,7 +118,8 @@ func (s *Service) List(ctx context.Context, before int64, limit int, f Filter) (
 	}
 	if before > 0 {
 		args = append(args, before)
-		where += fmt.Sprintf(" and o.id < $%d", len(args))
+		where += fmt.Sprintf(` and (o.placed_at, o.id) < (select b.placed_at, b.id from customer_order b
+			where b.id = $%d)`, len(args))
 	}
 	args = append(args, limit+1)
 	rows, err = s.Pool.Query(ctx, `select o.id, o.number, o.store_id, t.name, o.state, o.placed_at, o.country, o.total,
@@ -128,7 +130,7 @@ func (s *Service) List(ctx context.Context, before int64, limit int, f Filter) (
 			coalesce((select array_agg(distinct u.name) from purchase p join facts.supplier u on u.id = p.supplier_id
 				where p.order_id = o.id and p.state not in ('refused', 'cancelled')), '{}')
 		from customer_order o join facts.store t on t.id = o.store_id
-		where `+where+fmt.Sprintf(" order by o.id desc limit $%d", len(args)), args...)
+		where `+where+fmt.Sprintf(" order by o.placed_at desc, o.id desc limit $%d", len(args)), args...)
 	if err != nil {
 		return page, err
 	}
@@ -168,7 +170,7 @@ func scanRow(row pgx.CollectableRow) (r Row, err error) {
 // Waiting counts orders that wait for a person: to be bought, to be paid, or with a problem.
 func (s *Service) Waiting(ctx context.Context) (n int, err error) {
 	err = s.Pool.QueryRow(ctx, `select count(*) from customer_order
-		where archived_at is null and state in ('problem', 'to_buy', 'to_pay')`).Scan(&n)
+		where archived_at is null and state in ('problem', 'to_buy', 'to_send', 'to_pay')`).Scan(&n)
 	return n, err
 }
 

@@ -9,12 +9,16 @@ import (
 	"time"
 
 	webhooks "github.com/standard-webhooks/standard-webhooks/libraries/go"
+	"github.com/xuri/excelize/v2"
 
 	"plainpelican/core/order"
 	"plainpelican/orders"
+	"plainpelican/standins/bazaar"
 	"plainpelican/standins/fault"
 	"plainpelican/standins/shop"
+	"plainpelican/stores"
 	"plainpelican/testkit"
+	"plainpelican/workbench"
 )
 
 var portland = shop.Address{Name: "Maya Okafor", Line1: "418 Juniper Street", Line2: "Apt 6", City: "Portland",
@@ -23,7 +27,13 @@ var portland = shop.Address{Name: "Maya Okafor", Line1: "418 Juniper Street", Li
 // selling is a world with some drafts live in the store, and orders followed quickly.
 func selling(t *testing.T, drafts int) *testkit.World {
 	t.Helper()
-	w := testkit.Start(t)
+	return sellingOf(t, testkit.Bazaar, drafts)
+}
+
+// sellingOf is selling what another marketplace has.
+func sellingOf(t *testing.T, market bazaar.Settings, drafts int) *testkit.World {
+	t.Helper()
+	w := testkit.StartWith(t, market)
 	w.Ready()
 	for at := 0; len(w.Shop.Products()) < drafts; at++ {
 		if at > 40 {
@@ -100,7 +110,8 @@ func TestFromCustomersOrderToTrackingInTheStore(t *testing.T) {
 	o = reaches(t, w, o.ID, order.ToPay)
 	at := w.Bazaar.Purchases()
 	if len(at) != 1 || at[0].Quantity != 2 || !strings.Contains(at[0].Address, "97205") ||
-		o.Purchases[0].Number != at[0].Number || o.Purchases[0].Owed.String() != look.Orders[0].Purchases[0].Owed.String() {
+		o.Purchases[0].Number != at[0].Number ||
+		o.Purchases[0].Owed.String() != look.Orders[0].Purchases[0].Owed.String() {
 		t.Fatalf("%+v %+v", at, o.Purchases)
 	}
 	var paid orders.Moved
@@ -294,5 +305,134 @@ func TestWhatASupplierRefusesIsAProblemThatCanBeBoughtAgain(t *testing.T) {
 	o = reaches(t, w, o.ID, order.ToPay)
 	if len(o.Purchases) != 2 {
 		t.Errorf("%+v", o.Purchases)
+	}
+}
+
+// A supplier that takes no orders from here is bought from with an order sheet, which a person sends.
+func TestASupplierWithoutAnAPIIsBoughtFromByOrderSheet(t *testing.T) {
+	market := testkit.Bazaar
+	market.SheetsOnly = true
+	w := sellingOf(t, market, 1)
+	buys(t, w, 0, 1, portland)
+	o := arrived(t, w, 1)
+	if made := buy(w, o.ID); made.Begun != 1 {
+		t.Fatalf("%+v", made)
+	}
+	o = get(w, o.ID)
+	p := o.Purchases[0].ID
+	if o.State != order.SendSheet {
+		t.Fatalf("%+v", o.Purchases)
+	}
+	sheet, err := w.Owner.Download("/api/purchases/sheet?source=1&format=csv")
+	if err != nil || !strings.Contains(sheet, "418 Juniper Street") || !strings.Contains(sheet, "'+1 503 555 0142") {
+		t.Errorf("%v %s", err, sheet)
+	}
+	book, err := w.Owner.Download("/api/purchases/sheet?source=1&format=xlsx")
+	if err != nil {
+		t.Fatal(err)
+	}
+	read, err := excelize.OpenReader(strings.NewReader(book))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if cell, err := read.GetCellValue("Sheet1", "P2"); err != nil || cell != "+1 503 555 0142" {
+		t.Errorf("%q %v", cell, err)
+	}
+	path := fmt.Sprintf("/api/purchases/%d", p)
+	parcel := map[string]any{"number": "RB 123 456 785 GB", "carrier": "Harbour Post"}
+	if problem := w.Owner.Ask("POST", path+"/parcel", parcel, nil); problem == nil || problem.Status != 409 {
+		t.Errorf("before it is sent: %+v", problem)
+	}
+	var moved orders.Moved
+	w.Owner.Must("POST", "/api/purchases/sent", map[string]any{"ids": []int64{p}}, &moved)
+	w.Owner.Must("POST", "/api/purchases/pay", map[string]any{"ids": []int64{p}}, &moved)
+	if o = get(w, o.ID); o.State != order.Bought || moved.Moved != 1 || len(w.Bazaar.Purchases()) != 0 {
+		t.Errorf("%+v", o.Purchases)
+	}
+	if problem := w.Owner.Ask("POST", path+"/parcel", map[string]any{"number": "RB123456784GB", "carrier": "Post"},
+		nil); problem == nil || problem.Field() != "number" {
+		t.Errorf("a mistyped number: %+v", problem)
+	}
+	w.Owner.Must("POST", path+"/parcel", parcel, &o)
+	if o.State != order.InTransit {
+		t.Errorf("%+v", o.Row)
+	}
+	testkit.Until(t, "the store knows", func() bool { return len(w.Shop.Orders()[0].Fulfilments) == 1 })
+	if f := w.Shop.Orders()[0].Fulfilments[0]; f.Number != "RB123456785GB" || f.Lines[0].Quantity != 1 {
+		t.Errorf("%+v", f)
+	}
+	w.Owner.Must("POST", path+"/delivered", nil, &moved)
+	if o = get(w, o.ID); o.State != order.Arrived {
+		t.Errorf("%+v", o.Row)
+	}
+}
+
+func TestAPurchaseThatIsNotSentIsTakenBack(t *testing.T) {
+	market := testkit.Bazaar
+	market.SheetsOnly = true
+	w := sellingOf(t, market, 1)
+	buys(t, w, 0, 1, portland)
+	o := arrived(t, w, 1)
+	buy(w, o.ID)
+	path := fmt.Sprintf("/api/purchases/%d/give-up", get(w, o.ID).Purchases[0].ID)
+	w.Owner.Must("POST", path, map[string]any{"reason": "the wrong colour"}, &o)
+	if o.State != order.Problem || o.Purchases[0].State != order.Cancelled {
+		t.Errorf("%+v", o)
+	}
+	if problem := w.Owner.Ask("POST", path, map[string]any{"reason": "again"}, nil); problem == nil ||
+		problem.Status != 409 {
+		t.Errorf("%+v", problem)
+	}
+	if made := buy(w, o.ID); made.Begun != 1 {
+		t.Errorf("%+v", made)
+	}
+}
+
+// The orders of a store without an API come as a file: each once, and what cannot be used is named.
+func TestOrdersOfAStoreWithoutAnAPIComeAsAFile(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	var s stores.Store
+	w.Owner.Must("POST", "/api/stores/files", map[string]any{"name": "Market stall", "currency": "EUR",
+		"time_zone": "Europe/Lisbon", "markets": []string{"PT"}}, &s)
+	id := w.Take(w.Offer(0))[0]
+	testkit.Until(t, "its prices there", func() bool {
+		var d workbench.Draft
+		w.Owner.Must("GET", fmt.Sprintf("/api/drafts/%d?store=%d", id, s.ID), nil, &d)
+		return d.Variants[0].Ladder != nil
+	})
+	w.Publish(s.ID, id)
+	products, err := w.Owner.Download(fmt.Sprintf("/api/stores/%d/files/products.csv", s.ID))
+	if err != nil {
+		t.Fatal(err)
+	}
+	first := strings.Split(strings.Split(products, "\n")[1], ",")
+	const head = "order,placed,product,variant,quantity,price,shipping,name,street,city,postcode,country,mail\n"
+	rest := ",Ana Reis,Rua do Cais 3,Porto,4050-018,PT,ana@mail.example\n"
+	file := head + "S-1,2026-11-27 18:30," + first[0] + "," + first[1] + ",2,19.90,3.50" + rest +
+		"S-2,tomorrow," + first[0] + "," + first[1] + ",1,19.90,0" + rest +
+		"S-3,2026-11-27," + first[0] + "," + first[1] + ",none,19.90,0" + rest +
+		"S-4,2026-11-27," + first[0] + "," + first[1] + ",1,much,0" + rest +
+		"S-5,2026-11-27,not-ours,x,1,5.00,0" + rest
+	send := func(content string) (out orders.FileOutcome, problem *testkit.Problem) {
+		return out, w.Owner.AskRaw("POST", fmt.Sprintf("/api/stores/%d/orders", s.ID), "text/csv", content, &out)
+	}
+	for range 2 { // it may be sent again
+		out, problem := send(file)
+		if problem != nil || out.Orders != 2 || len(out.Rejected) != 3 || out.Rejected[0].Row != 3 ||
+			!strings.Contains(out.Rejected[2].Reason, "S-4") {
+			t.Fatalf("%+v %+v", problem, out)
+		}
+	}
+	page := list(w, "")
+	if page.Total != 2 || page.Counts[order.ToBuy] != 1 || page.Counts[order.NotOurs] != 1 {
+		t.Errorf("%+v", page)
+	}
+	if _, problem := send("order,product\n1,2\n"); problem == nil || !strings.Contains(problem.Detail, "no column") {
+		t.Errorf("%+v", problem)
+	}
+	export, err := w.Owner.Download("/api/orders/export?state=to_buy")
+	if err != nil || strings.Count(export, "\n") != 2 || strings.Contains(export, "Reis") {
+		t.Errorf("%v %s", err, export)
 	}
 }

@@ -87,11 +87,11 @@ func (s *Service) buyOne(ctx context.Context, id int64, in *BuyInput) (left *Ord
 func (s *Service) begin(ctx context.Context, tx pgx.Tx, orderID int64, p *PurchaseReview, comment string) error {
 	var id int64
 	if err := tx.QueryRow(ctx, `insert into purchase (order_id, source_id, supplier_id, service, currency, expected,
-		charges,
-			cost, comment, created_by) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) returning id`, orderID,
+			charges, cost, comment, created_by, by_sheet, state) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11,
+			case when $11 then 'to_send' else 'waiting' end) returning id`, orderID,
 		p.source,
 		p.supplier, p.Service, p.expected.Currency().String(), p.expected.Minor(), p.charges.Minor(), p.Cost.Minor(),
-		comment, access.Who(ctx).Name).Scan(&id); err != nil {
+		comment, access.Who(ctx).Name, p.BySheet).Scan(&id); err != nil {
 		return err
 	}
 	for _, l := range p.lines {
@@ -110,6 +110,9 @@ func (s *Service) begin(ctx context.Context, tx pgx.Tx, orderID int64, p *Purcha
 	if err := members.Audit(ctx, tx, "bought", fmt.Sprintf("purchase %d", id), nil,
 		map[string]string{"supplier": p.Supplier, "expected": p.expected.String()}); err != nil {
 		return err
+	}
+	if p.BySheet {
+		return nil // a person sends it
 	}
 	return s.Jobs.Add(ctx, tx, PlaceArgs{id}, nil)
 }
@@ -132,12 +135,13 @@ func (PayArgs) Kind() string { return "pay_purchase" }
 // InsertOpts puts it into its queue.
 func (PayArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "orders"} }
 
-// Pay has purchases paid from the balance at their sources. One that is paid, or being paid, is left as it is.
+// Pay has purchases paid from the balance at their sources; those of order sheets are noted as paid, as a person
+// says. One that is paid, or being paid, is left as it is.
 func (s *Service) Pay(ctx context.Context, ids []int64) (begun int, err error) {
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `update purchase set paying = true, pay_reason = '', paid_by = $2
-			where id = any ($1) and state = 'placed' and not paying returning id, order_id`, unique(ids), access.Who(
-			ctx).Name)
+			where id = any ($1) and state = 'placed' and not paying and not by_sheet returning id, order_id`,
+			unique(ids), access.Who(ctx).Name)
 		if err != nil {
 			return err
 		}
@@ -157,8 +161,9 @@ func (s *Service) Pay(ctx context.Context, ids []int64) (begun int, err error) {
 				return err
 			}
 		}
-		begun = len(list)
-		return nil
+		byHand, err := s.paidByHand(ctx, tx, ids)
+		begun = len(list) + byHand
+		return err
 	})
 	return begun, err
 }
@@ -172,6 +177,7 @@ type OwedPurchase struct {
 	Source    string       `json:"source"`
 	Supplier  string       `json:"supplier"`
 	Amount    money.Amount `json:"amount"`
+	BySheet   bool         `json:"by_sheet" doc:"Is paid outside, and noted here"`
 	Paying    bool         `json:"paying"`
 	PayReason string       `json:"pay_reason"`
 }
@@ -179,7 +185,7 @@ type OwedPurchase struct {
 // Owed lists the purchases that wait to be paid, by source.
 func (s *Service) Owed(ctx context.Context) ([]OwedPurchase, error) {
 	rows, err := s.Pool.Query(ctx, `select p.id, p.order_id, o.number, p.number, x.name, u.name, p.currency,
-			coalesce(p.total, p.expected), p.paying, p.pay_reason
+			coalesce(p.total, p.expected), p.by_sheet, p.paying, p.pay_reason
 		from purchase p join customer_order o on o.id = p.order_id join facts.source x on x.id = p.source_id
 		join facts.supplier u on u.id = p.supplier_id where p.state = 'placed' order by x.name, u.name, p.id limit
 			5000`)

@@ -38,7 +38,7 @@ func (s *Service) reviewPurchase(ctx context.Context, p *pricing.Pricer, lines [
 	first := lines[0]
 	out := PurchaseReview{Source: first.source, Supplier: first.supplier, Lines: []LineReview{},
 		Services: []ServiceReview{}, Warnings: []string{}, source: first.sourceID, supplier: first.supplierID,
-		lines: lines}
+		lines: lines, BySheet: first.offerID != 0 && !first.takesOrders}
 	block := func(format string, args ...any) {
 		if out.Blocked == "" {
 			out.Blocked = fmt.Sprintf(format, args...)
@@ -52,8 +52,8 @@ func (s *Service) reviewPurchase(ctx context.Context, p *pricing.Pricer, lines [
 		case l.offerID == 0:
 			block("“%s” is not linked to a supplier's variant any more. Link its draft to another supplier.", l.title)
 			continue
-		case !l.takesOrders:
-			block("%s takes no orders from here. Buy it there by hand.", l.source)
+		case l.takesOrders && !l.connected:
+			block("%s is disconnected. Connect it again, or buy from another supplier.", l.source)
 		case l.gone:
 			block("%s has stopped selling “%s”. Buy it from another supplier.", l.supplier, l.title)
 			continue

@@ -326,16 +326,21 @@ func (p *Problem) Field() string {
 // Ask makes a request and reads the answer into into, or returns the problem.
 func (p *Person) Ask(method, path string, body, into any) *Problem {
 	p.w.t.Helper()
-	var payload io.Reader
-	if body != nil {
-		data, err := json.Marshal(body)
-		must(p.w.t, err)
-		payload = bytes.NewReader(data)
+	if body == nil {
+		return p.AskRaw(method, path, "", "", into)
 	}
-	r, err := http.NewRequest(method, p.w.URL+path, payload)
+	data, err := json.Marshal(body)
 	must(p.w.t, err)
-	if body != nil {
-		r.Header.Set("Content-Type", "application/json")
+	return p.AskRaw(method, path, "application/json", string(data), into)
+}
+
+// AskRaw is Ask with a body of some kind as it is; empty is none.
+func (p *Person) AskRaw(method, path, kind, body string, into any) *Problem {
+	p.w.t.Helper()
+	r, err := http.NewRequest(method, p.w.URL+path, strings.NewReader(body))
+	must(p.w.t, err)
+	if kind != "" {
+		r.Header.Set("Content-Type", kind)
 	}
 	if p.Token != "" {
 		r.Header.Set("Authorization", "Bearer "+p.Token)

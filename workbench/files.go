@@ -33,7 +33,7 @@ const maxFileDrafts = 50_000
 
 // Export writes the drafts that a filter finds, a row for each variant, as CSV or as XLSX; prices are those of a store.
 func (s *Service) Export(ctx context.Context, storeID int64, f Filter, format string, w io.Writer) error {
-	write, end, err := rowWriter(format, w)
+	write, end, err := spreadsheet.Rows(format, w)
 	if err != nil {
 		return err
 	}
@@ -75,36 +75,6 @@ func fileRow(r *TableRow, v *TableVariant) []string {
 	return []string{strconv.FormatInt(r.ID, 10), r.Title, r.Type, r.Vendor, strings.Join(r.Collections, ", "),
 		strings.Join(r.Tags, ", "), r.SearchTitle, r.SearchDescription, strconv.Itoa(r.Reserve),
 		strconv.FormatInt(v.ID, 10), strings.Join(v.Values, " "), sold, v.SKU, v.Barcode, price}
-}
-
-// rowWriter writes rows as CSV or XLSX, each cell such that no spreadsheet computes it.
-func rowWriter(format string, w io.Writer) (write func([]string) error, end func() error, err error) {
-	if format != "xlsx" {
-		if _, err := io.WriteString(w, "\xef\xbb\xbf"); err != nil {
-			return nil, nil, err
-		}
-		out := spreadsheet.NewWriter(w)
-		return out.Write, func() error { out.Flush(); return out.Error() }, nil
-	}
-	book := excelize.NewFile()
-	sheet, err := book.NewStreamWriter("Sheet1")
-	if err != nil {
-		return nil, nil, err
-	}
-	row := 0
-	return func(cells []string) error {
-			row++
-			values := make([]any, len(cells))
-			for i, c := range cells {
-				values[i] = c // a text, which no spreadsheet computes
-			}
-			return sheet.SetRow("A"+strconv.Itoa(row), values)
-		}, func() error {
-			if err := sheet.Flush(); err != nil {
-				return err
-			}
-			return book.Write(w)
-		}, nil
 }
 
 // FileDifference is one cell of a file that differs from what is stored.

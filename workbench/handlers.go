@@ -2,8 +2,6 @@ package workbench
 
 import (
 	"context"
-	"encoding/json"
-	"errors"
 	"io"
 	"net/http"
 	"strconv"
@@ -16,6 +14,7 @@ import (
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
 	"plainpelican/platform/pictures"
+	"plainpelican/platform/spreadsheet"
 )
 
 // InStore is the input of an operation on a draft as it stands in a store.
@@ -196,10 +195,8 @@ func (s *Service) registerTable(a *apikit.API) {
 			if _, err := s.evaluated(ctx, in.Store, in.Filter); err != nil {
 				return nil, err
 			}
-			kind := map[string]string{"csv": "text/csv; charset=utf-8",
-				"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}[in.Format]
 			return &huma.StreamResponse{Body: func(h huma.Context) {
-				h.SetHeader("Content-Type", kind)
+				h.SetHeader("Content-Type", spreadsheet.Kinds[in.Format])
 				h.SetHeader("Content-Disposition", `attachment; filename="drafts.`+in.Format+`"`)
 				if err := s.Export(h.Context(), in.Store, in.Filter, in.Format, h.BodyWriter()); err != nil {
 					panic(http.ErrAbortHandler) // so that the browser sees it cut
@@ -228,27 +225,10 @@ func (s *Service) importFile(w http.ResponseWriter, r *http.Request) {
 	store, _ := strconv.ParseInt(r.URL.Query().Get("store"), 10, 64)
 	out, err := s.Import(r.Context(), store, content, r.URL.Query().Get("apply") == "true")
 	if err != nil {
-		s.problem(w, err)
+		apikit.Fail(w, err)
 		return
 	}
 	apikit.WriteJSON(w, http.StatusOK, out)
-}
-
-// problem answers a plain handler's request with what is wrong with it.
-func (s *Service) problem(w http.ResponseWriter, err error) {
-	var model *huma.ErrorModel
-	switch {
-	case errors.As(err, &model):
-		w.Header().Set("Content-Type", "application/problem+json")
-		w.WriteHeader(model.Status)
-		_ = json.NewEncoder(w).Encode(model)
-	case database.Away(err):
-		apikit.WriteProblem(w, http.StatusServiceUnavailable, "",
-			"The database does not answer. Try again in a moment.")
-	default:
-		apikit.WriteProblem(w, http.StatusInternalServerError, "",
-			"Something went wrong on our side. Nothing was changed.")
-	}
 }
 
 // registerTrays adds the operations on trays.

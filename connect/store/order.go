@@ -96,6 +96,9 @@ func (o Order) Checked() (Order, Amounts, error) {
 	if a.Total, err = amount(o.Total); err != nil {
 		return o, a, err
 	}
+	if o.Total == "" {
+		a.Total = a.Shipping
+	}
 	if o.PlacedAt.IsZero() {
 		return o, a, errors.New("it does not say when it was placed")
 	}
@@ -111,6 +114,15 @@ func (o Order) Checked() (Order, Amounts, error) {
 		}
 		seen[l.ID] = true
 		a.Prices = append(a.Prices, price)
+		if o.Total == "" { // a file does not say it
+			line, err := price.Times(int64(l.Quantity))
+			if err == nil {
+				a.Total, err = a.Total.Add(line)
+			}
+			if err != nil {
+				return o, a, err
+			}
+		}
 		for _, text := range []*string{&l.ID, &l.ProductID, &l.VariantID, &l.Reference, &l.SKU, &l.Title, &l.Variant} {
 			*text = Text(*text)
 		}

@@ -13,10 +13,11 @@ import (
 // PurchaseState is where a purchase is: what is bought from one supplier for one order.
 type PurchaseState string
 
-// A purchase waits and is sent to the supplier's source; the supplier has it, it is paid, shipped and delivered. It may
-// be refused, or cancelled later. Unknown is that the source did not answer after something was sent: it is asked what
-// it has before anything is sent again.
+// A purchase waits and is sent to the supplier's source, or a person sends it on an order sheet; the supplier has it,
+// it is paid, shipped and delivered. It may be refused, or cancelled later. Unknown is that the source did not answer
+// after something was sent: it is asked what it has before anything is sent again.
 const (
+	ToSend    PurchaseState = "to_send"
 	Waiting   PurchaseState = "waiting"
 	Sending   PurchaseState = "sending"
 	Unknown   PurchaseState = "unknown"
@@ -29,7 +30,8 @@ const (
 )
 
 // PurchaseStates are all of them, in the order of the work.
-var PurchaseStates = []PurchaseState{Waiting, Sending, Unknown, Refused, Placed, Paid, Shipped, Delivered, Cancelled}
+var PurchaseStates = []PurchaseState{ToSend, Waiting, Sending, Unknown, Refused, Placed, Paid, Shipped, Delivered,
+	Cancelled}
 
 // from says for each state out of which others a purchase may come. A supplier is asked now and then, so what it says
 // may be several steps on; it never goes back, and what was delivered or cancelled stays so.
@@ -38,11 +40,11 @@ var from = map[PurchaseState][]PurchaseState{
 	Sending:   {Waiting, Sending, Unknown}, // again after an instance ended
 	Unknown:   {Sending},
 	Refused:   {Waiting, Sending},
-	Placed:    {Sending},
+	Placed:    {Sending, ToSend},
 	Paid:      {Sending, Placed},
 	Shipped:   {Sending, Placed, Paid},
 	Delivered: {Sending, Placed, Paid, Shipped},
-	Cancelled: {Waiting, Refused, Sending, Placed, Paid, Shipped},
+	Cancelled: {ToSend, Waiting, Refused, Sending, Placed, Paid, Shipped},
 }
 
 // From lists the states out of which a purchase may come into another.
@@ -64,6 +66,7 @@ type State string
 const (
 	Problem   State = "problem"   // a purchase failed, or the customer cancelled after it was bought
 	ToBuy     State = "to_buy"    // something of it is not bought yet
+	SendSheet State = "to_send"   // on order sheets that a person sends
 	ToPay     State = "to_pay"    // the suppliers have it and wait to be paid
 	Buying    State = "buying"    // on its way to the suppliers' sources
 	Bought    State = "bought"    // paid, and not shipped yet
@@ -74,7 +77,7 @@ const (
 )
 
 // States are all of them, in the order in which a person looks at them.
-var States = []State{Problem, ToBuy, ToPay, Buying, Bought, InTransit, Arrived, Void, NotOurs}
+var States = []State{Problem, ToBuy, SendSheet, ToPay, Buying, Bought, InTransit, Arrived, Void, NotOurs}
 
 // Line is what a state depends on of a line of an order: whether it is bought through us, and the purchase that it is
 // in; empty where it is in none.
@@ -91,7 +94,7 @@ func StateOf(lines []Line, cancelled bool) State {
 			continue
 		}
 		ours = true
-		bought = bought || l.Purchase != "" && !l.Purchase.Failed() && l.Purchase != Waiting
+		bought = bought || l.Purchase != "" && !l.Purchase.Failed() && l.Purchase != Waiting && l.Purchase != ToSend
 		if s := ofLine(l.Purchase); slices.Index(States, s) < slices.Index(States, reached) {
 			reached = s
 		}
@@ -113,6 +116,8 @@ func ofLine(p PurchaseState) State {
 		return ToBuy
 	case Refused, Cancelled:
 		return Problem
+	case ToSend:
+		return SendSheet
 	case Placed:
 		return ToPay
 	case Paid:

@@ -28,6 +28,7 @@ func TestTheStateOfAnOrderIsThatOfItsLeastLine(t *testing.T) {
 		"a line that is not ours holds nobody": {append(ours(order.Delivered), order.Line{}), false, order.Arrived},
 		"one was refused":                      {ours(order.Paid, order.Refused), false, order.Problem},
 		"on its way to the source":             {ours(order.Sending, order.Paid), false, order.Buying},
+		"on a sheet that nobody has sent":      {ours(order.ToSend, order.Placed), false, order.SendSheet},
 		"not known":                            {ours(order.Unknown), false, order.Buying},
 		"one waits to be paid":                 {ours(order.Placed, order.Shipped), false, order.ToPay},
 		"shipped, and there":                   {ours(order.Shipped, order.Delivered), false, order.InTransit},

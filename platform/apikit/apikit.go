@@ -232,11 +232,27 @@ func Sentence(err error) string {
 	return string(text) + "."
 }
 
-// WriteProblem answers a plain handler's request with a problem, WriteJSON with a body.
+// WriteProblem answers a plain handler's request with a problem.
 func WriteProblem(w http.ResponseWriter, status int, field, sentence string) {
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(status)
 	_ = json.NewEncoder(w).Encode(Problem(status, field, "%s", sentence))
+}
+
+// Fail answers a plain handler's request with what is wrong with it: a problem for a person as it is, the database's
+// absence, or that the fault is ours.
+func Fail(w http.ResponseWriter, err error) {
+	var model *huma.ErrorModel
+	switch {
+	case errors.As(err, &model):
+		w.Header().Set("Content-Type", "application/problem+json")
+		w.WriteHeader(model.Status)
+		_ = json.NewEncoder(w).Encode(model)
+	case database.Away(err):
+		WriteProblem(w, http.StatusServiceUnavailable, "", "The database does not answer. Try again in a moment.")
+	default:
+		WriteProblem(w, http.StatusInternalServerError, "", "Something went wrong on our side. Nothing was changed.")
+	}
 }
 
 // WriteJSON answers a plain handler's request.

@@ -49,6 +49,8 @@ type Settings struct {
 	// ParcelStep is after how long a parcel that was paid for leaves, and three times that it arrives; 0 is by the day
 	// alone.
 	ParcelStep time.Duration
+	// SheetsOnly: it takes no purchase orders.
+	SheetsOnly bool
 	// File keeps what was asked for and taken; empty is nowhere.
 	File string
 }
@@ -198,7 +200,7 @@ func (b *Server) describe(w http.ResponseWriter, _ *http.Request) {
 	base, _, _ := b.now()
 	answer(w, http.StatusOK, map[string]any{
 		"protocol": "catalog-source/1", "name": b.Name, "offers": len(base), "takes_requests": true,
-		"takes_orders":   true,
+		"takes_orders":   !b.SheetsOnly,
 		"token_endpoint": "/oauth/token",
 		"limits":         map[string]int{"requests_per_second": b.PerSecond, "page_size": b.PageSize},
 	})

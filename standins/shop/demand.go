@@ -68,14 +68,21 @@ func (p *Server) Demand() (Order, bool) {
 	if len(here) == 0 {
 		return Order{}, false
 	}
-	var things []Bought
-	for i := range 1 + n%2 {
-		product := shown[(n*3+i*5)%len(shown)]
-		v := product.Variants[(n+i)%len(product.Variants)]
-		if slices.ContainsFunc(things, func(b Bought) bool { return b.Variant == v.ID }) {
-			continue
+	var forSale []Bought
+	for _, product := range shown {
+		for _, v := range product.Variants {
+			if v.Stock > 2 || product.SellEmpty {
+				forSale = append(forSale, Bought{product.ID, v.ID, 1})
+			}
 		}
-		things = append(things, Bought{product.ID, v.ID, 1 + (n+i)%3/2})
+	}
+	if len(forSale) == 0 {
+		return Order{}, false
+	}
+	things := []Bought{forSale[n*7%len(forSale)]}
+	things[0].Quantity += n % 3 / 2
+	if more := forSale[(n*5+3)%len(forSale)]; n%2 == 1 && more.Variant != things[0].Variant {
+		things = append(things, more)
 	}
 	c := here[n%len(here)]
 	o, err := p.Buy(things, c.Address, c.email, c.phone)

@@ -6,7 +6,7 @@ create table customer_order (
     store_id       bigint not null references store,
     store_order    text not null, -- the store's own id for it
     number         text not null,
-    state          text not null check (state in ('problem', 'to_buy', 'to_pay', 'buying', 'bought', 'shipped', 'delivered',
+    state          text not null check (state in ('problem', 'to_buy', 'to_send', 'to_pay', 'buying', 'bought', 'shipped', 'delivered',
                        'cancelled', 'not_ours')),
     placed_at      timestamptz not null,
     updated_at     timestamptz not null, -- as the store has it
@@ -30,8 +30,8 @@ create table customer_order (
     archived_at    timestamptz,
     unique (store_id, store_order)
 );
-create index customer_order_newest on customer_order (id desc) where archived_at is null;
-create index customer_order_state on customer_order (state, id desc) where archived_at is null;
+create index customer_order_newest on customer_order (placed_at desc, id desc) where archived_at is null;
+create index customer_order_state on customer_order (state, placed_at desc, id desc) where archived_at is null;
 
 create table purchase (
     id          bigint generated always as identity primary key,
@@ -40,8 +40,9 @@ create table purchase (
     supplier_id bigint not null references supplier,
     key         uuid not null unique default gen_random_uuid(), -- under which the source makes one purchase of it
     fence       integer not null default 0,                     -- whoever sends it after us has a higher one
-    state       text not null default 'waiting' check (state in ('waiting', 'sending', 'unknown', 'refused', 'placed', 'paid',
+    state       text not null default 'waiting' check (state in ('to_send', 'waiting', 'sending', 'unknown', 'refused', 'placed', 'paid',
                     'shipped', 'delivered', 'cancelled')),
+    by_sheet    boolean not null default false, -- its source takes no orders: a person sends an order sheet
     number      text not null default '', -- the supplier's
     service     text not null,            -- the delivery that was chosen, by name
     currency    text not null,            -- the supplier's

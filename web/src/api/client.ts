@@ -63,3 +63,17 @@ function plain(problem: Schemas["ErrorModel"], at: Schemas["ErrorDetail"] | unde
     return `${(at.location ?? "").replace(/^body\./, "")}: ${at.message}`;
   return problem.detail ?? "Something went wrong on our side.";
 }
+
+/** sendFile posts a file as it is, and reads what came of it. */
+export async function sendFile<T>(path: string, file: File): Promise<T> {
+  let answer: Response;
+  try {
+    answer = await fetch(path, { method: "POST", body: file });
+  } catch {
+    throw new Problem("The application does not answer. The file was not read.", 0, "");
+  }
+  const body: unknown = await answer.json().catch(() => ({}));
+  if (!answer.ok)
+    throw new Problem((body as { detail?: string }).detail ?? "The file could not be read.", answer.status, "");
+  return body as T;
+}

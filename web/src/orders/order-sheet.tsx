@@ -8,6 +8,7 @@ import { Field } from "../parts/field";
 import { Money } from "../parts/money";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
+import { PurchaseActs } from "./purchase-acts";
 import { type Order, orderQuery, type Purchase, purchaseWords, stateWords } from "./queries";
 
 type Address = Schemas["OrderAddress"];
@@ -239,6 +240,7 @@ function OnePurchase({ of: p }: { of: Purchase }) {
         bought by {p.created_by} {ago(p.created_at)}
         {p.paid_at && `, paid ${p.paid_by ? `by ${p.paid_by} ` : ""}${ago(p.paid_at)}`}
       </p>
+      <PurchaseActs of={p} />
       {p.parcels.map((c) => (
         <p key={c.id} className="mt-1 text-sm">
           {c.carrier}{" "}

@@ -27,6 +27,7 @@ import {
   type Page,
   stateWords,
 } from "./queries";
+import { OrderSheets } from "./sheets";
 
 const rowHeight = 53;
 
@@ -42,7 +43,7 @@ export default function Orders() {
   const here = list[cursor];
   const [selected, setSelected] = useState(new Set<number>());
   const [buying, setBuying] = useState<number[]>();
-  const [paying, setPaying] = useState(false);
+  const [open, setOpen] = useState<"pay" | "sheets">();
   const mark = (o: OrderRow | undefined) =>
     o &&
     setSelected((before) => {
@@ -57,7 +58,8 @@ export default function Orders() {
   useKeys([
     { keys: ["x"], label: "select", run: () => mark(here) },
     { keys: ["b"], label: "buy", run: buy },
-    { keys: ["p"], label: "pay suppliers", run: () => setPaying(true) },
+    { keys: ["p"], label: "pay suppliers", run: () => setOpen("pay") },
+    { keys: ["s"], label: "order sheets", run: () => setOpen("sheets") },
     { keys: ["r"], label: "look for news", run: () => read.mutate() },
     { keys: ["a"], label: filter.archived ? "out of the archive" : "archive", run: () => put() },
     { keys: ["Escape"], label: "", run: () => setSelected(new Set()) },
@@ -89,7 +91,8 @@ export default function Orders() {
           <Button tone="main" onClick={buy} disabled={ids.length === 0}>
             Buy…
           </Button>
-          <Button onClick={() => setPaying(true)}>Pay suppliers…</Button>
+          {(first?.counts.to_send ?? 0) > 0 && <Button onClick={() => setOpen("sheets")}>Send order sheets…</Button>}
+          <Button onClick={() => setOpen("pay")}>Pay suppliers…</Button>
           <Button tone="quiet" onClick={put} disabled={ids.length === 0}>
             {filter.archived ? "Take out of the archive" : "Archive"}
           </Button>
@@ -126,7 +129,8 @@ export default function Orders() {
         {here ? <OrderSheet key={here.id} id={here.id} /> : <p className="text-ink-2">No order is shown.</p>}
       </Sheet>
       {buying && <Buy ids={buying} onClose={() => setBuying(undefined)} onBought={() => setSelected(new Set())} />}
-      {paying && <Pay onClose={() => setPaying(false)} />}
+      {open === "pay" && <Pay onClose={() => setOpen(undefined)} />}
+      {open === "sheets" && <OrderSheets onClose={() => setOpen(undefined)} />}
     </main>
   );
 }
@@ -200,6 +204,7 @@ function Head({
   const counted = Object.fromEntries(
     Object.entries(orderStates).map(([state, text]) => [state, `${text} (${page?.counts[state] ?? 0})`]),
   ) as Record<OrderState, string>;
+  const query = new URLSearchParams(Object.entries(filter).map(([name, value]) => [name, String(value)]));
   const named = Object.fromEntries(stores.map((s) => [String(s.id), s.name]));
   return (
     <div className="border-b border-line bg-surface px-4 py-2">
@@ -249,6 +254,9 @@ function Head({
         >
           {filter.archived ? "Show those at work" : "Show the archive"}
         </button>
+        <a href={`/api/orders/export?${query}`} className="ml-3 align-middle text-base underline underline-offset-2">
+          Export CSV
+        </a>
       </search>
       {page && page.rejected > 0 && (
         <p className="text-loss" role="alert">
@@ -347,7 +355,7 @@ function orderColumns(selected: Set<number>, mark: (o: OrderRow) => void, severa
 
 /** State is where an order is, and what is the matter with it. */
 function State({ of: o }: { of: OrderRow }) {
-  const needs = o.state === "problem" || o.state === "to_buy" || o.state === "to_pay";
+  const needs = o.state === "problem" || o.state === "to_buy" || o.state === "to_send" || o.state === "to_pay";
   const said = [
     o.late === "promise" && "past the promise",
     o.late === "quiet" && "no news for a week",

@@ -53,7 +53,8 @@ export function Pay({ onClose }: { onClose: () => void }) {
       )}
       {ids.length > 0 && (
         <p className="mt-3">
-          Paid from the balance that you have at each source:{" "}
+          Paid from the balance that you have at each source; what went by order sheet you pay outside, and is noted as
+          paid:{" "}
           {sums(list.filter((p) => ids.includes(p.id))).map((s, i) => (
             <span key={s.key}>
               {i > 0 && ", "}
@@ -119,7 +120,8 @@ function columns(left: Set<number>, mark: (p: Owed) => void): Column<Owed>[] {
       id: "said",
       name: "What was said",
       className: `${pad} text-sm`,
-      show: (p) => (p.paying ? "being paid" : <span className="text-loss">{p.pay_reason}</span>),
+      show: (p) =>
+        p.by_sheet ? "paid outside" : p.paying ? "being paid" : <span className="text-loss">{p.pay_reason}</span>,
     },
     { id: "amount", name: "Owed", align: "right", className: pad, show: (p) => <Money of={p.amount} /> },
   ];

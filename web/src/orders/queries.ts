@@ -11,6 +11,7 @@ export type Page = Schemas["OrdersPage"];
 export const orderStates = {
   problem: "with a problem",
   to_buy: "to buy",
+  to_send: "on order sheets to send",
   to_pay: "to pay for",
   buying: "being bought",
   bought: "bought, not shipped yet",
@@ -25,6 +26,7 @@ export type OrderState = keyof typeof orderStates;
 export const stateWords: Record<string, string> = {
   problem: "problem",
   to_buy: "to buy",
+  to_send: "to send",
   to_pay: "to pay",
   buying: "being bought",
   bought: "bought",
@@ -36,6 +38,7 @@ export const stateWords: Record<string, string> = {
 
 /** purchaseWords are where a purchase is. */
 export const purchaseWords: Record<string, string> = {
+  to_send: "on an order sheet that you send",
   waiting: "waits to be sent",
   sending: "being sent to the supplier",
   unknown: "not known; the supplier is asked again",
@@ -88,4 +91,10 @@ export const orderQuery = (id: number) =>
 export const owedQuery = queryOptions({
   queryKey: ["orders", "owed"],
   queryFn: () => ask(api.GET("/api/purchases/owed")),
+});
+
+/** toSendQuery reads the sources with purchases on order sheets that a person sends. */
+export const toSendQuery = queryOptions({
+  queryKey: ["orders", "to-send"],
+  queryFn: () => ask(api.GET("/api/purchases/to-send")),
 });

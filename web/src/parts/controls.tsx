@@ -15,7 +15,8 @@ const tones: Record<Tone, string> = {
 };
 
 /**
- * Button is the one button; a view has one main action at most. One that is not ready keeps the focus, and does nothing.
+ * Button is the one button; a view has one main action at most. One that is not ready keeps the focus and does
+ * nothing.
  */
 export function Button({
   tone = "plain",

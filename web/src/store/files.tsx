@@ -1,6 +1,7 @@
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, ask, type Problem, type Store } from "../api/client";
+import { api, ask, type Problem, type Schemas, type Store, sendFile } from "../api/client";
+import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button } from "../parts/controls";
 import { Field } from "../parts/field";
@@ -31,7 +32,55 @@ export function Files({ store }: { store: Store }) {
           </a>
         ))}
       </p>
+      <OrdersIn store={store} />
     </section>
+  );
+}
+
+/** OrdersIn takes a file of the store's orders in, and says which rows could not be used. */
+function OrdersIn({ store }: { store: Store }) {
+  const { may } = useSession();
+  const client = useQueryClient();
+  const send = useMutation<Schemas["OrdersFileOutcome"], Problem, File>({
+    mutationFn: (file) => sendFile(`/api/stores/${store.id}/orders`, file),
+    onSettled: () => refresh(client, "orders", "header"),
+  });
+  if (!may("editor")) return null;
+  return (
+    <>
+      <label className="mt-3 block font-semibold">
+        Orders from there, as CSV
+        <input
+          type="file"
+          accept=".csv,text/csv"
+          className="mt-1 block font-normal"
+          onChange={(e) => {
+            const file = e.target.files?.[0];
+            if (file) send.mutate(file);
+            e.target.value = ""; // the same file, corrected, may be chosen again
+          }}
+        />
+      </label>
+      <p className="text-sm text-ink-2">
+        A row for each line, with the columns order, placed, product, variant, quantity, price, name, street, city,
+        postcode and country; product and variant as in the products above. An order that is known changes nothing.
+      </p>
+      {send.error && (
+        <p className="mt-1 text-loss" role="alert">
+          {send.error.message}
+        </p>
+      )}
+      {send.data && (
+        <div role="status" className="mt-1">
+          {send.data.orders === 1 ? "1 order is" : `${send.data.orders} orders are`} in.
+          {send.data.rejected.map((r) => (
+            <p key={r.row} className="text-loss">
+              Row {r.row}: {r.reason}
+            </p>
+          ))}
+        </div>
+      )}
+    </>
   );
 }
 

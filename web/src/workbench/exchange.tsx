@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { type Problem, type Schemas, Problem as Wrong } from "../api/client";
+import { type Problem, type Schemas, sendFile } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Dialog } from "../parts/controls";
@@ -12,20 +12,6 @@ import type { DraftFilter } from "./queries";
 
 type Result = Schemas["WorkbenchFileResult"];
 type Line = Result["differences"][number];
-
-/** sendFile has a file of drafts read, and its changes made where they are applied. */
-async function sendFile(file: File, store: number, apply: boolean): Promise<Result> {
-  let answer: Response;
-  try {
-    answer = await fetch(`/api/drafts/import?store=${store}&apply=${apply}`, { method: "POST", body: file });
-  } catch {
-    throw new Wrong("The application does not answer. The file was not read.", 0, "");
-  }
-  const body = await answer.json().catch(() => ({}));
-  if (!answer.ok)
-    throw new Wrong((body as { detail?: string }).detail ?? "The file could not be read.", answer.status, "");
-  return body as Result;
-}
 
 /** Exchange writes drafts to a file, and reads one that was changed elsewhere as a difference to accept. */
 export function Exchange({ filter, onClose }: { filter: DraftFilter; onClose: () => void }) {
@@ -39,9 +25,11 @@ export function Exchange({ filter, onClose }: { filter: DraftFilter; onClose: ()
     out.set("format", format);
     return out;
   };
-  const look = useMutation<Result, Problem, File>({ mutationFn: (f) => sendFile(f, storeId, false) });
+  const look = useMutation<Result, Problem, File>({
+    mutationFn: (f) => sendFile<Result>(`/api/drafts/import?store=${storeId}&apply=false`, f),
+  });
   const apply = useMutation<Result, Problem, File>({
-    mutationFn: (f) => sendFile(f, storeId, true),
+    mutationFn: (f) => sendFile<Result>(`/api/drafts/import?store=${storeId}&apply=true`, f),
     onSuccess: (made) => {
       void refresh(client, "drafts", "draft", "draft-table", "draft-names");
       const refused =
