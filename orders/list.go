@@ -3,6 +3,7 @@ package orders
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -16,8 +17,7 @@ import (
 
 // Filter says which orders are listed; what is empty asks for nothing.
 type Filter struct {
-	State string `query:"state"
-		enum:",problem,to_buy,to_send,to_pay,buying,bought,shipped,delivered,cancelled,not_ours"`
+	State    string `query:"state" maxLength:"20" doc:"One of those that are counted"`
 	StoreID  int64  `query:"store" doc:"Of one store alone"`
 	Country  string `query:"country" maxLength:"2"`
 	Matter   string `query:"matter" enum:",late,loses,address" doc:"Late, at a loss, a doubtful address"`
@@ -91,6 +91,9 @@ func (f *Filter) where() (string, []any) {
 // List lists orders, the newest first.
 func (s *Service) List(ctx context.Context, before int64, limit int, f Filter) (Page, error) {
 	page := Page{Orders: []Row{}, Counts: map[order.State]int{}}
+	if f.State != "" && !slices.Contains(order.States, order.State(f.State)) {
+		return page, apikit.Problem(422, "state", "“%s” is no state of an order.", f.State)
+	}
 	where, args := f.where()
 	rows, err := s.Pool.Query(ctx, `select o.state, count(*)::int, (count(*) filter (where `+lateSQL+` <> ''))::int
 		from customer_order o where `+where+` group by o.state`, args...)

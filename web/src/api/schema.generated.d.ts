@@ -10371,7 +10371,8 @@ export interface operations {
     listOrders: {
         parameters: {
             query?: {
-                state?: "" | "problem" | "to_buy" | "to_send" | "to_pay" | "buying" | "bought" | "shipped" | "delivered" | "cancelled" | "not_ours";
+                /** @description One of those that are counted */
+                state?: string;
                 /** @description Of one store alone */
                 store?: number;
                 country?: string;
@@ -10641,7 +10642,8 @@ export interface operations {
     exportOrders: {
         parameters: {
             query?: {
-                state?: "" | "problem" | "to_buy" | "to_send" | "to_pay" | "buying" | "bought" | "shipped" | "delivered" | "cancelled" | "not_ours";
+                /** @description One of those that are counted */
+                state?: string;
                 /** @description Of one store alone */
                 store?: number;
                 country?: string;
