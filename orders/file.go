@@ -110,16 +110,20 @@ func (s *Service) TakeFile(ctx context.Context, storeID int64, r io.Reader) (Fil
 	return out, nil
 }
 
+// unusable is why a row cannot be used, as a sentence for a person.
+type unusable string
+
+func (u unusable) Error() string { return string(u) }
+
 // addRow adds a row to the order that it is of.
 func addRow(known map[string]*store.Order, found stores.Store, cell func(string) string) (*store.Order, error) {
 	id := cell("order")
 	if id == "" {
-		//lint:ignore ST1005 a sentence for a person
-		return nil, errors.New("It has no order number.")
+		return nil, unusable("It has no order number.")
 	}
 	quantity, err := strconv.Atoi(cell("quantity"))
 	if err != nil || quantity < 1 {
-		return nil, fmt.Errorf("“%s” is no quantity.", cell("quantity")) //nolint:staticcheck // a sentence for a person
+		return nil, unusable(fmt.Sprintf("“%s” is no quantity.", cell("quantity")))
 	}
 	o := known[id]
 	if o == nil {
@@ -150,6 +154,5 @@ func placedAt(text, zone string) (time.Time, error) {
 			return at, nil
 		}
 	}
-	//lint:ignore ST1005 a sentence for a person
-	return time.Time{}, fmt.Errorf("“%s” is no day: write it as 2026-12-01 10:00.", text)
+	return time.Time{}, unusable(fmt.Sprintf("“%s” is no day: write it as 2026-12-01 10:00.", text))
 }

@@ -3,6 +3,7 @@
 package orders
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -63,9 +64,19 @@ type Service struct {
 	Progress  *progress.Stream
 	Log       *slog.Logger
 	PublicURL string
-	// Follow is how often a supplier is asked how far a purchase is; 0 is the usual.
-	Follow time.Duration
+	// Follow is how often a supplier is asked how far a purchase is, and Pause how long a source or store that does not
+	// answer is left alone at first, doubled each time; 0 is the usual.
+	Follow, Pause time.Duration
 }
+
+// The usual Follow and Pause.
+const (
+	usualFollow = 2 * time.Minute
+	usualPause  = 2 * time.Second
+)
+
+func (s *Service) every() time.Duration { return cmp.Or(s.Follow, usualFollow) }
+func (s *Service) pause() time.Duration { return cmp.Or(s.Pause, usualPause) }
 
 // Customer is who bought and where it goes, as the store told it; it is sealed in the database.
 type Customer struct {

@@ -114,6 +114,11 @@ func TestFromCustomersOrderToTrackingInTheStore(t *testing.T) {
 		o.Purchases[0].Owed.String() != look.Orders[0].Purchases[0].Owed.String() {
 		t.Fatalf("%+v %+v", at, o.Purchases)
 	}
+	var owed []orders.OwedPurchase
+	w.Owner.Must("GET", "/api/purchases/owed", nil, &owed)
+	if len(owed) != 1 || owed[0].Amount.String() != o.Purchases[0].Owed.String() || owed[0].BySheet {
+		t.Errorf("%+v", owed)
+	}
 	var paid orders.Moved
 	w.Owner.Must("POST", "/api/purchases/pay", map[string]any{"ids": []int64{o.Purchases[0].ID}}, &paid)
 	reaches(t, w, o.ID, order.Bought)
@@ -257,7 +262,7 @@ func TestADoubtfulAddressIsAskedAbout(t *testing.T) {
 func TestNothingIsBoughtTwice(t *testing.T) {
 	w := selling(t, 2)
 	second, _ := w.Instance(w.App.Pool)
-	w.App.Orders.Follow, second.Orders.Follow = 300*time.Millisecond, 300*time.Millisecond
+	w.App.Orders.Pause, second.Orders.Pause = 50*time.Millisecond, 50*time.Millisecond
 	for i := range 6 {
 		buys(t, w, i%2, 1, portland)
 	}

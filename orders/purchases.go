@@ -196,7 +196,7 @@ func (s *Service) Owed(ctx context.Context) ([]OwedPurchase, error) {
 		var currency string
 		var amount int64
 		if err := row.Scan(&p.ID, &p.OrderID, &p.Order, &p.Number, &p.Source, &p.Supplier, &currency, &amount,
-			&p.Paying,
+			&p.BySheet, &p.Paying,
 			&p.PayReason); err != nil {
 			return p, err
 		}

@@ -175,7 +175,7 @@ func (s *Service) end(ctx context.Context, p *sent, to order.PurchaseState, reas
 
 // later puts a purchase back: it is sent again after a while.
 func (s *Service) later(ctx context.Context, p *sent, why error) error {
-	wait := s.every() / 10 << min(p.tries, 5)
+	wait := s.pause() << min(p.tries, 5)
 	var asked *outgoing.Wait
 	if errors.As(why, &asked) && asked.After > wait {
 		wait = asked.After

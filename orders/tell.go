@@ -43,7 +43,7 @@ func (s *Service) pay(ctx context.Context, id int64) error {
 	case errors.Is(err, source.ErrCredentials), apikit.IsProblem(err):
 		reason = "The source does not let us in any more: connect it again, then pay again."
 	default:
-		return river.JobSnooze(s.every() / 10) // paying again changes nothing
+		return river.JobSnooze(2 * s.pause()) // paying again changes nothing
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `update purchase set paying = false, pay_reason = $2 where id = $1`, id,
@@ -110,7 +110,7 @@ func (s *Service) tellStore(ctx context.Context, id int64) error {
 	case errors.Is(err, store.ErrGone):
 		reason = "The store no longer has this order."
 	default:
-		return river.JobSnooze(s.every() / 10)
+		return river.JobSnooze(2 * s.pause())
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `update parcel set told_at = case when $2 = '' then now() end, told_error = $2

@@ -3,7 +3,6 @@ package orders
 import (
 	"context"
 	"fmt"
-	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
@@ -12,16 +11,6 @@ import (
 	"plainpelican/core/order"
 	"plainpelican/platform/database"
 )
-
-// usualFollow is how often a supplier is asked how far a purchase is.
-const usualFollow = 2 * time.Minute
-
-func (s *Service) every() time.Duration {
-	if s.Follow > 0 {
-		return s.Follow
-	}
-	return usualFollow
-}
 
 // keep writes down what a source says of a purchase. What it says never takes a purchase back.
 func (s *Service) keep(ctx context.Context, tx pgx.Tx, id, orderID, storeID int64, made source.Purchase) error {
