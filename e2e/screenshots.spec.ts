@@ -1,6 +1,6 @@
-import { type Page, test } from "@playwright/test";
+import { expect, type Page, test } from "@playwright/test";
 import { port } from "./playwright.config";
-import { api, connectStore, overLimit, processing, rowsOf, signIn } from "./world";
+import { api, bazaar, connectStore, goods, overLimit, processing, rowsOf, signIn } from "./world";
 
 // Pictures for the README, of the demo data; not a test. Run by `make screenshots`.
 test.skip(!process.env.SCREENSHOTS, "only by make screenshots");
@@ -127,11 +127,6 @@ test("screenshots", async ({ page }) => {
     .click();
   await shot("trace");
   await page.keyboard.press("Escape");
-  await page.getByLabel("Select all drafts").check();
-  await page.getByRole("button", { name: /^Change prices of/ }).click();
-  await page.getByLabel(/^Percent/).fill("-8");
-  await page.getByText(/rise,/).waitFor();
-  await shot("prices");
   await page.goto("/markup");
   await page.getByRole("heading", { name: "How prices stand" }).waitFor();
   await page.getByRole("button", { name: /^Formula, rule 4/ }).click();
@@ -152,6 +147,8 @@ test("screenshots", async ({ page }) => {
   await page.goto("/listings");
   await rowsOf(page).first().waitFor();
   await shot("listings");
+  await orders(page);
+  await shot("orders");
   await page.goto("/sources/requests/new");
   await page.getByLabel("What is wanted").fill("Folding enamel mug with a cork base");
   await page.getByLabel("What matters about it").fill("Cork, not rubber. Three colours. A plain box without leaflets.");
@@ -244,4 +241,25 @@ async function file(page: Page, ids: number[]) {
   await change(ids.slice(0, 2), { act: "set_text", field: "type", text: "Mug" });
   await change(ids.slice(2, 4), { act: "set_text", field: "type", text: "Kettle" });
   await change(ids.slice(0, 3), { act: "add_tags", names: ["enamel"] });
+}
+
+/** orders has customers buy, buys for some of them, and shows the orders with one on its way. */
+async function orders(page: Page) {
+  await fetch(`${goods}/-/orders?count=11`, { method: "POST" });
+  const list = async () => (await api<{ orders: { id: number }[] }>(page, "GET", "/api/orders")).orders;
+  await expect.poll(async () => (await list()).length, { timeout: 30_000 }).toBe(11);
+  const ids = (await list()).map((o) => o.id);
+  await api(page, "POST", "/api/orders/buy", { order_ids: ids.slice(4), accept_addresses: true });
+  const owed = () => api<{ id: number }[]>(page, "GET", "/api/purchases/owed");
+  await expect.poll(async () => (await owed()).length, { timeout: 30_000 }).toBeGreaterThan(5);
+  await api(page, "POST", "/api/purchases/pay", { ids: (await owed()).slice(3).map((p) => p.id) });
+  await page.waitForTimeout(3000);
+  await fetch(`${bazaar}/-/day?day=4`, { method: "PUT" });
+  await api(page, "POST", "/api/orders/read");
+  await page.goto("/orders?state=shipped");
+  await rowsOf(page).first().waitFor({ timeout: 30_000 });
+  await page.goto("/orders");
+  await rowsOf(page).first().waitFor();
+  await page.keyboard.press("End");
+  await fetch(`${bazaar}/-/day?day=1`, { method: "PUT" });
 }
