@@ -1,7 +1,6 @@
-import AxeBuilder from "@axe-core/playwright";
 import { expect, type Page, test } from "@playwright/test";
 import { port } from "./playwright.config";
-import { api, connectStore, rowsOf, signIn, takeFresh } from "./world";
+import { accessible, api, connectStore, rowsOf, signIn, takeFresh } from "./world";
 
 const places = [
   "/sources",
@@ -26,26 +25,6 @@ async function settle(page: Page) {
   await page.waitForLoadState("networkidle").catch(() => {}); // the progress stream stays open
   await page.waitForTimeout(400);
 }
-
-type Check = (place: string) => Promise<void>;
-
-/** accessible looks at a place with axe: by all rules in the light theme, by those of colour in the dark one. */
-const accessible =
-  (page: Page): Check =>
-  async (place) => {
-    const look = async (theme: "light" | "dark") => {
-      await page.evaluate((t) => document.documentElement.setAttribute("data-theme", t), theme);
-      const axe = new AxeBuilder({ page });
-      // Another theme has other colours, and nothing else.
-      if (theme === "dark") axe.withRules(["color-contrast", "link-in-text-block"]);
-      else axe.withTags(["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]);
-      const { violations } = await axe.analyze();
-      const found = violations.map((v) => `${v.id} at ${v.nodes.map((n) => n.target.join(" ")).slice(0, 3)}`);
-      expect(found, `${place}, ${theme}`).toEqual([]);
-    };
-    await look("dark");
-    await look("light");
-  };
 
 /** looked signs in, with a store and drafts to look at. */
 async function looked(page: Page) {

@@ -1,5 +1,5 @@
 import { expect, type Page, test } from "@playwright/test";
-import { api, bazaar, connectStore, goods, live, misbehave, rowsOf, signIn } from "./world";
+import { accessible, api, bazaar, connectStore, goods, live, misbehave, rowsOf, signIn } from "./world";
 
 // Orders: from the customer's button on the storefront to the tracking number in the store.
 
@@ -48,10 +48,13 @@ test("from the customer's order to tracking in the store, in under ten keys", as
   await press("b");
   const dialog = page.getByRole("dialog");
   await expect(dialog.getByRole("button", { name: "Buy 1 purchase" })).toBeFocused();
+  const check = accessible(page);
+  await check("what buying comes to");
   await press("Enter");
   await expect(row).toContainText("to pay", { timeout: 30_000 });
   await press("p");
   await expect(page.getByRole("dialog").getByRole("button", { name: "Pay 1 purchase" })).toBeFocused();
+  await check("what is owed");
   await press("Enter");
   await expect(row).toContainText("bought", { timeout: 30_000 });
   await fetch(`${bazaar}/-/day?day=4`, { method: "PUT" });
@@ -59,6 +62,7 @@ test("from the customer's order to tracking in the store, in under ten keys", as
   await expect(row).toContainText("on its way", { timeout: 30_000 });
   await expect(sheet(page)).toContainText("the store knows", { timeout: 30_000 });
   await fetch(`${bazaar}/-/day?day=1`, { method: "PUT" });
+  await check("an order with its parcel");
   expect(keys).toBeLessThan(10);
   await page.goto(order.page);
   await expect(page.getByText(/On its way with Harbour Post: LX\d{9}CN/)).toBeVisible();
@@ -76,6 +80,7 @@ test("a doubtful address is corrected beside the customer's own, and a refusal i
   await expect(page.getByRole("dialog").getByRole("button", { name: /^Buy 0/ })).toBeDisabled();
   await page.keyboard.press("Escape");
   await sheet(page).getByRole("button", { name: "Correct it…" }).click();
+  await accessible(page)("an address that is corrected");
   await sheet(page).getByLabel("Postcode").fill("97205");
   await sheet(page).getByRole("button", { name: "Save the address" }).click();
   await expect(sheet(page)).toContainText("The customer wrote: Maya Okafor, 418 Juniper Street, Portland OR 972");

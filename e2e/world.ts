@@ -1,4 +1,5 @@
 import { readFileSync } from "node:fs";
+import AxeBuilder from "@axe-core/playwright";
 import { expect, type Locator, type Page } from "@playwright/test";
 import { demoDir, port } from "./playwright.config";
 
@@ -122,3 +123,23 @@ export async function live(page: Page, count: number, name: string) {
     .toBe("finished");
   return drafts;
 }
+
+type Check = (place: string) => Promise<void>;
+
+/** accessible looks at a place with axe: by all rules in the light theme, by those of colour in the dark one. */
+export const accessible =
+  (page: Page): Check =>
+  async (place) => {
+    const look = async (theme: "light" | "dark") => {
+      await page.evaluate((t) => document.documentElement.setAttribute("data-theme", t), theme);
+      const axe = new AxeBuilder({ page });
+      // Another theme has other colours, and nothing else.
+      if (theme === "dark") axe.withRules(["color-contrast", "link-in-text-block"]);
+      else axe.withTags(["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]);
+      const { violations } = await axe.analyze();
+      const found = violations.map((v) => `${v.id} at ${v.nodes.map((n) => n.target.join(" ")).slice(0, 3)}`);
+      expect(found, `${place}, ${theme}`).toEqual([]);
+    };
+    await look("dark");
+    await look("light");
+  };

@@ -21,7 +21,7 @@ var unwilling = []fault.Plan{{LatencyMS: 30}, {ErrorPercent: 20}, {TooMany: 20, 
 	{Down: true}, {LatencyMS: 20, ErrorPercent: 8, TooMany: 10, CutAfter: 4}}
 
 // Two instances buy what is in many orders from a source that misbehaves in each way, and pay for it, while one of them
-// is killed at random moments and all connections of the database are cut. In the end each order is bought once and paid
+// is killed at random moments and all connections of the database are cut. In the end each order is bought and paid
 // once, money paid is money owed, and the store was told of each parcel once.
 func TestKilledAndCutNothingIsBoughtOrPaidTwice(t *testing.T) {
 	n, kills, cuts := many(300, 16), many(10, 3), many(6, 2)

@@ -235,7 +235,7 @@ function OnePurchase({ of: p }: { of: Purchase }) {
       {p.reason && <p className="text-sm text-loss">{p.reason}</p>}
       {p.pay_reason && <p className="text-sm text-loss">It could not be paid: {p.pay_reason}</p>}
       {p.rose && <p className="text-sm text-loss">The supplier asks more than was expected.</p>}
-      {p.rate && <p className="text-sm text-ink-2">{p.rate}</p>}
+      {p.rate && <p className="text-sm text-ink-2">at {p.rate}</p>}
       <p className="text-sm text-ink-2">
         bought by {p.created_by} {ago(p.created_at)}
         {p.paid_at && `, paid ${p.paid_by ? `by ${p.paid_by} ` : ""}${ago(p.paid_at)}`}
