@@ -441,3 +441,22 @@ func TestOrdersOfAStoreWithoutAnAPIComeAsAFile(t *testing.T) {
 		t.Errorf("%v %s", err, export)
 	}
 }
+
+func TestAPaymentThatTheBalanceDoesNotCoverSaysWhy(t *testing.T) {
+	market := testkit.Bazaar
+	market.Balance = 1
+	w := sellingOf(t, market, 1)
+	buys(t, w, 0, 3, portland)
+	o := arrived(t, w, 1)
+	buy(w, o.ID)
+	o = reaches(t, w, o.ID, order.ToPay)
+	pay := map[string]any{"ids": []int64{o.Purchases[0].ID}}
+	w.Owner.Must("POST", "/api/purchases/pay", pay, nil)
+	testkit.Until(t, "why it was not paid", func() bool {
+		o = get(w, o.ID)
+		return strings.Contains(o.Purchases[0].PayReason, "does not cover")
+	})
+	if o.State != order.ToPay || o.Purchases[0].Paying || w.Bazaar.Purchases()[0].Paid {
+		t.Errorf("%+v", o.Purchases)
+	}
+}

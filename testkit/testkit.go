@@ -181,7 +181,7 @@ type World struct {
 
 // Bazaar is the test's marketplace: like the demo's, smaller and faster.
 var Bazaar = bazaar.Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 60, ClientID: "test",
-	ClientSecret: "secret-of-test", PerSecond: 500, PictureSize: 200}
+	ClientSecret: "secret-of-test", PerSecond: 500, PictureSize: 200, Balance: 1_000_000}
 
 // Start starts everything, with an owner signed in. The marketplace is not connected yet.
 func Start(t testing.TB) *World {

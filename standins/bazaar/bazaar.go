@@ -49,6 +49,8 @@ type Settings struct {
 	// ParcelStep is after how long a parcel that was paid for leaves, and three times that it arrives; 0 is by the day
 	// alone.
 	ParcelStep time.Duration
+	// Balance is what a client may spend in each currency, in whole units of it; 0 is 5,000.
+	Balance int
 	// SheetsOnly: it takes no purchase orders.
 	SheetsOnly bool
 	// File keeps what was asked for and taken; empty is nowhere.

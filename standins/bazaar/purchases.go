@@ -1,6 +1,7 @@
 package bazaar
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -37,8 +38,8 @@ type ordered struct {
 	Quantity int `json:"orderQuantity"`
 }
 
-// startBalance is what a client may spend in each currency, in whole units of it.
-const startBalance = 5_000
+// usualBalance is what a client may spend in each currency, in whole units of it, where the settings say nothing.
+const usualBalance = 5_000
 
 func refuse(w http.ResponseWriter, format string, args ...any) {
 	answer(w, http.StatusUnprocessableEntity, object{"detail": fmt.Sprintf(format, args...)})
@@ -239,7 +240,7 @@ func (b *Server) pay(w http.ResponseWriter, r *http.Request) {
 
 // balance is what a client has left in a currency, in minor units; the caller holds the lock.
 func (b *Server) balance(currency string, digits int) int {
-	left := startBalance
+	left := cmp.Or(b.Balance, usualBalance)
 	for range digits {
 		left *= 10
 	}
