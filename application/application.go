@@ -137,7 +137,8 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 		return a.Publishing.CheckAll(ctx)
 	})
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[RecoverArgs]) error {
-		return errors.Join(a.Sources.RecoverLost(ctx), a.Publishing.Sweep(ctx), a.Orders.FollowUp(ctx))
+		return errors.Join(a.Sources.RecoverLost(ctx), a.Publishing.Sweep(ctx), a.Orders.FollowUp(ctx),
+			a.Orders.EstimateAgain(ctx))
 	})
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[ReadOrdersArgs]) error {
 		return a.Orders.ReadAll(ctx)

@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/jackc/pgx/v5"
+
 	"plainpelican/core/landed"
 	"plainpelican/core/money"
 	"plainpelican/core/order"
@@ -94,9 +96,35 @@ func (s *Service) Estimate(ctx context.Context, orderID int64) error {
 		n, c := left.Profit.Minor(), cost.Minor()
 		profit, whole = &n, &c
 	}
-	_, err = s.Pool.Exec(ctx, `update customer_order set cost = $2, profit = $3, cost_error = $4, promise_days = $5
-		where id = $1`, orderID, whole, profit, trouble, p.PromiseDays)
+	_, err = s.Pool.Exec(ctx, `update customer_order set cost = $2, profit = $3, cost_error = $4, promise_days = $5,
+		estimated_at = now() where id = $1`, orderID, whole, profit, trouble, p.PromiseDays)
 	return err
+}
+
+// estimatedFor is for how long what an order costs stands before it is worked out anew, and estimatedAtOnce how many are.
+const (
+	estimatedFor    = "5 minutes"
+	estimatedAtOnce = 200
+)
+
+// EstimateAgain works out anew what orders cost that are not bought yet: suppliers, rates and money rules may have moved.
+func (s *Service) EstimateAgain(ctx context.Context) error {
+	rows, err := s.Pool.Query(ctx, `select id from customer_order where state in ('problem', 'to_buy')
+		and archived_at is null and estimated_at < now() - $1::interval order by estimated_at limit $2`, estimatedFor,
+		estimatedAtOnce)
+	if err != nil {
+		return err
+	}
+	ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	if err != nil {
+		return err
+	}
+	for _, id := range ids {
+		if err := s.Estimate(ctx, id); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // costOf adds up what lines cost: each purchase that stands once, and what is still to be bought at the figures of now.

@@ -136,8 +136,46 @@ func (s *Service) work(ctx context.Context, id int64) error {
 	return err
 }
 
-// Prune forgets messages that can no longer come again: a replay is refused after five minutes.
+// Prune forgets messages that can no longer come again, since a replay is refused after five minutes, and erases who
+// bought of orders that ended as long ago as their store's setting says. The sums stay.
 func (s *Service) Prune(ctx context.Context) error {
-	_, err := s.Pool.Exec(ctx, `delete from store_message where received_at < now() - interval '7 days'`)
-	return err
+	if _, err := s.Pool.Exec(ctx, `delete from store_message where received_at < now() - interval '7 days'`); err != nil {
+		return err
+	}
+	rows, err := s.Pool.Query(ctx, `select o.id from customer_order o join facts.store t on t.id = o.store_id
+		where o.erased_at is null and t.erase_after_days > 0
+		and (o.state in ('delivered', 'cancelled', 'not_ours') or o.archived_at is not null)
+		and greatest(o.news_at, o.placed_at) < now() - t.erase_after_days * interval '1 day' limit 5000`)
+	if err != nil {
+		return err
+	}
+	ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	if err != nil {
+		return err
+	}
+	for _, id := range ids {
+		if err := s.erase(ctx, id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// erase forgets who bought and where it went.
+func (s *Service) erase(ctx context.Context, id int64) error {
+	h, _, err := read(ctx, s.Pool, id)
+	if err != nil {
+		return err
+	}
+	nobody, err := s.seal(h.storeID, h.storeOrder, Customer{})
+	if err != nil {
+		return err
+	}
+	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `update customer_order set customer = $2, ship_to = null, erased_at = now()
+			where id = $1`, id, nobody); err != nil {
+			return err
+		}
+		return note(ctx, tx, id, "Who bought was erased")
+	})
 }

@@ -460,3 +460,54 @@ func TestAPaymentThatTheBalanceDoesNotCoverSaysWhy(t *testing.T) {
 		t.Errorf("%+v", o.Purchases)
 	}
 }
+
+func TestWhoBoughtIsErasedAfterTheDaysOfTheSetting(t *testing.T) {
+	w := selling(t, 1)
+	bought := buys(t, w, 0, 1, portland)
+	w.Shop.Cancel(bought.ID)
+	w.Owner.Must("POST", "/api/orders/read", nil, nil)
+	testkit.Until(t, "it is cancelled", func() bool { return list(w, "state=cancelled").Total == 1 })
+	id := list(w, "").Orders[0].ID
+	later := func() orders.Order {
+		if _, err := w.App.Pool.Exec(t.Context(), `update customer_order set placed_at = now() - interval '31 days',
+			news_at = now() - interval '31 days'`); err != nil {
+			t.Fatal(err)
+		}
+		if err := w.App.Orders.Prune(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+		return get(w, id)
+	}
+	if o := later(); o.Customer.Email == "" {
+		t.Error("erased before the 90 days of the usual setting")
+	}
+	w.Owner.Must("PUT", "/api/stores/1/erasure", map[string]any{"days": 30}, nil)
+	o := later()
+	if o.Customer.Email != "" || o.Address.Name != "" || o.Total.IsZero() || o.Items[0].Title == "" {
+		t.Errorf("%+v", o)
+	}
+	var left string
+	if err := w.App.Pool.QueryRow(t.Context(), `select coalesce(string_agg(words, ' '), '') from order_event`).
+		Scan(&left); err != nil || strings.Contains(left, "Maya") {
+		t.Errorf("%s %v", left, err)
+	}
+}
+
+func TestWhatAnOrderCostsFollowsTheSupplier(t *testing.T) {
+	w := selling(t, 1)
+	buys(t, w, 0, 1, portland)
+	before := arrived(t, w, 1)
+	if _, err := w.App.Pool.Exec(t.Context(), `update offer_variant set cost = cost * 2`); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := w.App.Pool.Exec(t.Context(), `update customer_order set estimated_at = '-infinity'`); err != nil {
+		t.Fatal(err)
+	}
+	if err := w.App.Orders.EstimateAgain(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if after := get(w, before.ID); after.Profit.Minor() >= before.Profit.Minor() ||
+		after.Cost.Minor() <= before.Cost.Minor() {
+		t.Errorf("%v, before %v", after.Profit, before.Profit)
+	}
+}

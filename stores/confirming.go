@@ -126,6 +126,22 @@ func (s *Service) SetDefaults(ctx context.Context, id int64, d Defaults) (Store,
 	return s.Get(ctx, id)
 }
 
+// SetErasure says after how many days since an order ended who bought is erased; 0 is never.
+func (s *Service) SetErasure(ctx context.Context, id int64, days int) (Store, error) {
+	before, err := s.Get(ctx, id)
+	if err != nil {
+		return Store{}, err
+	}
+	if _, err := s.Pool.Exec(ctx, `update store set erase_after_days = $2 where id = $1`, id, days); err != nil {
+		return Store{}, err
+	}
+	if err := members.Audit(ctx, s.Pool, "changed when customers are erased", before.Name, before.EraseAfter,
+		days); err != nil {
+		return Store{}, err
+	}
+	return s.Get(ctx, id)
+}
+
 func (s *Service) registerConfirming(a *apikit.API) {
 	apikit.Register(a, access.Owner, http.MethodGet, "/api/stores/unconfirmed", "unconfirmedStores",
 		"Stores that were approved and wait to be accepted",
@@ -148,5 +164,14 @@ func (s *Service) registerConfirming(a *apikit.API) {
 			Body Defaults
 		}) (*apikit.Body[Store], error) {
 			return apikit.OK(s.SetDefaults(ctx, in.ID, in.Body))
+		})
+	apikit.Register(a, access.Owner, http.MethodPut, "/api/stores/{id}/erasure", "setStoreErasure",
+		"After how many days since an order ended who bought is erased", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body struct {
+				Days int `json:"days" minimum:"0" maximum:"3650" doc:"0 is never"`
+			}
+		}) (*apikit.Body[Store], error) {
+			return apikit.OK(s.SetErasure(ctx, in.ID, in.Body.Days))
 		})
 }

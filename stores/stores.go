@@ -69,6 +69,8 @@ type Store struct {
 	Problem  string             `json:"problem" enum:",disapproved,forbidden"`
 	Defaults Defaults           `json:"defaults"`
 	Files    bool               `json:"files" doc:"It has no API, and is served by files"`
+	// EraseAfter is after how many days since an order ended who bought is erased; 0 is never.
+	EraseAfter int `json:"erase_after_days"`
 }
 
 // How a store refuses us.
@@ -87,7 +89,7 @@ type Defaults struct {
 }
 
 const columns = `id, address, handle, name, currency, time_zone, markets, limits, requests_per_second, state, ` +
-	`connected_at, permissions, problem, defaults, kind = '` + string(files.Kind) + `'`
+	`connected_at, permissions, problem, defaults, kind = '` + string(files.Kind) + `', erase_after_days`
 
 func scan(row pgx.CollectableRow) (Store, error) {
 	var s Store
@@ -95,7 +97,8 @@ func scan(row pgx.CollectableRow) (Store, error) {
 	var limits []byte
 	var permissions []string
 	err := row.Scan(&s.ID, &s.Address, &s.Handle, &s.Name, &currency, &s.TimeZone, &s.Markets, &limits,
-		&s.RequestsPerSecond, &s.State, &s.ConnectedAt, &permissions, &s.Problem, &s.Defaults, &s.Files)
+		&s.RequestsPerSecond, &s.State, &s.ConnectedAt, &permissions, &s.Problem, &s.Defaults, &s.Files,
+		&s.EraseAfter)
 	if err != nil {
 		return s, err
 	}

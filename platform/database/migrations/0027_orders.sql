@@ -24,13 +24,16 @@ create table customer_order (
     cost           bigint,        -- what it costs landed: bought, or at what it costs now; null where that is not known
     profit         bigint,
     cost_error     text not null default '',
+    estimated_at   timestamptz not null default '-infinity', -- when cost and profit were worked out last
     promise_days   integer not null default 0,
     news_at        timestamptz not null default now(), -- when something last happened to it
     note           text not null default '',
     archived_at    timestamptz,
+    erased_at      timestamptz, -- who bought was erased; the sums stay
     unique (store_id, store_order)
 );
 create index customer_order_newest on customer_order (placed_at desc, id desc) where archived_at is null;
+create index customer_order_estimate on customer_order (estimated_at) where state in ('problem', 'to_buy');
 create index customer_order_state on customer_order (state, placed_at desc, id desc) where archived_at is null;
 
 create table purchase (
@@ -151,7 +154,11 @@ create table rejected_order (
     primary key (store_id, store_order)
 );
 
+-- After how many days since an order ended who bought is erased; 0 is never.
+alter table store add column erase_after_days integer not null default 90;
 alter table source add column takes_orders boolean not null default false;
+create or replace view facts.store as select id, address, handle, name, currency, time_zone, markets, limits, state,
+    erase_after_days from store;
 create or replace view facts.source as select id, kind, name, state, takes_requests, takes_orders from source;
 -- What was ever sold in a store as which variant, whether it is live or not.
 create view facts.sold_variant as
@@ -161,7 +168,10 @@ create view facts.draft_variant_ever as select id, draft_id, offer_variant_id fr
 
 -- +goose Down
 drop view facts.draft_variant_ever, facts.sold_variant;
+drop view facts.store;
+create view facts.store as select id, address, handle, name, currency, time_zone, markets, limits, state from store;
 drop view facts.source;
 create view facts.source as select id, kind, name, state, takes_requests from source;
 alter table source drop column takes_orders;
+alter table store drop column erase_after_days;
 drop table rejected_order, store_message, order_feed, order_event, parcel, purchase_line, order_line, purchase, customer_order;

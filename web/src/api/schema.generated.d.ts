@@ -2164,6 +2164,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/{id}/erasure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * After how many days since an order ended who bought is erased
+         * @description After how many days since an order ended who bought is erased. Needs the role owner.
+         */
+        put: operations["setStoreErasure"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores/{id}/files/{name}": {
         parameters: {
             query?: never;
@@ -4533,6 +4553,13 @@ export interface components {
         SetPasswordRequest: {
             password: string;
         };
+        SetStoreErasureRequest: {
+            /**
+             * Format: int64
+             * @description 0 is never
+             */
+            days: number;
+        };
         SignInRequest: {
             email: string;
             password: string;
@@ -4875,6 +4902,8 @@ export interface components {
             connected_at: string;
             currency: string;
             defaults: components["schemas"]["StoresDefaults"];
+            /** Format: int64 */
+            erase_after_days: number;
             /** @description It has no API, and is served by files */
             files: boolean;
             handle: string;
@@ -4899,6 +4928,8 @@ export interface components {
             connected_at: string;
             currency: string;
             defaults: components["schemas"]["StoresDefaults"];
+            /** Format: int64 */
+            erase_after_days: number;
             /** @description It has no API, and is served by files */
             files: boolean;
             handle: string;
@@ -15571,6 +15602,95 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setStoreErasure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetStoreErasureRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoresStore"];
+                };
             };
             /** @description Bad Request */
             400: {

@@ -3,6 +3,7 @@ import { Command } from "cmdk";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { listingsQuery } from "../listings/queries";
+import { ordersQuery } from "../orders/queries";
 import { Dialog } from "../parts/controls";
 import { draftsQuery, linesOf } from "../workbench/queries";
 import { stations } from "./header";
@@ -13,7 +14,7 @@ const line = "flex min-h-8 cursor-pointer items-center justify-between rounded p
 const group =
   "[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-ink-2";
 
-/** Commands is the list that Ctrl K opens: places, offers, drafts and listings. */
+/** Commands is the list that Ctrl K opens: places, offers, drafts, listings and orders. */
 export default function Commands({ onClose }: { onClose: () => void }) {
   const { storeId } = useSession();
   const [text, setText] = useState("");
@@ -26,6 +27,12 @@ export default function Commands({ onClose }: { onClose: () => void }) {
     placeholderData: keepPreviousData,
   });
   const listings = text.trim() ? (live.data?.pages[0]?.listings.slice(0, 6) ?? []) : [];
+  const bought = useInfiniteQuery({
+    ...ordersQuery({ words: text.trim() }),
+    enabled: text.trim() !== "",
+    placeholderData: keepPreviousData,
+  });
+  const orders = text.trim() ? (bought.data?.pages[0]?.orders.slice(0, 6) ?? []) : [];
   const to = (place: string) => () => {
     onClose();
     go(place);
@@ -46,7 +53,7 @@ export default function Commands({ onClose }: { onClose: () => void }) {
         <Command.Input
           value={text}
           onValueChange={setText}
-          placeholder="A station, an offer, a draft, a listing"
+          placeholder="A station, an offer, a draft, a listing, an order"
           className="mb-2 w-full rounded-md border border-line-2 bg-surface px-3 py-2"
         />
         <Command.List className="max-h-80 overflow-auto">
@@ -79,6 +86,20 @@ export default function Commands({ onClose }: { onClose: () => void }) {
                   className={line}
                 >
                   {l.title}
+                </Command.Item>
+              ))}
+            </Command.Group>
+          )}
+          {orders.length > 0 && (
+            <Command.Group heading="Orders" className={group}>
+              {orders.map((o) => (
+                <Command.Item
+                  key={o.id}
+                  value={`order ${o.id}`}
+                  onSelect={to(`/orders?words=${encodeURIComponent(o.number)}`)}
+                  className={line}
+                >
+                  {o.number} · {o.title}
                 </Command.Item>
               ))}
             </Command.Group>
