@@ -48,8 +48,8 @@ var together = []fault.Plan{{LatencyMS: 30}, {ErrorPercent: 15}, {TooMany: 30, R
 	{Down: true}, {LatencyMS: 20, ErrorPercent: 8, TooMany: 10, CutAfter: 4}}
 
 // Two instances send the same drafts in two runs of two people to a store that misbehaves in each way; one of them is
-// killed at random moments, and all connections of the database are cut. In the end every item is in one true state,
-// no product is there twice, none is lost, and store and application agree.
+// killed at random moments, all connections of the database are cut, and in full it crashes and starts again. In the
+// end every item is in one true state, no product is there twice, none is lost, and store and application agree.
 func TestKilledAndCutTwoRunsEndTrue(t *testing.T) {
 	n, kills, cuts := many(500, 30), many(20, 4), many(12, 2)
 	path := binary(t)
@@ -70,7 +70,7 @@ func TestKilledAndCutTwoRunsEndTrue(t *testing.T) {
 	other.Must("POST", "/api/runs", testkit.RunOf(1, ids[n/3:]...), &runs[1])
 
 	r := rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 2))
-	killed, cut, sending := 0, 0, 0
+	killed, cut, restarted, sending := 0, 0, 0, 0
 	for step := 0; killed < kills || cut < cuts; step++ {
 		w.Fault(w.ShopURL, together[step%len(together)])
 		time.Sleep(time.Duration(200+r.IntN(1200)) * time.Millisecond)
@@ -78,6 +78,10 @@ func TestKilledAndCutTwoRunsEndTrue(t *testing.T) {
 			_, _ = w.App.Pool.Exec(t.Context(), `select pg_terminate_backend(pid) from pg_stat_activity
 				where datname = current_database() and pid <> pg_backend_pid()`)
 			cut++
+		}
+		if full && step%8 == 5 { // alone on its server
+			testkit.RestartDatabase(t)
+			restarted++
 		}
 		if killed < kills {
 			var under int
@@ -104,8 +108,8 @@ func TestKilledAndCutTwoRunsEndTrue(t *testing.T) {
 			}
 		}
 	}
-	t.Logf("%d drafts in two runs, %d kills (%d while something was sent), %d times all connections cut: %v", n, killed,
-		sending, cut, states)
+	t.Logf("%d drafts in two runs, %d kills (%d while something was sent), %d times all connections cut, "+
+		"%d crashes of the database: %v", n, killed, sending, cut, restarted, states)
 	if killed != kills || sending == 0 {
 		t.Errorf("%d kills, %d while something was sent", killed, sending)
 	}

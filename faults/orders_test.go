@@ -65,6 +65,9 @@ func TestKilledAndCutNothingIsBoughtOrPaidTwice(t *testing.T) {
 					where datname = current_database() and pid <> pg_backend_pid()`)
 				cuts--
 			}
+			if full && step%4 == 3 { // alone on its server
+				testkit.RestartDatabase(t)
+			}
 			if kills > 0 && step%2 == 0 {
 				i := r.IntN(len(instances))
 				_ = instances[i].Process.Kill()

@@ -216,7 +216,8 @@ func (s *Service) save(ctx context.Context, tx pgx.Tx, found stores.Store, o sto
 		values ($1, $2, $3, 'to_buy', $4, $5, $6, $4::timestamptz < $7, $8, $9, $10, $11, $12, $13, $14)
 		on conflict (store_id, store_order) do update set updated_at = excluded.updated_at,
 			cancelled = excluded.cancelled, country = excluded.country,
-			customer = case when customer_order.erased_at is null then excluded.customer else customer_order.customer end,
+			customer = case when customer_order.erased_at is null then excluded.customer else customer_order.customer
+				end,
 			address_faults = case when customer_order.ship_to is null and customer_order.address_accepted_by = ''
 				then excluded.address_faults else customer_order.address_faults end
 		where customer_order.updated_at < excluded.updated_at

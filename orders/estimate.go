@@ -101,13 +101,15 @@ func (s *Service) Estimate(ctx context.Context, orderID int64) error {
 	return err
 }
 
-// estimatedFor is for how long what an order costs stands before it is worked out anew, and estimatedAtOnce how many are.
+// estimatedFor is for how long what an order costs stands before it is worked out anew, and estimatedAtOnce how many
+// are.
 const (
 	estimatedFor    = "5 minutes"
 	estimatedAtOnce = 200
 )
 
-// EstimateAgain works out anew what orders cost that are not bought yet: suppliers, rates and money rules may have moved.
+// EstimateAgain works out anew what orders cost that are not bought yet: suppliers, rates and money rules may have
+// moved.
 func (s *Service) EstimateAgain(ctx context.Context) error {
 	rows, err := s.Pool.Query(ctx, `select id from customer_order where state in ('problem', 'to_buy')
 		and archived_at is null and estimated_at < now() - $1::interval order by estimated_at limit $2`, estimatedFor,

@@ -139,7 +139,8 @@ func (s *Service) work(ctx context.Context, id int64) error {
 // Prune forgets messages that can no longer come again, since a replay is refused after five minutes, and erases who
 // bought of orders that ended as long ago as their store's setting says. The sums stay.
 func (s *Service) Prune(ctx context.Context) error {
-	if _, err := s.Pool.Exec(ctx, `delete from store_message where received_at < now() - interval '7 days'`); err != nil {
+	if _, err := s.Pool.Exec(ctx, `delete from store_message where received_at < now() - interval '7
+		days'`); err != nil {
 		return err
 	}
 	rows, err := s.Pool.Query(ctx, `select o.id from customer_order o join facts.store t on t.id = o.store_id

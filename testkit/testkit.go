@@ -47,6 +47,14 @@ func Root() string {
 	return filepath.Dir(filepath.Dir(file))
 }
 
+// RestartDatabase crashes the server of the tests and starts it again, for a test that runs alone.
+func RestartDatabase(t testing.TB) {
+	t.Helper()
+	c, err := cluster.New(filepath.Join(Root(), ".pelican", "test", "postgres"), true)
+	must(t, err)
+	must(t, c.Restart())
+}
+
 var server = sync.OnceValues(func() (string, error) {
 	if url := os.Getenv("PELICAN_TEST_SERVER"); url != "" {
 		return url, nil

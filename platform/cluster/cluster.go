@@ -184,6 +184,12 @@ func (c *Cluster) Stop() error {
 	return c.command(filepath.Join(c.bin, "pg_ctl"), "-D", c.data(), "-m", "fast", "-w", "stop").Run()
 }
 
+// Restart ends a server that is not a child as a crash would, and starts it at the same port.
+func (c *Cluster) Restart() error {
+	return c.command(filepath.Join(c.bin, "pg_ctl"), "-D", c.data(), "-m", "immediate", "-w", "-s", "-l", os.DevNull,
+		"restart").Run()
+}
+
 func freePort() (int, error) {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
