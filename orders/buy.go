@@ -9,6 +9,7 @@ import (
 	"plainpelican/core/order"
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
+	"plainpelican/pricing"
 )
 
 // Review is what buying some orders would come to, before anything is bought.
@@ -78,6 +79,9 @@ type BuyInput struct {
 	OrderIDs []int64  `json:"order_ids" minItems:"1" maxItems:"500"`
 	Services []Chosen `json:"services,omitempty" maxItems:"5000"`
 	Comment  string   `json:"comment,omitempty" maxLength:"500" doc:"To the suppliers"`
+	// pricers are those of the stores that were met, read once.
+	pricers map[int64]*pricing.Pricer
+
 	// Address says that what is doubtful of addresses was looked at, and is right.
 	Address bool `json:"accept_addresses,omitempty"`
 }
@@ -142,6 +146,21 @@ func unique(ids []int64) []int64 {
 	return slices.Compact(out)
 }
 
+// pricer is a store's, read once for all orders that are bought together.
+func (s *Service) pricer(ctx context.Context, in *BuyInput, storeID int64) (*pricing.Pricer, error) {
+	if p := in.pricers[storeID]; p != nil {
+		return p, nil
+	}
+	p, err := s.Pricing.Pricer(ctx, storeID)
+	if err == nil {
+		if in.pricers == nil {
+			in.pricers = map[int64]*pricing.Pricer{}
+		}
+		in.pricers[storeID] = p
+	}
+	return p, err
+}
+
 // review is what buying one order would come to.
 func (s *Service) review(ctx context.Context, q database.Querier, id int64, in *BuyInput) (OrderReview, error) {
 	h, lines, err := read(ctx, q, id)
@@ -149,7 +168,7 @@ func (s *Service) review(ctx context.Context, q database.Querier, id int64, in *
 		return OrderReview{}, err
 	}
 	out := OrderReview{OrderID: id, Number: h.number, Purchases: []PurchaseReview{}, Address: []order.AddressFault{}}
-	p, err := s.Pricing.Pricer(ctx, h.storeID)
+	p, err := s.pricer(ctx, in, h.storeID)
 	if err != nil {
 		return out, err
 	}

@@ -17,6 +17,7 @@ import (
 
 // bought is what a line would be bought for now, or why it cannot be.
 type bought struct {
+	facts   pricing.OfferFacts
 	choice  landed.Choice
 	cost    landed.Cost
 	owed    money.Amount // to the supplier, in its currency
@@ -37,6 +38,7 @@ func (s *Service) quote(ctx context.Context, p *pricing.Pricer, l *line, service
 		return b
 	}
 	facts.Service = service
+	b.facts = facts
 	q := p.Quote(&facts)
 	b.choice = q.Choice
 	if b.cost, b.owed, err = q.Several(unit, l.quantity); err != nil {
@@ -96,9 +98,17 @@ func (s *Service) Estimate(ctx context.Context, orderID int64) error {
 		n, c := left.Profit.Minor(), cost.Minor()
 		profit, whole = &n, &c
 	}
-	_, err = s.Pool.Exec(ctx, `update customer_order set cost = $2, profit = $3, cost_error = $4, promise_days = $5,
-		estimated_at = now() where id = $1`, orderID, whole, profit, trouble, p.PromiseDays)
-	return err
+	var moved bool
+	var state order.State
+	if err := s.Pool.QueryRow(ctx, `update customer_order o set cost = $2, profit = $3, cost_error = $4, promise_days
+		= $5,
+			estimated_at = now() from (select id, profit, cost_error from customer_order where id = $1) b where o.id
+				= b.id
+		returning (b.profit, b.cost_error) is distinct from (o.profit, o.cost_error), o.state`, orderID, whole, profit,
+		trouble, p.PromiseDays).Scan(&moved, &state); err != nil || !moved {
+		return err
+	}
+	return s.Progress.Publish(ctx, "order", Event{orderID, state})
 }
 
 // estimatedFor is for how long what an order costs stands before it is worked out anew, and estimatedAtOnce how many

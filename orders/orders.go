@@ -31,9 +31,9 @@ type Stores interface {
 	Open(ctx context.Context, id int64) (store.Session, error)
 }
 
-// Sources is where things are bought. Open's name and address are for the words of a failure.
+// Sources is where things are bought.
 type Sources interface {
-	Open(ctx context.Context, id int64) (session *source.Session, name, address string, err error)
+	Session(ctx context.Context, id int64) (*source.Session, error)
 }
 
 // Offers reads what a variant of an offer is bought for.

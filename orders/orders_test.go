@@ -3,6 +3,7 @@ package orders_test
 import (
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -64,7 +65,12 @@ func list(w *testkit.World, query string) (page orders.Page) {
 // arrived waits until so many orders are here, and reads the newest.
 func arrived(t *testing.T, w *testkit.World, n int) orders.Order {
 	t.Helper()
-	testkit.Until(t, "the orders", func() bool { return list(w, "").Total == n })
+	testkit.Until(t, "the orders, and what they cost", func() bool {
+		page := list(w, "")
+		return page.Total == n && !slices.ContainsFunc(page.Orders, func(o orders.Row) bool {
+			return o.Profit == nil && o.CostError == "" && o.State != order.NotOurs
+		})
+	})
 	return get(w, list(w, "").Orders[0].ID)
 }
 

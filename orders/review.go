@@ -79,7 +79,7 @@ func (s *Service) reviewPurchase(ctx context.Context, p *pricing.Pricer, lines [
 				out.Warnings = append(out.Warnings, fmt.Sprintf("%s takes up to %d days, and %d are promised.", service,
 					b.choice.Door.Max, p.PromiseDays))
 			}
-			s.services(ctx, p, l, &out)
+			out.list(p, &b.facts)
 			continue
 		case b.choice.Delivery.Name != service:
 			block("“%s” does not go by %s: buy it in a purchase of its own.", l.title, service)
@@ -107,13 +107,9 @@ func (s *Service) reviewPurchase(ctx context.Context, p *pricing.Pricer, lines [
 	return out
 }
 
-// services lists the deliveries of a line that reach the customer.
-func (s *Service) services(ctx context.Context, p *pricing.Pricer, l *line, out *PurchaseReview) {
-	facts, _, err := s.Offers.Unit(ctx, l.offerID, l.offerVariantID)
-	if err != nil {
-		return // said already
-	}
-	for _, c := range p.Services(&facts) {
-		out.Services = append(out.Services, ServiceReview{c.Delivery.Name, c.Delivery.First, c.Door, c.KeepsPromise})
+// list lists the deliveries of a thing that reach the customer.
+func (o *PurchaseReview) list(p *pricing.Pricer, of *pricing.OfferFacts) {
+	for _, c := range p.Services(of) {
+		o.Services = append(o.Services, ServiceReview{c.Delivery.Name, c.Delivery.First, c.Door, c.KeepsPromise})
 	}
 }

@@ -119,7 +119,7 @@ func temporary(err error) bool {
 
 // send asks the source what it has of a purchase, and sends it where it has nothing.
 func (s *Service) send(ctx context.Context, p *sent) (source.Purchase, error) {
-	session, _, _, err := s.Sources.Open(ctx, p.sourceID)
+	session, err := s.Sources.Session(ctx, p.sourceID)
 	if err != nil {
 		return source.Purchase{}, err
 	}

@@ -26,7 +26,7 @@ func (s *Service) pay(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	session, _, _, err := s.Sources.Open(ctx, sourceID)
+	session, err := s.Sources.Session(ctx, sourceID)
 	var made source.Purchase
 	if err == nil {
 		made, err = session.Pay(ctx, key)

@@ -127,7 +127,7 @@ func (s *Service) FollowUp(ctx context.Context) error {
 		}
 		session, known := sessions[d.SourceID]
 		if !known {
-			if session, _, _, err = s.Sources.Open(ctx, d.SourceID); err != nil {
+			if session, err = s.Sources.Session(ctx, d.SourceID); err != nil {
 				s.Log.Warn("following purchases", "source", d.SourceID, "error", err)
 			}
 			sessions[d.SourceID] = session

@@ -68,6 +68,7 @@ func (s *Service) Connect(ctx context.Context, in Credentials) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
+	s.sessions.Delete(id)
 	_, err = s.Start(ctx, id, ImportScope{Full: true})
 	return id, err
 }
@@ -75,6 +76,7 @@ func (s *Service) Connect(ctx context.Context, in Credentials) (int64, error) {
 // Disconnect forgets the credentials. Offers stay on record for drafts and listings, but
 // leave the catalog until the source is connected again.
 func (s *Service) Disconnect(ctx context.Context, id int64) error {
+	s.sessions.Delete(id)
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var name string
 		err := tx.QueryRow(ctx, `update source set state = 'disconnected', secret = null, error = '', next_at = null
@@ -179,13 +181,27 @@ func (s *Service) StillSold(ctx context.Context, sourceID int64, number string) 
 	return drivers[kind].stillSold(ctx, s, sourceID, number)
 }
 
-// session is one with a connected source that was signed in to lately, or a new one. Its error is the beginning of a
-// sentence, or the database's.
-func (s *Service) session(ctx context.Context, sourceID int64) (*source.Session, error) {
+// Session is one with a connected source that was signed in to lately, or a new one. It returns the error of Open.
+func (s *Service) Session(ctx context.Context, sourceID int64) (*source.Session, error) {
+	session, _, err := s.lately(ctx, sourceID)
+	return session, err
+}
+
+// lately is Session, with the address for the words of a failure.
+func (s *Service) lately(ctx context.Context, sourceID int64) (session *source.Session, address string, err error) {
 	if kept, ok := s.sessions.Load(sourceID); ok && time.Now().Before(kept.(openSession).until) {
-		return kept.(openSession).session, nil
+		return kept.(openSession).session, "", nil
 	}
-	session, _, address, err := s.Open(ctx, sourceID)
+	session, _, address, err = s.Open(ctx, sourceID)
+	if err == nil {
+		s.sessions.Store(sourceID, openSession{session, time.Now().Add(10 * time.Minute)})
+	}
+	return session, address, err
+}
+
+// session is Session with an error that is the beginning of a sentence, or the database's.
+func (s *Service) session(ctx context.Context, sourceID int64) (*source.Session, error) {
+	session, address, err := s.lately(ctx, sourceID)
 	switch {
 	case apikit.IsProblem(err):
 		//lint:ignore ST1005 the beginning of a sentence for a person
@@ -195,6 +211,5 @@ func (s *Service) session(ctx context.Context, sourceID int64) (*source.Session,
 	case err != nil:
 		return nil, errors.New(errorMessage(address, err))
 	}
-	s.sessions.Store(sourceID, openSession{session, time.Now().Add(10 * time.Minute)})
 	return session, nil
 }

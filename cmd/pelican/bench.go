@@ -13,7 +13,7 @@ import (
 func bench(ctx context.Context, args []string) error {
 	if len(args) == 0 {
 		return fmt.Errorf("say what to measure: price, reprice, ingest, refresh, formats, search, lookalike, keys, " +
-			"workbench or publish")
+			"workbench, publish or orders")
 	}
 	flags := flag.NewFlagSet("bench "+args[0], flag.ContinueOnError)
 	n := flags.Int("n", 0, "how many variants, or offers")
@@ -55,9 +55,11 @@ func bench(ctx context.Context, args []string) error {
 		result, err = benchWorkbench(ctx, max(*n, 0), *dir)
 	case "publish":
 		result, err = benchPublish(ctx, max(*n, 0), *dir)
+	case "orders":
+		result, err = benchOrders(ctx, max(*n, 0), *dir)
 	default:
 		return fmt.Errorf("there is no bench %q: choose price, reprice, ingest, refresh, formats, search, lookalike, "+
-			"keys, workbench or publish", args[0])
+			"keys, workbench, publish or orders", args[0])
 	}
 	if err != nil {
 		return err
