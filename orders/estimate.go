@@ -7,8 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/jackc/pgx/v5"
-
 	"plainpelican/core/landed"
 	"plainpelican/core/money"
 	"plainpelican/core/order"
@@ -121,17 +119,13 @@ const (
 // EstimateAgain works out anew what orders cost that are not bought yet: suppliers, rates and money rules may have
 // moved.
 func (s *Service) EstimateAgain(ctx context.Context) error {
-	rows, err := s.Pool.Query(ctx, `select id from customer_order where state in ('problem', 'to_buy')
+	list, err := ids(ctx, s.Pool, `select id from customer_order where state in ('problem', 'to_buy')
 		and archived_at is null and estimated_at < now() - $1::interval order by estimated_at limit $2`, estimatedFor,
 		estimatedAtOnce)
 	if err != nil {
 		return err
 	}
-	ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
-	if err != nil {
-		return err
-	}
-	for _, id := range ids {
+	for _, id := range list {
 		if err := s.Estimate(ctx, id); err != nil {
 			return err
 		}

@@ -139,22 +139,18 @@ func (s *Service) work(ctx context.Context, id int64) error {
 // Prune forgets messages that can no longer come again, since a replay is refused after five minutes, and erases who
 // bought of orders that ended as long ago as their store's setting says. The sums stay.
 func (s *Service) Prune(ctx context.Context) error {
-	if _, err := s.Pool.Exec(ctx, `delete from store_message where received_at < now() - interval '7
-		days'`); err != nil {
+	if _, err := s.Pool.Exec(ctx,
+		`delete from store_message where received_at < now() - interval '7 days'`); err != nil {
 		return err
 	}
-	rows, err := s.Pool.Query(ctx, `select o.id from customer_order o join facts.store t on t.id = o.store_id
+	list, err := ids(ctx, s.Pool, `select o.id from customer_order o join facts.store t on t.id = o.store_id
 		where o.erased_at is null and t.erase_after_days > 0
 		and (o.state in ('delivered', 'cancelled', 'not_ours') or o.archived_at is not null)
 		and greatest(o.news_at, o.placed_at) < now() - t.erase_after_days * interval '1 day' limit 5000`)
 	if err != nil {
 		return err
 	}
-	ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
-	if err != nil {
-		return err
-	}
-	for _, id := range ids {
+	for _, id := range list {
 		if err := s.erase(ctx, id); err != nil {
 			return err
 		}

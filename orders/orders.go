@@ -10,6 +10,7 @@ import (
 	"log/slog"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"plainpelican/connect/source"
@@ -144,4 +145,13 @@ func (s *Service) settle(ctx context.Context, q database.Querier, orderID int64)
 		return err
 	}
 	return s.Progress.PublishIn(ctx, q, "order", Event{orderID, state})
+}
+
+// ids reads the ids that a statement gives.
+func ids(ctx context.Context, q database.Querier, sql string, args ...any) ([]int64, error) {
+	rows, err := q.Query(ctx, sql, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int64])
 }

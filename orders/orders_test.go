@@ -517,3 +517,53 @@ func TestWhatAnOrderCostsFollowsTheSupplier(t *testing.T) {
 		t.Errorf("%v, before %v", after.Profit, before.Profit)
 	}
 }
+
+// A source that took a purchase, did not answer, and is disconnected then: it is not said that it refused, since what
+// it
+// has would be bought again.
+func TestWhatMayHaveBeenSentIsNotSaidToBeRefused(t *testing.T) {
+	w := selling(t, 1)
+	w.App.Orders.Pause = time.Second
+	buys(t, w, 0, 1, portland)
+	o := arrived(t, w, 1)
+	w.Fault(w.BazaarURL, fault.Plan{CutAfter: 50, Only: "/purchase-orders"})
+	buy(w, o.ID)
+	testkit.Until(t, "it is put back", func() bool {
+		o = get(w, o.ID)
+		return len(o.Purchases) == 1 && strings.Contains(o.Purchases[0].Reason, "trying again")
+	})
+	w.Owner.Must("POST", "/api/sources/1/disconnect", nil, nil)
+	w.Fault(w.BazaarURL, fault.Plan{})
+	testkit.Until(t, "it is not known", func() bool {
+		o = get(w, o.ID)
+		return o.Purchases[0].State == order.Unknown
+	})
+	if made := buy(w, o.ID); made.Begun != 0 {
+		t.Errorf("it was bought again: %+v", made)
+	}
+	w.ConnectBazaar()
+	o = reaches(t, w, o.ID, order.ToPay)
+	if at := w.Bazaar.Purchases(); len(at) != 1 || len(o.Purchases) != 1 {
+		t.Errorf("%d purchases: %+v", len(at), o.Purchases)
+	}
+}
+
+func TestACustomerWhoCancelsBeforeItIsSentIsBoughtNothing(t *testing.T) {
+	w := selling(t, 1)
+	bought := buys(t, w, 0, 1, portland)
+	o := arrived(t, w, 1)
+	w.App.Jobs.Stop(t.Context()) // nothing is sent for now
+	buy(w, o.ID)
+	if _, err := w.App.Pool.Exec(t.Context(), `update customer_order set cancelled = true`); err != nil {
+		t.Fatal(err)
+	}
+	w.Shop.Cancel(bought.ID)
+	w.Instance(w.App.Pool)
+	testkit.Until(t, "the purchase is taken back", func() bool {
+		o = get(w, o.ID)
+		return o.Purchases[0].State == order.Cancelled
+	})
+	if o.State != order.Void || len(w.Bazaar.Purchases()) != 0 {
+		t.Errorf("%+v", o.Row)
+	}
+}

@@ -41,7 +41,11 @@ type sent struct {
 	key, service, comment          string
 	fence, tries                   int
 	state                          order.PurchaseState // as it was before
+	cancelled                      bool                // by the customer
 }
+
+// maybeSent tells that the source may have a purchase already: then nobody may be told that it has not.
+func (p *sent) maybeSent() bool { return p.state != order.Waiting || p.tries > 0 }
 
 // maxTries is how often a purchase is sent to a source that does not answer before it is said that it is not known.
 const maxTries = 6
@@ -49,14 +53,15 @@ const maxTries = 6
 // errOvertaken is that another worker has the purchase meanwhile: what it does counts.
 var errOvertaken = errors.New("another worker has this purchase")
 
-// take begins to send a purchase: nobody else does from here on.
+// claim begins to send a purchase: nobody else does from here on.
 func (s *Service) claim(ctx context.Context, id int64) (p sent, err error) {
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		if err := tx.QueryRow(ctx, `select p.state, p.order_id, o.store_id, p.source_id, p.key::text, p.service,
 			p.comment,
-				p.tries from purchase p join customer_order o on o.id = p.order_id
+				p.tries, o.cancelled from purchase p join customer_order o on o.id = p.order_id
 			where p.id = $1 and p.state = any ($2) for update of p`, id, order.From(order.Sending)).Scan(&p.state,
-			&p.orderID, &p.storeID, &p.sourceID, &p.key, &p.service, &p.comment, &p.tries); err != nil {
+			&p.orderID, &p.storeID, &p.sourceID, &p.key, &p.service, &p.comment, &p.tries,
+			&p.cancelled); err != nil {
 			return err
 		}
 		p.id = id
@@ -80,6 +85,9 @@ func (s *Service) place(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
+	if p.cancelled && !p.maybeSent() {
+		return s.end(ctx, &p, order.Cancelled, "The customer cancelled before it was sent to the supplier.")
+	}
 	made, err := s.send(ctx, &p)
 	if ctx.Err() != nil {
 		return ctx.Err() // stopping: another instance goes on with it
@@ -88,10 +96,16 @@ func (s *Service) place(ctx context.Context, id int64) error {
 	switch {
 	case err == nil:
 		return s.record(ctx, &p, made)
+	case errors.Is(err, errOvertaken):
+		return nil
 	case database.Away(err):
 		return err
 	case errors.As(err, &refusal):
 		return s.end(ctx, &p, order.Refused, said(refusal.Reason))
+	case (errors.Is(err, source.ErrCredentials) || apikit.IsProblem(err)) && p.maybeSent():
+		return s.end(ctx, &p, order.Unknown,
+			"The source does not let us in any more: connect it again. It is asked then "+
+				"what it has; nothing is bought twice.")
 	case errors.Is(err, source.ErrCredentials), apikit.IsProblem(err):
 		return s.end(ctx, &p, order.Refused,
 			"The source does not let us in any more: connect it again, then buy it again.")
@@ -123,7 +137,7 @@ func (s *Service) send(ctx context.Context, p *sent) (source.Purchase, error) {
 	if err != nil {
 		return source.Purchase{}, err
 	}
-	if p.state != order.Waiting || p.tries > 0 { // it may have been sent
+	if p.maybeSent() {
 		if made, found, err := session.Purchase(ctx, p.key); err != nil || found {
 			return made, err
 		}

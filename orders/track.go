@@ -183,15 +183,11 @@ func (s *Service) recover(ctx context.Context) error {
 				('available', 'pending', 'running', 'retryable', 'scheduled')) order by id for update skip locked`,
 				func(id int64) river.JobArgs { return TellArgs{id} }},
 		} {
-			rows, err := tx.Query(ctx, lost.sql)
+			list, err := ids(ctx, tx, lost.sql)
 			if err != nil {
 				return err
 			}
-			ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
-			if err != nil {
-				return err
-			}
-			for _, id := range ids {
+			for _, id := range list {
 				if err := s.Jobs.Add(ctx, tx, lost.args(id), nil); err != nil {
 					return err
 				}

@@ -5,6 +5,7 @@ import { api, ask, type Problem } from "../api/client";
 import { useSession } from "../frame/session";
 import { OneOf } from "../parts/clause";
 import { Button, Notice, Picture, Tick } from "../parts/controls";
+import { More, NoStore, Words } from "../parts/found";
 import { useKeys } from "../parts/keys";
 import { useCursor } from "../parts/list";
 import { Money } from "../parts/money";
@@ -65,16 +66,7 @@ export default function Listings() {
       : []),
     { keys: ["Escape"], label: "", run: () => setSelected(new Set()) },
   ]);
-  if (!store)
-    return (
-      <main className="grow">
-        <Notice title="No store is connected">
-          <Button tone="main" onClick={() => go("/store")}>
-            Connect a store
-          </Button>
-        </Notice>
-      </main>
-    );
+  if (!store) return <NoStore />;
   return (
     <main className="flex min-h-0 grow">
       <div className="flex min-w-0 grow flex-col">
@@ -122,11 +114,12 @@ export default function Listings() {
           />
         )}
         {pages.hasNextPage && (
-          <p className="border-t border-line px-4 py-1.5">
-            <Button tone="quiet" onClick={() => void pages.fetchNextPage()} disabled={pages.isFetchingNextPage}>
-              Show {Math.min(100, total - list.length)} more
-            </Button>
-          </p>
+          <More
+            left={total - list.length}
+            page={100}
+            busy={pages.isFetchingNextPage}
+            onMore={() => void pages.fetchNextPage()}
+          />
         )}
       </div>
       <Sheet label="Listing">
@@ -170,7 +163,6 @@ function Head({
 }) {
   const { store, storeId, may } = useSession();
   const say = useSay();
-  const [words, setWords] = useState(filter.words ?? "");
   const check = useMutation({
     mutationFn: () => ask(api.POST("/api/listings/check", { params: { query: { store: storeId } } })),
     onSuccess: () => say("The store is read anew. What differs there is shown in the rows."),
@@ -190,18 +182,7 @@ function Head({
           width="w-80"
           onChange={(state) => change({ state })}
         />
-        , with{" "}
-        <input
-          value={words}
-          placeholder="any words"
-          aria-label="Words in the title or SKU"
-          size={Math.max(9, words.length + 1)}
-          onChange={(e) => {
-            setWords(e.target.value);
-            change({ words: e.target.value.trim() || undefined });
-          }}
-          className="max-w-full rounded-t border-b-[1.5px] border-beak bg-beak-wash px-1.5 font-semibold placeholder:font-normal placeholder:text-ink-2"
-        />
+        , with <Words value={filter.words} label="Words in the title or SKU" onChange={(words) => change({ words })} />
       </search>
       <Link to="/listings/runs" className="underline underline-offset-2">
         Publish runs

@@ -6,6 +6,7 @@ import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { OneOf } from "../parts/clause";
 import { Button, Notice, Tick } from "../parts/controls";
+import { More, NoStore, Words } from "../parts/found";
 import { useKeys } from "../parts/keys";
 import { useCursor } from "../parts/list";
 import { Money } from "../parts/money";
@@ -65,16 +66,7 @@ export default function Orders() {
     { keys: ["Escape"], label: "", run: () => setSelected(new Set()) },
   ]);
   const put = () => ids.length > 0 && archive.mutate({ ids, archived: !filter.archived });
-  if (stores.length === 0)
-    return (
-      <main className="grow">
-        <Notice title="No store is connected">
-          <Button tone="main" onClick={() => go("/store")}>
-            Connect a store
-          </Button>
-        </Notice>
-      </main>
-    );
+  if (stores.length === 0) return <NoStore />;
   return (
     <main className="flex min-h-0 grow">
       <div className="flex min-w-0 grow flex-col">
@@ -118,11 +110,12 @@ export default function Orders() {
           />
         )}
         {pages.hasNextPage && (
-          <p className="border-t border-line px-4 py-1.5">
-            <Button tone="quiet" onClick={() => void pages.fetchNextPage()} disabled={pages.isFetchingNextPage}>
-              Show {Math.min(100, (first?.total ?? 0) - list.length)} more
-            </Button>
-          </p>
+          <More
+            left={(first?.total ?? 0) - list.length}
+            page={100}
+            busy={pages.isFetchingNextPage}
+            onMore={() => void pages.fetchNextPage()}
+          />
         )}
       </div>
       <Sheet label="Order" look="w-[420px] bg-surface">
@@ -200,7 +193,6 @@ function Head({
   page: Page | undefined;
 }) {
   const { stores } = useSession();
-  const [words, setWords] = useState(filter.words ?? "");
   const counted = Object.fromEntries(
     Object.entries(orderStates).map(([state, text]) => [state, `${text} (${page?.counts[state] ?? 0})`]),
   ) as Record<OrderState, string>;
@@ -236,17 +228,7 @@ function Head({
           onChange={(of) => change({ store: Number(of) || undefined })}
         />
         , with{" "}
-        <input
-          value={words}
-          placeholder="any words"
-          aria-label="Words in the number, title or SKU"
-          size={Math.max(9, words.length + 1)}
-          onChange={(e) => {
-            setWords(e.target.value);
-            change({ words: e.target.value.trim() || undefined });
-          }}
-          className="max-w-full rounded-t border-b-[1.5px] border-beak bg-beak-wash px-1.5 font-semibold placeholder:font-normal placeholder:text-ink-2"
-        />
+        <Words value={filter.words} label="Words in the number, title or SKU" onChange={(words) => change({ words })} />
         <button
           type="button"
           className="ml-3 min-h-6 align-middle text-base underline underline-offset-2"
