@@ -22,8 +22,12 @@ import (
 // before is from how long before a store was connected its orders are read.
 const before = 60 * 24 * time.Hour
 
-// ReadArgs is the job that reads a store's new orders; of all stores where none is named.
-type ReadArgs struct{ StoreID int64 }
+// ReadArgs is the job that reads a store's new orders. Asked tells one that a person asked for from the others: it is
+// not taken for one that is under way, which may have read before what the person knows of.
+type ReadArgs struct {
+	StoreID int64
+	Asked   string
+}
 
 // Kind names the job.
 func (ReadArgs) Kind() string { return "read_orders" }
@@ -38,7 +42,7 @@ func (s *Service) Refresh(ctx context.Context) error {
 	if _, err := s.Pool.Exec(ctx, `update purchase set next_at = now() where next_at > now()`); err != nil {
 		return err
 	}
-	if err := s.ReadAll(ctx); err != nil {
+	if err := s.readAll(ctx, secrets.Token()); err != nil {
 		return err
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error { return s.Jobs.Add(ctx, tx, FollowArgs{}, nil) })
@@ -54,14 +58,16 @@ func (FollowArgs) Kind() string { return "follow_purchases" }
 func (FollowArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "orders"} }
 
 // ReadAll reads the new orders of all stores; one that does not answer stops none.
-func (s *Service) ReadAll(ctx context.Context) error {
+func (s *Service) ReadAll(ctx context.Context) error { return s.readAll(ctx, "") }
+
+func (s *Service) readAll(ctx context.Context, asked string) error {
 	list, err := s.Stores.List(ctx)
 	if err != nil {
 		return err
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		for _, one := range list {
-			if err := s.Jobs.Add(ctx, tx, ReadArgs{one.ID}, nil); err != nil {
+			if err := s.Jobs.Add(ctx, tx, ReadArgs{one.ID, asked}, nil); err != nil {
 				return err
 			}
 		}
@@ -116,7 +122,7 @@ func (s *Service) Connected(ctx context.Context, tx pgx.Tx, storeID int64) error
 	if _, err := tx.Exec(ctx, `update order_feed set hooked_at = null where store_id = $1`, storeID); err != nil {
 		return err
 	}
-	return s.Jobs.Add(ctx, tx, ReadArgs{storeID}, nil)
+	return s.Jobs.Add(ctx, tx, ReadArgs{StoreID: storeID}, nil)
 }
 
 // readFrom reads a store's orders from where it was left. What cannot be used is set aside with its reason.
@@ -193,7 +199,7 @@ func (s *Service) take(ctx context.Context, found stores.Store, o store.Order) e
 		return s.settle(ctx, tx, id)
 	})
 	if err == nil && id != 0 {
-		err = s.Estimate(ctx, id)
+		s.estimate(ctx, id)
 	}
 	return err
 }

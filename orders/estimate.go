@@ -126,11 +126,16 @@ func (s *Service) EstimateAgain(ctx context.Context) error {
 		return err
 	}
 	for _, id := range list {
-		if err := s.Estimate(ctx, id); err != nil {
-			return err
-		}
+		s.estimate(ctx, id)
 	}
 	return nil
+}
+
+// estimate is Estimate where one order's error must not stop the others: it is worked out anew within minutes.
+func (s *Service) estimate(ctx context.Context, id int64) {
+	if err := s.Estimate(ctx, id); err != nil && ctx.Err() == nil {
+		s.Log.Error("working out what an order costs", "order", id, "error", err)
+	}
 }
 
 // costOf adds up what lines cost: each purchase that stands once, and what is still to be bought at the figures of now.

@@ -21,7 +21,14 @@ import (
 
 // Work adds the workers of its jobs.
 func (s *Service) Work(r *jobs.Runner) {
-	jobs.Handle(r, func(ctx context.Context, job *river.Job[ReadArgs]) error { return s.Read(ctx, job.Args.StoreID) })
+	jobs.Handle(r, func(ctx context.Context, job *river.Job[ReadArgs]) error {
+		err := s.Read(ctx, job.Args.StoreID)
+		if err != nil && ctx.Err() == nil {
+			s.Log.Error("reading a store's orders", "store", job.Args.StoreID, "error", err)
+			return nil // read again in two minutes: a job that waits to be tried again would be in the way of that
+		}
+		return err
+	})
 	jobs.Handle(r, func(ctx context.Context, job *river.Job[MessageArgs]) error { return s.work(ctx, job.Args.ID) })
 	jobs.Handle(r, func(ctx context.Context, _ *river.Job[FollowArgs]) error { return s.FollowUp(ctx) })
 	jobs.Handle(r, func(ctx context.Context, job *river.Job[PlaceArgs]) error {
