@@ -36,7 +36,7 @@ async function looked(page: Page) {
 }
 
 test("every place is accessible", async ({ page }) => {
-  test.setTimeout(180_000);
+  test.setTimeout(300_000);
   const check = accessible(page);
   await page.goto("/");
   await page.getByLabel("Mail address").waitFor();
@@ -51,7 +51,7 @@ test("every place is accessible", async ({ page }) => {
 });
 
 test("every dialog and panel is accessible", async ({ page }) => {
-  test.setTimeout(240_000);
+  test.setTimeout(400_000);
   const check = accessible(page);
   await looked(page);
   await page.goto("/sources/list");
