@@ -16,7 +16,7 @@ import (
 )
 
 // hookPath is where stores tell of orders; a key of the store's follows.
-const hookPath = "/connect/store/orders/"
+const hookPath = "/connect/webhooks/"
 
 // maxMessage is the most that a store may send at once, in bytes.
 const maxMessage = 1 << 20

@@ -226,7 +226,7 @@ func TestAWebhookThatIsNotTheStoresIsRefused(t *testing.T) {
 		}
 	}
 	anybody := w.Nobody("")
-	if problem := anybody.Ask("POST", "/connect/store/orders/nobody", nil, nil); problem == nil ||
+	if problem := anybody.Ask("POST", "/connect/webhooks/nobody", nil, nil); problem == nil ||
 		problem.Status != 410 {
 		t.Errorf("%+v", problem)
 	}
