@@ -76,12 +76,13 @@ type Example struct {
 	After  *money.Amount `json:"after"`
 }
 
-// Unit reads what a variant of an offer is bought for.
-func (s *Service) Unit(ctx context.Context, offer, variant int64) (t pricing.OfferFacts, u pricing.Unit, err error) {
+// Unit reads what a variant of an offer is bought for, by the pool or the transaction that who asks is in.
+func (s *Service) Unit(ctx context.Context, q database.Querier, offer, variant int64) (t pricing.OfferFacts,
+	u pricing.Unit, err error) {
 	var row pricing.OfferFactsRow
 	var pricesIn string
 	var cost, advertised, listed int64
-	err = s.pool.QueryRow(ctx, `select v.cost, v.min_advertised, v.list_price, v.prices_in,`+pricing.OfferFactsColumns+
+	err = q.QueryRow(ctx, `select v.cost, v.min_advertised, v.list_price, v.prices_in,`+pricing.OfferFactsColumns+
 		` from offer o`+pricing.OfferFactsJoin+`
 		join offer_variant v on v.offer_id = o.id and not v.withdrawn
 		where o.id = $1 and ($2::bigint = 0 or v.id = $2) order by v.stock > 0 or v.stock_unknown desc, v.cost, v.id

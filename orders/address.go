@@ -63,7 +63,7 @@ func (s *Service) SetAddress(ctx context.Context, id int64, in AddressInput) (Or
 				"Some of this order is bought already, for the address as it was then.")
 		}
 	}
-	words := "Accepted the address as the customer wrote it"
+	words, country := "Accepted the address as the customer wrote it", h.country
 	var sealed []byte
 	if in.Address != nil {
 		right := in.Address.Trimmed()
@@ -75,13 +75,9 @@ func (s *Service) SetAddress(ctx context.Context, id int64, in AddressInput) (Or
 		if sealed, err = s.seal(h.storeID, h.storeOrder, right); err != nil {
 			return Order{}, err
 		}
-		words = "Corrected the address"
+		words, country = "Corrected the address", right.Country
 	}
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		country := h.country
-		if in.Address != nil {
-			country = in.Address.Trimmed().Country
-		}
 		if _, err := tx.Exec(ctx, `update customer_order set ship_to = $2, address_accepted_by = $3, address_faults = 0,
 			country = $4 where id = $1`, id, sealed, access.Who(ctx).Name, country); err != nil {
 			return err

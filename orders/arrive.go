@@ -19,8 +19,8 @@ import (
 	"plainpelican/stores"
 )
 
-// before is from how long before a store was connected its orders are read.
-const before = 60 * 24 * time.Hour
+// lookback is from how long before a store was connected its orders are read.
+const lookback = 60 * 24 * time.Hour
 
 // ReadArgs is the job that reads a store's new orders. Asked tells one that a person asked for from the others: it is
 // not taken for one that is under way, which may have read before what the person knows of.
@@ -82,7 +82,7 @@ func (s *Service) Read(ctx context.Context, storeID int64) error {
 		return nil // disconnected meanwhile
 	}
 	if _, err := s.Pool.Exec(ctx, `insert into order_feed (store_id, since, hook_key) values ($1, $2, $3)
-		on conflict (store_id) do nothing`, storeID, found.ConnectedAt.Add(-before), secrets.Token()); err != nil {
+		on conflict (store_id) do nothing`, storeID, found.ConnectedAt.Add(-lookback), secrets.Token()); err != nil {
 		return err
 	}
 	session, err := s.Stores.Open(ctx, storeID)
@@ -176,8 +176,8 @@ func (s *Service) take(ctx context.Context, found stores.Store, o store.Order) e
 	}
 	var id int64
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		var fresh, moved bool
-		if id, fresh, moved, err = s.save(ctx, tx, found, checked, amounts); err != nil || !moved {
+		var fresh bool
+		if id, fresh, err = s.save(ctx, tx, found, checked, amounts); err != nil || id == 0 {
 			return err
 		}
 		if fresh {
@@ -204,12 +204,12 @@ func (s *Service) take(ctx context.Context, found stores.Store, o store.Order) e
 	return err
 }
 
-// save writes an order; moved is false where what is known is as new.
+// save writes an order; the id is 0 where what is known is as new.
 func (s *Service) save(ctx context.Context, tx pgx.Tx, found stores.Store, o store.Order, a store.Amounts) (id int64,
-	fresh, moved bool, err error) {
+	fresh bool, err error) {
 	sealed, err := s.seal(found.ID, o.ID, Customer{o.Email, o.Note, o.Address})
 	if err != nil {
-		return 0, false, false, err
+		return 0, false, err
 	}
 	faults := len(order.CheckAddress(o.Address))
 	words := []string{o.Number}
@@ -231,9 +231,9 @@ func (s *Service) save(ctx context.Context, tx pgx.Tx, found stores.Store, o sto
 		o.Currency, a.Shipping.Minor(), a.Total.Minor(), sealed, faults, o.Address.Country,
 		strings.ToLower(strings.Join(words, " "))).Scan(&id, &fresh)
 	if database.Missing(err) {
-		return 0, false, false, nil
+		return 0, false, nil
 	}
-	return id, fresh, err == nil, err
+	return id, fresh, err
 }
 
 // lines writes the lines of a new order, each tied to what was sold as it, where that was ours.

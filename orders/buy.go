@@ -79,9 +79,6 @@ type BuyInput struct {
 	OrderIDs []int64  `json:"order_ids" minItems:"1" maxItems:"500"`
 	Services []Chosen `json:"services,omitempty" maxItems:"5000"`
 	Comment  string   `json:"comment,omitempty" maxLength:"500" doc:"To the suppliers"`
-	// pricers are those of the stores that were met, read once.
-	pricers map[int64]*pricing.Pricer
-
 	// Address says that what is doubtful of addresses was looked at, and is right.
 	Address bool `json:"accept_addresses,omitempty"`
 }
@@ -93,7 +90,15 @@ type Chosen struct {
 	Service  string `json:"service" maxLength:"200"`
 }
 
-func (in *BuyInput) service(orderID int64, supplier string) string {
+// buying is what orders are bought with; what their stores price by is read once.
+type buying struct {
+	BuyInput
+	pricers map[int64]*pricing.Pricer
+}
+
+func newBuying(in BuyInput) *buying { return &buying{in, map[int64]*pricing.Pricer{}} }
+
+func (in *buying) service(orderID int64, supplier string) string {
 	for _, c := range in.Services {
 		if c.OrderID == orderID && c.Supplier == supplier {
 			return c.Service
@@ -105,13 +110,13 @@ func (in *BuyInput) service(orderID int64, supplier string) string {
 // Review looks at what buying orders would come to.
 func (s *Service) Review(ctx context.Context, in BuyInput) (Review, error) {
 	out := Review{Orders: []OrderReview{}, Owed: []Owed{}}
-	seen := map[int64]bool{}
+	with, seen := newBuying(in), map[int64]bool{}
 	for _, id := range in.OrderIDs {
 		if seen[id] {
 			continue
 		}
 		seen[id] = true
-		one, err := s.review(ctx, s.Pool, id, &in)
+		one, err := s.review(ctx, s.Pool, id, with)
 		if database.Missing(err) {
 			return out, apikit.NotFound("order")
 		}
@@ -146,29 +151,27 @@ func unique(ids []int64) []int64 {
 	return slices.Compact(out)
 }
 
-// pricer is a store's, read once for all orders that are bought together.
-func (s *Service) pricer(ctx context.Context, in *BuyInput, storeID int64) (*pricing.Pricer, error) {
+// pricer is a store's.
+func (in *buying) pricer(ctx context.Context, q database.Querier, from Pricing, storeID int64) (*pricing.Pricer,
+	error) {
 	if p := in.pricers[storeID]; p != nil {
 		return p, nil
 	}
-	p, err := s.Pricing.Pricer(ctx, storeID)
+	p, err := from.PricerIn(ctx, q, storeID)
 	if err == nil {
-		if in.pricers == nil {
-			in.pricers = map[int64]*pricing.Pricer{}
-		}
 		in.pricers[storeID] = p
 	}
 	return p, err
 }
 
 // review is what buying one order would come to.
-func (s *Service) review(ctx context.Context, q database.Querier, id int64, in *BuyInput) (OrderReview, error) {
+func (s *Service) review(ctx context.Context, q database.Querier, id int64, in *buying) (OrderReview, error) {
 	h, lines, err := read(ctx, q, id)
 	if err != nil {
 		return OrderReview{}, err
 	}
 	out := OrderReview{OrderID: id, Number: h.number, Purchases: []PurchaseReview{}, Address: []order.AddressFault{}}
-	p, err := s.pricer(ctx, in, h.storeID)
+	p, err := in.pricer(ctx, q, s.Pricing, h.storeID)
 	if err != nil {
 		return out, err
 	}
@@ -193,16 +196,16 @@ func (s *Service) review(ctx context.Context, q database.Querier, id int64, in *
 	var parts []order.Part
 	for i := range lines {
 		if lines[i].toBuy() {
-			parts = append(parts, order.Part{Line: lines[i].id, Source: lines[i].sourceID,
+			parts = append(parts, order.Part{Line: i, Source: lines[i].sourceID,
 				Supplier: lines[i].supplierID})
 		}
 	}
 	for _, group := range order.Split(parts) {
 		var of []line
 		for _, part := range group {
-			of = append(of, lines[slices.IndexFunc(lines, func(l line) bool { return l.id == part.Line })])
+			of = append(of, lines[part.Line])
 		}
-		one := s.reviewPurchase(ctx, p, of, in.service(id, of[0].supplier))
+		one := s.reviewPurchase(ctx, q, p, of, in.service(id, of[0].supplier))
 		out.Purchases = append(out.Purchases, one)
 		if one.Cost == nil {
 			known = false

@@ -55,7 +55,7 @@ func (s *Service) WriteSheet(ctx context.Context, w io.Writer, sourceID int64, f
 		return err
 	}
 	for _, r := range list {
-		h, _, err := read(ctx, s.Pool, r.OrderID)
+		h, err := readHead(ctx, s.Pool, r.OrderID)
 		if err != nil {
 			return err
 		}

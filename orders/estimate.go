@@ -2,14 +2,13 @@ package orders
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
-	"strings"
 
 	"plainpelican/core/landed"
 	"plainpelican/core/money"
 	"plainpelican/core/order"
+	"plainpelican/platform/database"
 	"plainpelican/pricing"
 )
 
@@ -24,22 +23,23 @@ type bought struct {
 
 // quote is what a line costs at its supplier's figures of today, by a delivery to the customer's country: the one that
 // is named, or the one that the money rules choose.
-func (s *Service) quote(ctx context.Context, p *pricing.Pricer, l *line, service string) bought {
+func (s *Service) quote(ctx context.Context, q database.Querier, p *pricing.Pricer, l *line,
+	service string) bought {
 	var b bought
 	if l.offerVariantID == 0 {
 		b.trouble = "It is not linked to a supplier's variant any more."
 		return b
 	}
-	facts, unit, err := s.Offers.Unit(ctx, l.offerID, l.offerVariantID)
+	facts, unit, err := s.Offers.Unit(ctx, q, l.offerID, l.offerVariantID)
 	if err != nil {
 		b.trouble = l.supplier + " has stopped selling this."
 		return b
 	}
 	facts.Service = service
 	b.facts = facts
-	q := p.Quote(&facts)
-	b.choice = q.Choice
-	if b.cost, b.owed, err = q.Several(unit, l.quantity); err != nil {
+	quote := p.Quote(&facts)
+	b.choice = quote.Choice
+	if b.cost, b.owed, err = quote.Several(unit, l.quantity); err != nil {
 		b.trouble = p.ErrorMessage(err)
 	}
 	return b
@@ -73,17 +73,15 @@ func (s *Service) Estimate(ctx context.Context, orderID int64) error {
 	if err != nil {
 		return err
 	}
-	p, err := s.Pricing.Pricer(ctx, h.storeID)
+	p, err := s.Pricing.PricerIn(ctx, s.Pool, h.storeID)
 	if err != nil {
 		return err
 	}
-	there := p.To(h.country)
-	cost, trouble, err := s.costOf(ctx, there, &h, lines)
+	cost, trouble, err := s.costOf(ctx, p.To(h.country), &h, lines)
 	if err != nil {
 		return err
 	}
-	var profit *int64
-	var whole *int64
+	var profit, whole *int64
 	if trouble == "" && slices.ContainsFunc(lines, func(l line) bool { return l.ours }) {
 		paid, err := h.paid(lines)
 		if err != nil {
@@ -98,10 +96,9 @@ func (s *Service) Estimate(ctx context.Context, orderID int64) error {
 	}
 	var moved bool
 	var state order.State
-	if err := s.Pool.QueryRow(ctx, `update customer_order o set cost = $2, profit = $3, cost_error = $4, promise_days
-		= $5,
-			estimated_at = now() from (select id, profit, cost_error from customer_order where id = $1) b where o.id
-				= b.id
+	if err := s.Pool.QueryRow(ctx, `
+		update customer_order o set cost = $2, profit = $3, cost_error = $4, promise_days = $5, estimated_at = now()
+		from (select id, profit, cost_error from customer_order where id = $1) b where o.id = b.id
 		returning (b.profit, b.cost_error) is distinct from (o.profit, o.cost_error), o.state`, orderID, whole, profit,
 		trouble, p.PromiseDays).Scan(&moved, &state); err != nil || !moved {
 		return err
@@ -109,8 +106,7 @@ func (s *Service) Estimate(ctx context.Context, orderID int64) error {
 	return s.Progress.Publish(ctx, "order", Event{orderID, state})
 }
 
-// estimatedFor is for how long what an order costs stands before it is worked out anew, and estimatedAtOnce how many
-// are.
+// estimatedFor is how long what an order costs stands before it is worked out anew, and estimatedAtOnce how many are.
 const (
 	estimatedFor    = "5 minutes"
 	estimatedAtOnce = 200
@@ -138,40 +134,45 @@ func (s *Service) estimate(ctx context.Context, id int64) {
 	}
 }
 
-// costOf adds up what lines cost: each purchase that stands once, and what is still to be bought at the figures of now.
-// It says why where that is not known; then there is no sum.
-func (s *Service) costOf(ctx context.Context, p *pricing.Pricer, h *head, lines []line) (sum money.Amount,
-	trouble string, err error) {
-	sum = money.Zero(h.currency)
+// standing adds up what the purchases that stand cost, each once.
+func (h *head) standing(lines []line) (money.Amount, error) {
+	sum := money.Zero(h.currency)
 	seen := map[int64]bool{}
-	for i := range lines {
-		l := &lines[i]
-		if !l.ours {
+	for _, l := range lines {
+		if !l.ours || l.toBuy() || l.purchaseCost == nil || seen[l.purchaseID] {
 			continue
 		}
-		var part money.Amount
-		switch {
-		case !l.toBuy() && l.purchaseCost != nil:
-			if seen[l.purchaseID] {
-				continue
-			}
-			seen[l.purchaseID] = true
-			part = money.New(*l.purchaseCost, h.currency)
-		default:
-			b := s.quote(ctx, p, l, "")
-			if b.trouble != "" {
-				return sum, b.trouble, nil
-			}
-			if part, err = b.cost.Total(); err != nil {
-				return sum, "", err
-			}
+		seen[l.purchaseID] = true
+		var err error
+		if sum, err = sum.Add(money.New(*l.purchaseCost, h.currency)); err != nil {
+			return sum, err
+		}
+	}
+	return sum, nil
+}
+
+// costOf adds up what lines cost: the purchases that stand, and what is still to be bought at the figures of now. It
+// says why where that is not known; then there is no sum.
+func (s *Service) costOf(ctx context.Context, p *pricing.Pricer, h *head, lines []line) (sum money.Amount,
+	trouble string, err error) {
+	if sum, err = h.standing(lines); err != nil {
+		return sum, "", err
+	}
+	for i := range lines {
+		if !lines[i].toBuy() {
+			continue
+		}
+		b := s.quote(ctx, s.Pool, p, &lines[i], "")
+		if b.trouble != "" {
+			return sum, b.trouble, nil
+		}
+		part, err := b.cost.Total()
+		if err != nil {
+			return sum, "", err
 		}
 		if sum, err = sum.Add(part); err != nil {
-			if errors.Is(err, money.ErrMixed) {
-				return sum, "Its costs are in several currencies that are not converted.", nil
-			}
 			return sum, "", err
 		}
 	}
-	return sum, strings.TrimSpace(trouble), nil
+	return sum, "", nil
 }

@@ -40,8 +40,7 @@ type RejectedRow struct {
 }
 
 // TakeFile takes the orders of a store without an API in, from CSV (RFC 4180). One that cannot be used is named; the
-// rest
-// come in, each once however often it is sent.
+// rest come in, each once however often it is sent.
 func (s *Service) TakeFile(ctx context.Context, storeID int64, r io.Reader) (FileOutcome, error) {
 	out := FileOutcome{Rejected: []RejectedRow{}}
 	found, err := s.Stores.Get(ctx, storeID)

@@ -160,7 +160,7 @@ func (s *Service) Prune(ctx context.Context) error {
 
 // erase forgets who bought and where it went.
 func (s *Service) erase(ctx context.Context, id int64) error {
-	h, _, err := read(ctx, s.Pool, id)
+	h, err := readHead(ctx, s.Pool, id)
 	if err != nil {
 		return err
 	}

@@ -55,15 +55,21 @@ type line struct {
 // toBuy tells whether a line is still to be bought: it is ours, and in no purchase that stands.
 func (l *line) toBuy() bool { return l.ours && (l.purchase == "" || l.purchase.Failed()) }
 
-// read reads an order's head and lines.
-func read(ctx context.Context, q database.Querier, orderID int64) (h head, lines []line, err error) {
+// readHead reads an order without its lines.
+func readHead(ctx context.Context, q database.Querier, orderID int64) (h head, err error) {
 	var currency string
 	if err := q.QueryRow(ctx, `select id, store_id, store_order, number, currency, shipping, country, cancelled
 		from customer_order where id = $1`, orderID).Scan(&h.id, &h.storeID, &h.storeOrder, &h.number, &currency,
 		&h.shipping, &h.country, &h.cancelled); err != nil {
-		return h, nil, err
+		return h, err
 	}
-	if h.currency, err = money.ParseCurrency(currency); err != nil {
+	h.currency, err = money.ParseCurrency(currency)
+	return h, err
+}
+
+// read reads an order's head and lines.
+func read(ctx context.Context, q database.Querier, orderID int64) (h head, lines []line, err error) {
+	if h, err = readHead(ctx, q, orderID); err != nil {
 		return h, nil, err
 	}
 	rows, err := q.Query(ctx, `

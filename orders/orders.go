@@ -39,12 +39,12 @@ type Sources interface {
 
 // Offers reads what a variant of an offer is bought for.
 type Offers interface {
-	Unit(ctx context.Context, offer, variant int64) (pricing.OfferFacts, pricing.Unit, error)
+	Unit(ctx context.Context, q database.Querier, offer, variant int64) (pricing.OfferFacts, pricing.Unit, error)
 }
 
 // Pricing gives the money rules and rates of a store.
 type Pricing interface {
-	Pricer(ctx context.Context, storeID int64) (*pricing.Pricer, error)
+	PricerIn(ctx context.Context, q database.Querier, storeID int64) (*pricing.Pricer, error)
 }
 
 // Pictures gives the first picture of each draft.

@@ -30,9 +30,9 @@ type OrderLeft struct {
 // Buy begins the purchases of some orders. What cannot be bought is left out with its reason; an order that somebody
 // else buys at this moment is waited for, and found bought.
 func (s *Service) Buy(ctx context.Context, in BuyInput) (Purchases, error) {
-	out := Purchases{LeftOut: []OrderLeft{}}
+	out, with := Purchases{LeftOut: []OrderLeft{}}, newBuying(in)
 	for _, id := range unique(in.OrderIDs) {
-		left, begun, err := s.buyOne(ctx, id, &in)
+		left, begun, err := s.buyOne(ctx, id, with)
 		if err != nil {
 			return out, err
 		}
@@ -44,7 +44,7 @@ func (s *Service) Buy(ctx context.Context, in BuyInput) (Purchases, error) {
 	return out, nil
 }
 
-func (s *Service) buyOne(ctx context.Context, id int64, in *BuyInput) (left *OrderLeft, begun int, err error) {
+func (s *Service) buyOne(ctx context.Context, id int64, in *buying) (left *OrderLeft, begun int, err error) {
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var number string
 		err := tx.QueryRow(ctx, `select number from customer_order where id = $1 for update`, id).Scan(&number)

@@ -7,6 +7,7 @@ import (
 
 	"plainpelican/core/money"
 	"plainpelican/core/order"
+	"plainpelican/platform/database"
 	"plainpelican/pricing"
 )
 
@@ -16,14 +17,12 @@ func (o *OrderReview) leave(p *pricing.Pricer, h *head, lines []line, cost money
 	if err != nil {
 		return err
 	}
-	seen := map[int64]bool{}
-	for _, l := range lines {
-		if l.ours && !l.toBuy() && l.purchaseCost != nil && !seen[l.purchaseID] {
-			seen[l.purchaseID] = true
-			if cost, err = cost.Add(money.New(*l.purchaseCost, h.currency)); err != nil {
-				return err
-			}
-		}
+	standing, err := h.standing(lines)
+	if err != nil {
+		return err
+	}
+	if cost, err = cost.Add(standing); err != nil {
+		return err
 	}
 	left, err := order.Profit(paid, cost, p.Terms())
 	if err != nil {
@@ -34,7 +33,8 @@ func (o *OrderReview) leave(p *pricing.Pricer, h *head, lines []line, cost money
 }
 
 // reviewPurchase is what buying some lines from one supplier would come to. They go by one service.
-func (s *Service) reviewPurchase(ctx context.Context, p *pricing.Pricer, lines []line, service string) PurchaseReview {
+func (s *Service) reviewPurchase(ctx context.Context, q database.Querier, p *pricing.Pricer, lines []line,
+	service string) PurchaseReview {
 	first := lines[0]
 	out := PurchaseReview{Source: first.source, Supplier: first.supplier, Lines: []LineReview{},
 		Services: []ServiceReview{}, Warnings: []string{}, source: first.sourceID, supplier: first.supplierID,
@@ -62,7 +62,7 @@ func (s *Service) reviewPurchase(ctx context.Context, p *pricing.Pricer, lines [
 				l.stock,
 				l.title, l.quantity))
 		}
-		b := s.quote(ctx, p, l, service)
+		b := s.quote(ctx, q, p, l, service)
 		if b.trouble != "" {
 			block("%s", b.trouble)
 			continue

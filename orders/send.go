@@ -149,7 +149,7 @@ func (s *Service) send(ctx context.Context, p *sent) (source.Purchase, error) {
 			return made, err
 		}
 	}
-	h, _, err := read(ctx, s.Pool, p.orderID)
+	h, err := readHead(ctx, s.Pool, p.orderID)
 	if err != nil {
 		return source.Purchase{}, err
 	}
@@ -232,9 +232,9 @@ func (s *Service) record(ctx context.Context, p *sent, made source.Purchase) err
 }
 
 // owedInStore is what a purchase costs in the store's currency, and the rate it was brought into it by.
-func (s *Service) owedInStore(ctx context.Context, storeID int64, total money.Amount) (cost money.Amount, rate string,
-	err error) {
-	p, err := s.Pricing.Pricer(ctx, storeID)
+func (s *Service) owedInStore(ctx context.Context, tx pgx.Tx, storeID int64, total money.Amount) (cost money.Amount,
+	rate string, err error) {
+	p, err := s.Pricing.PricerIn(ctx, tx, storeID)
 	if err != nil {
 		return cost, "", err
 	}

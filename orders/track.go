@@ -10,6 +10,7 @@ import (
 	"plainpelican/connect/source"
 	"plainpelican/core/order"
 	"plainpelican/platform/database"
+	"plainpelican/platform/jobs"
 )
 
 // keep writes down what a source says of a purchase. What it says never takes a purchase back.
@@ -24,7 +25,7 @@ func (s *Service) keep(ctx context.Context, tx pgx.Tx, id, orderID, storeID int6
 	if before != state && !order.Can(before, state) {
 		state = before
 	}
-	cost, rate, err := s.owedInStore(ctx, storeID, made.Total)
+	cost, rate, err := s.owedInStore(ctx, tx, storeID, made.Total)
 	var landed *int64
 	if err == nil {
 		n := cost.Minor()
@@ -166,24 +167,19 @@ func (s *Service) follows(ctx context.Context, id, orderID int64, made source.Pu
 func (s *Service) recover(ctx context.Context) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		for _, lost := range []struct {
-			sql  string
-			args func(int64) river.JobArgs
+			kind, key, waits string
+			args             func(int64) river.JobArgs
 		}{
-			{`select id from purchase p where state in ('waiting', 'sending') and not exists (select from river_job j
-				where j.kind = 'place_purchase' and (j.args ->> 'PurchaseID')::bigint = p.id and j.state in
-				('available', 'pending', 'running', 'retryable', 'scheduled')) order by id for update skip locked`,
+			{PlaceArgs{}.Kind(), "PurchaseID", `purchase w where w.state in ('waiting', 'sending')`,
 				func(id int64) river.JobArgs { return PlaceArgs{id} }},
-			{`select id from purchase p where paying and not exists (select from river_job j
-				where j.kind = 'pay_purchase' and (j.args ->> 'PurchaseID')::bigint = p.id and j.state in
-				('available', 'pending', 'running', 'retryable', 'scheduled')) order by id for update skip locked`,
+			{PayArgs{}.Kind(), "PurchaseID", `purchase w where w.paying`,
 				func(id int64) river.JobArgs { return PayArgs{id} }},
-			{`select id from parcel c where told_at is null and told_error = '' and number <> '' and not exists
-				(select from river_job j where j.kind = 'tell_store' and (j.args ->> 'ParcelID')::bigint = c.id and
-					j.state in
-				('available', 'pending', 'running', 'retryable', 'scheduled')) order by id for update skip locked`,
+			{TellArgs{}.Kind(), "ParcelID", `parcel w where w.told_at is null and w.told_error = '' and w.number <> ''`,
 				func(id int64) river.JobArgs { return TellArgs{id} }},
 		} {
-			list, err := ids(ctx, tx, lost.sql)
+			list, err := ids(ctx, tx, `select w.id from `+lost.waits+` and not exists (select from river_job j
+				where j.kind = $1 and (j.args ->> $2)::bigint = w.id and j.state in `+jobs.Live+`)
+				order by w.id for update skip locked`, lost.kind, lost.key)
 			if err != nil {
 				return err
 			}

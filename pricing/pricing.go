@@ -111,15 +111,20 @@ func UnitOf(c money.Currency, cost, advertised, listed int64, pricesIn string) U
 
 // Pricer takes the money rules and rates in force for a store.
 func (s *Service) Pricer(ctx context.Context, storeID int64) (*Pricer, error) {
-	basis, err := s.Stores.Basis(ctx, s.Pool, storeID)
+	return s.PricerIn(ctx, s.Pool, storeID)
+}
+
+// PricerIn is Pricer by the transaction that who asks is in: nobody waits for a second connection while holding one.
+func (s *Service) PricerIn(ctx context.Context, q database.Querier, storeID int64) (*Pricer, error) {
+	basis, err := s.Stores.Basis(ctx, q, storeID)
 	if err != nil {
 		return nil, err
 	}
-	rules, revision, err := current(ctx, s.Pool, storeID)
+	rules, revision, err := current(ctx, q, storeID)
 	if err != nil {
 		return nil, err
 	}
-	return s.pricer(ctx, s.Pool, basis, rules, revision)
+	return s.pricer(ctx, q, basis, rules, revision)
 }
 
 func (s *Service) pricer(ctx context.Context, q database.Querier, basis StoreBasis, rules MoneyRules,

@@ -31,7 +31,7 @@ func (s *Service) whatIf(ctx context.Context, in WhatIf) (WhatIfResult, error) {
 	if err != nil {
 		return WhatIfResult{}, err
 	}
-	thing, unit, err := s.offers.Unit(ctx, in.ID, in.Variant)
+	thing, unit, err := s.offers.Unit(ctx, s.pool, in.ID, in.Variant)
 	if err != nil {
 		return WhatIfResult{}, err
 	}

@@ -130,9 +130,9 @@ func ofLine(p PurchaseState) State {
 	return Buying
 }
 
-// Part is a line that is to be bought, and where.
+// Part is a line that is to be bought, by its index, and where.
 type Part struct {
-	Line     int64
+	Line     int
 	Source   int64
 	Supplier int64
 }
