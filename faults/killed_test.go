@@ -40,6 +40,42 @@ func process(t *testing.T, w *testkit.World, path string) *exec.Cmd {
 	return cmd
 }
 
+// fleet are two instances of their own, of which one is killed now and then and started again.
+type fleet struct {
+	t         *testing.T
+	w         *testkit.World
+	path      string
+	instances []*exec.Cmd
+}
+
+// ownInstances starts a fleet; this process asks alone from then on.
+func ownInstances(t *testing.T, w *testkit.World, path string) *fleet {
+	t.Helper()
+	w.App.Jobs.Stop(t.Context())
+	f := &fleet{t, w, path, []*exec.Cmd{process(t, w, path), process(t, w, path)}}
+	t.Cleanup(func() {
+		for _, i := range f.instances {
+			_ = i.Process.Kill()
+			_ = i.Wait()
+		}
+	})
+	return f
+}
+
+// kill kills one of them and starts another in its stead.
+func (f *fleet) kill(which int) {
+	f.t.Helper()
+	_ = f.instances[which].Process.Kill()
+	_ = f.instances[which].Wait()
+	f.instances[which] = process(f.t, f.w, f.path)
+}
+
+// cutAll cuts all connections of the database but the one that asks for it.
+func cutAll(t *testing.T, w *testkit.World) {
+	_, _ = w.App.Pool.Exec(t.Context(), `select pg_terminate_backend(pid) from pg_stat_activity
+		where datname = current_database() and pid <> pg_backend_pid()`)
+}
+
 // together are faults of a store, one plan after another; the last has several at once.
 var together = []fault.Plan{{LatencyMS: 30}, {ErrorPercent: 15}, {TooMany: 30, RetryAfter: 1},
 	{CutAfter: 6, Only: "POST /api/products"}, {CutAfter: 6, Only: "PATCH /api/products"}, {SlowBody: true,
@@ -55,14 +91,7 @@ func TestKilledAndCutTwoRunsEndTrue(t *testing.T) {
 	path := binary(t)
 	w := readyFor(t, n)
 	ids := ready(t, w, n)
-	w.App.Jobs.Stop(t.Context()) // this process asks alone; the others work
-	instances := []*exec.Cmd{process(t, w, path), process(t, w, path)}
-	t.Cleanup(func() {
-		for _, i := range instances {
-			_ = i.Process.Kill()
-			_ = i.Wait()
-		}
-	})
+	instances := ownInstances(t, w, path)
 	other := w.SignIn("olga@example.com", "a long password")
 	var runs [2]publishing.Run
 	w.Fault(w.ShopURL, together[0])
@@ -75,8 +104,7 @@ func TestKilledAndCutTwoRunsEndTrue(t *testing.T) {
 		w.Fault(w.ShopURL, together[step%len(together)])
 		time.Sleep(time.Duration(200+r.IntN(1200)) * time.Millisecond)
 		if cut < cuts && step%2 == 1 {
-			_, _ = w.App.Pool.Exec(t.Context(), `select pg_terminate_backend(pid) from pg_stat_activity
-				where datname = current_database() and pid <> pg_backend_pid()`)
+			cutAll(t, w)
 			cut++
 		}
 		if full && step%8 == 5 { // alone on its server
@@ -88,10 +116,7 @@ func TestKilledAndCutTwoRunsEndTrue(t *testing.T) {
 			_ = w.App.Pool.QueryRow(t.Context(), `select count(*) from publish_item where state = 'sending'`).
 				Scan(&under)
 			sending += min(under, 1)
-			i := r.IntN(len(instances))
-			_ = instances[i].Process.Kill()
-			_ = instances[i].Wait()
-			instances[i] = process(t, w, path)
+			instances.kill(r.IntN(2))
 			killed++
 		}
 	}

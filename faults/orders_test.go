@@ -3,7 +3,6 @@ package faults
 import (
 	"fmt"
 	"math/rand/v2"
-	"os/exec"
 	"testing"
 	"time"
 
@@ -29,14 +28,7 @@ func TestKilledAndCutNothingIsBoughtOrPaidTwice(t *testing.T) {
 	w := readyFor(t, 4)
 	w.Publish(1, ready(t, w, 4)...)
 	customers(t, w, n)
-	w.App.Jobs.Stop(t.Context()) // this process asks alone; the others work
-	instances := []*exec.Cmd{process(t, w, path), process(t, w, path)}
-	t.Cleanup(func() {
-		for _, i := range instances {
-			_ = i.Process.Kill()
-			_ = i.Wait()
-		}
-	})
+	instances := ownInstances(t, w, path)
 	w.Owner.Must("POST", "/api/orders/read", nil, nil)
 	testkit.Until(t, "the orders", func() bool { return count(t, w, `select count(*) from customer_order`) == n })
 	var ids []int64
@@ -61,18 +53,14 @@ func TestKilledAndCutNothingIsBoughtOrPaidTwice(t *testing.T) {
 			w.Fault(w.BazaarURL, unwilling[step%len(unwilling)])
 			time.Sleep(time.Duration(300+r.IntN(900)) * time.Millisecond)
 			if cuts > 0 && step%2 == 1 {
-				_, _ = w.App.Pool.Exec(t.Context(), `select pg_terminate_backend(pid) from pg_stat_activity
-					where datname = current_database() and pid <> pg_backend_pid()`)
+				cutAll(t, w)
 				cuts--
 			}
 			if full && step%4 == 3 { // alone on its server
 				testkit.RestartDatabase(t)
 			}
 			if kills > 0 && step%2 == 0 {
-				i := r.IntN(len(instances))
-				_ = instances[i].Process.Kill()
-				_ = instances[i].Wait()
-				instances[i] = process(t, w, path)
+				instances.kill(r.IntN(2))
 				kills--
 			}
 		}

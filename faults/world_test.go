@@ -235,8 +235,7 @@ func TestTheDatabaseIsCutWhileDraftsGoOut(t *testing.T) {
 	cuts := 0
 	for deadline := time.Now().Add(20 * time.Second); cuts < many(40, 8) && time.Now().Before(deadline); cuts++ {
 		time.Sleep(150 * time.Millisecond)
-		_, _ = w.App.Pool.Exec(t.Context(), `select pg_terminate_backend(pid) from pg_stat_activity
-			where datname = current_database() and pid <> pg_backend_pid()`)
+		cutAll(t, w)
 	}
 	var seen publishing.Run
 	for deadline := time.Now().Add(3 * time.Minute); seen.FinishedAt == nil; time.Sleep(200 * time.Millisecond) {

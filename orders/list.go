@@ -56,10 +56,14 @@ type Page struct {
 	Late     int                 `json:"late"`
 }
 
-// lateSQL says in SQL why an order o is late, as order.Late does.
-const lateSQL = `case when o.state in ('delivered', 'cancelled', 'not_ours') then ''
-	when o.promise_days > 0 and now() > o.placed_at + o.promise_days * interval '1 day' then 'promise'
-	when o.news_at < now() - interval '7 days' then 'quiet' else '' end`
+// lateSQL tells in SQL whether an order o is late, as order.Late does: by it orders are counted and filtered.
+var lateSQL = `(o.state not in ('delivered', 'cancelled', 'not_ours') and (o.promise_days > 0
+	and now() > o.placed_at + o.promise_days * interval '1 day' or o.news_at < now() - interval '` +
+	order.Quiet.String() + `'))`
+
+// rowColumns are those of a row of an order o in a store t, but for what is summed up of its lines.
+const rowColumns = `o.id, o.number, o.store_id, t.name, o.state, o.placed_at, o.country, o.total, o.currency,
+	o.profit, o.cost_error, o.news_at, o.promise_days, o.address_faults, o.earlier`
 
 // where is a filter in SQL, but for the state.
 func (f *Filter) where() (string, []any) {
@@ -79,7 +83,7 @@ func (f *Filter) where() (string, []any) {
 	}
 	switch f.Matter {
 	case "late":
-		parts = append(parts, lateSQL+" <> ''")
+		parts = append(parts, lateSQL)
 	case "loses":
 		parts = append(parts, "o.profit < 0")
 	case "address":
@@ -95,7 +99,7 @@ func (s *Service) List(ctx context.Context, before int64, limit int, f Filter) (
 		return page, apikit.Problem(422, "state", "“%s” is no state of an order.", f.State)
 	}
 	where, args := f.where()
-	rows, err := s.Pool.Query(ctx, `select o.state, count(*)::int, (count(*) filter (where `+lateSQL+` <> ''))::int
+	rows, err := s.Pool.Query(ctx, `select o.state, count(*)::int, (count(*) filter (where `+lateSQL+`))::int
 		from customer_order o where `+where+` group by o.state`, args...)
 	if err != nil {
 		return page, err
@@ -125,8 +129,7 @@ func (s *Service) List(ctx context.Context, before int64, limit int, f Filter) (
 			where b.id = $%d)`, len(args))
 	}
 	args = append(args, limit+1)
-	rows, err = s.Pool.Query(ctx, `select o.id, o.number, o.store_id, t.name, o.state, o.placed_at, o.country, o.total,
-			o.currency, o.profit, o.cost_error, `+lateSQL+`, o.address_faults, o.earlier,
+	rows, err = s.Pool.Query(ctx, `select `+rowColumns+`,
 			coalesce((select l.title from order_line l where l.order_id = o.id order by l.position limit 1), ''),
 			coalesce((select sum(l.quantity)::int from order_line l where l.order_id = o.id), 0),
 			(select count(*)::int from order_line l where l.order_id = o.id),
@@ -153,11 +156,14 @@ func scanRow(row pgx.CollectableRow) (r Row, err error) {
 	var total int64
 	var profit *int64
 	var currency string
+	var news time.Time
+	var promise int
 	if err := row.Scan(&r.ID, &r.Number, &r.StoreID, &r.Store, &r.State, &r.PlacedAt, &r.Country, &total, &currency,
-		&profit,
-		&r.CostError, &r.Late, &r.AddressFaults, &r.Earlier, &r.Title, &r.Units, &r.Lines, &r.Suppliers); err != nil {
+		&profit, &r.CostError, &news, &promise, &r.AddressFaults, &r.Earlier, &r.Title, &r.Units, &r.Lines,
+		&r.Suppliers); err != nil {
 		return r, err
 	}
+	r.Late = order.Late(r.State, r.PlacedAt, news, time.Now(), promise)
 	c, err := money.ParseCurrency(currency)
 	if err != nil {
 		return r, err

@@ -567,3 +567,34 @@ func TestACustomerWhoCancelsBeforeItIsSentIsBoughtNothing(t *testing.T) {
 		t.Errorf("%+v", o.Row)
 	}
 }
+
+// What is late is said of each order by the rule, and counted and filtered by SQL: both are the same.
+func TestLateOrdersAreCountedAsTheyAreSaid(t *testing.T) {
+	w := selling(t, 1)
+	for range 5 {
+		buys(t, w, 0, 1, portland)
+	}
+	w.Owner.Must("POST", "/api/orders/read", nil, nil)
+	arrived(t, w, 5)
+	for id, set := range []string{"", "placed_at = now() - interval '17 days'", "news_at = now() - interval '8 days'",
+		"placed_at = now() - interval '40 days', state = 'delivered'", "news_at = now() - interval '6 days'"} {
+		if set == "" {
+			continue
+		}
+		if _, err := w.App.Pool.Exec(t.Context(), `update customer_order set `+set+` where id = $1`, id); err != nil {
+			t.Fatal(err)
+		}
+	}
+	late := func(page orders.Page) (n int) {
+		for _, o := range page.Orders {
+			if o.Late != "" {
+				n++
+			}
+		}
+		return n
+	}
+	all := list(w, "")
+	if only := list(w, "matter=late"); all.Late != 2 || late(all) != 2 || only.Total != 2 || late(only) != 2 {
+		t.Errorf("%d counted, %d said, %d filtered, %d of them said", all.Late, late(all), only.Total, late(only))
+	}
+}

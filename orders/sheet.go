@@ -100,8 +100,7 @@ func (s *Service) Order(ctx context.Context, id int64) (Order, error) {
 	if err != nil {
 		return out, err
 	}
-	rows, err := s.Pool.Query(ctx, `select o.id, o.number, o.store_id, t.name, o.state, o.placed_at, o.country, o.total,
-			o.currency, o.profit, o.cost_error, `+lateSQL+`, o.address_faults, o.earlier, '', 0, 0, '{}'::text[]
+	rows, err := s.Pool.Query(ctx, `select `+rowColumns+`, '', 0, 0, '{}'::text[]
 		from customer_order o join facts.store t on t.id = o.store_id where o.id = $1`, id)
 	if err != nil {
 		return out, err
