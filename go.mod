@@ -15,6 +15,7 @@ require (
 	github.com/cockroachdb/apd/v3 v3.2.3
 	github.com/corona10/goimagehash v1.1.0
 	github.com/danielgtaylor/huma/v2 v2.37.2
+	github.com/dunglas/httpsfv v1.1.2
 	github.com/go-chi/chi/v5 v5.5.0
 	github.com/go-chi/httprate v0.16.1
 	github.com/jackc/pgx/v5 v5.12.0

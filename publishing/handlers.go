@@ -108,15 +108,21 @@ func (s *Service) registerListings(a *apikit.API) {
 		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[ListingInFull], error) {
 			return apikit.OK(s.Get(ctx, in.ID))
 		})
-	apikit.Register(a, access.Editor, http.MethodPost, "/api/listings/{id}/take-theirs", "takeTheirs",
-		"Change the draft to what the store shows in some fields", func(ctx context.Context, in *struct {
-			apikit.ByID
-			Body struct {
-				Fields []string `json:"fields" minItems:"1" maxItems:"30"`
-			}
-		}) (*apikit.None, error) {
-			return nil, s.Settle(ctx, in.ID, in.Body.Fields)
-		})
+	for _, way := range []struct {
+		path, id, words string
+		do              func(context.Context, int64, []string) error
+	}{{"take-theirs", "takeTheirs", "Change the draft to what the store shows in some fields", s.TakeTheirs},
+		{"send-ours", "sendOurs", "Change some fields in the store to what was sent before", s.SendOurs}} {
+		apikit.Register(a, access.Editor, http.MethodPost, "/api/listings/{id}/"+way.path, way.id, way.words,
+			func(ctx context.Context, in *struct {
+				apikit.ByID
+				Body struct {
+					Fields []string `json:"fields" minItems:"1" maxItems:"30"`
+				}
+			}) (*apikit.None, error) {
+				return nil, way.do(ctx, in.ID, in.Body.Fields)
+			})
+	}
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/listings/{id}/duplicates/remove", "removeDuplicates",
 		"Take further products of the same draft out of the store",
 		func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {

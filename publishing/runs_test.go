@@ -266,10 +266,6 @@ func TestWhatWasChangedInTheStore(t *testing.T) {
 		t.Errorf("%+v", in)
 	}
 	w.Owner.Must("PATCH", draft, map[string]any{"type": ""}, nil)
-	if problem := w.Owner.Ask("POST", path+"/take-theirs", map[string]any{"fields": []string{"pictures"}},
-		nil); problem == nil || !strings.Contains(problem.Detail, "the pictures") {
-		t.Error(problem)
-	}
 	again := w.Publish(1, ids...)
 	if again.Changed != 1 || again.Published != 1 || len(w.Shop.Products()) != 2 ||
 		len(listings(w, "&state=differs").Listings)+len(listings(w, "&state=gone").Listings) != 0 {
@@ -280,6 +276,92 @@ func TestWhatWasChangedInTheStore(t *testing.T) {
 			t.Errorf("%+v", p)
 		}
 	}
+}
+
+// Each field that somebody changed in the store is settled by itself, either way, and the others stay as they are.
+func TestAFieldThatDiffersIsTakenOrSentByItself(t *testing.T) {
+	w := testkit.Start(t)
+	w.Ready()
+	id := w.Take(w.Offer(0))[0]
+	w.Publish(1, id)
+	session, err := w.App.Stores.Open(t.Context(), 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	listing := listings(w, "").Listings[0]
+	path := fmt.Sprintf("/api/listings/%d", listing.ID)
+	there := func() store.Product {
+		found, err := session.Find(t.Context(), w.Shop.Products()[0].Reference)
+		if err != nil || len(found) != 1 {
+			t.Fatal(found, err)
+		}
+		return found[0].Product
+	}
+	sent := there()
+	theirs := there()
+	theirs.Title, theirs.Tags, theirs.Pictures = "Edited there", []string{"theirs"}, slices.Clone(sent.Pictures)
+	slices.Reverse(theirs.Pictures)
+	theirs.Options[0].Name = "Shade"
+	gone := theirs.Variants[1]
+	theirs.Variants = slices.Delete(theirs.Variants, 1, 2)
+	theirs.Variants[0].Price, theirs.Variants[0].SKU, theirs.Variants[0].Stock = "77.00", "THEIRS", 1
+	if _, err := session.Update(t.Context(), w.Shop.Products()[0].ID, theirs,
+		[]string{"title", "tags", "options", "variants", "pictures"}); err != nil {
+		t.Fatal(err)
+	}
+	w.Owner.Must("POST", "/api/listings/check?store=1", nil, nil)
+	testkit.Until(t, "it is seen", func() bool { return len(listings(w, "&state=differs").Listings) == 1 })
+	settle := func(way string, fields ...string) (left []string) {
+		t.Helper()
+		w.Owner.Must("POST", path+way, map[string]any{"fields": fields}, nil)
+		var in publishing.ListingInFull
+		w.Owner.Must("GET", path, nil, &in)
+		for _, d := range in.There {
+			left = append(left, d.Field)
+		}
+		return left
+	}
+	left := settle("/send-ours", "title")
+	if p := there(); p.Title != sent.Title || p.Tags[0] != "theirs" || p.Variants[0].Price != "77.00" ||
+		!slices.Equal(left, []string{"tags", "options", "pictures", "variants.sku", "variants.price", "variants"}) {
+		t.Errorf("%v, %+v", left, p)
+	}
+	left = settle("/send-ours", "variants.price")
+	if v := there().Variants[0]; v.Price != sent.Variants[0].Price || v.SKU != "THEIRS" || v.Stock != 1 {
+		t.Errorf("%v, %+v", left, v) // how many the store has left is the store's to know
+	}
+	settle("/take-theirs", "pictures")
+	settle("/take-theirs", "options")
+	left = settle("/take-theirs", "variants")
+	var d workbench.Draft
+	w.Owner.Must("GET", fmt.Sprintf("/api/drafts/%d?store=1", id), nil, &d)
+	at := slices.IndexFunc(d.Variants, func(v workbench.Variant) bool { return fmt.Sprint(v.ID) == gone.Reference })
+	if !slices.Equal(left, []string{"tags", "variants.sku"}) || d.Options[0].Name != "Shade" ||
+		d.Variants[at].Chosen {
+		t.Errorf("%v, %+v", left, d.Options)
+	}
+	if run := w.Publish(1, id); run.Changed != 1 || !slices.Equal(there().Pictures, theirs.Pictures) ||
+		there().Options[0].Name != "Shade" || len(there().Variants) != len(sent.Variants)-1 {
+		t.Errorf("%+v, %+v", run.Items, there())
+	}
+	if problem := w.Owner.Ask("POST", path+"/take-theirs", map[string]any{"fields": []string{"variants.was_price"}},
+		nil); problem == nil || !strings.Contains(problem.Detail, "was prices") {
+		t.Error(problem)
+	}
+	// While a run sends it, nobody else does.
+	w.Fault(w.ShopURL, fault.Plan{LatencyMS: 700, Only: "GET /api/products"})
+	run := start(w, testkit.RunOf(1, id))
+	testkit.Until(t, "it is being sent", func() bool {
+		var sending bool
+		return w.App.Pool.QueryRow(t.Context(), `select exists (select from publish_item where state = 'sending')`).
+			Scan(&sending) == nil && sending
+	})
+	if problem := w.Owner.Ask("POST", path+"/send-ours", map[string]any{"fields": []string{"title"}},
+		nil); problem == nil || problem.Status != 409 {
+		t.Error(problem)
+	}
+	w.Fault(w.ShopURL, fault.Plan{})
+	w.RunEnds(run.ID)
 }
 
 // A worker whose item another has taken over writes nothing any more: neither to the store nor here.

@@ -9,6 +9,7 @@ import (
 	"plainpelican/application"
 	"plainpelican/connect/store"
 	"plainpelican/platform/outgoing"
+	"plainpelican/standins/fault"
 	"plainpelican/testkit"
 )
 
@@ -64,6 +65,30 @@ func TestAWishToBeLeftAloneHoldsForAll(t *testing.T) {
 	_, err = session.Facts(t.Context())
 	var wait *outgoing.Wait
 	if !errors.Is(err, store.ErrBusy) || !errors.As(err, &wait) || wait.After < 80*time.Second {
+		t.Errorf("%v", err)
+	}
+}
+
+// A store that says that no request is left is left alone as long as it says, by all, without being asked once more.
+func TestNothingIsSentOnceNoRequestIsLeft(t *testing.T) {
+	w := testkit.Start(t)
+	s := w.ConnectStore()
+	w.Fault(w.ShopURL, fault.Plan{NoneLeft: 90})
+	session, err := w.App.Stores.Open(t.Context(), s.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := session.Facts(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	other, _ := w.Instance(w.App.Pool)
+	session, err = other.Stores.Open(t.Context(), s.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, err = session.Facts(t.Context())
+	var wait *outgoing.Wait
+	if !errors.As(err, &wait) || wait.After < 80*time.Second {
 		t.Errorf("%v", err)
 	}
 }

@@ -1,12 +1,16 @@
 package workbench
 
 import (
+	"cmp"
 	"context"
 	"slices"
 
 	"github.com/jackc/pgx/v5"
 
 	"plainpelican/core/edit"
+	"plainpelican/core/variant"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
 	"plainpelican/platform/safehtml"
 )
 
@@ -47,14 +51,85 @@ type Theirs struct {
 	// Prices are in minor units of the store's currency; Codes are SKUs and barcodes.
 	Prices []edit.VariantPrice
 	Codes  []edit.VariantCodes
+	// Pictures are the SHA-256 hashes of those that are shown, in order; LeftOut are the variants that are not sold.
+	Pictures []string
+	LeftOut  []int64
+	// Renamed are options with their names here and there.
+	Renamed []RenamedOption
+}
+
+// RenamedOption is an option of a draft that has another name in a store, or whose values have; Values are by their
+// names here.
+type RenamedOption struct {
+	Here, There string
+	Values      map[string]string
 }
 
 // TakeTheirs changes a draft to what a store shows, as one edit that can be undone: a title or description that is the
 // store's own stays so.
 func (s *Service) TakeTheirs(ctx context.Context, draftID, storeID int64, theirs Theirs) error {
-	return s.writePriced(ctx, draftID, writeOptions{}, func(_ pgx.Tx, w *writing) ([]edit.Operation, error) {
-		return theirs.operations(w.draft.Own[storeID], storeID), nil
+	o := writeOptions{variants: len(theirs.LeftOut) > 0}
+	return s.writePriced(ctx, draftID, o, func(tx pgx.Tx, w *writing) ([]edit.Operation, error) {
+		list := theirs.operations(w.draft.Own[storeID], storeID)
+		if len(theirs.LeftOut) > 0 {
+			left := slices.DeleteFunc(w.draft.Chosen(), func(id int64) bool { return slices.Contains(theirs.LeftOut, id) })
+			list = append(list, edit.ChooseVariants{Chosen: left})
+		}
+		if len(theirs.Renamed) > 0 {
+			list = append(list, edit.RenameOptions{Options: renamed(w.draft.Options, theirs.Renamed)})
+		}
+		if len(theirs.Pictures) == 0 {
+			return list, nil
+		}
+		arranged, err := s.arranged(ctx, tx, w.draft.Pictures, theirs.Pictures)
+		return append(list, arranged), err
 	})
+}
+
+// renamed are options with other names.
+func renamed(options []variant.Option, names []RenamedOption) []variant.Option {
+	next := make([]variant.Option, len(options))
+	for i, o := range options {
+		next[i] = variant.Option{Name: o.Name, Original: o.Original, Values: slices.Clone(o.Values)}
+		at := slices.IndexFunc(names, func(n RenamedOption) bool { return n.Here == o.Name })
+		if at < 0 {
+			continue
+		}
+		next[i].Name = names[at].There
+		for j, v := range o.Values {
+			next[i].Values[j].Name = cmp.Or(names[at].Values[v.Name], v.Name)
+		}
+	}
+	return next
+}
+
+// arranged shows the pictures with some hashes, in their order, and hides the others. It returns a problem where the
+// draft does not have one of them.
+func (s *Service) arranged(ctx context.Context, q database.Querier, pictures []edit.Picture,
+	hashes []string) (edit.ArrangePictures, error) {
+	urls := make([]string, len(pictures))
+	for i, p := range pictures {
+		urls[i] = p.URL
+	}
+	known, err := s.Media.Known(ctx, q, urls)
+	if err != nil {
+		return edit.ArrangePictures{}, err
+	}
+	var first, rest []edit.PictureChoice
+	for _, hash := range hashes {
+		at := slices.IndexFunc(pictures, func(p edit.Picture) bool { return known[p.URL].Hash == hash })
+		if at < 0 {
+			return edit.ArrangePictures{}, apikit.Problem(422, "fields",
+				"The store shows a picture that this draft does not have. Send ours, or add it to the draft.")
+		}
+		first = append(first, edit.PictureChoice{ID: pictures[at].ID, Shown: true})
+	}
+	for _, p := range pictures {
+		if !slices.Contains(first, edit.PictureChoice{ID: p.ID, Shown: true}) {
+			rest = append(rest, edit.PictureChoice{ID: p.ID})
+		}
+	}
+	return edit.ArrangePictures{Pictures: append(first, rest...)}, nil
 }
 
 func (t *Theirs) operations(own edit.OwnWords, storeID int64) (list []edit.Operation) {

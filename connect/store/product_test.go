@@ -121,3 +121,30 @@ func TestAFoundProductIsReadFromOneObject(t *testing.T) {
 		t.Error("a name that cannot be kept was taken")
 	}
 }
+
+// What differs is gone once each field that differs is ours again, and a field is ours without touching any other.
+func TestOursGoesBackFieldByField(t *testing.T) {
+	theirs := mug()
+	theirs.Title, theirs.Tags, theirs.Visible, theirs.Pictures = "Cup", nil, false, []string{"q"}
+	theirs.Options = []store.Option{{Name: "Shade", Values: []string{"Sea", "Brick"}}}
+	theirs.Variants = []store.Variant{{Reference: "1", SKU: "X", Values: []string{"Sea"}, Price: "1.00", Stock: 2},
+		{Reference: "9", Values: []string{"Brick"}, Price: "3.00"}}
+	all := store.Differences(mug(), theirs, false)
+	done := theirs
+	for i, d := range all {
+		before := store.Differences(mug(), done, false)
+		done = store.WithOurs(mug(), done, []string{d.Field})
+		after := store.Differences(mug(), done, false)
+		for _, left := range after {
+			if left.Field == d.Field && left.Variant == d.Variant ||
+				!slices.ContainsFunc(before, func(b store.Difference) bool { return b == left }) &&
+					left.Field != "variants.values" {
+				t.Errorf("%d, %s: %+v is left", i, d.Field, left)
+			}
+		}
+	}
+	done = store.WithOurs(mug(), done, []string{store.FieldOptions})
+	if left := store.Differences(mug(), done, false); len(left) != 0 || done.Variants[0].Stock != 2 {
+		t.Errorf("%+v, %+v", left, done.Variants)
+	}
+}

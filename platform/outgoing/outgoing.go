@@ -306,6 +306,8 @@ func (c *Client) Do(ctx context.Context, r Request) (*Response, error) {
 		answer, err := c.once(ctx, r)
 		if err == nil && answer.Status == http.StatusTooManyRequests {
 			c.hold(host, retryAfter(answer.Header))
+		} else if err == nil {
+			c.hold(host, answer.Exhausted())
 		}
 		if err == nil && answer.Status != http.StatusTooManyRequests && answer.Status < 500 {
 			return answer, nil

@@ -22,6 +22,8 @@ type Plan struct {
 	// TooMany counts requests still to be answered 429, with RetryAfter seconds.
 	TooMany    int `json:"too_many"`
 	RetryAfter int `json:"retry_after"`
+	// NoneLeft is for how many seconds answers say that no request is left; 0 is that they say what is so.
+	NoneLeft int `json:"none_left"`
 	// CutAfter counts requests whose work is done but whose answer is cut off.
 	CutAfter int `json:"cut_after"`
 	// Down refuses everything by closing connections.
@@ -116,6 +118,9 @@ func (c *Control) Wrap(next http.Handler) http.Handler {
 			w.Header().Set("Content-Type", "text/html; charset=utf-8")
 			_, _ = w.Write([]byte("<!doctype html><title>Back soon</title><p>We are working on it."))
 			return
+		}
+		if p.NoneLeft > 0 {
+			w.Header().Set("RateLimit", fmt.Sprintf(`"requests";r=0;t=%d`, p.NoneLeft))
 		}
 		time.Sleep(time.Duration(p.LatencyMS) * time.Millisecond)
 		if !cut && !p.Truncate && !p.SlowBody {

@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"crypto/subtle"
 	"encoding/base64"
+	"fmt"
 	"html/template"
 	"net/http"
 	"net/url"
@@ -174,9 +175,20 @@ func (p *Server) guard(next http.HandlerFunc) http.HandlerFunc {
 			answer(w, http.StatusForbidden, map[string]string{"error": "insufficient_scope"}) // RFC 6750, section 3.1
 		case !p.limiter.Allow():
 			w.Header().Set("Retry-After", "1")
+			p.sayLeft(w)
 			answer(w, http.StatusTooManyRequests, map[string]string{"error": "too_many_requests"})
 		default:
+			p.sayLeft(w)
 			next(w, r)
 		}
 	}
+}
+
+// sayLeft says how many requests are left, as the IETF draft on RateLimit header fields has it.
+func (p *Server) sayLeft(w http.ResponseWriter) {
+	if w.Header().Get("RateLimit") != "" {
+		return // a fault says otherwise
+	}
+	w.Header().Set("RateLimit-Policy", fmt.Sprintf(`"requests";q=%d;w=1`, p.PerSecond))
+	w.Header().Set("RateLimit", fmt.Sprintf(`"requests";r=%d;t=1`, max(0, int(p.limiter.Tokens()))))
 }

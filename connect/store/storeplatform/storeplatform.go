@@ -199,6 +199,9 @@ func (s *session) send(ctx context.Context, method, path, key string, body any, 
 	if err != nil {
 		return err
 	}
+	if wait := answer.Exhausted(); wait > 0 && s.pace != nil {
+		s.pace.Asked(wait)
+	}
 	switch {
 	case answer.Status == http.StatusUnauthorized:
 		return s.refused(store.ErrDisapproved)

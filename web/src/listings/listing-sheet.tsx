@@ -38,22 +38,8 @@ const fieldNames: Record<string, string> = {
   "variants.picture": "Picture",
 };
 
-/** What can be taken from the store into the draft; the rest can only be sent. */
-const takable = new Set([
-  "title",
-  "description_html",
-  "vendor",
-  "type",
-  "collections",
-  "tags",
-  "search_title",
-  "search_description",
-  "visible",
-  "sell_when_out_of_stock",
-  "variants.price",
-  "variants.sku",
-  "variants.barcode",
-]);
+/** What can be sent and not taken: the draft has it from its supplier or by rule. */
+const sentOnly = new Set(["variants.was_price", "variants.picture"]);
 
 /** ListingSheet is a listing in full: what differs from its draft and in the store, and what it was sent as. */
 export function ListingSheet({ listing, onSend }: { listing: Listing; onSend: (drafts: number[]) => void }) {
@@ -120,36 +106,60 @@ export function ListingSheet({ listing, onSend }: { listing: Listing; onSend: (d
   );
 }
 
-/** There is what was changed in the store; each field is taken into the draft, or sent again as ours. */
+/** There is what was changed in the store; each field is taken into the draft, or sent again as it was sent before. */
 function There({ of, onSend }: { of: Full; onSend: (drafts: number[]) => void }) {
   const { may } = useSession();
   const client = useQueryClient();
   const say = useSay();
-  const take = useMutation({
-    mutationFn: (fields: string[]) =>
-      ask(api.POST("/api/listings/{id}/take-theirs", { params: { path: { id: of.id } }, body: { fields } })),
-    onSuccess: () => say("The draft is as the store shows it. It can be undone in the Workbench."),
-    onError: (error) => say(error.message, true),
+  const settled = {
+    onError: (error: Error) => say(error.message, true),
     onSettled: () => refresh(client, "listings", "draft", "drafts"),
+  };
+  const body = (fields: string[]) => ({ params: { path: { id: of.id } }, body: { fields } });
+  const take = useMutation({
+    mutationFn: (fields: string[]) => ask(api.POST("/api/listings/{id}/take-theirs", body(fields))),
+    onSuccess: () => say("The draft is as the store shows it. It can be undone in the Workbench."),
+    ...settled,
   });
+  const send = useMutation({
+    mutationFn: (fields: string[]) => ask(api.POST("/api/listings/{id}/send-ours", body(fields))),
+    onSuccess: () => say("The store shows it again as it was sent."),
+    ...settled,
+  });
+  const busy = take.isPending || send.isPending;
   const fields = [...new Set(of.there.map((d) => d.field))];
   return (
     <section className="mb-4 rounded-md bg-sunk p-2.5" aria-label="Changed in the store">
       <h3 className="mb-1 font-semibold">Changed in the store</h3>
-      <Differences list={of.there} ours="as sent" theirs="in the store" of={of} />
-      {may("editor") && (
-        <div className="mt-2 flex flex-wrap gap-1">
-          {fields
-            .filter((f) => takable.has(f))
-            .map((f) => (
-              <Button key={f} onClick={() => take.mutate([f])} disabled={take.isPending}>
-                Take their {(fieldNames[f] ?? f).toLowerCase()}
-              </Button>
-            ))}
-          <Button tone="quiet" onClick={() => onSend([of.draft_id])}>
-            Send ours…
-          </Button>
-        </div>
+      {fields.map((field) => {
+        const name = (fieldNames[field] ?? field).toLowerCase();
+        return (
+          <div key={field} className="mb-2">
+            <Differences
+              list={of.there.filter((d) => d.field === field)}
+              ours="as sent"
+              theirs="in the store"
+              of={of}
+            />
+            {may("editor") && (
+              <div className="mt-1 flex flex-wrap gap-1">
+                {!sentOnly.has(field) && (
+                  <Button onClick={() => take.mutate([field])} disabled={busy}>
+                    Take their {name}
+                  </Button>
+                )}
+                <Button onClick={() => send.mutate([field])} disabled={busy}>
+                  Send our {name}
+                </Button>
+              </div>
+            )}
+          </div>
+        );
+      })}
+      {may("editor") && fields.length > 1 && (
+        <Button tone="quiet" onClick={() => onSend([of.draft_id])}>
+          Send all of ours…
+        </Button>
       )}
     </section>
   );
