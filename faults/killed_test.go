@@ -92,7 +92,7 @@ func TestKilledAndCutTwoRunsEndTrue(t *testing.T) {
 	w := readyFor(t, n)
 	ids := ready(t, w, n)
 	instances := ownInstances(t, w, path)
-	other := w.SignIn("olga@example.com", "a long password")
+	other := secondMember(t, w)
 	var runs [2]publishing.Run
 	w.Fault(w.ShopURL, together[0])
 	w.Owner.Must("POST", "/api/runs", testkit.RunOf(1, ids[:2*n/3]...), &runs[0])
@@ -139,6 +139,40 @@ func TestKilledAndCutTwoRunsEndTrue(t *testing.T) {
 		t.Errorf("%d kills, %d while something was sent", killed, sending)
 	}
 	agreeAll(t, w, n)
+}
+
+// Under each fault of the store by itself, every item of a run ends in one true state once the store is well again.
+func TestUnderEachFaultEveryItemEndsTrue(t *testing.T) {
+	n := many(500, 6)
+	w := readyFor(t, n)
+	w.App.Publishing.Pause = 50 * time.Millisecond
+	ids := ready(t, w, n)
+	for _, plan := range together {
+		t.Run(fmt.Sprintf("%+v", plan), func(t *testing.T) {
+			w.Fault(w.ShopURL, plan)
+			var run publishing.Run
+			w.Owner.Must("POST", "/api/runs", testkit.RunOf(1, ids...), &run)
+			time.Sleep(time.Duration(many(5_000, 400)) * time.Millisecond)
+			w.Fault(w.ShopURL, fault.Plan{})
+			if plan.RevokeTokens {
+				w.ConnectStore()
+			}
+			waitAndRetry(t, w, run.ID)
+			for _, i := range w.Run(run.ID).Items {
+				if !i.State.InStore() {
+					t.Errorf("%s: %s, %s", i.Title, i.State, i.Reason)
+				}
+			}
+			agreeAll(t, w, n)
+			down := testkit.RunOf(1, ids...)
+			down["act"] = publish.TakeDown
+			w.Owner.Must("POST", "/api/runs", down, &run)
+			ended(t, w, run.ID)
+			if left := len(w.Shop.Products()); left != 0 {
+				t.Errorf("%d are left in the store", left)
+			}
+		})
+	}
 }
 
 // waitAndRetry waits until runs have ended, and has what failed or is not known tried again, with the store well.

@@ -59,6 +59,16 @@ func readyFor(t *testing.T, n int) *testkit.World {
 	return w
 }
 
+// secondMember is an editor beside the owner.
+func secondMember(t *testing.T, w *testkit.World) *testkit.Person {
+	t.Helper()
+	if _, err := w.App.Members.Add(t.Context(), "ed@example.com", "Ed", access.Editor,
+		"another long password"); err != nil {
+		t.Fatal(err)
+	}
+	return w.SignIn("ed@example.com", "another long password")
+}
+
 // ended waits until runs have ended.
 func ended(t *testing.T, w *testkit.World, runs ...int64) (all []testkit.RunInFull) {
 	t.Helper()
@@ -83,7 +93,7 @@ func TestOneDraftInTwoRunsAtOnceIsOneProduct(t *testing.T) {
 	ids := ready(t, w, n)
 	_, second := w.Instance(w.App.Pool)
 	w.Fault(w.ShopURL, fault.Plan{LatencyMS: 200})
-	other := w.SignIn("olga@example.com", "a long password")
+	other := secondMember(t, w)
 	var runs [2]publishing.Run
 	var both sync.WaitGroup
 	for i, who := range []*testkit.Person{w.Owner, other} {
@@ -113,10 +123,7 @@ func TestOneDraftInTwoRunsAtOnceIsOneProduct(t *testing.T) {
 
 func TestGuessesAreCountedBeforeTheyAreHashed(t *testing.T) {
 	w := testkit.Start(t)
-	if _, err := w.App.Members.Add(t.Context(), "ed@example.com", "Ed", access.Editor,
-		"another long password"); err != nil {
-		t.Fatal(err)
-	}
+	secondMember(t, w)
 	before := w.App.Members.Hashed()
 	var all sync.WaitGroup
 	statuses := make([]int, 60)
