@@ -119,7 +119,8 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 		Pause: 3 * time.Second, Tries: 8}
 	a.Pricing.Listings, a.Pricing.Choices, a.Workbench.Listings = a.Publishing, a.Offers, a.Publishing
 	a.Orders = &orders.Service{Pool: pool, Stores: a.Stores, Sources: a.Sources, Offers: a.Offers, Pricing: a.Pricing,
-		Pictures: a.Workbench, Box: box, Jobs: a.Jobs, Progress: a.Progress, Log: log, PublicURL: s.PublicURL}
+		Pictures: a.Workbench, Drafts: a.Workbench, Same: a.Matching, Box: box, Jobs: a.Jobs, Progress: a.Progress,
+		Log: log, PublicURL: s.PublicURL}
 	a.Stores.OnConnected = a.Orders.Connected
 	a.Pricing.Work(a.Jobs)
 	a.Sources.Work(a.Jobs)
@@ -138,7 +139,7 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 	})
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[RecoverArgs]) error {
 		return errors.Join(a.Sources.RecoverLost(ctx), a.Publishing.Sweep(ctx), a.Orders.FollowUp(ctx),
-			a.Orders.EstimateAgain(ctx))
+			a.Orders.EstimateAgain(ctx), a.Orders.BuyDue(ctx))
 	})
 	jobs.Handle(a.Jobs, func(ctx context.Context, _ *river.Job[ReadOrdersArgs]) error {
 		return a.Orders.ReadAll(ctx)

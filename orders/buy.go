@@ -55,12 +55,14 @@ type PurchaseReview struct {
 
 	source, supplier int64
 	lines            []line
+	late, short      bool // it arrives after the days that are promised; there is less of it than is needed
 	expected         money.Amount
 	charges          money.Amount
 }
 
 // LineReview is a line that would be bought.
 type LineReview struct {
+	LineID   int64  `json:"line_id"`
 	Title    string `json:"title"`
 	Variant  string `json:"variant" doc:"As the supplier calls it"`
 	Quantity int64  `json:"quantity"`
@@ -94,9 +96,13 @@ type Chosen struct {
 type buying struct {
 	BuyInput
 	pricers map[int64]*pricing.Pricer
+	// auto is where no person buys.
+	auto *autoRun
 }
 
-func newBuying(in BuyInput) *buying { return &buying{in, map[int64]*pricing.Pricer{}} }
+func newBuying(in BuyInput) *buying {
+	return &buying{BuyInput: in, pricers: map[int64]*pricing.Pricer{}}
+}
 
 func (in *buying) service(orderID int64, supplier string) string {
 	for _, c := range in.Services {
@@ -216,5 +222,5 @@ func (s *Service) review(ctx context.Context, q database.Querier, id int64, in *
 	if !known {
 		return out, nil
 	}
-	return out, out.leave(p, &h, lines, cost)
+	return out, out.leave(ctx, q, p, &h, lines, cost)
 }

@@ -218,29 +218,18 @@ func (s *Service) Arrived(ctx context.Context, id int64) (int, error) {
 // GiveUp takes a purchase back that is not bought yet: one that waits, is on an order sheet, or was refused. What was
 // to be bought may then be bought another way.
 func (s *Service) GiveUp(ctx context.Context, id int64, reason string) (Order, error) {
-	var orderID int64
-	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, `update purchase set state = 'cancelled', reason = $2, next_at = null
+	return s.changeOrder(ctx, func(tx pgx.Tx) (orderID int64, err error) {
+		err = tx.QueryRow(ctx, `update purchase set state = 'cancelled', reason = $2, next_at = null
 			where id = $1 and (state = 'waiting' and tries = 0 or state = 'to_send' or by_sheet
 			and state in ('placed', 'paid')) returning order_id`, id, strings.TrimSpace(reason)).Scan(&orderID)
 		if database.Missing(err) {
-			return apikit.Problem(409, "", "This purchase is with the supplier already: ask them to cancel it.")
+			return 0, apikit.Problem(409, "", "This purchase is with the supplier already: ask them to cancel it.")
 		}
 		if err != nil {
-			return err
+			return 0, err
 		}
-		if err := note(ctx, tx, orderID, "Took the purchase back: %s", reason); err != nil {
-			return err
-		}
-		return s.settle(ctx, tx, orderID)
+		return orderID, note(ctx, tx, orderID, "Took the purchase back: %s", reason)
 	})
-	if err != nil {
-		return Order{}, err
-	}
-	if err := s.Estimate(ctx, orderID); err != nil {
-		return Order{}, err
-	}
-	return s.Order(ctx, orderID)
 }
 
 // exportPage is how many orders are read at a time.

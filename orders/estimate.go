@@ -45,7 +45,8 @@ func (s *Service) quote(ctx context.Context, q database.Querier, p *pricing.Pric
 	return b
 }
 
-// paid is what a customer paid for the lines that are ours, with the delivery where all of them are.
+// paid is what a customer paid for the lines that are ours, with the delivery where all of them are; also for those
+// that are left out, until it is given back.
 func (h *head) paid(lines []line) (money.Amount, error) {
 	sum := money.Zero(h.currency)
 	all := true
@@ -87,11 +88,11 @@ func (s *Service) Estimate(ctx context.Context, orderID int64) error {
 		if err != nil {
 			return err
 		}
-		left, err := order.Profit(paid, cost, p.Terms())
+		left, err := order.Profit(paid, money.New(h.refunded, h.currency), cost, p.Terms())
 		if err != nil {
 			return fmt.Errorf("the profit of order %s: %w", h.number, err)
 		}
-		n, c := left.Profit.Minor(), cost.Minor()
+		n, c := left.Minor(), cost.Minor()
 		profit, whole = &n, &c
 	}
 	var moved bool
@@ -134,28 +135,21 @@ func (s *Service) estimate(ctx context.Context, id int64) {
 	}
 }
 
-// standing adds up what the purchases that stand cost, each once.
-func (h *head) standing(lines []line) (money.Amount, error) {
-	sum := money.Zero(h.currency)
-	seen := map[int64]bool{}
-	for _, l := range lines {
-		if !l.ours || l.toBuy() || l.purchaseCost == nil || seen[l.purchaseID] {
-			continue
-		}
-		seen[l.purchaseID] = true
-		var err error
-		if sum, err = sum.Add(money.New(*l.purchaseCost, h.currency)); err != nil {
-			return sum, err
-		}
-	}
-	return sum, nil
+// standing adds up what the purchases of an order cost that stand, whatever is claimed from the suppliers, less what
+// they gave back.
+func (h *head) standing(ctx context.Context, q database.Querier) (money.Amount, error) {
+	var sum int64
+	err := q.QueryRow(ctx, `select coalesce(sum(p.cost - coalesce((select sum(c.recovered_here) from claim c
+			where c.purchase_id = p.id), 0)), 0)::bigint
+		from purchase p where p.order_id = $1 and p.state not in ('refused', 'cancelled')`, h.id).Scan(&sum)
+	return money.New(sum, h.currency), err
 }
 
 // costOf adds up what lines cost: the purchases that stand, and what is still to be bought at the figures of now. It
 // says why where that is not known; then there is no sum.
 func (s *Service) costOf(ctx context.Context, p *pricing.Pricer, h *head, lines []line) (sum money.Amount,
 	trouble string, err error) {
-	if sum, err = h.standing(lines); err != nil {
+	if sum, err = h.standing(ctx, s.Pool); err != nil {
 		return sum, "", err
 	}
 	for i := range lines {

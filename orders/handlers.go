@@ -84,6 +84,56 @@ func (s *Service) Register(a *apikit.API) {
 			return apikit.OK(s.Owed(ctx))
 		})
 	s.registerByHand(a)
+	s.registerProblems(a)
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/auto-buy", "getAutoBuy",
+		"Which orders of a store are bought without a person",
+		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[AutoBuyView], error) {
+			return apikit.OK(s.AutoBuy(ctx, in.ID))
+		})
+	apikit.Register(a, access.Owner, http.MethodPut, "/api/stores/{id}/auto-buy", "setAutoBuy",
+		"Say which orders of a store are bought without a person, and when", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body AutoBuy
+		}) (*apikit.Body[AutoBuyView], error) {
+			return apikit.OK(s.SetAutoBuy(ctx, in.ID, in.Body))
+		})
+}
+
+// registerProblems adds the routes of what a person does where something goes wrong.
+func (s *Service) registerProblems(a *apikit.API) {
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/orders/lines/{id}/suppliers", "otherSuppliers",
+		"The same item at other suppliers, as it comes to for a line of an order",
+		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[[]OtherSupplier], error) {
+			return apikit.OK(s.OtherSuppliers(ctx, in.ID))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodPut, "/api/orders/lines/{id}", "setOrderLine",
+		"Buy a line from another supplier for its order alone, or not at all", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body LineInput
+		}) (*apikit.Body[Order], error) {
+			return apikit.OK(s.SetLine(ctx, in.ID, in.Body))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/purchases/{id}/claims", "openClaim",
+		"Note what went wrong with a purchase, and claim it from the supplier", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body ClaimInput
+		}) (*apikit.Body[Order], error) {
+			return apikit.OK(s.Claim(ctx, in.ID, in.Body))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/orders/{id}/refunds", "refundOrder",
+		"Give a customer money back through the store", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body RefundInput
+		}) (*apikit.Body[Order], error) {
+			return apikit.OK(s.Refund(ctx, in.ID, in.Body))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/claims/{id}/settle", "settleClaim",
+		"End a claim with what the supplier gave back, or write it off", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body SettleInput
+		}) (*apikit.Body[Order], error) {
+			return apikit.OK(s.SettleClaim(ctx, in.ID, in.Body))
+		})
 }
 
 // registerByHand adds the routes of what a person does with order sheets and files.

@@ -17,6 +17,7 @@ type head struct {
 	number      string
 	currency    money.Currency
 	shipping    int64
+	refunded    int64
 	country     string
 	cancelled   bool
 }
@@ -30,7 +31,10 @@ type line struct {
 	quantity       int64
 	price          int64
 	ours           bool
+	leftOut        bool // a person decided not to buy it
+	elsewhere      bool // it is bought from another supplier than its draft's, for this order alone
 	draftID        int64
+	draftVariantID int64
 	offerID        int64 // 0 where it is not bought through us any more
 	offerVariantID int64
 	offerNumber    string
@@ -52,15 +56,15 @@ type line struct {
 	purchaseLines  int64
 }
 
-// toBuy tells whether a line is still to be bought: it is ours, and in no purchase that stands.
-func (l *line) toBuy() bool { return l.ours && (l.purchase == "" || l.purchase.Failed()) }
+// toBuy tells whether a line is still to be bought: it is ours, not left out, and in no purchase that stands.
+func (l *line) toBuy() bool { return l.ours && !l.leftOut && (l.purchase == "" || l.purchase.Failed()) }
 
 // readHead reads an order without its lines.
 func readHead(ctx context.Context, q database.Querier, orderID int64) (h head, err error) {
 	var currency string
-	if err := q.QueryRow(ctx, `select id, store_id, store_order, number, currency, shipping, country, cancelled
-		from customer_order where id = $1`, orderID).Scan(&h.id, &h.storeID, &h.storeOrder, &h.number, &currency,
-		&h.shipping, &h.country, &h.cancelled); err != nil {
+	if err := q.QueryRow(ctx, `select id, store_id, store_order, number, currency, shipping, refunded, country,
+		cancelled from customer_order where id = $1`, orderID).Scan(&h.id, &h.storeID, &h.storeOrder, &h.number,
+		&currency, &h.shipping, &h.refunded, &h.country, &h.cancelled); err != nil {
 		return h, err
 	}
 	h.currency, err = money.ParseCurrency(currency)
@@ -74,7 +78,8 @@ func read(ctx context.Context, q database.Querier, orderID int64) (h head, lines
 	}
 	rows, err := q.Query(ctx, `
 		select l.id, l.store_line, l.title, l.variant, l.sku, l.quantity, l.price, l.draft_variant_id is not null,
-			coalesce(d.draft_id, 0), coalesce(v.offer_id, 0), coalesce(v.id, 0), coalesce(o.number, ''),
+			l.left_out_at is not null, l.bought_as is not null, coalesce(d.draft_id, 0), coalesce(d.id, 0),
+			coalesce(v.offer_id, 0), coalesce(v.id, 0), coalesce(o.number, ''),
 			coalesce(v.number, ''), coalesce(v.option_values, '{}'), coalesce(o.source_id, 0), coalesce(x.name, ''),
 			coalesce(o.supplier_id, 0), coalesce(u.name, ''), coalesce(x.takes_orders, false), coalesce(x.state =
 				'connected', false),
@@ -84,7 +89,7 @@ func read(ctx context.Context, q database.Querier, orderID int64) (h head, lines
 			(select count(*) from order_line other where other.purchase_id = l.purchase_id)
 		from order_line l
 		left join facts.draft_variant_ever d on d.id = l.draft_variant_id
-		left join facts.offer_variant v on v.id = d.offer_variant_id
+		left join facts.offer_variant v on v.id = coalesce(l.bought_as, d.offer_variant_id)
 		left join facts.offer o on o.id = v.offer_id
 		left join facts.source x on x.id = o.source_id
 		left join facts.supplier u on u.id = o.supplier_id
@@ -95,7 +100,8 @@ func read(ctx context.Context, q database.Querier, orderID int64) (h head, lines
 	}
 	lines, err = pgx.CollectRows(rows, func(row pgx.CollectableRow) (l line, err error) {
 		return l, row.Scan(&l.id, &l.storeLine, &l.title, &l.variant, &l.sku, &l.quantity, &l.price, &l.ours,
-			&l.draftID, &l.offerID, &l.offerVariantID, &l.offerNumber, &l.variantNumber, &l.optionValues, &l.sourceID,
+			&l.leftOut, &l.elsewhere, &l.draftID, &l.draftVariantID, &l.offerID, &l.offerVariantID, &l.offerNumber,
+			&l.variantNumber, &l.optionValues, &l.sourceID,
 			&l.source, &l.supplierID, &l.supplier, &l.takesOrders, &l.connected, &l.stock, &l.stockUnknown, &l.gone,
 			&l.purchaseID,
 			&l.purchase, &l.purchaseOwed, &l.purchaseCost, &l.purchaseLines)

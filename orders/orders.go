@@ -16,6 +16,7 @@ import (
 	"plainpelican/connect/source"
 	"plainpelican/connect/store"
 	"plainpelican/core/order"
+	"plainpelican/matching"
 	"plainpelican/platform/access"
 	"plainpelican/platform/database"
 	"plainpelican/platform/jobs"
@@ -23,6 +24,7 @@ import (
 	"plainpelican/platform/secrets"
 	"plainpelican/pricing"
 	"plainpelican/stores"
+	"plainpelican/workbench"
 )
 
 // Stores is where orders come from, and are told of parcels.
@@ -47,6 +49,16 @@ type Pricing interface {
 	PricerIn(ctx context.Context, q database.Querier, storeID int64) (*pricing.Pricer, error)
 }
 
+// Alternatives finds the same item at other suppliers.
+type Alternatives interface {
+	FindAlternatives(ctx context.Context, offer, storeID int64, market string) (matching.Alternatives, error)
+}
+
+// Drafts says which variants of another offer a draft's variants can be bought as.
+type Drafts interface {
+	PreviewSwap(ctx context.Context, draft, storeID int64, in workbench.SwapInput) (workbench.SwapPreview, error)
+}
+
 // Pictures gives the first picture of each draft.
 type Pictures interface {
 	Pictures(ctx context.Context, drafts []int64) (map[int64]string, error)
@@ -60,6 +72,8 @@ type Service struct {
 	Offers    Offers
 	Pricing   Pricing
 	Pictures  Pictures
+	Drafts    Drafts
+	Same      Alternatives
 	Box       *secrets.Box
 	Jobs      *jobs.Runner
 	Progress  *progress.Stream
@@ -120,7 +134,9 @@ type Event struct {
 // settle works out an order's state anew from its lines and purchases, and what it costs by what was bought; it is
 // called by whoever moved one of them, in the same transaction, and tells browsers.
 func (s *Service) settle(ctx context.Context, q database.Querier, orderID int64) error {
-	rows, err := q.Query(ctx, `select o.cancelled, l.draft_variant_id is not null, coalesce(p.state, '')
+	rows, err := q.Query(ctx, `select o.cancelled, l.draft_variant_id is not null, coalesce(p.state, ''),
+			l.left_out_at is not null, exists (select from claim c join purchase b on b.id = c.purchase_id
+				where b.order_id = o.id and c.state = 'open')
 		from customer_order o join order_line l on l.order_id = o.id left join purchase p on p.id = l.purchase_id
 		where o.id = $1 order by l.position`, orderID)
 	if err != nil {
@@ -131,7 +147,7 @@ func (s *Service) settle(ctx context.Context, q database.Querier, orderID int64)
 	defer rows.Close()
 	for rows.Next() {
 		var l order.Line
-		if err := rows.Scan(&cancelled, &l.Ours, &l.Purchase); err != nil {
+		if err := rows.Scan(&cancelled, &l.Ours, &l.Purchase, &l.LeftOut, &l.Claimed); err != nil {
 			return err
 		}
 		lines = append(lines, l)

@@ -58,6 +58,16 @@ func (s *Service) buyOne(ctx context.Context, id int64, in *buying) (left *Order
 		if err != nil {
 			return err
 		}
+		if in.auto != nil {
+			waits, err := in.auto.waits(ctx, tx, id, &look)
+			if err != nil {
+				return err
+			}
+			if waits != "" {
+				left = &OrderLeft{id, number, waits}
+				return nil
+			}
+		}
 		if look.Blocked != "" {
 			left = &OrderLeft{id, number, look.Blocked}
 			return nil
@@ -73,7 +83,7 @@ func (s *Service) buyOne(ctx context.Context, id int64, in *buying) (left *Order
 				left = &OrderLeft{id, number, p.Blocked}
 				continue
 			}
-			if err := s.begin(ctx, tx, id, &p, in.Comment); err != nil {
+			if err := s.begin(ctx, tx, id, &p, in); err != nil {
 				return err
 			}
 			begun++
@@ -84,14 +94,13 @@ func (s *Service) buyOne(ctx context.Context, id int64, in *buying) (left *Order
 }
 
 // begin writes a purchase down and queues it.
-func (s *Service) begin(ctx context.Context, tx pgx.Tx, orderID int64, p *PurchaseReview, comment string) error {
+func (s *Service) begin(ctx context.Context, tx pgx.Tx, orderID int64, p *PurchaseReview, in *buying) error {
 	var id int64
 	if err := tx.QueryRow(ctx, `insert into purchase (order_id, source_id, supplier_id, service, currency, expected,
-			charges, cost, comment, created_by, by_sheet, state) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11,
-			case when $11 then 'to_send' else 'waiting' end) returning id`, orderID,
-		p.source,
-		p.supplier, p.Service, p.expected.Currency().String(), p.expected.Minor(), p.charges.Minor(), p.Cost.Minor(),
-		comment, access.Who(ctx).Name, p.BySheet).Scan(&id); err != nil {
+			charges, cost, comment, created_by, by_sheet, automatic, state) values ($1, $2, $3, $4, $5, $6, $7, $8,
+			$9, $10, $11, $12, case when $11 then 'to_send' else 'waiting' end) returning id`, orderID, p.source, p.supplier,
+		p.Service, p.expected.Currency().String(), p.expected.Minor(), p.charges.Minor(), p.Cost.Minor(),
+		in.Comment, access.Who(ctx).Name, p.BySheet, in.auto != nil).Scan(&id); err != nil {
 		return err
 	}
 	for _, l := range p.lines {

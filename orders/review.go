@@ -12,23 +12,24 @@ import (
 )
 
 // leave says what an order leaves when the rest of it is bought for a cost.
-func (o *OrderReview) leave(p *pricing.Pricer, h *head, lines []line, cost money.Amount) error {
+func (o *OrderReview) leave(ctx context.Context, q database.Querier, p *pricing.Pricer, h *head, lines []line,
+	cost money.Amount) error {
 	paid, err := h.paid(lines)
 	if err != nil {
 		return err
 	}
-	standing, err := h.standing(lines)
+	standing, err := h.standing(ctx, q)
 	if err != nil {
 		return err
 	}
 	if cost, err = cost.Add(standing); err != nil {
 		return err
 	}
-	left, err := order.Profit(paid, cost, p.Terms())
+	left, err := order.Profit(paid, money.New(h.refunded, h.currency), cost, p.Terms())
 	if err != nil {
 		return err
 	}
-	o.Paid, o.Profit = &paid, &left.Profit
+	o.Paid, o.Profit = &paid, &left
 	return nil
 }
 
@@ -47,7 +48,7 @@ func (s *Service) reviewPurchase(ctx context.Context, q database.Querier, p *pri
 	var owed, cost, charges money.Amount
 	for i := range lines {
 		l := &lines[i]
-		out.Lines = append(out.Lines, LineReview{l.title, strings.Join(l.optionValues, ", "), l.quantity})
+		out.Lines = append(out.Lines, LineReview{l.id, l.title, strings.Join(l.optionValues, ", "), l.quantity})
 		switch {
 		case l.offerID == 0:
 			block("“%s” is not linked to a supplier's variant any more. Link its draft to another supplier.", l.title)
@@ -58,6 +59,7 @@ func (s *Service) reviewPurchase(ctx context.Context, q database.Querier, p *pri
 			block("%s has stopped selling “%s”. Buy it from another supplier.", l.supplier, l.title)
 			continue
 		case !l.stockUnknown && int64(l.stock) < l.quantity:
+			out.short = true
 			out.Warnings = append(out.Warnings, fmt.Sprintf("%s has %d of “%s” left, and %d are needed.", l.supplier,
 				l.stock,
 				l.title, l.quantity))
@@ -76,6 +78,7 @@ func (s *Service) reviewPurchase(ctx context.Context, q database.Querier, p *pri
 			owed, cost, charges, service = b.owed, total, b.cost.Charges, b.choice.Delivery.Name
 			out.Service = service
 			if !b.choice.KeepsPromise {
+				out.late = true
 				out.Warnings = append(out.Warnings, fmt.Sprintf("%s takes up to %d days, and %d are promised.", service,
 					b.choice.Door.Max, p.PromiseDays))
 			}

@@ -36,6 +36,9 @@ func (s *Service) Work(r *jobs.Runner) {
 			job.Args.PurchaseID)
 	})
 	jobs.Handle(r, func(ctx context.Context, job *river.Job[PayArgs]) error { return s.pay(ctx, job.Args.PurchaseID) })
+	jobs.Handle(r, func(ctx context.Context, job *river.Job[RefundArgs]) error {
+		return s.refund(ctx, job.Args.RefundID)
+	})
 	jobs.Handle(r, func(ctx context.Context, job *river.Job[TellArgs]) error {
 		return s.tellStore(ctx,
 			job.Args.ParcelID)

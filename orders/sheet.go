@@ -24,11 +24,14 @@ type Order struct {
 	AcceptedBy string               `json:"accepted_by"`
 	Faults     []order.AddressFault `json:"faults" doc:"What is doubtful of the address"`
 	Shipping   money.Amount         `json:"shipping" doc:"That the customer paid"`
+	Refunded   money.Amount         `json:"refunded" doc:"That the customer got back"`
 	Cost       *money.Amount        `json:"cost,omitempty" doc:"Landed, of what is ours"`
 	Items      []Item               `json:"items"`
 	Purchases  []PurchaseView       `json:"purchases"`
+	Refunds    []RefundView         `json:"refunds"`
 	Events     []EventView          `json:"events"`
 	Note       string               `json:"note"`
+	AutoWaits  string               `json:"auto_waits" doc:"Why it was not bought without a person"`
 }
 
 // Item is a line of an order.
@@ -46,6 +49,9 @@ type Item struct {
 	Source     string       `json:"source"`
 	Buys       string       `json:"buys" doc:"The supplier's variant"`
 	PurchaseID int64        `json:"purchase_id"`
+	LeftOut    bool         `json:"left_out" doc:"A person decided not to buy it"`
+	Elsewhere  bool         `json:"elsewhere" doc:"Bought from another supplier than its draft's, for this order alone"`
+	ToBuy      bool         `json:"to_buy"`
 }
 
 // PurchaseView is what was bought from one supplier.
@@ -69,6 +75,7 @@ type PurchaseView struct {
 	PaidAt    *time.Time          `json:"paid_at,omitempty"`
 	PaidBy    string              `json:"paid_by"`
 	Parcels   []ParcelView        `json:"parcels"`
+	Claims    []ClaimView         `json:"claims"`
 }
 
 // ParcelView is a parcel of a purchase.
@@ -109,15 +116,15 @@ func (s *Service) Order(ctx context.Context, id int64) (Order, error) {
 		return out, err
 	}
 	var cost *int64
-	if err := s.Pool.QueryRow(ctx, `select cost, note from customer_order where id = $1`, id).
-		Scan(&cost, &out.Note); err != nil {
+	if err := s.Pool.QueryRow(ctx, `select cost, note, auto_waits from customer_order where id = $1`, id).
+		Scan(&cost, &out.Note, &out.AutoWaits); err != nil {
 		return out, err
 	}
 	if cost != nil {
 		landed := money.New(*cost, h.currency)
 		out.Cost = &landed
 	}
-	out.Shipping = money.New(h.shipping, h.currency)
+	out.Shipping, out.Refunded = money.New(h.shipping, h.currency), money.New(h.refunded, h.currency)
 	customer, corrected, by, err := s.customer(ctx, s.Pool, &h)
 	if err != nil {
 		return out, fmt.Errorf("opening who bought order %s: %w", h.number, err)
@@ -138,10 +145,13 @@ func (s *Service) Order(ctx context.Context, id int64) (Order, error) {
 		out.Units += int(l.quantity)
 		out.Items = append(out.Items, Item{l.id, l.title, l.variant, l.sku, l.quantity, money.New(l.price, h.currency),
 			l.ours, l.draftID, pictures[l.draftID], l.supplier, l.source, strings.Join(l.optionValues, ", "),
-			l.purchaseID})
+			l.purchaseID, l.leftOut, l.elsewhere, l.toBuy()})
 	}
 	out.Lines = len(lines)
 	if out.Purchases, err = s.purchases(ctx, &h); err != nil {
+		return out, err
+	}
+	if out.Refunds, err = s.refunds(ctx, &h); err != nil {
 		return out, err
 	}
 	rows, err = s.Pool.Query(ctx, `select at, by, words from order_event where order_id = $1 order by id desc limit
@@ -190,7 +200,7 @@ func (s *Service) purchases(ctx context.Context, h *head) ([]PurchaseView, error
 		if err != nil {
 			return p, err
 		}
-		p.Owed, p.Parcels = money.New(expected, c), []ParcelView{}
+		p.Owed, p.Parcels, p.Claims = money.New(expected, c), []ParcelView{}, []ClaimView{}
 		if total != nil {
 			p.Owed, p.Rose = money.New(*total, c), *total > expected
 		}
@@ -222,5 +232,8 @@ func (s *Service) purchases(ctx context.Context, h *head) ([]PurchaseView, error
 			}
 			return nil
 		})
+	if err == nil {
+		err = s.claims(ctx, h, list)
+	}
 	return apikit.List(list), err
 }

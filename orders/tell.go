@@ -97,19 +97,11 @@ func (s *Service) tellStore(ctx context.Context, id int64) error {
 	if err == nil {
 		err = session.Fulfil(ctx, key, storeOrder, f)
 	}
-	var refused *store.Refused
-	reason := ""
+	reason, wait := storeSaid(err)
 	switch {
-	case err == nil:
 	case ctx.Err() != nil, database.Away(err):
 		return err
-	case errors.As(err, &refused):
-		reason = refused.Message
-	case errors.Is(err, store.ErrDisapproved), errors.Is(err, store.ErrForbidden), apikit.IsProblem(err):
-		reason = "The store does not let us say so: connect it again, then tell it again."
-	case errors.Is(err, store.ErrGone):
-		reason = "The store no longer has this order."
-	default:
+	case wait:
 		return river.JobSnooze(2 * s.pause())
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {

@@ -2,6 +2,7 @@ package orders
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
 	"github.com/jackc/pgx/v5"
@@ -117,6 +118,7 @@ func (s *Service) FollowUp(ctx context.Context) error {
 		return err
 	}
 	sessions := map[int64]*source.Session{}
+	var failed error
 	for _, d := range list {
 		if d.State == order.Unknown { // asked by who sends, under its fence
 			if err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
@@ -142,10 +144,10 @@ func (s *Service) FollowUp(ctx context.Context) error {
 			continue
 		}
 		if err := s.follows(ctx, d.ID, d.OrderID, made); err != nil {
-			return err
+			failed = errors.Join(failed, fmt.Errorf("purchase %d: %w", d.ID, err)) // asked again in its turn
 		}
 	}
-	return nil
+	return failed
 }
 
 func (s *Service) follows(ctx context.Context, id, orderID int64, made source.Purchase) error {
@@ -174,6 +176,8 @@ func (s *Service) recover(ctx context.Context) error {
 				func(id int64) river.JobArgs { return PlaceArgs{id} }},
 			{PayArgs{}.Kind(), "PurchaseID", `purchase w where w.paying`,
 				func(id int64) river.JobArgs { return PayArgs{id} }},
+			{RefundArgs{}.Kind(), "RefundID", `refund w where w.made_at is null and w.error = ''`,
+				func(id int64) river.JobArgs { return RefundArgs{id} }},
 			{TellArgs{}.Kind(), "ParcelID", `parcel w where w.told_at is null and w.told_error = '' and w.number <> ''`,
 				func(id int64) river.JobArgs { return TellArgs{id} }},
 		} {

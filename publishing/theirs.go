@@ -94,7 +94,8 @@ func (s *Service) SendOurs(ctx context.Context, id int64, fields []string) error
 			return notFoundOr(err)
 		}
 		if sending {
-			return apikit.Problem(409, "", "A publish run is sending this product at the moment. Try again in a moment.")
+			return apikit.Problem(409, "",
+				"A publish run is sending this product at the moment. Try again in a moment.")
 		}
 		h, err := s.open(ctx, id)
 		if err != nil {
@@ -150,7 +151,8 @@ func taken(ours, theirs store.Product, fields []string, c money.Currency) (t wor
 		case store.FieldPictures:
 			t.Pictures, sent.Pictures = theirs.Pictures, theirs.Pictures
 			if len(theirs.Pictures) == 0 {
-				return t, sent, apikit.Problem(422, "fields", "The store shows no picture, and a draft needs one. Send ours.")
+				return t, sent, apikit.Problem(422, "fields",
+					"The store shows no picture, and a draft needs one. Send ours.")
 			}
 		case store.FieldOptions, "variants.values":
 			if t.Renamed, err = renamedThere(ours.Options, theirs.Options); err != nil {
@@ -207,8 +209,8 @@ func leaveOut(t *workbench.Theirs, sent *store.Product, theirs store.Product) er
 		}
 	}
 	if len(left) == 0 {
-		return apikit.Problem(422, "fields", "The store has none of the variants that were sent. Send ours, or take it "+
-			"down.")
+		return apikit.Problem(422, "fields",
+			"The store has none of the variants that were sent. Send ours, or take it down.")
 	}
 	if len(t.LeftOut) == 0 {
 		return apikit.Problem(422, "fields", "The store has variants that were not sent from here, which cannot be "+

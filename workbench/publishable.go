@@ -72,7 +72,9 @@ func (s *Service) TakeTheirs(ctx context.Context, draftID, storeID int64, theirs
 	return s.writePriced(ctx, draftID, o, func(tx pgx.Tx, w *writing) ([]edit.Operation, error) {
 		list := theirs.operations(w.draft.Own[storeID], storeID)
 		if len(theirs.LeftOut) > 0 {
-			left := slices.DeleteFunc(w.draft.Chosen(), func(id int64) bool { return slices.Contains(theirs.LeftOut, id) })
+			left := slices.DeleteFunc(w.draft.Chosen(), func(id int64) bool {
+				return slices.Contains(theirs.LeftOut, id)
+			})
 			list = append(list, edit.ChooseVariants{Chosen: left})
 		}
 		if len(theirs.Renamed) > 0 {

@@ -12,19 +12,21 @@ import (
 
 // Order is an order of a customer as a store has it. Amounts are decimal text in its currency.
 type Order struct {
-	ID        string        `json:"id"`
-	Number    string        `json:"number"`
-	PlacedAt  time.Time     `json:"placed_at"`
-	UpdatedAt time.Time     `json:"updated_at"`
-	Cancelled bool          `json:"cancelled"`
-	Currency  string        `json:"currency"`
-	Shipping  string        `json:"shipping"`
-	Total     string        `json:"total"`
-	Email     string        `json:"email"`
-	Phone     string        `json:"phone"`
-	Address   order.Address `json:"address"`
-	Note      string        `json:"note"`
-	Lines     []OrderLine   `json:"lines"`
+	ID        string    `json:"id"`
+	Number    string    `json:"number"`
+	PlacedAt  time.Time `json:"placed_at"`
+	UpdatedAt time.Time `json:"updated_at"`
+	Cancelled bool      `json:"cancelled"`
+	Currency  string    `json:"currency"`
+	Shipping  string    `json:"shipping"`
+	Total     string    `json:"total"`
+	// Refunded is what the customer got back so far.
+	Refunded string        `json:"refunded"`
+	Email    string        `json:"email"`
+	Phone    string        `json:"phone"`
+	Address  order.Address `json:"address"`
+	Note     string        `json:"note"`
+	Lines    []OrderLine   `json:"lines"`
 }
 
 // OrderLine is one variant of an order. Reference is our own name for the variant, where it is ours.
@@ -63,8 +65,14 @@ const (
 
 // Amounts are an order's, read: those of its lines in their order.
 type Amounts struct {
-	Shipping, Total money.Amount
-	Prices          []money.Amount
+	Shipping, Total, Refunded money.Amount
+	Prices                    []money.Amount
+}
+
+// Refund is what a customer is to get back of an order. Amount is decimal text in its currency.
+type Refund struct {
+	Amount string `json:"amount"`
+	Reason string `json:"reason"`
 }
 
 // Checked is an order as it can be kept, with its amounts, or why it cannot.
@@ -94,6 +102,9 @@ func (o Order) Checked() (Order, Amounts, error) {
 		return o, a, err
 	}
 	if a.Total, err = amount(o.Total); err != nil {
+		return o, a, err
+	}
+	if a.Refunded, err = amount(o.Refunded); err != nil {
 		return o, a, err
 	}
 	if o.Total == "" {

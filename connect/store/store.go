@@ -75,6 +75,7 @@ var Permissions = []Permission{
 	{"products:write", "publish, change and take down products"},
 	{"orders:read", "read orders and be told of new ones"},
 	{"fulfilments:write", "tell customers which parcels their orders are in"},
+	{"refunds:write", "give customers money back"},
 }
 
 // Permission is one of them.
@@ -117,6 +118,9 @@ type Session interface {
 	Orders(ctx context.Context, since time.Time) (orders []Order, more bool, err error)
 	// Fulfil tells of a parcel of an order. The same key never makes a second one.
 	Fulfil(ctx context.Context, key, order string, f Fulfilment) error
+	// Refund gives a customer money back. The same key never gives it twice. It returns what was given back of the
+	// order altogether, as decimal text in its currency; empty where the store does not say.
+	Refund(ctx context.Context, key, order string, r Refund) (refunded string, err error)
 	// Hook has the store tell an address of orders, and gives the secret with which it signs; empty where it tells
 	// nobody.
 	Hook(ctx context.Context, address string) (secret string, err error)

@@ -72,7 +72,7 @@ const (
 	Bought    State = "bought"    // paid, and not shipped yet
 	InTransit State = "shipped"   // all of it is on its way, or there
 	Arrived   State = "delivered" // all of it is there
-	Void      State = "cancelled" // the customer cancelled before anything was bought
+	Void      State = "cancelled" // the customer cancelled before anything was bought, or nothing is to be bought
 	NotOurs   State = "not_ours"  // nothing of it is bought through us
 )
 
@@ -84,16 +84,26 @@ var States = []State{Problem, ToBuy, SendSheet, ToPay, Buying, Bought, InTransit
 type Line struct {
 	Ours     bool
 	Purchase PurchaseState
+	// LeftOut is that a person decided not to buy it, Claimed that something is claimed from the supplier of its
+	// purchase.
+	LeftOut, Claimed bool
 }
 
 // StateOf is the state of an order with some lines: that of the line that is least far, and a problem before all.
 func StateOf(lines []Line, cancelled bool) State {
-	reached, ours, bought := Arrived, false, false
+	reached, ours, bought, left := Arrived, false, false, true
 	for _, l := range lines {
 		if !l.Ours {
 			continue
 		}
 		ours = true
+		if l.LeftOut && (l.Purchase == "" || l.Purchase.Failed()) {
+			continue
+		}
+		left = false
+		if l.Claimed {
+			reached = Problem
+		}
 		bought = bought || l.Purchase != "" && !l.Purchase.Failed() && l.Purchase != Waiting && l.Purchase != ToSend
 		if s := ofLine(l.Purchase); slices.Index(States, s) < slices.Index(States, reached) {
 			reached = s
@@ -102,6 +112,8 @@ func StateOf(lines []Line, cancelled bool) State {
 	switch {
 	case !ours:
 		return NotOurs
+	case left:
+		return Void
 	case cancelled && bought && reached != Arrived:
 		return Problem
 	case cancelled && !bought:
@@ -154,10 +166,34 @@ func Split(parts []Part) [][]Part {
 }
 
 // Profit is what an order leaves: what the customer paid, with tax where prices include it, less the tax, less what it
-// costs landed, less the fees, of which the fixed part is paid once an order. All amounts are in the store's currency.
-func Profit(paid, landed money.Amount, terms markup.Terms) (markup.PriceResult, error) {
-	return markup.Judge(landed, paid, terms)
+// costs landed, less the fees, of which the fixed part is paid once an order; and less what was given back to the
+// customer, of which the tax is got back, and the fees are not. All amounts are in the store's currency.
+func Profit(paid, refunded, landed money.Amount, terms markup.Terms) (money.Amount, error) {
+	result, err := markup.Judge(landed, paid, terms)
+	if err != nil {
+		return money.Amount{}, err
+	}
+	back, err := markup.Judge(money.Zero(paid.Currency()), refunded, markup.Terms{Tax: terms.Tax})
+	if err != nil {
+		return money.Amount{}, err
+	}
+	return result.Profit.Sub(back.Net)
 }
+
+// ClaimKind is what went wrong with a purchase after it was sent.
+type ClaimKind string
+
+// The kinds of claims.
+const (
+	Lost     ClaimKind = "lost"     // the parcel did not arrive
+	Returned ClaimKind = "returned" // it came back: the address was wrong, or nobody took it
+	Wrong    ClaimKind = "wrong"    // another thing was in it
+	Damaged  ClaimKind = "damaged"
+	Short    ClaimKind = "short" // something was missing
+)
+
+// ClaimKinds are all of them.
+var ClaimKinds = []ClaimKind{Lost, Returned, Wrong, Damaged, Short}
 
 // Quiet is after how long without news an order is late, whatever was promised.
 const Quiet = 7 * 24 * time.Hour

@@ -17,6 +17,7 @@ func TestTheStateOfAnOrderIsThatOfItsLeastLine(t *testing.T) {
 		}
 		return lines
 	}
+	paid := order.Line{Ours: true, Purchase: order.Paid}
 	for name, c := range map[string]struct {
 		lines     []order.Line
 		cancelled bool
@@ -36,6 +37,14 @@ func TestTheStateOfAnOrderIsThatOfItsLeastLine(t *testing.T) {
 		"cancelled after":                      {ours(order.Placed), true, order.Problem},
 		"cancelled once it is there":           {ours(order.Delivered), true, order.Arrived},
 		"cancelled, and so was the purchase":   {ours(order.Cancelled), true, order.Void},
+		"one is not to be bought":              {[]order.Line{{Ours: true, LeftOut: true}, paid}, false, order.Bought},
+		"none is to be bought":                 {[]order.Line{{Ours: true, LeftOut: true}}, false, order.Void},
+		"refused, and not to be bought": {[]order.Line{{Ours: true, LeftOut: true, Purchase: order.Refused}}, false,
+			order.Void},
+		"left out after it was bought": {[]order.Line{{Ours: true, LeftOut: true, Purchase: order.Paid}}, false,
+			order.Bought},
+		"something is claimed": {[]order.Line{{Ours: true, Claimed: true, Purchase: order.Delivered}, paid}, false,
+			order.Problem},
 	} {
 		t.Run(name, func(t *testing.T) {
 			if got := order.StateOf(c.lines, c.cancelled); got != c.want {
@@ -72,18 +81,31 @@ func TestLinesOfOneSupplierAreOnePurchase(t *testing.T) {
 }
 
 // The handbook's common practice: an item at 42 with delivery at 32 lands at 74; sold at 149.99 it leaves 75.99 before
-// fees. With 2.9 % and 0.30 of them, computed by hand, 71.34.
-func TestProfitIsWhatIsPaidLessCostAndFees(t *testing.T) {
-	usd := money.MustCurrency("USD")
-	none := markup.Terms{PaymentFixed: money.Zero(usd)}
-	left, err := order.Profit(money.MustParse("149.99", "USD"), money.MustParse("74", "USD"), none)
-	if err != nil || left.Profit.Decimal() != "75.99" {
-		t.Errorf("%v %v", left.Profit, err)
-	}
+// fees. With 2.9 % and 0.30 of them, computed by hand, 71.34. What is given back to the customer is lost without its
+// tax, and the fees with it: all of it back leaves the cost and the fees as a loss.
+func TestProfitIsWhatIsPaidLessCostFeesAndRefunds(t *testing.T) {
+	zero := markup.Terms{PaymentFixed: money.Zero(money.MustCurrency("USD"))}
 	fees := markup.Terms{PaymentPercent: money.Percent(290), PaymentFixed: money.MustParse("0.30", "USD")}
-	left, err = order.Profit(money.MustParse("149.99", "USD"), money.MustParse("74", "USD"), fees)
-	if err != nil || left.Profit.Decimal() != "71.34" {
-		t.Errorf("%v %v", left.Profit, err)
+	taxed := markup.Terms{PaymentFixed: zero.PaymentFixed, Tax: money.Percent(2500)}
+	for name, c := range map[string]struct {
+		paid, refunded string
+		terms          markup.Terms
+		want           string
+	}{
+		"without fees":              {"149.99", "0", zero, "75.99"},
+		"with fees":                 {"149.99", "0", fees, "71.34"},
+		"a part given back":         {"149.99", "50.00", zero, "25.99"},
+		"all given back, with fees": {"149.99", "149.99", fees, "-78.65"},
+		"tax is got back":           {"149.99", "50.00", taxed, "5.99"}, // 119.99 - 74 - 40
+		"all, with tax":             {"149.99", "149.99", taxed, "-74.00"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			left, err := order.Profit(money.MustParse(c.paid, "USD"), money.MustParse(c.refunded, "USD"),
+				money.MustParse("74", "USD"), c.terms)
+			if err != nil || left.Decimal() != c.want {
+				t.Errorf("%v %v, not %s", left, err, c.want)
+			}
+		})
 	}
 }
 

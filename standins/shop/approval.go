@@ -49,6 +49,7 @@ var scopeWords = map[string]string{
 	"store:read":     "read the store's name, currency, time zone and limits",
 	"products:write": "add, change and remove products", "orders:read": "read orders and be told of new ones",
 	"fulfilments:write": "say which parcels orders are in",
+	"refunds:write":     "give your customers money back",
 }
 
 func (p *Server) authorize(w http.ResponseWriter, r *http.Request) {
@@ -153,6 +154,8 @@ func needed(r *http.Request) string {
 	switch path := r.URL.Path; {
 	case strings.HasSuffix(path, "/fulfilments"):
 		return "fulfilments:write"
+	case strings.HasSuffix(path, "/refunds"):
+		return "refunds:write"
 	case strings.HasPrefix(path, "/api/orders"), strings.HasPrefix(path, "/api/webhooks"):
 		return "orders:read"
 	case r.Method == http.MethodGet:

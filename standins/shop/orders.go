@@ -23,6 +23,7 @@ type Order struct {
 	Currency  string      `json:"currency"`
 	Shipping  string      `json:"shipping"`
 	Total     string      `json:"total"`
+	Refunded  string      `json:"refunded"`
 	Email     string      `json:"email"`
 	Phone     string      `json:"phone"`
 	Address   Address     `json:"address"`
@@ -98,7 +99,8 @@ type Bought struct {
 // Buy makes an order of visible products, as a customer does on the storefront.
 func (p *Server) Buy(things []Bought, to Address, email, phone string) (Order, error) {
 	p.mu.Lock()
-	o := Order{Currency: p.Currency, Shipping: decimal(shippingPrice), Email: email, Phone: phone, Address: to,
+	o := Order{Currency: p.Currency, Refunded: "0.00", Shipping: decimal(shippingPrice), Email: email, Phone: phone,
+		Address:  to,
 		PlacedAt: time.Now().UTC(), Fulfilments: []Fulfilment{}, Key: rand.Text()}
 	total := int64(shippingPrice)
 	for _, b := range things {
@@ -249,6 +251,45 @@ func (p *Server) fulfil(w http.ResponseWriter, r *http.Request) {
 	p.mu.Unlock()
 	p.tell("order.updated", changed)
 	answer(w, http.StatusCreated, in)
+}
+
+// refund gives money back, once for each key.
+func (p *Server) refund(w http.ResponseWriter, r *http.Request) {
+	key := r.Header.Get("Idempotency-Key")
+	var in struct{ Amount, Reason string }
+	if err := json.NewDecoder(io.LimitReader(r.Body, 1<<20)).Decode(&in); err != nil || key == "" {
+		answer(w, http.StatusBadRequest, map[string]string{"error": "not JSON, or without Idempotency-Key"})
+		return
+	}
+	p.mu.Lock()
+	o := p.state.Orders[r.PathValue("id")]
+	if o == nil {
+		p.mu.Unlock()
+		answer(w, http.StatusNotFound, map[string]string{"error": "not_found"})
+		return
+	}
+	if _, made := p.state.Refunds[o.ID+" "+key]; made {
+		defer p.mu.Unlock()
+		answer(w, http.StatusOK, map[string]string{"refunded": o.Refunded})
+		return
+	}
+	amount := hundredths(in.Amount)
+	if amount <= 0 || hundredths(o.Refunded)+amount > hundredths(o.Total) {
+		p.mu.Unlock()
+		answer(w, http.StatusUnprocessableEntity, map[string]any{"errors": []fieldError{{"amount", "amount",
+			"No more can be given back than was paid."}}})
+		return
+	}
+	if p.state.Refunds == nil {
+		p.state.Refunds = map[string]int64{}
+	}
+	p.state.Refunds[o.ID+" "+key] = amount
+	changed := *o
+	changed.Refunded = decimal(hundredths(o.Refunded) + amount)
+	p.keepOrder(&changed)
+	p.mu.Unlock()
+	p.tell("order.updated", changed)
+	answer(w, http.StatusCreated, map[string]string{"refunded": changed.Refunded})
 }
 
 // cannotFulfil says why a parcel cannot be of an order; empty where it can.

@@ -100,8 +100,10 @@ type state struct {
 	Orders    map[string]*Order `json:"orders"`
 	OrderKeys map[string]string `json:"order_keys"`
 	NextOrder int               `json:"next_order"`
-	LastOrder time.Time         `json:"last_order"`
-	Hooks     []hook            `json:"hooks"`
+	// Refunds are in hundredths of the currency, by order and key.
+	Refunds   map[string]int64 `json:"refunds"`
+	LastOrder time.Time        `json:"last_order"`
+	Hooks     []hook           `json:"hooks"`
 }
 
 // Server is the store.
@@ -187,6 +189,7 @@ func (p *Server) Handler() http.Handler {
 	mux.HandleFunc("GET /api/orders", p.guard(p.listOrders))
 	mux.HandleFunc("GET /api/orders/{id}", p.guard(p.getOrder))
 	mux.HandleFunc("POST /api/orders/{id}/fulfilments", p.guard(p.fulfil))
+	mux.HandleFunc("POST /api/orders/{id}/refunds", p.guard(p.refund))
 	mux.HandleFunc("PUT /api/webhooks", p.guard(p.putHook))
 	mux.HandleFunc("PUT /-/products/{id}", p.byHand)
 	mux.HandleFunc("POST /-/orders", p.demand)

@@ -31,6 +31,15 @@ func (s *session) Fulfil(ctx context.Context, key, order string, f store.Fulfilm
 	return s.send(ctx, http.MethodPost, "/orders/"+url.PathEscape(order)+"/fulfilments", key, f, nil)
 }
 
+// Refund gives a customer money back.
+func (s *session) Refund(ctx context.Context, key, order string, r store.Refund) (string, error) {
+	var made struct {
+		Refunded string `json:"refunded"`
+	}
+	err := s.send(ctx, http.MethodPost, "/orders/"+url.PathEscape(order)+"/refunds", key, r, &made)
+	return made.Refunded, err
+}
+
 // Hook has the store tell an address of orders.
 func (s *session) Hook(ctx context.Context, address string) (string, error) {
 	var made struct {

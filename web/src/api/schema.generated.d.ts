@@ -24,6 +24,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/claims/{id}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End a claim with what the supplier gave back, or write it off
+         * @description End a claim with what the supplier gave back, or write it off. Needs the role fulfiller.
+         */
+        post: operations["settleClaim"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drafts": {
         parameters: {
             query?: never;
@@ -1136,6 +1156,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/lines/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Buy a line from another supplier for its order alone, or not at all
+         * @description Buy a line from another supplier for its order alone, or not at all. Needs the role fulfiller.
+         */
+        put: operations["setOrderLine"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/lines/{id}/suppliers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The same item at other suppliers, as it comes to for a line of an order
+         * @description The same item at other suppliers, as it comes to for a line of an order. Needs the role fulfiller.
+         */
+        get: operations["otherSuppliers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/read": {
         parameters: {
             query?: never;
@@ -1210,6 +1270,26 @@ export interface paths {
          */
         put: operations["setOrderAddress"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/refunds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give a customer money back through the store
+         * @description Give a customer money back through the store. Needs the role fulfiller.
+         */
+        post: operations["refundOrder"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1390,6 +1470,26 @@ export interface paths {
         get: operations["purchasesToSend"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/purchases/{id}/claims": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note what went wrong with a purchase, and claim it from the supplier
+         * @description Note what went wrong with a purchase, and claim it from the supplier. Needs the role fulfiller.
+         */
+        post: operations["openClaim"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2117,6 +2217,30 @@ export interface paths {
          */
         get: operations["unconfirmedStores"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/auto-buy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Which orders of a store are bought without a person
+         * @description Which orders of a store are bought without a person. Needs the role fulfiller.
+         */
+        get: operations["getAutoBuy"];
+        /**
+         * Say which orders of a store are bought without a person, and when
+         * @description Say which orders of a store are bought without a person, and when. Needs the role owner.
+         */
+        put: operations["setAutoBuy"];
         post?: never;
         delete?: never;
         options?: never;
@@ -3134,6 +3258,29 @@ export interface components {
         OrdersAddressInput: {
             address?: components["schemas"]["OrderAddress"];
         };
+        OrdersAutoBuy: {
+            daily_limit?: components["schemas"]["ApikitAmountDoc"];
+            enabled: boolean;
+            least_profit: components["schemas"]["ApikitAmountDoc"];
+            /** @description Of the day in the store's time zone, such as 10:00 */
+            times: string[];
+            under?: components["schemas"]["ApikitAmountDoc"];
+            within_promise: boolean;
+        };
+        OrdersAutoBuyView: {
+            /** Format: date-time */
+            changed_at: string;
+            /** @description Empty where nobody did */
+            changed_by: string;
+            daily_limit?: components["schemas"]["ApikitAmountDoc"];
+            enabled: boolean;
+            least_profit: components["schemas"]["ApikitAmountDoc"];
+            time_zone: string;
+            /** @description Of the day in the store's time zone, such as 10:00 */
+            times: string[];
+            under?: components["schemas"]["ApikitAmountDoc"];
+            within_promise: boolean;
+        };
         OrdersBuyInput: {
             accept_addresses?: boolean;
             /** @description To the suppliers */
@@ -3146,6 +3293,33 @@ export interface components {
             order_id: number;
             service: string;
             supplier: string;
+        };
+        OrdersClaimInput: {
+            buy_again?: boolean;
+            /**
+             * Format: date
+             * @description The last day on which the supplier takes the claim
+             */
+            due_on: string;
+            /** @enum {string} */
+            kind: "lost" | "returned" | "wrong" | "damaged" | "short";
+            /** @description What the customer says */
+            words?: string;
+        };
+        OrdersClaimView: {
+            /** @description The last day on which the supplier takes it, such as 2026-12-24 */
+            due_on: string;
+            /** Format: int64 */
+            id: number;
+            kind: string;
+            /** Format: date-time */
+            opened_at: string;
+            opened_by: string;
+            /** @description In the supplier's currency */
+            recovered: components["schemas"]["ApikitAmountDoc"];
+            /** @enum {string} */
+            state: "open" | "settled" | "written_off";
+            words: string;
         };
         OrdersCustomer: {
             address: components["schemas"]["OrderAddress"];
@@ -3175,8 +3349,12 @@ export interface components {
             buys: string;
             /** Format: int64 */
             draft_id: number;
+            /** @description Bought from another supplier than its draft's, for this order alone */
+            elsewhere: boolean;
             /** Format: int64 */
             id: number;
+            /** @description A person decided not to buy it */
+            left_out: boolean;
             /** @description False is bought elsewhere, and left alone */
             ours: boolean;
             picture: string;
@@ -3189,9 +3367,18 @@ export interface components {
             source: string;
             supplier: string;
             title: string;
+            to_buy: boolean;
             variant: string;
         };
+        OrdersLineInput: {
+            /** @description It is not bought at all */
+            left_out?: boolean;
+            /** Format: int64 */
+            offer_variant_id?: number;
+        };
         OrdersLineReview: {
+            /** Format: int64 */
+            line_id: number;
             /** Format: int64 */
             quantity: number;
             title: string;
@@ -3207,6 +3394,8 @@ export interface components {
             address: components["schemas"]["OrderAddress"];
             /** Format: int64 */
             address_faults: number;
+            /** @description Why it was not bought without a person */
+            auto_waits: string;
             corrected: boolean;
             /** @description Landed, of what is ours */
             cost?: components["schemas"]["ApikitAmountDoc"];
@@ -3232,6 +3421,9 @@ export interface components {
             placed_at: string;
             profit?: components["schemas"]["ApikitAmountDoc"];
             purchases: components["schemas"]["OrdersPurchaseView"][];
+            /** @description That the customer got back */
+            refunded: components["schemas"]["ApikitAmountDoc"];
+            refunds: components["schemas"]["OrdersRefundView"][];
             /** @description That the customer paid */
             shipping: components["schemas"]["ApikitAmountDoc"];
             state: string;
@@ -3263,6 +3455,32 @@ export interface components {
             paid?: components["schemas"]["ApikitAmountDoc"];
             profit?: components["schemas"]["ApikitAmountDoc"];
             purchases: components["schemas"]["OrdersPurchaseReview"][];
+        };
+        OrdersOtherSupplier: {
+            /** @description What the variant was found by */
+            by: string;
+            /** @description Landed, in the store's currency */
+            cost?: components["schemas"]["ApikitAmountDoc"];
+            /** @description From door to door */
+            days: components["schemas"]["LandedDays"];
+            /** @description Than where it is bought now; negative is cheaper */
+            dearer?: components["schemas"]["ApikitAmountDoc"];
+            /** @description Within the days that are promised */
+            keeps: boolean;
+            /** Format: int64 */
+            offer_id: number;
+            /** Format: int64 */
+            offer_variant_id: number;
+            /** @description To the supplier, in its currency */
+            owed: components["schemas"]["ApikitAmountDoc"];
+            service: string;
+            source: string;
+            /** Format: int64 */
+            stock: number;
+            supplier: string;
+            title: string;
+            /** @description As the supplier calls it */
+            variant: string;
         };
         OrdersOwed: {
             amount: components["schemas"]["ApikitAmountDoc"];
@@ -3346,6 +3564,7 @@ export interface components {
         OrdersPurchaseView: {
             /** @description A person sends it, and says how far it is */
             by_sheet: boolean;
+            claims: components["schemas"]["OrdersClaimView"][];
             /** @description Landed, in the store's currency */
             cost?: components["schemas"]["ApikitAmountDoc"];
             /** Format: date-time */
@@ -3375,6 +3594,21 @@ export interface components {
             /** Format: int64 */
             begun: number;
             left_out: components["schemas"]["OrdersOrderLeft"][];
+        };
+        OrdersRefundInput: {
+            /** @description In the store's currency */
+            amount: string;
+            reason?: string;
+        };
+        OrdersRefundView: {
+            amount: components["schemas"]["ApikitAmountDoc"];
+            /** Format: date-time */
+            at: string;
+            by: string;
+            error: string;
+            /** @description The store has given it back */
+            made: boolean;
+            reason: string;
         };
         OrdersRejectedRow: {
             reason: string;
@@ -3426,6 +3660,9 @@ export interface components {
             /** @description Within the days that are promised */
             keeps: boolean;
             name: string;
+        };
+        OrdersSettleInput: {
+            recovered?: string;
         };
         OrdersToSend: {
             purchases: number[];
@@ -5751,6 +5988,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MatchingAlternatives"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    settleClaim: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrdersSettleInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersOrder"];
                 };
             };
             /** @description Bad Request */
@@ -10872,6 +11198,180 @@ export interface operations {
             };
         };
     };
+    setOrderLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrdersLineInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersOrder"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    otherSuppliers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersOtherSupplier"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     readOrders: {
         parameters: {
             query?: never;
@@ -11137,6 +11637,95 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["OrdersAddressInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersOrder"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    refundOrder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrdersRefundInput"];
             };
         };
         responses: {
@@ -11852,6 +12441,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrdersToSend"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    openClaim: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrdersClaimInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersOrder"];
                 };
             };
             /** @description Bad Request */
@@ -15454,6 +16132,180 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StoresUnconfirmed"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getAutoBuy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersAutoBuyView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setAutoBuy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrdersAutoBuy"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersAutoBuyView"];
                 };
             };
             /** @description Bad Request */

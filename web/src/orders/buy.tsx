@@ -8,6 +8,7 @@ import { Field } from "../parts/field";
 import { Money } from "../parts/money";
 import { Check } from "../parts/radios";
 import { useSay } from "../parts/toast";
+import { LineActs } from "./line-acts";
 import type { Review } from "./queries";
 
 type OrderReview = Review["orders"][number];
@@ -20,12 +21,15 @@ export function Buy({ ids, onClose, onBought }: { ids: number[]; onClose: () => 
   const say = useSay();
   const [services, setServices] = useState<Chosen[]>([]);
   const [accept, setAccept] = useState(false);
+  const [later, setLater] = useState<number[]>([]);
+  const now = ids.filter((id) => !later.includes(id));
   const [comment, setComment] = useState("");
-  const body = { order_ids: ids, services, accept_addresses: accept, comment };
+  const body = { order_ids: now, services, accept_addresses: accept, comment };
   const look = useQuery<Review, Problem>({
-    queryKey: ["look", "orders", ids, services, accept],
+    queryKey: ["look", "orders", now, services, accept],
     queryFn: ({ signal }) => ask(api.POST("/api/orders/review", { body, signal })),
     placeholderData: keepPreviousData,
+    enabled: now.length > 0,
     retry: false,
     gcTime: 0, // whatever was mended meanwhile counts
   });
@@ -49,7 +53,7 @@ export function Buy({ ids, onClose, onBought }: { ids: number[]; onClose: () => 
       ...now.filter((c) => c.order_id !== chosen.order_id || c.supplier !== chosen.supplier),
       chosen,
     ]);
-  const orders = look.data?.orders ?? [];
+  const orders = (look.data?.orders ?? []).filter((o) => !later.includes(o.order_id));
   const goes = orders.filter((o) => !o.blocked).flatMap((o) => o.purchases.filter((p) => !p.blocked)).length;
   const doubtful = orders.some((o) => o.address.length > 0);
   const error = buy.error ?? look.error;
@@ -62,8 +66,21 @@ export function Buy({ ids, onClose, onBought }: { ids: number[]; onClose: () => 
     >
       <div className="max-h-[52vh] overflow-auto">
         {orders.map((o) => (
-          <OneOrder key={o.order_id} of={o} onChoose={choose} />
+          <OneOrder
+            key={o.order_id}
+            of={o}
+            onChoose={choose}
+            onLater={ids.length > 1 ? () => setLater([...later, o.order_id]) : undefined}
+          />
         ))}
+        {later.length > 0 && (
+          <p className="py-2">
+            {later.length === 1 ? "1 order is" : `${later.length} orders are`} left for later.{" "}
+            <Button tone="quiet" onClick={() => setLater([])}>
+              Buy all of them now
+            </Button>
+          </p>
+        )}
       </div>
       {doubtful && (
         <p className="mt-3">
@@ -120,7 +137,15 @@ export function Buy({ ids, onClose, onBought }: { ids: number[]; onClose: () => 
 }
 
 /** OneOrder is what would be bought for an order, and what it leaves. */
-function OneOrder({ of: o, onChoose }: { of: OrderReview; onChoose: (chosen: Chosen) => void }) {
+function OneOrder({
+  of: o,
+  onChoose,
+  onLater,
+}: {
+  of: OrderReview;
+  onChoose: (chosen: Chosen) => void;
+  onLater: (() => void) | undefined;
+}) {
   return (
     <section className="border-b border-line py-2 last:border-0" aria-label={`Order ${o.number}`}>
       <h3 className="flex items-baseline gap-2">
@@ -134,6 +159,11 @@ function OneOrder({ of: o, onChoose }: { of: OrderReview; onChoose: (chosen: Cho
           <span className="ml-auto">
             leaves <Money of={o.profit} signed />
           </span>
+        )}
+        {onLater && (
+          <Button tone="quiet" onClick={onLater}>
+            Leave order {o.number} for later
+          </Button>
         )}
       </h3>
       {o.blocked && (
@@ -191,8 +221,11 @@ function OnePurchase({
         )}
         <ul className="text-sm text-ink-2">
           {p.lines.map((l) => (
-            <li key={`${l.title} ${l.variant}`} className="truncate">
-              {l.quantity} × {l.title} {l.variant && `(${l.variant})`}
+            <li key={l.line_id} className="flex flex-wrap items-center gap-1">
+              <span className="min-w-0 truncate">
+                {l.quantity} × {l.title} {l.variant && `(${l.variant})`}
+              </span>
+              <LineActs line={{ id: l.line_id, title: l.title, linked: p.supplier !== "" }} />
             </li>
           ))}
         </ul>

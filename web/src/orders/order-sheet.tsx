@@ -8,8 +8,11 @@ import { Field } from "../parts/field";
 import { Money } from "../parts/money";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
+import { Claims } from "./claims";
+import { LineActs } from "./line-acts";
 import { PurchaseActs } from "./purchase-acts";
 import { type Order, orderQuery, type Purchase, purchaseWords, stateWords } from "./queries";
+import { Refunds } from "./refund";
 
 type Address = Schemas["OrderAddress"];
 
@@ -43,6 +46,7 @@ export function OrderSheet({ id }: { id: number }) {
           ))}
         </section>
       )}
+      <Refunds key={`refunds ${o.id}`} of={o} />
       <section aria-label="What happened">
         <h3 className="mb-1 font-semibold">What happened</h3>
         <ol className="text-sm">
@@ -64,6 +68,14 @@ function Sums({ of: o }: { of: Order }) {
       <dd className="text-right">
         <Money of={o.total} />
       </dd>
+      {Number(o.refunded.value) > 0 && (
+        <>
+          <dt>Given back to the customer</dt>
+          <dd className="text-right">
+            <Money of={o.refunded} />
+          </dd>
+        </>
+      )}
       <dt>Landed cost{o.purchases.length === 0 && ", at what it costs now"}</dt>
       <dd className="text-right">{o.cost ? <Money of={o.cost} /> : "not known"}</dd>
       <dt className="font-semibold">Profit after fees</dt>
@@ -203,12 +215,21 @@ function Items({ of: o }: { of: Order }) {
                 {i.quantity} × {i.variant || "Default"} {i.sku && `· ${i.sku}`}
               </span>
               <span className="block truncate text-sm text-ink-2">
-                {i.ours
+                {i.left_out && "not to be bought"}
+                {!i.left_out && i.elsewhere && "for this order alone "}
+                {!i.left_out && i.ours
                   ? i.supplier
                     ? `bought as ${i.buys || "Default"} from ${i.supplier}`
                     : "not linked to a supplier any more"
-                  : "not ours: left alone"}
+                  : i.ours
+                    ? ""
+                    : "not ours: left alone"}
               </span>
+              {(i.to_buy || i.left_out) && (
+                <span className="mt-0.5 flex flex-wrap items-center gap-1 text-sm">
+                  <LineActs line={{ ...i, linked: i.supplier !== "" }} />
+                </span>
+              )}
             </span>
             <Money of={i.price} />
           </li>
@@ -241,6 +262,7 @@ function OnePurchase({ of: p }: { of: Purchase }) {
         {p.paid_at && `, paid ${p.paid_by ? `by ${p.paid_by} ` : ""}${ago(p.paid_at)}`}
       </p>
       <PurchaseActs of={p} />
+      <Claims of={p} />
       {p.parcels.map((c) => (
         <p key={c.id} className="mt-1 text-sm">
           {c.carrier}{" "}
