@@ -27,6 +27,8 @@ type Moved struct {
 func (s *Service) Register(a *apikit.API) {
 	// Who speaks here is known by their signature.
 	a.Raw(access.Public, http.MethodPost, hookPath+"{key}", s.receive)
+	a.Raw(access.Public, http.MethodGet, trackPath+"look.css", trackStyle)
+	a.Raw(access.Public, http.MethodGet, trackPath+"{key}", s.track)
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/orders", "listOrders",
 		"Customers' orders, the newest first",
 		func(ctx context.Context, in *struct {

@@ -2,6 +2,9 @@ package orders_test
 
 import (
 	"fmt"
+	"html"
+	"io"
+	"net/http"
 	"strings"
 	"testing"
 
@@ -178,5 +181,45 @@ func TestARefundIsMadeOnce(t *testing.T) {
 	})
 	if now.Refunded.Decimal() != "5.00" || !strings.Contains(now.Refunds[1].Error, "connect it again") {
 		t.Errorf("%+v", now.Refunds)
+	}
+}
+
+// Whoever has the address of an order's page sees how far it is, and nothing of where it is bought or of who bought it.
+func TestTheTrackingPageNamesNoSupplier(t *testing.T) {
+	w := selling(t, 1)
+	o := bought(t, w)
+	page := func() (int, string) {
+		answer, err := http.Get(o.TrackURL)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer func() { _ = answer.Body.Close() }()
+		body, err := io.ReadAll(answer.Body)
+		if err != nil || answer.Header.Get("Cache-Control") != "no-store" ||
+			!strings.Contains(answer.Header.Get("Content-Security-Policy"), "default-src 'none'") {
+			t.Errorf("%v %v", err, answer.Header)
+		}
+		return answer.StatusCode, string(body)
+	}
+	if status, body := page(); status != 200 || !strings.Contains(body, "Being prepared") {
+		t.Errorf("%d %s", status, body)
+	}
+	w.Bazaar.SetDay(3)
+	o = reaches(t, w, o.ID, order.InTransit)
+	status, body := page()
+	for _, shown := range []string{o.Number, o.Items[0].Title, o.Purchases[0].Parcels[0].Number, "On its way"} {
+		if !strings.Contains(body, html.EscapeString(shown)) {
+			t.Errorf("%d: %s is not shown", status, shown)
+		}
+	}
+	for _, hidden := range []string{o.Purchases[0].Supplier, o.Purchases[0].Source, o.Customer.Email, portland.Line1,
+		w.BazaarURL} {
+		if strings.Contains(body, hidden) {
+			t.Errorf("%s is shown", hidden)
+		}
+	}
+	o.TrackURL = o.TrackURL[:len(o.TrackURL)-1] + "x"
+	if status, _ := page(); status != 404 {
+		t.Errorf("a wrong key is answered %d", status)
 	}
 }

@@ -98,8 +98,8 @@ func (s *Service) begin(ctx context.Context, tx pgx.Tx, orderID int64, p *Purcha
 	var id int64
 	if err := tx.QueryRow(ctx, `insert into purchase (order_id, source_id, supplier_id, service, currency, expected,
 			charges, cost, comment, created_by, by_sheet, automatic, state) values ($1, $2, $3, $4, $5, $6, $7, $8,
-			$9, $10, $11, $12, case when $11 then 'to_send' else 'waiting' end) returning id`, orderID, p.source, p.supplier,
-		p.Service, p.expected.Currency().String(), p.expected.Minor(), p.charges.Minor(), p.Cost.Minor(),
+			$9, $10, $11, $12, case when $11 then 'to_send' else 'waiting' end) returning id`, orderID, p.source,
+		p.supplier, p.Service, p.expected.Currency().String(), p.expected.Minor(), p.charges.Minor(), p.Cost.Minor(),
 		in.Comment, access.Who(ctx).Name, p.BySheet, in.auto != nil).Scan(&id); err != nil {
 		return err
 	}

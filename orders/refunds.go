@@ -55,7 +55,8 @@ func (s *Service) Refund(ctx context.Context, orderID int64, in RefundInput) (Or
 		amount, err := money.Parse(strings.TrimSpace(in.Amount), c)
 		if err != nil || amount.Minor() <= 0 || amount.Minor() > total-given-asked {
 			return 0, apikit.Problem(422, "amount",
-				"Give an amount in %s, at most the %s that the customer paid and did not get back.", c, money.New(total-given-asked, c).Decimal())
+				"Give an amount in %s, at most the %s that the customer paid and did not get back.", c,
+				money.New(total-given-asked, c).Decimal())
 		}
 		var id int64
 		if err := tx.QueryRow(ctx, `insert into refund (order_id, amount, reason, by) values ($1, $2, $3, $4)

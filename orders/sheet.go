@@ -31,6 +31,7 @@ type Order struct {
 	Refunds    []RefundView         `json:"refunds"`
 	Events     []EventView          `json:"events"`
 	Note       string               `json:"note"`
+	TrackURL   string               `json:"track_url" doc:"Where the customer can follow it"`
 	AutoWaits  string               `json:"auto_waits" doc:"Why it was not bought without a person"`
 }
 
@@ -116,10 +117,11 @@ func (s *Service) Order(ctx context.Context, id int64) (Order, error) {
 		return out, err
 	}
 	var cost *int64
-	if err := s.Pool.QueryRow(ctx, `select cost, note, auto_waits from customer_order where id = $1`, id).
-		Scan(&cost, &out.Note, &out.AutoWaits); err != nil {
+	if err := s.Pool.QueryRow(ctx, `select cost, note, auto_waits, track_key::text from customer_order
+		where id = $1`, id).Scan(&cost, &out.Note, &out.AutoWaits, &out.TrackURL); err != nil {
 		return out, err
 	}
+	out.TrackURL = s.PublicURL + trackPath + out.TrackURL
 	if cost != nil {
 		landed := money.New(*cost, h.currency)
 		out.Cost = &landed

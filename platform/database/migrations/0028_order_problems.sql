@@ -54,7 +54,12 @@ alter table purchase add automatic boolean not null default false;
 -- Why it was not bought without a person the last time.
 alter table customer_order add auto_waits text not null default '';
 
+-- Opens the page on which a customer follows an order.
+alter table customer_order add track_key uuid not null default gen_random_uuid();
+create unique index customer_order_track on customer_order (track_key);
+
 -- +goose Down
+alter table customer_order drop column track_key;
 alter table customer_order drop column auto_waits;
 alter table purchase drop column automatic;
 drop table auto_buy, refund, claim;

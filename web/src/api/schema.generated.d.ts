@@ -3435,6 +3435,8 @@ export interface components {
             title: string;
             /** @description That the customer paid */
             total: components["schemas"]["ApikitAmountDoc"];
+            /** @description Where the customer can follow it */
+            track_url: string;
             /** Format: int64 */
             units: number;
         };

@@ -8,7 +8,7 @@ import { useSay } from "../parts/toast";
 
 type Input = Schemas["OrdersLineInput"];
 
-/** LineActs are how a line that is not bought yet is bought: from another supplier for this order alone, or not at all. */
+/** LineActs say how a line is bought: from another supplier for this order alone, or not at all. */
 export function LineActs({
   line,
 }: {

@@ -5,7 +5,7 @@ import { api, ask, type Problem, type Schemas } from "../api/client";
 import { Button, Picture } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { Field } from "../parts/field";
-import { Money } from "../parts/money";
+import { Money, sayMoney } from "../parts/money";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { Claims } from "./claims";
@@ -35,6 +35,9 @@ export function OrderSheet({ id }: { id: number }) {
         Placed {ago(o.placed_at)} in {o.store}
         {o.earlier && ", before the store was connected"}
       </p>
+      {o.auto_waits && o.state === "to_buy" && (
+        <p className="mb-3 text-sm text-ink-2">Not bought automatically: {sayMoney(o.auto_waits, o.total.currency)}</p>
+      )}
       <Sums of={o} />
       <Where key={o.id} of={o} />
       <Items of={o} />
@@ -46,6 +49,12 @@ export function OrderSheet({ id }: { id: number }) {
           ))}
         </section>
       )}
+      <p className="mb-4 text-sm">
+        <a href={o.track_url} target="_blank" rel="noreferrer" className="font-semibold underline">
+          The customer's tracking page
+        </a>{" "}
+        <span className="text-ink-2">names no supplier.</span>
+      </p>
       <Refunds key={`refunds ${o.id}`} of={o} />
       <section aria-label="What happened">
         <h3 className="mb-1 font-semibold">What happened</h3>

@@ -14,6 +14,7 @@ import { Sheet } from "../parts/sheet";
 import { type Column, LongTable } from "../parts/table";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
+import { AutoBuy } from "./auto-buy";
 import { Buy } from "./buy";
 import { OrderSheet } from "./order-sheet";
 import { Pay } from "./pay";
@@ -44,7 +45,7 @@ export default function Orders() {
   const here = list[cursor];
   const [selected, setSelected] = useState(new Set<number>());
   const [buying, setBuying] = useState<number[]>();
-  const [open, setOpen] = useState<"pay" | "sheets">();
+  const [open, setOpen] = useState<"pay" | "sheets" | "auto">();
   const mark = (o: OrderRow | undefined) =>
     o &&
     setSelected((before) => {
@@ -88,7 +89,10 @@ export default function Orders() {
           <Button tone="quiet" onClick={put} disabled={ids.length === 0}>
             {filter.archived ? "Take out of the archive" : "Archive"}
           </Button>
-          <Button tone="quiet" className="ml-auto" onClick={() => read.mutate()} disabled={read.isPending}>
+          <Button tone="quiet" className="ml-auto" onClick={() => setOpen("auto")}>
+            Automatic buying…
+          </Button>
+          <Button tone="quiet" onClick={() => read.mutate()} disabled={read.isPending}>
             Look for news
           </Button>
         </div>
@@ -123,6 +127,7 @@ export default function Orders() {
       </Sheet>
       {buying && <Buy ids={buying} onClose={() => setBuying(undefined)} onBought={() => setSelected(new Set())} />}
       {open === "pay" && <Pay onClose={() => setOpen(undefined)} />}
+      {open === "auto" && <AutoBuy onClose={() => setOpen(undefined)} />}
       {open === "sheets" && <OrderSheets onClose={() => setOpen(undefined)} />}
     </main>
   );
