@@ -64,7 +64,7 @@ export function Buy({ ids, onClose, onBought }: { ids: number[]; onClose: () => 
       size="wide"
       title={`Buy ${ids.length === 1 ? `order ${orders[0]?.number ?? ""}` : `${ids.length} orders`}`}
     >
-      <div className="max-h-[52vh] overflow-auto">
+      <div className="max-h-[40vh] overflow-auto">
         {orders.map((o) => (
           <OneOrder
             key={o.order_id}

@@ -75,7 +75,7 @@ export function Refunds({ of: o }: { of: Order }) {
           </p>
         </form>
       ) : (
-        <Button tone="quiet" onClick={() => setTyped({ amount: "", reason: "" })}>
+        <Button onClick={() => setTyped({ amount: "", reason: "" })}>
           Refund the customer…
         </Button>
       )}

@@ -134,7 +134,7 @@ export function TypedChoice({
   const [text, setText] = useState(initial);
   return (
     <form
-      className="mt-1 flex items-start gap-2 border-t border-line px-2 pt-2 pb-1"
+      className="mt-1 flex items-start gap-2 border-t border-line px-2 pt-2 pb-1 first:mt-0 first:border-t-0"
       onSubmit={(e) => {
         e.preventDefault();
         const read = checked(text, bounds);
