@@ -25,6 +25,16 @@ func (s *Service) address(ctx context.Context, q database.Querier, h *head) (a o
 	return customer.Address, by != "", nil
 }
 
+// shipTo is where a supplier sends an order: its address, with the shop's own telephone where it has none.
+func (s *Service) shipTo(ctx context.Context, q database.Querier, h *head) (order.Address, error) {
+	to, _, err := s.address(ctx, q, h)
+	if err != nil || to.Phone != "" {
+		return to, err
+	}
+	err = q.QueryRow(ctx, `select phone from facts.store where id = $1`, h.storeID).Scan(&to.Phone)
+	return to, err
+}
+
 // customer opens who bought, the address as it was corrected, and who accepted it as it is.
 func (s *Service) customer(ctx context.Context, q database.Querier, h *head) (c Customer, corrected *order.Address,
 	by string, err error) {

@@ -218,19 +218,21 @@ func (s *Service) save(ctx context.Context, tx pgx.Tx, found stores.Store, o sto
 	}
 	err = tx.QueryRow(ctx, `
 		insert into customer_order (store_id, store_order, number, state, placed_at, updated_at, cancelled, earlier,
-			currency, shipping, total, customer, address_faults, country, words, refunded)
-		values ($1, $2, $3, 'to_buy', $4, $5, $6, $4::timestamptz < $7, $8, $9, $10, $11, $12, $13, $14, $16)
+			currency, shipping, total, customer, address_faults, country, words, refunded, who)
+		values ($1, $2, $3, 'to_buy', $4, $5, $6, $4::timestamptz < $7, $8, $9, $10, $11, $12, $13, $14, $16, $17)
 		on conflict (store_id, store_order) do update set updated_at = excluded.updated_at,
 			cancelled = excluded.cancelled, country = excluded.country,
 			refunded = case when $15 then customer_order.refunded else excluded.refunded end,
 			customer = case when customer_order.erased_at is null then excluded.customer else customer_order.customer
 				end,
+			who = case when customer_order.erased_at is null then excluded.who else customer_order.who end,
 			address_faults = case when customer_order.ship_to is null and customer_order.address_accepted_by = ''
 				then excluded.address_faults else customer_order.address_faults end
 		where customer_order.updated_at < excluded.updated_at
 		returning id, xmax = 0`, found.ID, o.ID, o.Number, o.PlacedAt, o.UpdatedAt, o.Cancelled, found.ConnectedAt,
 		o.Currency, a.Shipping.Minor(), a.Total.Minor(), sealed, faults, o.Address.Country,
-		strings.ToLower(strings.Join(words, " ")), found.Files, a.Refunded.Minor()).Scan(&id, &fresh)
+		strings.ToLower(strings.Join(words, " ")), found.Files, a.Refunded.Minor(),
+		s.whoBought(o.Email, o.Address)).Scan(&id, &fresh)
 	if database.Missing(err) {
 		return 0, false, nil
 	}

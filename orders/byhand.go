@@ -59,7 +59,7 @@ func (s *Service) WriteSheet(ctx context.Context, w io.Writer, sourceID int64, f
 		if err != nil {
 			return err
 		}
-		to, _, err := s.address(ctx, s.Pool, &h)
+		to, err := s.shipTo(ctx, s.Pool, &h)
 		if err != nil {
 			return err
 		}

@@ -87,6 +87,7 @@ func (s *Service) Register(a *apikit.API) {
 		})
 	s.registerByHand(a)
 	s.registerProblems(a)
+	s.registerCustomers(a)
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/auto-buy", "getAutoBuy",
 		"Which orders of a store are bought without a person",
 		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[AutoBuyView], error) {

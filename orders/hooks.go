@@ -155,7 +155,18 @@ func (s *Service) Prune(ctx context.Context) error {
 			return err
 		}
 	}
-	return nil
+	if list, err = ids(ctx, s.Pool, `select o.id from customer_order o join facts.store t on t.id = o.store_id
+		where o.archived_at is null and t.archive_after_days > 0 and o.state in ('delivered', 'cancelled', 'not_ours')
+		and greatest(o.news_at, o.placed_at) < now() - t.archive_after_days * interval '1 day' limit 5000`); err !=
+			nil {
+		return err
+	}
+	if len(list) > 0 {
+		if _, err := s.Archive(ctx, list, true); err != nil {
+			return err
+		}
+	}
+	return s.hashWho(ctx)
 }
 
 // erase forgets who bought and where it went.
@@ -169,8 +180,8 @@ func (s *Service) erase(ctx context.Context, id int64) error {
 		return err
 	}
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `update customer_order set customer = $2, ship_to = null, erased_at = now()
-			where id = $1`, id, nobody); err != nil {
+		if _, err := tx.Exec(ctx, `update customer_order set customer = $2, ship_to = null, who = '{}',
+			erased_at = now() where id = $1`, id, nobody); err != nil {
 			return err
 		}
 		return note(ctx, tx, id, "Who bought was erased")

@@ -21,7 +21,7 @@ type Filter struct {
 	StoreID  int64  `query:"store" doc:"Of one store alone"`
 	Country  string `query:"country" maxLength:"2"`
 	Matter   string `query:"matter" enum:",late,loses,address" doc:"Late, at a loss, a doubtful address"`
-	Words    string `query:"words" maxLength:"200" doc:"In the number, titles and SKUs"`
+	Words    string `query:"words" maxLength:"200" doc:"In the number, titles and SKUs, or whole words of who bought"`
 	Archived bool   `query:"archived"`
 }
 
@@ -66,7 +66,7 @@ const rowColumns = `o.id, o.number, o.store_id, t.name, o.state, o.placed_at, o.
 	o.profit, o.cost_error, o.news_at, o.promise_days, o.address_faults, o.earlier`
 
 // where is a filter in SQL, but for the state.
-func (f *Filter) where() (string, []any) {
+func (s *Service) where(f *Filter) (string, []any) {
 	parts, args := []string{"(o.archived_at is not null) = $1"}, []any{f.Archived}
 	add := func(sql string, arg any) {
 		args = append(args, arg)
@@ -79,7 +79,9 @@ func (f *Filter) where() (string, []any) {
 		add("o.country = $%d", strings.ToUpper(f.Country))
 	}
 	for _, word := range strings.Fields(strings.ToLower(f.Words)) {
-		add("position($%d in o.words) > 0", word)
+		args = append(args, word, s.hashOf(word))
+		parts = append(parts, fmt.Sprintf("(position($%d in o.words) > 0 or o.who @> array[$%d::bigint])", len(args)-1,
+			len(args)))
 	}
 	switch f.Matter {
 	case "late":
@@ -98,7 +100,7 @@ func (s *Service) List(ctx context.Context, before int64, limit int, f Filter) (
 	if f.State != "" && !slices.Contains(order.States, order.State(f.State)) {
 		return page, apikit.Problem(422, "state", "“%s” is no state of an order.", f.State)
 	}
-	where, args := f.where()
+	where, args := s.where(&f)
 	rows, err := s.Pool.Query(ctx, `select o.state, count(*)::int, (count(*) filter (where `+lateSQL+`))::int
 		from customer_order o where `+where+` group by o.state`, args...)
 	if err != nil {

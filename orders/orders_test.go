@@ -487,7 +487,8 @@ func TestWhoBoughtIsErasedAfterTheDaysOfTheSetting(t *testing.T) {
 	if o := later(); o.Customer.Email == "" {
 		t.Error("erased before the 90 days of the usual setting")
 	}
-	w.Owner.Must("PUT", "/api/stores/1/erasure", map[string]any{"days": 30}, nil)
+	w.Owner.Must("PUT", "/api/stores/1/order-settings", map[string]any{"erase_after_days": 30,
+		"archive_after_days": 0, "phone": ""}, nil)
 	o := later()
 	if o.Customer.Email != "" || o.Address.Name != "" || o.Total.IsZero() || o.Items[0].Title == "" {
 		t.Errorf("%+v", o)
@@ -496,6 +497,77 @@ func TestWhoBoughtIsErasedAfterTheDaysOfTheSetting(t *testing.T) {
 	if err := w.App.Pool.QueryRow(t.Context(), `select coalesce(string_agg(words, ' '), '') from order_event`).
 		Scan(&left); err != nil || strings.Contains(left, "Maya") {
 		t.Errorf("%s %v", left, err)
+	}
+}
+
+// A customer's orders are found by their name or mail address though neither can be read in the database, and what is
+// kept of them is given out, and erased, on request.
+func TestACustomerIsFoundGivenOutAndErased(t *testing.T) {
+	w := selling(t, 1)
+	over := buys(t, w, 0, 1, portland)
+	buys(t, w, 0, 1, portland)
+	w.Shop.Cancel(over.ID)
+	w.Owner.Must("POST", "/api/orders/read", nil, nil)
+	testkit.Until(t, "one is cancelled", func() bool { return list(w, "state=cancelled").Total == 1 })
+	for words, want := range map[string]int{"okafor": 2, "MAYA+okafor": 2, "maya@mail.example": 2, "okaf": 0,
+		"tanner": 0,
+		"okafor+cancelled": 0} {
+		if got := list(w, "words="+words).Total; got != want {
+			t.Errorf("%s finds %d", words, got)
+		}
+	}
+	if _, err := w.App.Pool.Exec(t.Context(), `update customer_order set who = null`); err != nil { // as from before
+		t.Fatal(err)
+	}
+	var data orders.CustomerData
+	body := map[string]any{"email": " Maya@mail.example "}
+	w.Owner.Must("POST", "/api/customers/export", body, &data)
+	if len(data.Orders) != 2 || data.Orders[0].Customer.Address.Line1 != portland.Line1 {
+		t.Errorf("%+v", data)
+	}
+	var gone orders.Erased
+	w.Owner.Must("POST", "/api/customers/erase", body, &gone)
+	if gone.Orders != 1 || len(gone.Open) != 1 || list(w, "words=okafor").Total != 1 {
+		t.Errorf("%+v", gone)
+	}
+	w.Owner.Must("POST", "/api/customers/export", body, &data)
+	if len(data.Orders) != 1 {
+		t.Errorf("%+v", data)
+	}
+}
+
+func TestWhatIsOverIsArchivedAndTheShopsTelephoneIsGiven(t *testing.T) {
+	w := selling(t, 1)
+	w.Owner.Must("PUT", "/api/stores/1/order-settings", map[string]any{"erase_after_days": 90,
+		"archive_after_days": 14, "phone": " +1 503  555 0100"}, nil)
+	if problem := w.Owner.Ask("PUT", "/api/stores/1/order-settings", map[string]any{"erase_after_days": 90,
+		"archive_after_days": 14, "phone": "call us"}, nil); problem == nil || problem.Status != 422 {
+		t.Error(problem)
+	}
+	over := buys(t, w, 0, 1, portland)
+	p := w.Shop.Products()[0]
+	if _, err := w.Shop.Buy([]shop.Bought{{Product: p.ID, Variant: p.Variants[0].ID, Quantity: 1}}, portland,
+		"maya@mail.example", ""); err != nil {
+		t.Fatal(err)
+	}
+	o := arrived(t, w, 2)
+	buy(w, o.ID)
+	reaches(t, w, o.ID, order.ToPay)
+	if at := w.Bazaar.Purchases()[0].Address; !strings.Contains(at, "+1 503 555 0100") {
+		t.Errorf("%s", at)
+	}
+	w.Shop.Cancel(over.ID)
+	w.Owner.Must("POST", "/api/orders/read", nil, nil)
+	testkit.Until(t, "one is cancelled", func() bool { return list(w, "state=cancelled").Total == 1 })
+	if _, err := w.App.Pool.Exec(t.Context(), `update customer_order set placed_at = now() - interval '15 days',
+		news_at = now() - interval '15 days'`); err != nil {
+		t.Fatal(err)
+	}
+	if err := w.App.Orders.Prune(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if page := list(w, ""); page.Total != 1 || list(w, "archived=true").Total != 1 {
+		t.Errorf("%+v", page)
 	}
 }
 

@@ -156,7 +156,7 @@ func (s *Service) send(ctx context.Context, p *sent) (source.Purchase, error) {
 	if err != nil {
 		return source.Purchase{}, err
 	}
-	to, _, err := s.address(ctx, s.Pool, &h)
+	to, err := s.shipTo(ctx, s.Pool, &h)
 	if err != nil {
 		return source.Purchase{}, err
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"net/http"
+	"strings"
 
 	"github.com/jackc/pgx/v5"
 
@@ -126,17 +127,22 @@ func (s *Service) SetDefaults(ctx context.Context, id int64, d Defaults) (Store,
 	return s.Get(ctx, id)
 }
 
-// SetErasure says after how many days since an order ended who bought is erased; 0 is never.
-func (s *Service) SetErasure(ctx context.Context, id int64, days int) (Store, error) {
+// SetOrderSettings says how the orders of a store are dealt with.
+func (s *Service) SetOrderSettings(ctx context.Context, id int64, to OrderSettings) (Store, error) {
 	before, err := s.Get(ctx, id)
 	if err != nil {
 		return Store{}, err
 	}
-	if _, err := s.Pool.Exec(ctx, `update store set erase_after_days = $2 where id = $1`, id, days); err != nil {
+	to.Phone = strings.Join(strings.Fields(to.Phone), " ")
+	if strings.Trim(to.Phone, "+0123456789 ()-/.") != "" {
+		return Store{}, apikit.Problem(422, "phone", "“%s” is no telephone number.", to.Phone)
+	}
+	if _, err := s.Pool.Exec(ctx, `update store set erase_after_days = $2, archive_after_days = $3, phone = $4
+		where id = $1`, id, to.EraseAfter, to.ArchiveAfter, to.Phone); err != nil {
 		return Store{}, err
 	}
-	if err := members.Audit(ctx, s.Pool, "changed when customers are erased", before.Name, before.EraseAfter,
-		days); err != nil {
+	if err := members.Audit(ctx, s.Pool, "changed how orders are dealt with", before.Name, before.OrderSettings,
+		to); err != nil {
 		return Store{}, err
 	}
 	return s.Get(ctx, id)
@@ -165,13 +171,11 @@ func (s *Service) registerConfirming(a *apikit.API) {
 		}) (*apikit.Body[Store], error) {
 			return apikit.OK(s.SetDefaults(ctx, in.ID, in.Body))
 		})
-	apikit.Register(a, access.Owner, http.MethodPut, "/api/stores/{id}/erasure", "setStoreErasure",
-		"After how many days since an order ended who bought is erased", func(ctx context.Context, in *struct {
+	apikit.Register(a, access.Owner, http.MethodPut, "/api/stores/{id}/order-settings", "setOrderSettings",
+		"How the orders of a store are dealt with", func(ctx context.Context, in *struct {
 			apikit.ByID
-			Body struct {
-				Days int `json:"days" minimum:"0" maximum:"3650" doc:"0 is never"`
-			}
+			Body OrderSettings
 		}) (*apikit.Body[Store], error) {
-			return apikit.OK(s.SetErasure(ctx, in.ID, in.Body.Days))
+			return apikit.OK(s.SetOrderSettings(ctx, in.ID, in.Body))
 		})
 }

@@ -69,8 +69,18 @@ type Store struct {
 	Problem  string             `json:"problem" enum:",disapproved,forbidden"`
 	Defaults Defaults           `json:"defaults"`
 	Files    bool               `json:"files" doc:"It has no API, and is served by files"`
-	// EraseAfter is after how many days since an order ended who bought is erased; 0 is never.
-	EraseAfter int `json:"erase_after_days"`
+	// OrderSettings are how its orders are dealt with.
+	OrderSettings OrderSettings `json:"order_settings"`
+}
+
+// OrderSettings are how the orders of a store are dealt with.
+type OrderSettings struct {
+	// EraseAfter is after how many days since an order ended who bought is erased, ArchiveAfter after how many it is
+	// archived; 0 is never.
+	EraseAfter   int `json:"erase_after_days" minimum:"0" maximum:"3650"`
+	ArchiveAfter int `json:"archive_after_days" minimum:"0" maximum:"3650"`
+	// Phone is the shop's own telephone, for suppliers where a customer gave none.
+	Phone string `json:"phone" maxLength:"40"`
 }
 
 // How a store refuses us.
@@ -89,7 +99,8 @@ type Defaults struct {
 }
 
 const columns = `id, address, handle, name, currency, time_zone, markets, limits, requests_per_second, state, ` +
-	`connected_at, permissions, problem, defaults, kind = '` + string(files.Kind) + `', erase_after_days`
+	`connected_at, permissions, problem, defaults, kind = '` + string(files.Kind) + `', erase_after_days,
+		archive_after_days, phone`
 
 func scan(row pgx.CollectableRow) (Store, error) {
 	var s Store
@@ -98,7 +109,7 @@ func scan(row pgx.CollectableRow) (Store, error) {
 	var permissions []string
 	err := row.Scan(&s.ID, &s.Address, &s.Handle, &s.Name, &currency, &s.TimeZone, &s.Markets, &limits,
 		&s.RequestsPerSecond, &s.State, &s.ConnectedAt, &permissions, &s.Problem, &s.Defaults, &s.Files,
-		&s.EraseAfter)
+		&s.OrderSettings.EraseAfter, &s.OrderSettings.ArchiveAfter, &s.OrderSettings.Phone)
 	if err != nil {
 		return s, err
 	}

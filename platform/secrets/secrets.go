@@ -4,12 +4,19 @@ package secrets
 import (
 	"crypto/aes"
 	"crypto/cipher"
+	"crypto/hkdf"
+	"crypto/hmac"
 	"crypto/rand"
+	"crypto/sha256"
+	"encoding/binary"
 	"errors"
 )
 
 // Box seals and opens secrets with one key.
-type Box struct{ aead cipher.AEAD }
+type Box struct {
+	aead cipher.AEAD
+	hash []byte // the key of hashes, which is another than that which seals
+}
 
 // ErrSealed is returned for data that this key does not open.
 var ErrSealed = errors.New("the secret was sealed with another key; connect again")
@@ -24,7 +31,17 @@ func New(key []byte) (*Box, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Box{aead}, nil
+	hash, err := hkdf.Key(sha256.New, key, nil, "hashes", sha256.Size)
+	return &Box{aead, hash}, err
+}
+
+// Hash is a keyed hash of a text, HMAC-SHA-256 cut to 64 bits: who does not have the key cannot tell of what. Purpose
+// is
+// bound to it.
+func (b *Box) Hash(purpose, text string) int64 {
+	mac := hmac.New(sha256.New, b.hash)
+	mac.Write([]byte(purpose + "\x00" + text))
+	return int64(binary.BigEndian.Uint64(mac.Sum(nil)))
 }
 
 // Seal encrypts a secret; purpose is bound to it and must be the same to open it.

@@ -58,7 +58,21 @@ alter table customer_order add auto_waits text not null default '';
 alter table customer_order add track_key uuid not null default gen_random_uuid();
 create unique index customer_order_track on customer_order (track_key);
 
+-- Who bought is found by: keyed hashes of the words of the name and of the mail address; null is not worked out yet.
+alter table customer_order add who bigint[];
+create index customer_order_who on customer_order using gin (who);
+-- After how many days since it ended an order is archived; 0 is never. The shop's own telephone goes to suppliers where
+-- a customer gave none.
+alter table store add column archive_after_days integer not null default 0, add column phone text not null default '';
+create or replace view facts.store as select id, address, handle, name, currency, time_zone, markets, limits, state,
+    erase_after_days, archive_after_days, phone from store;
+
 -- +goose Down
+drop view facts.store;
+create view facts.store as select id, address, handle, name, currency, time_zone, markets, limits, state,
+    erase_after_days from store;
+alter table store drop column archive_after_days, drop column phone;
+alter table customer_order drop column who;
 alter table customer_order drop column track_key;
 alter table customer_order drop column auto_waits;
 alter table purchase drop column automatic;

@@ -44,6 +44,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/customers/erase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Erase who bought of a customer's orders that are over
+         * @description Erase who bought of a customer's orders that are over. Needs the role owner.
+         */
+        post: operations["eraseCustomer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/customers/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What is kept of a customer
+         * @description What is kept of a customer. Needs the role owner.
+         */
+        post: operations["exportCustomer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drafts": {
         parameters: {
             query?: never;
@@ -2308,26 +2348,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/stores/{id}/erasure": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /**
-         * After how many days since an order ended who bought is erased
-         * @description After how many days since an order ended who bought is erased. Needs the role owner.
-         */
-        put: operations["setStoreErasure"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/stores/{id}/files/{name}": {
         parameters: {
             query?: never;
@@ -2466,6 +2486,26 @@ export interface paths {
          * @description Undo the newest change as one step. Needs the role owner.
          */
         post: operations["undoMoneyRules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/order-settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * How the orders of a store are dealt with
+         * @description How the orders of a store are dealt with. Needs the role owner.
+         */
+        put: operations["setOrderSettings"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3325,6 +3365,27 @@ export interface components {
             address: components["schemas"]["OrderAddress"];
             email: string;
             note: string;
+        };
+        OrdersCustomerData: {
+            email: string;
+            orders: components["schemas"]["OrdersCustomerOrder"][];
+        };
+        OrdersCustomerInput: {
+            email: string;
+        };
+        OrdersCustomerOrder: {
+            corrected_address?: components["schemas"]["OrderAddress"];
+            customer: components["schemas"]["OrdersCustomer"];
+            number: string;
+            /** Format: date-time */
+            placed_at: string;
+            state: string;
+            store: string;
+        };
+        OrdersErased: {
+            open: string[];
+            /** Format: int64 */
+            orders: number;
         };
         OrdersEventView: {
             /** Format: date-time */
@@ -4815,13 +4876,6 @@ export interface components {
         SetPasswordRequest: {
             password: string;
         };
-        SetStoreErasureRequest: {
-            /**
-             * Format: int64
-             * @description 0 is never
-             */
-            days: number;
-        };
         SignInRequest: {
             email: string;
             password: string;
@@ -5153,6 +5207,13 @@ export interface components {
              */
             variants?: number;
         };
+        StoresOrderSettings: {
+            /** Format: int64 */
+            archive_after_days: number;
+            /** Format: int64 */
+            erase_after_days: number;
+            phone: string;
+        };
         StoresSample: {
             price: string;
             title: string;
@@ -5164,8 +5225,6 @@ export interface components {
             connected_at: string;
             currency: string;
             defaults: components["schemas"]["StoresDefaults"];
-            /** Format: int64 */
-            erase_after_days: number;
             /** @description It has no API, and is served by files */
             files: boolean;
             handle: string;
@@ -5176,6 +5235,7 @@ export interface components {
             markets: string[];
             missing: components["schemas"]["StorePermission"][];
             name: string;
+            order_settings: components["schemas"]["StoresOrderSettings"];
             /** @enum {string} */
             problem: "" | "disapproved" | "forbidden";
             /** Format: int64 */
@@ -5190,8 +5250,6 @@ export interface components {
             connected_at: string;
             currency: string;
             defaults: components["schemas"]["StoresDefaults"];
-            /** Format: int64 */
-            erase_after_days: number;
             /** @description It has no API, and is served by files */
             files: boolean;
             handle: string;
@@ -5202,6 +5260,7 @@ export interface components {
             markets: string[];
             missing: components["schemas"]["StorePermission"][];
             name: string;
+            order_settings: components["schemas"]["StoresOrderSettings"];
             /** @enum {string} */
             problem: "" | "disapproved" | "forbidden";
             /** @description Some of what it sells already */
@@ -6079,6 +6138,180 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrdersOrder"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    eraseCustomer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrdersCustomerInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersErased"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportCustomer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrdersCustomerInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersCustomerData"];
                 };
             };
             /** @description Bad Request */
@@ -10847,7 +11080,7 @@ export interface operations {
                 country?: string;
                 /** @description Late, at a loss, a doubtful address */
                 matter?: "" | "late" | "loses" | "address";
-                /** @description In the number, titles and SKUs */
+                /** @description In the number, titles and SKUs, or whole words of who bought */
                 words?: string;
                 archived?: boolean;
                 /** @description The order that the page begins after; 0 is the first page */
@@ -11118,7 +11351,7 @@ export interface operations {
                 country?: string;
                 /** @description Late, at a loss, a doubtful address */
                 matter?: "" | "late" | "loses" | "address";
-                /** @description In the number, titles and SKUs */
+                /** @description In the number, titles and SKUs, or whole words of who bought */
                 words?: string;
                 archived?: boolean;
             };
@@ -16632,95 +16865,6 @@ export interface operations {
             };
         };
     };
-    setStoreErasure: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SetStoreErasureRequest"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StoresStore"];
-                };
-            };
-            /** @description Bad Request */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
     storeFile: {
         parameters: {
             query?: never;
@@ -17349,6 +17493,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PricingRun"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setOrderSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StoresOrderSettings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoresStore"];
                 };
             };
             /** @description Bad Request */

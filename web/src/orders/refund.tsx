@@ -75,9 +75,7 @@ export function Refunds({ of: o }: { of: Order }) {
           </p>
         </form>
       ) : (
-        <Button onClick={() => setTyped({ amount: "", reason: "" })}>
-          Refund the customer…
-        </Button>
+        <Button onClick={() => setTyped({ amount: "", reason: "" })}>Refund the customer…</Button>
       )}
     </section>
   );

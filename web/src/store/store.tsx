@@ -15,6 +15,7 @@ import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { namesQuery } from "../workbench/queries";
 import { AddByFiles, Files } from "./files";
+import { OrderSettings, WholeNumber } from "./order-settings";
 
 /** Why connecting failed, by the code in the address: no text of an address is ever shown. */
 const troubles: Record<string, string> = {
@@ -255,66 +256,6 @@ function Usually({ store }: { store: Store }) {
   );
 }
 
-/** WholeNumber is a setting that is saved when it is left. */
-function WholeNumber({
-  label,
-  hint,
-  most,
-  value,
-  onSave,
-}: {
-  label: string;
-  hint?: string;
-  most: number;
-  value: number;
-  onSave: (n: number) => void;
-}) {
-  const [text, setText] = useState(String(value));
-  return (
-    <Field
-      label={label}
-      {...(hint && { hint })}
-      number={{ least: 0, most, whole: true }}
-      value={text}
-      onChange={(e) => setText(e.target.value)}
-      onBlur={() => {
-        const n = Math.trunc(Number(text));
-        if (n >= 0 && n <= most && n !== value) onSave(n);
-      }}
-    />
-  );
-}
-
-/** Customers says for how long who bought is kept. */
-function Customers({ store }: { store: Store }) {
-  const client = useQueryClient();
-  const say = useSay();
-  const set = useMutation<Store, Problem, number>({
-    mutationFn: (days) =>
-      ask(api.PUT("/api/stores/{id}/erasure", { params: { path: { id: store.id } }, body: { days } })),
-    onSuccess: (now) => {
-      void refresh(client, "stores");
-      say(
-        now.erase_after_days === 0
-          ? "Who bought is kept for good."
-          : `Who bought is erased ${now.erase_after_days} days after an order ended.`,
-      );
-    },
-    onError: (error) => say(error.message, true),
-  });
-  return (
-    <section className="mt-3 border-t border-line pt-3" aria-label={`Customers of ${store.name}`}>
-      <WholeNumber
-        label="Days after an order ended until who bought is erased"
-        hint="0 keeps them for good; the sums stay either way"
-        most={3650}
-        value={store.erase_after_days}
-        onSave={(days) => set.mutate(days)}
-      />
-    </section>
-  );
-}
-
 /** limitsWords says what a store takes in one product. */
 function limitsWords(l: Store["limits"]): string {
   const parts = [
@@ -368,7 +309,7 @@ function StoreCard({ store, inUse }: { store: Store; inUse: boolean }) {
       <Missing of={store} />
       <Files store={store} />
       {may("owner") && <Usually store={store} />}
-      {may("owner") && <Customers store={store} />}
+      {may("owner") && <OrderSettings store={store} />}
       {may("owner") && (
         <Button tone="danger" className="mt-3" onClick={() => setLeaving(true)}>
           Disconnect
