@@ -112,7 +112,8 @@ func (s *Service) byHand(ctx context.Context, ids []int64, to order.PurchaseStat
 
 func (s *Service) moveByHand(ctx context.Context, tx pgx.Tx, ids []int64, to order.PurchaseState, words,
 	also string) (int, error) {
-	rows, err := tx.Query(ctx, `update purchase set state = $2, `+also+` where id = any ($1) and by_sheet
+	rows, err := tx.Query(ctx, `update purchase set state = $2, `+also+` where id = any ($1) and (by_sheet or
+		by_invoice)
 		and state = any ($3) returning order_id`, unique(ids), to, order.From(to))
 	if err != nil {
 		return 0, err
@@ -134,7 +135,8 @@ func (s *Service) moveByHand(ctx context.Context, tx pgx.Tx, ids []int64, to ord
 
 // paidByHand notes that purchases of order sheets were paid outside.
 func (s *Service) paidByHand(ctx context.Context, tx pgx.Tx, ids []int64) (int, error) {
-	rows, err := tx.Query(ctx, `update purchase set paid_by = $2 where id = any ($1) and by_sheet and state = 'placed'
+	rows, err := tx.Query(ctx, `update purchase set paid_by = $2 where id = any ($1) and (by_sheet or by_invoice)
+		and state = 'placed'
 		returning id`, unique(ids), access.Who(ctx).Name)
 	if err != nil {
 		return 0, err
@@ -209,7 +211,7 @@ func (s *Service) Shipped(ctx context.Context, id int64, in ParcelInput) (Order,
 // Arrived notes that the parcel of a purchase of an order sheet is there.
 func (s *Service) Arrived(ctx context.Context, id int64) (int, error) {
 	if _, err := s.Pool.Exec(ctx, `update parcel set delivered = true where purchase_id = $1
-		and purchase_id in (select id from purchase where by_sheet)`, id); err != nil {
+		and purchase_id in (select id from purchase where by_sheet or by_invoice)`, id); err != nil {
 		return 0, err
 	}
 	return s.byHand(ctx, []int64{id}, order.Delivered, "Was delivered", "next_at = null")

@@ -158,7 +158,7 @@ func (s *Service) Prune(ctx context.Context) error {
 	if list, err = ids(ctx, s.Pool, `select o.id from customer_order o join facts.store t on t.id = o.store_id
 		where o.archived_at is null and t.archive_after_days > 0 and o.state in ('delivered', 'cancelled', 'not_ours')
 		and greatest(o.news_at, o.placed_at) < now() - t.archive_after_days * interval '1 day' limit 5000`); err !=
-			nil {
+		nil {
 		return err
 	}
 	if len(list) > 0 {

@@ -46,6 +46,7 @@ type line struct {
 	supplier       string
 	takesOrders    bool
 	connected      bool // its source
+	byInvoice      bool // its source is paid outside
 	stock          int
 	stockUnknown   bool
 	gone           bool // its supplier sells it no longer
@@ -82,7 +83,7 @@ func read(ctx context.Context, q database.Querier, orderID int64) (h head, lines
 			coalesce(v.offer_id, 0), coalesce(v.id, 0), coalesce(o.number, ''),
 			coalesce(v.number, ''), coalesce(v.option_values, '{}'), coalesce(o.source_id, 0), coalesce(x.name, ''),
 			coalesce(o.supplier_id, 0), coalesce(u.name, ''), coalesce(x.takes_orders, false), coalesce(x.state =
-				'connected', false),
+				'connected', false), coalesce(x.by_invoice, false),
 			coalesce(v.stock, 0), coalesce(v.stock_unknown, false),
 			coalesce(v.withdrawn or o.withdrawn_at is not null, true), coalesce(l.purchase_id, 0),
 			coalesce(p.state, ''), p.total, p.cost,
@@ -102,7 +103,8 @@ func read(ctx context.Context, q database.Querier, orderID int64) (h head, lines
 		return l, row.Scan(&l.id, &l.storeLine, &l.title, &l.variant, &l.sku, &l.quantity, &l.price, &l.ours,
 			&l.leftOut, &l.elsewhere, &l.draftID, &l.draftVariantID, &l.offerID, &l.offerVariantID, &l.offerNumber,
 			&l.variantNumber, &l.optionValues, &l.sourceID,
-			&l.source, &l.supplierID, &l.supplier, &l.takesOrders, &l.connected, &l.stock, &l.stockUnknown, &l.gone,
+			&l.source, &l.supplierID, &l.supplier, &l.takesOrders, &l.connected, &l.byInvoice, &l.stock,
+			&l.stockUnknown, &l.gone,
 			&l.purchaseID,
 			&l.purchase, &l.purchaseOwed, &l.purchaseCost, &l.purchaseLines)
 	})

@@ -36,7 +36,7 @@ type Stores interface {
 
 // Sources is where things are bought.
 type Sources interface {
-	Session(ctx context.Context, id int64) (*source.Session, error)
+	Buyer(ctx context.Context, id int64) (source.Buyer, error)
 }
 
 // Offers reads what a variant of an offer is bought for.

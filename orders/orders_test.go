@@ -510,7 +510,7 @@ func TestACustomerIsFoundGivenOutAndErased(t *testing.T) {
 	w.Owner.Must("POST", "/api/orders/read", nil, nil)
 	testkit.Until(t, "one is cancelled", func() bool { return list(w, "state=cancelled").Total == 1 })
 	for words, want := range map[string]int{"okafor": 2, "MAYA+okafor": 2, "maya@mail.example": 2, "okaf": 0,
-		"tanner": 0,
+		"tanner":           0,
 		"okafor+cancelled": 0} {
 		if got := list(w, "words="+words).Total; got != want {
 			t.Errorf("%s finds %d", words, got)

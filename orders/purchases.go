@@ -97,10 +97,12 @@ func (s *Service) buyOne(ctx context.Context, id int64, in *buying) (left *Order
 func (s *Service) begin(ctx context.Context, tx pgx.Tx, orderID int64, p *PurchaseReview, in *buying) error {
 	var id int64
 	if err := tx.QueryRow(ctx, `insert into purchase (order_id, source_id, supplier_id, service, currency, expected,
-			charges, cost, comment, created_by, by_sheet, automatic, state) values ($1, $2, $3, $4, $5, $6, $7, $8,
-			$9, $10, $11, $12, case when $11 then 'to_send' else 'waiting' end) returning id`, orderID, p.source,
+			charges, cost, comment, created_by, by_sheet, automatic, by_invoice, state) values ($1, $2, $3, $4, $5,
+				$6, $7, $8,
+			$9, $10, $11, $12, $13, case when $11 then 'to_send' else 'waiting' end) returning id`, orderID, p.source,
 		p.supplier, p.Service, p.expected.Currency().String(), p.expected.Minor(), p.charges.Minor(), p.Cost.Minor(),
-		in.Comment, access.Who(ctx).Name, p.BySheet, in.auto != nil).Scan(&id); err != nil {
+		in.Comment, access.Who(ctx).Name, p.BySheet, in.auto != nil,
+		p.lines[0].takesOrders && p.lines[0].byInvoice).Scan(&id); err != nil {
 		return err
 	}
 	for _, l := range p.lines {
@@ -149,7 +151,8 @@ func (PayArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "o
 func (s *Service) Pay(ctx context.Context, ids []int64) (begun int, err error) {
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `update purchase set paying = true, pay_reason = '', paid_by = $2
-			where id = any ($1) and state = 'placed' and not paying and not by_sheet returning id, order_id`,
+			where id = any ($1) and state = 'placed' and not paying and not by_sheet and not by_invoice
+			returning id, order_id`,
 			unique(ids), access.Who(ctx).Name)
 		if err != nil {
 			return err
@@ -194,7 +197,7 @@ type OwedPurchase struct {
 // Owed lists the purchases that wait to be paid, by source.
 func (s *Service) Owed(ctx context.Context) ([]OwedPurchase, error) {
 	rows, err := s.Pool.Query(ctx, `select p.id, p.order_id, o.number, p.number, x.name, u.name, p.currency,
-			coalesce(p.total, p.expected), p.by_sheet, p.paying, p.pay_reason
+			coalesce(p.total, p.expected), p.by_sheet or p.by_invoice, p.paying, p.pay_reason
 		from purchase p join customer_order o on o.id = p.order_id join facts.source x on x.id = p.source_id
 		join facts.supplier u on u.id = p.supplier_id where p.state = 'placed' order by x.name, u.name, p.id limit
 			5000`)

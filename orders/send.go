@@ -49,6 +49,7 @@ func (s *Service) Work(r *jobs.Runner) {
 type sent struct {
 	id, orderID, storeID, sourceID int64
 	key, service, comment          string
+	currency                       string // the supplier's
 	fence, tries                   int
 	state                          order.PurchaseState // as it was before
 	cancelled                      bool                // by the customer
@@ -68,9 +69,9 @@ func (s *Service) claim(ctx context.Context, id int64) (p sent, err error) {
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		if err := tx.QueryRow(ctx, `select p.state, p.order_id, o.store_id, p.source_id, p.key::text, p.service,
 			p.comment,
-				p.tries, o.cancelled from purchase p join customer_order o on o.id = p.order_id
+				p.currency, p.tries, o.cancelled from purchase p join customer_order o on o.id = p.order_id
 			where p.id = $1 and p.state = any ($2) for update of p`, id, order.From(order.Sending)).Scan(&p.state,
-			&p.orderID, &p.storeID, &p.sourceID, &p.key, &p.service, &p.comment, &p.tries,
+			&p.orderID, &p.storeID, &p.sourceID, &p.key, &p.service, &p.comment, &p.currency, &p.tries,
 			&p.cancelled); err != nil {
 			return err
 		}
@@ -143,7 +144,7 @@ func temporary(err error) bool {
 
 // send asks the source what it has of a purchase, and sends it where it has nothing.
 func (s *Service) send(ctx context.Context, p *sent) (source.Purchase, error) {
-	session, err := s.Sources.Session(ctx, p.sourceID)
+	session, err := s.Sources.Buyer(ctx, p.sourceID)
 	if err != nil {
 		return source.Purchase{}, err
 	}
@@ -176,8 +177,16 @@ func (s *Service) send(ctx context.Context, p *sent) (source.Purchase, error) {
 	if fence != p.fence {
 		return source.Purchase{}, errOvertaken
 	}
+	currency, err := money.ParseCurrency(p.currency)
+	if err != nil {
+		return source.Purchase{}, err
+	}
+	var shop string
+	if err := s.Pool.QueryRow(ctx, `select name from facts.store where id = $1`, p.storeID).Scan(&shop); err != nil {
+		return source.Purchase{}, err
+	}
 	return session.Place(ctx, source.PurchaseOrder{ID: p.key, Lines: lines, Service: p.service, To: to,
-		Comment: p.comment})
+		Comment: p.comment, Currency: currency, Shop: shop})
 }
 
 // end moves a purchase that is being sent into a state with its reason.

@@ -69,6 +69,7 @@ type PurchaseView struct {
 	Rose      bool                `json:"rose" doc:"The supplier asks more than was expected"`
 	Reason    string              `json:"reason"`
 	BySheet   bool                `json:"by_sheet" doc:"A person sends it, and says how far it is"`
+	ByInvoice bool                `json:"by_invoice" doc:"Is paid outside, and a person says when it is there"`
 	Paying    bool                `json:"paying"`
 	PayReason string              `json:"pay_reason"`
 	CreatedBy string              `json:"created_by"`
@@ -182,7 +183,8 @@ func (s *Service) pictures(ctx context.Context, lines []line) (map[int64]string,
 // purchases reads what was bought for an order, with its parcels.
 func (s *Service) purchases(ctx context.Context, h *head) ([]PurchaseView, error) {
 	rows, err := s.Pool.Query(ctx, `select p.id, p.number, u.name, x.name, p.state, p.service, p.currency, p.expected,
-			p.total, p.cost, p.rate, p.reason, p.by_sheet, p.paying, p.pay_reason, p.created_by, p.created_at,
+			p.total, p.cost, p.rate, p.reason, p.by_sheet, p.by_invoice, p.paying, p.pay_reason, p.created_by,
+				p.created_at,
 				p.paid_at, p.paid_by
 		from purchase p join facts.supplier u on u.id = p.supplier_id join facts.source x on x.id = p.source_id
 		where p.order_id = $1 order by p.id`, h.id)
@@ -194,7 +196,8 @@ func (s *Service) purchases(ctx context.Context, h *head) ([]PurchaseView, error
 		var expected int64
 		var total, cost *int64
 		if err := row.Scan(&p.ID, &p.Number, &p.Supplier, &p.Source, &p.State, &p.Service, &currency, &expected, &total,
-			&cost, &p.Rate, &p.Reason, &p.BySheet, &p.Paying, &p.PayReason, &p.CreatedBy, &p.CreatedAt, &p.PaidAt,
+			&cost, &p.Rate, &p.Reason, &p.BySheet, &p.ByInvoice, &p.Paying, &p.PayReason, &p.CreatedBy, &p.CreatedAt,
+			&p.PaidAt,
 			&p.PaidBy); err != nil {
 			return p, err
 		}

@@ -26,7 +26,7 @@ func (s *Service) pay(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	session, err := s.Sources.Session(ctx, sourceID)
+	session, err := s.Sources.Buyer(ctx, sourceID)
 	var made source.Purchase
 	if err == nil {
 		made, err = session.Pay(ctx, key)
@@ -83,7 +83,7 @@ func (s *Service) tellStore(ctx context.Context, id int64) error {
 	}
 	rows, err := s.Pool.Query(ctx, `select l.store_line, case when c.lines = '[]' then pl.quantity else (
 			select coalesce(sum((x ->> 'quantity')::int), 0)::int from jsonb_array_elements(c.lines) x
-			where x ->> 'offer' = pl.offer_number and x ->> 'variant' = pl.variant_number) end as quantity
+			where x ->> 'offer' in ('', pl.offer_number) and x ->> 'variant' = pl.variant_number) end as quantity
 		from parcel c join purchase_line pl on pl.purchase_id = c.purchase_id
 		join order_line l on l.id = pl.order_line_id where c.id = $1 order by l.position`, id)
 	if err != nil {

@@ -9,6 +9,7 @@ import (
 	"github.com/riverqueue/river"
 
 	"plainpelican/connect/source"
+	"plainpelican/core/money"
 	"plainpelican/core/order"
 	"plainpelican/platform/database"
 	"plainpelican/platform/jobs"
@@ -17,10 +18,19 @@ import (
 // keep writes down what a source says of a purchase. What it says never takes a purchase back.
 func (s *Service) keep(ctx context.Context, tx pgx.Tx, id, orderID, storeID int64, made source.Purchase) error {
 	var before order.PurchaseState
-	var supplier string
-	if err := tx.QueryRow(ctx, `select p.state, u.name from purchase p join facts.supplier u on u.id = p.supplier_id
-		where p.id = $1 for update of p`, id).Scan(&before, &supplier); err != nil {
+	var supplier, currency string
+	var expected int64
+	if err := tx.QueryRow(ctx, `select p.state, u.name, p.currency, p.expected from purchase p
+		join facts.supplier u on u.id = p.supplier_id where p.id = $1 for update of p`, id).Scan(&before, &supplier,
+		&currency, &expected); err != nil {
 		return err
+	}
+	if made.Total == (money.Amount{}) { // what was expected stands
+		c, err := money.ParseCurrency(currency)
+		if err != nil {
+			return err
+		}
+		made.Total = money.New(expected, c)
 	}
 	state := made.State
 	if before != state && !order.Can(before, state) {
@@ -117,7 +127,7 @@ func (s *Service) FollowUp(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	sessions := map[int64]*source.Session{}
+	sessions := map[int64]source.Buyer{}
 	var failed error
 	for _, d := range list {
 		if d.State == order.Unknown { // asked by who sends, under its fence
@@ -130,7 +140,7 @@ func (s *Service) FollowUp(ctx context.Context) error {
 		}
 		session, known := sessions[d.SourceID]
 		if !known {
-			if session, err = s.Sources.Session(ctx, d.SourceID); err != nil {
+			if session, err = s.Sources.Buyer(ctx, d.SourceID); err != nil {
 				s.Log.Warn("following purchases", "source", d.SourceID, "error", err)
 			}
 			sessions[d.SourceID] = session

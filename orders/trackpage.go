@@ -98,7 +98,7 @@ func (s *Service) fillTracked(r *http.Request, id int64, state order.State, page
 			coalesce((select o.page_url from purchase_line l join facts.offer o on o.id = l.offer_id
 				where l.purchase_id = c.purchase_id limit 1), '')
 		from parcel c join purchase p on p.id = c.purchase_id where p.order_id = $1 and c.number <> '' order by c.id`,
-			id)
+		id)
 	if err != nil {
 		return err
 	}

@@ -181,6 +181,16 @@ func (s *Service) StillSold(ctx context.Context, sourceID int64, number string) 
 	return drivers[kind].stillSold(ctx, s, sourceID, number)
 }
 
+// Buyer is where the offers of a source are bought, or a problem where it takes no orders.
+func (s *Service) Buyer(ctx context.Context, sourceID int64) (source.Buyer, error) {
+	var kind Kind
+	err := s.Pool.QueryRow(ctx, `select kind from source where id = $1`, sourceID).Scan(&kind)
+	if err != nil {
+		return nil, err
+	}
+	return drivers[kind].buyer(ctx, s, sourceID)
+}
+
 // Session is one with a connected source that was signed in to lately, or a new one. It returns the error of Open.
 func (s *Service) Session(ctx context.Context, sourceID int64) (*source.Session, error) {
 	session, _, err := s.lately(ctx, sourceID)

@@ -3,8 +3,12 @@ package sources
 import (
 	"context"
 	"errors"
+	"time"
 
 	"plainpelican/connect/source"
+	"plainpelican/connect/ubl"
+	"plainpelican/platform/apikit"
+	"plainpelican/platform/database"
 )
 
 // Kind is a kind of source.
@@ -12,14 +16,15 @@ type Kind string
 
 // Capabilities are what can be done with the sources of a kind. Nothing outside of the drivers asks for a kind.
 type Capabilities struct {
-	Credentials bool `json:"credentials" doc:"Is connected with a client id and secret"`
-	Changes     bool `json:"changes" doc:"Says what has changed since the last import"`
-	Fetches     bool `json:"fetches" doc:"Is read by itself, without an address of its own"`
-	Files       bool `json:"files" doc:"Takes uploaded files"`
-	Columns     bool `json:"columns" doc:"Has columns that say what its rows hold"`
-	Terms       bool `json:"terms" doc:"Needs to be told its supplier's terms"`
-	Pictures    bool `json:"pictures" doc:"Takes pictures in a zip"`
-	AsksOffers  bool `json:"asks_offers" doc:"Can be asked about one offer"`
+	Credentials    bool `json:"credentials" doc:"Is connected with a client id and secret"`
+	Changes        bool `json:"changes" doc:"Says what has changed since the last import"`
+	Fetches        bool `json:"fetches" doc:"Is read by itself, without an address of its own"`
+	Files          bool `json:"files" doc:"Takes uploaded files"`
+	Columns        bool `json:"columns" doc:"Has columns that say what its rows hold"`
+	Terms          bool `json:"terms" doc:"Needs to be told its supplier's terms"`
+	Pictures       bool `json:"pictures" doc:"Takes pictures in a zip"`
+	AsksOffers     bool `json:"asks_offers" doc:"Can be asked about one offer"`
+	OrderDocuments bool `json:"order_documents" doc:"May take orders as documents, at an address of its own"`
 	// Impact is whether an import is checked for what it would withdraw and reprice.
 	Impact bool `json:"impact" doc:"Its imports may need approval"`
 }
@@ -32,6 +37,8 @@ type driver interface {
 	// stillSold asks whether an offer is sold, by its number. Where the source cannot be asked the answer is true
 	// with an error that says why, as the beginning of a sentence.
 	stillSold(ctx context.Context, s *Service, sourceID int64, number string) (bool, error)
+	// buyer is where its offers are bought, or a problem where it takes no orders.
+	buyer(ctx context.Context, s *Service, sourceID int64) (source.Buyer, error)
 }
 
 // The kinds of sources.
@@ -106,13 +113,27 @@ func (marketplaceDriver) stillSold(ctx context.Context, s *Service, sourceID int
 	return true, nil
 }
 
+func (marketplaceDriver) buyer(ctx context.Context, s *Service, sourceID int64) (source.Buyer, error) {
+	return s.Session(ctx, sourceID)
+}
+
+// takesNoOrders is for sources whose orders a person sends.
+type takesNoOrders struct{}
+
+func (takesNoOrders) buyer(context.Context, *Service, int64) (source.Buyer, error) {
+	return nil, apikit.Problem(409, "", "This source takes no orders from here.")
+}
+
 // notAsked is for sources that cannot be asked about an offer: what their last import said stands.
 type notAsked struct{}
 
 func (notAsked) stillSold(context.Context, *Service, int64, string) (bool, error) { return true, nil }
 
 // priceListDriver reads price lists: see connect/pricelist.
-type priceListDriver struct{ notAsked }
+type priceListDriver struct {
+	notAsked
+	takesNoOrders
+}
 
 func (priceListDriver) capabilities() Capabilities {
 	return Capabilities{Files: true, Columns: true, Terms: true, Pictures: true, Impact: true}
@@ -136,7 +157,21 @@ func (priceListDriver) open(ctx context.Context, s *Service, in *activeImport) (
 type documentDriver struct{ notAsked }
 
 func (documentDriver) capabilities() Capabilities {
-	return Capabilities{Files: true, Terms: true, Impact: true}
+	return Capabilities{Files: true, Terms: true, Impact: true, OrderDocuments: true}
+}
+
+// buyer sends orders as UBL documents, to the address that was given for them.
+func (documentDriver) buyer(ctx context.Context, s *Service, sourceID int64) (source.Buyer, error) {
+	var address, name string
+	err := s.Pool.QueryRow(ctx, `select order_address, name from source where id = $1 and state = 'connected'`,
+		sourceID).Scan(&address, &name)
+	if database.Missing(err) || err == nil && address == "" {
+		return nil, apikit.Problem(409, "", "This source takes no orders from here.")
+	}
+	if err != nil {
+		return nil, err
+	}
+	return &ubl.Orders{Client: s.Connector.Client, Address: address, Supplier: name, Now: time.Now}, nil
 }
 
 func (documentDriver) open(ctx context.Context, s *Service, in *activeImport) (feed, error) {
@@ -148,7 +183,10 @@ func (documentDriver) open(ctx context.Context, s *Service, in *activeImport) (f
 }
 
 // pagesDriver reads single product pages: see connect/page.
-type pagesDriver struct{ notAsked }
+type pagesDriver struct {
+	notAsked
+	takesNoOrders
+}
 
 func (pagesDriver) capabilities() Capabilities { return Capabilities{Fetches: true} }
 

@@ -3,6 +3,8 @@ package sources
 import (
 	"context"
 	"errors"
+	"net/url"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -98,21 +100,31 @@ type SourceSettings struct {
 	MaxWithdrawn  int    `json:"max_withdrawn" minimum:"0" maximum:"100"`
 	MaxRepriced   int    `json:"max_repriced" minimum:"0" maximum:"100"`
 	MaxCostFactor int    `json:"max_cost_factor" minimum:"2" maximum:"1000" default:"5"`
+	// OrderAddress is where it takes orders as UBL documents; empty is nowhere.
+	OrderAddress string `json:"order_address,omitempty" maxLength:"500"`
 }
 
 // SaveSettings changes how a source is kept up.
 func (s *Service) SaveSettings(ctx context.Context, id int64, h SourceSettings) error {
 	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var before SourceSettings
-		err := tx.QueryRow(ctx, `select name, schedule, time_zone, paused, max_withdrawn, max_repriced, max_cost_factor
-			from source where id = $1 for update`, id).
+		var kind Kind
+		err := tx.QueryRow(ctx, `select name, schedule, time_zone, paused, max_withdrawn, max_repriced, max_cost_factor,
+				order_address, kind from source where id = $1 for update`, id).
 			Scan(&before.Name, &before.Schedule, &before.TimeZone, &before.Paused, &before.MaxWithdrawn,
-				&before.MaxRepriced, &before.MaxCostFactor)
+				&before.MaxRepriced, &before.MaxCostFactor, &before.OrderAddress, &kind)
 		if database.Missing(err) {
 			return apikit.NotFound("source")
 		}
 		if err != nil {
 			return err
+		}
+		if h.OrderAddress = strings.TrimSpace(h.OrderAddress); h.OrderAddress != "" {
+			u, err := url.Parse(h.OrderAddress)
+			if err != nil || (u.Scheme != "https" && u.Scheme != "http") || u.Host == "" || u.User != nil ||
+				u.RawQuery != "" || !kind.can().OrderDocuments {
+				return apikit.Problem(422, "order_address", "Give an address such as https://supplier.example/orders.")
+			}
 		}
 		err = setNext(ctx, tx, id, h.Schedule, h.TimeZone)
 		switch {
@@ -124,8 +136,10 @@ func (s *Service) SaveSettings(ctx context.Context, id int64, h SourceSettings) 
 			return err
 		}
 		if _, err := tx.Exec(ctx, `update source
-			set name = $2, paused = $3, max_withdrawn = $4, max_repriced = $5, max_cost_factor = $6 where id = $1`, id,
-			h.Name, h.Paused, h.MaxWithdrawn, h.MaxRepriced, h.MaxCostFactor); err != nil {
+			set name = $2, paused = $3, max_withdrawn = $4, max_repriced = $5, max_cost_factor = $6,
+				order_address = $7, takes_orders = case when $8 then $7 <> '' else takes_orders end where id = $1`, id,
+			h.Name, h.Paused, h.MaxWithdrawn, h.MaxRepriced, h.MaxCostFactor, h.OrderAddress,
+			kind.can().OrderDocuments); err != nil {
 			return err
 		}
 		if before.Name != h.Name {

@@ -73,6 +73,7 @@ type Source struct {
 	MaxCostFactor    int               `json:"max_cost_factor" doc:"A larger move needs approval"`
 	Layout           *pricelist.Layout `json:"layout,omitempty" doc:"How its file is read, where it is a price list"`
 	TakesRequests    bool              `json:"takes_requests" doc:"Passes quote requests on"`
+	OrderAddress     string            `json:"order_address" doc:"Where it takes UBL orders; empty is nowhere"`
 	UploadedPictures int               `json:"uploaded_pictures" doc:"Sent in a zip beside the list"`
 	Can              Capabilities      `json:"can"`
 	Offers           int               `json:"offers"`
@@ -182,7 +183,8 @@ func (s *Service) list(ctx context.Context, only int64) ([]Source, error) {
 	// One statement, so that a source's trouble and its imports are of one moment.
 	rows, err := s.Pool.Query(ctx, `
 		select id, kind, name, address, client_id, state, error, connected_at, paused, schedule, time_zone, next_at,
-		full_import_at, max_withdrawn, max_repriced, max_cost_factor, layout, takes_requests, (select count(*)
+		full_import_at, max_withdrawn, max_repriced, max_cost_factor, layout, takes_requests, order_address,
+			(select count(*)
 		from uploaded_picture where source_id = source.id),
 			array(select row(`+importColumns+`) from import_run where source_id = source.id order by import_run.id desc
 				limit 30)
@@ -194,7 +196,8 @@ func (s *Service) list(ctx context.Context, only int64) ([]Source, error) {
 		var x Source
 		err := row.Scan(&x.ID, &x.Kind, &x.Name, &x.Address, &x.ClientID, &x.State, &x.Error, &x.ConnectedAt,
 			&x.Paused, &x.Schedule, &x.TimeZone, &x.NextAt, &x.FullImportAt,
-			&x.MaxWithdrawn, &x.MaxRepriced, &x.MaxCostFactor, &x.Layout, &x.TakesRequests, &x.UploadedPictures,
+			&x.MaxWithdrawn, &x.MaxRepriced, &x.MaxCostFactor, &x.Layout, &x.TakesRequests, &x.OrderAddress,
+			&x.UploadedPictures,
 			&x.Imports)
 		x.Can = x.Kind.can()
 		return x, err

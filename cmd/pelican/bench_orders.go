@@ -1,17 +1,22 @@
 package main
 
 import (
+	"bytes"
 	"context"
+	"encoding/base64"
 	"encoding/json"
 	"fmt"
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
+	"strconv"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgxpool"
+	webhooks "github.com/standard-webhooks/standard-webhooks/libraries/go"
 	"golang.org/x/time/rate"
 
 	"plainpelican/application"
@@ -35,11 +40,17 @@ type ordersResult struct {
 	OpenP95MS   float64            `json:"list_open_p95_ms"`
 	FilterP95MS map[string]float64 `json:"list_filter_p95_ms"`
 	PlainP95MS  float64            `json:"plain_query_p95_ms"`
+	// Webhooks are how long a store waits for an answer while so many a second arrive and are worked through beside it;
+	// InsertP95MS is how long one plain insert takes then, the yardstick.
+	WebhooksASecond int     `json:"webhooks_a_second"`
+	WebhookP95MS    float64 `json:"webhook_answer_p95_ms"`
+	InsertP95MS     float64 `json:"plain_insert_p95_ms"`
 }
 
 const (
 	benchBuys  = 20 // requests a second that the source allows
 	listedMany = 50_000
+	benchHooks = 20 // webhooks a second, for ten seconds
 )
 
 // benchOrders buys n orders of two lines from a source that allows so many requests a second, and lists many orders.
@@ -66,7 +77,10 @@ func benchOrders(ctx context.Context, n int, dir string) (out ordersResult, err 
 	if err := out.buy(ctx, pool, dir, seen); err != nil {
 		return out, err
 	}
-	return out, out.list(ctx, pool, a)
+	if err := out.list(ctx, pool, a); err != nil {
+		return out, err
+	}
+	return out, out.webhooks(ctx, pool, dir)
 }
 
 // supplier is a source that takes every purchase order.
@@ -131,10 +145,109 @@ func sold(ctx context.Context, pool *pgxpool.Pool, a *application.Application, a
 	return err
 }
 
+// working is an instance that works through jobs.
+func working(pool *pgxpool.Pool, dir string) (*application.Application, error) {
+	return application.New(settings.Settings{Key: make([]byte, 32), Data: dir + "/blobs", PublicURL: "http://localhost",
+		AllowNetworks: loopback}, pool, slog.New(slog.DiscardHandler))
+}
+
+// webhooks has a store tell of orders, so many a second, and measures how long it waits for each answer.
+func (out *ordersResult) webhooks(ctx context.Context, pool *pgxpool.Pool, dir string) error {
+	a, err := working(pool, dir)
+	if err != nil {
+		return err
+	}
+	if err := a.Jobs.Start(ctx, true); err != nil {
+		return err
+	}
+	defer a.Jobs.Stop(ctx)
+	secret := "whsec_" + base64.StdEncoding.EncodeToString(make([]byte, 32))
+	if _, err := pool.Exec(ctx, `insert into order_feed (store_id, since, hook_key, secret) values (1, now(), 'bench',
+		$1)
+		on conflict (store_id) do update set hook_key = 'bench', secret = excluded.secret`,
+		a.Orders.Box.Seal("webhooks bench", secret)); err != nil {
+		return err
+	}
+	sign, err := webhooks.NewWebhook(secret)
+	if err != nil {
+		return err
+	}
+	server := httptest.NewServer(a.Handler())
+	defer server.Close()
+	out.WebhooksASecond = benchHooks
+	took := make(chan time.Duration, 10*benchHooks)
+	failed := make(chan error, 10*benchHooks)
+	var plain []time.Duration
+	var all sync.WaitGroup
+	tick := time.NewTicker(time.Second / benchHooks)
+	defer tick.Stop()
+	for i := range 10 * benchHooks {
+		<-tick.C
+		all.Go(func() {
+			began := time.Now()
+			if err := tellOf(ctx, server.URL, sign, i); err != nil {
+				failed <- err
+			}
+			took <- time.Since(began)
+		})
+		began := time.Now()
+		if _, err := pool.Exec(ctx, `insert into order_event (order_id, by, words) values (1, '',
+			'plain')`); err != nil {
+			return err
+		}
+		plain = append(plain, time.Since(began))
+	}
+	all.Wait()
+	close(took)
+	close(failed)
+	for err := range failed {
+		return err
+	}
+	var list []time.Duration
+	for t := range took {
+		list = append(list, t)
+	}
+	out.WebhookP95MS, out.InsertP95MS = p95(list), p95(plain)
+	return nil
+}
+
+// tellOf tells of one order as a store does.
+func tellOf(ctx context.Context, address string, sign *webhooks.Webhook, i int) error {
+	body := fmt.Appendf(nil,
+		`{"type":"order.created","data":{"id":"H-%d","number":"#H%d","placed_at":"2026-11-27T10:00:00Z",
+		"updated_at":"2026-11-27T10:00:00Z","currency":"USD","shipping":"0","total":"49.99",
+		"address":{"name":"Maya Okafor",
+		"line1":"418 Juniper Street","city":"Portland","region":"OR","postcode":"97205","country":"US"},
+		"lines":[{"id":"1","product_id":"p1","variant_id":"1","title":"Mug","quantity":1,"price":"49.99"}]}}`, i, i)
+	now := time.Now()
+	id := fmt.Sprint("bench-", i)
+	signature, err := sign.Sign(id, now, body)
+	if err != nil {
+		return err
+	}
+	r, err := http.NewRequestWithContext(ctx, http.MethodPost, address+"/connect/webhooks/bench", bytes.NewReader(body))
+	if err != nil {
+		return err
+	}
+	r.Host = "localhost"
+	r.Header.Set("Content-Type", "application/json")
+	r.Header.Set(webhooks.HeaderWebhookID, id)
+	r.Header.Set(webhooks.HeaderWebhookTimestamp, strconv.FormatInt(now.Unix(), 10))
+	r.Header.Set(webhooks.HeaderWebhookSignature, signature)
+	answer, err := http.DefaultClient.Do(r)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = answer.Body.Close() }()
+	if answer.StatusCode != http.StatusNoContent {
+		return fmt.Errorf("a webhook was answered %d", answer.StatusCode)
+	}
+	return nil
+}
+
 // buy buys all orders, and measures until the last purchase is with the source.
 func (out *ordersResult) buy(ctx context.Context, pool *pgxpool.Pool, dir string, seen *supplier) error {
-	a, err := application.New(settings.Settings{Key: make([]byte, 32), Data: dir + "/blobs",
-		PublicURL: "http://localhost", AllowNetworks: loopback}, pool, slog.New(slog.DiscardHandler))
+	a, err := working(pool, dir)
 	if err != nil {
 		return err
 	}

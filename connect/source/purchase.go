@@ -19,6 +19,19 @@ type PurchaseOrder struct {
 	Service string
 	To      order.Address
 	Comment string
+	// Shop is who orders, by name; Currency is what the supplier's prices are in.
+	Shop     string
+	Currency money.Currency
+}
+
+// Buyer is where things are bought.
+type Buyer interface {
+	// Place sends a purchase order; sending it again changes nothing. It returns a Refusal where it is not taken.
+	Place(ctx context.Context, p PurchaseOrder) (Purchase, error)
+	// Purchase reads a purchase order as it is now; found is false where it never arrived.
+	Purchase(ctx context.Context, id string) (p Purchase, found bool, err error)
+	// Pay pays a purchase order; paying again changes nothing. It returns a Refusal where it cannot be paid.
+	Pay(ctx context.Context, id string) (Purchase, error)
 }
 
 // PurchaseLine is so many of a variant of an offer, by the supplier's numbers. All go by one service.
@@ -31,7 +44,7 @@ type PurchaseLine struct {
 type Purchase struct {
 	Number string
 	State  order.PurchaseState
-	// Total is what is owed or was paid, delivery included.
+	// Total is what is owed or was paid, delivery included; the zero Amount is not said.
 	Total money.Amount
 	// Reason is why it was cancelled.
 	Reason  string
@@ -117,7 +130,7 @@ func readPurchase(status int, body []byte) (Purchase, error) {
 			Detail string `json:"detail"`
 		}
 		_ = json.Unmarshal(body, &said) // no reason is a reason too
-		return Purchase{}, Refusal{shortened(said.Detail)}
+		return Purchase{}, Refusal{Shortened(said.Detail)}
 	default:
 		return Purchase{}, fmt.Errorf("%w (it answered %d)", ErrUnavailable, status)
 	}
@@ -139,22 +152,22 @@ func readPurchase(status int, body []byte) (Purchase, error) {
 		} `json:"orderDelivery"`
 	}
 	unreadable := fmt.Errorf("%w (its answer about a purchase cannot be read)", ErrUnavailable)
-	if json.Unmarshal(body, &read) != nil || len(read.Parcels) > maxParcels {
+	if json.Unmarshal(body, &read) != nil || len(read.Parcels) > MaxParcels {
 		return Purchase{}, unreadable
 	}
 	state, known := purchaseStates[read.Status]
 	currency, err := money.ParseCurrency(read.Currency)
-	if err != nil || !known || read.Number == "" || shortened(read.Number) != read.Number {
+	if err != nil || !known || read.Number == "" || Shortened(read.Number) != read.Number {
 		return Purchase{}, unreadable
 	}
-	p := Purchase{Number: read.Number, State: state, Reason: shortened(read.Reason)}
+	p := Purchase{Number: read.Number, State: state, Reason: Shortened(read.Reason)}
 	if p.Total, err = money.Parse(read.Price, currency); err != nil || p.Total.Negative() {
 		return Purchase{}, unreadable
 	}
 	for _, one := range read.Parcels {
-		parcel := Parcel{ID: shortened(one.ID), Number: shortened(one.Number), Carrier: shortened(one.Provider.Name),
+		parcel := Parcel{ID: Shortened(one.ID), Number: Shortened(one.Number), Carrier: Shortened(one.Provider.Name),
 			Delivered: purchaseStates[one.Status] == order.Delivered}
-		if parcel.ID == "" || len(one.Lines) > maxParcels {
+		if parcel.ID == "" || len(one.Lines) > MaxParcels {
 			return Purchase{}, unreadable
 		}
 		// An address that is none for a browser to follow is left out.
@@ -170,5 +183,5 @@ func readPurchase(status int, body []byte) (Purchase, error) {
 	return p, nil
 }
 
-// maxParcels is how many parcels a purchase, and lines a parcel, may have.
-const maxParcels = 200
+// MaxParcels is how many parcels a purchase, and lines a parcel, may have.
+const MaxParcels = 200

@@ -85,15 +85,15 @@ func (s *Session) Ask(ctx context.Context, r Request) error {
 			Detail string `json:"detail"`
 		}
 		_ = json.Unmarshal(answer.Body, &said) // no reason is a reason too
-		return Refusal{shortened(said.Detail)}
+		return Refusal{Shortened(said.Detail)}
 	}
 	return fmt.Errorf("%w (it answered %d)", ErrUnavailable, answer.Status)
 }
 
 func requestPath(id string) string { return "/requests/" + url.PathEscape(id) }
 
-// shortened is a text from outside as it can be kept and shown.
-func shortened(text string) string {
+// Shortened is a text from outside as it can be kept and shown.
+func Shortened(text string) string {
 	text = strings.ReplaceAll(strings.ToValidUTF8(text, "\ufffd"), "\x00", "")
 	if len(text) <= mostComment {
 		return text
@@ -131,16 +131,16 @@ func (s *Session) Quotes(ctx context.Context, id string) (quotes []Quote, unusab
 	}
 	for i, q := range read.Quotes {
 		offer, err := parse(q.Item)
-		if err == nil && (q.Identifier == "" || shortened(q.Identifier) != q.Identifier) {
+		if err == nil && (q.Identifier == "" || Shortened(q.Identifier) != q.Identifier) {
 			err = errors.New("it has no number of its own")
 		}
 		if err != nil {
-			one := Offer{Number: shortened(q.Identifier)}.rejected(fmt.Sprintf("quote %d", i+1), err, q.Item)
-			one.Position, one.Reason = fmt.Sprintf("quote %d", i+1), shortened(one.Reason)
+			one := Offer{Number: Shortened(q.Identifier)}.rejected(fmt.Sprintf("quote %d", i+1), err, q.Item)
+			one.Position, one.Reason = fmt.Sprintf("quote %d", i+1), Shortened(one.Reason)
 			unusable = append(unusable, one)
 			continue
 		}
-		quotes = append(quotes, Quote{q.Identifier, shortened(q.Comment), q.ValidThrough, offer, q.Item})
+		quotes = append(quotes, Quote{q.Identifier, Shortened(q.Comment), q.ValidThrough, offer, q.Item})
 	}
 	return quotes, unusable, read.Status != "closed", nil
 }

@@ -30,6 +30,7 @@ type Server struct {
 	renamed bool
 	seed    uint64
 	catalog []gen.Offer
+	orders  map[string]*Order
 }
 
 // New makes Northlight Wholesale with its whole list, on day 0.
@@ -73,6 +74,9 @@ func (s *Server) Handler() http.Handler {
 		w.Header().Set("Content-Type", "application/xml")
 		s.document(w, "http://"+r.Host)
 	})
+	mux.HandleFunc("PUT /orders/{id}", s.takeOrder)
+	mux.HandleFunc("GET /orders/{id}", s.showOrder)
+	mux.HandleFunc("GET /orders/{id}/despatch/{n}", s.showDespatch)
 	mux.HandleFunc("GET /pictures/{name}", func(w http.ResponseWriter, r *http.Request) {
 		img, err := draw.Picture(strings.TrimSuffix(r.PathValue("name"), ".jpg"), 800)
 		if err != nil {

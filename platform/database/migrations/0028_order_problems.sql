@@ -67,7 +67,17 @@ alter table store add column archive_after_days integer not null default 0, add 
 create or replace view facts.store as select id, address, handle, name, currency, time_zone, markets, limits, state,
     erase_after_days, archive_after_days, phone from store;
 
+-- Where a wholesaler takes orders as documents; it is paid by its invoice, outside.
+alter table source add column order_address text not null default '';
+alter table purchase add column by_invoice boolean not null default false;
+create or replace view facts.source as select id, kind, name, state, takes_requests, takes_orders,
+    order_address <> '' as by_invoice from source;
+
 -- +goose Down
+alter table purchase drop column by_invoice;
+drop view facts.source;
+create view facts.source as select id, kind, name, state, takes_requests, takes_orders from source;
+alter table source drop column order_address;
 drop view facts.store;
 create view facts.store as select id, address, handle, name, currency, time_zone, markets, limits, state,
     erase_after_days from store;

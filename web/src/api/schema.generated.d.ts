@@ -3625,6 +3625,8 @@ export interface components {
             warnings: string[];
         };
         OrdersPurchaseView: {
+            /** @description Is paid outside, and a person says when it is there */
+            by_invoice: boolean;
             /** @description A person sends it, and says how far it is */
             by_sheet: boolean;
             claims: components["schemas"]["OrdersClaimView"][];
@@ -4939,6 +4941,8 @@ export interface components {
             files: boolean;
             /** @description Its imports may need approval */
             impact: boolean;
+            /** @description May take orders as documents, at an address of its own */
+            order_documents: boolean;
             /** @description Takes pictures in a zip */
             pictures: boolean;
             /** @description Needs to be told its supplier's terms */
@@ -5114,6 +5118,8 @@ export interface components {
             next_at: string | null;
             /** Format: int64 */
             offers: number;
+            /** @description Where it takes UBL orders; empty is nowhere */
+            order_address: string;
             /** @description No import starts by itself */
             paused: boolean;
             /** @description RFC 5545 recurrence rule; empty is by hand */
@@ -5141,6 +5147,7 @@ export interface components {
             /** Format: int64 */
             max_withdrawn: number;
             name: string;
+            order_address?: string;
             paused: boolean;
             schedule: string;
             time_zone: string;

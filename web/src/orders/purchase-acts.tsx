@@ -83,7 +83,9 @@ export function PurchaseActs({ of: p }: { of: Purchase }) {
   return (
     <p className="mt-1 flex flex-wrap gap-1 empty:hidden">
       {ship && <Button onClick={() => setForm("parcel")}>Add tracking…</Button>}
-      {p.by_sheet && p.state === "shipped" && <Button onClick={() => arrived.mutate()}>Mark as delivered</Button>}
+      {(p.by_sheet || p.by_invoice) && p.state === "shipped" && (
+        <Button onClick={() => arrived.mutate()}>Mark as delivered</Button>
+      )}
       {takeBack && (
         <Button tone="quiet" onClick={() => setForm("back")}>
           Take it back…

@@ -5,6 +5,7 @@ import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Choice, Clause, TypedChoice } from "../parts/clause";
 import { Button } from "../parts/controls";
+import { Field } from "../parts/field";
 import { useSay } from "../parts/toast";
 import { dayNames, type Rule, readRule, ruleWords, soon, writeRule } from "./words";
 
@@ -26,6 +27,7 @@ export function SettingsSentence({ source }: { source: Source }) {
     max_withdrawn: source.max_withdrawn,
     max_repriced: source.max_repriced,
     max_cost_factor: source.max_cost_factor,
+    order_address: source.order_address,
   };
   const keep = useMutation({
     mutationFn: (part: Partial<Habits>) =>
@@ -112,7 +114,57 @@ export function SettingsSentence({ source }: { source: Source }) {
         </Clause>{" "}
         or more at once waits to be approved, while the rest is imported.
       </p>
+      {source.can.order_documents && (
+        <p>
+          Orders go to it{" "}
+          <Clause
+            label="Where it takes orders"
+            words={source.order_address || "on order sheets that you send"}
+            empty={!source.order_address}
+            width="w-96"
+          >
+            {(close) => <OrderAddress initial={source.order_address} onSave={keep.mutateAsync} onDone={close} />}
+          </Clause>
+          {source.order_address && " as UBL documents, and are paid by its invoice"}.
+        </p>
+      )}
     </div>
+  );
+}
+
+/** OrderAddress is where a wholesaler takes orders as documents. */
+function OrderAddress({
+  initial,
+  onSave,
+  onDone,
+}: {
+  initial: string;
+  onSave: (part: Partial<Habits>) => Promise<unknown>;
+  onDone: () => void;
+}) {
+  const [typed, setTyped] = useState(initial);
+  const [error, setError] = useState<string>();
+  return (
+    <form
+      className="p-1.5"
+      onSubmit={(e) => {
+        e.preventDefault();
+        onSave({ order_address: typed }).then(onDone, (problem: Error) => setError(problem.message));
+      }}
+    >
+      <Field
+        label="Address at which it takes UBL orders"
+        hint="Empty where you send it order sheets"
+        value={typed}
+        error={error}
+        onChange={(e) => setTyped(e.target.value)}
+      />
+      <p className="mt-2">
+        <Button tone="main" type="submit">
+          Save the address
+        </Button>
+      </p>
+    </form>
   );
 }
 
