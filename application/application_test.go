@@ -16,7 +16,8 @@ import (
 )
 
 // public are the only operations that nobody has to sign in for.
-var public = []string{"GET /track/look.css", "GET /track/{key}", "POST /api/session", "GET /api/openapi.json", "GET /healthz", "GET /readyz", "GET /assets/*",
+var public = []string{"GET /track/look.css", "GET /track/{key}", "POST /api/session", "GET /api/openapi.json",
+	"GET /healthz", "GET /readyz", "GET /assets/*",
 	"POST /connect/webhooks/{key}"} // who speaks there is known by their signature
 
 func call(t *testing.T, w *testkit.World, method, path, token string, header map[string]string) *http.Response {

@@ -91,7 +91,8 @@ func TestAWholesalerTakesOrdersAsDocuments(t *testing.T) {
 	}
 	o = reaches(t, w, o.ID, order.ToPay)
 	there := corvane.Orders()
-	if len(there) != 1 || len(there[0].Lines) != 2 || there[0].Lines[1].Quantity != 2 || there[0].Name != portland.Name ||
+	if len(there) != 1 || len(there[0].Lines) != 2 || there[0].Lines[1].Quantity != 2 ||
+		there[0].Name != portland.Name ||
 		there[0].Street != portland.Line1 || there[0].Postcode != portland.Postcode || there[0].Country != "US" ||
 		there[0].Phone != "+1 503 555 0142" || there[0].Service != "Parcel" ||
 		there[0].Note != "No leaflet & no <invoice>" || there[0].Buyer != "Saltmarsh Goods" {

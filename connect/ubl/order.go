@@ -196,7 +196,8 @@ func (o *Orders) ask(ctx context.Context, method, path string, body []byte) (*ou
 	if body != nil {
 		header.Set("Content-Type", "application/xml")
 	}
-	answer, err := o.Client.Do(ctx, outgoing.Request{Method: method, URL: strings.TrimSuffix(o.Address, "/") + "/" + path,
+	answer, err := o.Client.Do(ctx, outgoing.Request{Method: method, URL: strings.TrimSuffix(o.Address, "/") + "/" +
+		path,
 		Header: header, Body: body, Repeatable: true, MaxBytes: maxDocument})
 	switch {
 	case err != nil:

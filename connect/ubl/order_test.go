@@ -38,7 +38,8 @@ func ask(t *testing.T, status int, body, despatch string) (source.Purchase, bool
 }
 
 const (
-	head   = `<OrderResponse xmlns="urn:oasis:names:specification:ubl:schema:xsd:OrderResponse-2" xmlns:cac="a" xmlns:cbc="b">`
+	head = `<OrderResponse xmlns="urn:oasis:names:specification:ubl:schema:xsd:OrderResponse-2" xmlns:cac="a"
+		xmlns:cbc="b">`
 	about  = `<cac:OrderReference><cbc:ID>o-1</cbc:ID></cac:OrderReference>`
 	parcel = `<DespatchAdvice xmlns:cac="a" xmlns:cbc="b"><cbc:ID>D1</cbc:ID>` + about +
 		`<cac:Shipment><cbc:ID> X1 </cbc:ID></cac:Shipment></DespatchAdvice>`
@@ -56,23 +57,28 @@ func TestResponsesAreReadAndWhatIsNoneIsNot(t *testing.T) {
 		want           order.PurchaseState // empty is that it cannot be read
 		total          string
 	}{
-		"accepted":                 {head + code("AP") + about + total("12.50", "EUR") + `</OrderResponse>`, "", order.Placed, "12.50 EUR"},
-		"received, without a sum":  {head + code("AB") + about + `</OrderResponse>`, "", order.Placed, ""},
-		"with changes":             {head + code(" CA ") + about + total("1", "JPY") + `</OrderResponse>`, "", order.Placed, "1 JPY"},
+		"accepted": {head + code("AP") + about + total("12.50", "EUR") + `</OrderResponse>`, "",
+			order.Placed, "12.50 EUR"},
+		"received, without a sum": {head + code("AB") + about + `</OrderResponse>`, "", order.Placed, ""},
+		"with changes": {head + code(" CA ") + about + total("1", "JPY") + `</OrderResponse>`, "",
+			order.Placed, "1 JPY"},
 		"rejected":                 {head + code("RE") + about + `</OrderResponse>`, "", order.Cancelled, ""},
 		"shipped":                  {head + code("AP") + about + `</OrderResponse>`, parcel, order.Shipped, ""},
 		"rejected, though shipped": {head + code("RE") + about + `</OrderResponse>`, parcel, order.Cancelled, ""},
 		"a code that is none":      {head + code("YES") + about + `</OrderResponse>`, "", "", ""},
 		"to another order": {head + code("AP") + `<cac:OrderReference><cbc:ID>o-2</cbc:ID></cac:OrderReference>` +
 			`</OrderResponse>`, "", "", ""},
-		"a sum that is none":          {head + code("AP") + about + total("a lot", "EUR") + `</OrderResponse>`, "", "", ""},
-		"a negative sum":              {head + code("AP") + about + total("-1", "EUR") + `</OrderResponse>`, "", "", ""},
-		"a currency that is none":     {head + code("AP") + about + total("1", "XYZ") + `</OrderResponse>`, "", "", ""},
-		"cut in halves":               {head + code("AP"), "", "", ""},
-		"another document":            {`<Order xmlns:cbc="b"><cbc:ID>o-1</cbc:ID></Order>`, "", "", ""},
-		"a web page":                  {`<!doctype html><p>Back soon`, "", "", ""},
-		"a despatch of another order": {head + code("AP") + about + `</OrderResponse>`, strings.ReplaceAll(parcel, "o-1", "o-2"), "", ""},
-		"nested without end":          {strings.Repeat("<a>", 100_000), "", "", ""},
+		"a sum that is none": {head + code("AP") + about + total("a lot", "EUR") + `</OrderResponse>`, "",
+			"", ""},
+		"a negative sum": {head + code("AP") + about + total("-1", "EUR") + `</OrderResponse>`, "", "",
+			""},
+		"a currency that is none": {head + code("AP") + about + total("1", "XYZ") + `</OrderResponse>`, "", "", ""},
+		"cut in halves":           {head + code("AP"), "", "", ""},
+		"another document":        {`<Order xmlns:cbc="b"><cbc:ID>o-1</cbc:ID></Order>`, "", "", ""},
+		"a web page":              {`<!doctype html><p>Back soon`, "", "", ""},
+		"a despatch of another order": {head + code("AP") + about + `</OrderResponse>`, strings.ReplaceAll(parcel,
+			"o-1", "o-2"), "", ""},
+		"nested without end": {strings.Repeat("<a>", 100_000), "", "", ""},
 	} {
 		t.Run(name, func(t *testing.T) {
 			p, found, err := ask(t, 200, c.body, c.despatch)
@@ -100,7 +106,8 @@ func TestAnOrderIsWellFormed(t *testing.T) {
 	const odd = `O'Shea & Söhne <"x">` + "\u2028中村"
 	o := ubl.Orders{Supplier: odd, Now: func() time.Time { return time.Date(2026, 11, 28, 23, 0, 0, 0, time.UTC) }}
 	body, err := o.Document(source.PurchaseOrder{ID: "o-1", Service: odd, Comment: odd, Shop: odd,
-		Currency: money.MustCurrency("EUR"), To: order.Address{Name: odd, Company: odd, Line1: odd, City: odd, Country: "IE"},
+		Currency: money.MustCurrency("EUR"), To: order.Address{Name: odd, Company: odd, Line1: odd, City: odd,
+			Country: "IE"},
 		Lines: []source.PurchaseLine{{Offer: "A", Variant: odd, Quantity: 3}, {Offer: "A", Variant: "b", Quantity: 1}}})
 	if err != nil {
 		t.Fatal(err)
@@ -124,7 +131,8 @@ func TestAnOrderIsWellFormed(t *testing.T) {
 		t.Fatalf("%v\n%s", err, body)
 	}
 	if read.Issued != "2026-11-28" || read.Note != odd || read.Name != odd+", "+odd || read.Street != odd ||
-		read.Country != "IE" || len(read.Lines) != 2 || read.Lines[0].Number != odd || read.Lines[0].Quantity.Value != "3" ||
+		read.Country != "IE" || len(read.Lines) != 2 || read.Lines[0].Number != odd ||
+		read.Lines[0].Quantity.Value != "3" ||
 		read.Lines[0].Quantity.Unit != "C62" {
 		t.Errorf("%+v\n%s", read, body)
 	}

@@ -63,7 +63,8 @@ func (s *Server) takeOrder(w http.ResponseWriter, r *http.Request) {
 			Number   string `xml:"Item>SellersItemIdentification>ID"`
 		} `xml:"OrderLine>LineItem"`
 	}
-	if err := xml.NewDecoder(io.LimitReader(r.Body, 1<<20)).Decode(&in); err != nil || in.ID != id || len(in.Lines) == 0 {
+	if err := xml.NewDecoder(io.LimitReader(r.Body, 1<<20)).Decode(&in); err != nil || in.ID != id ||
+		len(in.Lines) == 0 {
 		http.Error(w, "not an Order", http.StatusBadRequest)
 		return
 	}
@@ -100,7 +101,8 @@ func (s *Server) sells(number string) (price, stock int) {
 	s.mu.Unlock()
 	for place, o := range s.catalog {
 		o = gen.Drift(s.seed, o, place, day)
-		if at := slices.IndexFunc(o.Variants, func(v gen.Variant) bool { return v.SKU == number }); at >= 0 && !o.Withdrawn {
+		if at := slices.IndexFunc(o.Variants, func(v gen.Variant) bool { return v.SKU == number }); at >= 0 &&
+			!o.Withdrawn {
 			return o.Variants[at].Price, o.Variants[at].Stock
 		}
 	}
@@ -161,8 +163,8 @@ func (s *Server) showDespatch(w http.ResponseWriter, r *http.Request) {
 	var lines strings.Builder
 	for i, l := range parts[n-1] {
 		fmt.Fprintf(&lines, `<cac:DespatchLine><cbc:ID>%d</cbc:ID><cbc:DeliveredQuantity unitCode="C62">%d`+
-			`</cbc:DeliveredQuantity><cac:OrderLineReference><cbc:LineID>%s</cbc:LineID></cac:OrderLineReference><cac:Item>`+
-			`<cac:SellersItemIdentification><cbc:ID>%s</cbc:ID></cac:SellersItemIdentification></cac:Item>`+
+			`</cbc:DeliveredQuantity><cac:OrderLineReference><cbc:LineID>%s</cbc:LineID></cac:OrderLineReference>`+
+			`<cac:Item><cac:SellersItemIdentification><cbc:ID>%s</cbc:ID></cac:SellersItemIdentification></cac:Item>`+
 			"</cac:DespatchLine>\n", i+1, l.Quantity, escaped(l.ID), escaped(l.Number))
 	}
 	w.Header().Set("Content-Type", "application/xml")

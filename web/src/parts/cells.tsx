@@ -210,12 +210,10 @@ export function Cell({
   "aria-invalid"?: boolean | undefined;
 }) {
   const shared = use(Sharing) as Shared;
-  const [text, setText] = useState(value);
-  const typing = useRef(false);
+  const [typed, setTyped] = useState<string>();
+  const text = typed ?? value;
   const own = useRef<HTMLInputElement>(null);
-  useEffect(() => {
-    if (!typing.current) setText(value);
-  }, [value]);
+  const leaving = useRef(false); // by Escape: what was typed is not kept
   const place = useMemo(() => ({ row, col }), [row, col]);
   const chosen = useSyncExternalStore(shared.listen, () => shared.chosen(place));
   const ref = useCallback(
@@ -233,12 +231,10 @@ export function Cell({
   );
   const wrong = text.trim() === value ? undefined : check?.(text);
   const save = useEffectEvent(() => {
-    if (!typing.current) return;
-    const next = text.trim();
-    if (wrong) return;
-    typing.current = false;
+    if (typed === undefined || wrong) return;
+    const next = typed.trim();
     if (next !== value) shared.edit([{ row, col, text: next }]);
-    setText(value);
+    setTyped(undefined);
   });
   useEffect(() => () => save(), []);
   return (
@@ -254,21 +250,19 @@ export function Cell({
         readOnly={readOnly}
         data-chosen={chosen || undefined}
         data-unchanged={text === value || undefined}
-        onChange={(e) => {
-          typing.current = true;
-          setText(e.target.value);
-        }}
+        onChange={(e) => setTyped(e.target.value)}
         onFocus={(e) => {
           e.target.select();
           shared.begin(place);
         }}
-        onBlur={save}
+        onBlur={() => leaving.current || save()}
         onKeyDown={(e) => {
           if (e.key !== "Escape")
-            return readOnly && e.key.length === 1 ? undefined : onCellKey(e, shared, place, typing.current);
-          typing.current = false;
-          setText(value);
+            return readOnly && e.key.length === 1 ? undefined : onCellKey(e, shared, place, typed !== undefined);
+          leaving.current = true;
+          setTyped(undefined);
           own.current?.blur();
+          leaving.current = false;
         }}
         onCopy={(e) => {
           const places = shared.range();
