@@ -101,3 +101,92 @@ test("a doubtful address is corrected beside the customer's own, and a refusal i
   await page.getByRole("button", { name: "Undo" }).click();
   await expect(row).toHaveCount(1);
 });
+
+test("each problem of an order has its way out, and its effect on the profit", async ({ page }) => {
+  test.setTimeout(150_000);
+  const name = `Mended${"x".repeat(test.info().retry)}`;
+  await live(page, 1, name);
+  const order = await customerBuys(page, `${name} 1`);
+  await page.goto("/orders");
+  const row = rowsOf(page).filter({ hasText: order.number });
+  await row.click();
+  await expect(row).toContainText("to buy");
+  const check = accessible(page);
+  await sheet(page)
+    .getByRole("button", { name: /^Another supplier of/ })
+    .click();
+  const others = page.getByRole("dialog", { name: /^Another supplier of/ });
+  await expect(others).not.toContainText("looking for the same item", { timeout: 20_000 });
+  await check("other suppliers of a line");
+  await page.keyboard.press("Escape");
+  await sheet(page).getByRole("button", { name: "Do not buy it" }).click();
+  await expect(row).toContainText("cancelled");
+  await sheet(page).getByRole("button", { name: "Buy it after all" }).click();
+  await expect(row).toContainText("to buy");
+  await page.keyboard.press("b");
+  await expect(page.getByRole("dialog").getByRole("button", { name: "Buy 1 purchase" })).toBeFocused();
+  await page.keyboard.press("Enter");
+  await expect(row).toContainText("to pay", { timeout: 30_000 });
+  const owed = await api<{ id: number; order: string }[]>(page, "GET", "/api/purchases/owed");
+  await api(page, "POST", "/api/purchases/pay", { ids: owed.filter((p) => p.order === order.number).map((p) => p.id) });
+  await expect(row).toContainText("bought", { timeout: 30_000 });
+  // What went wrong is claimed, and written off.
+  await sheet(page).getByRole("button", { name: "Something went wrong…" }).click();
+  await sheet(page).getByLabel("It arrived damaged").check();
+  await sheet(page).getByLabel("What the customer says").fill("The lid is broken");
+  await sheet(page).getByLabel("Buy it again").uncheck();
+  await check("what went wrong");
+  await sheet(page).getByRole("button", { name: "Save the claim" }).click();
+  await expect(row).toContainText("problem");
+  await expect(sheet(page)).toContainText("“The lid is broken”");
+  await sheet(page).getByRole("button", { name: "Write it off" }).click();
+  await expect(row).toContainText("bought");
+  // The customer gets something back, and not more than was paid.
+  await sheet(page).getByRole("button", { name: "Refund the customer…" }).click();
+  await sheet(page)
+    .getByLabel(/^Amount to give back/)
+    .fill("99999");
+  await page.keyboard.press("Enter");
+  await expect(sheet(page)).toContainText("at most the");
+  await sheet(page)
+    .getByLabel(/^Amount to give back/)
+    .fill("1.50");
+  await check("a refund");
+  await page.keyboard.press("Enter");
+  await expect(sheet(page)).toContainText("$1.50 given back by Ines", { timeout: 20_000 });
+  await expect(sheet(page)).toContainText("Given back to the customer");
+  // The customer's own page names no supplier.
+  const supplier = (await row.getByRole("gridcell").nth(4).textContent()) ?? "";
+  const link = sheet(page).getByRole("link", { name: "The customer's tracking page" });
+  await page.goto((await link.getAttribute("href")) ?? "");
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText(`Order ${order.number}`);
+  expect(supplier.length).toBeGreaterThan(3);
+  await expect(page.locator("body")).not.toContainText(supplier);
+  await check("the customer's page");
+});
+
+test("orders are bought without a person as a sentence says", async ({ page }) => {
+  await page.goto("/orders");
+  await page.getByRole("button", { name: "Automatic buying…" }).click();
+  const dialog = page.getByRole("dialog", { name: "Automatic buying" });
+  await dialog.getByLabel("Buy without a person").check();
+  await dialog.getByRole("button", { name: "Save the rule" }).click();
+  await expect(dialog.getByRole("alert")).toContainText("at which times");
+  await dialog.getByRole("button", { name: /^What the customer paid/ }).click();
+  await page.getByLabel("What the customer paid").getByRole("textbox").fill("80");
+  await page.keyboard.press("Enter");
+  await dialog.getByRole("button", { name: /^Times of the day/ }).click();
+  await page.getByRole("button", { name: "10:00" }).click();
+  await page.getByRole("button", { name: "16:00" }).click();
+  await page.keyboard.press("Escape");
+  await expect(dialog).toContainText("under $80.00");
+  await expect(dialog).toContainText("at 10:00 and 16:00");
+  await accessible(page)("automatic buying");
+  await dialog.getByRole("button", { name: "Save the rule" }).click();
+  await expect(page.getByText("Orders that keep to this are bought at these times.")).toBeVisible();
+  await page.getByRole("button", { name: "Automatic buying…" }).click();
+  await expect(dialog).toContainText("under $80.00");
+  await dialog.getByLabel("Buy without a person").uncheck();
+  await dialog.getByRole("button", { name: "Save the rule" }).click();
+  await expect(page.getByText("Automatic buying is off.")).toBeVisible();
+});

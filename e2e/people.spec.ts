@@ -1,4 +1,4 @@
-import { expect, type Locator, test } from "@playwright/test";
+import { expect, type Locator, type Page, test } from "@playwright/test";
 import { api, connectStore, nord, rowsOf, signIn, takeFresh } from "./world";
 
 test.beforeEach(async ({ page }) => {
@@ -88,6 +88,117 @@ test("two people on one draft: the second is told, nothing is overwritten", asyn
   await expect(asked).toContainText("changed the title after you did");
   await asked.getByRole("button", { name: "Undo mine" }).click();
   await expect(theirs).toHaveValue("Ines was first");
+  await other.context().close();
+});
+
+/** random gives the numbers of a seed, each from 0 to 1: the mulberry32 generator. */
+function random(seed: number) {
+  let state = seed;
+  return () => {
+    state = (state + 0x6d2b79f5) | 0;
+    let t = Math.imul(state ^ (state >>> 15), 1 | state);
+    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
+    return ((t ^ (t >>> 14)) >>> 0) / 4294967296;
+  };
+}
+
+test("two people change one draft at random, and both screens end alike", async ({ page, browser }) => {
+  test.setTimeout(150_000);
+  const seed = Number(process.env.TWO_SEED ?? Date.now() % 1_000_000);
+  console.log(`TWO_SEED=${seed}`);
+  let id = 0;
+  for (const draft of await takeFresh(page, 8, "Random")) {
+    const { variants } = await api<{ variants: unknown[] }>(page, "GET", `/api/drafts/${draft}?store=1`);
+    if (variants.length >= 3) id = draft;
+  }
+  expect(id).toBeGreaterThan(0);
+  const other = await (await browser.newContext()).newPage();
+  await signIn(other, "tomas@saltmarsh.example", "balcony-garden");
+  const people = [page, other];
+  for (const p of people) {
+    await p.goto(`/workbench/${id}`);
+    await p
+      .getByLabel(/^Price of /)
+      .first()
+      .waitFor();
+  }
+  const settle = async (p: Page, roll: () => number) => {
+    const asked = p.getByRole("dialog", { name: "Undo yours all the same?" });
+    if (await asked.isVisible())
+      await asked.getByRole("button", { name: roll() < 0.5 ? "Undo mine" : "Cancel" }).click();
+    const choice = p
+      .getByRole("alert")
+      .getByRole("button", { name: roll() < 0.5 ? /^(Use|Save) mine/ : /^(Keep|Discard)/ });
+    if (await choice.first().isVisible()) await choice.first().click();
+  };
+  const acts = async (p: Page, who: string, roll: () => number) => {
+    const field = async (name: string | RegExp, text: string, nth = 0) => {
+      const input = p.getByLabel(name, typeof name === "string" ? { exact: true } : {}).nth(nth);
+      await input.fill(text);
+      await input.press("Enter");
+    };
+    for (let i = 0; i < 10; i++) {
+      const n = Math.floor(roll() * 3);
+      const what = Math.floor(roll() * 6);
+      if (what === 0) await field("Title", `${who} says ${i}`);
+      else if (what === 1) await field("Type", `${who}'s type ${i}`);
+      else if (what === 2) await field(/^Price of /, `${20 + i}.5${n}`, n);
+      else if (what === 3) await field(/^Price of /, "", n);
+      else if (what === 4) await p.getByRole("checkbox", { name: /^Sell/ }).nth(n).click();
+      else if (await p.getByRole("button", { name: /^Undo/ }).first().isVisible())
+        await p
+          .getByRole("button", { name: /^Undo/ })
+          .first()
+          .click({ timeout: 2000 })
+          .catch(() => undefined);
+      await p.waitForTimeout(roll() * 300);
+      await settle(p, roll);
+    }
+  };
+  await Promise.all([acts(page, "Ines", random(seed)), acts(other, "Tomas", random(seed + 1))]);
+  // Everybody lets go of what they are in, chooses where they are asked, and waits until nothing is left to save.
+  const roll = random(seed + 2);
+  await expect
+    .poll(
+      async () => {
+        let open = 0;
+        for (const p of people) {
+          await p.locator("body").press("Escape");
+          await settle(p, roll);
+          open += await p.getByRole("alert").getByRole("button").count();
+          open += await p.getByText("Saving…").count();
+        }
+        return open;
+      },
+      { timeout: 40_000 },
+    )
+    .toBe(0);
+  const shown = async (p: Page) => ({
+    title: await p.getByLabel("Title", { exact: true }).inputValue(),
+    type: await p.getByLabel("Type", { exact: true }).inputValue(),
+    prices: await p.getByLabel(/^Price of /).evaluateAll((all) => all.map((e) => (e as HTMLInputElement).value)),
+    sold: await p
+      .getByRole("checkbox", { name: /^Sell/ })
+      .evaluateAll((all) => all.map((e) => (e as HTMLInputElement).checked)),
+  });
+  type Stored = {
+    title: string;
+    type: string;
+    variants: { chosen: boolean; ladder: { price: { value: string } } | null }[];
+  };
+  await expect
+    .poll(async () => {
+      const stored = await api<Stored>(page, "GET", `/api/drafts/${id}?store=1`);
+      const kept = {
+        title: stored.title,
+        type: stored.type,
+        prices: stored.variants.map((v) => v.ladder?.price.value ?? ""),
+        sold: stored.variants.map((v) => v.chosen),
+      };
+      const [a, b] = [await shown(page), await shown(other)].map((s) => JSON.stringify(s));
+      return a === b && a === JSON.stringify(kept) ? "alike" : `${a}\n${b}\n${JSON.stringify(kept)}`;
+    })
+    .toBe("alike");
   await other.context().close();
 });
 

@@ -63,7 +63,7 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
           if (change) edit(change);
         }}
       >
-        <div className="overflow-x-auto">
+        <div className="overflow-x-auto contain-content">
           <Table
             rows={draft.variants}
             columns={variantColumns(draft, edit, readOnly, store?.currency ?? "")}
