@@ -24,6 +24,7 @@ type ClaimView struct {
 	DueOn     string          `json:"due_on" doc:"The last day on which the supplier takes it, such as 2026-12-24"`
 	State     string          `json:"state" enum:"open,settled,written_off"`
 	Recovered money.Amount    `json:"recovered" doc:"In the supplier's currency"`
+	Here      money.Amount    `json:"recovered_here" doc:"The same in the store's currency, at the rate of that day"`
 	OpenedAt  time.Time       `json:"opened_at"`
 	OpenedBy  string          `json:"opened_by"`
 }
@@ -31,17 +32,17 @@ type ClaimView struct {
 // claims fills in what is claimed of purchases.
 func (s *Service) claims(ctx context.Context, h *head, list []PurchaseView) error {
 	rows, err := s.Pool.Query(ctx, `select c.purchase_id, c.id, c.kind, c.words, c.due_on::text, c.state, c.recovered,
-		c.opened_at, c.opened_by from claim c join purchase p on p.id = c.purchase_id where p.order_id = $1
+		c.recovered_here, c.opened_at, c.opened_by from claim c join purchase p on p.id = c.purchase_id where p.order_id = $1
 		order by c.id`, h.id)
 	if err != nil {
 		return err
 	}
-	var of, recovered int64
+	var of, recovered, here int64
 	var c ClaimView
-	_, err = pgx.ForEachRow(rows, []any{&of, &c.ID, &c.Kind, &c.Words, &c.DueOn, &c.State, &recovered, &c.OpenedAt,
+	_, err = pgx.ForEachRow(rows, []any{&of, &c.ID, &c.Kind, &c.Words, &c.DueOn, &c.State, &recovered, &here, &c.OpenedAt,
 		&c.OpenedBy}, func() error {
 		at := slices.IndexFunc(list, func(p PurchaseView) bool { return p.ID == of })
-		c.Recovered = money.New(recovered, list[at].Owed.Currency())
+		c.Recovered, c.Here = money.New(recovered, list[at].Owed.Currency()), money.New(here, h.currency)
 		list[at].Claims = append(list[at].Claims, c)
 		return nil
 	})
