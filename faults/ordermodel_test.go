@@ -18,7 +18,8 @@ import (
 	"plainpelican/testkit"
 )
 
-// boughtModel is what must be true of one order, whatever went wrong on the way: in minor units of the store's currency.
+// boughtModel is what must be true of one order, whatever went wrong on the way: in minor units of the store's
+// currency.
 type boughtModel struct {
 	storeOrder string
 	refunded   int64
@@ -28,7 +29,8 @@ type boughtModel struct {
 // troubles are ways in which the marketplace and the store misbehave, one after another.
 var troubles = []fault.Plan{{}, {}, {CutAfter: 2}, {ErrorPercent: 20}, {TooMany: 3}, {LatencyMS: 50}, {Truncate: true}}
 
-// Random acts of two people and of customers and suppliers, with faults of both sides and two instances: in the end what
+// Random acts of two people and of customers and suppliers, with faults of both sides and two instances: in the end
+// what
 // is bought is at the marketplace once, what was given back is what the store says, and each profit is what a plain
 // computation makes of the parts. ORDERS_SEED repeats a sequence.
 func TestWhatBecomesOfOrdersIsAsTheModelSays(t *testing.T) {
@@ -50,14 +52,16 @@ func TestWhatBecomesOfOrdersIsAsTheModelSays(t *testing.T) {
 	known := func() {
 		w.Owner.Ask("POST", "/api/orders/read", nil, nil)
 		testkit.Until(t, "the orders", func() bool {
-			return count(t, w, `select count(*) from customer_order where estimated_at > '-infinity'`) == len(w.Shop.Orders())
+			return count(t, w,
+				`select count(*) from customer_order where estimated_at > '-infinity'`) == len(w.Shop.Orders())
 		})
 		var page orders.Page
 		w.Owner.Must("GET", "/api/orders", nil, &page)
 		for _, o := range page.Orders {
 			if models[o.ID] == nil {
 				var key string
-				if err := w.App.Pool.QueryRow(t.Context(), `select store_order from customer_order where id = $1`, o.ID).
+				if err := w.App.Pool.QueryRow(t.Context(), `select store_order from customer_order where id = $1`,
+					o.ID).
 					Scan(&key); err != nil {
 					t.Fatal(err)
 				}
@@ -106,7 +110,8 @@ func someAct(t *testing.T, w *testkit.World, r *rand.Rand, who *testkit.Person, 
 	case act == 3 && p != nil:
 		who.Ask("POST", "/api/purchases/pay", map[string]any{"ids": []int64{p.ID}}, nil)
 	case act == 4:
-		who.Ask("PUT", fmt.Sprintf("/api/orders/lines/%d", o.Items[0].ID), map[string]any{"left_out": r.IntN(2) == 0}, nil)
+		who.Ask("PUT", fmt.Sprintf("/api/orders/lines/%d", o.Items[0].ID), map[string]any{"left_out": r.IntN(2) == 0},
+			nil)
 	case act == 5:
 		amount := int64(1 + r.IntN(200))
 		if who.Ask("POST", fmt.Sprintf("/api/orders/%d/refunds", o.ID),
@@ -154,7 +159,8 @@ func agreeOrders(t *testing.T, w *testkit.World, models map[int64]*boughtModel) 
 		w.Owner.Must("GET", fmt.Sprintf("/api/orders/%d", id), nil, &o)
 		given, err := money.Parse(there[m.storeOrder].Refunded, o.Total.Currency())
 		if err != nil || given.Minor() != m.refunded || o.Refunded.Minor() != m.refunded {
-			t.Errorf("order %s: %d was given back, %v here and %v in the store", o.Number, m.refunded, o.Refunded, given)
+			t.Errorf("order %s: %d was given back, %v here and %v in the store", o.Number, m.refunded, o.Refunded,
+				given)
 		}
 		cost, toBuy := big.NewRat(0, 1), false
 		for _, p := range o.Purchases {

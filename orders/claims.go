@@ -32,14 +32,16 @@ type ClaimView struct {
 // claims fills in what is claimed of purchases.
 func (s *Service) claims(ctx context.Context, h *head, list []PurchaseView) error {
 	rows, err := s.Pool.Query(ctx, `select c.purchase_id, c.id, c.kind, c.words, c.due_on::text, c.state, c.recovered,
-		c.recovered_here, c.opened_at, c.opened_by from claim c join purchase p on p.id = c.purchase_id where p.order_id = $1
+		c.recovered_here, c.opened_at,
+			c.opened_by from claim c join purchase p on p.id = c.purchase_id where p.order_id = $1
 		order by c.id`, h.id)
 	if err != nil {
 		return err
 	}
 	var of, recovered, here int64
 	var c ClaimView
-	_, err = pgx.ForEachRow(rows, []any{&of, &c.ID, &c.Kind, &c.Words, &c.DueOn, &c.State, &recovered, &here, &c.OpenedAt,
+	_, err = pgx.ForEachRow(rows, []any{&of, &c.ID, &c.Kind, &c.Words, &c.DueOn, &c.State, &recovered, &here,
+		&c.OpenedAt,
 		&c.OpenedBy}, func() error {
 		at := slices.IndexFunc(list, func(p PurchaseView) bool { return p.ID == of })
 		c.Recovered, c.Here = money.New(recovered, list[at].Owed.Currency()), money.New(here, h.currency)

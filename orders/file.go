@@ -1,6 +1,7 @@
 package orders
 
 import (
+	"cmp"
 	"context"
 	"encoding/csv"
 	"errors"
@@ -68,6 +69,7 @@ func (s *Service) TakeFile(ctx context.Context, storeID int64, r io.Reader) (Fil
 	}
 	var list []*store.Order
 	known, rowOf := map[string]*store.Order{}, map[string]int{}
+	partial, last := map[string]bool{}, "" // orders of which a row cannot be used, and that of the row before
 	for row := 2; ; row++ {
 		cells, err := read.Read()
 		if errors.Is(err, io.EOF) {
@@ -78,6 +80,7 @@ func (s *Service) TakeFile(ctx context.Context, storeID int64, r io.Reader) (Fil
 		}
 		if err != nil {
 			out.Rejected = append(out.Rejected, RejectedRow{row, "It is not CSV from here on: " + err.Error() + "."})
+			partial[last] = true // more of it may follow
 			break
 		}
 		cell := func(name string) string {
@@ -89,14 +92,21 @@ func (s *Service) TakeFile(ctx context.Context, storeID int64, r io.Reader) (Fil
 		o, err := addRow(known, found, cell)
 		if err != nil {
 			out.Rejected = append(out.Rejected, RejectedRow{row, err.Error()})
+			partial[cmp.Or(cell("order"), last)] = true
 			continue
 		}
+		last = o.ID
 		if rowOf[o.ID] == 0 {
 			rowOf[o.ID] = row
 			list = append(list, o)
 		}
 	}
 	for _, o := range list {
+		if partial[o.ID] { // what came in without a line would be bought without it
+			out.Rejected = append(out.Rejected, RejectedRow{rowOf[o.ID], "Order " + o.ID +
+				": one of its rows cannot be used, so none of it came in. Correct it, and send the file again."})
+			continue
+		}
 		if _, _, err := o.Checked(); err != nil {
 			out.Rejected = append(out.Rejected, RejectedRow{rowOf[o.ID], "Order " + o.ID + ": " + err.Error() + "."})
 			continue

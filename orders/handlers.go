@@ -38,6 +38,10 @@ func (s *Service) Register(a *apikit.API) {
 		}) (*apikit.Body[Page], error) {
 			return apikit.OK(s.List(ctx, in.Before, in.Limit, in.Filter))
 		})
+	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/orders/choices", "orderChoices",
+		"What orders can be filtered by", func(ctx context.Context, _ *apikit.None) (*apikit.Body[Choices], error) {
+			return apikit.OK(s.Choices(ctx))
+		})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/orders/{id}", "getOrder", "One order in full",
 		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Order], error) {
 			return apikit.OK(s.Order(ctx, in.ID))

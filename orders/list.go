@@ -21,6 +21,9 @@ type Filter struct {
 	StoreID  int64  `query:"store" doc:"Of one store alone"`
 	Country  string `query:"country" maxLength:"2"`
 	Matter   string `query:"matter" enum:",late,loses,address" doc:"Late, at a loss, a doubtful address"`
+	Supplier string `query:"supplier" maxLength:"200" doc:"That something of it is bought from, by name"`
+	// Older is that it was placed so many days ago or earlier; 0 is any age.
+	Older    int    `query:"older" minimum:"0" maximum:"3650"`
 	Words    string `query:"words" maxLength:"200" doc:"In the number, titles and SKUs, or whole words of who bought"`
 	Archived bool   `query:"archived"`
 }
@@ -77,6 +80,13 @@ func (s *Service) where(f *Filter) (string, []any) {
 	}
 	if f.Country != "" {
 		add("o.country = $%d", strings.ToUpper(f.Country))
+	}
+	if f.Supplier != "" {
+		add(`exists (select from purchase p join facts.supplier u on u.id = p.supplier_id where p.order_id = o.id
+			and u.name = $%d and p.state not in ('refused', 'cancelled'))`, f.Supplier)
+	}
+	if f.Older > 0 {
+		add("o.placed_at < now() - $%d * interval '1 day'", f.Older)
 	}
 	for _, word := range strings.Fields(strings.ToLower(f.Words)) {
 		args = append(args, word, s.hashOf(word))
@@ -152,6 +162,21 @@ func (s *Service) List(ctx context.Context, before int64, limit int, f Filter) (
 	}
 	page.Orders = apikit.List(list)
 	return page, nil
+}
+
+// Choices are what orders can be filtered by.
+type Choices struct {
+	Countries []string `json:"countries" doc:"That orders go to, ISO 3166"`
+	Suppliers []string `json:"suppliers" doc:"That something was bought from"`
+}
+
+// Choices reads what orders can be filtered by.
+func (s *Service) Choices(ctx context.Context) (c Choices, err error) {
+	err = s.Pool.QueryRow(ctx, `select coalesce((select array_agg(distinct country order by country) from customer_order
+			where archived_at is null and country <> ''), '{}'),
+		coalesce((select array_agg(distinct u.name order by u.name) from facts.supplier u
+			where u.id in (select supplier_id from purchase)), '{}')`).Scan(&c.Countries, &c.Suppliers)
+	return c, err
 }
 
 func scanRow(row pgx.CollectableRow) (r Row, err error) {

@@ -439,11 +439,35 @@ func TestOrdersOfAStoreWithoutAnAPIComeAsAFile(t *testing.T) {
 	if page.Total != 2 || page.Counts[order.ToBuy] != 1 || page.Counts[order.NotOurs] != 1 {
 		t.Errorf("%+v", page)
 	}
+	// An order of which one row cannot be used comes in once that is corrected, and not without it before.
+	two := "S-6,2026-11-27," + first[0] + "," + first[1] + ",1,19.90,0" + rest
+	torn := two + "S-6,2026-11-27," + first[0] + "," + first[1] + ",,19.90,0" + rest
+	if out, problem := send(head + torn); problem != nil || out.Orders != 0 || len(out.Rejected) != 2 ||
+		!strings.Contains(out.Rejected[1].Reason, "none of it came in") {
+		t.Errorf("%+v %+v", problem, out)
+	}
+	if out, _ := send(head + torn[:len(torn)-5] + "\"cut"); out.Orders != 0 {
+		t.Errorf("%+v", out)
+	}
+	if out, problem := send(head + two + two); problem != nil || out.Orders != 1 || list(w,
+		"words=s-6").Orders[0].Lines != 2 {
+		t.Errorf("%+v %+v", problem, out)
+	}
+	if _, err := w.App.Pool.Exec(t.Context(), `update customer_order set placed_at = now() - case when number = 'S-6'
+		then 10 else 1 end * interval '1 day'`); err != nil {
+		t.Fatal(err)
+	}
+	for query, want := range map[string]int{"country=PT": 3, "country=SE": 0, "older=7": 1, "older=30": 0,
+		"supplier=Nobody": 0} {
+		if got := list(w, query).Total; got != want {
+			t.Errorf("%s finds %d", query, got)
+		}
+	}
 	if _, problem := send("order,product\n1,2\n"); problem == nil || !strings.Contains(problem.Detail, "no column") {
 		t.Errorf("%+v", problem)
 	}
 	export, err := w.Owner.Download("/api/orders/export?state=to_buy")
-	if err != nil || strings.Count(export, "\n") != 2 || strings.Contains(export, "Reis") {
+	if err != nil || strings.Count(export, "\n") != 3 || strings.Contains(export, "Reis") {
 		t.Errorf("%v %s", err, export)
 	}
 }

@@ -1176,6 +1176,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What orders can be filtered by
+         * @description What orders can be filtered by. Needs the role fulfiller.
+         */
+        get: operations["orderChoices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/export": {
         parameters: {
             query?: never;
@@ -3328,6 +3348,12 @@ export interface components {
             order_ids: number[];
             services?: components["schemas"]["OrdersChosen"][];
         };
+        OrdersChoices: {
+            /** @description That orders go to, ISO 3166 */
+            countries: string[];
+            /** @description That something was bought from */
+            suppliers: string[];
+        };
         OrdersChosen: {
             /** Format: int64 */
             order_id: number;
@@ -3357,6 +3383,8 @@ export interface components {
             opened_by: string;
             /** @description In the supplier's currency */
             recovered: components["schemas"]["ApikitAmountDoc"];
+            /** @description The same in the store's currency, at the rate of that day */
+            recovered_here: components["schemas"]["ApikitAmountDoc"];
             /** @enum {string} */
             state: "open" | "settled" | "written_off";
             words: string;
@@ -11087,6 +11115,9 @@ export interface operations {
                 country?: string;
                 /** @description Late, at a loss, a doubtful address */
                 matter?: "" | "late" | "loses" | "address";
+                /** @description That something of it is bought from, by name */
+                supplier?: string;
+                older?: number;
                 /** @description In the number, titles and SKUs, or whole words of who bought */
                 words?: string;
                 archived?: boolean;
@@ -11348,6 +11379,89 @@ export interface operations {
             };
         };
     };
+    orderChoices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersChoices"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     exportOrders: {
         parameters: {
             query?: {
@@ -11358,6 +11472,9 @@ export interface operations {
                 country?: string;
                 /** @description Late, at a loss, a doubtful address */
                 matter?: "" | "late" | "loses" | "address";
+                /** @description That something of it is bought from, by name */
+                supplier?: string;
+                older?: number;
                 /** @description In the number, titles and SKUs, or whole words of who bought */
                 words?: string;
                 archived?: boolean;

@@ -1,4 +1,4 @@
-import { useInfiniteQuery, useMutation, useQueryClient } from "@tanstack/react-query";
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { api, ask, type Problem } from "../api/client";
@@ -6,6 +6,7 @@ import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { OneOf } from "../parts/clause";
 import { Button, Notice, Tick } from "../parts/controls";
+import { countryName } from "../parts/countries";
 import { More, NoStore, Words } from "../parts/found";
 import { useKeys } from "../parts/keys";
 import { useCursor } from "../parts/list";
@@ -19,6 +20,8 @@ import { Buy } from "./buy";
 import { OrderSheet } from "./order-sheet";
 import { Pay } from "./pay";
 import {
+  ages,
+  choicesQuery,
   type Matter,
   matters,
   type OrderFilter,
@@ -168,10 +171,14 @@ function useOrderFilter() {
     const matter = now.get("matter") as Matter | null;
     const words = now.get("words");
     const of = Number(now.get("of"));
+    const [country, supplier, older] = [now.get("country"), now.get("supplier"), Number(now.get("older"))];
     return {
       ...(state && state in orderStates && { state }),
       ...(matter && matter in matters && { matter }),
       ...(of > 0 && { store: of }),
+      ...(country && { country }),
+      ...(supplier && { supplier }),
+      ...(older > 0 && { older }),
       ...(words && { words }),
       ...(now.get("archived") && { archived: true }),
     };
@@ -198,6 +205,7 @@ function Head({
   page: Page | undefined;
 }) {
   const { stores } = useSession();
+  const { data: choices } = useQuery(choicesQuery);
   const counted = Object.fromEntries(
     Object.entries(orderStates).map(([state, text]) => [state, `${text} (${page?.counts[state] ?? 0})`]),
   ) as Record<OrderState, string>;
@@ -223,6 +231,31 @@ function Head({
           words={{ ...matters, late: `late (${page?.late ?? 0})` }}
           none="late or not"
           onChange={(matter) => change({ matter })}
+        />
+        , to{" "}
+        <OneOf
+          label="Market"
+          value={filter.country}
+          words={Object.fromEntries((choices?.countries ?? []).map((c) => [c, countryName(c)]))}
+          none="any country"
+          onChange={(country) => change({ country })}
+        />
+        , from{" "}
+        <OneOf
+          label="Supplier"
+          value={filter.supplier}
+          words={Object.fromEntries((choices?.suppliers ?? []).map((s) => [s, s]))}
+          none="any supplier"
+          width="w-80"
+          onChange={(supplier) => change({ supplier })}
+        />
+        ,{" "}
+        <OneOf
+          label="Age"
+          value={filter.older ? String(filter.older) : undefined}
+          words={Object.fromEntries(Object.entries(ages).map(([days, text]) => [days, `older than ${text}`]))}
+          none="of any age"
+          onChange={(older) => change({ older: Number(older) || undefined })}
         />
         , of{" "}
         <OneOf

@@ -63,6 +63,10 @@ export type OrderFilter = {
   state?: OrderState;
   matter?: Matter;
   store?: number;
+  country?: string;
+  supplier?: string;
+  /** Placed so many days ago or earlier. */
+  older?: number;
   words?: string;
   archived?: boolean;
 };
@@ -78,6 +82,16 @@ export const ordersQuery = (filter: OrderFilter) =>
     initialPageParam: 0,
     getNextPageParam: (last) => last.next || undefined,
   });
+
+/** ages are how old orders may be asked to be at least, in days. */
+export const ages = { 1: "a day", 3: "3 days", 7: "a week", 14: "2 weeks", 30: "a month" } as const;
+
+/** choicesQuery reads what orders can be filtered by. */
+export const choicesQuery = queryOptions({
+  queryKey: ["orders", "choices"],
+  queryFn: () => ask(api.GET("/api/orders/choices")),
+  staleTime: 30_000,
+});
 
 /** orderQuery reads one order in full. */
 export const orderQuery = (id: number) =>
