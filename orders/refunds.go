@@ -120,6 +120,11 @@ func (s *Service) refund(ctx context.Context, id int64) error {
 			return err
 		}
 		words := "The customer got " + money.New(amount, c).String() + " back"
+		if altogether == "" {
+			words = money.New(amount, c).String() +
+				" is noted as given back: its store takes no refunds from here, so " +
+				"a person gives it back there"
+		}
 		if said != "" {
 			words = "The customer could not be given " + money.New(amount, c).String() + " back: " + said
 		} else {

@@ -78,7 +78,11 @@ func (s *Service) TakeTheirs(ctx context.Context, draftID, storeID int64, theirs
 			list = append(list, edit.ChooseVariants{Chosen: left})
 		}
 		if len(theirs.Renamed) > 0 {
-			list = append(list, edit.RenameOptions{Options: renamed(w.draft.Options, theirs.Renamed)})
+			next, err := renamed(w.draft.Options, theirs.Renamed)
+			if err != nil {
+				return nil, err
+			}
+			list = append(list, edit.RenameOptions{Options: next})
 		}
 		if len(theirs.Pictures) == 0 {
 			return list, nil
@@ -88,21 +92,22 @@ func (s *Service) TakeTheirs(ctx context.Context, draftID, storeID int64, theirs
 	})
 }
 
-// renamed are options with other names.
-func renamed(options []variant.Option, names []RenamedOption) []variant.Option {
+// renamed are options with other names. It returns a problem where the draft calls them otherwise than was sent.
+func renamed(options []variant.Option, names []RenamedOption) ([]variant.Option, error) {
 	next := make([]variant.Option, len(options))
 	for i, o := range options {
 		next[i] = variant.Option{Name: o.Name, Original: o.Original, Values: slices.Clone(o.Values)}
 		at := slices.IndexFunc(names, func(n RenamedOption) bool { return n.Here == o.Name })
 		if at < 0 {
-			continue
+			return nil, apikit.Problem(409, "fields",
+				"The draft's options have changed since they were sent: rename them there, or send ours.")
 		}
 		next[i].Name = names[at].There
 		for j, v := range o.Values {
 			next[i].Values[j].Name = cmp.Or(names[at].Values[v.Name], v.Name)
 		}
 	}
-	return next
+	return next, nil
 }
 
 // arranged shows the pictures with some hashes, in their order, and hides the others. It returns a problem where the
