@@ -390,13 +390,13 @@ func (a *Application) register() {
 	a.Workbench.Register(a.API)
 	a.Publishing.Register(a.API)
 	a.Orders.Register(a.API)
-	apikit.Register(a.API, access.Fulfiller, http.MethodGet, "/api/header", "getHeader", "Counts for the header",
+	apikit.Register(a.API, access.OrderHandler, http.MethodGet, "/api/header", "getHeader", "Counts for the header",
 		func(ctx context.Context, in *struct {
 			Store int64 `query:"store"`
 		}) (*apikit.Body[Header], error) {
 			return apikit.OK(a.header(ctx, in.Store))
 		})
-	a.API.RawDocumented(access.Fulfiller, huma.Operation{Method: http.MethodGet, Path: "/api/progress",
+	a.API.RawDocumented(access.OrderHandler, huma.Operation{Method: http.MethodGet, Path: "/api/progress",
 		OperationID: "followProgress", Summary: "What long work is doing and what others change, as server-sent events",
 		Responses: map[string]*huma.Response{
 			"200": {Description: "Events", Content: apikit.Content("text/event-stream")}},

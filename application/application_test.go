@@ -45,7 +45,7 @@ func call(t *testing.T, w *testkit.World, method, path, token string, header map
 func TestRolesHoldOnEveryRoute(t *testing.T) {
 	w := testkit.Start(t)
 	tokens := map[access.Role]string{access.Public: ""}
-	for _, role := range []access.Role{access.Fulfiller, access.Editor, access.Owner} {
+	for _, role := range []access.Role{access.OrderHandler, access.Fulfiller, access.Editor, access.Owner} {
 		var made struct {
 			Secret string `json:"secret"`
 		}

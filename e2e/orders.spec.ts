@@ -190,3 +190,32 @@ test("orders are bought without a person as a sentence says", async ({ page }) =
   await dialog.getByRole("button", { name: "Save the rule" }).click();
   await expect(page.getByText("Automatic buying is off.")).toBeVisible();
 });
+
+test("who handles orders alone sees orders, and neither costs nor profits", async ({ page, browser }) => {
+  const name = `Handled${"x".repeat(test.info().retry)}`;
+  await live(page, 1, name);
+  const order = await customerBuys(page, `${name} 1`);
+  const email = `olaf${test.info().retry}-${Date.now()}@saltmarsh.example`;
+  await api(page, "POST", "/api/members", { email, name: "Olaf", role: "order_handler", password: "a quay for Olaf" });
+  const other = await (await browser.newContext()).newPage();
+  await signIn(other, email, "a quay for Olaf");
+  await expect(other).toHaveURL(/\/orders/);
+  await expect(other.getByRole("navigation", { name: "Stations" }).getByRole("link")).toHaveCount(1);
+  const row = rowsOf(other).filter({ hasText: order.number });
+  await row.click();
+  await expect(sheet(other)).toContainText("418 Juniper Street");
+  await expect(sheet(other)).toContainText("The customer paid");
+  await accessible(other)("orders without costs");
+  await other.keyboard.press("b");
+  const dialog = other.getByRole("dialog");
+  await expect(dialog.getByRole("button", { name: "Buy 1 purchase" })).toBeFocused();
+  for (const where of [dialog, other.locator("body")])
+    await expect(where).not.toContainText(/Profit|Landed|leaves|To pay afterwards/);
+  await other.keyboard.press("Enter");
+  await expect(row).toContainText("to pay", { timeout: 30_000 });
+  await expect(sheet(other)).toContainText("for an amount, by");
+  await expect(other.getByRole("button", { name: /Pay suppliers|Refund|another supplier/ })).toHaveCount(0);
+  await other.goto("/workbench");
+  await expect(other).toHaveURL(/\/orders/);
+  await other.context().close();
+});

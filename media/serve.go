@@ -16,7 +16,7 @@ import (
 
 // Register adds the operations.
 func (s *Service) Register(a *apikit.API) {
-	a.Raw(access.Fulfiller, http.MethodGet, "/pictures/{hash}", s.serveByHash)
+	a.Raw(access.OrderHandler, http.MethodGet, "/pictures/{hash}", s.serveByHash)
 }
 
 // serveByHash serves a picture that was fetched. Other files that are kept by their hash are none.

@@ -65,7 +65,7 @@ func (s *Service) signIn(ctx context.Context, email, password string, where Wher
 type Token struct {
 	ID         int64       `json:"id"`
 	Name       string      `json:"name"`
-	Role       access.Role `json:"role" enum:"owner,editor,fulfiller"`
+	Role       access.Role `json:"role" enum:"owner,editor,fulfiller,order_handler"`
 	CreatedAt  time.Time   `json:"created_at"`
 	LastUsedAt *time.Time  `json:"last_used_at"`
 	ExpiresAt  *time.Time  `json:"expires_at" doc:"Absent where it does not expire"`
@@ -184,7 +184,7 @@ func (s *Service) Register(a *apikit.API) {
 			c, err := s.sessionCookie(ctx)
 			return &cookie{[]http.Cookie{c, s.deviceCookie(device)}, m}, err
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodDelete, "/api/session", "signOut", "Sign out",
+	apikit.Register(a, access.OrderHandler, http.MethodDelete, "/api/session", "signOut", "Sign out",
 		func(ctx context.Context, _ *apikit.None) (*struct {
 			SetCookie http.Cookie `header:"Set-Cookie"`
 		}, error) {
@@ -198,7 +198,7 @@ func (s *Service) Register(a *apikit.API) {
 				SetCookie http.Cookie `header:"Set-Cookie"`
 			}{http.Cookie{Name: s.Sessions.Cookie.Name, Path: "/", MaxAge: -1}}, nil
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/me", "me", "Who is signed in",
+	apikit.Register(a, access.OrderHandler, http.MethodGet, "/api/me", "me", "Who is signed in",
 		func(ctx context.Context, _ *apikit.None) (*apikit.Body[Member], error) {
 			var m Member
 			err := s.Pool.QueryRow(ctx, `select id, email, name from member
@@ -215,7 +215,7 @@ func (s *Service) Register(a *apikit.API) {
 			Body struct {
 				Email    string      `json:"email" maxLength:"200"`
 				Name     string      `json:"name" minLength:"1" maxLength:"100"`
-				Role     access.Role `json:"role" enum:"owner,editor,fulfiller"`
+				Role     access.Role `json:"role" enum:"owner,editor,fulfiller,order_handler"`
 				Password string      `json:"password" maxLength:"200"`
 			}
 		}) (*apikit.Body[Member], error) {
@@ -253,7 +253,7 @@ func (s *Service) Register(a *apikit.API) {
 		"End all sessions of a member", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
 			return nil, s.SignOutEverywhere(ctx, in.ID)
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/me/password", "changePassword",
+	apikit.Register(a, access.OrderHandler, http.MethodPost, "/api/me/password", "changePassword",
 		"Change your password; other sessions end", func(ctx context.Context, in *struct {
 			Body struct {
 				Current  string `json:"current" maxLength:"200"`
@@ -262,26 +262,26 @@ func (s *Service) Register(a *apikit.API) {
 		}) (*apikit.None, error) {
 			return nil, s.changeOwn(ctx, in.Body.Current, in.Body.Password)
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/me/sign-out", "signOutEverywhere",
+	apikit.Register(a, access.OrderHandler, http.MethodPost, "/api/me/sign-out", "signOutEverywhere",
 		"End all your other sessions", func(ctx context.Context, _ *apikit.None) (*apikit.None, error) {
 			return nil, s.SignOutEverywhere(ctx, access.Who(ctx).MemberID)
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/tokens", "listTokens",
+	apikit.Register(a, access.OrderHandler, http.MethodGet, "/api/tokens", "listTokens",
 		"List your tokens; an owner sees everybody's",
 		func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]Token], error) {
 			return apikit.OK(s.tokens(ctx))
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/tokens", "createToken",
+	apikit.Register(a, access.OrderHandler, http.MethodPost, "/api/tokens", "createToken",
 		"Make a token; its secret is shown this once", func(ctx context.Context, in *struct {
 			Body struct {
 				Name string      `json:"name" minLength:"1" maxLength:"100"`
-				Role access.Role `json:"role" enum:"owner,editor,fulfiller"`
+				Role access.Role `json:"role" enum:"owner,editor,fulfiller,order_handler"`
 				Days int         `json:"days,omitempty" minimum:"0" maximum:"3650" doc:"0 is never"`
 			}
 		}) (*apikit.Body[NewToken], error) {
 			return apikit.OK(s.makeToken(ctx, in.Body.Name, in.Body.Role, in.Body.Days))
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodDelete, "/api/tokens/{id}", "deleteToken", "Revoke a token",
+	apikit.Register(a, access.OrderHandler, http.MethodDelete, "/api/tokens/{id}", "deleteToken", "Revoke a token",
 		func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
 			return nil, s.dropToken(ctx, in.ID)
 		})

@@ -13,7 +13,7 @@ import (
 
 // Change is what an owner changes of a member; what is absent stays.
 type Change struct {
-	Role     *access.Role `json:"role,omitempty" enum:"owner,editor,fulfiller"`
+	Role     *access.Role `json:"role,omitempty" enum:"owner,editor,fulfiller,order_handler"`
 	Disabled *bool        `json:"disabled,omitempty" doc:"Cannot sign in, is signed out"`
 }
 

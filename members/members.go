@@ -79,7 +79,7 @@ type Member struct {
 	ID    int64       `json:"id"`
 	Email string      `json:"email"`
 	Name  string      `json:"name"`
-	Role  access.Role `json:"role" enum:"owner,editor,fulfiller"`
+	Role  access.Role `json:"role" enum:"owner,editor,fulfiller,order_handler"`
 	// Disabled members cannot sign in.
 	Disabled bool `json:"disabled"`
 }
@@ -102,7 +102,8 @@ const maxPassword = 200
 // Add makes a member. It returns a problem for a weak password, a bad role or a taken address.
 func (s *Service) Add(ctx context.Context, email, name string, role access.Role, password string) (int64, error) {
 	if !role.Valid() {
-		return 0, apikit.Problem(422, "email", "%q is not a role: choose owner, editor or fulfiller.", role)
+		return 0, apikit.Problem(422, "email", "%q is not a role: choose owner, editor, fulfiller or order_handler.",
+			role)
 	}
 	if err := strong(password); err != nil {
 		return 0, apikit.Problem(422, "email", "%s", apikit.Sentence(err))

@@ -70,10 +70,10 @@ type LineReview struct {
 
 // ServiceReview is a delivery that could be chosen.
 type ServiceReview struct {
-	Name  string       `json:"name"`
-	Cost  money.Amount `json:"cost" doc:"Of the first unit, in the supplier's currency"`
-	Days  landed.Days  `json:"days" doc:"From door to door"`
-	Keeps bool         `json:"keeps" doc:"Within the days that are promised"`
+	Name  string        `json:"name"`
+	Cost  *money.Amount `json:"cost,omitempty" doc:"Of the first unit, in the supplier's currency"`
+	Days  landed.Days   `json:"days" doc:"From door to door"`
+	Keeps bool          `json:"keeps" doc:"Within the days that are promised"`
 }
 
 // BuyInput is which orders are bought, and by which delivery where one was chosen: by order and supplier.

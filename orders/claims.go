@@ -23,8 +23,8 @@ type ClaimView struct {
 	Words     string          `json:"words"`
 	DueOn     string          `json:"due_on" doc:"The last day on which the supplier takes it, such as 2026-12-24"`
 	State     string          `json:"state" enum:"open,settled,written_off"`
-	Recovered money.Amount    `json:"recovered" doc:"In the supplier's currency"`
-	Here      money.Amount    `json:"recovered_here" doc:"The same in the store's currency, at the rate of that day"`
+	Recovered *money.Amount   `json:"recovered,omitempty" doc:"In the supplier's currency"`
+	Here      *money.Amount   `json:"recovered_here,omitempty" doc:"In the store's, at the rate of that day"`
 	OpenedAt  time.Time       `json:"opened_at"`
 	OpenedBy  string          `json:"opened_by"`
 }
@@ -44,7 +44,8 @@ func (s *Service) claims(ctx context.Context, h *head, list []PurchaseView) erro
 		&c.OpenedAt,
 		&c.OpenedBy}, func() error {
 		at := slices.IndexFunc(list, func(p PurchaseView) bool { return p.ID == of })
-		c.Recovered, c.Here = money.New(recovered, list[at].Owed.Currency()), money.New(here, h.currency)
+		back, same := money.New(recovered, list[at].Owed.Currency()), money.New(here, h.currency)
+		c.Recovered, c.Here = &back, &same
 		list[at].Claims = append(list[at].Claims, c)
 		return nil
 	})

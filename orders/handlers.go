@@ -29,41 +29,50 @@ func (s *Service) Register(a *apikit.API) {
 	a.Raw(access.Public, http.MethodPost, hookPath+"{key}", s.receive)
 	a.Raw(access.Public, http.MethodGet, trackPath+"look.css", trackStyle)
 	a.Raw(access.Public, http.MethodGet, trackPath+"{key}", s.track)
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/orders", "listOrders",
+	apikit.Register(a, access.OrderHandler, http.MethodGet, "/api/orders", "listOrders",
 		"Customers' orders, the newest first",
 		func(ctx context.Context, in *struct {
 			Filter
 			Before int64 `query:"before" minimum:"0" doc:"The order that the page begins after; 0 is the first page"`
 			Limit  int   `query:"limit" minimum:"1" maximum:"500" default:"100"`
 		}) (*apikit.Body[Page], error) {
-			return apikit.OK(s.List(ctx, in.Before, in.Limit, in.Filter))
+			if in.Filter.Matter == "loses" && !seesCosts(ctx) {
+				return nil, apikit.Problem(403, "", "Your role does not show what orders leave.")
+			}
+			page, err := s.List(ctx, in.Before, in.Limit, in.Filter)
+			page.hideCosts(ctx)
+			return apikit.OK(page, err)
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/orders/choices", "orderChoices",
+	apikit.Register(a, access.OrderHandler, http.MethodGet, "/api/orders/choices", "orderChoices",
 		"What orders can be filtered by", func(ctx context.Context, _ *apikit.None) (*apikit.Body[Choices], error) {
 			return apikit.OK(s.Choices(ctx))
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/orders/{id}", "getOrder", "One order in full",
+	apikit.Register(a, access.OrderHandler, http.MethodGet, "/api/orders/{id}", "getOrder", "One order in full",
 		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Order], error) {
-			return apikit.OK(s.Order(ctx, in.ID))
+			return shown(ctx)(s.Order(ctx, in.ID))
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodPut, "/api/orders/{id}/address", "setOrderAddress",
+	apikit.Register(a, access.OrderHandler, http.MethodPut, "/api/orders/{id}/address", "setOrderAddress",
 		"Correct where an order goes, or accept it as it is", func(ctx context.Context, in *struct {
 			apikit.ByID
 			Body AddressInput
 		}) (*apikit.Body[Order], error) {
-			return apikit.OK(s.SetAddress(ctx, in.ID, in.Body))
+			return shown(ctx)(s.SetAddress(ctx, in.ID, in.Body))
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/orders/review", "reviewOrders",
+	apikit.Register(a, access.OrderHandler, http.MethodPost, "/api/orders/review", "reviewOrders",
 		"What buying orders would come to, before anything is bought",
 		func(ctx context.Context, in *struct{ Body BuyInput }) (*apikit.Body[Review], error) {
-			return apikit.OK(s.Review(ctx, in.Body))
+			look, err := s.Review(ctx, in.Body)
+			look.hideCosts(ctx)
+			return apikit.OK(look, err)
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/orders/buy", "buyOrders",
+	apikit.Register(a, access.OrderHandler, http.MethodPost, "/api/orders/buy", "buyOrders",
 		"Buy what is in orders from their suppliers",
 		func(ctx context.Context, in *struct{ Body BuyInput }) (*apikit.Body[Purchases], error) {
-			return apikit.OK(s.Buy(ctx, in.Body))
+			made, err := s.Buy(ctx, in.Body)
+			made.hideCosts(ctx)
+			return apikit.OK(made, err)
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/orders/archive", "archiveOrders",
+	apikit.Register(a, access.OrderHandler, http.MethodPost, "/api/orders/archive", "archiveOrders",
 		"Put orders out of sight, or back", func(ctx context.Context, in *struct {
 			Body struct {
 				IDs
@@ -73,7 +82,7 @@ func (s *Service) Register(a *apikit.API) {
 			n, err := s.Archive(ctx, in.Body.IDs.IDs, in.Body.Archived)
 			return apikit.OK(Moved{n}, err)
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/orders/read", "readOrders",
+	apikit.Register(a, access.OrderHandler, http.MethodPost, "/api/orders/read", "readOrders",
 		"Read the stores' orders, and ask suppliers for news, now",
 		func(ctx context.Context, _ *apikit.None) (*apikit.None, error) {
 			return nil, s.Refresh(ctx)
@@ -113,39 +122,47 @@ func (s *Service) registerProblems(a *apikit.API) {
 		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[[]OtherSupplier], error) {
 			return apikit.OK(s.OtherSuppliers(ctx, in.ID))
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodPut, "/api/orders/lines/{id}", "setOrderLine",
+	apikit.Register(a, access.OrderHandler, http.MethodPut, "/api/orders/lines/{id}", "setOrderLine",
 		"Buy a line from another supplier for its order alone, or not at all", func(ctx context.Context, in *struct {
 			apikit.ByID
 			Body LineInput
 		}) (*apikit.Body[Order], error) {
-			return apikit.OK(s.SetLine(ctx, in.ID, in.Body))
+			return shown(ctx)(s.SetLine(ctx, in.ID, in.Body))
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/purchases/{id}/claims", "openClaim",
+	apikit.Register(a, access.OrderHandler, http.MethodPost, "/api/purchases/{id}/claims", "openClaim",
 		"Note what went wrong with a purchase, and claim it from the supplier", func(ctx context.Context, in *struct {
 			apikit.ByID
 			Body ClaimInput
 		}) (*apikit.Body[Order], error) {
-			return apikit.OK(s.Claim(ctx, in.ID, in.Body))
+			return shown(ctx)(s.Claim(ctx, in.ID, in.Body))
 		})
 	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/orders/{id}/refunds", "refundOrder",
 		"Give a customer money back through the store", func(ctx context.Context, in *struct {
 			apikit.ByID
 			Body RefundInput
 		}) (*apikit.Body[Order], error) {
-			return apikit.OK(s.Refund(ctx, in.ID, in.Body))
+			return shown(ctx)(s.Refund(ctx, in.ID, in.Body))
 		})
 	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/claims/{id}/settle", "settleClaim",
 		"End a claim with what the supplier gave back, or write it off", func(ctx context.Context, in *struct {
 			apikit.ByID
 			Body SettleInput
 		}) (*apikit.Body[Order], error) {
-			return apikit.OK(s.SettleClaim(ctx, in.ID, in.Body))
+			return shown(ctx)(s.SettleClaim(ctx, in.ID, in.Body))
 		})
+}
+
+// shown answers with an order, without what who asks may not see.
+func shown(ctx context.Context) func(Order, error) (*apikit.Body[Order], error) {
+	return func(o Order, err error) (*apikit.Body[Order], error) {
+		o.hideCosts(ctx)
+		return apikit.OK(o, err)
+	}
 }
 
 // registerByHand adds the routes of what a person does with order sheets and files.
 func (s *Service) registerByHand(a *apikit.API) {
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/purchases/to-send", "purchasesToSend",
+	apikit.Register(a, access.OrderHandler, http.MethodGet, "/api/purchases/to-send", "purchasesToSend",
 		"Sources with purchases that wait to be sent by a person",
 		func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]ToSend], error) {
 			return apikit.OK(s.ToSend(ctx))
@@ -159,33 +176,33 @@ func (s *Service) registerByHand(a *apikit.API) {
 				return s.WriteSheet(h.Context(), h.BodyWriter(), in.Source, in.Format)
 			}), nil
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/purchases/sent", "purchasesSent",
+	apikit.Register(a, access.OrderHandler, http.MethodPost, "/api/purchases/sent", "purchasesSent",
 		"Note that purchases were sent to their suppliers by a person",
 		func(ctx context.Context, in *struct{ Body IDs }) (*apikit.Body[Moved], error) {
 			n, err := s.Sent(ctx, in.Body.IDs)
 			return apikit.OK(Moved{n}, err)
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/purchases/{id}/parcel", "purchaseShipped",
+	apikit.Register(a, access.OrderHandler, http.MethodPost, "/api/purchases/{id}/parcel", "purchaseShipped",
 		"Note the parcel of a purchase that a person sent, and tell the store", func(ctx context.Context, in *struct {
 			apikit.ByID
 			Body ParcelInput
 		}) (*apikit.Body[Order], error) {
-			return apikit.OK(s.Shipped(ctx, in.ID, in.Body))
+			return shown(ctx)(s.Shipped(ctx, in.ID, in.Body))
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/purchases/{id}/delivered", "purchaseDelivered",
+	apikit.Register(a, access.OrderHandler, http.MethodPost, "/api/purchases/{id}/delivered", "purchaseDelivered",
 		"Note that the parcel of a purchase that a person sent is there",
 		func(ctx context.Context, in *apikit.ByID) (*apikit.Body[Moved], error) {
 			n, err := s.Arrived(ctx, in.ID)
 			return apikit.OK(Moved{n}, err)
 		})
-	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/purchases/{id}/give-up", "giveUpPurchase",
+	apikit.Register(a, access.OrderHandler, http.MethodPost, "/api/purchases/{id}/give-up", "giveUpPurchase",
 		"Take a purchase back that is not with the supplier yet", func(ctx context.Context, in *struct {
 			apikit.ByID
 			Body struct {
 				Reason string `json:"reason" maxLength:"300"`
 			}
 		}) (*apikit.Body[Order], error) {
-			return apikit.OK(s.GiveUp(ctx, in.ID, in.Body.Reason))
+			return shown(ctx)(s.GiveUp(ctx, in.ID, in.Body.Reason))
 		})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/orders/export", "exportOrders",
 		"Orders as CSV, without who bought", func(_ context.Context, in *struct{ Filter }) (*huma.StreamResponse,

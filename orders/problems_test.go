@@ -1,6 +1,7 @@
 package orders_test
 
 import (
+	"encoding/json"
 	"fmt"
 	"html"
 	"io"
@@ -11,6 +12,7 @@ import (
 	"plainpelican/core/money"
 	"plainpelican/core/order"
 	"plainpelican/orders"
+	"plainpelican/platform/access"
 	"plainpelican/standins/fault"
 	"plainpelican/standins/shop"
 	"plainpelican/testkit"
@@ -221,5 +223,52 @@ func TestTheTrackingPageNamesNoSupplier(t *testing.T) {
 	o.TrackURL = o.TrackURL[:len(o.TrackURL)-1] + "x"
 	if status, _ := page(); status != 404 {
 		t.Errorf("a wrong key is answered %d", status)
+	}
+}
+
+// Who handles orders sees neither what they cost nor what they leave, in no answer, and pays nobody.
+func TestAnOrderHandlerSeesNoCosts(t *testing.T) {
+	w := selling(t, 1)
+	if _, err := w.App.Members.Add(t.Context(), "olaf@example.com", "Olaf", access.OrderHandler,
+		"another long password"); err != nil {
+		t.Fatal(err)
+	}
+	olaf := w.SignIn("olaf@example.com", "another long password")
+	buys(t, w, 0, 1, portland)
+	o := arrived(t, w, 1)
+	var answers []string
+	ask := func(method, path string, body any) {
+		t.Helper()
+		var raw json.RawMessage
+		olaf.Must(method, path, body, &raw)
+		answers = append(answers, string(raw))
+	}
+	one := map[string]any{"order_ids": []int64{o.ID}}
+	ask("POST", "/api/orders/review", one)
+	ask("POST", "/api/orders/buy", one)
+	full := reaches(t, w, o.ID, order.ToPay)
+	ask("GET", "/api/orders", nil)
+	ask("GET", fmt.Sprintf("/api/orders/%d", o.ID), nil)
+	for _, answer := range answers {
+		for _, hidden := range []string{`"profit"`, `"cost"`, `"owed":{`, full.Purchases[0].Owed.String(),
+			`"` + full.Purchases[0].Owed.Decimal() + `"`, full.Cost.Decimal(), full.Profit.Decimal()} {
+			if strings.Contains(answer, hidden) {
+				t.Errorf("%s is in %s", hidden, answer)
+			}
+		}
+	}
+	if !strings.Contains(answers[3], "for an amount, by") || !strings.Contains(answers[3], full.Total.Decimal()) {
+		t.Errorf("%s", answers[3])
+	}
+	for _, path := range []string{"/api/purchases/owed", "/api/orders/export", "/api/drafts",
+		"/api/orders?matter=loses",
+		fmt.Sprintf("/api/orders/lines/%d/suppliers", o.Items[0].ID), "/api/listings?store=1", "/api/offers"} {
+		if problem := olaf.Ask("GET", path, nil, nil); problem == nil || problem.Status != 403 {
+			t.Errorf("%s: %+v", path, problem)
+		}
+	}
+	if problem := olaf.Ask("POST", "/api/purchases/pay", map[string]any{"ids": []int64{full.Purchases[0].ID}},
+		nil); problem == nil || problem.Status != 403 {
+		t.Errorf("%+v", problem)
 	}
 }

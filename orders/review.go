@@ -113,6 +113,7 @@ func (s *Service) reviewPurchase(ctx context.Context, q database.Querier, p *pri
 // list lists the deliveries of a thing that reach the customer.
 func (o *PurchaseReview) list(p *pricing.Pricer, of *pricing.OfferFacts) {
 	for _, c := range p.Services(of) {
-		o.Services = append(o.Services, ServiceReview{c.Delivery.Name, c.Delivery.First, c.Door, c.KeepsPromise})
+		first := c.Delivery.First
+		o.Services = append(o.Services, ServiceReview{c.Delivery.Name, &first, c.Door, c.KeepsPromise})
 	}
 }

@@ -63,7 +63,7 @@ type PurchaseView struct {
 	Source    string              `json:"source"`
 	State     order.PurchaseState `json:"state"`
 	Service   string              `json:"service"`
-	Owed      money.Amount        `json:"owed" doc:"As the supplier says, or as was expected"`
+	Owed      *money.Amount       `json:"owed,omitempty" doc:"As the supplier says, or as was expected"`
 	Cost      *money.Amount       `json:"cost,omitempty" doc:"Landed, in the store's currency"`
 	Rate      string              `json:"rate"`
 	Rose      bool                `json:"rose" doc:"The supplier asks more than was expected"`
@@ -205,10 +205,11 @@ func (s *Service) purchases(ctx context.Context, h *head) ([]PurchaseView, error
 		if err != nil {
 			return p, err
 		}
-		p.Owed, p.Parcels, p.Claims = money.New(expected, c), []ParcelView{}, []ClaimView{}
+		owed := money.New(expected, c)
 		if total != nil {
-			p.Owed, p.Rose = money.New(*total, c), *total > expected
+			owed, p.Rose = money.New(*total, c), *total > expected
 		}
+		p.Owed, p.Parcels, p.Claims = &owed, []ParcelView{}, []ClaimView{}
 		if cost != nil {
 			landed := money.New(*cost, h.currency)
 			p.Cost = &landed

@@ -216,7 +216,7 @@ func (s *Service) revoke(ctx context.Context, address string, kind store.Kind, e
 func (s *Service) Register(a *apikit.API) {
 	s.registerConfirming(a)
 	s.registerFiles(a)
-	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores", "listStores", "List connected stores",
+	apikit.Register(a, access.OrderHandler, http.MethodGet, "/api/stores", "listStores", "List connected stores",
 		func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]Store], error) {
 			return apikit.OK(s.List(ctx))
 		})

@@ -40,7 +40,7 @@ func (s *Service) Register(a *apikit.API) {
 	s.registerBulk(a)
 	s.registerOptions(a)
 	s.registerTable(a)
-	a.Raw(access.Fulfiller, http.MethodGet, "/drafts/{id}/pictures/{picture}", s.servePicture)
+	a.Raw(access.OrderHandler, http.MethodGet, "/drafts/{id}/pictures/{picture}", s.servePicture)
 	apikit.Register(a, access.Editor, http.MethodPost, "/api/drafts/take", "takeOffers", "Take offers to the workbench",
 		func(ctx context.Context, in *struct {
 			Body struct {

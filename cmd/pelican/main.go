@@ -170,7 +170,7 @@ func migrate(ctx context.Context, _ []string) error {
 func member(ctx context.Context, args []string) error {
 	flags := flag.NewFlagSet("member", flag.ContinueOnError)
 	email, name, role := flags.String("email", "", "mail address"), flags.String("name", "", "name"),
-		flags.String("role", "owner", "owner, editor or fulfiller")
+		flags.String("role", "owner", "owner, editor, fulfiller or order_handler")
 	if err := flags.Parse(args); err != nil {
 		return err
 	}

@@ -9,6 +9,8 @@ type Role string
 const (
 	// Public is nobody in particular: sign-in and health.
 	Public Role = ""
+	// OrderHandler may work on orders, and sees neither costs nor profits.
+	OrderHandler Role = "order_handler"
 	// Fulfiller may see everything and work on orders.
 	Fulfiller Role = "fulfiller"
 	// Editor may also edit drafts and publish.
@@ -17,7 +19,7 @@ const (
 	Owner Role = "owner"
 )
 
-var rank = map[Role]int{Public: 0, Fulfiller: 1, Editor: 2, Owner: 3}
+var rank = map[Role]int{Public: 0, OrderHandler: 1, Fulfiller: 2, Editor: 3, Owner: 4}
 
 // Allows tells whether somebody with role r may do what needs another role.
 func (r Role) Allows(needed Role) bool {

@@ -9,7 +9,7 @@ import {
   useRouteError,
   useSearchParams,
 } from "react-router";
-import { Header, stations } from "./frame/header";
+import { Header, stationsOf } from "./frame/header";
 import { KeyLine } from "./frame/keyline";
 import { SessionProvider, useMe, useSession } from "./frame/session";
 import { useTheme } from "./frame/theme";
@@ -42,6 +42,8 @@ const Members = lazy(() => import("./members/members"));
 /** Frame is what every place shares: the quay, the key line, and the keys that work everywhere. */
 function Frame() {
   const go = useNavigate();
+  const { may } = useSession();
+  const { pathname } = useLocation();
   const [commands, setCommands] = useState(false);
   useTitle();
   useStoreInAddress();
@@ -51,9 +53,16 @@ function Frame() {
     return () => clearTimeout(timer);
   }, []);
   useKeys([
-    ...stations.map((s) => ({ keys: [`g ${s.key}`], label: `go to ${s.name}`, run: () => go(s.to), everywhere: true })),
+    ...stationsOf(may("fulfiller")).map((s) => ({
+      keys: [`g ${s.key}`],
+      label: `go to ${s.name}`,
+      run: () => go(s.to),
+      everywhere: true,
+    })),
     { keys: ["ctrl+k"], label: "find anything", run: () => setCommands(true), whileTyping: true, everywhere: true },
   ]);
+  // Who works on orders alone is nowhere else.
+  if (!may("fulfiller") && !/^\/(orders|members)/.test(pathname)) return <Navigate to="/orders" replace />;
   return (
     <div className="flex h-full flex-col">
       <Header />

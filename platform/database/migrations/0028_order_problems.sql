@@ -73,7 +73,17 @@ alter table purchase add column by_invoice boolean not null default false;
 create or replace view facts.source as select id, kind, name, state, takes_requests, takes_orders,
     order_address <> '' as by_invoice from source;
 
+-- Who works on orders without seeing costs.
+alter table member drop constraint member_role_check, add constraint member_role_check
+    check (role in ('owner', 'editor', 'fulfiller', 'order_handler'));
+alter table api_token drop constraint api_token_role_check, add constraint api_token_role_check
+    check (role in ('owner', 'editor', 'fulfiller', 'order_handler'));
+
 -- +goose Down
+alter table member drop constraint member_role_check, add constraint member_role_check
+    check (role in ('owner', 'editor', 'fulfiller'));
+alter table api_token drop constraint api_token_role_check, add constraint api_token_role_check
+    check (role in ('owner', 'editor', 'fulfiller'));
 alter table purchase drop column by_invoice;
 drop view facts.source;
 create view facts.source as select id, kind, name, state, takes_requests, takes_orders from source;

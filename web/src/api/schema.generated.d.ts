@@ -561,7 +561,7 @@ export interface paths {
         };
         /**
          * Counts for the header
-         * @description Counts for the header. Needs the role fulfiller.
+         * @description Counts for the header. Needs the role order_handler.
          */
         get: operations["getHeader"];
         put?: never;
@@ -841,7 +841,7 @@ export interface paths {
         };
         /**
          * Who is signed in
-         * @description Who is signed in. Needs the role fulfiller.
+         * @description Who is signed in. Needs the role order_handler.
          */
         get: operations["me"];
         put?: never;
@@ -863,7 +863,7 @@ export interface paths {
         put?: never;
         /**
          * Change your password; other sessions end
-         * @description Change your password; other sessions end. Needs the role fulfiller.
+         * @description Change your password; other sessions end. Needs the role order_handler.
          */
         post: operations["changePassword"];
         delete?: never;
@@ -883,7 +883,7 @@ export interface paths {
         put?: never;
         /**
          * End all your other sessions
-         * @description End all your other sessions. Needs the role fulfiller.
+         * @description End all your other sessions. Needs the role order_handler.
          */
         post: operations["signOutEverywhere"];
         delete?: never;
@@ -1125,7 +1125,7 @@ export interface paths {
         };
         /**
          * Customers' orders, the newest first
-         * @description Customers' orders, the newest first. Needs the role fulfiller.
+         * @description Customers' orders, the newest first. Needs the role order_handler.
          */
         get: operations["listOrders"];
         put?: never;
@@ -1147,7 +1147,7 @@ export interface paths {
         put?: never;
         /**
          * Put orders out of sight, or back
-         * @description Put orders out of sight, or back. Needs the role fulfiller.
+         * @description Put orders out of sight, or back. Needs the role order_handler.
          */
         post: operations["archiveOrders"];
         delete?: never;
@@ -1167,7 +1167,7 @@ export interface paths {
         put?: never;
         /**
          * Buy what is in orders from their suppliers
-         * @description Buy what is in orders from their suppliers. Needs the role fulfiller.
+         * @description Buy what is in orders from their suppliers. Needs the role order_handler.
          */
         post: operations["buyOrders"];
         delete?: never;
@@ -1185,7 +1185,7 @@ export interface paths {
         };
         /**
          * What orders can be filtered by
-         * @description What orders can be filtered by. Needs the role fulfiller.
+         * @description What orders can be filtered by. Needs the role order_handler.
          */
         get: operations["orderChoices"];
         put?: never;
@@ -1226,7 +1226,7 @@ export interface paths {
         get?: never;
         /**
          * Buy a line from another supplier for its order alone, or not at all
-         * @description Buy a line from another supplier for its order alone, or not at all. Needs the role fulfiller.
+         * @description Buy a line from another supplier for its order alone, or not at all. Needs the role order_handler.
          */
         put: operations["setOrderLine"];
         post?: never;
@@ -1267,7 +1267,7 @@ export interface paths {
         put?: never;
         /**
          * Read the stores' orders, and ask suppliers for news, now
-         * @description Read the stores' orders, and ask suppliers for news, now. Needs the role fulfiller.
+         * @description Read the stores' orders, and ask suppliers for news, now. Needs the role order_handler.
          */
         post: operations["readOrders"];
         delete?: never;
@@ -1287,7 +1287,7 @@ export interface paths {
         put?: never;
         /**
          * What buying orders would come to, before anything is bought
-         * @description What buying orders would come to, before anything is bought. Needs the role fulfiller.
+         * @description What buying orders would come to, before anything is bought. Needs the role order_handler.
          */
         post: operations["reviewOrders"];
         delete?: never;
@@ -1305,7 +1305,7 @@ export interface paths {
         };
         /**
          * One order in full
-         * @description One order in full. Needs the role fulfiller.
+         * @description One order in full. Needs the role order_handler.
          */
         get: operations["getOrder"];
         put?: never;
@@ -1326,7 +1326,7 @@ export interface paths {
         get?: never;
         /**
          * Correct where an order goes, or accept it as it is
-         * @description Correct where an order goes, or accept it as it is. Needs the role fulfiller.
+         * @description Correct where an order goes, or accept it as it is. Needs the role order_handler.
          */
         put: operations["setOrderAddress"];
         post?: never;
@@ -1425,7 +1425,7 @@ export interface paths {
         };
         /**
          * What long work is doing and what others change, as server-sent events
-         * @description What long work is doing and what others change, as server-sent events. Needs the role fulfiller.
+         * @description What long work is doing and what others change, as server-sent events. Needs the role order_handler.
          */
         get: operations["followProgress"];
         put?: never;
@@ -1487,7 +1487,7 @@ export interface paths {
         put?: never;
         /**
          * Note that purchases were sent to their suppliers by a person
-         * @description Note that purchases were sent to their suppliers by a person. Needs the role fulfiller.
+         * @description Note that purchases were sent to their suppliers by a person. Needs the role order_handler.
          */
         post: operations["purchasesSent"];
         delete?: never;
@@ -1525,7 +1525,7 @@ export interface paths {
         };
         /**
          * Sources with purchases that wait to be sent by a person
-         * @description Sources with purchases that wait to be sent by a person. Needs the role fulfiller.
+         * @description Sources with purchases that wait to be sent by a person. Needs the role order_handler.
          */
         get: operations["purchasesToSend"];
         put?: never;
@@ -1547,7 +1547,7 @@ export interface paths {
         put?: never;
         /**
          * Note what went wrong with a purchase, and claim it from the supplier
-         * @description Note what went wrong with a purchase, and claim it from the supplier. Needs the role fulfiller.
+         * @description Note what went wrong with a purchase, and claim it from the supplier. Needs the role order_handler.
          */
         post: operations["openClaim"];
         delete?: never;
@@ -1567,7 +1567,7 @@ export interface paths {
         put?: never;
         /**
          * Note that the parcel of a purchase that a person sent is there
-         * @description Note that the parcel of a purchase that a person sent is there. Needs the role fulfiller.
+         * @description Note that the parcel of a purchase that a person sent is there. Needs the role order_handler.
          */
         post: operations["purchaseDelivered"];
         delete?: never;
@@ -1587,7 +1587,7 @@ export interface paths {
         put?: never;
         /**
          * Take a purchase back that is not with the supplier yet
-         * @description Take a purchase back that is not with the supplier yet. Needs the role fulfiller.
+         * @description Take a purchase back that is not with the supplier yet. Needs the role order_handler.
          */
         post: operations["giveUpPurchase"];
         delete?: never;
@@ -1607,7 +1607,7 @@ export interface paths {
         put?: never;
         /**
          * Note the parcel of a purchase that a person sent, and tell the store
-         * @description Note the parcel of a purchase that a person sent, and tell the store. Needs the role fulfiller.
+         * @description Note the parcel of a purchase that a person sent, and tell the store. Needs the role order_handler.
          */
         post: operations["purchaseShipped"];
         delete?: never;
@@ -1984,7 +1984,7 @@ export interface paths {
         post: operations["signIn"];
         /**
          * Sign out
-         * @description Sign out. Needs the role fulfiller.
+         * @description Sign out. Needs the role order_handler.
          */
         delete: operations["signOut"];
         options?: never;
@@ -2213,7 +2213,7 @@ export interface paths {
         };
         /**
          * List connected stores
-         * @description List connected stores. Needs the role fulfiller.
+         * @description List connected stores. Needs the role order_handler.
          */
         get: operations["listStores"];
         put?: never;
@@ -2605,13 +2605,13 @@ export interface paths {
         };
         /**
          * List your tokens; an owner sees everybody's
-         * @description List your tokens; an owner sees everybody's. Needs the role fulfiller.
+         * @description List your tokens; an owner sees everybody's. Needs the role order_handler.
          */
         get: operations["listTokens"];
         put?: never;
         /**
          * Make a token; its secret is shown this once
-         * @description Make a token; its secret is shown this once. Needs the role fulfiller.
+         * @description Make a token; its secret is shown this once. Needs the role order_handler.
          */
         post: operations["createToken"];
         delete?: never;
@@ -2632,7 +2632,7 @@ export interface paths {
         post?: never;
         /**
          * Revoke a token
-         * @description Revoke a token. Needs the role fulfiller.
+         * @description Revoke a token. Needs the role order_handler.
          */
         delete: operations["deleteToken"];
         options?: never;
@@ -2725,7 +2725,7 @@ export interface components {
             name: string;
             password: string;
             /** @enum {string} */
-            role: "owner" | "editor" | "fulfiller";
+            role: "owner" | "editor" | "fulfiller" | "order_handler";
         };
         ApikitAmountDoc: {
             /**
@@ -2821,7 +2821,7 @@ export interface components {
             days?: number;
             name: string;
             /** @enum {string} */
-            role: "owner" | "editor" | "fulfiller";
+            role: "owner" | "editor" | "fulfiller" | "order_handler";
         };
         DecideImportRequest: {
             approve: boolean;
@@ -3227,7 +3227,7 @@ export interface components {
             /** @description Cannot sign in, is signed out */
             disabled?: boolean;
             /** @enum {string} */
-            role?: "owner" | "editor" | "fulfiller";
+            role?: "owner" | "editor" | "fulfiller" | "order_handler";
         };
         MembersMember: {
             disabled: boolean;
@@ -3236,7 +3236,7 @@ export interface components {
             id: number;
             name: string;
             /** @enum {string} */
-            role: "owner" | "editor" | "fulfiller";
+            role: "owner" | "editor" | "fulfiller" | "order_handler";
         };
         MembersNewToken: {
             /** Format: date-time */
@@ -3254,7 +3254,7 @@ export interface components {
             member: string;
             name: string;
             /** @enum {string} */
-            role: "owner" | "editor" | "fulfiller";
+            role: "owner" | "editor" | "fulfiller" | "order_handler";
             secret: string;
         };
         MembersToken: {
@@ -3273,7 +3273,7 @@ export interface components {
             member: string;
             name: string;
             /** @enum {string} */
-            role: "owner" | "editor" | "fulfiller";
+            role: "owner" | "editor" | "fulfiller" | "order_handler";
         };
         OffersExample: {
             after: components["schemas"]["ApikitAmountDoc"];
@@ -3382,9 +3382,9 @@ export interface components {
             opened_at: string;
             opened_by: string;
             /** @description In the supplier's currency */
-            recovered: components["schemas"]["ApikitAmountDoc"];
-            /** @description The same in the store's currency, at the rate of that day */
-            recovered_here: components["schemas"]["ApikitAmountDoc"];
+            recovered?: components["schemas"]["ApikitAmountDoc"];
+            /** @description In the store's, at the rate of that day */
+            recovered_here?: components["schemas"]["ApikitAmountDoc"];
             /** @enum {string} */
             state: "open" | "settled" | "written_off";
             words: string;
@@ -3667,7 +3667,7 @@ export interface components {
             id: number;
             number: string;
             /** @description As the supplier says, or as was expected */
-            owed: components["schemas"]["ApikitAmountDoc"];
+            owed?: components["schemas"]["ApikitAmountDoc"];
             /** Format: date-time */
             paid_at?: string;
             paid_by: string;
@@ -3747,7 +3747,7 @@ export interface components {
         };
         OrdersServiceReview: {
             /** @description Of the first unit, in the supplier's currency */
-            cost: components["schemas"]["ApikitAmountDoc"];
+            cost?: components["schemas"]["ApikitAmountDoc"];
             /** @description From door to door */
             days: components["schemas"]["LandedDays"];
             /** @description Within the days that are promised */

@@ -6,7 +6,7 @@ import { listingsQuery } from "../listings/queries";
 import { ordersQuery } from "../orders/queries";
 import { Dialog } from "../parts/controls";
 import { draftsQuery, linesOf } from "../workbench/queries";
-import { stations } from "./header";
+import { stationsOf } from "./header";
 import { commandOffersQuery } from "./queries";
 import { useSession } from "./session";
 
@@ -16,14 +16,19 @@ const group =
 
 /** Commands is the list that Ctrl K opens: places, offers, drafts, listings and orders. */
 export default function Commands({ onClose }: { onClose: () => void }) {
-  const { storeId } = useSession();
+  const { storeId, may } = useSession();
+  const all = may("fulfiller");
   const [text, setText] = useState("");
   const go = useNavigate();
-  const offers = useQuery({ ...commandOffersQuery(text, storeId), placeholderData: keepPreviousData });
-  const drafts = useInfiniteQuery(draftsQuery(storeId));
+  const offers = useQuery({
+    ...commandOffersQuery(text, storeId),
+    enabled: all && text.length > 1,
+    placeholderData: keepPreviousData,
+  });
+  const drafts = useInfiniteQuery({ ...draftsQuery(storeId), enabled: all });
   const live = useInfiniteQuery({
     ...listingsQuery(storeId, { words: text.trim() }),
-    enabled: storeId > 0 && text.trim() !== "",
+    enabled: all && storeId > 0 && text.trim() !== "",
     placeholderData: keepPreviousData,
   });
   const listings = text.trim() ? (live.data?.pages[0]?.listings.slice(0, 6) ?? []) : [];
@@ -40,11 +45,15 @@ export default function Commands({ onClose }: { onClose: () => void }) {
   const matching = <T extends { title: string }>(list: T[] | undefined) =>
     text ? (list ?? []).filter((x) => x.title.toLowerCase().includes(text.toLowerCase())).slice(0, 6) : [];
   const places = [
-    ...stations.map((s) => ({ to: s.to as string, name: s.name as string })),
-    { to: "/catalog/alternatives", name: "Find an item by link or picture" },
-    { to: "/sources/requests", name: "Quote requests" },
-    { to: "/listings/runs", name: "Publish runs" },
-    { to: "/store", name: "Stores" },
+    ...stationsOf(all).map((s) => ({ to: s.to as string, name: s.name as string })),
+    ...(all
+      ? [
+          { to: "/catalog/alternatives", name: "Find an item by link or picture" },
+          { to: "/sources/requests", name: "Quote requests" },
+          { to: "/listings/runs", name: "Publish runs" },
+          { to: "/store", name: "Stores" },
+        ]
+      : []),
     { to: "/members", name: "Members and tokens" },
   ].filter((p) => p.name.toLowerCase().includes(text.toLowerCase()));
   return (

@@ -42,9 +42,12 @@ export const stations = [
   { to: "/ledger", name: "Ledger", key: "e", figure: () => "not yet" },
 ] as const;
 
+/** stationsOf are those that somebody sees: all, or orders alone. */
+export const stationsOf = (all: boolean) => stations.filter((s) => all || s.to === "/orders");
+
 /** Header is the line across the top: the stations in the order of the work, the store in use, the running work. */
 export function Header() {
-  const { storeId } = useSession();
+  const { storeId, may } = useSession();
   const here = useLocation().pathname;
   const header = useQuery(headerQuery(storeId));
   return (
@@ -58,7 +61,7 @@ export function Header() {
         <span className="hidden xl:inline">Plain Pelican</span>
       </NavLink>
       <nav aria-label="Stations" className="flex min-w-0 grow overflow-x-auto">
-        {stations.map((station, i) => (
+        {stationsOf(may("fulfiller")).map((station, i, all) => (
           <NavLink
             key={station.to}
             to={station.to}
@@ -72,9 +75,7 @@ export function Header() {
             />
             <span className="flex items-center leading-tight font-semibold">
               {station.name}
-              {i < stations.length - 1 && (
-                <span aria-hidden="true" className="ml-2 h-px grow bg-quay-ink-2 opacity-40" />
-              )}
+              {i < all.length - 1 && <span aria-hidden="true" className="ml-2 h-px grow bg-quay-ink-2 opacity-40" />}
             </span>
             <span className="text-xs whitespace-nowrap text-quay-ink-2">
               {header.data ? station.figure(header.data) : "…"}
@@ -83,7 +84,7 @@ export function Header() {
         ))}
       </nav>
       <div className="flex items-center gap-2 px-3">
-        {header.data && header.data.runs > 0 && (
+        {may("fulfiller") && header.data && header.data.runs > 0 && (
           <NavLink
             to="/listings"
             className="flex min-h-7 items-center gap-2 rounded-full bg-quay-2 px-3 text-sm whitespace-nowrap"
@@ -92,7 +93,7 @@ export function Header() {
             {header.data.runs} {header.data.runs === 1 ? "run" : "runs"}
           </NavLink>
         )}
-        {header.data && header.data.repricing > 0 && (
+        {may("fulfiller") && header.data && header.data.repricing > 0 && (
           <NavLink
             to="/markup"
             className="flex min-h-7 items-center gap-2 rounded-full bg-quay-2 px-3 text-sm whitespace-nowrap"

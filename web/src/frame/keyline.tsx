@@ -12,8 +12,8 @@ import { useSession } from "./session";
 export function KeyLine() {
   const keys = useShownKeys();
   const [all, setAll] = useState(false);
-  const { store } = useSession();
-  const rates = useQuery({ ...ratesQuery(store?.id ?? 0), staleTime: 600_000 });
+  const { store, may } = useSession();
+  const rates = useQuery({ ...ratesQuery(store?.id ?? 0), staleTime: 600_000, enabled: may("fulfiller") });
   const away = useAway();
   const waiting = usePending().edits.filter((p) => away && !p.refused).length;
   useKeys([{ keys: ["?"], label: "", run: () => setAll(true) }]);

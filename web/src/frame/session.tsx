@@ -18,7 +18,8 @@ type Session = {
   /** Its id for questions; 0 where none is connected. */
   storeId: number;
   chooseStore: (id: number) => void;
-  may: (role: "editor" | "owner") => boolean;
+  /** Who is a fulfiller or more sees everything; an order handler sees orders alone, without costs. */
+  may: (role: "fulfiller" | "editor" | "owner") => boolean;
 };
 
 const Current = createContext<Session | null>(null);
@@ -30,7 +31,7 @@ export function useSession(): Session {
   return session;
 }
 
-const rank = { fulfiller: 1, editor: 2, owner: 3 };
+const rank = { order_handler: 1, fulfiller: 2, editor: 3, owner: 4 };
 
 export function useMe() {
   return useQuery(meQuery);

@@ -12,7 +12,7 @@ const item =
 
 /** StoreMenu holds the store in use and everything that is settled once for it. */
 export default function StoreMenu({ className, children }: { className: string; children: ReactNode }) {
-  const { store, stores, chooseStore, member } = useSession();
+  const { store, stores, chooseStore, member, may } = useSession();
   const [theme, setTheme] = useTheme();
   const go = useNavigate();
   const leave = useMutation({
@@ -35,9 +35,11 @@ export default function StoreMenu({ className, children }: { className: string; 
               <DropdownMenu.Separator className="my-1 h-px bg-line" />
             </>
           )}
-          <DropdownMenu.Item className={item} onSelect={() => go("/store")}>
-            {store ? "Stores" : "Connect a store"}
-          </DropdownMenu.Item>
+          {may("fulfiller") && (
+            <DropdownMenu.Item className={item} onSelect={() => go("/store")}>
+              {store ? "Stores" : "Connect a store"}
+            </DropdownMenu.Item>
+          )}
           <DropdownMenu.Item className={item} onSelect={() => go("/members")}>
             Members and tokens
           </DropdownMenu.Item>

@@ -15,6 +15,15 @@ const may: Record<Role, string> = {
   owner: "connections, money rules and members too",
   editor: "edit drafts and publish",
   fulfiller: "see everything, work on orders",
+  order_handler: "work on orders, without seeing costs",
+};
+
+/** roleWords are the roles as people say them. */
+const roleWords: Record<Role, string> = {
+  owner: "owner",
+  editor: "editor",
+  fulfiller: "fulfiller",
+  order_handler: "order handler",
 };
 
 /** Members shows who may do what, and one's own tokens. */
@@ -39,7 +48,7 @@ function OnlyMe() {
     <section>
       <h1 className="mb-3 text-xl">Members</h1>
       <p className="text-ink-2">
-        You are {member.name}, {member.role}: {may[member.role]}. Members are added by an owner.
+        You are {member.name}, {roleWords[member.role]}: {may[member.role]}. Members are added by an owner.
       </p>
     </section>
   );
@@ -112,7 +121,7 @@ function MemberRow({ member: m }: { member: Member }) {
   const change = useMutation<Member, Problem, { role?: Role; disabled?: boolean }>({
     mutationFn: (body) => ask(api.PATCH("/api/members/{id}", { params: { path: { id: m.id } }, body })),
     onSuccess: (now) => {
-      say(now.disabled ? `${now.name} cannot sign in any more.` : `${now.name} is ${now.role}.`);
+      say(now.disabled ? `${now.name} cannot sign in any more.` : `${now.name} is ${roleWords[now.role]}.`);
       setAsking((asked) => (asked === "disable" ? "" : asked)); // a password asked for meanwhile stays
     },
     onError: (error) => say(error.message, true),
@@ -139,7 +148,7 @@ function MemberRow({ member: m }: { member: Member }) {
         >
           {(Object.keys(may) as Role[]).map((r) => (
             <option key={r} value={r}>
-              {r}
+              {roleWords[r]}
             </option>
           ))}
         </select>
@@ -335,7 +344,7 @@ function RoleChoice({ role, onChange }: { role: Role; onChange: (role: Role) => 
       >
         {(Object.keys(may) as Role[]).map((r) => (
           <option key={r} value={r}>
-            {r}: {may[r]}
+            {roleWords[r]}: {may[r]}
           </option>
         ))}
       </select>
@@ -390,7 +399,7 @@ function Tokens() {
             className="flex items-center justify-between gap-4 border-b border-line px-4 py-2 last:border-0"
           >
             <span>
-              <b>{t.name}</b> <span className="text-ink-2">{t.role}</span>
+              <b>{t.name}</b> <span className="text-ink-2">{roleWords[t.role]}</span>
               <span className="block text-sm text-ink-2">
                 {t.member !== member.name && `${t.member}'s, `}made {ago(t.created_at)}, used {ago(t.last_used_at)},{" "}
                 {t.expires_at ? (

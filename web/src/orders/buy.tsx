@@ -211,7 +211,12 @@ function OnePurchase({
                       close();
                     }}
                   >
-                    {s.name}, {s.days.min} to {s.days.max} days, <Money of={s.cost} />
+                    {s.name}, {s.days.min} to {s.days.max} days
+                    {s.cost && (
+                      <>
+                        , <Money of={s.cost} />
+                      </>
+                    )}
                     {!s.keeps && <span className="text-loss"> later than promised</span>}
                   </Choice>
                 ))

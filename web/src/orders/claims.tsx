@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Problem, type Schemas } from "../api/client";
 import { refresh } from "../api/refresh";
+import { useSession } from "../frame/session";
 import { Button } from "../parts/controls";
 import { checked, Field } from "../parts/field";
 import { Money } from "../parts/money";
@@ -122,7 +123,8 @@ function OneClaim({ of: c }: { of: Claim }) {
     onError: (error) => !error.field && say(error.message, true),
     onSettled: () => refresh(client, "orders", "header"),
   });
-  const { currency } = c.recovered;
+  const { may } = useSession();
+  const currency = c.recovered?.currency ?? "";
   const value = checked(typed ?? "", { currency });
   return (
     <div className="mt-1 text-sm">
@@ -134,15 +136,13 @@ function OneClaim({ of: c }: { of: Claim }) {
         {c.state === "open" ? (
           `to be claimed by ${c.due_on}`
         ) : c.state === "settled" ? (
-          <>
-            the supplier gave back <Money of={c.recovered} />
-          </>
+          <>the supplier gave back {c.recovered ? <Money of={c.recovered} /> : "something"}</>
         ) : (
           "written off"
         )}
         , noted by {c.opened_by}
       </p>
-      {c.state === "open" && typed === undefined && (
+      {c.state === "open" && typed === undefined && may("fulfiller") && (
         <p className="mt-1 flex flex-wrap gap-1">
           <Button onClick={() => setTyped("")}>The supplier paid…</Button>
           <Button tone="quiet" onClick={() => settle.mutate("")} ready={!settle.isPending}>

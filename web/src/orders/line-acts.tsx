@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, ask, type Problem, type Schemas } from "../api/client";
 import { refresh } from "../api/refresh";
+import { useSession } from "../frame/session";
 import { Choice, Clause } from "../parts/clause";
 import { Button } from "../parts/controls";
 import { Money } from "../parts/money";
@@ -15,6 +16,7 @@ export function LineActs({
   line: { id: number; title: string; elsewhere?: boolean; left_out?: boolean; linked: boolean };
 }) {
   const client = useQueryClient();
+  const { may } = useSession();
   const say = useSay();
   const set = useMutation<unknown, Problem, Input>({
     mutationFn: (body) => ask(api.PUT("/api/orders/lines/{id}", { params: { path: { id: line.id } }, body })),
@@ -29,7 +31,7 @@ export function LineActs({
     );
   return (
     <>
-      {line.linked && (
+      {line.linked && may("fulfiller") && (
         <Clause label={`Another supplier of ${line.title}`} words="another supplier" empty width="w-96">
           {(close) => (
             <Suppliers

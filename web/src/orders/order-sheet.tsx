@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, ask, type Problem, type Schemas } from "../api/client";
+import { useSession } from "../frame/session";
 import { Button, Picture } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { Field } from "../parts/field";
@@ -71,6 +72,7 @@ export function OrderSheet({ id }: { id: number }) {
 }
 
 function Sums({ of: o }: { of: Order }) {
+  const { may } = useSession();
   return (
     <dl className="mb-4 grid grid-cols-[1fr_auto] gap-x-4 gap-y-0.5 rounded-md bg-sunk p-2.5">
       <dt>The customer paid</dt>
@@ -85,12 +87,21 @@ function Sums({ of: o }: { of: Order }) {
           </dd>
         </>
       )}
+      {may("fulfiller") && <Costs of={o} />}
+    </dl>
+  );
+}
+
+/** Costs are what an order costs and leaves. */
+function Costs({ of: o }: { of: Order }) {
+  return (
+    <>
       <dt>Landed cost{o.purchases.length === 0 && ", at what it costs now"}</dt>
       <dd className="text-right">{o.cost ? <Money of={o.cost} /> : "not known"}</dd>
       <dt className="font-semibold">Profit after fees</dt>
       <dd className="text-right font-semibold">{o.profit ? <Money of={o.profit} signed /> : "not known"}</dd>
       {o.cost_error && <dd className="col-span-2 text-sm text-loss">{o.cost_error}</dd>}
-    </dl>
+    </>
   );
 }
 
@@ -205,6 +216,7 @@ function Where({ of: o }: { of: Order }) {
 }
 
 function Items({ of: o }: { of: Order }) {
+  const { may } = useSession();
   return (
     <section className="mb-4" aria-label="Lines">
       <h3 className="mb-1 font-semibold">What was bought</h3>
@@ -213,7 +225,7 @@ function Items({ of: o }: { of: Order }) {
           <li key={i.id} className="flex gap-2 border-b border-line py-1.5 last:border-0">
             <Picture path={i.picture} width={96} className="size-10 min-w-10 border border-line" />
             <span className="min-w-0 grow">
-              {i.draft_id > 0 ? (
+              {i.draft_id > 0 && may("fulfiller") ? (
                 <Link to={`/workbench/${i.draft_id}`} className="block truncate font-semibold hover:underline">
                   {i.title}
                 </Link>
@@ -255,9 +267,7 @@ function OnePurchase({ of: p }: { of: Purchase }) {
       <p className="flex items-baseline gap-2">
         <b className="min-w-0 truncate">{p.supplier}</b>
         <span className="text-sm text-ink-2">{p.number}</span>
-        <span className="ml-auto">
-          <Money of={p.owed} />
-        </span>
+        <span className="ml-auto">{p.owed && <Money of={p.owed} />}</span>
       </p>
       <p className={`text-sm ${bad ? "font-semibold text-loss" : ""}`}>
         {p.paying ? "being paid" : (purchaseWords[p.state] ?? p.state)}, by {p.service}

@@ -38,7 +38,8 @@ const rowHeight = 53;
 
 /** Orders is what customers bought: found by a sentence, bought from suppliers one by one or many at once. */
 export default function Orders() {
-  const { stores } = useSession();
+  const { stores, may } = useSession();
+  const all = may("fulfiller"); // else without costs
   const go = useNavigate();
   const { filter, change } = useOrderFilter();
   const pages = useInfiniteQuery(ordersQuery(filter));
@@ -63,8 +64,12 @@ export default function Orders() {
   useKeys([
     { keys: ["x"], label: "select", run: () => mark(here) },
     { keys: ["b"], label: "buy", run: buy },
-    { keys: ["p"], label: "pay suppliers", run: () => setOpen("pay") },
-    { keys: ["s"], label: "order sheets", run: () => setOpen("sheets") },
+    ...(all
+      ? [
+          { keys: ["p"], label: "pay suppliers", run: () => setOpen("pay") },
+          { keys: ["s"], label: "order sheets", run: () => setOpen("sheets") },
+        ]
+      : []),
     { keys: ["r"], label: "look for news", run: () => read.mutate() },
     { keys: ["a"], label: filter.archived ? "out of the archive" : "archive", run: () => put() },
     { keys: ["Escape"], label: "", run: () => setSelected(new Set()) },
@@ -87,14 +92,19 @@ export default function Orders() {
           <Button tone="main" onClick={buy} disabled={ids.length === 0}>
             Buy…
           </Button>
-          {(first?.counts.to_send ?? 0) > 0 && <Button onClick={() => setOpen("sheets")}>Send order sheets…</Button>}
-          <Button onClick={() => setOpen("pay")}>Pay suppliers…</Button>
+          {all && (first?.counts.to_send ?? 0) > 0 && (
+            <Button onClick={() => setOpen("sheets")}>Send order sheets…</Button>
+          )}
+          {all && <Button onClick={() => setOpen("pay")}>Pay suppliers…</Button>}
           <Button tone="quiet" onClick={put} disabled={ids.length === 0}>
             {filter.archived ? "Take out of the archive" : "Archive"}
           </Button>
-          <Button tone="quiet" className="ml-auto" onClick={() => setOpen("auto")}>
-            Automatic buying…
-          </Button>
+          <span className="ml-auto" />
+          {all && (
+            <Button tone="quiet" onClick={() => setOpen("auto")}>
+              Automatic buying…
+            </Button>
+          )}
           <Button tone="quiet" onClick={() => read.mutate()} disabled={read.isPending}>
             Look for news
           </Button>
@@ -109,7 +119,7 @@ export default function Orders() {
         ) : (
           <LongTable
             rows={list}
-            columns={orderColumns(selected, mark, stores.length > 1)}
+            columns={orderColumns(selected, mark, stores.length > 1).filter((c) => all || c.id !== "profit")}
             rowKey={(o) => o.id}
             label="Orders"
             rowHeight={rowHeight}
@@ -204,11 +214,16 @@ function Head({
   change: ReturnType<typeof useOrderFilter>["change"];
   page: Page | undefined;
 }) {
-  const { stores } = useSession();
+  const { stores, may } = useSession();
   const { data: choices } = useQuery(choicesQuery);
   const counted = Object.fromEntries(
     Object.entries(orderStates).map(([state, text]) => [state, `${text} (${page?.counts[state] ?? 0})`]),
   ) as Record<OrderState, string>;
+  const { loses, ...others } = matters;
+  const known = { ...others, late: `late (${page?.late ?? 0})`, ...(may("fulfiller") && { loses }) } as Record<
+    Matter,
+    string
+  >;
   const query = new URLSearchParams(Object.entries(filter).map(([name, value]) => [name, String(value)]));
   const named = Object.fromEntries(stores.map((s) => [String(s.id), s.name]));
   return (
@@ -228,7 +243,7 @@ function Head({
         <OneOf
           label="What is the matter"
           value={filter.matter}
-          words={{ ...matters, late: `late (${page?.late ?? 0})` }}
+          words={known}
           none="late or not"
           onChange={(matter) => change({ matter })}
         />
@@ -274,9 +289,11 @@ function Head({
         >
           {filter.archived ? "Show those at work" : "Show the archive"}
         </button>
-        <a href={`/api/orders/export?${query}`} className="ml-3 align-middle text-base underline underline-offset-2">
-          Export CSV
-        </a>
+        {may("fulfiller") && (
+          <a href={`/api/orders/export?${query}`} className="ml-3 align-middle text-base underline underline-offset-2">
+            Export CSV
+          </a>
+        )}
       </search>
       {page && page.rejected > 0 && (
         <p className="text-loss" role="alert">

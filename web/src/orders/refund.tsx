@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Problem } from "../api/client";
 import { refresh } from "../api/refresh";
+import { useSession } from "../frame/session";
 import { Button } from "../parts/controls";
 import { checked, Field } from "../parts/field";
 import { Money } from "../parts/money";
@@ -12,6 +13,7 @@ import type { Order } from "./queries";
 /** Refunds are what the customer got back, and the form that gives more. */
 export function Refunds({ of: o }: { of: Order }) {
   const client = useQueryClient();
+  const { may } = useSession();
   const say = useSay();
   const [typed, setTyped] = useState<{ amount: string; reason: string }>();
   const { currency } = o.total;
@@ -75,7 +77,7 @@ export function Refunds({ of: o }: { of: Order }) {
           </p>
         </form>
       ) : (
-        <Button onClick={() => setTyped({ amount: "", reason: "" })}>Refund the customer…</Button>
+        may("fulfiller") && <Button onClick={() => setTyped({ amount: "", reason: "" })}>Refund the customer…</Button>
       )}
     </section>
   );
