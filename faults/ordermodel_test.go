@@ -23,7 +23,6 @@ import (
 type boughtModel struct {
 	storeOrder string
 	refunded   int64
-	cancelled  bool
 }
 
 // troubles are ways in which the marketplace and the store misbehave, one after another.
@@ -129,7 +128,6 @@ func someAct(t *testing.T, w *testkit.World, r *rand.Rand, who *testkit.Person, 
 		who.Ask("POST", fmt.Sprintf("/api/claims/%d/settle", p.Claims[0].ID), back, nil)
 	case act == 8 && r.IntN(4) == 0:
 		w.Shop.Cancel(m.storeOrder)
-		m.cancelled = true
 	case act == 9 && p != nil && r.IntN(2) == 0:
 		var key string
 		if w.App.Pool.QueryRow(t.Context(), `select key::text from purchase where id = $1`, p.ID).Scan(&key) == nil {

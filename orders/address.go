@@ -60,48 +60,42 @@ type AddressInput struct {
 
 // SetAddress corrects where an order goes, or accepts it as it is; the customer's own text stays beside it.
 func (s *Service) SetAddress(ctx context.Context, id int64, in AddressInput) (Order, error) {
-	h, lines, err := read(ctx, s.Pool, id)
-	if database.Missing(err) {
-		return Order{}, apikit.NotFound("order")
-	}
-	if err != nil {
-		return Order{}, err
-	}
-	for _, l := range lines {
-		if l.purchase != "" && !l.purchase.Failed() {
-			return Order{}, apikit.Problem(409, "",
-				"Some of this order is bought already, for the address as it was then.")
+	return s.changeOrder(ctx, func(tx pgx.Tx) (int64, error) {
+		// Whoever buys the order at this moment is waited for.
+		if _, err := tx.Exec(ctx, `select from customer_order where id = $1 for update`, id); err != nil {
+			return 0, err
 		}
-	}
-	words, country := "Accepted the address as the customer wrote it", h.country
-	var sealed []byte
-	if in.Address != nil {
-		right := in.Address.Trimmed()
-		for _, f := range order.CheckAddress(right) {
-			if f.Field == "name" || f.Field == "line1" || f.Field == "country" {
-				return Order{}, apikit.Problem(422, f.Field, "%s", f.Words)
+		h, lines, err := read(ctx, tx, id)
+		if database.Missing(err) {
+			return 0, apikit.NotFound("order")
+		}
+		if err != nil {
+			return 0, err
+		}
+		for _, l := range lines {
+			if l.purchase != "" && !l.purchase.Failed() {
+				return 0, apikit.Problem(409, "",
+					"Some of this order is bought already, for the address as it was then.")
 			}
 		}
-		if sealed, err = s.seal(h.storeID, h.storeOrder, right); err != nil {
-			return Order{}, err
+		words, country := "Accepted the address as the customer wrote it", h.country
+		var sealed []byte
+		if in.Address != nil {
+			right := in.Address.Trimmed()
+			for _, f := range order.CheckAddress(right) {
+				if f.Field == "name" || f.Field == "line1" || f.Field == "country" {
+					return 0, apikit.Problem(422, f.Field, "%s", f.Words)
+				}
+			}
+			if sealed, err = s.seal(h.storeID, h.storeOrder, right); err != nil {
+				return 0, err
+			}
+			words, country = "Corrected the address", right.Country
 		}
-		words, country = "Corrected the address", right.Country
-	}
-	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `update customer_order set ship_to = $2, address_accepted_by = $3, address_faults = 0,
 			country = $4 where id = $1`, id, sealed, access.Who(ctx).Name, country); err != nil {
-			return err
+			return 0, err
 		}
-		if err := note(ctx, tx, id, "%s", words); err != nil {
-			return err
-		}
-		return s.settle(ctx, tx, id)
+		return id, note(ctx, tx, id, "%s", words)
 	})
-	if err != nil {
-		return Order{}, err
-	}
-	if err := s.Estimate(ctx, id); err != nil {
-		return Order{}, err
-	}
-	return s.Order(ctx, id)
 }

@@ -59,14 +59,7 @@ func (s *Service) autoBuy(ctx context.Context, q database.Querier, storeID int64
 	if database.Missing(err) {
 		return out, nil
 	}
-	amount := func(minor *int64) *money.Amount {
-		if minor == nil {
-			return nil
-		}
-		a := money.New(*minor, c)
-		return &a
-	}
-	out.Under, out.DailyLimit, out.LeastProfit = amount(under), amount(limit), money.New(least, c)
+	out.Under, out.DailyLimit, out.LeastProfit = known(under, c), known(limit, c), money.New(least, c)
 	return out, err
 }
 

@@ -52,9 +52,6 @@ type line struct {
 	gone           bool // its supplier sells it no longer
 	purchaseID     int64
 	purchase       order.PurchaseState
-	purchaseOwed   *int64 // in the supplier's currency
-	purchaseCost   *int64 // in the store's currency
-	purchaseLines  int64
 }
 
 // toBuy tells whether a line is still to be bought: it is ours, not left out, and in no purchase that stands.
@@ -86,8 +83,7 @@ func read(ctx context.Context, q database.Querier, orderID int64) (h head, lines
 				'connected', false), coalesce(x.by_invoice, false),
 			coalesce(v.stock, 0), coalesce(v.stock_unknown, false),
 			coalesce(v.withdrawn or o.withdrawn_at is not null, true), coalesce(l.purchase_id, 0),
-			coalesce(p.state, ''), p.total, p.cost,
-			(select count(*) from order_line other where other.purchase_id = l.purchase_id)
+			coalesce(p.state, '')
 		from order_line l
 		left join facts.draft_variant_ever d on d.id = l.draft_variant_id
 		left join facts.offer_variant v on v.id = coalesce(l.bought_as, d.offer_variant_id)
@@ -106,7 +102,7 @@ func read(ctx context.Context, q database.Querier, orderID int64) (h head, lines
 			&l.source, &l.supplierID, &l.supplier, &l.takesOrders, &l.connected, &l.byInvoice, &l.stock,
 			&l.stockUnknown, &l.gone,
 			&l.purchaseID,
-			&l.purchase, &l.purchaseOwed, &l.purchaseCost, &l.purchaseLines)
+			&l.purchase)
 	})
 	return h, lines, err
 }

@@ -196,10 +196,7 @@ func scanRow(row pgx.CollectableRow) (r Row, err error) {
 		return r, err
 	}
 	r.Total = money.New(total, c)
-	if profit != nil {
-		left := money.New(*profit, c)
-		r.Profit = &left
-	}
+	r.Profit = known(profit, c)
 	return r, nil
 }
 

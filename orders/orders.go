@@ -15,6 +15,7 @@ import (
 
 	"plainpelican/connect/source"
 	"plainpelican/connect/store"
+	"plainpelican/core/money"
 	"plainpelican/core/order"
 	"plainpelican/matching"
 	"plainpelican/platform/access"
@@ -161,6 +162,15 @@ func (s *Service) settle(ctx context.Context, q database.Querier, orderID int64)
 		return err
 	}
 	return s.Progress.PublishIn(ctx, q, "order", Event{orderID, state})
+}
+
+// known is an amount of minor units that may not be known.
+func known(minor *int64, c money.Currency) *money.Amount {
+	if minor == nil {
+		return nil
+	}
+	a := money.New(*minor, c)
+	return &a
 }
 
 // ids reads the ids that a statement gives.

@@ -123,10 +123,7 @@ func (s *Service) Order(ctx context.Context, id int64) (Order, error) {
 		return out, err
 	}
 	out.TrackURL = s.PublicURL + trackPath + out.TrackURL
-	if cost != nil {
-		landed := money.New(*cost, h.currency)
-		out.Cost = &landed
-	}
+	out.Cost = known(cost, h.currency)
 	out.Shipping, out.Refunded = money.New(h.shipping, h.currency), money.New(h.refunded, h.currency)
 	customer, corrected, by, err := s.customer(ctx, s.Pool, &h)
 	if err != nil {
@@ -210,10 +207,7 @@ func (s *Service) purchases(ctx context.Context, h *head) ([]PurchaseView, error
 			owed, p.Rose = money.New(*total, c), *total > expected
 		}
 		p.Owed, p.Parcels, p.Claims = &owed, []ParcelView{}, []ClaimView{}
-		if cost != nil {
-			landed := money.New(*cost, h.currency)
-			p.Cost = &landed
-		}
+		p.Cost = known(cost, h.currency)
 		return p, nil
 	})
 	if err != nil {

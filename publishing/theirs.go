@@ -202,7 +202,7 @@ func renamedThere(ours, theirs []store.Option) (list []workbench.RenamedOption, 
 func leaveOut(t *workbench.Theirs, sent *store.Product, theirs store.Product) error {
 	left := []store.Variant{}
 	for _, v := range sent.Variants {
-		if slices.ContainsFunc(theirs.Variants, func(o store.Variant) bool { return o.Reference == v.Reference }) {
+		if theirs.VariantIndex(v.Reference) >= 0 {
 			left = append(left, v)
 		} else if id, err := strconv.ParseInt(v.Reference, 10, 64); err == nil {
 			t.LeftOut = append(t.LeftOut, id)
@@ -225,7 +225,7 @@ func takeVariants(t *workbench.Theirs, sent *store.Product, theirs store.Product
 	c money.Currency) error {
 	for i := range sent.Variants {
 		ours := &sent.Variants[i]
-		at := slices.IndexFunc(theirs.Variants, func(v store.Variant) bool { return v.Reference == ours.Reference })
+		at := theirs.VariantIndex(ours.Reference)
 		id, err := strconv.ParseInt(ours.Reference, 10, 64)
 		if at < 0 || err != nil {
 			continue

@@ -6,7 +6,6 @@ import (
 	"encoding/base64"
 	"encoding/json"
 	"fmt"
-	"log/slog"
 	"net/http"
 	"net/http/httptest"
 	"strconv"
@@ -22,7 +21,6 @@ import (
 	"plainpelican/application"
 	"plainpelican/orders"
 	"plainpelican/platform/access"
-	"plainpelican/platform/settings"
 )
 
 // ordersResult is what buying reaches of what a source allows, and how fast a long list of orders is.
@@ -145,15 +143,9 @@ func sold(ctx context.Context, pool *pgxpool.Pool, a *application.Application, a
 	return err
 }
 
-// working is an instance that works through jobs.
-func working(pool *pgxpool.Pool, dir string) (*application.Application, error) {
-	return application.New(settings.Settings{Key: make([]byte, 32), Data: dir + "/blobs", PublicURL: "http://localhost",
-		AllowNetworks: loopback}, pool, slog.New(slog.DiscardHandler))
-}
-
 // webhooks has a store tell of orders, so many a second, and measures how long it waits for each answer.
 func (out *ordersResult) webhooks(ctx context.Context, pool *pgxpool.Pool, dir string) error {
-	a, err := working(pool, dir)
+	a, err := benchInstance(pool, dir)
 	if err != nil {
 		return err
 	}
@@ -247,7 +239,7 @@ func tellOf(ctx context.Context, address string, sign *webhooks.Webhook, i int) 
 
 // buy buys all orders, and measures until the last purchase is with the source.
 func (out *ordersResult) buy(ctx context.Context, pool *pgxpool.Pool, dir string, seen *supplier) error {
-	a, err := working(pool, dir)
+	a, err := benchInstance(pool, dir)
 	if err != nil {
 		return err
 	}

@@ -8,7 +8,6 @@ import (
 	"image"
 	"image/color"
 	"image/png"
-	"log/slog"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -24,7 +23,6 @@ import (
 	"plainpelican/application"
 	"plainpelican/connect/store/storeplatform"
 	"plainpelican/platform/access"
-	"plainpelican/platform/settings"
 	"plainpelican/publishing"
 	"plainpelican/standins/shop"
 )
@@ -288,8 +286,7 @@ func publishWith(ctx context.Context, pool *pgxpool.Pool, dir string, instances 
 	requests *counted) (int64, time.Duration, error) {
 	var first *application.Application
 	for i := range instances {
-		a, err := application.New(settings.Settings{Key: make([]byte, 32), Data: dir + "/blobs",
-			PublicURL: "http://localhost", AllowNetworks: loopback}, pool, slog.New(slog.DiscardHandler))
+		a, err := benchInstance(pool, dir)
 		if err != nil {
 			return 0, 0, err
 		}

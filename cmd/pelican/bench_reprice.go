@@ -88,9 +88,7 @@ func openBench(ctx context.Context, dir string, kept bool) (pool *pgxpool.Pool, 
 		return nil, nil, nil, err
 	}
 	if err = database.Migrate(ctx, pool); err == nil {
-		a,
-			err = application.New(settings.Settings{Key: make([]byte, 32), Data: dir + "/blobs",
-			PublicURL: "http://localhost", AllowNetworks: loopback}, pool, slog.New(slog.DiscardHandler))
+		a, err = benchInstance(pool, dir)
 	}
 	if err == nil {
 		err = a.Jobs.Start(ctx, false)
@@ -100,6 +98,12 @@ func openBench(ctx context.Context, dir string, kept bool) (pool *pgxpool.Pool, 
 		return nil, nil, nil, err
 	}
 	return pool, a, func() { pool.Close(); _ = c.Stop() }, nil
+}
+
+// benchInstance is an instance on a bench's database, whose log nobody reads.
+func benchInstance(pool *pgxpool.Pool, dir string) (*application.Application, error) {
+	return application.New(settings.Settings{Key: make([]byte, 32), Data: dir + "/blobs", PublicURL: "http://localhost",
+		AllowNetworks: loopback}, pool, slog.New(slog.DiscardHandler))
 }
 
 func emptied(ctx context.Context, admin string) error {

@@ -50,7 +50,7 @@ func WithOurs(ours, theirs Product, fields []string) Product {
 func variantsOf(ours, theirs Product) []Variant {
 	list := slices.Clone(ours.Variants)
 	for i := range list {
-		if at := theirs.variant(list[i].Reference); at >= 0 {
+		if at := theirs.VariantIndex(list[i].Reference); at >= 0 {
 			list[i] = theirs.Variants[at]
 		}
 	}
@@ -76,13 +76,13 @@ func (v *Variant) set(field string, from *Variant) {
 // eachOf calls do with each variant and the one of the same reference that from has.
 func (p *Product) eachOf(from Product, do func(there, sent *Variant)) {
 	for i := range p.Variants {
-		if at := from.variant(p.Variants[i].Reference); at >= 0 {
+		if at := from.VariantIndex(p.Variants[i].Reference); at >= 0 {
 			do(&p.Variants[i], &from.Variants[at])
 		}
 	}
 }
 
-// variant is the index of the variant with a reference, -1 where there is none.
-func (p *Product) variant(reference string) int {
+// VariantIndex is the index of the variant with a reference, -1 where there is none.
+func (p *Product) VariantIndex(reference string) int {
 	return slices.IndexFunc(p.Variants, func(v Variant) bool { return v.Reference == reference })
 }

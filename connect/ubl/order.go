@@ -3,7 +3,6 @@ package ubl
 import (
 	"context"
 	"encoding/xml"
-	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -183,12 +182,9 @@ func (o *Orders) Purchase(ctx context.Context, id string) (p source.Purchase, fo
 	return p, true, nil
 }
 
-// ErrByInvoice is that a wholesaler is paid by its invoice, outside.
-var ErrByInvoice = errors.New("it is paid by invoice")
-
-// Pay returns ErrByInvoice: a wholesaler is paid outside.
+// Pay is refused: a wholesaler is paid by its invoice, outside.
 func (o *Orders) Pay(context.Context, string) (source.Purchase, error) {
-	return source.Purchase{}, ErrByInvoice
+	return source.Purchase{}, source.Refusal{Reason: "It is paid by its invoice, outside."}
 }
 
 func (o *Orders) ask(ctx context.Context, method, path string, body []byte) (*outgoing.Response, error) {

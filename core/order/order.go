@@ -192,9 +192,6 @@ const (
 	Short    ClaimKind = "short" // something was missing
 )
 
-// ClaimKinds are all of them.
-var ClaimKinds = []ClaimKind{Lost, Returned, Wrong, Damaged, Short}
-
 // Quiet is after how long without news an order is late, whatever was promised.
 const Quiet = 7 * 24 * time.Hour
 

@@ -216,11 +216,12 @@ func (p *Server) getOrder(w http.ResponseWriter, r *http.Request) {
 	answer(w, http.StatusNotFound, map[string]string{"error": "not_found"})
 }
 
-// fulfil notes a parcel of an order, once for each key.
-func (p *Server) fulfil(w http.ResponseWriter, r *http.Request) {
+// write reads what is to be done with an order under a key, and does it with the lock held. It is kept, and told of,
+// where do gives the order as it becomes; the answer is what do says.
+func (p *Server) write(w http.ResponseWriter, r *http.Request, in any,
+	do func(o *Order, key string) (status int, body any, changed *Order)) {
 	key := r.Header.Get("Idempotency-Key")
-	var in Fulfilment
-	if err := json.NewDecoder(io.LimitReader(r.Body, 1<<20)).Decode(&in); err != nil || key == "" {
+	if err := json.NewDecoder(io.LimitReader(r.Body, 1<<20)).Decode(in); err != nil || key == "" {
 		answer(w, http.StatusBadRequest, map[string]string{"error": "not JSON, or without Idempotency-Key"})
 		return
 	}
@@ -231,65 +232,60 @@ func (p *Server) fulfil(w http.ResponseWriter, r *http.Request) {
 		answer(w, http.StatusNotFound, map[string]string{"error": "not_found"})
 		return
 	}
-	for _, f := range o.Fulfilments {
-		if f.ID == key {
-			p.mu.Unlock()
-			answer(w, http.StatusOK, f)
-			return
-		}
+	status, body, changed := do(o, key)
+	if changed != nil {
+		p.keepOrder(changed)
 	}
-	if wrong := o.cannotFulfil(in); wrong != "" {
-		p.mu.Unlock()
-		answer(w, http.StatusUnprocessableEntity,
-			map[string]any{"errors": []fieldError{{"lines", "quantity", wrong}}})
-		return
-	}
-	in.ID, in.At = key, time.Now().UTC()
-	changed := *o
-	changed.Fulfilments = append(slices.Clone(o.Fulfilments), in)
-	p.keepOrder(&changed)
 	p.mu.Unlock()
-	p.tell("order.updated", changed)
-	answer(w, http.StatusCreated, in)
+	if changed != nil {
+		p.tell("order.updated", *changed)
+	}
+	answer(w, status, body)
+}
+
+// unprocessable is why something cannot be done with an order.
+func unprocessable(field, code, words string) (int, any, *Order) {
+	return http.StatusUnprocessableEntity, map[string]any{"errors": []fieldError{{field, code, words}}}, nil
+}
+
+// fulfil notes a parcel of an order, once for each key.
+func (p *Server) fulfil(w http.ResponseWriter, r *http.Request) {
+	var in Fulfilment
+	p.write(w, r, &in, func(o *Order, key string) (int, any, *Order) {
+		for _, f := range o.Fulfilments {
+			if f.ID == key {
+				return http.StatusOK, f, nil
+			}
+		}
+		if wrong := o.cannotFulfil(in); wrong != "" {
+			return unprocessable("lines", "quantity", wrong)
+		}
+		in.ID, in.At = key, time.Now().UTC()
+		changed := *o
+		changed.Fulfilments = append(slices.Clone(o.Fulfilments), in)
+		return http.StatusCreated, in, &changed
+	})
 }
 
 // refund gives money back, once for each key.
 func (p *Server) refund(w http.ResponseWriter, r *http.Request) {
-	key := r.Header.Get("Idempotency-Key")
 	var in struct{ Amount, Reason string }
-	if err := json.NewDecoder(io.LimitReader(r.Body, 1<<20)).Decode(&in); err != nil || key == "" {
-		answer(w, http.StatusBadRequest, map[string]string{"error": "not JSON, or without Idempotency-Key"})
-		return
-	}
-	p.mu.Lock()
-	o := p.state.Orders[r.PathValue("id")]
-	if o == nil {
-		p.mu.Unlock()
-		answer(w, http.StatusNotFound, map[string]string{"error": "not_found"})
-		return
-	}
-	if _, made := p.state.Refunds[o.ID+" "+key]; made {
-		defer p.mu.Unlock()
-		answer(w, http.StatusOK, map[string]string{"refunded": o.Refunded})
-		return
-	}
-	amount := hundredths(in.Amount)
-	if amount <= 0 || hundredths(o.Refunded)+amount > hundredths(o.Total) {
-		p.mu.Unlock()
-		answer(w, http.StatusUnprocessableEntity, map[string]any{"errors": []fieldError{{"amount", "amount",
-			"No more can be given back than was paid."}}})
-		return
-	}
-	if p.state.Refunds == nil {
-		p.state.Refunds = map[string]int64{}
-	}
-	p.state.Refunds[o.ID+" "+key] = amount
-	changed := *o
-	changed.Refunded = decimal(hundredths(o.Refunded) + amount)
-	p.keepOrder(&changed)
-	p.mu.Unlock()
-	p.tell("order.updated", changed)
-	answer(w, http.StatusCreated, map[string]string{"refunded": changed.Refunded})
+	p.write(w, r, &in, func(o *Order, key string) (int, any, *Order) {
+		if _, made := p.state.Refunds[o.ID+" "+key]; made {
+			return http.StatusOK, map[string]string{"refunded": o.Refunded}, nil
+		}
+		amount := hundredths(in.Amount)
+		if amount <= 0 || hundredths(o.Refunded)+amount > hundredths(o.Total) {
+			return unprocessable("amount", "amount", "No more can be given back than was paid.")
+		}
+		if p.state.Refunds == nil {
+			p.state.Refunds = map[string]int64{}
+		}
+		p.state.Refunds[o.ID+" "+key] = amount
+		changed := *o
+		changed.Refunded = decimal(hundredths(o.Refunded) + amount)
+		return http.StatusCreated, map[string]string{"refunded": changed.Refunded}, &changed
+	})
 }
 
 // cannotFulfil says why a parcel cannot be of an order; empty where it can.
