@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
 
 	"plainpelican/core/money"
 	"plainpelican/core/order"
@@ -129,12 +130,20 @@ type autoRun struct {
 	midnight time.Time
 }
 
+// errSwitchedOff is that somebody switched automatic buying off meanwhile.
+var errSwitchedOff = errors.New("automatic buying was switched off")
+
 // waits says why an order waits for a person, and writes it down; it is called in the transaction that would buy it.
 func (r *autoRun) waits(ctx context.Context, tx pgx.Tx, id int64, look *OrderReview) (string, error) {
 	var total, spent int64
 	// Whoever else buys for this store without a person is waited for: the day's limit is of all together.
-	if _, err := tx.Exec(ctx, `select from auto_buy where store_id = $1 for update`, r.storeID); err != nil {
+	var enabled bool
+	if err := tx.QueryRow(ctx, `select enabled from auto_buy where store_id = $1 for update`, r.storeID).Scan(
+		&enabled); err != nil {
 		return "", err
+	}
+	if !enabled {
+		return "", errSwitchedOff
 	}
 	if err := tx.QueryRow(ctx, `select total, (select coalesce(sum(p.cost), 0)::bigint from purchase p
 			join customer_order b on b.id = p.order_id where b.store_id = $2 and p.automatic and p.created_at >= $3
@@ -165,8 +174,17 @@ func (r *autoRun) waits(ctx context.Context, tx pgx.Tx, id int64, look *OrderRev
 	return waits, err
 }
 
-// BuyDue buys, of each store whose time has come, the orders that its rule says are bought without a person. An order
-// that cannot be bought stops none of the others.
+// AutoBuyArgs is the job that buys the orders of a store that its rule says are bought without a person. Ended before
+// its end, it goes on with those that are not bought yet.
+type AutoBuyArgs struct{ StoreID int64 }
+
+// Kind names the job.
+func (AutoBuyArgs) Kind() string { return "auto_buy" }
+
+// InsertOpts puts it into its queue. Two of a store at once buy nothing twice.
+func (AutoBuyArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: "orders"} }
+
+// BuyDue begins, for each store whose time has come, to buy what its rule says is bought without a person.
 func (s *Service) BuyDue(ctx context.Context) error {
 	all, err := s.Stores.List(ctx)
 	if err != nil {
@@ -174,11 +192,6 @@ func (s *Service) BuyDue(ctx context.Context) error {
 	}
 	var failed error
 	for _, found := range all {
-		zone, err := time.LoadLocation(found.TimeZone)
-		if err != nil {
-			zone = time.UTC
-		}
-		var run *autoRun
 		err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 			var last, now time.Time
 			err := tx.QueryRow(ctx, `select last_run_at, now() from auto_buy where store_id = $1 and enabled
@@ -190,16 +203,15 @@ func (s *Service) BuyDue(ctx context.Context) error {
 				return err
 			}
 			rule, err := s.autoBuy(ctx, tx, found.ID, found.Currency, found.TimeZone)
-			if err != nil || !order.Due(rule.Times, zone, last, now) {
+			if err != nil || !order.Due(rule.Times, zoneOf(found.TimeZone), last, now) {
 				return err
 			}
-			run = &autoRun{rule.AutoRule, found.ID, found.Currency, order.Midnight(now, zone)}
-			_, err = tx.Exec(ctx, `update auto_buy set last_run_at = now() where store_id = $1`, found.ID)
-			return err
+			if _, err := tx.Exec(ctx, `update auto_buy set last_run_at = now() where store_id = $1`,
+				found.ID); err != nil {
+				return err
+			}
+			return s.Jobs.Add(ctx, tx, AutoBuyArgs{found.ID}, nil)
 		})
-		if err == nil && run != nil {
-			err = s.buyAll(ctx, run)
-		}
 		if err != nil {
 			failed = errors.Join(failed, fmt.Errorf("store %d: %w", found.ID, err))
 		}
@@ -207,20 +219,39 @@ func (s *Service) BuyDue(ctx context.Context) error {
 	return failed
 }
 
-// buyAll buys what may be bought without a person, the oldest order first. Those from before the store was connected
-// wait.
-func (s *Service) buyAll(ctx context.Context, run *autoRun) error {
+func zoneOf(name string) *time.Location {
+	zone, err := time.LoadLocation(name)
+	if err != nil {
+		return time.UTC
+	}
+	return zone
+}
+
+// autoBuyStore buys of a store what may be bought without a person, the oldest order first; one that cannot be bought
+// stops none of the others. Those from before the store was connected wait.
+func (s *Service) autoBuyStore(ctx context.Context, storeID int64) error {
+	found, err := s.Stores.Get(ctx, storeID)
+	if err != nil {
+		return err
+	}
+	rule, err := s.autoBuy(ctx, s.Pool, storeID, found.Currency, found.TimeZone)
+	if err != nil || !rule.Enabled {
+		return err
+	}
 	ctx = access.With(ctx, automatic)
 	list, err := ids(ctx, s.Pool, `select id from customer_order where store_id = $1 and state = 'to_buy'
-		and archived_at is null and not earlier order by placed_at, id`, run.storeID)
+		and archived_at is null and not earlier order by placed_at, id`, storeID)
 	if err != nil {
 		return err
 	}
 	with := newBuying(BuyInput{})
-	with.auto = run
+	with.auto = &autoRun{rule.AutoRule, storeID, found.Currency, order.Midnight(time.Now(), zoneOf(found.TimeZone))}
 	bought, waiting := 0, 0
 	for _, id := range list {
 		left, begun, err := s.buyOne(ctx, id, with)
+		if errors.Is(err, errSwitchedOff) {
+			break
+		}
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
@@ -233,6 +264,6 @@ func (s *Service) buyAll(ctx context.Context, run *autoRun) error {
 			waiting++
 		}
 	}
-	s.Log.Info("bought without a person", "store", run.storeID, "purchases", bought, "waiting", waiting)
+	s.Log.Info("bought without a person", "store", storeID, "purchases", bought, "waiting", waiting)
 	return s.Progress.Publish(ctx, "order", Event{})
 }

@@ -97,11 +97,17 @@ func (s *Service) Estimate(ctx context.Context, orderID int64) error {
 	}
 	var moved bool
 	var state order.State
-	if err := s.Pool.QueryRow(ctx, `
-		update customer_order o set cost = $2, profit = $3, cost_error = $4, promise_days = $5, estimated_at = now()
-		from (select id, profit, cost_error from customer_order where id = $1) b where o.id = b.id
+	err = s.Pool.QueryRow(ctx, `
+		update customer_order o set cost = $2, profit = $3, cost_error = $4, promise_days = $5, estimated_at = now(),
+			estimated_revision = $6
+		from (select id, profit, cost_error from customer_order where id = $1) b
+		where o.id = b.id and o.estimated_revision <= $6
 		returning (b.profit, b.cost_error) is distinct from (o.profit, o.cost_error), o.state`, orderID, whole, profit,
-		trouble, p.PromiseDays).Scan(&moved, &state); err != nil || !moved {
+		trouble, p.PromiseDays, h.revision).Scan(&moved, &state)
+	if database.Missing(err) {
+		return nil // worked out meanwhile from what is newer
+	}
+	if err != nil || !moved {
 		return err
 	}
 	return s.Progress.Publish(ctx, "order", Event{orderID, state})
@@ -113,12 +119,13 @@ const (
 	estimatedAtOnce = 200
 )
 
-// EstimateAgain works out anew what orders cost that are not bought yet: suppliers, rates and money rules may have
-// moved.
+// EstimateAgain works out anew what orders cost that moved since, as where an instance ended in between, and those that
+// are not bought yet: suppliers, rates and money rules may have moved.
 func (s *Service) EstimateAgain(ctx context.Context) error {
-	list, err := ids(ctx, s.Pool, `select id from customer_order where state in ('problem', 'to_buy')
-		and archived_at is null and estimated_at < now() - $1::interval order by estimated_at limit $2`, estimatedFor,
-		estimatedAtOnce)
+	list, err := ids(ctx, s.Pool, `(select id from customer_order where estimated_revision <> revision
+			order by estimated_at limit $2)
+		union (select id from customer_order where state in ('problem', 'to_buy') and archived_at is null
+			and estimated_at < now() - $1::interval order by estimated_at limit $2)`, estimatedFor, estimatedAtOnce)
 	if err != nil {
 		return err
 	}
@@ -128,10 +135,15 @@ func (s *Service) EstimateAgain(ctx context.Context) error {
 	return nil
 }
 
-// estimate is Estimate where one order's error must not stop the others: it is worked out anew within minutes.
+// estimate is Estimate where one order's error must not stop the others: it is worked out anew, after them.
 func (s *Service) estimate(ctx context.Context, id int64) {
-	if err := s.Estimate(ctx, id); err != nil && ctx.Err() == nil {
-		s.Log.Error("working out what an order costs", "order", id, "error", err)
+	err := s.Estimate(ctx, id)
+	if err == nil || ctx.Err() != nil {
+		return
+	}
+	s.Log.Error("working out what an order costs", "order", id, "error", err)
+	if _, err := s.Pool.Exec(ctx, `update customer_order set estimated_at = now() where id = $1`, id); err != nil {
+		s.Log.Error("putting an order off whose cost could not be worked out", "order", id, "error", err)
 	}
 }
 

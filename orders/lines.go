@@ -20,6 +20,7 @@ type head struct {
 	refunded    int64
 	country     string
 	cancelled   bool
+	revision    int // of what bears on its cost
 }
 
 // line is a line of an order, with what it is bought as now.
@@ -61,8 +62,8 @@ func (l *line) toBuy() bool { return l.ours && !l.leftOut && (l.purchase == "" |
 func readHead(ctx context.Context, q database.Querier, orderID int64) (h head, err error) {
 	var currency string
 	if err := q.QueryRow(ctx, `select id, store_id, store_order, number, currency, shipping, refunded, country,
-		cancelled from customer_order where id = $1`, orderID).Scan(&h.id, &h.storeID, &h.storeOrder, &h.number,
-		&currency, &h.shipping, &h.refunded, &h.country, &h.cancelled); err != nil {
+		cancelled, revision from customer_order where id = $1`, orderID).Scan(&h.id, &h.storeID, &h.storeOrder,
+		&h.number, &currency, &h.shipping, &h.refunded, &h.country, &h.cancelled, &h.revision); err != nil {
 		return h, err
 	}
 	h.currency, err = money.ParseCurrency(currency)

@@ -49,7 +49,8 @@ type Row struct {
 	Suppliers     []string      `json:"suppliers"`
 }
 
-// Page is some orders, the newest first, with how many there are in each state.
+// Page is some orders, those that are late before all others and else the newest first, with how many there are in each
+// state.
 type Page struct {
 	Orders   []Row               `json:"orders"`
 	Next     int64               `json:"next" doc:"The order that the next page begins after; 0 is no more"`
@@ -104,7 +105,7 @@ func (s *Service) where(f *Filter) (string, []any) {
 	return strings.Join(parts, " and "), args
 }
 
-// List lists orders, the newest first.
+// List lists orders: those that are late first, and else the newest first.
 func (s *Service) List(ctx context.Context, before int64, limit int, f Filter) (Page, error) {
 	page := Page{Orders: []Row{}, Counts: map[order.State]int{}}
 	if f.State != "" && !slices.Contains(order.States, order.State(f.State)) {
@@ -135,13 +136,45 @@ func (s *Service) List(ctx context.Context, before int64, limit int, f Filter) (
 		args = append(args, f.State)
 		where += fmt.Sprintf(" and o.state = $%d", len(args))
 	}
+	// Those that are late are few and have an index of their own: the two parts are read one after the other.
+	var list []Row
+	wasLate := true
 	if before > 0 {
-		args = append(args, before)
+		err := s.Pool.QueryRow(ctx, `select `+lateSQL+` from customer_order o where o.id = $1`, before).Scan(&wasLate)
+		if err != nil && !database.Missing(err) {
+			return page, err
+		}
+	}
+	if wasLate {
+		if list, err = s.part(ctx, where+" and "+lateSQL, args, before, limit+1); err != nil {
+			return page, err
+		}
+		before = 0
+	}
+	if f.Matter != "late" && len(list) <= limit {
+		more, err := s.part(ctx, where+" and not "+lateSQL, args, before, limit+1-len(list))
+		if err != nil {
+			return page, err
+		}
+		list = append(list, more...)
+	}
+	if len(list) > limit {
+		list = list[:limit]
+		page.Next = list[limit-1].ID
+	}
+	page.Orders = apikit.List(list)
+	return page, nil
+}
+
+// part reads orders, the newest first, after one of them.
+func (s *Service) part(ctx context.Context, where string, args []any, after int64, limit int) ([]Row, error) {
+	if after > 0 {
+		args = append(args, after)
 		where += fmt.Sprintf(` and (o.placed_at, o.id) < (select b.placed_at, b.id from customer_order b
 			where b.id = $%d)`, len(args))
 	}
-	args = append(args, limit+1)
-	rows, err = s.Pool.Query(ctx, `select `+rowColumns+`,
+	args = append(args, limit)
+	rows, err := s.Pool.Query(ctx, `select `+rowColumns+`,
 			coalesce((select l.title from order_line l where l.order_id = o.id order by l.position limit 1), ''),
 			coalesce((select sum(l.quantity)::int from order_line l where l.order_id = o.id), 0),
 			(select count(*)::int from order_line l where l.order_id = o.id),
@@ -150,18 +183,9 @@ func (s *Service) List(ctx context.Context, before int64, limit int, f Filter) (
 		from customer_order o join facts.store t on t.id = o.store_id
 		where `+where+fmt.Sprintf(" order by o.placed_at desc, o.id desc limit $%d", len(args)), args...)
 	if err != nil {
-		return page, err
+		return nil, err
 	}
-	list, err := pgx.CollectRows(rows, scanRow)
-	if err != nil {
-		return page, err
-	}
-	if len(list) > limit {
-		list = list[:limit]
-		page.Next = list[limit-1].ID
-	}
-	page.Orders = apikit.List(list)
-	return page, nil
+	return pgx.CollectRows(rows, scanRow)
 }
 
 // Choices are what orders can be filtered by.

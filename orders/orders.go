@@ -132,8 +132,8 @@ type Event struct {
 	State   order.State `json:"state"`
 }
 
-// settle works out an order's state anew from its lines and purchases, and what it costs by what was bought; it is
-// called by whoever moved one of them, in the same transaction, and tells browsers.
+// settle works out an order's state anew from its lines and purchases, and tells browsers; it is called by whoever
+// moved one of them, in the same transaction. What the order costs is due to be worked out from then on.
 func (s *Service) settle(ctx context.Context, q database.Querier, orderID int64) error {
 	rows, err := q.Query(ctx, `select o.cancelled, l.draft_variant_id is not null, coalesce(p.state, ''),
 			l.left_out_at is not null, exists (select from claim c join purchase b on b.id = c.purchase_id
@@ -157,8 +157,8 @@ func (s *Service) settle(ctx context.Context, q database.Querier, orderID int64)
 		return err
 	}
 	state := order.StateOf(lines, cancelled)
-	if _, err := q.Exec(ctx, `update customer_order set state = $2, news_at = now() where id = $1`, orderID,
-		state); err != nil {
+	if _, err := q.Exec(ctx, `update customer_order set state = $2, news_at = now(), revision = revision + 1
+		where id = $1`, orderID, state); err != nil {
 		return err
 	}
 	return s.Progress.PublishIn(ctx, q, "order", Event{orderID, state})

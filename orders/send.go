@@ -39,6 +39,9 @@ func (s *Service) Work(r *jobs.Runner) {
 	jobs.Handle(r, func(ctx context.Context, job *river.Job[RefundArgs]) error {
 		return s.refund(ctx, job.Args.RefundID)
 	})
+	jobs.HandleLong(r, func(ctx context.Context, job *river.Job[AutoBuyArgs]) error {
+		return s.autoBuyStore(ctx, job.Args.StoreID)
+	})
 	jobs.Handle(r, func(ctx context.Context, job *river.Job[TellArgs]) error {
 		return s.tellStore(ctx,
 			job.Args.ParcelID)
@@ -230,7 +233,7 @@ func (s *Service) later(ctx context.Context, p *sent, why error) error {
 
 // record keeps what the source says of a purchase that was sent.
 func (s *Service) record(ctx context.Context, p *sent, made source.Purchase) error {
-	return database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		var fence int
 		if err := tx.QueryRow(ctx, `select fence from purchase where id = $1 for update`, p.id).Scan(
 			&fence); err != nil {
@@ -241,6 +244,10 @@ func (s *Service) record(ctx context.Context, p *sent, made source.Purchase) err
 		}
 		return s.keep(ctx, tx, p.id, p.orderID, p.storeID, made)
 	})
+	if err == nil {
+		s.estimate(ctx, p.orderID) // what is owed may be another sum than was expected
+	}
+	return err
 }
 
 // owedInStore is what a purchase costs in the store's currency, and the rate it was brought into it by.

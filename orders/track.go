@@ -20,9 +20,10 @@ func (s *Service) keep(ctx context.Context, tx pgx.Tx, id, orderID, storeID int6
 	var before order.PurchaseState
 	var supplier, currency string
 	var expected int64
-	if err := tx.QueryRow(ctx, `select p.state, u.name, p.currency, p.expected from purchase p
+	var was *int64
+	if err := tx.QueryRow(ctx, `select p.state, u.name, p.currency, p.expected, p.cost from purchase p
 		join facts.supplier u on u.id = p.supplier_id where p.id = $1 for update of p`, id).Scan(&before, &supplier,
-		&currency, &expected); err != nil {
+		&currency, &expected, &was); err != nil {
 		return err
 	}
 	if made.Total == (money.Amount{}) { // what was expected stands
@@ -59,7 +60,9 @@ func (s *Service) keep(ctx context.Context, tx pgx.Tx, id, orderID, storeID int6
 		}
 	}
 	if before == state {
-		return nil
+		_, err := tx.Exec(ctx, `update customer_order set revision = revision + 1 where id = $1
+			and exists (select from purchase where id = $2 and cost is distinct from $3)`, orderID, id, was)
+		return err
 	}
 	words := map[order.PurchaseState]string{
 		order.Placed: "has the order %s", order.Paid: "was paid for %s", order.Shipped: "shipped %s",
