@@ -9,6 +9,7 @@ ignore (
 
 require (
 	code.dny.dev/ssrf v0.3.0
+	codeberg.org/go-pdf/fpdf v0.12.0
 	github.com/RoaringBitmap/roaring/v2 v2.30.0
 	github.com/alexedwards/scs/pgxstore v0.0.0-20240316134038-7e11d57e8885
 	github.com/alexedwards/scs/v2 v2.9.0
@@ -18,6 +19,7 @@ require (
 	github.com/dunglas/httpsfv v1.1.2
 	github.com/go-chi/chi/v5 v5.5.0
 	github.com/go-chi/httprate v0.16.1
+	github.com/go-text/typesetting v0.3.5
 	github.com/jackc/pgx/v5 v5.12.0
 	github.com/kljensen/snowball v0.10.0
 	github.com/microcosm-cc/bluemonday v1.0.27
@@ -36,7 +38,7 @@ require (
 	github.com/xuri/excelize/v2 v2.11.1
 	github.com/zeebo/xxh3 v1.0.2
 	golang.org/x/crypto v0.58.0
-	golang.org/x/image v0.47.0
+	golang.org/x/image v0.48.0
 	golang.org/x/net v0.62.0
 	golang.org/x/oauth2 v0.38.0
 	golang.org/x/sync v0.25.0

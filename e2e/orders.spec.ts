@@ -130,6 +130,17 @@ test("each problem of an order has its way out, and its effect on the profit", a
   const owed = await api<{ id: number; order: string }[]>(page, "GET", "/api/purchases/owed");
   await api(page, "POST", "/api/purchases/pay", { ids: owed.filter((p) => p.order === order.number).map((p) => p.id) });
   await expect(row).toContainText("bought", { timeout: 30_000 });
+  // The supplier is written to, and answers; the packing slip is saved.
+  await sheet(page).getByRole("button", { name: "Write to the supplier…" }).click();
+  await sheet(page).getByLabel(/^To .*, about /).fill("Please send it without a leaflet.");
+  await check("a message to a supplier");
+  await sheet(page).getByRole("button", { name: "Send the message" }).click();
+  await expect(sheet(page)).toContainText("Please send it without a leaflet.");
+  await page.keyboard.press("r");
+  await expect(sheet(page)).toContainText("We look into it", { timeout: 30_000 });
+  const slip = page.waitForEvent("download");
+  await page.getByRole("button", { name: "Packing slips" }).click();
+  expect((await slip).suggestedFilename()).toBe("packing-slips.pdf");
   // What went wrong is claimed, and written off.
   await sheet(page).getByRole("button", { name: "Something went wrong…" }).click();
   await sheet(page).getByLabel("It arrived damaged").check();

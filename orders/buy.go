@@ -186,6 +186,10 @@ func (s *Service) review(ctx context.Context, q database.Querier, id int64, in *
 	if err != nil {
 		return out, err
 	}
+	ships, err := s.shipTo(ctx, q, &h)
+	if err != nil {
+		return out, err
+	}
 	if !accepted {
 		out.Address = order.CheckAddress(address)
 	}
@@ -211,7 +215,7 @@ func (s *Service) review(ctx context.Context, q database.Querier, id int64, in *
 		for _, part := range group {
 			of = append(of, lines[part.Line])
 		}
-		one := s.reviewPurchase(ctx, q, p, of, in.service(id, of[0].supplier))
+		one := s.reviewPurchase(ctx, q, p, of, in.service(id, of[0].supplier), ships.Phone != "")
 		out.Purchases = append(out.Purchases, one)
 		if one.Cost == nil {
 			known = false

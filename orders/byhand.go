@@ -22,7 +22,14 @@ import (
 // SheetColumns are those of an order sheet: a row for each line of a purchase.
 var SheetColumns = []string{"purchase", "order", "supplier", "product number", "variant number", "quantity", "delivery",
 	"name", "company", "street", "second line", "city", "state or province", "postcode", "country", "telephone", "note",
-	"expected total", "currency"}
+	"expected total", "currency", trackingColumn, carrierColumn, linkColumn}
+
+// The columns of an order sheet that are empty: the supplier fills them in and sends it back.
+const (
+	trackingColumn = "tracking number"
+	carrierColumn  = "carrier"
+	linkColumn     = "tracking link"
+)
 
 // WriteSheet writes the purchases of a source that wait to be sent by a person, as CSV or XLSX.
 func (s *Service) WriteSheet(ctx context.Context, w io.Writer, sourceID int64, format string) error {
@@ -70,7 +77,7 @@ func (s *Service) WriteSheet(ctx context.Context, w io.Writer, sourceID int64, f
 		if err := write([]string{strconv.FormatInt(r.ID, 10), r.Number, r.Supplier, r.Offer, r.Variant,
 			strconv.Itoa(r.Quantity), r.Service, to.Name, to.Company, to.Line1, to.Line2, to.City, to.Region,
 			to.Postcode,
-			to.Country, to.Phone, r.Comment, money.New(r.Expected, c).Decimal(), r.Currency}); err != nil {
+			to.Country, to.Phone, r.Comment, money.New(r.Expected, c).Decimal(), r.Currency, "", "", ""}); err != nil {
 			return err
 		}
 	}
@@ -160,52 +167,84 @@ type ParcelInput struct {
 	URL     string `json:"url,omitempty" maxLength:"500" doc:"Where the customer can follow it"`
 }
 
-// Shipped notes the parcel of a purchase of an order sheet, and has the store told of it.
+// Shipped notes a parcel of a purchase that a person sends, and has the store told of it.
 func (s *Service) Shipped(ctx context.Context, id int64, in ParcelInput) (Order, error) {
+	orderID, err := s.shipped(ctx, id, in, []parcelLine{})
+	if err != nil {
+		return Order{}, err
+	}
+	return s.Order(ctx, orderID)
+}
+
+// shipped is Shipped for some of what was bought; without lines all of it. A parcel that is known changes nothing.
+func (s *Service) shipped(ctx context.Context, id int64, in ParcelInput, lines []parcelLine) (orderID int64,
+	err error) {
 	in.Number, in.Carrier = strings.Join(strings.Fields(in.Number), ""), strings.TrimSpace(in.Carrier)
 	if in.Number == "" {
-		return Order{}, apikit.Problem(422, "number", "Give the tracking number of the parcel.")
+		return 0, apikit.Problem(422, "number", "Give the tracking number of the parcel.")
 	}
 	if is, right := order.ValidS10(in.Number); is && !right {
-		return Order{}, apikit.Problem(422, "number", "The check digit of %s is wrong: a digit was mistyped.",
-			in.Number)
+		return 0, apikit.Problem(422, "number", "The check digit of %s is wrong: a digit was mistyped.", in.Number)
 	}
 	if in.URL != "" {
 		if u, err := url.Parse(in.URL); err != nil || u.Scheme != "https" && u.Scheme != "http" || u.Host == "" {
-			return Order{}, apikit.Problem(422, "url", "“%s” is not a web address.", in.URL)
+			return 0, apikit.Problem(422, "url", "“%s” is not a web address.", in.URL)
 		}
 	}
-	var orderID int64
-	err := database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, `select order_id from purchase where id = $1 and by_sheet for update`, id).Scan(
-			&orderID)
+	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		var state order.PurchaseState
+		err := tx.QueryRow(ctx, `select order_id, state from purchase where id = $1 and by_sheet for update`, id).Scan(
+			&orderID, &state)
 		if database.Missing(err) {
 			return apikit.NotFound("purchase")
 		}
 		if err != nil {
 			return err
 		}
-		n, err := s.moveByHand(ctx, tx, []int64{id}, order.Shipped, "Shipped as parcel "+in.Number+" with "+in.Carrier,
-			"placed_at = coalesce(placed_at, now())")
+		for _, l := range lines {
+			var has bool
+			if err := tx.QueryRow(ctx, `select exists (select from purchase_line where purchase_id = $1
+				and offer_number = $2 and variant_number = $3 and quantity >= $4)`, id, l.Offer, l.Variant,
+				l.Quantity).Scan(&has); err != nil {
+				return err
+			}
+			if !has {
+				return apikit.Problem(422, "", "This purchase does not have %d of %s %s.", l.Quantity, l.Offer,
+					l.Variant)
+			}
+		}
+		if state != order.Shipped {
+			n, err := s.moveByHand(ctx, tx, []int64{id}, order.Shipped, "Shipped as parcel "+in.Number+" with "+
+				in.Carrier, "placed_at = coalesce(placed_at, now())")
+			if err != nil {
+				return err
+			}
+			if n == 0 {
+				return apikit.Problem(409, "",
+					"This purchase is not on its way to be shipped: it was not sent, or is over.")
+			}
+		}
+		var parcel int64
+		err = tx.QueryRow(ctx, `insert into parcel (purchase_id, name, number, carrier, url, lines)
+			values ($1, $2, $2, $3, $4, $5) on conflict do nothing returning id`, id, in.Number, in.Carrier, in.URL,
+			lines).Scan(&parcel)
+		if database.Missing(err) {
+			return nil // it is known
+		}
 		if err != nil {
 			return err
 		}
-		if n == 0 {
-			return apikit.Problem(409, "",
-				"This purchase is not on its way to be shipped: it was not sent, or is over.")
-		}
-		var parcel int64
-		if err := tx.QueryRow(ctx, `insert into parcel (purchase_id, name, number, carrier, url)
-			values ($1, 'by hand', $2, $3, $4) returning id`, id, in.Number, in.Carrier, in.URL).Scan(
-			&parcel); err != nil {
-			return err
+		if state == order.Shipped {
+			if err := note(ctx, tx, orderID, "Another parcel, %s, with %s", in.Number, in.Carrier); err != nil {
+				return err
+			}
+			if err := s.settle(ctx, tx, orderID); err != nil {
+				return err
+			}
 		}
 		return s.Jobs.Add(ctx, tx, TellArgs{parcel}, nil)
 	})
-	if err != nil {
-		return Order{}, err
-	}
-	return s.Order(ctx, orderID)
+	return orderID, err
 }
 
 // Arrived notes that the parcel of a purchase of an order sheet is there.

@@ -99,6 +99,7 @@ func (s *Service) Register(a *apikit.API) {
 			return apikit.OK(s.Owed(ctx))
 		})
 	s.registerByHand(a)
+	s.registerSlips(a)
 	s.registerProblems(a)
 	s.registerCustomers(a)
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/stores/{id}/auto-buy", "getAutoBuy",
@@ -128,6 +129,13 @@ func (s *Service) registerProblems(a *apikit.API) {
 			Body LineInput
 		}) (*apikit.Body[Order], error) {
 			return shown(ctx)(s.SetLine(ctx, in.ID, in.Body))
+		})
+	apikit.Register(a, access.OrderHandler, http.MethodPost, "/api/purchases/{id}/messages", "writeToSupplier",
+		"Write to the supplier of a purchase", func(ctx context.Context, in *struct {
+			apikit.ByID
+			Body MessageInput
+		}) (*apikit.Body[Order], error) {
+			return shown(ctx)(s.Write(ctx, in.ID, in.Body))
 		})
 	apikit.Register(a, access.OrderHandler, http.MethodPost, "/api/purchases/{id}/claims", "openClaim",
 		"Note what went wrong with a purchase, and claim it from the supplier", func(ctx context.Context, in *struct {
@@ -166,6 +174,12 @@ func (s *Service) registerByHand(a *apikit.API) {
 		"Sources with purchases that wait to be sent by a person",
 		func(ctx context.Context, _ *apikit.None) (*apikit.Body[[]ToSend], error) {
 			return apikit.OK(s.ToSend(ctx))
+		})
+	apikit.Register(a, access.Fulfiller, http.MethodPost, "/api/purchases/answer", "takeSheetAnswer",
+		"Read the tracking numbers of an order sheet that a supplier filled in", func(ctx context.Context, in *struct {
+			Body AnswerInput
+		}) (*apikit.Body[AnswerOutcome], error) {
+			return apikit.OK(s.TakeAnswer(ctx, in.Body))
 		})
 	apikit.Register(a, access.Fulfiller, http.MethodGet, "/api/purchases/sheet", "orderSheet",
 		"An order sheet: what waits to be sent to the suppliers of a source", func(_ context.Context, in *struct {

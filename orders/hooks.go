@@ -184,6 +184,10 @@ func (s *Service) erase(ctx context.Context, id int64) error {
 			erased_at = now() where id = $1`, id, nobody); err != nil {
 			return err
 		}
+		if _, err := tx.Exec(ctx, `update purchase_message set words = '(erased)' where purchase_id in (select id
+			from purchase where order_id = $1)`, id); err != nil {
+			return err
+		}
 		return note(ctx, tx, id, "Who bought was erased")
 	})
 }

@@ -38,6 +38,8 @@ type Stores interface {
 // Sources is where things are bought.
 type Sources interface {
 	Buyer(ctx context.Context, id int64) (source.Buyer, error)
+	// Cells reads the cells of an uploaded table, at most so many rows.
+	Cells(ctx context.Context, file string, most int) ([][]string, error)
 }
 
 // Offers reads what a variant of an offer is bought for.
@@ -75,6 +77,7 @@ type Service struct {
 	Pictures  Pictures
 	Drafts    Drafts
 	Same      Alternatives
+	Files     Files
 	Box       *secrets.Box
 	Jobs      *jobs.Runner
 	Progress  *progress.Stream

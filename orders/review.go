@@ -33,9 +33,10 @@ func (o *OrderReview) leave(ctx context.Context, q database.Querier, p *pricing.
 	return nil
 }
 
-// reviewPurchase is what buying some lines from one supplier would come to. They go by one service.
+// reviewPurchase is what buying some lines from one supplier would come to. They go by one service; phone tells that
+// there is a telephone number for it.
 func (s *Service) reviewPurchase(ctx context.Context, q database.Querier, p *pricing.Pricer, lines []line,
-	service string) PurchaseReview {
+	service string, phone bool) PurchaseReview {
 	first := lines[0]
 	out := PurchaseReview{Source: first.source, Supplier: first.supplier, Lines: []LineReview{},
 		Services: []ServiceReview{}, Warnings: []string{}, source: first.sourceID, supplier: first.supplierID,
@@ -77,6 +78,9 @@ func (s *Service) reviewPurchase(ctx context.Context, q database.Querier, p *pri
 		case i == 0:
 			owed, cost, charges, service = b.owed, total, b.cost.Charges, b.choice.Delivery.Name
 			out.Service = service
+			if b.choice.Delivery.Phone && !phone {
+				block("%s wants a telephone number: correct the address, or give the shop's own under Store.", service)
+			}
 			if !b.choice.KeepsPromise {
 				out.late = true
 				out.Warnings = append(out.Warnings, fmt.Sprintf("%s takes up to %d days, and %d are promised.", service,

@@ -39,6 +39,9 @@ func (s *Service) Work(r *jobs.Runner) {
 	jobs.Handle(r, func(ctx context.Context, job *river.Job[RefundArgs]) error {
 		return s.refund(ctx, job.Args.RefundID)
 	})
+	jobs.Handle(r, func(ctx context.Context, job *river.Job[WriteArgs]) error {
+		return s.write(ctx, job.Args.WriteID)
+	})
 	jobs.HandleLong(r, func(ctx context.Context, job *river.Job[AutoBuyArgs]) error {
 		return s.autoBuyStore(ctx, job.Args.StoreID)
 	})
@@ -188,8 +191,27 @@ func (s *Service) send(ctx context.Context, p *sent) (source.Purchase, error) {
 	if err := s.Pool.QueryRow(ctx, `select name from facts.store where id = $1`, p.storeID).Scan(&shop); err != nil {
 		return source.Purchase{}, err
 	}
+	slip, err := s.slipAlong(ctx, p)
+	if err != nil {
+		return source.Purchase{}, err
+	}
 	return session.Place(ctx, source.PurchaseOrder{ID: p.key, Lines: lines, Service: p.service, To: to,
-		Comment: p.comment, Currency: currency, Shop: shop})
+		Comment: p.comment, Currency: currency, Shop: shop, Slip: slip})
+}
+
+// slipAlong is the packing slip that goes with a purchase where its store wants that and its source takes it. One that
+// cannot be printed does not hold the purchase up: the order says so.
+func (s *Service) slipAlong(ctx context.Context, p *sent) ([]byte, error) {
+	var takes bool
+	if err := s.Pool.QueryRow(ctx, `select takes_documents from facts.source where id = $1`, p.sourceID).Scan(
+		&takes); err != nil || !takes {
+		return nil, err
+	}
+	slip, err := s.slipFor(ctx, p.orderID, p.id)
+	if apikit.IsProblem(err) {
+		return nil, note(ctx, s.Pool, p.orderID, "No packing slip goes along: %s", err)
+	}
+	return slip, err
 }
 
 // end moves a purchase that is being sent into a state with its reason.

@@ -78,6 +78,8 @@ type PurchaseView struct {
 	PaidBy    string              `json:"paid_by"`
 	Parcels   []ParcelView        `json:"parcels"`
 	Claims    []ClaimView         `json:"claims"`
+	Messages  []MessageView       `json:"messages" doc:"To and from its supplier"`
+	CanWrite  bool                `json:"can_write" doc:"Its source passes messages on to the supplier"`
 }
 
 // ParcelView is a parcel of a purchase.
@@ -182,7 +184,7 @@ func (s *Service) purchases(ctx context.Context, h *head) ([]PurchaseView, error
 	rows, err := s.Pool.Query(ctx, `select p.id, p.number, u.name, x.name, p.state, p.service, p.currency, p.expected,
 			p.total, p.cost, p.rate, p.reason, p.by_sheet, p.by_invoice, p.paying, p.pay_reason, p.created_by,
 				p.created_at,
-				p.paid_at, p.paid_by
+				p.paid_at, p.paid_by, x.takes_messages and x.state = 'connected' and p.number <> ''
 		from purchase p join facts.supplier u on u.id = p.supplier_id join facts.source x on x.id = p.source_id
 		where p.order_id = $1 order by p.id`, h.id)
 	if err != nil {
@@ -195,7 +197,7 @@ func (s *Service) purchases(ctx context.Context, h *head) ([]PurchaseView, error
 		if err := row.Scan(&p.ID, &p.Number, &p.Supplier, &p.Source, &p.State, &p.Service, &currency, &expected, &total,
 			&cost, &p.Rate, &p.Reason, &p.BySheet, &p.ByInvoice, &p.Paying, &p.PayReason, &p.CreatedBy, &p.CreatedAt,
 			&p.PaidAt,
-			&p.PaidBy); err != nil {
+			&p.PaidBy, &p.CanWrite); err != nil {
 			return p, err
 		}
 		c, err := money.ParseCurrency(currency)
@@ -206,7 +208,7 @@ func (s *Service) purchases(ctx context.Context, h *head) ([]PurchaseView, error
 		if total != nil {
 			owed, p.Rose = money.New(*total, c), *total > expected
 		}
-		p.Owed, p.Parcels, p.Claims = &owed, []ParcelView{}, []ClaimView{}
+		p.Owed, p.Parcels, p.Claims, p.Messages = &owed, []ParcelView{}, []ClaimView{}, []MessageView{}
 		p.Cost = known(cost, h.currency)
 		return p, nil
 	})
@@ -234,6 +236,9 @@ func (s *Service) purchases(ctx context.Context, h *head) ([]PurchaseView, error
 		})
 	if err == nil {
 		err = s.claims(ctx, h, list)
+	}
+	if err == nil {
+		err = s.messages(ctx, h, list)
 	}
 	return apikit.List(list), err
 }

@@ -49,7 +49,8 @@ func (s *Service) keep(ctx context.Context, tx pgx.Tx, id, orderID, storeID int6
 			placed_at = coalesce(placed_at, now()),
 			paid_at = case when $2 in ('paid', 'shipped', 'delivered') then coalesce(paid_at, now()) else paid_at end,
 			paying = paying and $2 = 'placed',
-			next_at = case when $9 then null else now() + $10::interval end
+			next_at = case when $9 and not exists (select from purchase_message m where m.purchase_id = purchase.id
+				and m.sent_at > now() - interval '14 days') then null else now() + $10::interval end
 		where id = $1`, id, state, made.Number, made.Total.Minor(), made.Total.Currency().String(), landed, rate,
 		made.Reason, over, s.every().String()); err != nil {
 		return err
@@ -58,6 +59,9 @@ func (s *Service) keep(ctx context.Context, tx pgx.Tx, id, orderID, storeID int6
 		if err := s.keepParcel(ctx, tx, id, orderID, supplier, p); err != nil {
 			return err
 		}
+	}
+	if err := s.keepMessages(ctx, tx, id, orderID, supplier, made.Messages); err != nil {
+		return err
 	}
 	if before == state {
 		_, err := tx.Exec(ctx, `update customer_order set revision = revision + 1 where id = $1
@@ -191,6 +195,8 @@ func (s *Service) recover(ctx context.Context) error {
 				func(id int64) river.JobArgs { return PayArgs{id} }},
 			{RefundArgs{}.Kind(), "RefundID", `refund w where w.made_at is null and w.error = ''`,
 				func(id int64) river.JobArgs { return RefundArgs{id} }},
+			{WriteArgs{}.Kind(), "WriteID", `purchase_message w where w.sent_at is null and w.error = ''
+				and not w.from_supplier`, func(id int64) river.JobArgs { return WriteArgs{id} }},
 			{TellArgs{}.Kind(), "ParcelID", `parcel w where w.told_at is null and w.told_error = '' and w.number <> ''`,
 				func(id int64) river.JobArgs { return TellArgs{id} }},
 		} {

@@ -48,14 +48,16 @@ func (s *Service) Connect(ctx context.Context, in Credentials) (int64, error) {
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, `
 			insert into source (kind, name, address, client_id, secret, state, requests_per_second, schedule, time_zone,
-			next_at, takes_requests, takes_orders)
-			values ('marketplace', $1, $2, $3, $4, 'connected', $5, $6, 'UTC', $7, $8, $9)
+			next_at, takes_requests, takes_orders, takes_documents, takes_messages)
+			values ('marketplace', $1, $2, $3, $4, 'connected', $5, $6, 'UTC', $7, $8, $9, $10, $11)
 			on conflict (address) where address <> '' do update
 			set name = excluded.name, client_id = excluded.client_id, secret = excluded.secret, state = 'connected',
 				requests_per_second = excluded.requests_per_second, takes_requests = excluded.takes_requests,
-				takes_orders = excluded.takes_orders, error = '', connected_at = now()
+				takes_orders = excluded.takes_orders, takes_documents = excluded.takes_documents,
+				takes_messages = excluded.takes_messages, error = '', connected_at = now()
 			returning id`, d.Name, address, in.ClientID, s.Box.Seal(purpose(address), in.ClientSecret),
-			d.Limits.RequestsPerSecond, defaultSchedule, next, d.TakesRequests, d.TakesOrders).Scan(&id)
+			d.Limits.RequestsPerSecond, defaultSchedule, next, d.TakesRequests, d.TakesOrders, d.TakesDocuments,
+			d.TakesMessages).Scan(&id)
 		if err == nil {
 			err = s.Offers.NotifySource(ctx, tx, id)
 		}
@@ -119,8 +121,9 @@ func (s *Service) Open(ctx context.Context, id int64) (session *source.Session, 
 	}
 	session, d, err := s.Connector.SignIn(ctx, address, clientID, secret)
 	if err == nil {
-		_, err = s.Pool.Exec(ctx, `update source set takes_requests = $2, takes_orders = $3
-			where id = $1 and (takes_requests, takes_orders) <> ($2, $3)`, id, d.TakesRequests, d.TakesOrders)
+		_, err = s.Pool.Exec(ctx, `update source set takes_requests = $2, takes_orders = $3, takes_documents = $4,
+			takes_messages = $5 where id = $1 and (takes_requests, takes_orders, takes_documents, takes_messages)
+				<> ($2, $3, $4, $5)`, id, d.TakesRequests, d.TakesOrders, d.TakesDocuments, d.TakesMessages)
 	}
 	return session, name, address, err
 }

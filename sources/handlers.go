@@ -86,7 +86,7 @@ func (s *Service) Register(a *apikit.API) {
 			Schema: &huma.Schema{Type: "integer", Format: "int64"}}},
 		Responses: map[string]*huma.Response{"200": {Description: "The rows", Content: apikit.Content("text/csv")}},
 	}, s.downloadRejected)
-	a.RawDocumented(access.Editor,
+	a.RawDocumented(access.Fulfiller,
 		huma.Operation{Method: http.MethodPost, Path: "/api/files", OperationID: "uploadFile",
 			Summary: "Upload a file, to be named in later requests",
 			Parameters: []*huma.Param{{Name: "name", In: "query", Required: true, Description: "The file's name",

@@ -134,6 +134,24 @@ func (s *Service) file(hash string) (*os.File, error) {
 	return file, err
 }
 
+// Cells reads the cells of an uploaded table, row by row: at most so many rows.
+func (s *Service) Cells(ctx context.Context, hash string, most int) ([][]string, error) {
+	file, err := s.file(hash)
+	if err != nil {
+		return nil, err
+	}
+	defer func() { _ = file.Close() }()
+	rows, err := pricelist.Cells(ctx, file, most)
+	if err != nil {
+		return nil, listError(err)
+	}
+	cells := make([][]string, len(rows))
+	for i, row := range rows {
+		cells[i] = row.Cells
+	}
+	return cells, nil
+}
+
 // supplierName makes a name of a file's.
 func supplierName(file string) string {
 	name := strings.TrimSuffix(file, path.Ext(file))

@@ -180,6 +180,25 @@ func (t *table) sample(l *Layout, most int) ([]Row, error) {
 	return all, nil
 }
 
+// Cells reads a file's first rows, at most so many: those of the sheet with the most of a table, or of CSV in whatever
+// letters and with whatever sign between its cells.
+func Cells(ctx context.Context, f *os.File, most int) ([]Row, error) {
+	format, err := kind(f)
+	if err != nil {
+		return nil, err
+	}
+	t, err := openTable(ctx, f, format)
+	if err != nil {
+		return nil, err
+	}
+	defer t.close()
+	look := &Analysis{}
+	if err := look.form(t, true, ""); err != nil {
+		return nil, err
+	}
+	return t.sample(&look.Layout, most)
+}
+
 func blank(row Row) bool {
 	for _, cell := range row.Cells {
 		if strings.TrimSpace(cell) != "" {

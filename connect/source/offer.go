@@ -130,6 +130,7 @@ type document struct {
 		Further     moneyDoc `json:"shippingRateFurther"`
 		Transit     quantity `json:"transitTime"`
 		Tracked     bool     `json:"tracked"`
+		Phone       bool     `json:"telephoneRequired"`
 	} `json:"shippingDetails"`
 	Handling quantity `json:"handlingTime"`
 	Rating   struct {
@@ -349,7 +350,8 @@ func (o *Offer) shipping(d document) error {
 		}
 		o.Deliveries = append(o.Deliveries,
 			landed.Delivery{Name: s.Name, To: s.Destination, First: first, Further: further,
-				Transit: landed.Days{Min: s.Transit.MinValue, Max: s.Transit.MaxValue}, Tracked: s.Tracked})
+				Transit: landed.Days{Min: s.Transit.MinValue, Max: s.Transit.MaxValue}, Tracked: s.Tracked,
+				Phone: s.Phone})
 	}
 	return nil
 }
@@ -392,6 +394,9 @@ func (o *Offer) Sign() {
 		text(d.Name, strings.Join(d.To, " "), d.First.String(), d.Further.String())
 		number(int64(d.Transit.Min), int64(d.Transit.Max))
 		text(fmt.Sprint(d.Tracked))
+		if d.Phone { // only then: what was read before stays as it was
+			text("telephone")
+		}
 	}
 	for _, v := range o.Variants {
 		text(v.Number, v.Barcode)

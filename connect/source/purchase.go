@@ -2,10 +2,12 @@ package source
 
 import (
 	"context"
+	"encoding/base64"
 	"encoding/json"
 	"fmt"
 	"net/http"
 	"net/url"
+	"strings"
 
 	"plainpelican/core/money"
 	"plainpelican/core/order"
@@ -22,6 +24,8 @@ type PurchaseOrder struct {
 	// Shop is who orders, by name; Currency is what the supplier's prices are in.
 	Shop     string
 	Currency money.Currency
+	// Slip is the packing slip that goes into the parcel, a PDF; none where the source takes no documents.
+	Slip []byte
 }
 
 // Buyer is where things are bought.
@@ -32,6 +36,9 @@ type Buyer interface {
 	Purchase(ctx context.Context, id string) (p Purchase, found bool, err error)
 	// Pay pays a purchase order; paying again changes nothing. It returns a Refusal where it cannot be paid.
 	Pay(ctx context.Context, id string) (Purchase, error)
+	// Write sends the supplier of a purchase order a message; the same key is one message, however often it is sent. It
+	// returns a Refusal where it is not taken.
+	Write(ctx context.Context, id, key, words string) error
 }
 
 // PurchaseLine is so many of a variant of an offer, by the supplier's numbers. All go by one service.
@@ -47,9 +54,16 @@ type Purchase struct {
 	// Total is what is owed or was paid, delivery included; the zero Amount is not said.
 	Total money.Amount
 	// Reason is why it was cancelled.
-	Reason  string
-	Parcels []Parcel
+	Reason   string
+	Parcels  []Parcel
+	Messages []Message
 }
+
+// Message is what a supplier wrote about a purchase.
+type Message struct{ ID, Words string }
+
+// maxMessage is how many letters of a message are kept.
+const maxMessage = 4_000
 
 // Parcel is one on its way.
 type Parcel struct {
@@ -85,13 +99,19 @@ func (s *Session) Place(ctx context.Context, p PurchaseOrder) (Purchase, error) 
 	if p.To.Line2 != "" {
 		street += ", " + p.To.Line2
 	}
-	body, err := json.Marshal(map[string]any{"@type": "Order", "identifier": p.ID, "orderedItem": lines,
+	doc := map[string]any{"@type": "Order", "identifier": p.ID, "orderedItem": lines,
 		"orderDelivery": map[string]any{"@type": "ParcelDelivery", "hasDeliveryMethod": p.Service,
 			"deliveryAddress": map[string]string{"@type": "PostalAddress", "name": p.To.Name,
 				"legalName": p.To.Company, "streetAddress": street, "addressLocality": p.To.City,
 				"addressRegion": p.To.Region, "postalCode": p.To.Postcode, "addressCountry": p.To.Country,
 				"telephone": p.To.Phone}},
-		"comment": p.Comment})
+		"comment": p.Comment}
+	if len(p.Slip) > 0 {
+		doc["subjectOf"] = map[string]string{"@type": "DigitalDocument", "name": "Packing slip",
+			"encodingFormat": "application/pdf",
+			"contentUrl":     "data:application/pdf;base64," + base64.StdEncoding.EncodeToString(p.Slip)}
+	}
+	body, err := json.Marshal(doc)
 	if err != nil {
 		return Purchase{}, err
 	}
@@ -122,6 +142,32 @@ func (s *Session) Pay(ctx context.Context, id string) (Purchase, error) {
 	return readPurchase(answer.Status, answer.Body)
 }
 
+// Write sends the supplier of a purchase order a message, once for each key. It returns a Refusal where it is not
+// taken.
+func (s *Session) Write(ctx context.Context, id, key, words string) error {
+	body, err := json.Marshal(map[string]string{"@type": "Message", "identifier": key, "text": words})
+	if err != nil {
+		return err
+	}
+	answer, err := s.call(ctx, http.MethodPut, purchasePath(id)+"/messages/"+url.PathEscape(key), body)
+	if err != nil {
+		return err
+	}
+	switch answer.Status {
+	case http.StatusOK, http.StatusCreated, http.StatusNoContent:
+		return nil
+	case http.StatusNotFound:
+		return Refusal{"The source does not have this purchase."}
+	case http.StatusUnprocessableEntity:
+		var said struct {
+			Detail string `json:"detail"`
+		}
+		_ = json.Unmarshal(answer.Body, &said) // no reason is a reason too
+		return Refusal{Shortened(said.Detail)}
+	}
+	return fmt.Errorf("%w (it answered %d)", ErrUnavailable, answer.Status)
+}
+
 func readPurchase(status int, body []byte) (Purchase, error) {
 	switch status {
 	case http.StatusOK, http.StatusCreated:
@@ -150,9 +196,13 @@ func readPurchase(status int, body []byte) (Purchase, error) {
 			} `json:"provider"`
 			Lines []orderedItem `json:"itemShipped"`
 		} `json:"orderDelivery"`
+		Messages []struct {
+			ID   string `json:"identifier"`
+			Text string `json:"text"`
+		} `json:"message"`
 	}
 	unreadable := fmt.Errorf("%w (its answer about a purchase cannot be read)", ErrUnavailable)
-	if json.Unmarshal(body, &read) != nil || len(read.Parcels) > MaxParcels {
+	if json.Unmarshal(body, &read) != nil || len(read.Parcels) > MaxParcels || len(read.Messages) > MaxParcels {
 		return Purchase{}, unreadable
 	}
 	state, known := purchaseStates[read.Status]
@@ -180,8 +230,14 @@ func readPurchase(status int, body []byte) (Purchase, error) {
 		}
 		p.Parcels = append(p.Parcels, parcel)
 	}
+	for _, m := range read.Messages {
+		words := []rune(strings.TrimSpace(strings.ReplaceAll(strings.ToValidUTF8(m.Text, ""), "\x00", "")))
+		if id := Shortened(m.ID); id != "" && len(words) > 0 {
+			p.Messages = append(p.Messages, Message{id, string(words[:min(len(words), maxMessage)])})
+		}
+	}
 	return p, nil
 }
 
-// MaxParcels is how many parcels a purchase, and lines a parcel, may have.
+// MaxParcels is how many parcels or messages a purchase, and lines a parcel, may have.
 const MaxParcels = 200

@@ -42,6 +42,10 @@ type Description struct {
 	TakesRequests bool `json:"takes_requests"`
 	// TakesOrders tells that it takes purchase orders, and is paid from a balance.
 	TakesOrders bool `json:"takes_orders"`
+	// TakesDocuments tells that a purchase order may carry a packing slip, and TakesMessages that suppliers are written
+	// to about one.
+	TakesDocuments bool `json:"takes_documents"`
+	TakesMessages  bool `json:"takes_messages"`
 }
 
 // Connector opens sessions with sources.

@@ -187,6 +187,11 @@ func (o *Orders) Pay(context.Context, string) (source.Purchase, error) {
 	return source.Purchase{}, source.Refusal{Reason: "It is paid by its invoice, outside."}
 }
 
+// Write is refused: a wholesaler is written to outside.
+func (o *Orders) Write(context.Context, string, string, string) error {
+	return source.Refusal{Reason: "It takes no messages from here."}
+}
+
 func (o *Orders) ask(ctx context.Context, method, path string, body []byte) (*outgoing.Response, error) {
 	header := http.Header{"Accept": {"application/xml"}}
 	if body != nil {

@@ -22,6 +22,8 @@ type Delivery struct {
 	Transit Days `json:"transit"`
 	// Tracked tells whether the customer can follow the parcel.
 	Tracked bool `json:"tracked"`
+	// Phone tells that the carrier wants the customer's telephone number.
+	Phone bool `json:"phone,omitempty"`
 }
 
 // Days is a range of days, both ends included.

@@ -177,6 +177,7 @@ func (b *Server) Handler() http.Handler {
 	mux.HandleFunc("PUT /purchase-orders/{id}", b.guard(b.place))
 	mux.HandleFunc("GET /purchase-orders/{id}", b.guard(b.showPurchase))
 	mux.HandleFunc("POST /purchase-orders/{id}/payment", b.guard(b.pay))
+	mux.HandleFunc("PUT /purchase-orders/{id}/messages/{message}", b.guard(b.takeMessage))
 	mux.HandleFunc("POST /-/cancel", b.cancel)
 	mux.HandleFunc("GET /p/{number}", b.page)
 	mux.HandleFunc("GET /pictures/{name}", b.picture)
@@ -202,9 +203,11 @@ func (b *Server) describe(w http.ResponseWriter, _ *http.Request) {
 	base, _, _ := b.now()
 	answer(w, http.StatusOK, map[string]any{
 		"protocol": "catalog-source/1", "name": b.Name, "offers": len(base), "takes_requests": true,
-		"takes_orders":   !b.SheetsOnly,
-		"token_endpoint": "/oauth/token",
-		"limits":         map[string]int{"requests_per_second": b.PerSecond, "page_size": b.PageSize},
+		"takes_orders":    !b.SheetsOnly,
+		"takes_documents": !b.SheetsOnly,
+		"takes_messages":  !b.SheetsOnly,
+		"token_endpoint":  "/oauth/token",
+		"limits":          map[string]int{"requests_per_second": b.PerSecond, "page_size": b.PageSize},
 	})
 }
 

@@ -65,7 +65,7 @@ func (b *Server) product(r *http.Request, o gen.Offer) object {
 				"currency": s.Currency},
 			"transitTime": object{"@type": "QuantitativeValue", "minValue": d.Min, "maxValue": d.Max,
 				"unitCode": "DAY"},
-			"tracked": d.Tracked,
+			"tracked": d.Tracked, "telephoneRequired": d.Phone(),
 		}
 	}
 	body := object{

@@ -2,10 +2,12 @@ package bazaar
 
 import (
 	"cmp"
+	"encoding/base64"
 	"encoding/json"
 	"fmt"
 	"io"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -28,6 +30,15 @@ type purchase struct {
 	PaidAt    time.Time `json:"paid_at"`
 	PaidDay   int       `json:"paid_day"`
 	Cancelled string    `json:"cancelled"`
+	// Slip is the PDF that goes into the parcel, Messages what the client wrote.
+	Slip     []byte    `json:"slip"`
+	Messages []message `json:"messages"`
+}
+
+// message is what a client wrote to a supplier.
+type message struct {
+	ID   string `json:"identifier"`
+	Text string `json:"text"`
 }
 
 type ordered struct {
@@ -54,6 +65,9 @@ func (b *Server) place(w http.ResponseWriter, r *http.Request) {
 			Address json.RawMessage `json:"deliveryAddress"`
 		} `json:"orderDelivery"`
 		Comment string `json:"comment"`
+		Slip    struct {
+			URL string `json:"contentUrl"`
+		} `json:"subjectOf"`
 	}
 	if err := json.NewDecoder(io.LimitReader(r.Body, 1<<20)).Decode(&in); err != nil || len(in.Lines) == 0 {
 		refuse(w, "Say what is ordered.")
@@ -69,11 +83,20 @@ func (b *Server) place(w http.ResponseWriter, r *http.Request) {
 	}
 	p := purchase{ID: id, Lines: in.Lines, Service: in.Delivery.Name, To: in.Delivery.Address, Comment: in.Comment,
 		PlacedAt: time.Now().UTC()}
+	if encoded, is := strings.CutPrefix(in.Slip.URL, "data:application/pdf;base64,"); is {
+		slip, err := base64.StdEncoding.DecodeString(encoded)
+		if err != nil || !strings.HasPrefix(string(slip), "%PDF-") {
+			refuse(w, "The packing slip is no PDF.")
+			return
+		}
+		p.Slip = slip
+	}
 	var to struct {
 		Country  string `json:"addressCountry"`
 		Postcode string `json:"postalCode"`
 		Name     string `json:"name"`
 		Street   string `json:"streetAddress"`
+		Phone    string `json:"telephone"`
 	}
 	if json.Unmarshal(p.To, &to) != nil || to.Country == "" || to.Name == "" || to.Street == "" {
 		refuse(w, "The delivery address is incomplete.")
@@ -97,6 +120,12 @@ func (b *Server) place(w http.ResponseWriter, r *http.Request) {
 			return
 		}
 		seller, p.Currency, p.Digits = o.Supplier.Number, o.Supplier.Currency, o.Supplier.Digits
+		if slices.ContainsFunc(o.Deliveries, func(d gen.Delivery) bool {
+			return d.Name == p.Service && d.Phone() && to.Phone == ""
+		}) {
+			refuse(w, "%s needs a telephone number.", p.Service)
+			return
+		}
 		cost, why := priceOf(o, line, p.Service, to.Country)
 		if why != "" {
 			refuse(w, "%s", why)
@@ -172,7 +201,13 @@ func (b *Server) purchaseOrder(of *purchase) object {
 			"provider":       object{"@type": "Organization", "name": "Harbour Post"},
 			"trackingUrl":    "https://post.example/" + number, "orderStatus": status, "itemShipped": p.Lines})
 	}
-	return object{"@context": "https://schema.org", "@type": "Order", "identifier": p.ID, "orderNumber": p.Number,
+	answers := []object{}
+	for _, m := range p.Messages {
+		answers = append(answers, object{"@type": "Message", "identifier": m.ID + "-answer",
+			"text": "Thank you for writing about " + p.Number + ". We look into it and answer within two days."})
+	}
+	return object{"@context": "https://schema.org", "@type": "Order", "message": answers,
+		"identifier": p.ID, "orderNumber": p.Number,
 		"orderStatus": status, "price": decimal(p.Total, p.Digits), "priceCurrency": p.Currency,
 		"orderDate": p.PlacedAt.Format(time.RFC3339), "description": p.Cancelled, "orderDelivery": parcels}
 }
@@ -238,6 +273,25 @@ func (b *Server) pay(w http.ResponseWriter, r *http.Request) {
 	})
 }
 
+// takeMessage takes what a client writes to the supplier of a purchase, once for each identifier.
+func (b *Server) takeMessage(w http.ResponseWriter, r *http.Request) {
+	b.withPurchase(w, r, func(p *purchase) {
+		var in message
+		if json.NewDecoder(io.LimitReader(r.Body, 1<<16)).Decode(&in) != nil || strings.TrimSpace(in.Text) == "" {
+			refuse(w, "The message is empty.")
+			return
+		}
+		in.ID = r.PathValue("message")
+		b.mu.Lock()
+		if !slices.ContainsFunc(p.Messages, func(m message) bool { return m.ID == in.ID }) {
+			p.Messages = append(p.Messages, in)
+			b.keep()
+		}
+		b.mu.Unlock()
+		w.WriteHeader(http.StatusNoContent)
+	})
+}
+
 // balance is what a client has left in a currency, in minor units; the caller holds the lock.
 func (b *Server) balance(currency string, digits int) int {
 	left := cmp.Or(b.Balance, usualBalance)
@@ -268,6 +322,8 @@ type Purchase struct {
 	ID, Number, Service, Currency, Address, Comment string
 	Total, Quantity                                 int
 	Paid                                            bool
+	Slip                                            []byte
+	Messages                                        []string
 }
 
 // Purchases lists what was ordered, for tests.
@@ -280,6 +336,10 @@ func (b *Server) Purchases() []Purchase {
 			Comment: p.Comment, Total: p.Total, Paid: !p.PaidAt.IsZero()}
 		for _, l := range p.Lines {
 			one.Quantity += l.Quantity
+		}
+		one.Slip = p.Slip
+		for _, m := range p.Messages {
+			one.Messages = append(one.Messages, m.Text)
 		}
 		list = append(list, one)
 	}

@@ -77,6 +77,9 @@ type Delivery struct {
 	Tracked        bool
 }
 
+// Phone tells that the carrier wants the customer's telephone number.
+func (d Delivery) Phone() bool { return d.Name == "Express" }
+
 // Catalog describes a catalog to be made. The zero value of all but the seed is the first marketplace's.
 type Catalog struct {
 	Seed uint64

@@ -7,3 +7,7 @@ create index customer_order_stale on customer_order (estimated_at) where estimat
 -- Those that may be late, the newest first: they are listed before all others.
 create index customer_order_open on customer_order (placed_at desc, id desc)
     where archived_at is null and state not in ('delivered', 'cancelled', 'not_ours');
+
+-- +goose Down
+drop index customer_order_open, customer_order_stale;
+alter table customer_order drop column revision, drop column estimated_revision;

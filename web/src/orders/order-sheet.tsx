@@ -11,6 +11,7 @@ import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { Claims } from "./claims";
 import { LineActs } from "./line-acts";
+import { Messages } from "./messages";
 import { PurchaseActs } from "./purchase-acts";
 import { type Order, orderQuery, type Purchase, purchaseWords, stateWords } from "./queries";
 import { Refunds } from "./refund";
@@ -282,6 +283,7 @@ function OnePurchase({ of: p }: { of: Purchase }) {
       </p>
       <PurchaseActs of={p} />
       <Claims of={p} />
+      <Messages of={p} />
       {p.parcels.map((c) => (
         <p key={c.id} className="mt-1 text-sm">
           {c.carrier}{" "}

@@ -33,8 +33,11 @@ import {
   stateWords,
 } from "./queries";
 import { OrderSheets } from "./sheets";
+import { saveSlips } from "./slips";
 
 const rowHeight = 53;
+/** mostSlips is how many orders' slips are in one file. */
+const mostSlips = 500;
 
 /** Orders is what customers bought: found by a sentence, bought from suppliers one by one or many at once. */
 export default function Orders() {
@@ -60,6 +63,7 @@ export default function Orders() {
   // Of all that are selected, in the order of the list; or of the one under the cursor.
   const ids = selected.size > 0 ? list.filter((o) => selected.has(o.id)).map((o) => o.id) : here ? [here.id] : [];
   const buy = () => ids.length > 0 && setBuying(ids);
+  const say = useSay();
   const { archive, read } = useOrderActs(() => setSelected(new Set()));
   useKeys([
     { keys: ["x"], label: "select", run: () => mark(here) },
@@ -70,10 +74,17 @@ export default function Orders() {
           { keys: ["s"], label: "order sheets", run: () => setOpen("sheets") },
         ]
       : []),
+    { keys: ["t"], label: "packing slips", run: () => slips() },
     { keys: ["r"], label: "look for news", run: () => read.mutate() },
     { keys: ["a"], label: filter.archived ? "out of the archive" : "archive", run: () => put() },
     { keys: ["Escape"], label: "", run: () => setSelected(new Set()) },
   ]);
+  const slips = () =>
+    ids.length > 0 &&
+    saveSlips(`/api/orders/packing-slips?ids=${ids.slice(0, mostSlips)}`, "packing-slips.pdf").then(
+      () => say(ids.length > mostSlips ? `The first ${mostSlips} are saved: print the others apart.` : "Saved."),
+      (error: Error) => say(error.message, true),
+    );
   const put = () => ids.length > 0 && archive.mutate({ ids, archived: !filter.archived });
   if (stores.length === 0) return <NoStore />;
   return (
@@ -96,6 +107,9 @@ export default function Orders() {
             <Button onClick={() => setOpen("sheets")}>Send order sheets…</Button>
           )}
           {all && <Button onClick={() => setOpen("pay")}>Pay suppliers…</Button>}
+          <Button tone="quiet" onClick={slips} disabled={ids.length === 0}>
+            Packing slips
+          </Button>
           <Button tone="quiet" onClick={put} disabled={ids.length === 0}>
             {filter.archived ? "Take out of the archive" : "Archive"}
           </Button>

@@ -1,8 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useRef } from "react";
 import { api, ask, type Problem, type Schemas } from "../api/client";
 import { refresh } from "../api/refresh";
 import { Button, Dialog } from "../parts/controls";
 import { useSay } from "../parts/toast";
+import { send } from "../sources/words";
 import { toSendQuery } from "./queries";
 
 type ToSend = Schemas["OrdersToSend"];
@@ -14,7 +16,7 @@ export function OrderSheets({ onClose }: { onClose: () => void }) {
     <Dialog open onClose={onClose} size="wide" title="Order sheets">
       <p className="mb-3 text-ink-2">
         These suppliers take no orders from here. Save the sheet, send it to the supplier as you do, then mark it as
-        sent.
+        sent. Its last columns are for the supplier: tracking number, carrier and link.
       </p>
       {list.error && (
         <p className="text-loss" role="alert">
@@ -25,6 +27,7 @@ export function OrderSheets({ onClose }: { onClose: () => void }) {
       {list.data?.map((of) => (
         <OneSheet key={of.source_id} of={of} />
       ))}
+      <Answer />
       <div className="mt-5 flex justify-end">
         <Button onClick={onClose} autoFocus>
           Close
@@ -60,6 +63,63 @@ function OneSheet({ of }: { of: ToSend }) {
       <Button onClick={() => sent.mutate()} ready={!sent.isPending}>
         Mark as sent
       </Button>
+    </section>
+  );
+}
+
+type Outcome = Schemas["OrdersAnswerOutcome"];
+
+/** Answer reads the tracking numbers of an order sheet that a supplier filled in and sent back. */
+function Answer() {
+  const client = useQueryClient();
+  const input = useRef<HTMLInputElement>(null);
+  const read = useMutation<Outcome, Error, File>({
+    mutationFn: async (file) => {
+      const up = await send(file);
+      return ask(api.POST("/api/purchases/answer", { body: { file: up.file } }));
+    },
+    onSettled: () => refresh(client, "orders", "header"),
+  });
+  const out = read.data;
+  return (
+    <section className="mt-4" aria-label="A supplier's answer">
+      <p className="flex flex-wrap items-center gap-2">
+        <span>A sheet came back with tracking numbers?</span>
+        <Button onClick={() => input.current?.click()} ready={!read.isPending}>
+          Read the answer…
+        </Button>
+      </p>
+      <input
+        ref={input}
+        type="file"
+        accept=".csv,.xlsx,.txt,.tsv"
+        aria-label="An order sheet that a supplier filled in"
+        className="sr-only"
+        tabIndex={-1}
+        onChange={(e) => {
+          const file = e.target.files?.[0];
+          e.target.value = "";
+          if (file) read.mutate(file);
+        }}
+      />
+      {read.error && (
+        <p className="mt-1 text-loss" role="alert">
+          {read.error.message}
+        </p>
+      )}
+      {out && (
+        <div className="mt-1" role="status">
+          <p>
+            {out.parcels === 1 ? "1 parcel is noted" : `${out.parcels} parcels are noted`}; the stores are told of them.
+            {out.waiting > 0 && ` ${out.waiting === 1 ? "1 row has" : `${out.waiting} rows have`} no number yet.`}
+          </p>
+          {out.rejected.map((r) => (
+            <p key={`${r.row} ${r.reason}`} className="text-loss">
+              Row {r.row}: {r.reason}
+            </p>
+          ))}
+        </div>
+      )}
     </section>
   );
 }

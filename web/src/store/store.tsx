@@ -16,6 +16,7 @@ import { useSay } from "../parts/toast";
 import { namesQuery } from "../workbench/queries";
 import { AddByFiles, Files } from "./files";
 import { OrderSettings, WholeNumber } from "./order-settings";
+import { PackingSlips } from "./packing-slips";
 
 /** Why connecting failed, by the code in the address: no text of an address is ever shown. */
 const troubles: Record<string, string> = {
@@ -310,6 +311,7 @@ function StoreCard({ store, inUse }: { store: Store; inUse: boolean }) {
       <Files store={store} />
       {may("owner") && <Usually store={store} />}
       {may("owner") && <OrderSettings store={store} />}
+      {may("owner") && <PackingSlips store={store} />}
       {may("owner") && (
         <Button tone="danger" className="mt-3" onClick={() => setLeaving(true)}>
           Disconnect
