@@ -49,6 +49,8 @@ type PurchaseReview struct {
 	Cost     *money.Amount   `json:"cost,omitempty" doc:"Landed, in the store's currency"`
 	// BySheet is that the source takes no orders from here: it goes onto an order sheet, which a person sends.
 	BySheet bool `json:"by_sheet"`
+	// OwnPacking tells that the supplier packs all of it with the shop's brand where it is asked to.
+	OwnPacking bool `json:"own_packing"`
 	// Blocked says why it cannot be bought, Warnings what a person should know.
 	Blocked  string   `json:"blocked"`
 	Warnings []string `json:"warnings"`
@@ -81,6 +83,10 @@ type BuyInput struct {
 	OrderIDs []int64  `json:"order_ids" minItems:"1" maxItems:"500"`
 	Services []Chosen `json:"services,omitempty" maxItems:"5000"`
 	Comment  string   `json:"comment,omitempty" maxLength:"500" doc:"To the suppliers"`
+	// NoInvoice asks for parcels without an invoice or leaflet, Brand for the shop's own packing of suppliers that do
+	// that.
+	NoInvoice bool `json:"no_invoice,omitempty"`
+	Brand     bool `json:"brand,omitempty"`
 	// Address says that what is doubtful of addresses was looked at, and is right.
 	Address bool `json:"accept_addresses,omitempty"`
 }

@@ -51,6 +51,7 @@ type line struct {
 	stock          int
 	stockUnknown   bool
 	gone           bool // its supplier sells it no longer
+	ownPacking     bool // its supplier packs it with the shop's brand
 	purchaseID     int64
 	purchase       order.PurchaseState
 }
@@ -83,8 +84,8 @@ func read(ctx context.Context, q database.Querier, orderID int64) (h head, lines
 			coalesce(o.supplier_id, 0), coalesce(u.name, ''), coalesce(x.takes_orders, false), coalesce(x.state =
 				'connected', false), coalesce(x.by_invoice, false),
 			coalesce(v.stock, 0), coalesce(v.stock_unknown, false),
-			coalesce(v.withdrawn or o.withdrawn_at is not null, true), coalesce(l.purchase_id, 0),
-			coalesce(p.state, '')
+			coalesce(v.withdrawn or o.withdrawn_at is not null, true), coalesce(o.own_packing, false),
+			coalesce(l.purchase_id, 0), coalesce(p.state, '')
 		from order_line l
 		left join facts.draft_variant_ever d on d.id = l.draft_variant_id
 		left join facts.offer_variant v on v.id = coalesce(l.bought_as, d.offer_variant_id)
@@ -101,9 +102,7 @@ func read(ctx context.Context, q database.Querier, orderID int64) (h head, lines
 			&l.leftOut, &l.elsewhere, &l.draftID, &l.draftVariantID, &l.offerID, &l.offerVariantID, &l.offerNumber,
 			&l.variantNumber, &l.optionValues, &l.sourceID,
 			&l.source, &l.supplierID, &l.supplier, &l.takesOrders, &l.connected, &l.byInvoice, &l.stock,
-			&l.stockUnknown, &l.gone,
-			&l.purchaseID,
-			&l.purchase)
+			&l.stockUnknown, &l.gone, &l.ownPacking, &l.purchaseID, &l.purchase)
 	})
 	return h, lines, err
 }

@@ -3,6 +3,7 @@ package orders
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
@@ -93,6 +94,21 @@ func (s *Service) buyOne(ctx context.Context, id int64, in *buying) (left *Order
 	return left, begun, err
 }
 
+// noteTo is what the supplier of a purchase is told.
+func (in *BuyInput) noteTo(p *PurchaseReview) string {
+	words := []string{}
+	if in.NoInvoice {
+		words = append(words, "No invoice and no leaflet in the parcel, please.")
+	}
+	if in.Brand && p.OwnPacking {
+		words = append(words, "Packed with our brand, please.")
+	}
+	if comment := strings.TrimSpace(in.Comment); comment != "" {
+		words = append(words, comment)
+	}
+	return strings.Join(words, " ")
+}
+
 // begin writes a purchase down and queues it.
 func (s *Service) begin(ctx context.Context, tx pgx.Tx, orderID int64, p *PurchaseReview, in *buying) error {
 	var id int64
@@ -101,7 +117,7 @@ func (s *Service) begin(ctx context.Context, tx pgx.Tx, orderID int64, p *Purcha
 				$6, $7, $8,
 			$9, $10, $11, $12, $13, case when $11 then 'to_send' else 'waiting' end) returning id`, orderID, p.source,
 		p.supplier, p.Service, p.expected.Currency().String(), p.expected.Minor(), p.charges.Minor(), p.Cost.Minor(),
-		in.Comment, access.Who(ctx).Name, p.BySheet, in.auto != nil,
+		in.noteTo(p), access.Who(ctx).Name, p.BySheet, in.auto != nil,
 		p.lines[0].takesOrders && p.lines[0].byInvoice).Scan(&id); err != nil {
 		return err
 	}

@@ -3,6 +3,7 @@ package orders
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"plainpelican/core/money"
@@ -47,6 +48,7 @@ func (s *Service) reviewPurchase(ctx context.Context, q database.Querier, p *pri
 		}
 	}
 	var owed, cost, charges money.Amount
+	out.OwnPacking = !slices.ContainsFunc(lines, func(l line) bool { return !l.ownPacking })
 	for i := range lines {
 		l := &lines[i]
 		out.Lines = append(out.Lines, LineReview{l.id, l.title, strings.Join(l.optionValues, ", "), l.quantity})

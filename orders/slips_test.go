@@ -159,8 +159,18 @@ func TestASupplierIsWrittenToOnceAndItsAnswerIsRead(t *testing.T) {
 	w := selling(t, 1)
 	buys(t, w, 0, 1, portland)
 	o := arrived(t, w, 1)
-	buy(w, o.ID)
+	body := map[string]any{"order_ids": []int64{o.ID}, "no_invoice": true, "brand": true, "comment": " Thank you. "}
+	var look orders.Review
+	w.Owner.Must("POST", "/api/orders/review", body, &look)
+	w.Owner.Must("POST", "/api/orders/buy", body, nil)
 	o = reaches(t, w, o.ID, order.ToPay)
+	wish := "No invoice and no leaflet in the parcel, please. Thank you."
+	if look.Orders[0].Purchases[0].OwnPacking {
+		wish = "No invoice and no leaflet in the parcel, please. Packed with our brand, please. Thank you."
+	}
+	if got := w.Bazaar.Purchases()[0].Comment; got != wish {
+		t.Errorf("%q", got)
+	}
 	path := fmt.Sprintf("/api/purchases/%d/messages", o.Purchases[0].ID)
 	if !o.Purchases[0].CanWrite {
 		t.Fatalf("%+v", o.Purchases)

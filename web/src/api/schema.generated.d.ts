@@ -3485,8 +3485,10 @@ export interface components {
         };
         OrdersBuyInput: {
             accept_addresses?: boolean;
+            brand?: boolean;
             /** @description To the suppliers */
             comment?: string;
+            no_invoice?: boolean;
             order_ids: number[];
             services?: components["schemas"]["OrdersChosen"][];
         };
@@ -3805,6 +3807,7 @@ export interface components {
             lines: components["schemas"]["OrdersLineReview"][];
             /** @description In the supplier's currency */
             owed?: components["schemas"]["ApikitAmountDoc"];
+            own_packing: boolean;
             service: string;
             /** @description Deliveries that reach the customer */
             services: components["schemas"]["OrdersServiceReview"][];

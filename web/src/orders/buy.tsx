@@ -5,6 +5,7 @@ import { refresh } from "../api/refresh";
 import { Choice, Clause } from "../parts/clause";
 import { Button, Dialog } from "../parts/controls";
 import { Field } from "../parts/field";
+import { useKept } from "../parts/kept";
 import { Money } from "../parts/money";
 import { Check } from "../parts/radios";
 import { useSay } from "../parts/toast";
@@ -24,7 +25,8 @@ export function Buy({ ids, onClose, onBought }: { ids: number[]; onClose: () => 
   const [later, setLater] = useState<number[]>([]);
   const now = ids.filter((id) => !later.includes(id));
   const [comment, setComment] = useState("");
-  const body = { order_ids: now, services, accept_addresses: accept, comment };
+  const [asks, setAsks] = useKept("asked of suppliers", () => ({ no_invoice: false, brand: false }));
+  const body = { order_ids: now, services, accept_addresses: accept, comment, ...asks };
   const look = useQuery<Review, Problem>({
     queryKey: ["look", "orders", now, services, accept],
     queryFn: ({ signal }) => ask(api.POST("/api/orders/review", { body, signal })),
@@ -55,6 +57,7 @@ export function Buy({ ids, onClose, onBought }: { ids: number[]; onClose: () => 
     ]);
   const orders = (look.data?.orders ?? []).filter((o) => !later.includes(o.order_id));
   const goes = orders.filter((o) => !o.blocked).flatMap((o) => o.purchases.filter((p) => !p.blocked)).length;
+  const packs = orders.flatMap((o) => o.purchases.filter((p) => p.own_packing)).length;
   const doubtful = orders.some((o) => o.address.length > 0);
   const error = buy.error ?? look.error;
   return (
@@ -90,9 +93,16 @@ export function Buy({ ids, onClose, onBought }: { ids: number[]; onClose: () => 
         </p>
       )}
       <div className="mt-3 max-w-xl">
+        <Check checked={asks.no_invoice} onChange={(on) => setAsks({ ...asks, no_invoice: on })}>
+          Ask for no invoice and no leaflet in the parcel
+        </Check>
+        {packs > 0 && (
+          <Check checked={asks.brand} onChange={(on) => setAsks({ ...asks, brand: on })}>
+            {`Packed with my brand, where the supplier does that: ${packs === 1 ? "1 purchase" : `${packs} purchases`}`}
+          </Check>
+        )}
         <Field
           label="A note to the suppliers"
-          placeholder="No invoice and no leaflet in the parcel, please"
           maxLength={500}
           value={comment}
           onChange={(e) => setComment(e.target.value)}
