@@ -511,7 +511,7 @@ func TestWhoBoughtIsErasedAfterTheDaysOfTheSetting(t *testing.T) {
 	if o := later(); o.Customer.Email == "" {
 		t.Error("erased before the 90 days of the usual setting")
 	}
-	w.Owner.Must("PUT", "/api/stores/1/order-settings", map[string]any{"erase_after_days": 30,
+	w.Owner.Must("PATCH", "/api/stores/1/order-settings", map[string]any{"erase_after_days": 30,
 		"archive_after_days": 0, "phone": ""}, nil)
 	o := later()
 	if o.Customer.Email != "" || o.Address.Name != "" || o.Total.IsZero() || o.Items[0].Title == "" {
@@ -563,9 +563,9 @@ func TestACustomerIsFoundGivenOutAndErased(t *testing.T) {
 
 func TestWhatIsOverIsArchivedAndTheShopsTelephoneIsGiven(t *testing.T) {
 	w := selling(t, 1)
-	w.Owner.Must("PUT", "/api/stores/1/order-settings", map[string]any{"erase_after_days": 90,
+	w.Owner.Must("PATCH", "/api/stores/1/order-settings", map[string]any{"erase_after_days": 90,
 		"archive_after_days": 14, "phone": " +1 503  555 0100"}, nil)
-	if problem := w.Owner.Ask("PUT", "/api/stores/1/order-settings", map[string]any{"erase_after_days": 90,
+	if problem := w.Owner.Ask("PATCH", "/api/stores/1/order-settings", map[string]any{"erase_after_days": 90,
 		"archive_after_days": 14, "phone": "call us"}, nil); problem == nil || problem.Status != 422 {
 		t.Error(problem)
 	}

@@ -37,6 +37,14 @@ type SlipSettings struct {
 	Sends    bool   `json:"sends" doc:"Goes to the supplier with each purchase where its source takes documents"`
 }
 
+// SlipChange is what changes of SlipSettings; what is absent stays.
+type SlipChange struct {
+	Paper    *string `json:"paper,omitempty" enum:"a6,a5,letter"`
+	Language *string `json:"language,omitempty" maxLength:"8"`
+	Words    *string `json:"words,omitempty" maxLength:"1000"`
+	Sends    *bool   `json:"sends,omitempty"`
+}
+
 // SlipSettingsView is SlipSettings with what can be chosen.
 type SlipSettingsView struct {
 	SlipSettings
@@ -70,24 +78,33 @@ func (s *Service) SlipSettings(ctx context.Context, storeID int64) (out SlipSett
 	return out, err
 }
 
-// SetSlipSettings says how a store's packing slips look.
-func (s *Service) SetSlipSettings(ctx context.Context, storeID int64, to SlipSettings) (SlipSettingsView, error) {
+// ChangeSlipSettings says how a store's packing slips look; what two people change at once is all kept.
+func (s *Service) ChangeSlipSettings(ctx context.Context, storeID int64, to SlipChange) (SlipSettingsView, error) {
 	found, err := s.Stores.Get(ctx, storeID)
 	if err != nil {
 		return SlipSettingsView{}, err
 	}
-	if _, known := slipLanguages[to.Language]; !known {
-		return SlipSettingsView{}, apikit.Problem(422, "language", "Slips cannot be in “%s” yet.", to.Language)
+	if to.Language != nil {
+		if _, known := slipLanguages[*to.Language]; !known {
+			return SlipSettingsView{}, apikit.Problem(422, "language", "Slips cannot be in “%s” yet.", *to.Language)
+		}
+	}
+	if to.Words != nil {
+		words := strings.TrimSpace(*to.Words)
+		to.Words = &words
 	}
 	err = database.InTx(ctx, s.Pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `insert into slip_settings (store_id) values ($1) on conflict do nothing`,
+			storeID); err != nil {
+			return err
+		}
 		before, _, err := s.slipSettings(ctx, tx, storeID)
 		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `insert into slip_settings (store_id, paper, language, words, sends)
-			values ($1, $2, $3, $4, $5) on conflict (store_id) do update set paper = excluded.paper,
-			language = excluded.language, words = excluded.words, sends = excluded.sends`, storeID, to.Paper,
-			to.Language, strings.TrimSpace(to.Words), to.Sends); err != nil {
+		if _, err := tx.Exec(ctx, `update slip_settings set paper = coalesce($2, paper),
+			language = coalesce($3, language), words = coalesce($4, words), sends = coalesce($5, sends)
+			where store_id = $1`, storeID, to.Paper, to.Language, to.Words, to.Sends); err != nil {
 			return err
 		}
 		return members.Audit(ctx, tx, "changed packing slips", found.Name, before, to)
@@ -281,12 +298,12 @@ func (s *Service) registerSlips(a *apikit.API) {
 			error) {
 			return apikit.OK(s.SlipSettings(ctx, in.ID))
 		})
-	apikit.Register(a, access.Owner, http.MethodPut, "/api/stores/{id}/packing-slip", "setSlipSettings",
+	apikit.Register(a, access.Owner, http.MethodPatch, "/api/stores/{id}/packing-slip", "changeSlipSettings",
 		"Say how a store's packing slips look", func(ctx context.Context, in *struct {
 			apikit.ByID
-			Body SlipSettings
+			Body SlipChange
 		}) (*apikit.Body[SlipSettingsView], error) {
-			return apikit.OK(s.SetSlipSettings(ctx, in.ID, in.Body))
+			return apikit.OK(s.ChangeSlipSettings(ctx, in.ID, in.Body))
 		})
 	apikit.Register(a, access.Owner, http.MethodPut, "/api/stores/{id}/packing-slip/logo", "setSlipLogo",
 		"Put a logo on a store's packing slips, or take it off", func(ctx context.Context, in *struct {

@@ -127,18 +127,22 @@ func (s *Service) SetDefaults(ctx context.Context, id int64, d Defaults) (Store,
 	return s.Get(ctx, id)
 }
 
-// SetOrderSettings says how the orders of a store are dealt with.
-func (s *Service) SetOrderSettings(ctx context.Context, id int64, to OrderSettings) (Store, error) {
+// ChangeOrderSettings says how the orders of a store are dealt with; what two people change at once is all kept.
+func (s *Service) ChangeOrderSettings(ctx context.Context, id int64, to OrderSettingsChange) (Store, error) {
 	before, err := s.Get(ctx, id)
 	if err != nil {
 		return Store{}, err
 	}
-	to.Phone = strings.Join(strings.Fields(to.Phone), " ")
-	if strings.Trim(to.Phone, "+0123456789 ()-/.") != "" {
-		return Store{}, apikit.Problem(422, "phone", "“%s” is no telephone number.", to.Phone)
+	if to.Phone != nil {
+		phone := strings.Join(strings.Fields(*to.Phone), " ")
+		if strings.Trim(phone, "+0123456789 ()-/.") != "" {
+			return Store{}, apikit.Problem(422, "phone", "“%s” is no telephone number.", phone)
+		}
+		to.Phone = &phone
 	}
-	if _, err := s.Pool.Exec(ctx, `update store set erase_after_days = $2, archive_after_days = $3, phone = $4
-		where id = $1`, id, to.EraseAfter, to.ArchiveAfter, to.Phone); err != nil {
+	if _, err := s.Pool.Exec(ctx, `update store set erase_after_days = coalesce($2, erase_after_days),
+		archive_after_days = coalesce($3, archive_after_days), phone = coalesce($4, phone) where id = $1`, id,
+		to.EraseAfter, to.ArchiveAfter, to.Phone); err != nil {
 		return Store{}, err
 	}
 	if err := members.Audit(ctx, s.Pool, "changed how orders are dealt with", before.Name, before.OrderSettings,
@@ -171,11 +175,11 @@ func (s *Service) registerConfirming(a *apikit.API) {
 		}) (*apikit.Body[Store], error) {
 			return apikit.OK(s.SetDefaults(ctx, in.ID, in.Body))
 		})
-	apikit.Register(a, access.Owner, http.MethodPut, "/api/stores/{id}/order-settings", "setOrderSettings",
-		"How the orders of a store are dealt with", func(ctx context.Context, in *struct {
+	apikit.Register(a, access.Owner, http.MethodPatch, "/api/stores/{id}/order-settings", "changeOrderSettings",
+		"Say how the orders of a store are dealt with", func(ctx context.Context, in *struct {
 			apikit.ByID
-			Body OrderSettings
+			Body OrderSettingsChange
 		}) (*apikit.Body[Store], error) {
-			return apikit.OK(s.SetOrderSettings(ctx, in.ID, in.Body))
+			return apikit.OK(s.ChangeOrderSettings(ctx, in.ID, in.Body))
 		})
 }

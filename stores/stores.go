@@ -83,6 +83,13 @@ type OrderSettings struct {
 	Phone string `json:"phone" maxLength:"40"`
 }
 
+// OrderSettingsChange is what changes of OrderSettings; what is absent stays.
+type OrderSettingsChange struct {
+	EraseAfter   *int    `json:"erase_after_days,omitempty" minimum:"0" maximum:"3650"`
+	ArchiveAfter *int    `json:"archive_after_days,omitempty" minimum:"0" maximum:"3650"`
+	Phone        *string `json:"phone,omitempty" maxLength:"40"`
+}
+
 // How a store refuses us.
 const (
 	ProblemDisapproved = "disapproved"

@@ -2580,16 +2580,16 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /**
-         * How the orders of a store are dealt with
-         * @description How the orders of a store are dealt with. Needs the role owner.
-         */
-        put: operations["setOrderSettings"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Say how the orders of a store are dealt with
+         * @description Say how the orders of a store are dealt with. Needs the role owner.
+         */
+        patch: operations["changeOrderSettings"];
         trace?: never;
     };
     "/api/stores/{id}/orders": {
@@ -2624,16 +2624,16 @@ export interface paths {
          * @description How a store's packing slips look. Needs the role order_handler.
          */
         get: operations["getSlipSettings"];
-        /**
-         * Say how a store's packing slips look
-         * @description Say how a store's packing slips look. Needs the role owner.
-         */
-        put: operations["setSlipSettings"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Say how a store's packing slips look
+         * @description Say how a store's packing slips look. Needs the role owner.
+         */
+        patch: operations["changeSlipSettings"];
         trace?: never;
     };
     "/api/stores/{id}/packing-slip/logo": {
@@ -3924,15 +3924,12 @@ export interface components {
         OrdersSettleInput: {
             recovered?: string;
         };
-        OrdersSlipSettings: {
-            /** @description Of its labels, BCP 47: one of those that can be chosen */
-            language: string;
+        OrdersSlipChange: {
+            language?: string;
             /** @enum {string} */
-            paper: "a6" | "a5" | "letter";
-            /** @description Goes to the supplier with each purchase where its source takes documents */
-            sends: boolean;
-            /** @description What the shop says to its customers at the end */
-            words: string;
+            paper?: "a6" | "a5" | "letter";
+            sends?: boolean;
+            words?: string;
         };
         OrdersSlipSettingsView: {
             has_logo: boolean;
@@ -5438,6 +5435,13 @@ export interface components {
             /** Format: int64 */
             erase_after_days: number;
             phone: string;
+        };
+        StoresOrderSettingsChange: {
+            /** Format: int64 */
+            archive_after_days?: number;
+            /** Format: int64 */
+            erase_after_days?: number;
+            phone?: string;
         };
         StoresSample: {
             price: string;
@@ -18133,7 +18137,7 @@ export interface operations {
             };
         };
     };
-    setOrderSettings: {
+    changeOrderSettings: {
         parameters: {
             query?: never;
             header?: never;
@@ -18144,7 +18148,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["StoresOrderSettings"];
+                "application/json": components["schemas"]["StoresOrderSettingsChange"];
             };
         };
         responses: {
@@ -18333,7 +18337,7 @@ export interface operations {
             };
         };
     };
-    setSlipSettings: {
+    changeSlipSettings: {
         parameters: {
             query?: never;
             header?: never;
@@ -18344,7 +18348,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["OrdersSlipSettings"];
+                "application/json": components["schemas"]["OrdersSlipChange"];
             };
         };
         responses: {

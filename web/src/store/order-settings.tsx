@@ -44,9 +44,7 @@ export function OrderSettings({ store }: { store: Store }) {
   const [phone, setPhone] = useState(now.phone);
   const set = useMutation<Store, Problem, Partial<typeof now>>({
     mutationFn: (part) =>
-      ask(
-        api.PUT("/api/stores/{id}/order-settings", { params: { path: { id: store.id } }, body: { ...now, ...part } }),
-      ),
+      ask(api.PATCH("/api/stores/{id}/order-settings", { params: { path: { id: store.id } }, body: part })),
     onSuccess: () => {
       void refresh(client, "stores");
       say("Saved.");

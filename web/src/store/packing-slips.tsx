@@ -7,7 +7,7 @@ import { Check, Radios } from "../parts/radios";
 import { useSay } from "../parts/toast";
 import { send } from "../sources/words";
 
-type Settings = Schemas["OrdersSlipSettings"];
+type Settings = Schemas["OrdersSlipChange"];
 type View = Schemas["OrdersSlipSettingsView"];
 
 const papers = [
@@ -38,12 +38,7 @@ function Form({ store, now }: { store: Store; now: View }) {
   const path = { params: { path: { id: store.id } } };
   const kept = (view: View) => client.setQueryData(slipQuery(store.id).queryKey, view);
   const set = useMutation<View, Problem, Partial<Settings>>({
-    mutationFn: (part) => {
-      const { paper, language, sends } = now;
-      return ask(
-        api.PUT("/api/stores/{id}/packing-slip", { ...path, body: { paper, language, words, sends, ...part } }),
-      );
-    },
+    mutationFn: (part) => ask(api.PATCH("/api/stores/{id}/packing-slip", { ...path, body: part })),
     onSuccess: kept,
     onError: (error) => say(error.message, true),
   });
