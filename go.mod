@@ -23,6 +23,7 @@ require (
 	github.com/jackc/pgx/v5 v5.12.0
 	github.com/kljensen/snowball v0.10.0
 	github.com/microcosm-cc/bluemonday v1.0.27
+	github.com/mozillazg/go-unidecode v0.2.0
 	github.com/piprate/json-gold v0.7.0
 	github.com/pressly/goose/v3 v3.29.0
 	github.com/prometheus/client_golang v1.25.0

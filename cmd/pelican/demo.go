@@ -51,6 +51,7 @@ type demonstration struct {
 	db     *exec.Cmd
 	env    []string
 	url    string
+	sells  bool // from the start, in its second store
 	// marketplaces are those that are connected from the start.
 	marketplaces []bazaar.Settings
 }
@@ -66,6 +67,7 @@ func demo(ctx context.Context, args []string) error {
 	size := flags.Int("picture-size", 0, "how large the first marketplace draws its pictures, in pixels; 0 is as usual")
 	second := flags.Bool("second", true,
 		"connect the second marketplace, too, which sells some of the first one's items")
+	sells := flags.Bool("orders", true, "connect the second store, too, and start with orders of its customers")
 	if err := flags.Parse(args); err != nil {
 		return err
 	}
@@ -76,7 +78,7 @@ func demo(ctx context.Context, args []string) error {
 			return fmt.Errorf("PORT is %q: give a port number", text)
 		}
 	}
-	d := &demonstration{dir: *dir, port: port, marketplaces: []bazaar.Settings{bazaar.Demo}}
+	d := &demonstration{dir: *dir, port: port, sells: *sells, marketplaces: []bazaar.Settings{bazaar.Demo}}
 	if *size > 0 {
 		d.marketplaces[0].PictureSize = *size
 	}
@@ -269,6 +271,13 @@ func (d *demonstration) supervise(ctx context.Context) error {
 			if err := d.announce(ctx, ended, log.Name()); err != nil {
 				return err
 			}
+			if d.sells {
+				go func() {
+					if err := d.startOrders(ctx); err != nil && ctx.Err() == nil {
+						fmt.Println("The demo's orders could not be made:", err)
+					}
+				}()
+			}
 		}
 		select {
 		case <-ctx.Done():
@@ -308,8 +317,12 @@ func (d *demonstration) announce(ctx context.Context, ended <-chan error, log st
 		for _, m := range demoMembers {
 			fmt.Printf("  %-26s %-18s (%s)\n", m.email, m.password, m.role)
 		}
+		nord := "to connect, too"
+		if d.sells {
+			nord = "connected by itself, with a few orders"
+		}
 		fmt.Printf("\nStores to connect:         http://%s  (Saltmarsh Goods, USD)\n                           "+
-			"http://%s  (Saltmarsh Nord, EUR)\n", d.address(2), d.address(3))
+			"http://%s  (Saltmarsh Nord, EUR; %s)\n", d.address(2), d.address(3), nord)
 		fmt.Printf("Marketplaces, connected:   http://%s  client id %s, secret %s\n", d.address(1),
 			bazaar.Demo.ClientID, bazaar.Demo.ClientSecret)
 		fmt.Printf(

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net"
 	"net/http"
+	"net/http/cookiejar"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -13,6 +14,9 @@ import (
 	"syscall"
 	"testing"
 	"time"
+
+	"plainpelican/core/order"
+	"plainpelican/orders"
 )
 
 // built builds the binary that a person would start.
@@ -50,7 +54,8 @@ func startDemo(t *testing.T, dir string, port int, args ...string) demoProcess {
 	if err != nil {
 		t.Fatal(err)
 	}
-	p := demoProcess{exec.Command(binary, append([]string{"demo", "--dir", dir}, args...)...), &safe{},
+	all := append([]string{"demo", "--dir", dir, "--orders=false"}, args...)
+	p := demoProcess{exec.Command(binary, all...), &safe{},
 		make(chan error, 1)}
 	p.cmd.Env = append(os.Environ(), fmt.Sprintf("PORT=%d", port))
 	p.cmd.Stdout, p.cmd.Stderr = p.out, p.out
@@ -137,6 +142,37 @@ func answers(port int) bool {
 	}
 	_ = answer.Body.Close()
 	return answer.StatusCode == http.StatusOK
+}
+
+func TestTheDemoStartsWithOrdersInDifferentStates(t *testing.T) {
+	dir, err := os.MkdirTemp("/var/tmp", "pelican-demo-test-")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = os.RemoveAll(dir) })
+	if err := os.Chmod(dir, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	port := freePorts(t)
+	demo := startDemo(t, dir, port, "--orders", "--picture-size=100")
+	demo.ready(t)
+	o := &demoOwner{ctx: t.Context(), client: &http.Client{}, url: fmt.Sprintf("http://127.0.0.1:%d", port)}
+	if o.client.Jar, err = cookiejar.New(nil); err != nil {
+		t.Fatal(err)
+	}
+	if err := o.ask("POST", "/api/session", map[string]string{"email": demoMembers[0].email,
+		"password": demoMembers[0].password}, nil); err != nil {
+		t.Fatal(err)
+	}
+	var page orders.Page
+	until(t, "orders to buy, with a problem, and on their way", 90*time.Second, func() bool {
+		page, err = o.list("")
+		on := page.Counts[order.Bought] + page.Counts[order.InTransit] + page.Counts[order.Arrived]
+		return err == nil && page.Counts[order.ToBuy] == 3 && page.Counts[order.Problem] > 0 && on > 0
+	})
+	if page.Total != boughtAtFirst {
+		t.Errorf("%+v\n%s", page.Counts, demo.out)
+	}
 }
 
 func TestTheDemoStartsStopsAndSurvivesBeingKilled(t *testing.T) {

@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strings"
 	"unicode"
+
+	"github.com/mozillazg/go-unidecode"
 )
 
 // Address is where an order goes, as the customer wrote it. Country is ISO 3166 alpha-2.
@@ -23,6 +25,8 @@ type Address struct {
 type AddressFault struct {
 	Field string `json:"field"`
 	Words string `json:"words"`
+	// Latin is a spelling in Latin letters that a person looks at, where one can be proposed.
+	Latin string `json:"latin,omitempty"`
 }
 
 // maxLine is how many characters fit on a line of a parcel's label: common practice.
@@ -46,7 +50,7 @@ func (a *Address) parts() []*string {
 func CheckAddress(a Address) []AddressFault {
 	a = a.Trimmed()
 	faults := []AddressFault{}
-	add := func(field, words string) { faults = append(faults, AddressFault{field, words}) }
+	add := func(field, words string) { faults = append(faults, AddressFault{Field: field, Words: words}) }
 	format, known := formats[a.Country]
 	if len(a.Country) != 2 {
 		add("country", "The country is missing.")
@@ -71,13 +75,35 @@ func CheckAddress(a Address) []AddressFault {
 	fields := []string{"name", "company", "line1", "line2", "city", "region", "postcode"}
 	for i, value := range []string{a.Name, a.Company, a.Line1, a.Line2, a.City, a.Region, a.Postcode} {
 		if notLatin(value) {
-			add(fields[i], "Suppliers abroad cannot print this: write it in Latin letters.")
+			faults = append(faults, AddressFault{fields[i],
+				"Suppliers abroad cannot print this: write it in Latin letters.", spelled(value, a.Country)})
 		}
 		if len([]rune(value)) > maxLine {
 			add(fields[i], "This is too long for a label, which takes 60 characters.")
 		}
 	}
 	return slices.Clip(faults)
+}
+
+// spelled proposes how a text is written in Latin letters, by go-unidecode's tables; empty where they would mislead:
+// scripts that leave vowels out, Greek, which they spell as the ancients did, and Han characters outside China, which
+// are read differently from country to country.
+func spelled(text, country string) string {
+	for _, r := range text {
+		switch {
+		case !unicode.IsLetter(r), unicode.In(r, unicode.Latin, unicode.Cyrillic, unicode.Georgian, unicode.Armenian):
+		case unicode.Is(unicode.Han, r) && country == "CN":
+		default:
+			return ""
+		}
+	}
+	words := strings.Fields(strings.ReplaceAll(unidecode.Unidecode(text), "'", ""))
+	for i, word := range words {
+		first := []rune(word)
+		first[0] = unicode.ToUpper(first[0])
+		words[i] = string(first)
+	}
+	return strings.Join(words, " ")
 }
 
 func notLatin(s string) bool {

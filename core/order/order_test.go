@@ -171,6 +171,23 @@ func TestWhatAnAddressNeedsByCountry(t *testing.T) {
 	}
 }
 
+// Spellings that are proposed: of Ukraine's Cabinet of Ministers, resolution 55 of 2010, of Georgia's national system,
+// and Hanyu Pinyin, all from memory; none where a proposal would mislead.
+func TestLatinSpellingsAreProposed(t *testing.T) {
+	for _, c := range []struct{ name, country, want string }{
+		{"Наталія Коваль", "UA", "Nataliia Koval"}, {"ნინო", "GE", "Nino"}, {"王小明", "CN", "Wang Xiao Ming"},
+		{"山田太郎", "JP", ""}, {"محمد", "AE", ""}, {"Ελένη", "GR", ""}, {"김철수", "KR", ""},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			for _, f := range order.CheckAddress(order.Address{Name: c.name, Country: c.country}) {
+				if f.Field == "name" && f.Latin != c.want {
+					t.Errorf("%q", f.Latin)
+				}
+			}
+		})
+	}
+}
+
 // UPU S10, part on the check digit: RB 123 456 785 GB and RA 473 124 829 GB, from memory.
 func TestCheckDigitOfPostalItems(t *testing.T) {
 	for number, want := range map[string][2]bool{"RB123456785GB": {true, true}, "ra 473 124 829 gb": {true, true},

@@ -3438,6 +3438,7 @@ export interface components {
         };
         OrderAddressFault: {
             field: string;
+            latin?: string;
             words: string;
         };
         OrdersAddressInput: {

@@ -121,6 +121,12 @@ const fields: { field: keyof Address; label: string }[] = [
 const lines = (a: Address) =>
   [a.name, a.company, a.line1, a.line2, [a.city, a.region, a.postcode].filter(Boolean).join(" ")].filter(Boolean);
 
+/** spelled is the address of an order, in Latin letters where they are proposed: a person looks at them and saves. */
+const spelled = (o: Order): Address => ({
+  ...o.address,
+  ...(o.accepted_by ? {} : Object.fromEntries(o.faults.filter((f) => f.latin).map((f) => [f.field, f.latin]))),
+});
+
 /** Where is the address that an order goes to, what is doubtful of it, and the form that corrects it. */
 function Where({ of: o }: { of: Order }) {
   const client = useQueryClient();
@@ -195,14 +201,17 @@ function Where({ of: o }: { of: Order }) {
           {doubtful && (
             <ul className="mt-1 text-loss" aria-label="What is doubtful">
               {o.faults.map((f) => (
-                <li key={f.field + f.words}>{f.words}</li>
+                <li key={f.field + f.words}>
+                  {f.words}
+                  {f.latin && ` Perhaps “${f.latin}”.`}
+                </li>
               ))}
             </ul>
           )}
           {o.accepted_by && !o.corrected && <p className="mt-1 text-sm text-ink-2">Accepted by {o.accepted_by}</p>}
           {open && (
             <p className="mt-2 flex gap-2">
-              <Button onClick={() => setTyped(o.address)}>Correct it…</Button>
+              <Button onClick={() => setTyped(spelled(o))}>Correct it…</Button>
               {doubtful && (
                 <Button tone="quiet" onClick={() => set.mutate(undefined)} disabled={set.isPending}>
                   Accept it as it is
