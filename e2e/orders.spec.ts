@@ -132,7 +132,9 @@ test("each problem of an order has its way out, and its effect on the profit", a
   await expect(row).toContainText("bought", { timeout: 30_000 });
   // The supplier is written to, and answers; the packing slip is saved.
   await sheet(page).getByRole("button", { name: "Write to the supplier…" }).click();
-  await sheet(page).getByLabel(/^To .*, about /).fill("Please send it without a leaflet.");
+  await sheet(page)
+    .getByLabel(/^To .*, about /)
+    .fill("Please send it without a leaflet.");
   await check("a message to a supplier");
   await sheet(page).getByRole("button", { name: "Send the message" }).click();
   await expect(sheet(page)).toContainText("Please send it without a leaflet.");

@@ -37,7 +37,8 @@ import { cardHeight, type Look, useLook, useWallKeys, Wall } from "./wall";
 const rowHeight = 61;
 /** Rows that are listed: laying out more takes long, and a browser shows nothing beyond some half a million of them. */
 const mostRows = 100_000;
-const columns = "grid grid-cols-[36px_52px_minmax(150px,1fr)_168px_108px_104px_72px] items-center gap-x-3";
+const columns =
+  "grid grid-cols-[36px_52px_minmax(150px,1fr)_168px_108px_104px_72px] items-center gap-x-3 max-md:grid-cols-[32px_44px_minmax(0,1fr)_auto] max-md:gap-x-2";
 
 const heads: Head[] = [
   { words: "Selected", unseen: true },
@@ -121,7 +122,7 @@ export default function Catalog() {
         sources={sources.data ?? []}
         searchRef={search}
       />
-      <div className="flex min-h-0 grow">
+      <div className="flex min-h-0 grow max-md:shrink-0 max-md:flex-col">
         <div className="flex min-w-0 grow flex-col">
           {answer.error && !answer.data ? (
             <NotAnswered
@@ -240,17 +241,17 @@ function Foot({
 }) {
   const { store, may } = useSession();
   return (
-    <div className="flex h-9 shrink-0 items-center justify-between gap-4 border-t border-line px-4">
+    <div className="flex min-h-9 shrink-0 flex-wrap items-center justify-between gap-x-4 border-t border-line px-4">
       {end ? (
         <span className="text-sm">
           The first {mostRows.toLocaleString("en")} are listed. Add a clause, or sort otherwise, to see others.
         </span>
       ) : (
-        <span className="min-w-0 overflow-hidden whitespace-nowrap">
+        <span className="min-w-0 overflow-hidden whitespace-nowrap max-md:hidden">
           <LadderLegend taxed={taxed} />
         </span>
       )}
-      <span className="flex shrink-0 items-center gap-2 whitespace-nowrap">
+      <span className="flex shrink-0 items-center gap-2 whitespace-nowrap max-md:shrink max-md:flex-wrap">
         {selected > 0 ? (
           <>
             <b>{selected} selected</b>
@@ -460,6 +461,12 @@ const OfferRow = memo(function OfferRow({
               {offer.title}
             </span>
             <span className="flex overflow-hidden text-sm whitespace-nowrap text-ink-2">
+              {offer.ladder && (
+                <span className="shrink-0 text-ink md:hidden">
+                  <Money of={offer.ladder.price} />
+                  &nbsp;·&nbsp;
+                </span>
+              )}
               {offer.match && (
                 <b className="max-w-40 shrink-0 truncate">
                   {offer.match.values.join(", ") || "one of its variants"}&nbsp;·&nbsp;
@@ -485,7 +492,7 @@ const OfferRow = memo(function OfferRow({
               </span>
             </span>
           </span>
-          <span role="gridcell">
+          <span role="gridcell" className="max-md:hidden">
             {offer.ladder ? (
               <>
                 <PriceLadder ladder={offer.ladder} top={top} />
@@ -505,7 +512,7 @@ const OfferRow = memo(function OfferRow({
               <span className="text-sm text-ink-2">{offer.no_price}</span>
             )}
           </span>
-          <span role="gridcell">
+          <span role="gridcell" className="max-md:hidden">
             {offer.days && (
               <>
                 <DayRuler days={offer.days} />
@@ -513,7 +520,7 @@ const OfferRow = memo(function OfferRow({
               </>
             )}
           </span>
-          <span role="gridcell">
+          <span role="gridcell" className="max-md:hidden">
             <DemandRibbon weekly={offer.weekly} />
             <span className="block text-sm whitespace-nowrap text-ink-2">{soldText(offer.units)}</span>
           </span>

@@ -158,73 +158,75 @@ export default function Compare() {
           {failed.message}
         </p>
       )}
-      <table className="m-4 border-collapse text-left">
-        <thead>
-          <tr className="align-top">
-            <td />
-            {offers.map((o) => (
-              <th key={o.id} scope="col" className="w-44 px-3 pb-2 font-normal">
-                <Picture path={o.picture} width={400} alt="" className="mb-1 size-24 border border-line" />
-                <span className="line-clamp-3 font-semibold" title={o.title}>
-                  {o.title}
-                </span>
-                <span className="mt-1 flex flex-wrap gap-1">
-                  {may("editor") && <Button onClick={() => take.mutate(o)}>Take</Button>}
-                  <Button tone="quiet" aria-label={`Leave ${o.title} out`} onClick={() => without(o.id)}>
-                    Leave out
-                  </Button>
-                </span>
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          <tr className="border-t border-line">
-            <th scope="row" className="py-1.5 pr-3 font-normal whitespace-nowrap text-ink-2">
-              Price ladder
-            </th>
-            {offers.map((o) => (
-              <td key={o.id} className="px-3 py-1.5">
-                {o.ladder ? (
-                  <PriceLadder ladder={o.ladder} top={top} width={150} />
-                ) : (
-                  <span className="text-loss">{o.no_price || "no price without a store"}</span>
-                )}
-              </td>
-            ))}
-          </tr>
-          {lines.map((line) => {
-            const values = offers.map(line.of);
-            const differ = new Set(values).size > 1;
-            const numbers = values.filter((v): v is number => typeof v === "number");
-            const best =
-              line.best && differ && numbers.length > 0
-                ? line.best === "least"
-                  ? Math.min(...numbers)
-                  : Math.max(...numbers)
-                : undefined;
-            return (
-              <tr key={line.label} className={`border-t border-line ${differ ? "" : "text-ink-2"}`}>
-                <th scope="row" className="py-1.5 pr-3 font-normal whitespace-nowrap text-ink-2">
-                  <span className="inline-block w-4 text-beak-ink" aria-hidden="true">
-                    {differ ? "▸" : ""}
+      <div className="max-md:overflow-x-auto">
+        <table className="m-4 border-collapse text-left">
+          <thead>
+            <tr className="align-top">
+              <td />
+              {offers.map((o) => (
+                <th key={o.id} scope="col" className="w-44 px-3 pb-2 font-normal">
+                  <Picture path={o.picture} width={400} alt="" className="mb-1 size-24 border border-line" />
+                  <span className="line-clamp-3 font-semibold" title={o.title}>
+                    {o.title}
                   </span>
-                  {line.label}
-                  {differ && <span className="sr-only"> (they differ)</span>}
+                  <span className="mt-1 flex flex-wrap gap-1">
+                    {may("editor") && <Button onClick={() => take.mutate(o)}>Take</Button>}
+                    <Button tone="quiet" aria-label={`Leave ${o.title} out`} onClick={() => without(o.id)}>
+                      Leave out
+                    </Button>
+                  </span>
                 </th>
-                {offers.map((o, i) => (
-                  <td
-                    key={o.id}
-                    className={`px-3 py-1.5 ${best !== undefined && values[i] === best ? "font-bold" : ""}`}
-                  >
-                    {line.show(o) ?? "—"}
-                  </td>
-                ))}
-              </tr>
-            );
-          })}
-        </tbody>
-      </table>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            <tr className="border-t border-line">
+              <th scope="row" className="py-1.5 pr-3 font-normal whitespace-nowrap text-ink-2">
+                Price ladder
+              </th>
+              {offers.map((o) => (
+                <td key={o.id} className="px-3 py-1.5">
+                  {o.ladder ? (
+                    <PriceLadder ladder={o.ladder} top={top} width={150} />
+                  ) : (
+                    <span className="text-loss">{o.no_price || "no price without a store"}</span>
+                  )}
+                </td>
+              ))}
+            </tr>
+            {lines.map((line) => {
+              const values = offers.map(line.of);
+              const differ = new Set(values).size > 1;
+              const numbers = values.filter((v): v is number => typeof v === "number");
+              const best =
+                line.best && differ && numbers.length > 0
+                  ? line.best === "least"
+                    ? Math.min(...numbers)
+                    : Math.max(...numbers)
+                  : undefined;
+              return (
+                <tr key={line.label} className={`border-t border-line ${differ ? "" : "text-ink-2"}`}>
+                  <th scope="row" className="py-1.5 pr-3 font-normal whitespace-nowrap text-ink-2">
+                    <span className="inline-block w-4 text-beak-ink" aria-hidden="true">
+                      {differ ? "▸" : ""}
+                    </span>
+                    {line.label}
+                    {differ && <span className="sr-only"> (they differ)</span>}
+                  </th>
+                  {offers.map((o, i) => (
+                    <td
+                      key={o.id}
+                      className={`px-3 py-1.5 ${best !== undefined && values[i] === best ? "font-bold" : ""}`}
+                    >
+                      {line.show(o) ?? "—"}
+                    </td>
+                  ))}
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+      </div>
     </main>
   );
 }

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
-import { lazy, Suspense, useState } from "react";
+import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import { NavLink, useLocation } from "react-router";
 import type { Schemas } from "../api/client";
+import { useNarrow } from "../parts/room";
 import { headerQuery } from "./queries";
 import { useSession } from "./session";
 
@@ -50,17 +51,19 @@ export function Header() {
   const { storeId, may } = useSession();
   const here = useLocation().pathname;
   const header = useQuery(headerQuery(storeId));
+  const narrow = useNarrow();
   return (
     <header className="flex h-[54px] shrink-0 items-stretch bg-quay text-quay-ink">
       <NavLink
         to="/"
-        className="flex items-center gap-2.5 pr-5 pl-4 font-head text-lg font-bold whitespace-nowrap"
+        className="flex shrink-0 items-center gap-2.5 pr-5 pl-4 font-head max-md:pr-2 text-lg font-bold whitespace-nowrap"
         aria-label="Plain Pelican"
       >
         <img src="/pelican.svg" alt="" width="26" height="26" />
         <span className="hidden xl:inline">Plain Pelican</span>
       </NavLink>
-      <nav aria-label="Stations" className="flex min-w-0 grow overflow-x-auto">
+      {narrow && <Menu />}
+      <nav aria-label="Stations" className="flex min-w-0 grow overflow-x-auto" hidden={narrow}>
         {stationsOf(may("fulfiller")).map((station, i, all) => (
           <NavLink
             key={station.to}
@@ -83,7 +86,7 @@ export function Header() {
           </NavLink>
         ))}
       </nav>
-      <div className="flex items-center gap-2 px-3">
+      <div className="flex min-w-0 items-center gap-2 px-3">
         {may("fulfiller") && header.data && header.data.runs > 0 && (
           <NavLink
             to="/listings"
@@ -108,9 +111,74 @@ export function Header() {
   );
 }
 
+/** Menu is the stations on a narrow screen: the one that is shown, and all of them when it is pressed. */
+function Menu() {
+  const { storeId, may } = useSession();
+  const { pathname } = useLocation();
+  const header = useQuery(headerQuery(storeId));
+  const [open, setOpen] = useState(false);
+  const box = useRef<HTMLDivElement>(null);
+  const button = useRef<HTMLButtonElement>(null);
+  const all = stationsOf(may("fulfiller"));
+  const here = all.find((s) => pathname.startsWith(s.to));
+  useEffect(() => {
+    if (!open) return;
+    const onPress = (e: PointerEvent) => {
+      if (!box.current?.contains(e.target as Node)) setOpen(false);
+    };
+    document.addEventListener("pointerdown", onPress);
+    return () => document.removeEventListener("pointerdown", onPress);
+  }, [open]);
+  return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: Escape closes the menu wherever the focus is in it
+    <div
+      ref={box}
+      className="relative flex min-w-0 grow items-center"
+      onKeyDown={(e) => {
+        if (e.key !== "Escape" || !open) return;
+        e.stopPropagation();
+        setOpen(false);
+        button.current?.focus();
+      }}
+    >
+      <button
+        ref={button}
+        type="button"
+        className="flex min-h-11 items-center gap-2 px-2 font-semibold"
+        aria-expanded={open}
+        onClick={() => setOpen(!open)}
+      >
+        <span aria-hidden="true">☰</span> {here?.name ?? "Menu"}
+        <span className="sr-only">, all stations</span>
+      </button>
+      {open && (
+        <nav
+          aria-label="Stations"
+          className="absolute top-[49px] left-0 z-40 w-64 rounded-md bg-quay py-1 shadow-[0_6px_24px_rgb(0_0_0/0.3)]"
+        >
+          {all.map((station) => (
+            <NavLink
+              key={station.to}
+              to={station.to}
+              onClick={() => setOpen(false)}
+              className={({ isActive }) =>
+                `flex min-h-11 items-center justify-between gap-3 border-l-[3px] px-3 ${isActive ? "border-beak bg-quay-2" : "border-transparent"}`
+              }
+            >
+              <span className="font-semibold">{station.name}</span>
+              <span className="text-xs text-quay-ink-2">{header.data ? station.figure(header.data) : "…"}</span>
+            </NavLink>
+          ))}
+        </nav>
+      )}
+    </div>
+  );
+}
+
 const loadMenu = () => import("./store-menu");
 const StoreMenu = lazy(loadMenu);
-const pill = "min-h-8 rounded-full bg-quay-2 px-3 text-sm font-semibold whitespace-nowrap";
+const pill =
+  "min-h-8 max-w-full truncate rounded-full bg-quay-2 px-3 text-sm font-semibold whitespace-nowrap max-md:max-w-40";
 
 /** InUse names the store in use; its menu is loaded when somebody comes near. */
 function InUse() {

@@ -20,9 +20,9 @@ export function KeyLine() {
   const home =
     store && store.currency !== rates.data?.base && rates.data?.rates.find((r) => r.currency === store.currency);
   return (
-    <footer className="flex h-7 shrink-0 items-center gap-4 overflow-hidden border-t border-line bg-sunk px-4 text-xs text-ink-2">
+    <footer className="flex h-7 shrink-0 items-center gap-4 overflow-hidden border-t border-line bg-sunk px-4 text-xs text-ink-2 max-md:h-auto max-md:flex-wrap max-md:border-t-0">
       {/* Those that do not fit whole wrap to lines that are not seen. */}
-      <span className="flex h-7 min-w-0 shrink grow flex-wrap gap-x-4 overflow-hidden">
+      <span className="flex h-7 min-w-0 shrink grow flex-wrap gap-x-4 overflow-hidden max-md:hidden">
         {keys
           .filter((binding) => !binding.everywhere)
           .slice(0, 8)
@@ -38,7 +38,7 @@ export function KeyLine() {
             </span>
           ))}
       </span>
-      <span className="flex shrink-0 items-center gap-4">
+      <span className="flex shrink-0 items-center gap-4 max-md:hidden">
         <span className="flex items-center gap-1 whitespace-nowrap">
           <Key>Ctrl K</Key> find anything
         </span>
@@ -50,12 +50,17 @@ export function KeyLine() {
           <Key>?</Key> all keys
         </button>
       </span>
-      <span role="status" className="shrink-0 font-semibold whitespace-nowrap text-loss">
+      <span
+        role="status"
+        className="shrink-0 font-semibold whitespace-nowrap text-loss max-md:shrink max-md:whitespace-normal"
+      >
         {away?.words}
         {waiting > 0 && ` ${editsWait(waiting)}.`}
       </span>
       {rates.data && !away && (
-        <span className={`shrink-0 whitespace-nowrap ${rates.data.stale ? "font-semibold text-loss" : ""}`}>
+        <span
+          className={`shrink-0 whitespace-nowrap ${rates.data.stale ? "font-semibold text-loss" : "max-md:hidden"}`}
+        >
           {rates.data.day
             ? `Rates of ${dayName(rates.data.day)}${rates.data.stale ? ", too old" : ""}`
             : "No exchange rates yet"}

@@ -68,11 +68,11 @@ export default function Listings() {
   ]);
   if (!store) return <NoStore />;
   return (
-    <main className="flex min-h-0 grow">
-      <div className="flex min-w-0 grow flex-col">
+    <main className="flex min-h-0 grow max-md:flex-col">
+      <div className="flex min-w-0 grow flex-col max-md:shrink-0">
         <Head filter={filter} change={change} total={total} known={pages.data !== undefined} />
         {may("editor") && list.length > 0 && (
-          <div className="flex h-10 shrink-0 flex-wrap items-center gap-1 border-b border-line px-3">
+          <div className="flex min-h-10 shrink-0 flex-wrap items-center gap-1 border-b border-line px-3">
             <Tick
               checked={selected.size > 0 && selected.size >= total}
               onChange={(now) => (now ? all.mutate() : setSelected(new Set()))}
@@ -228,6 +228,7 @@ function listingColumns(selected: Set<number> | undefined, mark: (l: Listing) =>
             id: "tick",
             name: "Selected",
             unseen: true,
+            card: "tick" as const,
             track: "28px",
             show: (l: Listing) => (
               <Tick checked={selected.has(l.draft_id)} onChange={() => mark(l)} label={`Select ${l.title}`} />
@@ -242,7 +243,7 @@ function listingColumns(selected: Set<number> | undefined, mark: (l: Listing) =>
       track: "44px",
       show: (l) => <Picture path={l.picture} width={96} className="size-10 border border-line" />,
     },
-    { id: "listing", name: "Listing", track: "minmax(160px,1fr)", show: (l) => <Title of={l} /> },
+    { id: "listing", name: "Listing", card: "what", track: "minmax(160px,1fr)", show: (l) => <Title of={l} /> },
     {
       id: "supplier",
       name: "Supplier",
@@ -266,10 +267,11 @@ function listingColumns(selected: Set<number> | undefined, mark: (l: Listing) =>
         <span className={l.stock === 0 ? "font-semibold text-loss" : ""}>{l.stock.toLocaleString("en")}</span>
       ),
     },
-    { id: "price", name: "Price", track: "120px", align: "right", show: (l) => <Prices of={l} /> },
+    { id: "price", name: "Price", card: "top", track: "120px", align: "right", show: (l) => <Prices of={l} /> },
     {
       id: "profit",
       name: "Profit",
+      card: "bottom",
       track: "76px",
       align: "right",
       show: (l) => (l.profit ? <Money of={l.profit} signed /> : "—"),

@@ -98,6 +98,7 @@ export default function RunPlace() {
           rowKey={(item) => item.id}
           label="Items of the run"
           rowHeight={rowHeight}
+          cardHeight={100}
           cursor={{ at: cursor, set: setCursor }}
         />
       )}
@@ -327,6 +328,7 @@ function itemColumns(run: Run, onRetry: ((item: Item) => void) | undefined): Col
     {
       id: "draft",
       name: "Draft",
+      card: "what",
       track: "minmax(180px,1fr)",
       show: (item) => (
         <>
@@ -341,6 +343,7 @@ function itemColumns(run: Run, onRetry: ((item: Item) => void) | undefined): Col
     {
       id: "state",
       name: run.targets.length === 1 ? (run.targets[0]?.store ?? "State") : "State",
+      card: "top",
       track: "190px",
       show: (item) => (
         <span className={`font-semibold ${stateTone[item.state]}`}>
@@ -360,6 +363,7 @@ function itemColumns(run: Run, onRetry: ((item: Item) => void) | undefined): Col
     {
       id: "words",
       name: "In words",
+      card: "line",
       track: "minmax(200px,1.4fr)",
       className: "line-clamp-2 text-ink-2",
       show: (item) => item.reason || told(item, run.act),
@@ -367,6 +371,7 @@ function itemColumns(run: Run, onRetry: ((item: Item) => void) | undefined): Col
     {
       id: "next",
       name: "What to do",
+      card: "bottom",
       unseen: true,
       track: "190px",
       show: (item) => <Next item={item} onRetry={onRetry && (() => onRetry(item))} />,

@@ -47,6 +47,7 @@ export default function Runs() {
           rowKey={(r) => r.id}
           label="Publish runs"
           rowHeight={44}
+          cardHeight={84}
           cursor={{ at: cursor, set: setCursor }}
         />
       )}
@@ -67,6 +68,7 @@ const columns: Column<Run>[] = [
   {
     id: "what",
     name: "Run",
+    card: "what",
     track: "minmax(220px,1fr)",
     show: (r) => (
       <RowLink to={`/listings/runs/${r.id}`} className="font-semibold hover:underline">
@@ -79,13 +81,21 @@ const columns: Column<Run>[] = [
   {
     id: "state",
     name: "State",
+    card: "top",
     track: "210px",
     show: (r) =>
       r.state === "scheduled" && r.starts_at && r.targets[0]
         ? `begins ${clockIn(r.starts_at, r.targets[0].time_zone)}`
         : stateWords[r.state],
   },
-  { id: "items", name: "Items", track: "minmax(220px,1fr)", className: "text-ink-2", show: runWords },
+  { id: "items", name: "Items", card: "line", track: "minmax(220px,1fr)", className: "text-ink-2", show: runWords },
   { id: "by", name: "By", track: "120px", show: (r) => r.started_by },
-  { id: "when", name: "Started", track: "110px", className: "text-ink-2", show: (r) => ago(r.started_at) },
+  {
+    id: "when",
+    name: "Started",
+    card: "bottom",
+    track: "110px",
+    className: "text-ink-2",
+    show: (r) => ago(r.started_at),
+  },
 ];

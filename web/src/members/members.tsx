@@ -31,7 +31,7 @@ export default function Members() {
   const session = useSession();
   return (
     <main className="min-h-0 grow overflow-auto">
-      <div className="mx-auto grid max-w-5xl gap-8 px-6 py-6 lg:grid-cols-2">
+      <div className="mx-auto grid max-w-5xl gap-8 px-6 py-6 *:min-w-0 max-md:px-3 lg:grid-cols-2">
         {session.may("owner") ? <Everyone /> : <OnlyMe />}
         <div>
           <Tokens />
@@ -134,7 +134,7 @@ function MemberRow({ member: m }: { member: Member }) {
   });
   return (
     <li className={`border-b border-line px-4 py-2 last:border-0 ${m.disabled ? "text-ink-2" : ""}`}>
-      <div className="flex items-center justify-between gap-4">
+      <div className="flex flex-wrap items-center justify-between gap-4">
         <span className="min-w-0">
           <b>{m.name}</b> {m.disabled && <b className="text-loss">disabled</b>}
           <span className="block truncate text-ink-2">{m.email}</span>

@@ -88,10 +88,10 @@ export default function Orders() {
   const put = () => ids.length > 0 && archive.mutate({ ids, archived: !filter.archived });
   if (stores.length === 0) return <NoStore />;
   return (
-    <main className="flex min-h-0 grow">
-      <div className="flex min-w-0 grow flex-col">
+    <main className="flex min-h-0 grow max-md:flex-col">
+      <div className="flex min-w-0 grow flex-col max-md:shrink-0">
         <Head filter={filter} change={change} page={first} />
-        <div className="flex h-10 shrink-0 flex-wrap items-center gap-1 border-b border-line px-3">
+        <div className="flex min-h-10 shrink-0 flex-wrap items-center gap-1 border-b border-line px-3">
           <Tick
             checked={list.length > 0 && selected.size >= list.length}
             onChange={(now) => setSelected(now ? new Set(list.map((o) => o.id)) : new Set())}
@@ -342,6 +342,7 @@ function orderColumns(selected: Set<number>, mark: (o: OrderRow) => void, severa
       id: "tick",
       name: "Selected",
       unseen: true,
+      card: "tick",
       track: "28px",
       show: (o) => <Tick checked={selected.has(o.id)} onChange={() => mark(o)} label={`Select order ${o.number}`} />,
     },
@@ -359,6 +360,7 @@ function orderColumns(selected: Set<number>, mark: (o: OrderRow) => void, severa
     {
       id: "what",
       name: "What",
+      card: "what",
       track: "minmax(140px,1fr)",
       show: (o) => (
         <>
@@ -366,6 +368,7 @@ function orderColumns(selected: Set<number>, mark: (o: OrderRow) => void, severa
             {o.title}
           </span>
           <span className="block truncate text-sm text-ink-2">
+            <b className="md:hidden">{o.number} · </b>
             {o.units === 1 ? "1 unit" : `${o.units} units`}
             {o.lines > 1 && ` in ${o.lines} lines`} · to {o.country || "nowhere"}
             {several && ` · ${o.store}`}
@@ -374,7 +377,7 @@ function orderColumns(selected: Set<number>, mark: (o: OrderRow) => void, severa
         </>
       ),
     },
-    { id: "state", name: "State", track: "minmax(100px,150px)", show: (o) => <State of={o} /> },
+    { id: "state", name: "State", card: "top", track: "minmax(100px,150px)", show: (o) => <State of={o} /> },
     {
       id: "suppliers",
       name: "Bought from",
@@ -390,6 +393,7 @@ function orderColumns(selected: Set<number>, mark: (o: OrderRow) => void, severa
     {
       id: "profit",
       name: "Profit now",
+      card: "bottom",
       track: "84px",
       align: "right",
       show: (o) =>

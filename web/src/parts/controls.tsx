@@ -27,7 +27,7 @@ export function Button({
   return (
     <button
       type="button"
-      className={`inline-flex min-h-7 items-center gap-1.5 rounded-md border px-3 py-1 font-semibold whitespace-nowrap disabled:cursor-not-allowed disabled:opacity-50 aria-disabled:cursor-not-allowed aria-disabled:opacity-50 ${tones[tone]} ${className}`}
+      className={`inline-flex min-h-7 items-center gap-1.5 rounded-md border px-3 py-1 font-semibold whitespace-nowrap max-md:whitespace-normal disabled:cursor-not-allowed disabled:opacity-50 aria-disabled:cursor-not-allowed aria-disabled:opacity-50 ${tones[tone]} ${className}`}
       {...rest}
       {...(!ready && { "aria-disabled": true, onClick: undefined })}
     />

@@ -18,8 +18,11 @@ export default function Drawer({
 }) {
   return (
     <Dialog.Root open={open} onOpenChange={onOpen}>
-      <Dialog.Trigger className="flex w-8 shrink-0 items-center justify-center border-l border-line bg-surface font-semibold [writing-mode:vertical-rl] hover:bg-sunk">
+      <Dialog.Trigger className="flex w-8 shrink-0 items-center justify-center border-l border-line bg-surface font-semibold [writing-mode:vertical-rl] hover:bg-sunk max-md:h-11 max-md:w-full max-md:border-t max-md:border-l-0 max-md:[writing-mode:horizontal-tb]">
         {label}
+        <span aria-hidden="true" className="ml-1 md:hidden">
+          ▴
+        </span>
       </Dialog.Trigger>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-30 bg-[rgb(11_18_26/0.45)]" />

@@ -35,8 +35,9 @@ export function Grid({
 }) {
   return (
     <div
-      className="flex min-h-0 grow flex-col"
+      className="flex min-h-0 grow flex-col max-md:shrink-0 max-md:basis-50"
       role="grid"
+      data-opens-sheet
       aria-label={label}
       aria-rowcount={count < 0 ? -1 : count + (heads ? 1 : 0)}
       aria-colcount={heads?.length}
@@ -46,7 +47,7 @@ export function Grid({
         <div
           role="row"
           aria-rowindex={1}
-          className={`${headClass} h-7 shrink-0 border-b border-line text-sm text-ink-2`}
+          className={`${headClass} h-7 shrink-0 border-b border-line text-sm text-ink-2 max-md:sr-only`}
           style={{ gridTemplateColumns: tracks }}
         >
           {heads.map((head, i) => (

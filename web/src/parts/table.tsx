@@ -10,6 +10,7 @@ import {
 import { Fragment, type ReactNode, type RefObject } from "react";
 import { cursorLook, Grid, GridRow } from "./grid";
 import { RowReach, useRow, useRows } from "./list";
+import { useNarrow } from "./room";
 
 /** What a cell may want to know besides its row. */
 type CellOf = { index: number; current: boolean };
@@ -27,10 +28,23 @@ export type Column<R extends object> = {
   align?: "right";
   /** Only where there is room, from 1280 px. */
   roomy?: boolean;
+  /**
+   * Where it stands in the card that a row is on a narrow screen: before it, in it, at its right, above or beneath, or in
+   * a line of its own. Without, it is in the sheet alone there.
+   */
+  card?: keyof typeof cards;
   className?: string;
   show: (row: R, cell: CellOf) => ReactNode;
   /** What rows are sorted by where its heading is pressed. */
   by?: (row: R) => number | string;
+};
+
+const cards = {
+  tick: "col-start-1 row-span-2",
+  what: "col-start-2 row-span-2",
+  top: "col-start-3 row-start-1 text-right",
+  bottom: "col-start-3 row-start-2 text-right",
+  line: "col-span-3 row-start-3",
 };
 
 const features = tableFeatures({
@@ -116,50 +130,56 @@ export function Table<R extends object>({
   if (order) order.current = table.rows.map((row) => row.original);
   let group = "";
   return (
-    <table className={`relative w-full text-left ${className}`} aria-label={label} role={cursor ? "grid" : undefined}>
-      <thead className="text-sm text-ink-2">
-        <tr>
-          {table.shown.map((c) => {
-            const sorted = c.leaf.getIsSorted();
+    <div className="max-md:overflow-x-auto">
+      <table className={`relative w-full text-left ${className}`} aria-label={label} role={cursor ? "grid" : undefined}>
+        <thead className="text-sm text-ink-2">
+          <tr>
+            {table.shown.map((c) => {
+              const sorted = c.leaf.getIsSorted();
+              return (
+                <th
+                  key={c.leaf.id}
+                  className={`py-1 font-normal! ${cellClass(c.column)}`}
+                  aria-sort={sorted ? sortedAs[sorted] : undefined}
+                >
+                  {heading(c)}
+                </th>
+              );
+            })}
+          </tr>
+        </thead>
+        <tbody>
+          {table.rows.map((row, index) => {
+            const of = groupOf?.(row.original) ?? "";
+            const begins = of !== group;
+            group = of;
             return (
-              <th
-                key={c.leaf.id}
-                className={`py-1 font-normal! ${cellClass(c.column)}`}
-                aria-sort={sorted ? sortedAs[sorted] : undefined}
-              >
-                {heading(c)}
-              </th>
+              <Fragment key={row.id}>
+                {begins && (
+                  <tr>
+                    <th
+                      colSpan={table.shown.length}
+                      scope="rowgroup"
+                      className="px-4 pt-5 pb-1 text-left font-semibold"
+                    >
+                      {of}
+                    </th>
+                  </tr>
+                )}
+                <Line
+                  row={row.original}
+                  index={index}
+                  current={cursor?.at === index}
+                  onPoint={cursor && index < (cursor.count ?? table.rows.length) ? () => cursor.set(index) : undefined}
+                  columns={table.shown}
+                  className={rowClass?.(row.original) ?? ""}
+                />
+              </Fragment>
             );
           })}
-        </tr>
-      </thead>
-      <tbody>
-        {table.rows.map((row, index) => {
-          const of = groupOf?.(row.original) ?? "";
-          const begins = of !== group;
-          group = of;
-          return (
-            <Fragment key={row.id}>
-              {begins && (
-                <tr>
-                  <th colSpan={table.shown.length} scope="rowgroup" className="px-4 pt-5 pb-1 text-left font-semibold">
-                    {of}
-                  </th>
-                </tr>
-              )}
-              <Line
-                row={row.original}
-                index={index}
-                current={cursor?.at === index}
-                onPoint={cursor && index < (cursor.count ?? table.rows.length) ? () => cursor.set(index) : undefined}
-                columns={table.shown}
-                className={rowClass?.(row.original) ?? ""}
-              />
-            </Fragment>
-          );
-        })}
-      </tbody>
-    </table>
+        </tbody>
+      </table>
+    </div>
   );
 }
 
@@ -206,6 +226,7 @@ export function LongTable<R extends object>({
   rowKey,
   label,
   rowHeight,
+  cardHeight = rowHeight,
   cursor,
 }: {
   rows: R[];
@@ -213,12 +234,17 @@ export function LongTable<R extends object>({
   rowKey: (row: R) => string | number;
   label: string;
   rowHeight: number;
+  /** That of the cards on a narrow screen, where it differs. */
+  cardHeight?: number;
   cursor: { at: number; set: (row: number) => void };
 }) {
   const table = useColumns(rows, columns, rowKey);
-  const { box, items, size } = useRows(rows.length, rowHeight, cursor.at);
-  const tracks = table.shown.map(({ column }) => column.track ?? "1fr").join(" ");
-  const grid = "grid items-center gap-x-4 px-4";
+  const narrow = useNarrow();
+  const height = narrow ? cardHeight : rowHeight;
+  const { box, items, size } = useRows(rows.length, height, cursor.at);
+  const shown = narrow ? table.shown.filter(({ column }) => column.card) : table.shown;
+  const tracks = narrow ? "auto minmax(0,1fr) auto" : shown.map(({ column }) => column.track ?? "1fr").join(" ");
+  const grid = narrow ? "grid content-center items-center gap-x-2 px-3" : "grid items-center gap-x-4 px-4";
   return (
     <Grid
       box={box}
@@ -227,7 +253,7 @@ export function LongTable<R extends object>({
       size={size}
       headClass={grid}
       tracks={tracks}
-      heads={table.shown.map((c) => ({
+      heads={shown.map((c) => ({
         words: heading(c),
         className: c.column.align === "right" ? "text-right" : undefined,
       }))}
@@ -241,17 +267,17 @@ export function LongTable<R extends object>({
             key={row.id}
             index={item.index}
             start={item.start}
-            height={rowHeight}
+            height={height}
             current={cell.current}
             onPoint={() => cursor.set(item.index)}
             className={grid}
             columns={tracks}
           >
-            {table.shown.map(({ column }) => (
+            {shown.map(({ column }) => (
               <span
                 role="gridcell"
                 key={column.id}
-                className={`min-w-0 ${column.align === "right" ? "text-right" : ""} ${column.className ?? ""}`}
+                className={`min-w-0 ${column.align === "right" ? "text-right" : ""} ${narrow && column.card ? cards[column.card] : ""} ${column.className ?? ""}`}
               >
                 {column.show(row.original, cell)}
               </span>

@@ -65,9 +65,9 @@ export default function ListPlace() {
   const readOnly = id !== undefined && !may("editor");
   const error = take.error?.message ?? looked.error;
   return (
-    <main className="flex min-h-0 grow">
+    <main className="flex min-h-0 grow max-md:flex-col">
       <DndContext sensors={sensors} onDragEnd={dropped}>
-        <div className="flex min-w-0 grow flex-col">
+        <div className="flex min-w-0 grow flex-col max-md:shrink-0">
           <About looked={looked} layout={layout} onChange={correct} />
           {layout.format !== "ubl" && <Chips layout={layout} />}
           <div className="min-h-0 grow overflow-auto" aria-busy={look.isPending}>

@@ -73,14 +73,14 @@ export function QuoteRequestForm() {
   return (
     <main className="min-h-0 grow overflow-auto">
       <form
-        className="mx-auto grid max-w-4xl grid-cols-[1fr_300px] gap-x-8 gap-y-4 p-6"
+        className="mx-auto grid max-w-4xl gap-x-8 *:min-w-0 md:grid-cols-[minmax(0,1fr)_300px] gap-y-4 p-6"
         onSubmit={(e) => {
           e.preventDefault();
           make.mutate();
         }}
         {...given}
       >
-        <h1 className="col-span-2 text-xl">Request quotes</h1>
+        <h1 className="text-xl md:col-span-2">Request quotes</h1>
         <div className="space-y-4">
           <Field
             label="What is wanted"
@@ -140,11 +140,11 @@ export function QuoteRequestForm() {
           />
         </div>
         {elsewhere && (
-          <p className="col-span-2 text-loss" role="alert">
+          <p className="text-loss md:col-span-2" role="alert">
             {make.error?.message}
           </p>
         )}
-        <div className="col-span-2 flex justify-end gap-2 border-t border-line pt-4">
+        <div className="flex justify-end gap-2 border-t border-line pt-4 md:col-span-2">
           <Button onClick={() => go("/sources/requests")}>Cancel</Button>
           <Button tone="main" type="submit" disabled={make.isPending || left.length === takers.length}>
             {make.isPending ? "Sending…" : "Ask for quotes"}

@@ -21,6 +21,7 @@ const columns: Column<Request>[] = [
   {
     id: "request",
     name: "What is wanted",
+    card: "what",
     show: (r) => (
       <>
         <span className="block truncate font-semibold">{r.words}</span>
@@ -65,7 +66,7 @@ export default function Requests() {
   ]);
   if (id === "new") return <QuoteRequestForm />;
   return (
-    <main className="flex min-h-0 grow">
+    <main className="flex min-h-0 grow max-md:flex-col">
       <div className="flex w-[300px] shrink-0 flex-col border-r border-line">
         <div className="flex items-center justify-between gap-2 px-4 py-3">
           <h1 className="text-xl">Requests</h1>

@@ -51,11 +51,11 @@ export default function Sources() {
       : []),
   ]);
   return (
-    <main className="flex min-h-0 grow">
-      <div className="flex min-w-0 grow flex-col">
-        <div className="flex items-center justify-between px-4 py-3">
+    <main className="flex min-h-0 grow max-md:flex-col">
+      <div className="flex min-w-0 grow flex-col max-md:shrink-0">
+        <div className="flex flex-wrap items-center justify-between gap-2 px-4 py-3">
           <h1 className="text-xl">Sources</h1>
-          <div className="flex gap-2">
+          <div className="flex flex-wrap gap-2">
             <Button onClick={() => go("/sources/requests")}>Requests</Button>
             {may("editor") && <Button onClick={() => setPasting(true)}>Paste links</Button>}
             {may("owner") && (
@@ -91,6 +91,7 @@ export default function Sources() {
             rowKey={(source) => source.id}
             label="Sources"
             rowHeight={rowHeight}
+            cardHeight={96}
             cursor={{ at: cursor, set: setCursor }}
           />
         )}
@@ -134,6 +135,7 @@ const columns: Column<Source>[] = [
   {
     id: "source",
     name: "Source",
+    card: "what",
     track: "minmax(160px,1fr)",
     show: (source) => (
       <>
@@ -145,6 +147,7 @@ const columns: Column<Source>[] = [
   {
     id: "offers",
     name: "Offers",
+    card: "top",
     track: "110px",
     align: "right",
     show: (source) => (
@@ -156,6 +159,7 @@ const columns: Column<Source>[] = [
   {
     id: "refreshed",
     name: "Refreshed",
+    card: "bottom",
     track: "130px",
     className: "text-ink-2",
     show: (source) => ago(source.imports.find((x) => x.state === "finished")?.finished_at),
@@ -163,6 +167,7 @@ const columns: Column<Source>[] = [
   {
     id: "health",
     name: "Health",
+    card: "line",
     track: "minmax(180px,1.4fr)",
     show: (source) => (
       <span className="line-clamp-2">

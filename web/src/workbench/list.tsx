@@ -51,7 +51,7 @@ export function DraftList({
     if (last >= list.length - 20) more?.();
   }, [last, list.length, more]);
   return (
-    <div className="flex w-[264px] shrink-0 flex-col border-r border-line bg-sunk">
+    <div className="flex w-[264px] shrink-0 flex-col border-r border-line bg-sunk max-md:w-full max-md:grow max-md:border-r-0">
       {children}
       <div className="flex h-9 items-center justify-between border-b border-line pr-3 pl-1">
         <span className="flex items-center">

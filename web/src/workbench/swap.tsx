@@ -102,7 +102,7 @@ export default function Swap() {
           </p>
         )}
       </div>
-      <div className="flex items-center gap-3 border-t border-line bg-surface px-4 py-2">
+      <div className="flex flex-wrap items-center gap-3 border-t border-line bg-surface px-4 py-2">
         <Button tone="main" disabled={!ready} onClick={() => swap.mutate()}>
           Swap the supplier
         </Button>

@@ -105,7 +105,7 @@ export default function TableView() {
             One at a time
           </Link>
         </div>
-        <div className="flex h-10 shrink-0 items-center gap-2 border-b border-line px-3">
+        <div className="flex min-h-10 shrink-0 flex-wrap items-center gap-2 border-b border-line px-3">
           <b>
             {total < 0
               ? `${drafts.length} drafts and more`
@@ -350,7 +350,7 @@ function Sheet({
         aria-rowcount={lines.length + 1}
         aria-colcount={columns.length + 1}
         aria-multiselectable
-        className="min-h-0 grow overflow-auto"
+        className="min-h-0 grow overflow-auto max-md:shrink-0 max-md:basis-50"
       >
         <div
           role="row"

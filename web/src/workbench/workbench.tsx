@@ -1,6 +1,6 @@
 import { useInfiniteQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import type { Draft, Problem } from "../api/client";
 import { type Away, useAway } from "../api/connection";
 import { useSession } from "../frame/session";
@@ -9,6 +9,7 @@ import { Fields } from "../parts/fields";
 import { useKept } from "../parts/kept";
 import { useKeys } from "../parts/keys";
 import { movedByKey } from "../parts/list";
+import { useNarrow } from "../parts/room";
 import { type Dialog, Dialogs } from "./dialogs";
 import { useDraft } from "./draft";
 import { Editor } from "./editor";
@@ -39,6 +40,7 @@ export default function Workbench() {
   const [dialog, setDialog] = useState<Dialog>();
   const { read, draft, edit, undo, redo, edits, saving } = useDraft(wanted || (here?.id ?? 0));
   const away = useAway();
+  const narrow = useNarrow(); // the list and a draft are two views then
 
   const move = (by: number) => {
     const next = list[at < 0 ? 0 : Math.max(0, Math.min(at + by, list.length - 1))];
@@ -102,34 +104,44 @@ export default function Workbench() {
   if (drafts.data && list.length === 0 && !asked && aside === 0) return <NoDrafts />;
   return (
     <Fields value={fields}>
-      <main className="flex min-h-0 grow">
+      <main className="flex min-h-0 grow max-md:flex-col">
         <h1 className="sr-only">Workbench</h1>
-        <DraftList
-          list={list}
-          total={total}
-          more={more}
-          at={at}
-          selected={selected}
-          onSelect={mark}
-          onSelectAll={(all) => void selectAll(all)}
-          onPoint={(id) => go(to(id))}
-          aside={aside}
-          table={{ pathname: "/workbench/table", search }}
-          onDrag={may("editor") ? (id) => (selected.has(id) ? ids : [id]) : undefined}
-        >
-          <FilterSentence filter={filter} change={change} />
-          <TrayStrip
-            filter={filter}
-            change={change}
-            readOnly={!may("editor")}
-            onManage={() => setDialog({ of: "trays" })}
-          />
-        </DraftList>
+        {narrow && wanted > 0 && (
+          <Link
+            to={{ pathname: "/workbench", search }}
+            className="flex min-h-11 shrink-0 items-center px-4 font-semibold"
+          >
+            ‹ All drafts
+          </Link>
+        )}
+        {!(narrow && wanted > 0) && (
+          <DraftList
+            list={list}
+            total={total}
+            more={more}
+            at={at}
+            selected={selected}
+            onSelect={mark}
+            onSelectAll={(all) => void selectAll(all)}
+            onPoint={(id) => go(to(id))}
+            aside={aside}
+            table={{ pathname: "/workbench/table", search }}
+            onDrag={may("editor") ? (id) => (selected.has(id) ? ids : [id]) : undefined}
+          >
+            <FilterSentence filter={filter} change={change} />
+            <TrayStrip
+              filter={filter}
+              change={change}
+              readOnly={!may("editor")}
+              onManage={() => setDialog({ of: "trays" })}
+            />
+          </DraftList>
+        )}
         {read.error && !draft ? (
           <NotRead error={read.error} id={wanted} onAgain={() => void read.refetch()} />
         ) : (
           draft &&
-          (wanted || here) && (
+          (narrow ? wanted : wanted || here) && (
             <>
               {draft.discarded ? (
                 <Discarded draft={draft} onBack={may("editor") ? () => edit({ bring_back: true }) : undefined} />
