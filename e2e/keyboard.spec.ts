@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { connectStore, pointed, rowsOf, signIn, takeFresh } from "./world";
+import { accessible, connectStore, pointed, rowsOf, signIn, takeFresh } from "./world";
 
 // The main path without a mouse: nothing here clicks or points.
 test("from the Catalog to the storefront by keyboard alone", async ({ page }) => {
@@ -137,15 +137,71 @@ test("where there is no room beside, the sheet is a drawer that gives the focus 
   const strip = page.getByRole("button", { name: "Before publishing" });
   await strip.waitFor();
   await strip.focus();
-  await page.keyboard.press("d");
+  await page.keyboard.press("Enter");
   const drawer = page.getByRole("dialog", { name: "Before publishing" });
   await expect(drawer.getByRole("button", { name: /^Publish this/ })).toBeVisible();
   await page.keyboard.press("Escape");
   await expect(strip).toBeFocused();
   await page.goto("/catalog?words=mug");
   await rowsOf(page).first().waitFor();
-  await page.getByRole("button", { name: "Offer", exact: true }).click();
+  await page.keyboard.press("d");
   await expect(page.getByRole("dialog", { name: "Offer" }).getByRole("heading", { level: 2 }).nth(1)).toContainText(
     /mug/i,
   );
+});
+
+test("letters act as each member wants, and F6 goes from part to part", async ({ page }) => {
+  await signIn(page);
+  await connectStore(page);
+  await page.goto("/catalog?words=mug");
+  await rowsOf(page).nth(2).waitFor();
+  const cursor = () => pointed(page).getAttribute("aria-rowindex");
+  const first = await cursor();
+  await page.keyboard.press("j");
+  await expect.poll(cursor).not.toBe(first);
+  // Who came to a button by key means that button.
+  await page.keyboard.press("F6");
+  await expect(page.getByRole("region", { name: "Offer" })).toBeFocused();
+  await page.keyboard.press("Tab");
+  const second = await cursor();
+  await page.keyboard.press("j");
+  expect(await cursor()).toBe(second);
+  await page.keyboard.press("F6");
+  await expect(page.locator("header :focus")).toHaveCount(1);
+  await page.keyboard.press("F6");
+  await expect(pointed(page)).toBeFocused();
+  await page.keyboard.press("Shift+F6");
+  await expect(page.locator("header :focus")).toHaveCount(1);
+  await page.goto("/catalog?words=mug");
+  await rowsOf(page).nth(2).waitFor();
+  await page.keyboard.press("Tab");
+  await page.keyboard.press("Enter");
+  await expect(pointed(page)).toBeFocused();
+
+  const choose = async (way: string) => {
+    await page.getByRole("button", { name: /all keys/ }).click();
+    await accessible(page)("the keys that work here");
+    await page.getByRole("radio", { name: way }).check();
+    await page.keyboard.press("Escape");
+    await pointed(page).click();
+  };
+  await choose("with Alt alone");
+  await expect(page.getByRole("contentinfo")).toContainText("Alt J");
+  const before = await cursor();
+  await page.keyboard.press("j");
+  expect(await cursor()).toBe(before);
+  await page.keyboard.press("Alt+j");
+  await expect.poll(cursor).not.toBe(before);
+  await choose("not at all");
+  const now = await cursor();
+  await page.keyboard.press("j");
+  await page.keyboard.press("Alt+j");
+  expect(await cursor()).toBe(now);
+  await page.keyboard.press("ArrowDown");
+  await expect.poll(cursor).not.toBe(now);
+  await page.reload();
+  await expect(page.getByRole("contentinfo")).not.toContainText("next offer");
+  await choose("Letters act by themselves");
+  await page.keyboard.press("k");
+  await expect.poll(cursor).not.toBeNull();
 });

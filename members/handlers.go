@@ -30,8 +30,9 @@ func (s *Service) signIn(ctx context.Context, email, password string, where Wher
 	}
 	var hash string
 	var epoch int
-	err = s.Pool.QueryRow(ctx, `select id, email, name, role, password_hash, session_epoch from member
-		where lower(email) = $1 and disabled_at is null`, email).Scan(&m.ID, &m.Email, &m.Name, &m.Role, &hash, &epoch)
+	err = s.Pool.QueryRow(ctx, `select id, email, name, role, letter_keys, password_hash, session_epoch
+		from member where lower(email) = $1 and disabled_at is null`, email).Scan(&m.ID, &m.Email, &m.Name, &m.Role,
+		&m.LetterKeys, &hash, &epoch)
 	if database.Missing(err) {
 		hash = noHash
 	} else if err != nil {
@@ -201,8 +202,8 @@ func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.OrderHandler, http.MethodGet, "/api/me", "me", "Who is signed in",
 		func(ctx context.Context, _ *apikit.None) (*apikit.Body[Member], error) {
 			var m Member
-			err := s.Pool.QueryRow(ctx, `select id, email, name from member
-			where id = $1`, access.Who(ctx).MemberID).Scan(&m.ID, &m.Email, &m.Name)
+			err := s.Pool.QueryRow(ctx, `select id, email, name, letter_keys from member
+			where id = $1`, access.Who(ctx).MemberID).Scan(&m.ID, &m.Email, &m.Name, &m.LetterKeys)
 			m.Role = access.Who(ctx).Role
 			return apikit.OK(m, err)
 		})
@@ -227,7 +228,7 @@ func (s *Service) Register(a *apikit.API) {
 			if err != nil {
 				return nil, err
 			}
-			return apikit.OK(Member{id, b.Email, b.Name, b.Role, false},
+			return apikit.OK(Member{id, b.Email, b.Name, b.Role, false, "plain"},
 				Audit(ctx, s.Pool, "added member", b.Email, nil, map[string]string{"role": string(b.Role)}))
 		})
 	apikit.Register(a, access.Owner, http.MethodPatch, "/api/members/{id}", "changeMember",
@@ -252,6 +253,16 @@ func (s *Service) Register(a *apikit.API) {
 	apikit.Register(a, access.Owner, http.MethodPost, "/api/members/{id}/sign-out", "signMemberOut",
 		"End all sessions of a member", func(ctx context.Context, in *apikit.ByID) (*apikit.None, error) {
 			return nil, s.SignOutEverywhere(ctx, in.ID)
+		})
+	apikit.Register(a, access.OrderHandler, http.MethodPut, "/api/me/letter-keys", "setLetterKeys",
+		"Say whether single letters act as keys for you", func(ctx context.Context, in *struct {
+			Body struct {
+				LetterKeys string `json:"letter_keys" enum:"plain,alt,off"`
+			}
+		}) (*apikit.None, error) {
+			_, err := s.Pool.Exec(ctx, `update member set letter_keys = $2 where id = $1`, access.Who(ctx).MemberID,
+				in.Body.LetterKeys)
+			return nil, err
 		})
 	apikit.Register(a, access.OrderHandler, http.MethodPost, "/api/me/password", "changePassword",
 		"Change your password; other sessions end", func(ctx context.Context, in *struct {

@@ -82,9 +82,11 @@ type Member struct {
 	Role  access.Role `json:"role" enum:"owner,editor,fulfiller,order_handler"`
 	// Disabled members cannot sign in.
 	Disabled bool `json:"disabled"`
+	// LetterKeys is whether single letters act as keys: by themselves, with Alt alone, or not at all.
+	LetterKeys string `json:"letter_keys" enum:"plain,alt,off"`
 }
 
-const memberColumns = `select id, email, name, role, disabled_at is not null from member`
+const memberColumns = `select id, email, name, role, disabled_at is not null, letter_keys from member`
 
 // strong refuses passwords that are too short or too long to be hashed.
 func strong(password string) error {

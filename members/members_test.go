@@ -36,6 +36,26 @@ func TestSigningInAndOut(t *testing.T) {
 	again.Must("GET", "/api/me", nil, nil) // another browser's session goes on
 }
 
+func TestLetterKeysAreKeptForEachMember(t *testing.T) {
+	w := testkit.Start(t)
+	if _, err := w.App.Members.Add(t.Context(), "new@example.com", "New", access.OrderHandler,
+		"another long password"); err != nil {
+		t.Fatal(err)
+	}
+	other := w.SignIn("new@example.com", "another long password")
+	other.Must("PUT", "/api/me/letter-keys", map[string]string{"letter_keys": "alt"}, nil)
+	if problem := other.Ask("PUT", "/api/me/letter-keys", map[string]string{"letter_keys": "sometimes"},
+		nil); problem == nil || problem.Status != 422 {
+		t.Errorf("%+v", problem)
+	}
+	for person, want := range map[*testkit.Person]string{other: "alt", w.Owner: "plain"} {
+		var me members.Member
+		if person.Must("GET", "/api/me", nil, &me); me.LetterKeys != want {
+			t.Errorf("%+v", me)
+		}
+	}
+}
+
 func TestPasswordsAndSessionsAreNotStoredOpenly(t *testing.T) {
 	w := testkit.Start(t)
 	if _, err := w.App.Members.Add(t.Context(), "new@example.com", "New", access.Editor,

@@ -14,7 +14,8 @@ import { KeyLine } from "./frame/keyline";
 import { SessionProvider, useMe, useSession } from "./frame/session";
 import { useTheme } from "./frame/theme";
 import { Button, Notice } from "./parts/controls";
-import { useKeys } from "./parts/keys";
+import { setLetterKeys, useKeys } from "./parts/keys";
+import { nextPart, toWork } from "./parts/parts";
 import { SayingProvider } from "./parts/toast";
 
 const loadCommands = () => import("./frame/commands");
@@ -45,6 +46,8 @@ function Frame() {
   const { may } = useSession();
   const { pathname } = useLocation();
   const [commands, setCommands] = useState(false);
+  const { member } = useSession();
+  setLetterKeys(member.letter_keys); // before what shows keys is drawn
   useTitle();
   useStoreInAddress();
   useEffect(() => {
@@ -59,12 +62,21 @@ function Frame() {
       run: () => go(s.to),
       everywhere: true,
     })),
+    { keys: ["F6"], label: "next part of the screen", run: () => nextPart(1), whileTyping: true, everywhere: true },
+    { keys: ["shift+F6"], label: "", run: () => nextPart(-1), whileTyping: true },
     { keys: ["ctrl+k"], label: "find anything", run: () => setCommands(true), whileTyping: true, everywhere: true },
   ]);
   // Who works on orders alone is nowhere else.
   if (!may("fulfiller") && !/^\/(orders|members)/.test(pathname)) return <Navigate to="/orders" replace />;
   return (
     <div className="flex h-full flex-col">
+      <button
+        type="button"
+        className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:m-2 focus:rounded-md focus:bg-surface focus:px-3 focus:py-2"
+        onClick={() => toWork()}
+      >
+        Skip to the work
+      </button>
       <Header />
       <Suspense fallback={<main className="grow" />}>
         <Outlet />

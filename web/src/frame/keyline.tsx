@@ -1,18 +1,22 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { api, ask, type Problem } from "../api/client";
 import { useAway } from "../api/connection";
 import { Dialog, Key } from "../parts/controls";
-import { keyName, useKeys, useShownKeys } from "../parts/keys";
+import { keyName, type LetterKeys, useKeys, useShownKeys } from "../parts/keys";
+import { Radios } from "../parts/radios";
 import { dayName } from "../parts/time";
+import { useSay } from "../parts/toast";
 import { ratesQuery } from "../store/queries";
 import { editsWait, usePending } from "../workbench/pending";
+import { meQuery } from "./queries";
 import { useSession } from "./session";
 
 /** KeyLine is the thin line at the bottom: the keys that work here now, and the state. */
 export function KeyLine() {
   const keys = useShownKeys();
   const [all, setAll] = useState(false);
-  const { store, may } = useSession();
+  const { store, may, member } = useSession();
   const rates = useQuery({ ...ratesQuery(store?.id ?? 0), staleTime: 600_000, enabled: may("fulfiller") });
   const away = useAway();
   const waiting = usePending().edits.filter((p) => away && !p.refused).length;
@@ -47,7 +51,7 @@ export function KeyLine() {
           onClick={() => setAll(true)}
           className="flex min-h-6 items-center gap-1 whitespace-nowrap"
         >
-          <Key>?</Key> all keys
+          {member.letter_keys !== "off" && <Key>{keyName("?")}</Key>} all keys
         </button>
       </span>
       <span
@@ -80,7 +84,40 @@ export function KeyLine() {
             </div>
           ))}
         </dl>
+        <LetterKeysChoice />
       </Dialog>
     </footer>
+  );
+}
+
+const ways = [
+  ["plain", "Letters act by themselves"],
+  ["alt", "with Alt alone"],
+  ["off", "not at all"],
+] as const;
+
+/** LetterKeysChoice says whether single letters act as keys, for whoever is signed in. */
+function LetterKeysChoice() {
+  const { member } = useSession();
+  const client = useQueryClient();
+  const say = useSay();
+  const set = useMutation<unknown, Problem, LetterKeys>({
+    mutationFn: (to) => ask(api.PUT("/api/me/letter-keys", { body: { letter_keys: to } })),
+    onSuccess: (_, to) => client.setQueryData(meQuery.queryKey, { ...member, letter_keys: to }),
+    onError: (error) => say(error.message, true),
+  });
+  return (
+    <section className="mt-5 border-t border-line pt-3" aria-label="Letters as keys">
+      <Radios
+        label="Letters as keys"
+        ways={ways}
+        value={set.isPending ? set.variables : member.letter_keys}
+        onChange={(to) => set.mutate(to)}
+      />
+      <p className="text-sm text-ink-2">
+        Voice input and a slip of the hand press letters unasked. Ctrl and a letter, the arrows and Escape act always;
+        F6 goes from part to part.
+      </p>
+    </section>
   );
 }

@@ -21,6 +21,18 @@ const listeners = new Set<() => void>();
 let pending = "";
 let pendingUntil = 0;
 
+/** LetterKeys are whether single letters act: by themselves, with Alt alone, or not at all. */
+export type LetterKeys = "plain" | "alt" | "off";
+let letters: LetterKeys = "plain";
+
+/** setLetterKeys says how single letters act from now on, WCAG 2.1.4. */
+export function setLetterKeys(to: LetterKeys) {
+  letters = to;
+}
+
+/** letter is a key that is a character by itself, with Shift perhaps, the first of a sequence too. */
+const letter = (key: string) => /^(shift\+)?.$/u.test(key) && key !== " ";
+
 function changed() {
   const named = layers.flatMap((layer) => layer.bindings).filter((b) => b.label !== "");
   shown = [...named.filter((b) => !b.everywhere), ...named.filter((b) => b.everywhere)];
@@ -46,13 +58,25 @@ function pressed(event: KeyboardEvent): string {
   return `${event.ctrlKey || event.metaKey ? "ctrl+" : ""}${event.altKey ? "alt+" : ""}${shift}${key}`;
 }
 
+/** meant is the key that was meant: with Alt where letters need it, and none where they are off. */
+function meant(key: string, target: EventTarget | null): string | undefined {
+  if (letters === "alt" && key.startsWith("alt+") && letter(key.slice(4))) return key.slice(4);
+  if (!letter(key)) return key;
+  if (letters !== "plain") return undefined;
+  if (/^[0-9]$/.test(key)) return key; // they lead from field to field, of which some are buttons
+  // Who came to a link or button by key means that; where the pointer left the focus, letters act on.
+  const control = target instanceof Element ? target.closest("a,button,[role=button],summary") : null;
+  return control?.matches(":focus-visible") ? undefined : key;
+}
+
 /** onKey finds the newest layer's binding for a key, unless a dialog or menu has the keyboard. */
 function onKey(event: KeyboardEvent) {
   if (event.defaultPrevented || event.isComposing) return;
   const target = event.target;
   const inOverlay = target instanceof Element && target.closest("[role=dialog],[role=menu],[role=listbox]");
   if (inOverlay) return;
-  const key = pressed(event);
+  const key = meant(pressed(event), target);
+  if (key === undefined) return;
   // Enter and Space belong to the control that has the focus.
   if (
     (key === "Enter" || key === " ") &&
@@ -109,7 +133,7 @@ export function useShownKeys(): Binding[] {
       return () => listeners.delete(tell);
     },
     () => shown,
-  );
+  ).filter((b) => letters !== "off" || b.keys.some((k) => !letter(k.split(" ")[0] ?? "")));
 }
 
 const names: Record<string, string> = {
@@ -122,7 +146,8 @@ const names: Record<string, string> = {
 };
 
 /** keyName writes a key as it stands on a keyboard. */
-export function keyName(key: string): string {
+export function keyName(of: string): string {
+  const key = letters === "alt" && letter(of.split(" ")[0] ?? "") ? `alt+${of}` : of;
   return key
     .split(" ")
     .map((part) =>

@@ -34,7 +34,12 @@ export function Sheet({
   }, [room]);
   if (room)
     return (
-      <section aria-label={label} tabIndex={0} className={`${look} shrink-0 overflow-auto border-l border-line p-4`}>
+      <section
+        aria-label={label}
+        data-part="sheet"
+        tabIndex={0}
+        className={`${look} shrink-0 overflow-auto border-l border-line p-4`}
+      >
         {children}
       </section>
     );

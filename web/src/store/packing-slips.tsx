@@ -49,19 +49,20 @@ function Form({ store, now }: { store: Store; now: View }) {
     },
     onSuccess: kept,
   });
+  const shown = { ...now, ...(set.isPending ? set.variables : {}) };
   const names = new Intl.DisplayNames(["en"], { type: "language" });
   return (
     <section className="mt-3 space-y-2 border-t border-line pt-3" aria-label={`Packing slips of ${store.name}`}>
       <h3 className="font-semibold">Packing slips</h3>
       <p className="text-sm text-ink-2">With the shop's name, no price and no supplier.</p>
-      <Radios label="Paper" ways={papers} value={now.paper} onChange={(paper) => set.mutate({ paper })} />
+      <Radios label="Paper" ways={papers} value={shown.paper} onChange={(paper) => set.mutate({ paper })} />
       <label htmlFor={`${id}-language`} className="block font-semibold">
         Language of the slips
       </label>
       <select
         id={`${id}-language`}
         className="rounded-md border border-line-2 bg-surface px-2.5 py-1.5"
-        value={now.language}
+        value={shown.language}
         onChange={(e) => set.mutate({ language: e.target.value })}
       >
         {now.languages.map((tag) => (
@@ -81,7 +82,7 @@ function Form({ store, now }: { store: Store; now: View }) {
         onChange={(e) => setWords(e.target.value)}
         onBlur={() => words.trim() !== now.words && set.mutate({ words })}
       />
-      <Check checked={now.sends} onChange={(sends) => set.mutate({ sends })}>
+      <Check checked={shown.sends} onChange={(sends) => set.mutate({ sends })}>
         Send it with each purchase, where the source takes documents
       </Check>
       <p className="flex flex-wrap gap-2">
