@@ -156,7 +156,7 @@ test("members are shut out, and sign in again with what an owner set", async ({ 
   await expect(page.getByRole("listitem").filter({ hasText: "Wanda" })).toContainText("disabled");
   await other.reload();
   await expect(other.getByRole("button", { name: "Sign in" })).toBeVisible();
-  await page.getByRole("button", { name: "Let Wanda sign in again" }).click();
+  await page.getByRole("button", { name: "Let sign in again: Wanda" }).click();
   await page.getByRole("button", { name: "Set a password for Wanda" }).click();
   await page.getByRole("textbox", { name: "New password" }).fill("rain-and-bicycle");
   await page.getByRole("button", { name: "Set the password" }).click();

@@ -122,7 +122,7 @@ test("screenshots", async ({ page }) => {
   await rules(page, first);
   await page.goto(`/workbench/${first}`);
   await page
-    .getByRole("button", { name: /^How the price of/ })
+    .getByRole("button", { name: /how the price of/ })
     .first()
     .click();
   await shot("trace");

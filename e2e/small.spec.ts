@@ -1,7 +1,7 @@
 import { expect, type Page, test } from "@playwright/test";
 import { accessible, api, connectStore, fresh, rowsOf, signIn } from "./world";
 
-// Small screens, and large ones under zoom: 1280 x 800 at 200 % has 640 x 400, at 400 % 320 x 200 and more of CSS pixels.
+// Small screens, and large ones under zoom: 1280 x 800 at 200 % has 640 x 400 CSS pixels, 320 x 256 is 400 % of 1280.
 
 const sizes = [
   { width: 640, height: 400 },
@@ -95,4 +95,26 @@ test("on a phone a menu leads on, a tap opens the sheet, and a draft is a view o
   await page.goto(`/workbench/${draft}`);
   await page.getByRole("button", { name: /^Before publishing/ }).click();
   await expect(page.getByRole("dialog").getByRole("button", { name: /^Publish/ })).toBeVisible();
+});
+
+test("where the system chooses the colours, cursor, station and readiness are still seen", async ({ page }) => {
+  await draftOf(page);
+  await page.emulateMedia({ forcedColors: "active" });
+  await page.goto("/workbench");
+  const outline = (of: string) =>
+    page
+      .locator(of)
+      .first()
+      .evaluate((e) => {
+        const { outlineStyle, outlineWidth } = getComputedStyle(e);
+        return `${outlineWidth} ${outlineStyle}`;
+      });
+  await expect(page.locator("[data-cursor]")).toBeVisible();
+  expect(await outline("[data-cursor]")).toBe("2px solid");
+  expect(await outline("nav a[aria-current=page]")).toBe("2px solid");
+  const kept = await page
+    .locator("[data-mark] > span")
+    .first()
+    .evaluate((e) => getComputedStyle(e).forcedColorAdjust);
+  expect(kept).toBe("none");
 });

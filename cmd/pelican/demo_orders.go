@@ -74,7 +74,7 @@ func (o *demoOwner) until(what string, done func() (bool, error)) error {
 	return fmt.Errorf("waited in vain: %s", what)
 }
 
-// soldAtFirst is how many offers the demo's second store sells from the start, and boughtAtFirst how many orders it has.
+// soldAtFirst is how many offers the demo's second store sells from the start, boughtAtFirst how many orders it has.
 const soldAtFirst, boughtAtFirst = 6, 8
 
 // startOrders connects the demo's second store, sells a few things in it, and leaves orders of customers in different

@@ -400,15 +400,15 @@ function Decide({ of: o, acts: { say, buy, buyable } }: { of: Alternative; acts:
   return (
     <div className="flex flex-col items-start">
       {buy && buyable.has(o) && (
-        <Button onClick={() => buy(o)} aria-label={`Buy the draft from ${o.supplier} instead`}>
+        <Button onClick={() => buy(o)} aria-label={`Buy here, from ${o.supplier}`}>
           Buy here
         </Button>
       )}
-      <Button tone="quiet" onClick={() => say(o, "other")} aria-label={`${o.title} of ${o.supplier} is not the same`}>
+      <Button tone="quiet" onClick={() => say(o, "other")} aria-label={`Not the same: ${o.title} of ${o.supplier}`}>
         Not the same
       </Button>
       {o.decision !== "same" && o.strength < 90 && (
-        <Button tone="quiet" onClick={() => say(o, "same")} aria-label={`${o.title} of ${o.supplier} is the same`}>
+        <Button tone="quiet" onClick={() => say(o, "same")} aria-label={`The same: ${o.title} of ${o.supplier}`}>
           The same
         </Button>
       )}

@@ -502,7 +502,7 @@ const OfferRow = memo(function OfferRow({
                     offer={offer.id}
                     variant={offer.priced_id}
                     store={store}
-                    label={`How the price of ${offer.title} came about`}
+                    label={`how the price of ${offer.title} came about`}
                   >
                     <Money of={offer.ladder.price} className="text-ink" />
                   </OfferTrace>

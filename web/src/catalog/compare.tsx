@@ -171,7 +171,7 @@ export default function Compare() {
                   </span>
                   <span className="mt-1 flex flex-wrap gap-1">
                     {may("editor") && <Button onClick={() => take.mutate(o)}>Take</Button>}
-                    <Button tone="quiet" aria-label={`Leave ${o.title} out`} onClick={() => without(o.id)}>
+                    <Button tone="quiet" aria-label={`Leave out ${o.title}`} onClick={() => without(o.id)}>
                       Leave out
                     </Button>
                   </span>

@@ -260,7 +260,7 @@ function Earning({ offer }: { offer: OfferSheet }) {
       </div>
       <div className={row}>
         <span>Price by your markup</span>
-        <Trace steps={offer.trace} label="How the price came about">
+        <Trace steps={offer.trace} label="how the price came about">
           <Money of={ladder.price} className="font-semibold" />
         </Trace>
       </div>

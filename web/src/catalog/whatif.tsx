@@ -95,7 +95,7 @@ export function WhatIf({ offer, onTake }: { offer: OfferSheet; onTake: (() => vo
               Profit · margin {percent(at.margin)}
               {num(at.tax) > 0 && " of the price without tax"}
             </span>
-            <Trace steps={at.trace} label="How the supposed figures came about">
+            <Trace steps={at.trace} label="how the supposed figures came about">
               <Money of={at.profit} signed className="font-bold" />
             </Trace>
           </div>

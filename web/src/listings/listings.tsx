@@ -321,7 +321,7 @@ function Title({ of: l }: { of: Listing }) {
 function Prices({ of: l }: { of: Listing }) {
   return (
     <>
-      <Trace steps={l.trace} label={`How the price of ${l.title} came about`}>
+      <Trace steps={l.trace} label={`how the price of ${l.title} came about`}>
         <Money of={l.lowest} />
       </Trace>
       {l.highest.value !== l.lowest.value && (

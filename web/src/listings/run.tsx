@@ -352,7 +352,7 @@ function itemColumns(run: Run, onRetry: ((item: Item) => void) | undefined): Col
             <>
               {" "}
               ·{" "}
-              <Trace steps={item.trace} label={`How the price of ${item.title} came about`}>
+              <Trace steps={item.trace} label={`how the price of ${item.title} came about`}>
                 <Money of={item.price} className="font-normal" />
               </Trace>
             </>
@@ -403,7 +403,7 @@ function Next({ item, onRetry }: { item: Item; onRetry: (() => void) | undefined
         </RowLink>
       )}
       {needs(item) && onRetry && (
-        <RowButton onClick={onRetry} aria-label={`Try ${item.title} again`}>
+        <RowButton onClick={onRetry} aria-label={`Try again: ${item.title}`}>
           try again
         </RowButton>
       )}

@@ -162,7 +162,7 @@ function MemberRow({ member: m }: { member: Member }) {
           tone="quiet"
           onClick={() => signOut.mutate()}
           disabled={signOut.isPending}
-          aria-label={`Sign ${m.name} out everywhere`}
+          aria-label={`Sign out everywhere: ${m.name}`}
         >
           Sign out everywhere
         </Button>
@@ -170,7 +170,7 @@ function MemberRow({ member: m }: { member: Member }) {
           <Button
             tone="quiet"
             onClick={() => change.mutate({ disabled: false })}
-            aria-label={`Let ${m.name} sign in again`}
+            aria-label={`Let sign in again: ${m.name}`}
           >
             Let sign in again
           </Button>

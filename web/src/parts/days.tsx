@@ -29,15 +29,19 @@ export function DayRuler({ days, width = 104 }: { days: Days; width?: number }) 
         fill={late ? "var(--loss)" : "var(--profit)"}
       />
       {days.promise > 0 && (
-        <line
-          x1={x(days.promise)}
-          x2={x(days.promise)}
-          y1="1"
-          y2="17"
-          stroke="var(--beak)"
-          strokeWidth="1.5"
-          strokeDasharray="2.5 2"
-        />
+        <>
+          {/* Its own ground, also where it crosses the days. */}
+          <line x1={x(days.promise)} x2={x(days.promise)} y1="1" y2="17" stroke="var(--surface)" strokeWidth="4.5" />
+          <line
+            x1={x(days.promise)}
+            x2={x(days.promise)}
+            y1="1"
+            y2="17"
+            stroke="var(--beak)"
+            strokeWidth="1.5"
+            strokeDasharray="2.5 2"
+          />
+        </>
       )}
     </svg>
   );

@@ -45,7 +45,7 @@ export function PriceLadder({ ladder, top, width = 160 }: { ladder: Ladder; top:
         </defs>
       )}
       {bars.map((bar) => (
-        <rect key={bar.fill} x={bar.x} y={6} width={bar.w} height={11} fill={bar.fill} />
+        <rect key={bar.fill} x={bar.x} y={6} width={Math.max(0, bar.w - 1)} height={11} fill={bar.fill} />
       ))}
       {lost ? (
         <rect x={x(price)} y={6} width={Math.max(2, x(at) - x(price))} height={11} fill="url(#hatch)" />

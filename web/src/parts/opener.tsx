@@ -17,7 +17,8 @@ export function Opener({
   children,
 }: {
   words: ReactNode;
-  label: string;
+  /** Its name, where that is more than its words. */
+  label?: string | undefined;
   className: string;
   panelLabel: string;
   panelClass: string;

@@ -8,7 +8,7 @@ function within(element: Element): HTMLElement | null {
   );
 }
 
-/** parts are those of the screen in the order of reading: the header, the list or what stands in its place, the sheet. */
+/** parts are those of the screen, in the order of reading: the header, the list or what stands there, the sheet. */
 function parts(): Element[] {
   const main = document.querySelector("main");
   const list = main?.querySelector("[role=grid]");

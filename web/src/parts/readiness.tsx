@@ -8,7 +8,7 @@ const names: Record<string, string> = { done: "done", needs_you: "needs you", em
 export function ReadinessMarks({ report }: { report: Report }) {
   const words = areas.map((area) => `${area} ${names[report[area]] ?? report[area]}`).join(", ");
   return (
-    <span role="img" aria-label={words} title={words} className="flex h-2 items-end gap-1">
+    <span role="img" data-mark aria-label={words} title={words} className="flex h-2 items-end gap-1">
       {areas.map((area) => (
         <span
           key={area}

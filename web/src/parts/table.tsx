@@ -29,8 +29,8 @@ export type Column<R extends object> = {
   /** Only where there is room, from 1280 px. */
   roomy?: boolean;
   /**
-   * Where it stands in the card that a row is on a narrow screen: before it, in it, at its right, above or beneath, or in
-   * a line of its own. Without, it is in the sheet alone there.
+   * Where it stands in the card that a row is on a narrow screen: before it, in it, at its right, above or beneath, or
+   * in a line of its own. Without, it is in the sheet alone there.
    */
   card?: keyof typeof cards;
   className?: string;

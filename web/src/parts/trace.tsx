@@ -34,6 +34,14 @@ const underlined =
   "min-h-6 rounded underline decoration-line-2 decoration-dotted underline-offset-4 hover:bg-beak-wash";
 const heading = "How this price came about";
 
+/** named is a price with what it opens, which readers hear after it: a name begins with what is seen. */
+const named = (price: ReactNode, label: string) => (
+  <>
+    {price}
+    <span className="sr-only">, {label}</span>
+  </>
+);
+
 /** OfferTrace opens the steps of an offer's price by the rules, which are asked for when it is opened. */
 export function OfferTrace({
   offer,
@@ -50,8 +58,7 @@ export function OfferTrace({
 }) {
   return (
     <Opener
-      words={children}
-      label={label}
+      words={named(children, label)}
       className={underlined}
       panelLabel={heading}
       panelClass="w-96 p-3"
@@ -87,8 +94,7 @@ export function Trace({ steps, children, label }: { steps: Step[]; children: Rea
   if (steps.length === 0) return <>{children}</>;
   return (
     <Opener
-      words={children}
-      label={label}
+      words={named(children, label)}
       className={underlined}
       panelLabel={heading}
       panelClass="w-96 p-3"

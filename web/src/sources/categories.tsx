@@ -112,7 +112,7 @@ export default function Categories() {
               {!n.path && n.proposal && may("editor") ? (
                 <Button
                   onClick={() => map.mutate([{ name: n.name, path: n.proposal }])}
-                  aria-label={`Take the proposal for ${n.name}`}
+                  aria-label={`Take it: ${n.proposal} for ${n.name}`}
                 >
                   Take it
                 </Button>

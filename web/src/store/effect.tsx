@@ -151,7 +151,7 @@ function moveColumns(effect: Effect, selected: Set<number>, onSelect: (next: Set
       by: (m) => num(m.then.price),
       show: (m) => (
         <>
-          <Trace steps={m.trace} label={`How the price of ${m.title} would come about`}>
+          <Trace steps={m.trace} label={`how the price of ${m.title} would come about`}>
             <Money of={m.then.price} />
           </Trace>
           {m.then.was && (

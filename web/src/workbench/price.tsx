@@ -31,7 +31,7 @@ export function Price({
           onClick={() => edit({ prices: [{ variant_id: v.id, price: "" }] })}
           className="min-h-6 px-1 text-xs text-beak-ink underline"
           title={`The rule's price is ${v.rule_price?.value}`}
-          aria-label={`Use the rule price for ${v.values.join(" ")}`}
+          aria-label={`manual price of ${v.values.join(" ")}: use the rule’s`}
         >
           manual
         </button>

@@ -196,12 +196,7 @@ function Findings({ draft, onClean }: { draft: Draft; onClean: (() => void) | un
             </span>
             <span>
               {sayMoney(f.words, home)} {f.stops && <b className="text-loss">Blocks publishing.</b>}{" "}
-              <button
-                type="button"
-                className="min-h-6 underline underline-offset-2"
-                aria-label={`Go to the ${f.area} (${areas.indexOf(f.area) + 1})`}
-                onClick={() => toArea(f.area)}
-              >
+              <button type="button" className="min-h-6 underline underline-offset-2" onClick={() => toArea(f.area)}>
                 {f.area} <Key>{areas.indexOf(f.area) + 1}</Key>
               </button>
               {f.kind === "contact_in_description" && onClean && (

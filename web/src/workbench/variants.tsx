@@ -474,7 +474,7 @@ function moneyColumns(draft: Draft, edit: EditDraft, readOnly: boolean, currency
       by: (v) => (v.ladder ? num(v.ladder.profit) : 0),
       show: (v) =>
         v.ladder && (
-          <Trace steps={v.trace} label={`How the price of ${v.values.join(" ")} came about`}>
+          <Trace steps={v.trace} label={`how the price of ${v.values.join(" ")} came about`}>
             <Money of={v.ladder.profit} signed />
           </Trace>
         ),

@@ -1,5 +1,5 @@
 import { useInfiniteQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { type ComponentProps, useEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import type { Draft, Problem } from "../api/client";
 import { type Away, useAway } from "../api/connection";
@@ -106,15 +106,9 @@ export default function Workbench() {
     <Fields value={fields}>
       <main className="flex min-h-0 grow max-md:flex-col">
         <h1 className="sr-only">Workbench</h1>
-        {narrow && wanted > 0 && (
-          <Link
-            to={{ pathname: "/workbench", search }}
-            className="flex min-h-11 shrink-0 items-center px-4 font-semibold"
-          >
-            ‹ All drafts
-          </Link>
-        )}
-        {!(narrow && wanted > 0) && (
+        {narrow && wanted > 0 ? (
+          <AllDrafts search={search} />
+        ) : (
           <DraftList
             list={list}
             total={total}
@@ -143,11 +137,7 @@ export default function Workbench() {
           draft &&
           (narrow ? wanted : wanted || here) && (
             <>
-              {draft.discarded ? (
-                <Discarded draft={draft} onBack={may("editor") ? () => edit({ bring_back: true }) : undefined} />
-              ) : (
-                <Editor key={draft.id} draft={draft} edit={edit} edits={edits} readOnly={!may("editor")} />
-              )}
+              <OneDraft key={draft.id} draft={draft} edit={edit} edits={edits} />
               <StorePreview
                 draft={draft}
                 selected={ids.length}
@@ -180,6 +170,24 @@ export default function Workbench() {
       </main>
     </Fields>
   );
+}
+
+/** AllDrafts leads back to the list on a narrow screen, where a draft is a view of its own. */
+function AllDrafts({ search }: { search: string }) {
+  return (
+    <Link to={{ pathname: "/workbench", search }} className="flex min-h-11 shrink-0 items-center px-4 font-semibold">
+      ‹ All drafts
+    </Link>
+  );
+}
+
+/** OneDraft is a draft to be edited, or to be brought back. */
+function OneDraft({ draft, edit, edits }: Omit<ComponentProps<typeof Editor>, "readOnly">) {
+  const { may } = useSession();
+  const changes = may("editor");
+  if (draft.discarded)
+    return <Discarded draft={draft} onBack={changes ? () => edit({ bring_back: true }) : undefined} />;
+  return <Editor draft={draft} edit={edit} edits={edits} readOnly={!changes} />;
 }
 
 function Discarded({ draft, onBack }: { draft: Draft; onBack: (() => void) | undefined }) {
