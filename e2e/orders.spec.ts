@@ -137,7 +137,9 @@ test("each problem of an order has its way out, and its effect on the profit", a
     .fill("Please send it without a leaflet.");
   await check("a message to a supplier");
   await sheet(page).getByRole("button", { name: "Send the message" }).click();
+  await expect(sheet(page).getByRole("button", { name: "Send the message" })).toHaveCount(0);
   await expect(sheet(page)).toContainText("Please send it without a leaflet.");
+  await expect(sheet(page)).not.toContainText("being sent");
   await page.keyboard.press("r");
   await expect(sheet(page)).toContainText("We look into it", { timeout: 30_000 });
   const slip = page.waitForEvent("download");

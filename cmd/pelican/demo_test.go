@@ -48,6 +48,20 @@ type demoProcess struct {
 	end chan error
 }
 
+// demoDir is a folder for a demo's data that the database server's own user can enter.
+func demoDir(t *testing.T) string {
+	t.Helper()
+	dir, err := os.MkdirTemp("/var/tmp", "pelican-demo-test-")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = os.RemoveAll(dir) })
+	if err := os.Chmod(dir, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	return dir
+}
+
 func startDemo(t *testing.T, dir string, port int, args ...string) demoProcess {
 	t.Helper()
 	binary, err := built()
@@ -145,21 +159,16 @@ func answers(port int) bool {
 }
 
 func TestTheDemoStartsWithOrdersInDifferentStates(t *testing.T) {
-	dir, err := os.MkdirTemp("/var/tmp", "pelican-demo-test-")
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = os.RemoveAll(dir) })
-	if err := os.Chmod(dir, 0o755); err != nil {
-		t.Fatal(err)
-	}
+	dir := demoDir(t)
 	port := freePorts(t)
 	demo := startDemo(t, dir, port, "--orders", "--picture-size=100")
 	demo.ready(t)
 	o := &demoOwner{ctx: t.Context(), client: &http.Client{}, url: fmt.Sprintf("http://127.0.0.1:%d", port)}
-	if o.client.Jar, err = cookiejar.New(nil); err != nil {
+	jar, err := cookiejar.New(nil)
+	if err != nil {
 		t.Fatal(err)
 	}
+	o.client.Jar = jar
 	if err := o.ask("POST", "/api/session", map[string]string{"email": demoMembers[0].email,
 		"password": demoMembers[0].password}, nil); err != nil {
 		t.Fatal(err)
@@ -176,14 +185,7 @@ func TestTheDemoStartsWithOrdersInDifferentStates(t *testing.T) {
 }
 
 func TestTheDemoStartsStopsAndSurvivesBeingKilled(t *testing.T) {
-	dir, err := os.MkdirTemp("/var/tmp", "pelican-demo-test-")
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = os.RemoveAll(dir) })
-	if err := os.Chmod(dir, 0o755); err != nil {
-		t.Fatal(err)
-	}
+	dir := demoDir(t)
 	port := freePorts(t)
 
 	first := startDemo(t, dir, port)

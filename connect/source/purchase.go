@@ -159,24 +159,25 @@ func (s *Session) Write(ctx context.Context, id, key, words string) error {
 	case http.StatusNotFound:
 		return Refusal{"The source does not have this purchase."}
 	case http.StatusUnprocessableEntity:
-		var said struct {
-			Detail string `json:"detail"`
-		}
-		_ = json.Unmarshal(answer.Body, &said) // no reason is a reason too
-		return Refusal{Shortened(said.Detail)}
+		return refused(answer.Body)
 	}
 	return fmt.Errorf("%w (it answered %d)", ErrUnavailable, answer.Status)
+}
+
+// refused is the refusal that an answer gives a reason for in its detail; no reason is a reason too.
+func refused(body []byte) Refusal {
+	var said struct {
+		Detail string `json:"detail"`
+	}
+	_ = json.Unmarshal(body, &said)
+	return Refusal{Shortened(said.Detail)}
 }
 
 func readPurchase(status int, body []byte) (Purchase, error) {
 	switch status {
 	case http.StatusOK, http.StatusCreated:
 	case http.StatusUnprocessableEntity, http.StatusPaymentRequired:
-		var said struct {
-			Detail string `json:"detail"`
-		}
-		_ = json.Unmarshal(body, &said) // no reason is a reason too
-		return Purchase{}, Refusal{Shortened(said.Detail)}
+		return Purchase{}, refused(body)
 	default:
 		return Purchase{}, fmt.Errorf("%w (it answered %d)", ErrUnavailable, status)
 	}

@@ -81,11 +81,7 @@ func (s *Session) Ask(ctx context.Context, r Request) error {
 	case http.StatusOK, http.StatusCreated:
 		return nil
 	case http.StatusUnprocessableEntity:
-		var said struct {
-			Detail string `json:"detail"`
-		}
-		_ = json.Unmarshal(answer.Body, &said) // no reason is a reason too
-		return Refusal{Shortened(said.Detail)}
+		return refused(answer.Body)
 	}
 	return fmt.Errorf("%w (it answered %d)", ErrUnavailable, answer.Status)
 }

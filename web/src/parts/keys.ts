@@ -58,6 +58,19 @@ function pressed(event: KeyboardEvent): string {
   return `${event.ctrlKey || event.metaKey ? "ctrl+" : ""}${event.altKey ? "alt+" : ""}${shift}${key}`;
 }
 
+/**
+ * Whether the focus came to where it is by a key. The browser's :focus-visible does not tell: it holds for a button that
+ * was clicked from the first key on.
+ */
+let cameByKey = false;
+let lastByKey = false;
+
+if (typeof document !== "undefined") {
+  document.addEventListener("pointerdown", () => (lastByKey = false), true);
+  document.addEventListener("keydown", () => (lastByKey = true), true);
+  document.addEventListener("focusin", () => (cameByKey = lastByKey), true);
+}
+
 /** meant is the key that was meant: with Alt where letters need it, and none where they are off. */
 function meant(key: string, target: EventTarget | null): string | undefined {
   if (letters === "alt" && key.startsWith("alt+") && letter(key.slice(4))) return key.slice(4);
@@ -66,7 +79,7 @@ function meant(key: string, target: EventTarget | null): string | undefined {
   if (/^[0-9]$/.test(key)) return key; // they lead from field to field, of which some are buttons
   // Who came to a link or button by key means that; where the pointer left the focus, letters act on.
   const control = target instanceof Element ? target.closest("a,button,[role=button],summary") : null;
-  return control?.matches(":focus-visible") ? undefined : key;
+  return control && cameByKey ? undefined : key;
 }
 
 /** onKey finds the newest layer's binding for a key, unless a dialog or menu has the keyboard. */

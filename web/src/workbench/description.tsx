@@ -27,7 +27,7 @@ const controls: Command[] = [
     run: (e) => e.chain().focus().toggleHeading({ level: 3 }).run(),
   },
   { name: "List", mark: "•", is: "bulletList", run: (e) => e.chain().focus().toggleBulletList().run() },
-  { name: "Numbered list", mark: "1.", is: "orderedList", run: (e) => e.chain().focus().toggleOrderedList().run() },
+  { name: "1. Numbered list", mark: "1.", is: "orderedList", run: (e) => e.chain().focus().toggleOrderedList().run() },
   {
     name: "Table",
     mark: "▦",
