@@ -59,8 +59,8 @@ function pressed(event: KeyboardEvent): string {
 }
 
 /**
- * Whether the focus came to where it is by a key. The browser's :focus-visible does not tell: it holds for a button that
- * was clicked from the first key on.
+ * Whether the focus came to where it is by a key. The browser's :focus-visible does not tell: it holds for a button
+ * that was clicked, too, from the first key on.
  */
 let cameByKey = false;
 let lastByKey = false;
