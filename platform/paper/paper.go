@@ -8,6 +8,7 @@ package paper
 
 import (
 	"bytes"
+	"crypto/sha256"
 	"fmt"
 	"io"
 	"log"
@@ -80,7 +81,9 @@ func fontMap() *fontscan.FontMap {
 	if fonts.of == nil {
 		m := fontscan.NewFontMap(log.New(io.Discard, "", 0))
 		// Without fonts of the machine's own, those that come with this program are left.
-		_ = m.UseSystemFonts(filepath.Join(os.TempDir(), fmt.Sprintf("pelican-fonts-%d", os.Getuid())))
+		if dir, err := cacheDir(); err == nil {
+			_ = m.UseSystemFonts(dir)
+		}
 		for name, file := range map[string][]byte{"regular": goregular.TTF, "bold": gobold.TTF} {
 			if err := m.AddFont(bytes.NewReader(file), "go "+name, "Go"); err != nil {
 				panic(err) // it is part of the program
@@ -89,6 +92,14 @@ func fontMap() *fontscan.FontMap {
 		fonts.of = m
 	}
 	return fonts.of
+}
+
+// cacheDir is where the index of the fonts is kept: a folder of this user's alone.
+func cacheDir() (string, error) {
+	if dir, err := os.UserCacheDir(); err == nil {
+		return filepath.Join(dir, "plain-pelican", "fonts"), nil
+	}
+	return os.MkdirTemp("", "pelican-fonts-")
 }
 
 // Doc is a PDF that is being made. It is used by one goroutine.
@@ -132,9 +143,9 @@ func (d *Doc) Line(x1, y1, x2, y2 float64) {
 	d.pdf.Line(x1, y1, x2, y2)
 }
 
-// Picture draws a JPEG as large as fits into a box, at its left or right upper corner.
+// Picture draws a JPEG as large as fits into a box, at its left or right upper corner. The same one is kept once.
 func (d *Doc) Picture(jpeg []byte, x, y, width, height float64, side Side) {
-	name := fmt.Sprintf("%p", jpeg)
+	name := fmt.Sprintf("%x", sha256.Sum256(jpeg))
 	options := fpdf.ImageOptions{ImageType: "JPG"}
 	info := d.pdf.RegisterImageOptionsReader(name, options, bytes.NewReader(jpeg))
 	if info == nil || info.Height() == 0 {
