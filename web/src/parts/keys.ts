@@ -58,17 +58,25 @@ function pressed(event: KeyboardEvent): string {
   return `${event.ctrlKey || event.metaKey ? "ctrl+" : ""}${event.altKey ? "alt+" : ""}${shift}${key}`;
 }
 
-/**
- * Whether the focus came to where it is by a key. The browser's :focus-visible does not tell: it holds for a button
- * that was clicked, too, from the first key on.
- */
-let cameByKey = false;
-let lastByKey = false;
+/** moving are the keys that lead the focus on. */
+const moving = /^(Tab|F6|Arrow\w+|Home|End)$/;
+
+// How the focus came to each element: by a key that leads it on, or by the pointer. Where a dialog gives it back, it
+// came as it did before. The browser's :focus-visible does not tell: what was clicked has it from the first key on.
+const cameByKey = new WeakMap<EventTarget, boolean>();
+let last: "key" | "pointer" | undefined;
 
 if (typeof document !== "undefined") {
-  document.addEventListener("pointerdown", () => (lastByKey = false), true);
-  document.addEventListener("keydown", () => (lastByKey = true), true);
-  document.addEventListener("focusin", () => (cameByKey = lastByKey), true);
+  document.addEventListener("pointerdown", () => (last = "pointer"), true);
+  document.addEventListener("keydown", (e) => (last = moving.test(e.key) ? "key" : undefined), true);
+  document.addEventListener(
+    "focusin",
+    (e) => {
+      if (last && e.target) cameByKey.set(e.target, last === "key");
+      last = undefined;
+    },
+    true,
+  );
 }
 
 /** meant is the key that was meant: with Alt where letters need it, and none where they are off. */
@@ -79,7 +87,7 @@ function meant(key: string, target: EventTarget | null): string | undefined {
   if (/^[0-9]$/.test(key)) return key; // they lead from field to field, of which some are buttons
   // Who came to a link or button by key means that; where the pointer left the focus, letters act on.
   const control = target instanceof Element ? target.closest("a,button,[role=button],summary") : null;
-  return control && cameByKey ? undefined : key;
+  return control && cameByKey.get(control) !== false ? undefined : key;
 }
 
 /** onKey finds the newest layer's binding for a key, unless a dialog or menu has the keyboard. */

@@ -56,7 +56,7 @@ export default function StorePlace() {
   const waiting = useQuery({ ...unconfirmedQuery, enabled: may("owner") }).data ?? [];
   return (
     <main className="min-h-0 grow overflow-auto">
-      <div className="mx-auto grid max-w-5xl gap-8 px-6 py-6 lg:grid-cols-2">
+      <div className="mx-auto grid max-w-5xl gap-8 px-6 py-6 *:min-w-0 max-md:px-3 lg:grid-cols-2">
         <section aria-labelledby="stores">
           <h1 id="stores" className="mb-3 text-xl">
             {store ? "Stores" : "Connect your store"}

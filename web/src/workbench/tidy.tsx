@@ -170,7 +170,6 @@ function Pieces({
         type="button"
         aria-pressed={!left}
         title={reasons[p.reason]}
-        aria-label={`${reasons[p.reason]}: ${shown(p.text)}${p.to ? ` becomes ${shown(p.to)}` : " goes"}`}
         onClick={() => {
           const next = new Set(leftOut);
           if (!next.delete(i)) next.add(i);
@@ -178,14 +177,10 @@ function Pieces({
         }}
         className={`min-h-6 rounded px-0.5 text-left ${left ? "border-b border-dashed border-line-2" : "bg-loss-wash"}`}
       >
-        {left ? (
-          shown(p.text)
-        ) : (
-          <>
-            <del className="text-loss">{shown(p.text)}</del>
-            {p.to && <ins className="ml-1 bg-profit-wash text-profit-ink no-underline">{shown(p.to)}</ins>}
-          </>
-        )}
+        <span className="sr-only">{reasons[p.reason]}: </span>
+        {left ? shown(p.text) : <del className="text-loss">{shown(p.text)}</del>}
+        <span className="sr-only">{p.to ? ` becomes ${left ? shown(p.to) : ""}` : " goes"}</span>
+        {!left && p.to && <ins className="ml-1 bg-profit-wash text-profit-ink no-underline">{shown(p.to)}</ins>}
       </button>
     );
   });

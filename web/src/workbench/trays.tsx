@@ -76,13 +76,13 @@ export function TrayStrip({
           key={t.id}
           type="button"
           aria-pressed={filter.tray === t.id}
-          aria-label={`Tray ${t.name}, ${t.drafts} drafts`}
           onClick={() => change({ tray: filter.tray === t.id ? undefined : t.id })}
           {...(readOnly ? {} : drop(t))}
           className={`flex min-h-6 max-w-full items-center gap-1.5 rounded border px-1.5 ${over === t.id ? "border-beak bg-beak-wash" : filter.tray === t.id ? "border-ink bg-surface font-semibold" : "border-line-2 hover:bg-surface"} ${t.aside ? "border-dashed" : ""}`}
         >
           <span className="truncate">{t.name}</span>
           <span className="text-ink-2">{t.drafts}</span>
+          <span className="sr-only">drafts in this tray</span>
         </button>
       ))}
       {!readOnly && (
