@@ -241,7 +241,7 @@ function Foot({
 }) {
   const { store, may } = useSession();
   return (
-    <div className="flex min-h-9 shrink-0 flex-wrap items-center justify-between gap-x-4 border-t border-line px-4">
+    <div className="flex min-h-9 shrink-0 items-center justify-between gap-x-4 border-t border-line px-4 max-md:flex-wrap md:h-9">
       {end ? (
         <span className="text-sm">
           The first {mostRows.toLocaleString("en")} are listed. Add a clause, or sort otherwise, to see others.
