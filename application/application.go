@@ -119,8 +119,8 @@ func New(s settings.Settings, pool *pgxpool.Pool, log *slog.Logger) (*Applicatio
 		Pause: 3 * time.Second, Tries: 8}
 	a.Pricing.Listings, a.Pricing.Choices, a.Workbench.Listings = a.Publishing, a.Offers, a.Publishing
 	a.Orders = &orders.Service{Pool: pool, Stores: a.Stores, Sources: a.Sources, Offers: a.Offers, Pricing: a.Pricing,
-		Pictures: a.Workbench, Drafts: a.Workbench, Same: a.Matching, Files: folder, Box: box, Jobs: a.Jobs,
-		Progress: a.Progress, Log: log, PublicURL: s.PublicURL}
+		Pictures: a.Workbench, Drafts: a.Workbench, Same: a.Matching, Uploads: a.Media, Box: box,
+		Jobs: a.Jobs, Progress: a.Progress, Log: log, PublicURL: s.PublicURL}
 	a.Stores.OnConnected = a.Orders.Connected
 	a.Pricing.Work(a.Jobs)
 	a.Sources.Work(a.Jobs)

@@ -148,25 +148,31 @@ func (s *Service) fetchAll(ctx context.Context, urls []string) error {
 // SaveUploaded keeps a picture that a person sent as a file, as a JPEG of at most a width in pixels.
 // Its error is a clause that says why it cannot be used.
 func (s *Service) SaveUploaded(file string, width int) (hash string, err error) {
-	content, err := s.blobs.Open(file)
-	if err != nil {
-		return "", errors.New("it did not arrive")
-	}
-	defer func() { _ = content.Close() }()
-	if _, _, err := pictures.Check(content); err != nil {
-		return "", err
-	}
-	if _, err := content.Seek(0, io.SeekStart); err != nil {
-		return "", err
-	}
-	data, err := io.ReadAll(io.LimitReader(content, pictures.MaxBytes))
-	if err == nil {
-		data, err = pictures.Scale(data, width, true)
-	}
+	data, err := s.ReadUploaded(file, width)
 	if err != nil {
 		return "", err
 	}
 	return s.blobs.Put(data)
+}
+
+// ReadUploaded is SaveUploaded for who keeps the JPEG elsewhere.
+func (s *Service) ReadUploaded(file string, width int) ([]byte, error) {
+	content, err := s.blobs.Open(file)
+	if err != nil {
+		return nil, errors.New("it did not arrive")
+	}
+	defer func() { _ = content.Close() }()
+	if _, _, err := pictures.Check(content); err != nil {
+		return nil, err
+	}
+	if _, err := content.Seek(0, io.SeekStart); err != nil {
+		return nil, err
+	}
+	data, err := io.ReadAll(io.LimitReader(content, pictures.MaxBytes))
+	if err != nil {
+		return nil, err
+	}
+	return pictures.Scale(data, width, true)
 }
 
 // Picture is what is known of the picture at an address: the hash once it was fetched, or why it cannot be had.

@@ -28,10 +28,19 @@ func (s *Service) address(ctx context.Context, q database.Querier, h *head) (a o
 // shipTo is where a supplier sends an order: its address, with the shop's own telephone where it has none.
 func (s *Service) shipTo(ctx context.Context, q database.Querier, h *head) (order.Address, error) {
 	to, _, err := s.address(ctx, q, h)
-	if err != nil || to.Phone != "" {
+	if err != nil {
 		return to, err
 	}
-	err = q.QueryRow(ctx, `select phone from facts.store where id = $1`, h.storeID).Scan(&to.Phone)
+	return s.withPhone(ctx, q, h, to)
+}
+
+// withPhone is an address with the shop's own telephone where it has none.
+func (s *Service) withPhone(ctx context.Context, q database.Querier, h *head, to order.Address) (order.Address,
+	error) {
+	if to.Phone != "" {
+		return to, nil
+	}
+	err := q.QueryRow(ctx, `select phone from facts.store where id = $1`, h.storeID).Scan(&to.Phone)
 	return to, err
 }
 

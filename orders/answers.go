@@ -46,9 +46,7 @@ func (s *Service) TakeAnswer(ctx context.Context, in AnswerInput) (AnswerOutcome
 	}
 	at := map[string]int{}
 	if len(rows) > 0 {
-		for i, name := range rows[0] {
-			at[strings.ToLower(strings.TrimSpace(name))] = i
-		}
+		at = positions(rows[0])
 	}
 	for _, name := range []string{"purchase", trackingColumn, carrierColumn} {
 		if _, there := at[name]; !there {

@@ -192,7 +192,7 @@ func (s *Service) review(ctx context.Context, q database.Querier, id int64, in *
 	if err != nil {
 		return out, err
 	}
-	ships, err := s.shipTo(ctx, q, &h)
+	ships, err := s.withPhone(ctx, q, &h, address)
 	if err != nil {
 		return out, err
 	}

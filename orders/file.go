@@ -40,6 +40,15 @@ type RejectedRow struct {
 	Reason string `json:"reason"`
 }
 
+// positions are where the columns stand that a head row names, in small letters.
+func positions(head []string) map[string]int {
+	at := map[string]int{}
+	for i, name := range head {
+		at[strings.ToLower(strings.TrimSpace(strings.TrimPrefix(name, "\ufeff")))] = i
+	}
+	return at
+}
+
 // TakeFile takes the orders of a store without an API in, from CSV (RFC 4180). One that cannot be used is named; the
 // rest come in, each once however often it is sent.
 func (s *Service) TakeFile(ctx context.Context, storeID int64, r io.Reader) (FileOutcome, error) {
@@ -57,10 +66,7 @@ func (s *Service) TakeFile(ctx context.Context, storeID int64, r io.Reader) (Fil
 	if err != nil {
 		return out, apikit.Problem(422, "file", "The file is empty, or is not CSV.")
 	}
-	at := map[string]int{}
-	for i, name := range head {
-		at[strings.ToLower(strings.TrimSpace(strings.TrimPrefix(name, "\ufeff")))] = i
-	}
+	at := positions(head)
 	for _, name := range needed {
 		if _, there := at[name]; !there {
 			return out, apikit.Problem(422, "file", "The file has no column “%s”. Its columns are: %s.", name,

@@ -77,7 +77,7 @@ type Service struct {
 	Pictures  Pictures
 	Drafts    Drafts
 	Same      Alternatives
-	Files     Files
+	Uploads   Uploads
 	Box       *secrets.Box
 	Jobs      *jobs.Runner
 	Progress  *progress.Stream

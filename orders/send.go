@@ -202,9 +202,10 @@ func (s *Service) send(ctx context.Context, p *sent) (source.Purchase, error) {
 // slipAlong is the packing slip that goes with a purchase where its store wants that and its source takes it. One that
 // cannot be printed does not hold the purchase up: the order says so.
 func (s *Service) slipAlong(ctx context.Context, p *sent) ([]byte, error) {
-	var takes bool
-	if err := s.Pool.QueryRow(ctx, `select takes_documents from facts.source where id = $1`, p.sourceID).Scan(
-		&takes); err != nil || !takes {
+	var goes bool
+	if err := s.Pool.QueryRow(ctx, `select x.takes_documents and coalesce(l.sends, false) from facts.source x
+		left join slip_settings l on l.store_id = $2 where x.id = $1`, p.sourceID, p.storeID).Scan(
+		&goes); err != nil || !goes {
 		return nil, err
 	}
 	slip, err := s.slipFor(ctx, p.orderID, p.id)

@@ -14,13 +14,14 @@ import (
 
 // slip is what is printed for one parcel: neither what anything costs, nor where it comes from.
 type slip struct {
-	shop   string
-	number string
-	placed time.Time
-	to     order.Address
-	lines  []slipLine
-	set    SlipSettings
-	logo   []byte
+	purchase int64 // 0 is what is still to be bought
+	shop     string
+	number   string
+	placed   time.Time
+	to       order.Address
+	lines    []slipLine
+	set      SlipSettings
+	logo     []byte
 }
 
 type slipLine struct {

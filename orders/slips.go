@@ -3,11 +3,8 @@ package orders
 import (
 	"context"
 	"errors"
-	"fmt"
-	"io"
 	"maps"
 	"net/http"
-	"os"
 	"slices"
 	"strings"
 	"time"
@@ -21,12 +18,13 @@ import (
 	"plainpelican/platform/apikit"
 	"plainpelican/platform/database"
 	"plainpelican/platform/paper"
-	"plainpelican/platform/pictures"
 )
 
-// Files opens what was uploaded.
-type Files interface {
-	Open(key string) (*os.File, error)
+// Uploads reads pictures that were uploaded.
+type Uploads interface {
+	// ReadUploaded reads one as a JPEG of at most a width in pixels; its error is a clause that says why it cannot be
+	// used.
+	ReadUploaded(file string, width int) ([]byte, error)
 }
 
 // SlipSettings are how the packing slips of a store look.
@@ -128,7 +126,7 @@ func (s *Service) SetLogo(ctx context.Context, storeID int64, in LogoInput) (Sli
 	}
 	var logo []byte
 	if in.File != "" {
-		if logo, err = s.readLogo(in.File); err != nil {
+		if logo, err = s.Uploads.ReadUploaded(in.File, logoWidth); err != nil {
 			return SlipSettingsView{}, apikit.Problem(422, "file", "The picture cannot be used: %s.", err)
 		}
 	}
@@ -143,25 +141,6 @@ func (s *Service) SetLogo(ctx context.Context, storeID int64, in LogoInput) (Sli
 		return SlipSettingsView{}, err
 	}
 	return s.SlipSettings(ctx, storeID)
-}
-
-func (s *Service) readLogo(file string) ([]byte, error) {
-	content, err := s.Files.Open(file)
-	if err != nil {
-		return nil, errors.New("it did not arrive")
-	}
-	defer func() { _ = content.Close() }()
-	if _, _, err := pictures.Check(content); err != nil {
-		return nil, err
-	}
-	if _, err := content.Seek(0, io.SeekStart); err != nil {
-		return nil, err
-	}
-	data, err := io.ReadAll(io.LimitReader(content, pictures.MaxBytes))
-	if err != nil {
-		return nil, err
-	}
-	return pictures.Scale(data, logoWidth, true)
 }
 
 // sample is a slip of nobody's order, to see what slips look like.
@@ -195,27 +174,27 @@ func printed(slips []slip) ([]byte, error) {
 }
 
 // slipsOf are the slips of an order: one for each purchase that stands, or one of all that is still to be bought.
-func (s *Service) slipsOf(ctx context.Context, q database.Querier, orderID int64) (map[int64]*slip, []int64, error) {
+func (s *Service) slipsOf(ctx context.Context, q database.Querier, orderID int64) ([]slip, error) {
 	h, lines, err := read(ctx, q, orderID)
 	if database.Missing(err) {
-		return nil, nil, apikit.NotFound("order")
+		return nil, apikit.NotFound("order")
 	}
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	to, err := s.shipTo(ctx, q, &h)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	base := slip{number: h.number, to: to}
 	if err := q.QueryRow(ctx, `select t.name, o.placed_at from customer_order o join facts.store t on t.id = o.store_id
 		where o.id = $1`, orderID).Scan(&base.shop, &base.placed); err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	if base.set, base.logo, err = s.slipSettings(ctx, q, h.storeID); err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	found, inOrder := map[int64]*slip{}, []int64{}
+	var slips []slip
 	for _, l := range lines {
 		purchase := l.purchaseID
 		if l.purchase.Failed() || l.purchase == "" {
@@ -224,37 +203,32 @@ func (s *Service) slipsOf(ctx context.Context, q database.Querier, orderID int64
 		if !l.ours || purchase == 0 && l.leftOut {
 			continue
 		}
-		if found[purchase] == nil {
-			one := base
-			found[purchase] = &one
-			inOrder = append(inOrder, purchase)
+		at := slices.IndexFunc(slips, func(of slip) bool { return of.purchase == purchase })
+		if at < 0 {
+			at = len(slips)
+			slips = append(slips, base)
+			slips[at].purchase = purchase
 		}
-		found[purchase].lines = append(found[purchase].lines, slipLine{l.title, l.variant, l.quantity})
+		slips[at].lines = append(slips[at].lines, slipLine{l.title, l.variant, l.quantity})
 	}
-	if len(found) > 1 { // what is bought goes out; the rest follows when it is
-		delete(found, 0)
+	if len(slips) > 1 { // what is bought goes out; the rest follows when it is
+		slips = slices.DeleteFunc(slips, func(of slip) bool { return of.purchase == 0 })
 	}
-	return found, inOrder, nil
+	return slips, nil
 }
 
 // PackingSlips prints the slips of orders, in their order.
 func (s *Service) PackingSlips(ctx context.Context, orderIDs []int64) ([]byte, error) {
 	var slips []slip
 	for _, id := range orderIDs {
-		found, inOrder, err := s.slipsOf(ctx, s.Pool, id)
+		of, err := s.slipsOf(ctx, s.Pool, id)
 		if err != nil {
 			return nil, err
 		}
-		for _, purchase := range inOrder {
-			one := found[purchase]
-			if one == nil {
-				continue
-			}
-			if one.to.Name == "" && one.to.Line1 == "" {
-				return nil, apikit.Problem(409, "", "Who bought order %s was erased: leave it out.", one.number)
-			}
-			slips = append(slips, *one)
+		if len(of) > 0 && of[0].to.Name == "" && of[0].to.Line1 == "" {
+			return nil, apikit.Problem(409, "", "Who bought order %s was erased: leave it out.", of[0].number)
 		}
+		slips = append(slips, of...)
 	}
 	if len(slips) == 0 {
 		return nil, apikit.Problem(409, "", "Nothing of these orders goes out from a supplier.")
@@ -264,11 +238,12 @@ func (s *Service) PackingSlips(ctx context.Context, orderIDs []int64) ([]byte, e
 
 // slipFor prints the slip that goes to the supplier with a purchase.
 func (s *Service) slipFor(ctx context.Context, orderID, purchaseID int64) ([]byte, error) {
-	found, _, err := s.slipsOf(ctx, s.Pool, orderID)
-	if err != nil || found[purchaseID] == nil || !found[purchaseID].set.Sends {
+	slips, err := s.slipsOf(ctx, s.Pool, orderID)
+	at := slices.IndexFunc(slips, func(of slip) bool { return of.purchase == purchaseID })
+	if err != nil || at < 0 {
 		return nil, err
 	}
-	return printed([]slip{*found[purchaseID]})
+	return printed(slips[at : at+1])
 }
 
 // pdf answers with a PDF.
@@ -276,11 +251,10 @@ func pdf(name string, content []byte, err error) (*huma.StreamResponse, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &huma.StreamResponse{Body: func(h huma.Context) {
-		h.SetHeader("Content-Type", "application/pdf")
-		h.SetHeader("Content-Disposition", fmt.Sprintf(`attachment; filename="%s"`, name))
-		_, _ = h.BodyWriter().Write(content)
-	}}, nil
+	return download("application/pdf", name, func(h huma.Context) error {
+		_, err := h.BodyWriter().Write(content)
+		return err
+	}), nil
 }
 
 // registerSlips adds the routes of packing slips.

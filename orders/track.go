@@ -44,15 +44,17 @@ func (s *Service) keep(ctx context.Context, tx pgx.Tx, id, orderID, storeID int6
 		landed = &n
 	}
 	over := state.Over()
-	if _, err := tx.Exec(ctx, `update purchase set state = $2, number = $3, total = $4, currency = $5,
+	var moved bool
+	if err := tx.QueryRow(ctx, `update purchase set state = $2, number = $3, total = $4, currency = $5,
 			cost = coalesce($6 + charges, cost), rate = $7, reason = $8,
 			placed_at = coalesce(placed_at, now()),
 			paid_at = case when $2 in ('paid', 'shipped', 'delivered') then coalesce(paid_at, now()) else paid_at end,
 			paying = paying and $2 = 'placed',
 			next_at = case when $9 and not exists (select from purchase_message m where m.purchase_id = purchase.id
 				and m.sent_at > now() - interval '14 days') then null else now() + $10::interval end
-		where id = $1`, id, state, made.Number, made.Total.Minor(), made.Total.Currency().String(), landed, rate,
-		made.Reason, over, s.every().String()); err != nil {
+		where id = $1 returning cost is distinct from $11`, id, state, made.Number, made.Total.Minor(),
+		made.Total.Currency().String(), landed, rate, made.Reason, over, s.every().String(),
+		was).Scan(&moved); err != nil {
 		return err
 	}
 	for _, p := range made.Parcels {
@@ -64,8 +66,11 @@ func (s *Service) keep(ctx context.Context, tx pgx.Tx, id, orderID, storeID int6
 		return err
 	}
 	if before == state {
-		_, err := tx.Exec(ctx, `update customer_order set revision = revision + 1 where id = $1
-			and exists (select from purchase where id = $2 and cost is distinct from $3)`, orderID, id, was)
+		if !moved {
+			return nil
+		}
+		// What the order costs is due to be worked out, as after settle.
+		_, err := tx.Exec(ctx, `update customer_order set revision = revision + 1 where id = $1`, orderID)
 		return err
 	}
 	words := map[order.PurchaseState]string{

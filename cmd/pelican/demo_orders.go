@@ -188,8 +188,8 @@ func (o *demoOwner) sell(store int64) error {
 }
 
 // list reads orders.
-func (o *demoOwner) list(query string) (page orders.Page, err error) {
-	err = o.ask("GET", "/api/orders?"+query, nil, &page)
+func (o *demoOwner) list() (page orders.Page, err error) {
+	err = o.ask("GET", "/api/orders", nil, &page)
 	return page, err
 }
 
@@ -202,7 +202,7 @@ func (o *demoOwner) fulfil(shop string, cancelled func(*demoOwner, string) error
 	_ = answer.Body.Close()
 	var page orders.Page
 	if err := o.until("the orders, and what they cost", func() (bool, error) {
-		if page, err = o.list(""); err != nil || page.Total < boughtAtFirst {
+		if page, err = o.list(); err != nil || page.Total < boughtAtFirst {
 			return false, err
 		}
 		for _, one := range page.Orders {
@@ -223,7 +223,7 @@ func (o *demoOwner) fulfil(shop string, cancelled func(*demoOwner, string) error
 		return err
 	}
 	if err := o.until("the suppliers", func() (bool, error) {
-		page, err = o.list("")
+		page, err = o.list()
 		return page.Counts[order.Buying] == 0, err
 	}); err != nil {
 		return err

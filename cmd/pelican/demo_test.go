@@ -175,7 +175,7 @@ func TestTheDemoStartsWithOrdersInDifferentStates(t *testing.T) {
 	}
 	var page orders.Page
 	until(t, "orders to buy, with a problem, and on their way", 90*time.Second, func() bool {
-		page, err = o.list("")
+		page, err = o.list()
 		on := page.Counts[order.Bought] + page.Counts[order.InTransit] + page.Counts[order.Arrived]
 		return err == nil && page.Counts[order.ToBuy] == 3 && page.Counts[order.Problem] > 0 && on > 0
 	})

@@ -68,21 +68,11 @@ type Hints struct {
 // Analyze finds out how a file is written and what its columns hold. A layout that a person
 // has corrected stands as far as it goes: what it decides is taken from it, the rest is found anew.
 func Analyze(ctx context.Context, f *os.File, given *Layout, hints Hints) (*Analysis, error) {
-	select {
-	case looking <- struct{}{}:
-		defer func() { <-looking }()
-	case <-ctx.Done():
-		return nil, ctx.Err()
-	}
-	format, err := kind(f)
+	t, format, done, err := lookAt(ctx, f)
 	if err != nil {
 		return nil, err
 	}
-	t, err := openTable(ctx, f, format)
-	if err != nil {
-		return nil, err
-	}
-	defer t.close()
+	defer done()
 	look := &Analysis{Sheets: []string{}, Notes: []string{}, Columns: []ColumnLook{}, Head: []HeadRow{},
 		Preview: []PreviewOffer{}, Questions: []Question{}, Unread: []UnreadColumn{}}
 	l := &look.Layout

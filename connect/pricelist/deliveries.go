@@ -60,15 +60,11 @@ var deliveryWords = [toColumns][]string{
 // could not be used, and why.
 func DeliveriesOf(ctx context.Context, f *os.File, currency string) (list []landed.Delivery, notes []string,
 	err error) {
-	format, err := kind(f)
+	t, format, done, err := lookAt(ctx, f)
 	if err != nil {
 		return nil, nil, err
 	}
-	t, err := openTable(ctx, f, format)
-	if err != nil {
-		return nil, nil, err
-	}
-	defer t.close()
+	defer done()
 	if t.book == nil {
 		look := &Analysis{}
 		if err := look.form(t, true, ""); err != nil {

@@ -180,18 +180,31 @@ func (t *table) sample(l *Layout, most int) ([]Row, error) {
 	return all, nil
 }
 
+// lookAt opens a file of whatever kind to look at it, as few at once as there is room for; done ends it.
+func lookAt(ctx context.Context, f *os.File) (t *table, format string, done func(), err error) {
+	select {
+	case looking <- struct{}{}:
+	case <-ctx.Done():
+		return nil, "", nil, ctx.Err()
+	}
+	if format, err = kind(f); err == nil {
+		t, err = openTable(ctx, f, format)
+	}
+	if err != nil {
+		<-looking
+		return nil, "", nil, err
+	}
+	return t, format, func() { t.close(); <-looking }, nil
+}
+
 // Cells reads a file's first rows, at most so many: those of the sheet with the most of a table, or of CSV in whatever
 // letters and with whatever sign between its cells.
 func Cells(ctx context.Context, f *os.File, most int) ([]Row, error) {
-	format, err := kind(f)
+	t, _, done, err := lookAt(ctx, f)
 	if err != nil {
 		return nil, err
 	}
-	t, err := openTable(ctx, f, format)
-	if err != nil {
-		return nil, err
-	}
-	defer t.close()
+	defer done()
 	look := &Analysis{}
 	if err := look.form(t, true, ""); err != nil {
 		return nil, err

@@ -18,7 +18,6 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"time"
 	"unicode"
 
 	"codeberg.org/go-pdf/fpdf"
@@ -123,12 +122,6 @@ func New(title, lang string) *Doc {
 	pdf.AddUTF8FontFromBytes("Go", "", goregular.TTF)
 	pdf.AddUTF8FontFromBytes("Go", "B", gobold.TTF)
 	return &Doc{pdf: pdf, lang: language.NewLanguage(lang), missing: map[rune]bool{}}
-}
-
-// At says when it is made: the same text at the same time makes the same bytes.
-func (d *Doc) At(t time.Time) {
-	d.pdf.SetCreationDate(t.UTC())
-	d.pdf.SetModificationDate(t.UTC())
 }
 
 // Page begins a page of a size.

@@ -43,10 +43,9 @@ const Members = lazy(() => import("./members/members"));
 /** Frame is what every place shares: the quay, the key line, and the keys that work everywhere. */
 function Frame() {
   const go = useNavigate();
-  const { may } = useSession();
+  const { may, member } = useSession();
   const { pathname } = useLocation();
   const [commands, setCommands] = useState(false);
-  const { member } = useSession();
   setLetterKeys(member.letter_keys); // before what shows keys is drawn
   useTitle();
   useStoreInAddress();

@@ -62,30 +62,33 @@ export function Header() {
         <img src="/pelican.svg" alt="" width="26" height="26" />
         <span className="hidden xl:inline">Plain Pelican</span>
       </NavLink>
-      {narrow && <Menu />}
-      <nav aria-label="Stations" className="flex min-w-0 grow overflow-x-auto" hidden={narrow}>
-        {stationsOf(may("fulfiller")).map((station, i, all) => (
-          <NavLink
-            key={station.to}
-            to={station.to}
-            className={({ isActive }) =>
-              `group relative flex min-w-[96px] flex-col justify-center border-b-[3px] px-2 pl-6 ${isActive ? "border-beak bg-quay-2" : "border-transparent hover:bg-quay-2"}`
-            }
-          >
-            <span
-              aria-hidden="true"
-              className={`absolute top-[19px] left-2 size-2 rounded-full border ${here.startsWith(station.to) ? "border-beak bg-beak" : "border-quay-ink-2 bg-quay"}`}
-            />
-            <span className="flex items-center leading-tight font-semibold">
-              {station.name}
-              {i < all.length - 1 && <span aria-hidden="true" className="ml-2 h-px grow bg-quay-ink-2 opacity-40" />}
-            </span>
-            <span className="text-xs whitespace-nowrap text-quay-ink-2">
-              {header.data ? station.figure(header.data) : "…"}
-            </span>
-          </NavLink>
-        ))}
-      </nav>
+      {narrow ? (
+        <Menu />
+      ) : (
+        <nav aria-label="Stations" className="flex min-w-0 grow overflow-x-auto">
+          {stationsOf(may("fulfiller")).map((station, i, all) => (
+            <NavLink
+              key={station.to}
+              to={station.to}
+              className={({ isActive }) =>
+                `group relative flex min-w-[96px] flex-col justify-center border-b-[3px] px-2 pl-6 ${isActive ? "border-beak bg-quay-2" : "border-transparent hover:bg-quay-2"}`
+              }
+            >
+              <span
+                aria-hidden="true"
+                className={`absolute top-[19px] left-2 size-2 rounded-full border ${here.startsWith(station.to) ? "border-beak bg-beak" : "border-quay-ink-2 bg-quay"}`}
+              />
+              <span className="flex items-center leading-tight font-semibold">
+                {station.name}
+                {i < all.length - 1 && <span aria-hidden="true" className="ml-2 h-px grow bg-quay-ink-2 opacity-40" />}
+              </span>
+              <span className="text-xs whitespace-nowrap text-quay-ink-2">
+                {header.data ? station.figure(header.data) : "…"}
+              </span>
+            </NavLink>
+          ))}
+        </nav>
+      )}
       <div className="flex min-w-0 items-center gap-2 px-3">
         {may("fulfiller") && header.data && header.data.runs > 0 && (
           <NavLink

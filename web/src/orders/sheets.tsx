@@ -1,8 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef } from "react";
 import { api, ask, type Problem, type Schemas } from "../api/client";
 import { refresh } from "../api/refresh";
 import { Button, Dialog } from "../parts/controls";
+import { FileButton } from "../parts/file-button";
 import { useSay } from "../parts/toast";
 import { send } from "../sources/words";
 import { toSendQuery } from "./queries";
@@ -72,7 +72,6 @@ type Outcome = Schemas["OrdersAnswerOutcome"];
 /** Answer reads the tracking numbers of an order sheet that a supplier filled in and sent back. */
 function Answer() {
   const client = useQueryClient();
-  const input = useRef<HTMLInputElement>(null);
   const read = useMutation<Outcome, Error, File>({
     mutationFn: async (file) => {
       const up = await send(file);
@@ -85,23 +84,15 @@ function Answer() {
     <section className="mt-4" aria-label="A supplier's answer">
       <p className="flex flex-wrap items-center gap-2">
         <span>A sheet came back with tracking numbers?</span>
-        <Button onClick={() => input.current?.click()} ready={!read.isPending}>
+        <FileButton
+          label="An order sheet that a supplier filled in"
+          accept=".csv,.xlsx,.txt,.tsv"
+          ready={!read.isPending}
+          onFile={(file) => read.mutate(file)}
+        >
           Read the answer…
-        </Button>
+        </FileButton>
       </p>
-      <input
-        ref={input}
-        type="file"
-        accept=".csv,.xlsx,.txt,.tsv"
-        aria-label="An order sheet that a supplier filled in"
-        className="sr-only"
-        tabIndex={-1}
-        onChange={(e) => {
-          const file = e.target.files?.[0];
-          e.target.value = "";
-          if (file) read.mutate(file);
-        }}
-      />
       {read.error && (
         <p className="mt-1 text-loss" role="alert">
           {read.error.message}

@@ -1,3 +1,5 @@
+import { save } from "../parts/save";
+
 /** saveSlips saves the packing slips of orders as one PDF; its error says why there are none. */
 export async function saveSlips(path: string, name: string): Promise<void> {
   let answer: Response;
@@ -7,9 +9,5 @@ export async function saveSlips(path: string, name: string): Promise<void> {
     throw new Error("The application does not answer. Check that it is running, and try again.");
   }
   if (!answer.ok) throw new Error((await answer.json().catch(() => undefined))?.detail ?? "The slips were not made.");
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(await answer.blob());
-  link.download = name;
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
+  save(await answer.blob(), name);
 }

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { api, ask, type Problem, type Schemas } from "../api/client";
 import { Button } from "../parts/controls";
 import { Field } from "../parts/field";
+import { save } from "../parts/save";
 import { useSay } from "../parts/toast";
 
 /** CustomerData gives out or erases what is kept of one customer, who asked for it. */
@@ -17,11 +18,7 @@ export function CustomerData() {
         say("Nothing is kept under this mail address.");
         return;
       }
-      const link = document.createElement("a");
-      link.href = URL.createObjectURL(new Blob([JSON.stringify(data, null, 2)], { type: "application/json" }));
-      link.download = "customer.json";
-      link.click();
-      URL.revokeObjectURL(link.href);
+      save(new Blob([JSON.stringify(data, null, 2)], { type: "application/json" }), "customer.json");
     },
   });
   const erase = useMutation<Schemas["OrdersErased"], Problem>({

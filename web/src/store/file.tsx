@@ -1,6 +1,7 @@
-import { useRef } from "react";
 import type { MoneyRules, Store } from "../api/client";
 import { Button } from "../parts/controls";
+import { FileButton } from "../parts/file-button";
+import { save as saveFile } from "../parts/save";
 import { useSay } from "../parts/toast";
 
 const format = "plain-pelican-money-rules/1";
@@ -47,14 +48,9 @@ export function RulesFile({
   onChange: (rules: MoneyRules) => void;
 }) {
   const say = useSay();
-  const input = useRef<HTMLInputElement>(null);
   const save = () => {
     const content = JSON.stringify({ format, currency: store.currency, rules: edited }, null, 2);
-    const link = document.createElement("a");
-    link.href = URL.createObjectURL(new Blob([content], { type: "application/json" }));
-    link.download = `money-rules-${store.handle}.json`;
-    link.click();
-    setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
+    saveFile(new Blob([content], { type: "application/json" }), `money-rules-${store.handle}.json`);
   };
   return (
     <p className="mt-4 flex flex-wrap items-center gap-2 border-t border-line pt-3 text-sm text-ink-2">
@@ -62,26 +58,19 @@ export function RulesFile({
       <Button tone="quiet" onClick={save}>
         Export rules
       </Button>
-      <Button tone="quiet" onClick={() => input.current?.click()}>
-        Read rules from a file
-      </Button>
-      <input
-        ref={input}
-        type="file"
+      <FileButton
+        label="A file of money rules"
         accept=".json,application/json"
-        aria-label="A file of money rules"
-        className="sr-only"
-        tabIndex={-1}
-        onChange={async (e) => {
-          const file = e.target.files?.[0];
-          e.target.value = "";
-          if (!file) return;
+        tone="quiet"
+        onFile={async (file) => {
           const read = rulesIn(await file.slice(0, 2_000_000).text(), store, edited);
           if (typeof read === "string") return say(read, true);
           onChange(read);
           say("Read. See the effect before you apply it; Ctrl Z takes it back.");
         }}
-      />
+      >
+        Read rules from a file
+      </FileButton>
     </p>
   );
 }

@@ -1,8 +1,9 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useId, useRef, useState } from "react";
+import { useId, useState } from "react";
 import { api, ask, type Problem, type Schemas, type Store } from "../api/client";
 import { saveSlips } from "../orders/slips";
 import { Button } from "../parts/controls";
+import { FileButton } from "../parts/file-button";
 import { Check, Radios } from "../parts/radios";
 import { useSay } from "../parts/toast";
 import { send } from "../sources/words";
@@ -33,7 +34,6 @@ function Form({ store, now }: { store: Store; now: View }) {
   const client = useQueryClient();
   const say = useSay();
   const id = useId();
-  const input = useRef<HTMLInputElement>(null);
   const [words, setWords] = useState(now.words);
   const path = { params: { path: { id: store.id } } };
   const kept = (view: View) => client.setQueryData(slipQuery(store.id).queryKey, view);
@@ -86,9 +86,14 @@ function Form({ store, now }: { store: Store; now: View }) {
         Send it with each purchase, where the source takes documents
       </Check>
       <p className="flex flex-wrap gap-2">
-        <Button onClick={() => input.current?.click()} ready={!logo.isPending}>
+        <FileButton
+          label="A logo for packing slips"
+          accept="image/png,image/jpeg,image/webp"
+          ready={!logo.isPending}
+          onFile={(file) => logo.mutate(file)}
+        >
           {now.has_logo ? "Another logo…" : "Add a logo…"}
-        </Button>
+        </FileButton>
         {now.has_logo && (
           <Button tone="quiet" onClick={() => logo.mutate(undefined)} ready={!logo.isPending}>
             Take the logo off
@@ -105,19 +110,6 @@ function Form({ store, now }: { store: Store; now: View }) {
           Save a sample
         </Button>
       </p>
-      <input
-        ref={input}
-        type="file"
-        accept="image/png,image/jpeg,image/webp"
-        aria-label="A logo for packing slips"
-        className="sr-only"
-        tabIndex={-1}
-        onChange={(e) => {
-          const file = e.target.files?.[0];
-          e.target.value = "";
-          if (file) logo.mutate(file);
-        }}
-      />
       {logo.error && (
         <p className="text-loss" role="alert">
           {logo.error.message}
