@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { api, connectStore, nord, pointed, signIn, takeFresh } from "./world";
+import { api, connectStore, enter, nord, pointed, signIn, takeFresh } from "./world";
 
 test.beforeEach(async ({ page }) => {
   await signIn(page);
@@ -150,7 +150,7 @@ test("for the same field the second person sees both and chooses", async ({ page
 test("members are shut out, and sign in again with what an owner set", async ({ page, browser }) => {
   await page.goto("/members");
   const other = await (await browser.newContext()).newPage();
-  await signIn(other, "wanda@saltmarsh.example", "rain-and-bicycle");
+  await enter(other, "wanda@saltmarsh.example", "rain-and-bicycle");
   await page.getByRole("button", { name: "Disable Wanda" }).click();
   await page.getByRole("dialog").getByRole("button", { name: "Disable Wanda" }).click();
   await expect(page.getByRole("listitem").filter({ hasText: "Wanda" })).toContainText("disabled");
@@ -161,6 +161,6 @@ test("members are shut out, and sign in again with what an owner set", async ({ 
   await page.getByRole("textbox", { name: "New password" }).fill("rain-and-bicycle");
   await page.getByRole("button", { name: "Set the password" }).click();
   await expect(page.getByText("Wanda has a new password")).toBeVisible();
-  await signIn(other, "wanda@saltmarsh.example", "rain-and-bicycle");
+  await enter(other, "wanda@saltmarsh.example", "rain-and-bicycle");
   await other.context().close();
 });

@@ -1,11 +1,11 @@
 import { expect, test } from "@playwright/test";
-import { api, bazaar, bazaarSecret, goods, leaving, nord, overLimit, rowsOf, signIn } from "./world";
+import { api, bazaar, bazaarSecret, enter, goods, leaving, nord, overLimit, rowsOf, signIn } from "./world";
 
 // What a new user can do, step by step, by mouse. The steps build on each other.
 test.describe.configure({ mode: "serial" });
 
 test("1 Sources: the marketplace, disconnected and connected again", async ({ page }) => {
-  await signIn(page);
+  await enter(page);
   await page.getByRole("link", { name: /^Sources/ }).click();
   const line = rowsOf(page).filter({ hasText: "Quayside Bazaar" });
   await expect(line).toContainText("1,200 offers");
@@ -45,7 +45,7 @@ test("1 Sources: the marketplace, disconnected and connected again", async ({ pa
 });
 
 test("2 Store: refused, then approved", async ({ page }) => {
-  await signIn(page);
+  await enter(page);
   await expect(page.getByRole("heading", { name: "Connect your store" })).toBeVisible();
   const begin = async () => {
     await page.getByLabel("Address of your store").fill(goods.replace("http://", ""));
@@ -82,7 +82,7 @@ test("2 Store: refused, then approved", async ({ page }) => {
 });
 
 test("3 Catalog: the sentence, the cursor and the sheet", async ({ page }) => {
-  await signIn(page);
+  await enter(page);
   await page.getByRole("link", { name: /^Catalog/ }).click();
   await page.getByLabel("Search", { exact: true }).fill("kettel");
   await expect(page.getByText(/nothing says “kettel”, showing kettle/)).toBeVisible();
@@ -158,7 +158,7 @@ test("4 Taking offers to the Workbench, and not twice without asking", async ({ 
 });
 
 test("5 Workbench: words, pictures, variants, a typed price", async ({ page }) => {
-  await signIn(page);
+  await enter(page);
   await page.getByRole("link", { name: /^Workbench/ }).click();
   const title = page.getByLabel("Title", { exact: true });
   await title.fill("Harbour mug, enamelled");
@@ -212,7 +212,7 @@ test("5 Workbench: words, pictures, variants, a typed price", async ({ page }) =
 });
 
 test("6 Markup: the effect is seen, then applied", async ({ page }) => {
-  await signIn(page);
+  await enter(page);
   await page.getByRole("link", { name: /^Markup/ }).click();
   await page.getByRole("button", { name: /^Formula/ }).click();
   await page.getByRole("textbox", { name: "Multiple" }).fill("0.5");
@@ -234,7 +234,7 @@ test("6 Markup: the effect is seen, then applied", async ({ page }) => {
 });
 
 test("7 Publishing: what succeeds, what fails and why, mended and tried again", async ({ page, context }) => {
-  await signIn(page);
+  await enter(page);
   const found = await api<{ offers: { id: number }[] }>(page, "GET", `/api/offers?words=${overLimit}`);
   const ids = found.offers.slice(0, 1).map((o) => o.id);
   await api(page, "POST", "/api/drafts/take", { offers: ids });
@@ -279,7 +279,7 @@ type Import = { id: number; state: string };
 type Found = { offers: { id: number }[] };
 
 test("7 Publishing: an offer that its supplier withdrew", async ({ page }) => {
-  await signIn(page);
+  await enter(page);
   // The first intake was before it was withdrawn; taking in again would find out. Publishing asks.
   const answer = await fetch(`${bazaar}/p/${leaving}`);
   expect(answer.status).toBe(410);
@@ -306,7 +306,7 @@ test("7 Publishing: an offer that its supplier withdrew", async ({ page }) => {
 });
 
 test("8 Listings: what is live, with the way to the store and to the supplier", async ({ page }) => {
-  await signIn(page);
+  await enter(page);
   await page.getByRole("link", { name: /^Listings/ }).click();
   const row = rowsOf(page).filter({ hasText: "Harbour mug, enamelled" });
   await expect(row).toContainText("visible");

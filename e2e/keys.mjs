@@ -18,7 +18,10 @@ const sentences = [
 sentences.push("balcony planter", "quilt", "linen", "garden hose", "jug", "umbrella", "rain jacket");
 
 const { args } = JSON.parse(readFileSync(new URL("chromium.json", import.meta.url), "utf8"));
-const browser = await chromium.launch({ executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium", args });
+const browser = await chromium.launch({
+  executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium-headless-shell",
+  args,
+});
 
 /**
  * Runs in the page: an answer is there once data-answers says what is in the input, and on screen by the frame after

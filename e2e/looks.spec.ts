@@ -23,31 +23,99 @@ const places = [
 /** settle waits until a place shows what it has. */
 async function settle(page: Page) {
   await page.waitForLoadState("networkidle").catch(() => {}); // the progress stream stays open
-  await page.waitForTimeout(400);
 }
 
-/** looked signs in, with a store and drafts to look at. */
+/** looked signs in, with a store and a draft to look at. */
 async function looked(page: Page) {
   await page.addInitScript(() => localStorage.setItem("theme", "light"));
   await signIn(page);
   await connectStore(page);
-  if ((await api<{ total: number }>(page, "GET", "/api/drafts?store=1")).total === 0)
-    await takeFresh(page, 2, "Looked at");
+  const [id] = await takeFresh(
+    page,
+    1,
+    "A title as long as a store takes them, which goes on in its field until the last of its words",
+  );
+  return id;
 }
 
-test("every place is accessible", async ({ page }) => {
+/** complaintsOf gathers what the browser complains of, and what is asked of other hosts. */
+function complaintsOf(page: Page) {
+  const complaints: string[] = [];
+  page.on("console", (m) => m.type() === "error" && !m.text().includes("401") && complaints.push(m.text()));
+  page.on("pageerror", (e) => complaints.push(e.message));
+  page.on(
+    "request",
+    (r) =>
+      new URL(r.url()).hostname !== "localhost" && !r.url().startsWith("data:") && complaints.push(`asked ${r.url()}`),
+  );
+  return complaints;
+}
+
+/** cutOff are the controls and words of a page that cannot be read whole, and have no tooltip that says them. */
+const cutOff = (page: Page) =>
+  page.evaluate(() => {
+    const pen = document.createElement("canvas").getContext("2d");
+    const found: string[] = [];
+    for (const el of Array.from(document.querySelectorAll<HTMLElement>("main *, header *, footer *"))) {
+      const box = el.getBoundingClientRect();
+      if (box.width < 2 || box.height < 2 || !el.checkVisibility()) continue;
+      const style = getComputedStyle(el);
+      const words = (el instanceof HTMLSelectElement ? el.selectedOptions[0]?.text : el.textContent)?.trim() ?? "";
+      const control = el.matches("button, a, select");
+      // Beyond the page's edge, where nothing scrolls to it.
+      let scrolls = false;
+      for (let over = el.parentElement; over; over = over.parentElement)
+        scrolls ||= /auto|scroll/.test(getComputedStyle(over).overflowX) && over.scrollWidth > over.clientWidth;
+      if (control && box.right > innerWidth + 1 && !scrolls) found.push(`beyond the edge: ${words}`);
+      if (el instanceof HTMLSelectElement && pen) {
+        pen.font = style.font;
+        // The arrow
+        const room = el.clientWidth - Number.parseFloat(style.paddingLeft) - Number.parseFloat(style.paddingRight) - 18;
+        if (pen.measureText(words).width > room) found.push(`cut off: ${words}`);
+      }
+      const leaf = Array.from(el.childNodes).some((n) => n.nodeType === Node.TEXT_NODE && n.textContent?.trim());
+      if (leaf && style.textOverflow === "ellipsis" && el.scrollWidth > el.clientWidth && !el.closest("[title]"))
+        found.push(`cut off: ${words}`);
+      // Cut by the edge of what holds it.
+      const frame =
+        leaf && style.textOverflow !== "ellipsis"
+          ? el.parentElement?.closest<HTMLElement>(".overflow-hidden")
+          : undefined;
+      const edge = frame?.getBoundingClientRect();
+      if (
+        edge &&
+        !frame?.closest("[title]") &&
+        box.left < edge.right &&
+        box.right > edge.right + 1 &&
+        box.top < edge.bottom
+      )
+        found.push(`cut by an edge: ${words}`);
+    }
+    return [...new Set(found)];
+  });
+
+test("every place is accessible and readable, and the browser complains of nothing", async ({ page }) => {
   test.setTimeout(300_000);
+  const complaints = complaintsOf(page);
   const check = accessible(page);
   await page.goto("/");
   await page.getByLabel("Mail address").waitFor();
   await check("sign in");
-  await looked(page);
-  for (const place of places) {
+  const draft = await looked(page);
+  for (const place of [...places, `/workbench/${draft}`]) {
     await page.goto(place);
     await page.getByRole("main").waitFor();
     await settle(page);
     await check(place);
+    expect.soft(await cutOff(page), place).toEqual([]);
+    await page.setViewportSize({ width: 1024, height: 768 });
+    expect.soft(await page.evaluate(() => document.documentElement.scrollWidth), place).toBeLessThanOrEqual(1024);
+    await page.setViewportSize({ width: 1280, height: 800 });
   }
+  await page.getByText("Before publishing").waitFor();
+  await page.keyboard.press("p"); // a dialog, which locks scrolling with a style of its own
+  await page.getByRole("dialog").waitFor();
+  expect(complaints).toEqual([]);
 });
 
 test("every dialog and panel is accessible", async ({ page }) => {
@@ -59,6 +127,7 @@ test("every dialog and panel is accessible", async ({ page }) => {
   await page.getByRole("button", { name: "Analyze" }).click();
   await page.getByText("The first rows as offers").waitFor();
   await page.getByRole("button", { name: "Add a delivery" }).click();
+  expect.soft(await cutOff(page), "a price list").toEqual([]);
   await check("price list");
   const { runs } = await api<{ runs: { id: number }[] }>(page, "GET", "/api/runs");
   if (runs[0]) {
@@ -131,104 +200,6 @@ test("every dialog and panel is accessible", async ({ page }) => {
     await check(`money rules, ${panel}`);
     await page.keyboard.press("Escape");
   }
-});
-
-test("no place scrolls sideways at 1024 px", async ({ page }) => {
-  await page.setViewportSize({ width: 1024, height: 768 });
-  await signIn(page);
-  for (const place of places) {
-    await page.goto(place);
-    await page.getByRole("main").waitFor();
-    await settle(page);
-    expect(await page.evaluate(() => document.documentElement.scrollWidth), place).toBeLessThanOrEqual(1024);
-  }
-});
-
-/** cutOff are the controls and words of a page that cannot be read whole, and have no tooltip that says them. */
-const cutOff = (page: Page) =>
-  page.evaluate(() => {
-    const pen = document.createElement("canvas").getContext("2d");
-    const found: string[] = [];
-    for (const el of Array.from(document.querySelectorAll<HTMLElement>("main *, header *, footer *"))) {
-      const box = el.getBoundingClientRect();
-      if (box.width < 2 || box.height < 2 || !el.checkVisibility()) continue;
-      const style = getComputedStyle(el);
-      const words = (el instanceof HTMLSelectElement ? el.selectedOptions[0]?.text : el.textContent)?.trim() ?? "";
-      const control = el.matches("button, a, select");
-      // Beyond the page's edge, where nothing scrolls to it.
-      let scrolls = false;
-      for (let over = el.parentElement; over; over = over.parentElement)
-        scrolls ||= /auto|scroll/.test(getComputedStyle(over).overflowX) && over.scrollWidth > over.clientWidth;
-      if (control && box.right > innerWidth + 1 && !scrolls) found.push(`beyond the edge: ${words}`);
-      if (el instanceof HTMLSelectElement && pen) {
-        pen.font = style.font;
-        // The arrow
-        const room = el.clientWidth - Number.parseFloat(style.paddingLeft) - Number.parseFloat(style.paddingRight) - 18;
-        if (pen.measureText(words).width > room) found.push(`cut off: ${words}`);
-      }
-      const leaf = Array.from(el.childNodes).some((n) => n.nodeType === Node.TEXT_NODE && n.textContent?.trim());
-      if (leaf && style.textOverflow === "ellipsis" && el.scrollWidth > el.clientWidth && !el.closest("[title]"))
-        found.push(`cut off: ${words}`);
-      // Cut by the edge of what holds it.
-      const frame =
-        leaf && style.textOverflow !== "ellipsis"
-          ? el.parentElement?.closest<HTMLElement>(".overflow-hidden")
-          : undefined;
-      const edge = frame?.getBoundingClientRect();
-      if (
-        edge &&
-        !frame?.closest("[title]") &&
-        box.left < edge.right &&
-        box.right > edge.right + 1 &&
-        box.top < edge.bottom
-      )
-        found.push(`cut by an edge: ${words}`);
-    }
-    return [...new Set(found)];
-  });
-
-test("nothing is cut off at 1280 px without saying itself elsewhere", async ({ page }) => {
-  await page.setViewportSize({ width: 1280, height: 800 });
-  await signIn(page);
-  await connectStore(page);
-  const [id] = await takeFresh(
-    page,
-    1,
-    "A title as long as a store takes them, which goes on in its field until the last of its words",
-  );
-  for (const place of [...places, `/workbench/${id}`]) {
-    await page.goto(place);
-    await page.getByRole("main").waitFor();
-    await settle(page);
-    expect.soft(await cutOff(page), place).toEqual([]);
-  }
-  await page.goto("/sources/list");
-  await page.getByLabel("Or the address").fill(`http://127.0.0.1:${port + 6}/price-list.csv`);
-  await page.getByRole("button", { name: "Analyze" }).click();
-  await page.getByText("The first rows as offers").waitFor();
-  expect(await cutOff(page), "a price list").toEqual([]);
-});
-
-test("the browser has nothing to complain of", async ({ page }) => {
-  const complaints: string[] = [];
-  page.on("console", (m) => m.type() === "error" && !m.text().includes("401") && complaints.push(m.text()));
-  page.on("pageerror", (e) => complaints.push(e.message));
-  page.on(
-    "request",
-    (r) =>
-      new URL(r.url()).hostname !== "localhost" && !r.url().startsWith("data:") && complaints.push(`asked ${r.url()}`),
-  );
-  await signIn(page);
-  for (const place of places) {
-    await page.goto(place);
-    await page.getByRole("main").waitFor();
-    await settle(page);
-  }
-  await page.goto("/workbench");
-  await page.getByText("Before publishing").waitFor();
-  await page.keyboard.press("p"); // a dialog, which locks scrolling with a style of its own
-  await page.getByRole("dialog").waitFor();
-  expect(complaints).toEqual([]);
 });
 
 test("roles are told what they may not", async ({ page }) => {

@@ -269,6 +269,8 @@ test("many prices at once, and back as one step", async ({ page }) => {
 
 test("money rules by keyboard alone", async ({ page }) => {
   await begin(page);
+  await page.goto("/catalog");
+  await page.getByRole("navigation", { name: "Stations" }).waitFor();
   const press = async (...keys: string[]) => {
     for (const key of keys) await page.keyboard.press(key);
   };

@@ -1,5 +1,5 @@
 import { expect, type Page, test } from "@playwright/test";
-import { accessible, api, bazaar, connectStore, goods, live, misbehave, rowsOf, signIn } from "./world";
+import { accessible, api, bazaar, connectStore, enter, goods, live, misbehave, rowsOf, signIn } from "./world";
 
 // Orders: from the customer's button on the storefront to the tracking number in the store.
 
@@ -213,7 +213,7 @@ test("who handles orders alone sees orders, and neither costs nor profits", asyn
   const email = `olaf${test.info().retry}-${Date.now()}@saltmarsh.example`;
   await api(page, "POST", "/api/members", { email, name: "Olaf", role: "order_handler", password: "a quay for Olaf" });
   const other = await (await browser.newContext()).newPage();
-  await signIn(other, email, "a quay for Olaf");
+  await enter(other, email, "a quay for Olaf");
   await expect(other).toHaveURL(/\/orders/);
   await expect(other.getByRole("navigation", { name: "Stations" }).getByRole("link")).toHaveCount(1);
   const row = rowsOf(other).filter({ hasText: order.number });

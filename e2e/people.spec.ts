@@ -269,6 +269,7 @@ test("a token is shown once, works in a script, and is revoked", async ({ page, 
 });
 
 test("signing out leaves nothing behind", async ({ page }) => {
+  await page.goto("/catalog");
   await page.getByRole("button", { name: /Saltmarsh .* · (USD|EUR)/ }).click();
   await page.getByRole("menuitem", { name: /^Sign out/ }).click();
   await expect(page.getByRole("button", { name: "Sign in" })).toBeVisible();

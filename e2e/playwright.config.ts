@@ -21,7 +21,7 @@ export default defineConfig({
   use: {
     baseURL: `http://localhost:${port}`,
     viewport: { width: 1280, height: 800 },
-    launchOptions: { executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium", args: chromium.args },
+    launchOptions: { executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium-headless-shell", args: chromium.args },
     // Recording takes a third of the time: only a second try is recorded.
     trace: "on-first-retry",
     reducedMotion: "reduce",

@@ -5,7 +5,10 @@ import { chromium } from "@playwright/test";
 
 const url = process.env.KEYS_URL;
 const { args } = JSON.parse(readFileSync(new URL("chromium.json", import.meta.url), "utf8"));
-const browser = await chromium.launch({ executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium", args });
+const browser = await chromium.launch({
+  executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium-headless-shell",
+  args,
+});
 const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: "reduce" });
 const page = await context.newPage();
 const quantile = (list, q) =>

@@ -22,6 +22,7 @@ import (
 	"runtime"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"syscall"
 	"testing"
 	"time"
@@ -124,7 +125,22 @@ func template(ctx context.Context, admin *pgx.Conn, server string) (string, erro
 	return name, err
 }
 
-var copies int
+var (
+	copies atomic.Int64
+	beside sync.Map // the tests that run beside others already
+)
+
+// runBeside lets a test run beside the others of its package: it has a database of its own, and waits more than it
+// works. In full, the tests of faults crash the server and run alone.
+func runBeside(tb testing.TB) {
+	t, ok := tb.(*testing.T)
+	if !ok || os.Getenv("FAULTS") == "full" {
+		return
+	}
+	if _, twice := beside.LoadOrStore(t, true); !twice {
+		t.Parallel()
+	}
+}
 
 // Database gives a test a fresh database with the schema, dropped when the test ends.
 func Database(t testing.TB) *pgxpool.Pool {
@@ -140,6 +156,7 @@ func EmptyDatabase(t testing.TB) *pgxpool.Pool {
 
 func databaseFrom(t testing.TB, template func(context.Context, *pgx.Conn, string) (string, error)) *pgxpool.Pool {
 	t.Helper()
+	runBeside(t)
 	ctx := context.Background()
 	at, err := server()
 	must(t, err)
@@ -148,8 +165,7 @@ func databaseFrom(t testing.TB, template func(context.Context, *pgx.Conn, string
 	defer func() { _ = admin.Close(ctx) }()
 	from, err := template(ctx, admin, at)
 	must(t, err)
-	copies++
-	name := fmt.Sprintf("test_%d_%d_%d", os.Getpid(), copies, time.Now().UnixNano()%1e6)
+	name := fmt.Sprintf("test_%d_%d_%d", os.Getpid(), copies.Add(1), time.Now().UnixNano()%1e6)
 	_, err = admin.Exec(ctx, `create database `+name+` template `+from)
 	must(t, err)
 	pool, err := database.Open(ctx, strings.Replace(at, "/postgres?", "/"+name+"?", 1))

@@ -208,7 +208,7 @@ func listFor(t *testing.T, rule Rule, c money.Currency) *Rules {
 func TestPriceProperties(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 11))
 	compared, floored, capped := 0, 0, 0
-	for n := range 120_000 {
+	for n := range 30_000 {
 		rule, terms, item, c := randomCase(r)
 		rs := listFor(t, rule, c)
 		var trace *Trace
@@ -241,7 +241,7 @@ func TestPriceProperties(t *testing.T) {
 		if f.Capped {
 			capped++
 		}
-		if n%12 == 0 {
+		if n%3 == 0 {
 			if want := o.price(c); want != price {
 				t.Fatalf("%+v %+v %+v: %s, by fractions %d", rule, terms, item, f.Price, want)
 			}
@@ -251,7 +251,7 @@ func TestPriceProperties(t *testing.T) {
 			checkTrace(t, trace, f, c)
 		}
 	}
-	if compared < 9_999 || floored < 10_000 || capped < 1_000 {
+	if compared < 9_999 || floored < 3_000 || capped < 300 {
 		t.Fatalf("%d prices compared, %d at the floor, %d capped: too few to mean something", compared, floored, capped)
 	}
 }

@@ -60,7 +60,7 @@ func rounds(n int) int {
 func TestAnswersEqualAPlainScan(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 6))
 	snapshot, known := world(r, 700)
-	for range rounds(500) {
+	for range rounds(240) {
 		agree(t, snapshot, known, randomQuestion(r))
 	}
 }
@@ -89,7 +89,7 @@ func TestAnswersEqualAPlainScanAfterChanges(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 8))
 	snapshot, known := world(r, 2000)
 	next := int64(2001)
-	for range rounds(40) {
+	for range rounds(24) {
 		var changed []Entry[StoreValues]
 		var gone []int64
 		batch := 1 + r.IntN(40)

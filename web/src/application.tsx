@@ -6,6 +6,7 @@ import {
   RouterProvider,
   useLocation,
   useNavigate,
+  useNavigationType,
   useRouteError,
   useSearchParams,
 } from "react-router";
@@ -131,13 +132,14 @@ function useStoreInAddress() {
   const { storeId, stores, chooseStore } = useSession();
   const [params, setParams] = useSearchParams();
   const { state } = useLocation();
+  const how = useNavigationType();
   const there = Number(params.get("store")) || 0;
   const known = stores.some((s) => s.id === there);
   const chosen = useRef(storeId);
   useEffect(() => {
     if (stores.length < 2) return;
-    if (known && there !== storeId && chosen.current === storeId) {
-      // Another address was gone to: its store counts.
+    if (known && there !== storeId && chosen.current === storeId && how !== "REPLACE") {
+      // Another address was gone to: its store counts. One that was only written anew may be behind the choice.
       chosen.current = there;
       chooseStore(there);
       return;
@@ -152,7 +154,7 @@ function useStoreInAddress() {
       },
       { replace: true, state },
     );
-  }, [there, known, storeId, stores, chooseStore, setParams, state]);
+  }, [there, how, known, storeId, stores, chooseStore, setParams, state]);
 }
 
 /** Home is the first station at which something is to be done. */
