@@ -1,5 +1,17 @@
 import { expect, type Page, test } from "@playwright/test";
-import { accessible, api, bazaar, connectStore, enter, goods, live, misbehave, rowsOf, signIn } from "./world";
+import {
+  accessible,
+  api,
+  bazaar,
+  connectStore,
+  customerBuys,
+  enter,
+  goods,
+  live,
+  misbehave,
+  rowsOf,
+  signIn,
+} from "./world";
 
 // Orders: from the customer's button on the storefront to the tracking number in the store.
 
@@ -12,23 +24,6 @@ test.afterEach(async () => {
   await misbehave(goods);
   await misbehave(bazaar);
 });
-
-/** customerBuys fills in the storefront's form as a customer does, and gives the number of the order. */
-async function customerBuys(page: Page, title: string, postcode = "97205") {
-  await page.goto(goods);
-  await page.getByRole("link", { name: title }).first().click();
-  await page.getByLabel("Name").fill("Maya Okafor");
-  await page.getByLabel("Mail").fill("maya@mail.example");
-  await page.getByLabel("Telephone").fill("+1 503 555 0142");
-  await page.getByLabel("Street").fill("418 Juniper Street");
-  await page.getByLabel("City").fill("Portland");
-  await page.getByLabel("State").fill("OR");
-  await page.getByLabel("Postcode").fill(postcode);
-  await page.getByRole("button", { name: "Buy and pay" }).click();
-  const heading = page.getByRole("heading", { name: /Your order is/ });
-  const number = (await heading.textContent())?.match(/#\d+/)?.[0] ?? "";
-  return { number, page: page.url() };
-}
 
 const sheet = (page: Page) => page.getByRole("region", { name: "Order", exact: true });
 

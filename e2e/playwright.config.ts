@@ -39,7 +39,7 @@ export default defineConfig({
     },
   ],
   webServer: Array.from({ length: workers }, (_, worker) => ({
-    command: `../bin/pelican demo --reset --second=false --orders=false --picture-size=${process.env.SCREENSHOTS ? 0 : 320} --dir ${dirOf(worker)}`,
+    command: `../bin/pelican demo --reset --second=false --orders=false --picture-size=${process.env.SCREENSHOTS ? 0 : 160} --dir ${dirOf(worker)}`,
     env: { ...process.env, PORT: String(portOf(worker)) } as Record<string, string>,
     url: `http://localhost:${portOf(worker)}/readyz`,
     timeout: 90_000,

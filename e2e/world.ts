@@ -134,6 +134,23 @@ export async function live(page: Page, count: number, name: string) {
   return drafts;
 }
 
+/** customerBuys fills in the storefront's form as a customer does, and gives the number of the order. */
+export async function customerBuys(page: Page, title: string, postcode = "97205") {
+  await page.goto(goods);
+  await page.getByRole("link", { name: title }).first().click();
+  await page.getByLabel("Name").fill("Maya Okafor");
+  await page.getByLabel("Mail").fill("maya@mail.example");
+  await page.getByLabel("Telephone").fill("+1 503 555 0142");
+  await page.getByLabel("Street").fill("418 Juniper Street");
+  await page.getByLabel("City").fill("Portland");
+  await page.getByLabel("State").fill("OR");
+  await page.getByLabel("Postcode").fill(postcode);
+  await page.getByRole("button", { name: "Buy and pay" }).click();
+  const heading = page.getByRole("heading", { name: /Your order is/ });
+  const number = (await heading.textContent())?.match(/#\d+/)?.[0] ?? "";
+  return { number, page: page.url() };
+}
+
 type Check = (place: string) => Promise<void>;
 
 /** accessible looks at a place with axe: by all rules in the light theme, by those of colour in the dark one. */

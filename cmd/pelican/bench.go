@@ -13,7 +13,7 @@ import (
 func bench(ctx context.Context, args []string) error {
 	if len(args) == 0 {
 		return fmt.Errorf("say what to measure: price, reprice, ingest, refresh, formats, search, lookalike, keys, " +
-			"workbench, publish or orders")
+			"workbench, reach, publish or orders")
 	}
 	flags := flag.NewFlagSet("bench "+args[0], flag.ContinueOnError)
 	n := flags.Int("n", 0, "how many variants, or offers")
@@ -51,6 +51,8 @@ func bench(ctx context.Context, args []string) error {
 		result, err = benchLookalike(ctx, max(*n, 0), *dir, *kept)
 	case "keys":
 		result, err = benchKeys(ctx, max(*n, 0), *dir, *kept)
+	case "reach":
+		result, err = benchReach(ctx, max(*n, 0), *dir)
 	case "workbench":
 		result, err = benchWorkbench(ctx, max(*n, 0), *dir)
 	case "publish":
@@ -59,7 +61,7 @@ func bench(ctx context.Context, args []string) error {
 		result, err = benchOrders(ctx, max(*n, 0), *dir)
 	default:
 		return fmt.Errorf("there is no bench %q: choose price, reprice, ingest, refresh, formats, search, lookalike, "+
-			"keys, workbench, publish or orders", args[0])
+			"keys, workbench, reach, publish or orders", args[0])
 	}
 	if err != nil {
 		return err

@@ -66,16 +66,25 @@ func benchKeys(ctx context.Context, n int, dir string, kept bool) (out keysResul
 		return out, err
 	}
 	defer stop()
-	typing := exec.CommandContext(ctx, "node", "e2e/keys.mjs")
-	typing.Env = append(os.Environ(), "KEYS_URL="+at, "KEYS_MAIL="+keysMail, "KEYS_PASSWORD="+keysPassword)
-	typing.Stderr = os.Stderr
-	told, err := typing.Output()
+	told, err := inBrowser(ctx, "e2e/keys.mjs", at)
 	if err != nil {
-		return out, fmt.Errorf("typing in Chromium, which make setup-test and npm ci in e2e bring: %w", err)
+		return out, err
 	}
 	err = json.Unmarshal(told, &out)
 	out.Bench, out.Offers = "keys", n
 	return out, err
+}
+
+// inBrowser runs a script that drives Chromium against the application at an address, and gives what it prints.
+func inBrowser(ctx context.Context, script, at string) ([]byte, error) {
+	looking := exec.CommandContext(ctx, "node", script)
+	looking.Env = append(os.Environ(), "KEYS_URL="+at, "KEYS_MAIL="+keysMail, "KEYS_PASSWORD="+keysPassword)
+	looking.Stderr = os.Stderr
+	told, err := looking.Output()
+	if err != nil {
+		return nil, fmt.Errorf("looking in Chromium, which make setup-test and npm ci in e2e bring: %w", err)
+	}
+	return told, nil
 }
 
 // servedFor serves the application and the pictures, and adds who types.

@@ -4,8 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"os"
-	"os/exec"
 	"slices"
 	"sync"
 	"time"
@@ -80,12 +78,9 @@ func benchWorkbench(ctx context.Context, n int, dir string) (out workbenchResult
 	if err := wide(ctx, pool, a); err != nil {
 		return out, err
 	}
-	looking := exec.CommandContext(ctx, "node", "e2e/workbench.mjs")
-	looking.Env = append(os.Environ(), "KEYS_URL="+at, "KEYS_MAIL="+keysMail, "KEYS_PASSWORD="+keysPassword)
-	looking.Stderr = os.Stderr
-	told, err := looking.Output()
+	told, err := inBrowser(ctx, "e2e/workbench.mjs", at)
 	if err != nil {
-		return out, fmt.Errorf("looking in Chromium, which make setup-test and npm ci in e2e bring: %w", err)
+		return out, err
 	}
 	return out, json.Unmarshal(told, &out.Browser)
 }

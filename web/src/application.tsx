@@ -1,45 +1,48 @@
-import { lazy, Suspense, useEffect, useRef, useState } from "react";
-import {
-  createBrowserRouter,
-  Navigate,
-  Outlet,
-  RouterProvider,
-  useLocation,
-  useNavigate,
-  useNavigationType,
-  useRouteError,
-  useSearchParams,
-} from "react-router";
+import { Component, lazy, type ReactNode, Suspense, useEffect, useRef, useState } from "react";
 import { Header, stationsOf } from "./frame/header";
 import { KeyLine } from "./frame/keyline";
 import { SessionProvider, useMe, useSession } from "./frame/session";
 import { useTheme } from "./frame/theme";
 import { Button, Notice } from "./parts/controls";
 import { setLetterKeys, useKeys } from "./parts/keys";
+import { loadAll } from "./parts/later";
 import { nextPart, toWork } from "./parts/parts";
+import { Redirect, Route, Switch, useLocation, useNavigate, useSearchParams } from "./parts/route";
 import { SayingProvider } from "./parts/toast";
 
 const loadCommands = () => import("./frame/commands");
 const Commands = lazy(loadCommands);
 const SignIn = lazy(() => import("./frame/signin"));
-const Sources = lazy(() => import("./sources/sources"));
+const loadSources = () => import("./sources/sources");
+const Sources = lazy(loadSources);
 const ListPlace = lazy(() => import("./sources/list"));
 const Requests = lazy(() => import("./sources/requests"));
 const Categories = lazy(() => import("./sources/categories"));
 const Compare = lazy(() => import("./catalog/compare"));
-const Catalog = lazy(() => import("./catalog/catalog"));
+const loadCatalog = () => import("./catalog/catalog");
+const Catalog = lazy(loadCatalog);
 const Alternatives = lazy(() => import("./catalog/alternatives"));
 const Combine = lazy(() => import("./workbench/combine"));
 const Swap = lazy(() => import("./workbench/swap"));
-const Workbench = lazy(() => import("./workbench/workbench"));
+const loadWorkbench = () => import("./workbench/workbench");
+const Workbench = lazy(loadWorkbench);
 const TableView = lazy(() => import("./workbench/table-view"));
 const Listings = lazy(() => import("./listings/listings"));
 const Run = lazy(() => import("./listings/run"));
 const Runs = lazy(() => import("./listings/runs"));
-const Orders = lazy(() => import("./orders/orders"));
+const loadOrders = () => import("./orders/orders");
+const Orders = lazy(loadOrders);
 const StorePlace = lazy(() => import("./store/store"));
 const Money = lazy(() => import("./store/money"));
 const Members = lazy(() => import("./members/members"));
+
+/** ahead begins to load the view of an address while it is still asked who is there. */
+export function ahead(path: string) {
+  if (/^\/(catalog)?$/.test(path)) void loadCatalog();
+  else if (/^\/workbench(\/\d+)?$/.test(path)) void loadWorkbench();
+  else if (path === "/sources") void loadSources();
+  else if (path === "/orders") void loadOrders();
+}
 
 /** Frame is what every place shares: the quay, the key line, and the keys that work everywhere. */
 function Frame() {
@@ -52,9 +55,15 @@ function Frame() {
   useStoreInAddress();
   useEffect(() => {
     // Fetched while nothing else is, so that typing after Ctrl K is not lost.
-    const timer = setTimeout(() => void loadCommands(), 1500);
+    const timer = setTimeout(() => {
+      loadAll();
+      void loadCommands();
+      // The views that most of the day is spent in.
+      if (may("fulfiller")) void loadCatalog().then(loadWorkbench);
+      void loadOrders();
+    }, 1000);
     return () => clearTimeout(timer);
-  }, []);
+  }, [may]);
   useKeys([
     ...stationsOf(may("fulfiller")).map((s) => ({
       keys: [`g ${s.key}`],
@@ -67,7 +76,7 @@ function Frame() {
     { keys: ["ctrl+k"], label: "find anything", run: () => setCommands(true), whileTyping: true, everywhere: true },
   ]);
   // Who works on orders alone is nowhere else.
-  if (!may("fulfiller") && !/^\/(orders|members)/.test(pathname)) return <Navigate to="/orders" replace />;
+  if (!may("fulfiller") && !/^\/(orders|members)/.test(pathname)) return <Redirect to="/orders" replace />;
   return (
     <div className="flex h-full flex-col">
       <button
@@ -78,9 +87,9 @@ function Frame() {
         Skip to the work
       </button>
       <Header />
-      <Suspense fallback={<main className="grow" />}>
-        <Outlet />
-      </Suspense>
+      <Guard at={pathname}>
+        <Suspense fallback={<main className="grow" />}>{places}</Suspense>
+      </Guard>
       <KeyLine />
       {commands && (
         <Suspense>
@@ -132,14 +141,13 @@ function useStoreInAddress() {
   const { storeId, stores, chooseStore } = useSession();
   const [params, setParams] = useSearchParams();
   const { state } = useLocation();
-  const how = useNavigationType();
   const there = Number(params.get("store")) || 0;
   const known = stores.some((s) => s.id === there);
   const chosen = useRef(storeId);
   useEffect(() => {
     if (stores.length < 2) return;
-    if (known && there !== storeId && chosen.current === storeId && how !== "REPLACE") {
-      // Another address was gone to: its store counts. One that was only written anew may be behind the choice.
+    if (known && there !== storeId && chosen.current === storeId) {
+      // Another address was gone to: its store counts.
       chosen.current = there;
       chooseStore(there);
       return;
@@ -154,13 +162,13 @@ function useStoreInAddress() {
       },
       { replace: true, state },
     );
-  }, [there, how, known, storeId, stores, chooseStore, setParams, state]);
+  }, [there, known, storeId, stores, chooseStore, setParams, state]);
 }
 
 /** Home is the first station at which something is to be done. */
 function Home() {
   const { store } = useSession();
-  return <Navigate to={store ? "/catalog" : "/store"} replace />;
+  return <Redirect to={store ? "/catalog" : "/store"} replace />;
 }
 
 function Later({ title, words }: { title: string; words: string }) {
@@ -173,68 +181,120 @@ function Later({ title, words }: { title: string; words: string }) {
   );
 }
 
-/** Broken stands where a place has failed, so that the others go on. */
-function Broken() {
-  const error = useRouteError();
-  return (
-    <main className="grow">
-      <Notice alone title="This place cannot be shown" error>
-        <p>
-          Something went wrong on our side. What you have done is kept; load the page again, or go to another station.
-        </p>
-        {error instanceof Error && <p className="text-sm break-words text-ink-2">{error.message}</p>}
-        <Button onClick={() => window.location.reload()}>Load it again</Button>
-      </Notice>
-    </main>
-  );
+/** Guard stands where a place has failed, so that the others go on; going elsewhere is a new try. */
+class Guard extends Component<{ at: string; children: ReactNode }, { error?: Error | undefined; at: string }> {
+  override state: { error?: Error | undefined; at: string } = { at: this.props.at };
+
+  static getDerivedStateFromError(error: unknown) {
+    return { error: error instanceof Error ? error : new Error(String(error)) };
+  }
+
+  static getDerivedStateFromProps({ at }: { at: string }, state: { at: string }) {
+    return at === state.at ? null : { at, error: undefined };
+  }
+
+  override render() {
+    const { error } = this.state;
+    if (!error) return this.props.children;
+    return (
+      <main className="grow">
+        <Notice alone title="This place cannot be shown" error>
+          <p>
+            Something went wrong on our side. What you have done is kept; load the page again, or go to another station.
+          </p>
+          <p className="text-sm break-words text-ink-2">{error.message}</p>
+          <Button onClick={() => window.location.reload()}>Load it again</Button>
+        </Notice>
+      </main>
+    );
+  }
 }
 
-const router = createBrowserRouter([
-  {
-    element: <Frame />,
-    children: [
-      {
-        errorElement: <Broken />,
-        children: [
-          { path: "/", element: <Home /> },
-          { path: "/sources", element: <Sources /> },
-          { path: "/sources/list", element: <ListPlace key="new" /> },
-          { path: "/sources/requests", element: <Requests /> },
-          { path: "/sources/requests/:id", element: <Requests /> },
-          { path: "/sources/:id/categories", element: <Categories /> },
-          { path: "/sources/:id/columns", element: <ListPlace key="columns" /> },
-          { path: "/catalog", element: <Catalog /> },
-          { path: "/catalog/compare/:ids?", element: <Compare /> },
-          { path: "/catalog/alternatives", element: <Alternatives /> },
-          { path: "/catalog/alternatives/:id", element: <Alternatives /> },
-          { path: "/workbench", element: <Workbench /> },
-          { path: "/workbench/table", element: <TableView /> },
-          { path: "/workbench/:id/swap/:offer", element: <Swap /> },
-          { path: "/workbench/:id/combine", element: <Combine /> },
-          { path: "/workbench/:id/combine/:offer", element: <Combine /> },
-          { path: "/workbench/:id", element: <Workbench /> },
-          { path: "/listings", element: <Listings /> },
-          { path: "/listings/runs", element: <Runs /> },
-          { path: "/listings/runs/:id", element: <Run /> },
-          { path: "/store", element: <StorePlace /> },
-          { path: "/markup", element: <Money /> },
-          { path: "/members", element: <Members /> },
-          { path: "/orders", element: <Orders /> },
-          {
-            path: "/ledger",
-            element: (
-              <Later
-                title="There is no ledger yet"
-                words="Sales and profit will be summed here; the profit of each order stands in Orders."
-              />
-            ),
-          },
-          { path: "*", element: <Later title="There is nothing at this address" words="Choose a station above." /> },
-        ],
-      },
-    ],
-  },
-]);
+const places = (
+  <Switch>
+    <Route path="/">
+      <Home />
+    </Route>
+    <Route path="/sources">
+      <Sources />
+    </Route>
+    <Route path="/sources/list">
+      <ListPlace key="new" />
+    </Route>
+    <Route path="/sources/requests">
+      <Requests />
+    </Route>
+    <Route path="/sources/requests/:id">
+      <Requests />
+    </Route>
+    <Route path="/sources/:id/categories">
+      <Categories />
+    </Route>
+    <Route path="/sources/:id/columns">
+      <ListPlace key="columns" />
+    </Route>
+    <Route path="/catalog">
+      <Catalog />
+    </Route>
+    <Route path="/catalog/compare/:ids?">
+      <Compare />
+    </Route>
+    <Route path="/catalog/alternatives">
+      <Alternatives />
+    </Route>
+    <Route path="/catalog/alternatives/:id">
+      <Alternatives />
+    </Route>
+    <Route path="/workbench">
+      <Workbench />
+    </Route>
+    <Route path="/workbench/table">
+      <TableView />
+    </Route>
+    <Route path="/workbench/:id/swap/:offer">
+      <Swap />
+    </Route>
+    <Route path="/workbench/:id/combine">
+      <Combine />
+    </Route>
+    <Route path="/workbench/:id/combine/:offer">
+      <Combine />
+    </Route>
+    <Route path="/workbench/:id">
+      <Workbench />
+    </Route>
+    <Route path="/listings">
+      <Listings />
+    </Route>
+    <Route path="/listings/runs">
+      <Runs />
+    </Route>
+    <Route path="/listings/runs/:id">
+      <Run />
+    </Route>
+    <Route path="/store">
+      <StorePlace />
+    </Route>
+    <Route path="/markup">
+      <Money />
+    </Route>
+    <Route path="/members">
+      <Members />
+    </Route>
+    <Route path="/orders">
+      <Orders />
+    </Route>
+    <Route path="/ledger">
+      <Later
+        title="There is no ledger yet"
+        words="Sales and profit will be summed here; the profit of each order stands in Orders."
+      />
+    </Route>
+    <Route>
+      <Later title="There is nothing at this address" words="Choose a station above." />
+    </Route>
+  </Switch>
+);
 
 export function Application() {
   const me = useMe();
@@ -258,7 +318,7 @@ export function Application() {
   return (
     <SayingProvider>
       <SessionProvider member={me.data} waiting={<div className="h-full bg-quay" />}>
-        <RouterProvider router={router} />
+        <Frame />
       </SessionProvider>
     </SayingProvider>
   );

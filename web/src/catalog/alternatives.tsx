@@ -1,6 +1,5 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
@@ -12,6 +11,7 @@ import { useKeys } from "../parts/keys";
 import { countText, ratingText } from "../parts/known";
 import { useCursor } from "../parts/list";
 import { Money } from "../parts/money";
+import { Link, useLocation, useNavigate, useParams, useSearchParams } from "../parts/route";
 import { type Column, Table } from "../parts/table";
 import { useSay } from "../parts/toast";
 import { LookFor, useLookFor } from "./lookfor";

@@ -1,6 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { memo, useCallback, useEffect, useEffectEvent, useRef } from "react";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { lazy, memo, Suspense, useCallback, useDeferredValue, useEffect, useEffectEvent, useRef } from "react";
 import type { Offer, Problem, Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Notice, Picture, Tick } from "../parts/controls";
@@ -14,9 +13,12 @@ import { LadderLegend, ladderTop, PriceLadder } from "../parts/ladder";
 import { useCursor, useHeld, useRows } from "../parts/list";
 import { Money, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
+import { scaled } from "../parts/room";
+import { Link, useNavigate, useSearchParams } from "../parts/route";
 import { useSay } from "../parts/toast";
 import { OfferTrace } from "../parts/trace";
 import { sourcesQuery } from "../sources/queries";
+import { cardHeight, type Look, useLook, useWallKeys } from "./look";
 import { useLookFor } from "./lookfor";
 import { OfferSheetView } from "./offer";
 import {
@@ -32,13 +34,14 @@ import {
 } from "./question";
 import { Sentence } from "./sentence";
 import { maxTaken, useTake } from "./take";
-import { cardHeight, type Look, useLook, useWallKeys, Wall } from "./wall";
 
-const rowHeight = 61;
+const Wall = lazy(() => import("./wall"));
+
+const rowHeight = scaled(61);
 /** Rows that are listed: laying out more takes long, and a browser shows nothing beyond some half a million of them. */
 const mostRows = 100_000;
 const columns =
-  "grid grid-cols-[36px_52px_minmax(150px,1fr)_168px_108px_104px_72px] items-center gap-x-3 max-md:grid-cols-[32px_44px_minmax(0,1fr)_auto] max-md:gap-x-2";
+  "grid grid-cols-[2.25rem_3.25rem_minmax(9.375rem,1fr)_10.5rem_6.75rem_6.5rem_4.5rem] items-center gap-x-3 max-md:grid-cols-[2rem_2.75rem_minmax(0,1fr)_auto] max-md:gap-x-2";
 
 const heads: Head[] = [
   { words: "Selected", unseen: true },
@@ -138,19 +141,21 @@ export default function Catalog() {
               onClear={() => change(nothingAsked)}
             />
           ) : look === "wall" ? (
-            <Wall
-              box={box}
-              items={items}
-              size={size}
-              count={count}
-              perRow={perRow}
-              row={row}
-              top={top}
-              cursor={cursor}
-              selected={selected}
-              onPoint={setCursor}
-              onSelect={mark}
-            />
+            <Suspense>
+              <Wall
+                box={box}
+                items={items}
+                size={size}
+                count={count}
+                perRow={perRow}
+                row={row}
+                top={top}
+                cursor={cursor}
+                selected={selected}
+                onPoint={setCursor}
+                onSelect={mark}
+              />
+            </Suspense>
           ) : (
             <Grid box={box} label="Offers" count={count} size={size} heads={heads} headClass={`${columns} pr-4`} many>
               {items.map((item) => (
@@ -328,7 +333,8 @@ function useAddress({
     sought.current = 0;
   }, [place.data, answered, setCursor]);
   const shownOffer = seeking && cursor === 0 ? undefined : here?.id;
-  const sheetOffer = useHeld(shownOffer, open); // not another at each key while one types
+  // Not another at each key while one types, and after the row that the cursor came to.
+  const sheetOffer = useDeferredValue(useHeld(shownOffer, open));
   const showInAddress = useEffectEvent((offer: number) => {
     const address = asAddress(question);
     address.set("offer", String(offer));
@@ -336,7 +342,9 @@ function useAddress({
   });
   useEffect(() => {
     if (open) return; // the address follows what is typed: to write it now would take letters away
-    if (here && sought.current === 0 && (cursor > 0 || (wanted > 0 && wanted !== here.id))) showInAddress(here.id);
+    if (!here || sought.current > 0 || !(cursor > 0 || (wanted > 0 && wanted !== here.id))) return;
+    const timer = setTimeout(() => showInAddress(here.id), 150); // once the cursor rests: it draws much anew
+    return () => clearTimeout(timer);
   }, [open, here, cursor, wanted]);
   return { shownOffer, sheetOffer };
 }

@@ -1,6 +1,5 @@
 import { useMutation, useQueries, useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
-import { useNavigate, useParams } from "react-router";
 import { api, ask, type OfferSheet } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
@@ -12,6 +11,7 @@ import { countText, ratingText, returnsText, stockText } from "../parts/known";
 import { ladderTop, PriceLadder } from "../parts/ladder";
 import { Money, num, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
+import { useNavigate, useParams } from "../parts/route";
 import { useSay } from "../parts/toast";
 import { offerQuery } from "./queries";
 import { maxCompared } from "./question";

@@ -1,9 +1,9 @@
 import { useMutation } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
-import { useNavigate } from "react-router";
 import { Button } from "../parts/controls";
 import { Field } from "../parts/field";
 import { useGivenPicture } from "../parts/given";
+import { useNavigate } from "../parts/route";
 import { useSay } from "../parts/toast";
 import { send } from "../sources/words";
 

@@ -1,6 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { lazy, memo, Suspense, useEffect, useState } from "react";
-import { Link } from "react-router";
 import type { OfferSheet } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Dialog, Notice, Picture } from "../parts/controls";
@@ -11,11 +10,12 @@ import { countText, onTimeText, ratingText, returnsText, soldText, stockText } f
 import { ladderTop, PriceLadder } from "../parts/ladder";
 import { Money, num, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
+import { Link } from "../parts/route";
 import { Sheet } from "../parts/sheet";
 import { Trace } from "../parts/trace";
 import { offerQuery } from "./queries";
-import { WhatIf } from "./whatif";
 
+const WhatIf = lazy(() => import("./whatif"));
 const Versions = lazy(() => import("./versions"));
 
 /** OfferSheetView is the sheet about the offer under the cursor. */
@@ -171,7 +171,11 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
       {offer.drafts.length > 0 && <p className="mt-2 text-sm text-profit-ink">It is in the Workbench.</p>}
       <Demand offer={offer} />
       <Earning offer={offer} />
-      <WhatIf offer={offer} onTake={onTake} />
+      {offer.ladder && (
+        <Suspense fallback={<div className="h-28" />}>
+          <WhatIf offer={offer} onTake={onTake} />
+        </Suspense>
+      )}
       <Deliveries offer={offer} />
       <Variants offer={offer} />
       <Before offer={offer} />

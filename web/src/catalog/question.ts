@@ -1,7 +1,7 @@
 import { queryOptions, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { useSearchParams } from "react-router";
 import { api, ask, type Offer, type Schemas } from "../api/client";
+import { useSearchParams } from "../parts/route";
 import { rest, typing } from "../parts/turns";
 import { type ClauseName, clauseNames, clauses, none } from "./clauses";
 

@@ -1,9 +1,9 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
-import { useNavigate } from "react-router";
 import { api, ask, type Problem } from "../api/client";
 import { refresh } from "../api/refresh";
 import { Button, Dialog } from "../parts/controls";
+import { useNavigate } from "../parts/route";
 import { useSay } from "../parts/toast";
 import { asQuery, type Question } from "./question";
 

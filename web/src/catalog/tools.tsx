@@ -1,6 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useSearchParams } from "react-router";
 import { api, ask, type Problem, type Schemas } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
@@ -8,6 +7,7 @@ import { Clause } from "../parts/clause";
 import { Button, Tick } from "../parts/controls";
 import { Field } from "../parts/field";
 import { readNumber } from "../parts/number";
+import { Link, useSearchParams } from "../parts/route";
 import { useSay } from "../parts/toast";
 import { savedSearchesQuery, standardQuery } from "./queries";
 import type { Question } from "./question";

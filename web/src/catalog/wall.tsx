@@ -1,57 +1,15 @@
 import type { VirtualItem } from "@tanstack/react-virtual";
-import { memo, type RefObject, useEffect, useState } from "react";
+import { memo, type RefObject } from "react";
 import type { Offer } from "../api/client";
 import { Picture, Tick } from "../parts/controls";
 import { cursorLook } from "../parts/grid";
-import { useKeys } from "../parts/keys";
 import { PriceLadder } from "../parts/ladder";
 import { RowReach, useRow } from "../parts/list";
 import { Money, percent } from "../parts/money";
-
-/** How high a row of the wall is, and how wide a card is at least, in pixels. */
-export const cardHeight = 306;
-const cardWidth = 208;
-
-export type Look = "list" | "wall";
-
-const place = "pelican.catalog.look";
-
-/** useLook is how offers are looked at, kept in the browser: as rows, or as a wall of pictures, so many to a row. */
-export function useLook(box: RefObject<HTMLDivElement | null>) {
-  const [look, setLook] = useState<Look>(() => (localStorage.getItem(place) === "wall" ? "wall" : "list"));
-  const [perRow, setPerRow] = useState(4);
-  useEffect(() => {
-    const element = box.current;
-    if (!element || look === "list") return;
-    const measure = () => setPerRow(Math.max(1, Math.floor(element.clientWidth / cardWidth)));
-    measure();
-    const observer = new ResizeObserver(measure);
-    observer.observe(element);
-    return () => observer.disconnect();
-  }, [look, box.current]);
-  const change = (next: Look) => {
-    localStorage.setItem(place, next);
-    setLook(next);
-  };
-  return { look, change, perRow: look === "wall" ? perRow : 1 };
-}
-
-/** useWallKeys move through a wall: arrows go to the card beside or below. */
-export function useWallKeys(look: Look, perRow: number, cursor: number, moveTo: (index: number) => void) {
-  useKeys(
-    look === "list"
-      ? []
-      : [
-          { keys: ["ArrowDown"], label: "", run: () => moveTo(cursor + perRow) },
-          { keys: ["ArrowUp"], label: "", run: () => moveTo(cursor - perRow) },
-          { keys: ["ArrowRight"], label: "", run: () => moveTo(cursor + 1) },
-          { keys: ["ArrowLeft"], label: "", run: () => moveTo(cursor - 1) },
-        ],
-  );
-}
+import { cardHeight } from "./look";
 
 /** Wall shows offers by their pictures, with what each costs and earns beneath: people choose by eye. */
-export function Wall({
+export default function Wall({
   box,
   items,
   size,
@@ -154,7 +112,7 @@ const Card = memo(function Card({
           <>
             <Picture path={offer.picture} width={400} className="aspect-square w-full" />
             <div className="mt-1 flex items-start gap-1">
-              <p className="line-clamp-2 h-9 min-w-0 grow leading-[18px] font-semibold" title={offer.title}>
+              <p className="line-clamp-2 h-9 min-w-0 grow leading-[1.125rem] font-semibold" title={offer.title}>
                 {offer.title}
               </p>
               <Tick checked={selected} onChange={() => onSelect(offer)} label={`Select ${offer.title}`} />

@@ -13,7 +13,7 @@ import { whatIfQuery } from "./queries";
 type Supposed = Schemas["SearchWhatIfResult"];
 
 /** WhatIf supposes another price and shows what it would leave; nothing is kept until it is asked for. */
-export function WhatIf({ offer, onTake }: { offer: OfferSheet; onTake: (() => void) | undefined }) {
+export default function WhatIf({ offer, onTake }: { offer: OfferSheet; onTake: (() => void) | undefined }) {
   const { store, storeId } = useSession();
   const [price, setPrice] = useState<string | null>(null);
   const [typed, setTyped] = useState<{ price: string; markup: string } | null>(null);

@@ -1,10 +1,10 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { Command } from "cmdk";
 import { useState } from "react";
-import { useNavigate } from "react-router";
 import { listingsQuery } from "../listings/queries";
 import { ordersQuery } from "../orders/queries";
 import { Dialog } from "../parts/controls";
+import { useNavigate } from "../parts/route";
 import { draftsQuery, linesOf } from "../workbench/queries";
 import { stationsOf } from "./header";
 import { commandOffersQuery } from "./queries";

@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useRef, useState } from "react";
-import { NavLink, useLocation } from "react-router";
 import type { Schemas } from "../api/client";
 import { useNarrow } from "../parts/room";
+import { NavLink, useLocation } from "../parts/route";
 import { headerQuery } from "./queries";
 import { useSession } from "./session";
 
@@ -53,7 +53,7 @@ export function Header() {
   const header = useQuery(headerQuery(storeId));
   const narrow = useNarrow();
   return (
-    <header className="flex h-[54px] shrink-0 items-stretch bg-quay text-quay-ink">
+    <header className="flex h-[3.375rem] shrink-0 items-stretch bg-quay text-quay-ink">
       <NavLink
         to="/"
         className="flex shrink-0 items-center gap-2.5 pr-5 pl-4 font-head max-md:pr-2 text-lg font-bold whitespace-nowrap"
@@ -71,12 +71,12 @@ export function Header() {
               key={station.to}
               to={station.to}
               className={({ isActive }) =>
-                `group relative flex min-w-[96px] flex-col justify-center border-b-[3px] px-2 pl-6 ${isActive ? "border-beak bg-quay-2" : "border-transparent hover:bg-quay-2"}`
+                `group relative flex min-w-[6rem] flex-col justify-center border-b-[3px] px-2 pl-6 ${isActive ? "border-beak bg-quay-2" : "border-transparent hover:bg-quay-2"}`
               }
             >
               <span
                 aria-hidden="true"
-                className={`absolute top-[19px] left-2 size-2 rounded-full border ${here.startsWith(station.to) ? "border-beak bg-beak" : "border-quay-ink-2 bg-quay"}`}
+                className={`absolute top-[1.1875rem] left-2 size-2 rounded-full border ${here.startsWith(station.to) ? "border-beak bg-beak" : "border-quay-ink-2 bg-quay"}`}
               />
               <span className="flex items-center leading-tight font-semibold">
                 {station.name}
@@ -157,7 +157,7 @@ function Menu() {
       {open && (
         <nav
           aria-label="Stations"
-          className="absolute top-[49px] left-0 z-40 w-64 rounded-md bg-quay py-1 shadow-[0_6px_24px_rgb(0_0_0/0.3)]"
+          className="absolute top-[3.0625rem] left-0 z-40 w-64 rounded-md bg-quay py-1 shadow-[0_6px_24px_rgb(0_0_0/0.3)]"
         >
           {all.map((station) => (
             <NavLink

@@ -1,9 +1,9 @@
 import { useMutation } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import type { ReactNode } from "react";
-import { useNavigate } from "react-router";
 import { api, ask } from "../api/client";
 import { panel } from "../parts/panel";
+import { useNavigate } from "../parts/route";
 import { useSession } from "./session";
 import { useTheme } from "./theme";
 

@@ -1,9 +1,9 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useNavigate } from "react-router";
 import { api, ask, type Problem } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Dialog } from "../parts/controls";
+import { useNavigate } from "../parts/route";
 import type { Run, RunInput } from "./queries";
 
 /** Act is what is done to listings besides sending them again. */

@@ -1,11 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Link } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button } from "../parts/controls";
 import { PriceLadder } from "../parts/ladder";
 import { Money, num } from "../parts/money";
+import { Link } from "../parts/route";
 import { Table } from "../parts/table";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";

@@ -1,6 +1,5 @@
 import { useInfiniteQuery, useMutation } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
-import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, ask, type Problem } from "../api/client";
 import { useSession } from "../frame/session";
 import { OneOf } from "../parts/clause";
@@ -9,6 +8,7 @@ import { More, NoStore, Words } from "../parts/found";
 import { useKeys } from "../parts/keys";
 import { useCursor } from "../parts/list";
 import { Money } from "../parts/money";
+import { Link, useNavigate, useSearchParams } from "../parts/route";
 import { RowLink, RowOut } from "../parts/row";
 import { Sheet } from "../parts/sheet";
 import { type Column, LongTable } from "../parts/table";
@@ -229,7 +229,7 @@ function listingColumns(selected: Set<number> | undefined, mark: (l: Listing) =>
             name: "Selected",
             unseen: true,
             card: "tick" as const,
-            track: "28px",
+            track: "1.75rem",
             show: (l: Listing) => (
               <Tick checked={selected.has(l.draft_id)} onChange={() => mark(l)} label={`Select ${l.title}`} />
             ),
@@ -240,14 +240,14 @@ function listingColumns(selected: Set<number> | undefined, mark: (l: Listing) =>
       id: "picture",
       name: "Picture",
       unseen: true,
-      track: "44px",
+      track: "2.75rem",
       show: (l) => <Picture path={l.picture} width={96} className="size-10 border border-line" />,
     },
-    { id: "listing", name: "Listing", card: "what", track: "minmax(160px,1fr)", show: (l) => <Title of={l} /> },
+    { id: "listing", name: "Listing", card: "what", track: "minmax(10rem,1fr)", show: (l) => <Title of={l} /> },
     {
       id: "supplier",
       name: "Supplier",
-      track: "minmax(90px,130px)",
+      track: "minmax(5.625rem,8.125rem)",
       className: "text-ink-2",
       show: (l) => (
         <>
@@ -261,25 +261,25 @@ function listingColumns(selected: Set<number> | undefined, mark: (l: Listing) =>
     {
       id: "stock",
       name: "Stock",
-      track: "64px",
+      track: "4rem",
       align: "right",
       show: (l) => (
         <span className={l.stock === 0 ? "font-semibold text-loss" : ""}>{l.stock.toLocaleString("en")}</span>
       ),
     },
-    { id: "price", name: "Price", card: "top", track: "120px", align: "right", show: (l) => <Prices of={l} /> },
+    { id: "price", name: "Price", card: "top", track: "7.5rem", align: "right", show: (l) => <Prices of={l} /> },
     {
       id: "profit",
       name: "Profit",
       card: "bottom",
-      track: "76px",
+      track: "4.75rem",
       align: "right",
       show: (l) => (l.profit ? <Money of={l.profit} signed /> : "—"),
     },
     {
       id: "sent",
       name: "Sent",
-      track: "88px",
+      track: "5.5rem",
       className: "text-ink-2",
       show: (l) => (
         <>

@@ -1,6 +1,5 @@
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
 import { api, ask, type Problem } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
@@ -9,6 +8,7 @@ import { useKeys } from "../parts/keys";
 import { useCursor } from "../parts/list";
 import { Money } from "../parts/money";
 import { Check } from "../parts/radios";
+import { Link, useNavigate, useParams } from "../parts/route";
 import { RowButton, RowLink, RowOut } from "../parts/row";
 import { type Column, LongTable } from "../parts/table";
 import { ago } from "../parts/time";
@@ -322,14 +322,14 @@ function itemColumns(run: Run, onRetry: ((item: Item) => void) | undefined): Col
       id: "picture",
       name: "Picture",
       unseen: true,
-      track: "52px",
+      track: "3.25rem",
       show: (item) => <Picture path={item.picture} width={96} className="size-9 border border-line" />,
     },
     {
       id: "draft",
       name: "Draft",
       card: "what",
-      track: "minmax(180px,1fr)",
+      track: "minmax(11.25rem,1fr)",
       show: (item) => (
         <>
           <span className="block truncate font-semibold">{item.title}</span>
@@ -344,7 +344,7 @@ function itemColumns(run: Run, onRetry: ((item: Item) => void) | undefined): Col
       id: "state",
       name: run.targets.length === 1 ? (run.targets[0]?.store ?? "State") : "State",
       card: "top",
-      track: "190px",
+      track: "11.875rem",
       show: (item) => (
         <span className={`font-semibold ${stateTone[item.state]}`}>
           {stateWords(item, run.act)}
@@ -364,7 +364,7 @@ function itemColumns(run: Run, onRetry: ((item: Item) => void) | undefined): Col
       id: "words",
       name: "In words",
       card: "line",
-      track: "minmax(200px,1.4fr)",
+      track: "minmax(12.5rem,1.4fr)",
       className: "line-clamp-2 text-ink-2",
       show: (item) => item.reason || told(item, run.act),
     },
@@ -373,7 +373,7 @@ function itemColumns(run: Run, onRetry: ((item: Item) => void) | undefined): Col
       name: "What to do",
       card: "bottom",
       unseen: true,
-      track: "190px",
+      track: "11.875rem",
       show: (item) => <Next item={item} onRetry={onRetry && (() => onRetry(item))} />,
     },
   ];

@@ -1,9 +1,9 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
-import { Link, useNavigate } from "react-router";
 import type { Problem } from "../api/client";
 import { Button, Notice } from "../parts/controls";
 import { useKeys } from "../parts/keys";
 import { useCursor } from "../parts/list";
+import { Link, useNavigate } from "../parts/route";
 import { RowLink } from "../parts/row";
 import { type Column, LongTable } from "../parts/table";
 import { ago } from "../parts/time";
@@ -69,7 +69,7 @@ const columns: Column<Run>[] = [
     id: "what",
     name: "Run",
     card: "what",
-    track: "minmax(220px,1fr)",
+    track: "minmax(13.75rem,1fr)",
     show: (r) => (
       <RowLink to={`/listings/runs/${r.id}`} className="font-semibold hover:underline">
         {r.state === "finished" ? actWords[r.act].done : actWords[r.act].doing}{" "}
@@ -82,19 +82,19 @@ const columns: Column<Run>[] = [
     id: "state",
     name: "State",
     card: "top",
-    track: "210px",
+    track: "13.125rem",
     show: (r) =>
       r.state === "scheduled" && r.starts_at && r.targets[0]
         ? `begins ${clockIn(r.starts_at, r.targets[0].time_zone)}`
         : stateWords[r.state],
   },
-  { id: "items", name: "Items", card: "line", track: "minmax(220px,1fr)", className: "text-ink-2", show: runWords },
-  { id: "by", name: "By", track: "120px", show: (r) => r.started_by },
+  { id: "items", name: "Items", card: "line", track: "minmax(13.75rem,1fr)", className: "text-ink-2", show: runWords },
+  { id: "by", name: "By", track: "7.5rem", show: (r) => r.started_by },
   {
     id: "when",
     name: "Started",
     card: "bottom",
-    track: "110px",
+    track: "6.875rem",
     className: "text-ink-2",
     show: (r) => ago(r.started_at),
   },

@@ -1,12 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
 import { api, ask, type Problem, type Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Picture } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { Field } from "../parts/field";
 import { Money, sayMoney } from "../parts/money";
+import { Link } from "../parts/route";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { Claims } from "./claims";

@@ -1,6 +1,5 @@
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { useNavigate, useSearchParams } from "react-router";
 import { api, ask, type Problem } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
@@ -11,6 +10,7 @@ import { More, NoStore, Words } from "../parts/found";
 import { useKeys } from "../parts/keys";
 import { useCursor } from "../parts/list";
 import { Money } from "../parts/money";
+import { useNavigate, useSearchParams } from "../parts/route";
 import { Sheet } from "../parts/sheet";
 import { type Column, LongTable } from "../parts/table";
 import { ago } from "../parts/time";
@@ -149,7 +149,7 @@ export default function Orders() {
           />
         )}
       </div>
-      <Sheet label="Order" look="w-[420px] bg-surface">
+      <Sheet label="Order" look="w-[26.25rem] bg-surface">
         {here ? <OrderSheet key={here.id} id={here.id} /> : <p className="text-ink-2">No order is shown.</p>}
       </Sheet>
       {buying && <Buy ids={buying} onClose={() => setBuying(undefined)} onBought={() => setSelected(new Set())} />}
@@ -343,13 +343,13 @@ function orderColumns(selected: Set<number>, mark: (o: OrderRow) => void, severa
       name: "Selected",
       unseen: true,
       card: "tick",
-      track: "28px",
+      track: "1.75rem",
       show: (o) => <Tick checked={selected.has(o.id)} onChange={() => mark(o)} label={`Select order ${o.number}`} />,
     },
     {
       id: "number",
       name: "Order",
-      track: "88px",
+      track: "5.5rem",
       show: (o) => (
         <>
           <b className="block">{o.number}</b>
@@ -361,7 +361,7 @@ function orderColumns(selected: Set<number>, mark: (o: OrderRow) => void, severa
       id: "what",
       name: "What",
       card: "what",
-      track: "minmax(140px,1fr)",
+      track: "minmax(8.75rem,1fr)",
       show: (o) => (
         <>
           <span className="block truncate font-semibold" title={o.title}>
@@ -377,11 +377,11 @@ function orderColumns(selected: Set<number>, mark: (o: OrderRow) => void, severa
         </>
       ),
     },
-    { id: "state", name: "State", card: "top", track: "minmax(100px,150px)", show: (o) => <State of={o} /> },
+    { id: "state", name: "State", card: "top", track: "minmax(6.25rem,9.375rem)", show: (o) => <State of={o} /> },
     {
       id: "suppliers",
       name: "Bought from",
-      track: "minmax(80px,130px)",
+      track: "minmax(5rem,8.125rem)",
       className: "text-ink-2",
       show: (o) => (
         <span className="block truncate" title={o.suppliers.join(", ")}>
@@ -389,12 +389,12 @@ function orderColumns(selected: Set<number>, mark: (o: OrderRow) => void, severa
         </span>
       ),
     },
-    { id: "paid", name: "Paid", track: "84px", align: "right", show: (o) => <Money of={o.total} /> },
+    { id: "paid", name: "Paid", track: "5.25rem", align: "right", show: (o) => <Money of={o.total} /> },
     {
       id: "profit",
       name: "Profit now",
       card: "bottom",
-      track: "84px",
+      track: "5.25rem",
       align: "right",
       show: (o) =>
         o.profit ? (

@@ -1,8 +1,7 @@
-import { Dialog as Radix } from "radix-ui";
 import type { ButtonHTMLAttributes, ReactNode, Ref } from "react";
 import { useRef, useState } from "react";
+import { later, useLater } from "./later";
 import { useReach } from "./list";
-import { panel } from "./panel";
 import { enter, useTurn } from "./turns";
 
 type Tone = "main" | "plain" | "quiet" | "danger";
@@ -34,7 +33,7 @@ export function Button({
   );
 }
 
-const widths = { usual: "max-w-md", wide: "max-w-2xl", full: "max-w-5xl" };
+const modal = later(() => import("./modal"));
 
 /** Dialog confirms or lets choose; never a form of many parts. */
 export function Dialog({
@@ -56,23 +55,13 @@ export function Dialog({
   else opener.current ??= document.activeElement;
   const from = useRef<Element | null>(null); // still known once it is closed
   if (opener.current) from.current = opener.current;
+  const part = useLater(modal, open);
   return (
-    <Radix.Root open={open} onOpenChange={(now) => !now && onClose()}>
-      <Radix.Portal>
-        <Radix.Overlay className="fixed inset-0 z-30 bg-[rgb(11_18_26/0.45)]" />
-        <Radix.Content
-          aria-describedby={undefined}
-          onCloseAutoFocus={(e) => {
-            e.preventDefault();
-            if (from.current instanceof HTMLElement && from.current.isConnected) from.current.focus();
-          }}
-          className={`${panel} fixed left-1/2 w-[calc(100vw-32px)] -translate-x-1/2 overflow-auto p-5 ${size === "full" ? "top-[6vh] max-h-[88vh]" : "top-[14vh] max-h-[76vh]"} ${widths[size ?? "usual"]}`}
-        >
-          <Radix.Title className="mb-2 text-xl">{title}</Radix.Title>
-          {children}
-        </Radix.Content>
-      </Radix.Portal>
-    </Radix.Root>
+    part && (
+      <part.Modal open={open} onClose={onClose} title={title} size={size} from={from}>
+        {children}
+      </part.Modal>
+    )
   );
 }
 
@@ -186,7 +175,7 @@ export function Picture({
       alt={alt}
       onLoad={turn.loaded}
       onError={why}
-      className={`${shape} object-cover text-[9px]`}
+      className={`${shape} object-cover text-[0.5625rem]`}
     />
   );
 }

@@ -1,6 +1,6 @@
 import { useState } from "react";
-import { useNavigate } from "react-router";
 import { Button, Notice } from "./controls";
+import { useNavigate } from "./route";
 
 // What stations whose list is found by a sentence have in common.
 

@@ -1,7 +1,8 @@
-import { Popover } from "radix-ui";
 import { type MouseEvent, type ReactNode, useRef, useState } from "react";
+import { later, useLater } from "./later";
 import { useReach } from "./list";
-import { panel } from "./panel";
+
+const popover = later(() => import("./popover"));
 
 /** Opener is a button with a small panel, which is made once it is opened: a list has one in each row. */
 export function Opener({
@@ -34,10 +35,11 @@ export function Opener({
   const open = opened ?? own;
   const setOpen = onOpen ?? setOwn;
   const made = useRef(false);
-  if (open) made.current = true;
+  const part = useLater(popover, open);
+  if (open && part) made.current = true;
   const reach = useReach();
   const heard = (e: MouseEvent) => apart && e.stopPropagation();
-  if (!made.current)
+  if (!part || !made.current)
     return (
       <button
         type="button"
@@ -55,15 +57,19 @@ export function Opener({
       </button>
     );
   return (
-    <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger tabIndex={reach} className={className} aria-label={label} onClick={heard}>
-        {words}
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content className={`${panel} ${panelClass}`} align={align} sideOffset={4} aria-label={panelLabel}>
-          {children(() => setOpen(false))}
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+    <part.Panel
+      words={words}
+      label={label}
+      className={className}
+      panelLabel={panelLabel}
+      panelClass={panelClass}
+      align={align}
+      open={open}
+      onOpen={setOpen}
+      reach={reach}
+      onClick={heard}
+    >
+      {children(() => setOpen(false))}
+    </part.Panel>
   );
 }

@@ -1,6 +1,6 @@
 import type { ButtonHTMLAttributes, ReactNode } from "react";
-import { Link, type LinkProps } from "react-router";
 import { useReach } from "./list";
+import { Link, type LinkProps } from "./route";
 
 /** RowButton is a small button in a row of a list, reached with Tab where the cursor is. */
 export function RowButton(rest: ButtonHTMLAttributes<HTMLButtonElement>) {

@@ -10,7 +10,7 @@ const Drawer = lazy(() => import("./drawer"));
  */
 export function Sheet({
   label,
-  look = "w-[372px] bg-surface",
+  look = "w-[23.25rem] bg-surface",
   children,
 }: {
   label: string;

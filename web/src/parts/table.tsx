@@ -10,7 +10,7 @@ import {
 import { Fragment, type ReactNode, type RefObject } from "react";
 import { cursorLook, Grid, GridRow } from "./grid";
 import { RowReach, useRow, useRows } from "./list";
-import { useNarrow } from "./room";
+import { scaled, useNarrow } from "./room";
 
 /** What a cell may want to know besides its row. */
 type CellOf = { index: number; current: boolean };
@@ -23,7 +23,7 @@ export type Column<R extends object> = {
   head?: ReactNode;
   /** The heading is only read out: a column of pictures, ticks or buttons. */
   unseen?: boolean;
-  /** The track of a table with a cursor: "52px", "minmax(160px,1fr)". */
+  /** The track of a table with a cursor: "3.25rem", "minmax(10rem,1fr)". */
   track?: string;
   align?: "right";
   /** Only where there is room, from 1280 px. */
@@ -240,7 +240,7 @@ export function LongTable<R extends object>({
 }) {
   const table = useColumns(rows, columns, rowKey);
   const narrow = useNarrow();
-  const height = narrow ? cardHeight : rowHeight;
+  const height = scaled(narrow ? cardHeight : rowHeight);
   const { box, items, size } = useRows(rows.length, height, cursor.at);
   const shown = narrow ? table.shown.filter(({ column }) => column.card) : table.shown;
   const tracks = narrow ? "auto minmax(0,1fr) auto" : shown.map(({ column }) => column.track ?? "1fr").join(" ");

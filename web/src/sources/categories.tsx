@@ -1,11 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate, useParams } from "react-router";
 import { api, ask, type Problem } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Notice } from "../parts/controls";
 import { useKeys } from "../parts/keys";
+import { useNavigate, useParams } from "../parts/route";
 import { useSay } from "../parts/toast";
 import { categoriesQuery } from "./queries";
 import { number } from "./words";
@@ -87,7 +87,7 @@ export default function Categories() {
           {names.map((n) => (
             <li
               key={n.name}
-              className="grid grid-cols-[1fr_90px_1.4fr_auto] items-center gap-3 border-b border-line py-1.5"
+              className="grid grid-cols-[1fr_5.625rem_1.4fr_auto] items-center gap-3 border-b border-line py-1.5"
             >
               <b className="truncate" title={n.name}>
                 {n.name}

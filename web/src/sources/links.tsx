@@ -1,11 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
 import { api, ask, type Problem } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useTake } from "../catalog/take";
 import { useSession } from "../frame/session";
 import { Button, Dialog } from "../parts/controls";
+import { Link } from "../parts/route";
 import { linksQuery } from "./queries";
 import { type ImportRun, number } from "./words";
 

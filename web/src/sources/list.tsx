@@ -1,13 +1,13 @@
 import { DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor, useSensors } from "@dnd-kit/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { useNavigate, useParams } from "react-router";
 import { api, ask, type Problem, type Schemas } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Notice } from "../parts/controls";
 import { Field } from "../parts/field";
 import { useKeys } from "../parts/keys";
+import { useNavigate, useParams } from "../parts/route";
 import { useSay } from "../parts/toast";
 import { Chips, Columns } from "./columns";
 import { Form } from "./form";
@@ -79,7 +79,7 @@ export default function ListPlace() {
       <section
         aria-label="Supplier terms"
         tabIndex={0}
-        className="w-[330px] shrink-0 overflow-auto border-l border-line bg-surface p-4"
+        className="w-[20.625rem] shrink-0 overflow-auto border-l border-line bg-surface p-4"
       >
         <Questions
           questions={looked.questions.map((q) => ({ ...q, answer: layout.answers?.[q.key] ?? q.answer }))}

@@ -1,6 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useState } from "react";
-import { useNavigate } from "react-router";
 import { api, ask, type Problem, type Source } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
@@ -9,6 +8,7 @@ import { countryName } from "../parts/countries";
 import { Field } from "../parts/field";
 import { useGivenPicture } from "../parts/given";
 import { typedNumber } from "../parts/number";
+import { useNavigate } from "../parts/route";
 import { useSay } from "../parts/toast";
 import { sourcesQuery } from "./queries";
 import { send } from "./words";
@@ -73,7 +73,7 @@ export function QuoteRequestForm() {
   return (
     <main className="min-h-0 grow overflow-auto">
       <form
-        className="mx-auto grid max-w-4xl gap-x-8 *:min-w-0 md:grid-cols-[minmax(0,1fr)_300px] gap-y-4 p-6"
+        className="mx-auto grid max-w-4xl gap-x-8 *:min-w-0 md:grid-cols-[minmax(0,1fr)_18.75rem] gap-y-4 p-6"
         onSubmit={(e) => {
           e.preventDefault();
           make.mutate();

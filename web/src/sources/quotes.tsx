@@ -1,6 +1,5 @@
 import { useMutation } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
-import { Link } from "react-router";
 import { api, ask, type Problem, type Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Picture } from "../parts/controls";
@@ -10,6 +9,7 @@ import { useKeys } from "../parts/keys";
 import { ratingText, returnsText, stockText } from "../parts/known";
 import { LadderLegend, ladderTop, PriceLadder } from "../parts/ladder";
 import { Money, num, percent } from "../parts/money";
+import { Link } from "../parts/route";
 import { dayName } from "../parts/time";
 import { useSay } from "../parts/toast";
 import type { Full } from "./words";
@@ -46,7 +46,7 @@ export function Quotes({ request, onTaken }: { request: Full; onTaken: () => voi
           <LadderLegend taxed={quotes.some((q) => Number(q.ladder?.tax.value ?? 0) > 0)} />
         </caption>
         <colgroup>
-          <col className="w-[120px]" />
+          <col className="w-[7.5rem]" />
         </colgroup>
         <thead>
           <tr>

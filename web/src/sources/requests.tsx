@@ -1,6 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate, useParams } from "react-router";
 import { api, ask, type Problem } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
@@ -9,6 +8,7 @@ import { countryName } from "../parts/countries";
 import { useKeys } from "../parts/keys";
 import { movedByKey } from "../parts/list";
 import { Money } from "../parts/money";
+import { useNavigate, useParams } from "../parts/route";
 import { type Column, LongTable } from "../parts/table";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
@@ -67,7 +67,7 @@ export default function Requests() {
   if (id === "new") return <QuoteRequestForm />;
   return (
     <main className="flex min-h-0 grow max-md:flex-col">
-      <div className="flex w-[300px] shrink-0 flex-col border-r border-line">
+      <div className="flex w-[18.75rem] shrink-0 flex-col border-r border-line">
         <div className="flex items-center justify-between gap-2 px-4 py-3">
           <h1 className="text-xl">Requests</h1>
           <Button onClick={() => go("/sources")}>Sources</Button>

@@ -1,8 +1,8 @@
 import { type UseMutationResult, useMutation, useQueryClient } from "@tanstack/react-query";
-import { useNavigate } from "react-router";
 import { api, ask, type Source } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button } from "../parts/controls";
+import { useNavigate } from "../parts/route";
 import { Sheet } from "../parts/sheet";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";

@@ -1,6 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate } from "react-router";
 import { api, ask, type Problem, type Source } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
@@ -9,6 +8,7 @@ import { Disconnect } from "../parts/disconnect";
 import { Field } from "../parts/field";
 import { useKeys } from "../parts/keys";
 import { useCursor } from "../parts/list";
+import { useNavigate } from "../parts/route";
 import { type Column, LongTable } from "../parts/table";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
@@ -136,7 +136,7 @@ const columns: Column<Source>[] = [
     id: "source",
     name: "Source",
     card: "what",
-    track: "minmax(160px,1fr)",
+    track: "minmax(10rem,1fr)",
     show: (source) => (
       <>
         <span className="block truncate font-semibold">{source.name}</span>
@@ -148,7 +148,7 @@ const columns: Column<Source>[] = [
     id: "offers",
     name: "Offers",
     card: "top",
-    track: "110px",
+    track: "6.875rem",
     align: "right",
     show: (source) => (
       <>
@@ -160,7 +160,7 @@ const columns: Column<Source>[] = [
     id: "refreshed",
     name: "Refreshed",
     card: "bottom",
-    track: "130px",
+    track: "8.125rem",
     className: "text-ink-2",
     show: (source) => ago(source.imports.find((x) => x.state === "finished")?.finished_at),
   },
@@ -168,7 +168,7 @@ const columns: Column<Source>[] = [
     id: "health",
     name: "Health",
     card: "line",
-    track: "minmax(180px,1.4fr)",
+    track: "minmax(11.25rem,1.4fr)",
     show: (source) => (
       <span className="line-clamp-2">
         <Health source={source} />

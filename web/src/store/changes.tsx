@@ -1,11 +1,11 @@
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
 import { api, ask, type Problem, type Schemas, type Store } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { listingsQuery } from "../listings/queries";
 import { Button } from "../parts/controls";
+import { Link } from "../parts/route";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { changesQuery } from "./queries";

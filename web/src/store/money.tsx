@@ -1,11 +1,11 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { useNavigate } from "react-router";
 import { api, ask, type InForce, type MoneyRules, type Problem, type Store } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Dialog, Notice } from "../parts/controls";
 import { useKeys } from "../parts/keys";
+import { useNavigate } from "../parts/route";
 import { useSay } from "../parts/toast";
 import { Changes } from "./changes";
 import { EffectView } from "./effect";

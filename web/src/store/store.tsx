@@ -1,6 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { useNavigate, useSearchParams } from "react-router";
 import { api, ask, type Problem, type Schemas, type Store } from "../api/client";
 import { refresh } from "../api/refresh";
 import { unconfirmedQuery } from "../frame/queries";
@@ -11,6 +10,7 @@ import { Disconnect } from "../parts/disconnect";
 import { Field } from "../parts/field";
 import { NamesField } from "../parts/names";
 import { Check } from "../parts/radios";
+import { useNavigate, useSearchParams } from "../parts/route";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { namesQuery } from "../workbench/queries";

@@ -195,7 +195,7 @@ export function ChangeMany({ ids, onClose }: { ids: number[]; onClose: () => voi
           if (seen && left > 0 && !look.isFetching) make.mutate();
         }}
       >
-        <div className="grid gap-x-5 gap-y-2 sm:grid-cols-[150px_1fr]">
+        <div className="grid gap-x-5 gap-y-2 sm:grid-cols-[9.375rem_1fr]">
           <fieldset className="flex flex-wrap gap-0.5 sm:flex-col">
             <legend className="sr-only">What to change</legend>
             {(Object.keys(subjects) as Subject[]).map((s) => (

@@ -1,6 +1,5 @@
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { useId, useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
 import { api, ask, type Problem, type Schemas } from "../api/client";
 import { alternativesQuery } from "../catalog/queries";
 import { useSession } from "../frame/session";
@@ -9,6 +8,7 @@ import { countryName } from "../parts/countries";
 import { Field } from "../parts/field";
 import { useKeys } from "../parts/keys";
 import { Money } from "../parts/money";
+import { Link, useNavigate, useParams } from "../parts/route";
 import { type Column, Table } from "../parts/table";
 import { useSay } from "../parts/toast";
 import { figure, Landed, pad, pictureColumn, usePurchase } from "./purchase";

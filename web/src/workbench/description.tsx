@@ -1,36 +1,24 @@
 import { TableKit } from "@tiptap/extension-table";
-import { type Editor, EditorContent, useEditor, useEditorState } from "@tiptap/react";
+import { type Editor, EditorContent, Extension, useEditor, useEditorState } from "@tiptap/react";
 import StarterKit from "@tiptap/starter-kit";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useLayoutEffect, useRef, useState } from "react";
 import type { Draft } from "../api/client";
 import { Button } from "../parts/controls";
 import { Field } from "../parts/field";
 import { Opener } from "../parts/opener";
+import { type Begin, box, frame, mark, tools, words } from "./description-look";
 
-type Command = { name: string; mark: string; is: string; level?: 2 | 3; run: (editor: Editor) => void };
+type Command = { is: string; level?: 2 | 3; run: (editor: Editor) => void };
 
-const controls: Command[] = [
-  { name: "Bold", mark: "B", is: "bold", run: (e) => e.chain().focus().toggleBold().run() },
-  { name: "Italic", mark: "I", is: "italic", run: (e) => e.chain().focus().toggleItalic().run() },
+/** What each of the tools does, in their order. */
+const commands: Command[] = [
+  { is: "bold", run: (e) => e.chain().focus().toggleBold().run() },
+  { is: "italic", run: (e) => e.chain().focus().toggleItalic().run() },
+  { is: "heading", level: 2, run: (e) => e.chain().focus().toggleHeading({ level: 2 }).run() },
+  { is: "heading", level: 3, run: (e) => e.chain().focus().toggleHeading({ level: 3 }).run() },
+  { is: "bulletList", run: (e) => e.chain().focus().toggleBulletList().run() },
+  { is: "orderedList", run: (e) => e.chain().focus().toggleOrderedList().run() },
   {
-    name: "Heading",
-    mark: "H",
-    is: "heading",
-    level: 2,
-    run: (e) => e.chain().focus().toggleHeading({ level: 2 }).run(),
-  },
-  {
-    name: "Small heading",
-    mark: "h",
-    is: "heading",
-    level: 3,
-    run: (e) => e.chain().focus().toggleHeading({ level: 3 }).run(),
-  },
-  { name: "List", mark: "•", is: "bulletList", run: (e) => e.chain().focus().toggleBulletList().run() },
-  { name: "1. Numbered list", mark: "1.", is: "orderedList", run: (e) => e.chain().focus().toggleOrderedList().run() },
-  {
-    name: "Table",
-    mark: "▦",
     is: "table",
     run: (e) =>
       e.isActive("table")
@@ -38,6 +26,15 @@ const controls: Command[] = [
         : e.chain().focus().insertTable({ rows: 3, cols: 2, withHeaderRow: false }).run(),
   },
 ];
+
+/** Indent moves an item of a list in and out; Tab leads on to the next field, as everywhere. */
+const Indent = Extension.create({
+  name: "indent",
+  addKeyboardShortcuts: () => ({
+    "Mod-]": ({ editor }) => editor.commands.sinkListItem("listItem"),
+    "Mod-[": ({ editor }) => editor.commands.liftListItem("listItem"),
+  }),
+});
 
 /** What can be done where the cursor stands in a table. */
 const tableControls: { name: string; run: (editor: Editor) => void }[] = [
@@ -47,49 +44,51 @@ const tableControls: { name: string; run: (editor: Editor) => void }[] = [
   { name: "Remove column", run: (e) => e.chain().focus().deleteColumn().run() },
 ];
 
-/** Description edits the words as they will read; it saves when the typing rests or the field is left. */
-export default function Description({
-  draft,
-  onSave,
-  readOnly,
-}: {
+type Edited = {
   draft: Draft;
+  begin: Begin;
   /** Seen is the draft as it was when what is edited was shown. */
   onSave: (html: string, seen: Draft) => void;
   readOnly: boolean;
-}) {
+};
+
+const looks = [
+  StarterKit.configure({
+    link: { openOnClick: false, autolink: false, linkOnPaste: false, protocols: ["http", "https", "mailto"] },
+    code: false,
+    codeBlock: false,
+    blockquote: false,
+    horizontalRule: false,
+    strike: false,
+    underline: false,
+    heading: { levels: [2, 3, 4] },
+  }),
+  TableKit.configure({ table: { resizable: false } }),
+  Indent,
+];
+
+const attributes = {
+  "aria-label": "Description",
+  role: "textbox",
+  "aria-multiline": "true",
+  class: words,
+  title: "Ctrl ] and Ctrl [ move an item of a list in and out",
+};
+
+/** useDescription is the editor of a description; what is typed is saved when it rests, or when it is left. */
+function useDescription({ draft, onSave, readOnly }: Omit<Edited, "begin">) {
   const html = draft.description;
-  const [source, setSource] = useState<string>(); // the HTML while it is edited as such
   const saved = useRef(html);
   const seen = useRef(draft);
   const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
   const save = useRef(onSave);
   save.current = onSave;
   const editor = useEditor({
-    extensions: [
-      StarterKit.configure({
-        link: { openOnClick: false, autolink: false, linkOnPaste: false, protocols: ["http", "https", "mailto"] },
-        code: false,
-        codeBlock: false,
-        blockquote: false,
-        horizontalRule: false,
-        strike: false,
-        underline: false,
-        heading: { levels: [2, 3, 4] },
-      }),
-      TableKit.configure({ table: { resizable: false } }),
-    ],
+    extensions: looks,
     content: html,
     editable: !readOnly,
     injectCSS: false,
-    editorProps: {
-      attributes: {
-        "aria-label": "Description",
-        role: "textbox",
-        "aria-multiline": "true",
-        class: "prose-plain min-h-36 max-h-56 overflow-auto px-3 py-2 whitespace-pre-wrap break-words",
-      },
-    },
+    editorProps: { attributes, handleDOMEvents: { keydown: (_, event) => event.key === "Tab" } },
     onUpdate: ({ editor: now }) => {
       clearTimeout(timer.current);
       timer.current = setTimeout(() => flush(now.getHTML()), 900);
@@ -103,14 +102,6 @@ export default function Description({
     saved.current = next;
     save.current(next, seen.current);
   };
-  const active = useEditorState({
-    editor,
-    selector: ({ editor: now }) => ({
-      table: now?.isActive("table") ?? false,
-      link: now?.isActive("link") ?? false,
-      pressed: controls.map((c) => now?.isActive(c.is, c.level ? { level: c.level } : {}) ?? false),
-    }),
-  });
   useEffect(() => {
     // Taken back, or changed elsewhere: show what is stored, unless it is being typed in.
     if (html === saved.current) seen.current = draft;
@@ -122,37 +113,59 @@ export default function Description({
   }, [html, draft, editor]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: what is still to be saved is saved when the draft is left
   useEffect(() => () => void (timer.current && editor && flush(editor.getHTML())), [editor]);
+  return { editor, flush };
+}
+
+/** Description edits the words as they will read. */
+export default function Description({ begin, ...edited }: Edited) {
+  const { readOnly } = edited;
+  const [source, setSource] = useState<string>(); // the HTML while it is edited as such
+  const { editor, flush } = useDescription(edited);
+  const active = useEditorState({
+    editor,
+    selector: ({ editor: now }) => ({
+      table: now?.isActive("table") ?? false,
+      link: now?.isActive("link") ?? false,
+      pressed: commands.map((c) => now?.isActive(c.is, c.level ? { level: c.level } : {}) ?? false),
+    }),
+  });
+  // What was done before the editor was there.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once, when it is there
+  useLayoutEffect(() => {
+    if (!editor) return;
+    const { point, all, typed, tool } = begin;
+    const at = point && editor.view.posAtCoords({ left: point.x, top: point.y });
+    if (all) editor.commands.selectAll();
+    else if (at) editor.commands.setTextSelection(at.pos);
+    editor.view.focus();
+    if (typed) editor.commands.insertContent(typed);
+    if (tool === "HTML") setSource(editor.getHTML());
+    else if (tool) commands[tools.findIndex((t) => t.name === tool)]?.run(editor);
+  }, [editor]);
   const leaveSource = (text: string) => {
     setSource(undefined);
     editor?.commands.setContent(text, { emitUpdate: false });
     flush(editor?.getHTML() ?? text);
   };
-  const plainButton = "min-h-7 min-w-7 rounded px-1.5 font-bold hover:bg-sunk aria-pressed:bg-beak-wash";
   return (
-    <div className="rounded-md border border-line-2 focus-within:border-focus">
+    <div className={frame}>
       {!readOnly && (
-        <div
-          className="flex flex-wrap gap-0.5 border-b border-line px-1 py-0.5"
-          role="toolbar"
-          aria-label="Description's looks"
-        >
+        <div className={box} role="toolbar" aria-label="Description's looks">
           {source === undefined &&
             editor &&
-            controls.map((c, i) => (
+            commands.map((c, i) => (
               <button
-                key={c.name}
+                key={tools[i]?.name}
                 type="button"
-                aria-label={c.name}
+                aria-label={tools[i]?.name}
                 aria-pressed={active?.pressed[i] ?? false}
                 onClick={() => c.run(editor)}
-                className={plainButton}
+                className={mark}
               >
-                {c.mark}
+                {tools[i]?.mark}
               </button>
             ))}
-          {source === undefined && editor && (
-            <LinkButton editor={editor} on={active?.link ?? false} look={plainButton} />
-          )}
+          {source === undefined && editor && <LinkButton editor={editor} on={active?.link ?? false} look={mark} />}
           {source === undefined &&
             editor &&
             active?.table &&
@@ -170,7 +183,7 @@ export default function Description({
             type="button"
             aria-pressed={source !== undefined}
             onClick={() => (source === undefined ? setSource(editor?.getHTML() ?? "") : leaveSource(source))}
-            className={`${plainButton} ml-auto text-sm font-normal!`}
+            className={`${mark} ml-auto text-sm font-normal!`}
           >
             HTML
           </button>

@@ -1,7 +1,8 @@
-import { lazy, Suspense, useCallback, useEffect, useEffectEvent, useLayoutEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useEffectEvent, useLayoutEffect, useRef, useState } from "react";
 import type { Draft } from "../api/client";
 import { useSession } from "../frame/session";
 import { useField } from "../parts/fields";
+import { Described, fetchEditor } from "./described";
 import type { EditDraft } from "./draft";
 import { Groups } from "./groups";
 import type { Pending } from "./pending";
@@ -10,8 +11,6 @@ import { usePresence } from "./presence";
 import { Refused } from "./refused";
 import { SearchWords } from "./search-words";
 import { Variants } from "./variants";
-
-const Description = lazy(() => import("./description"));
 
 /** Editor is the middle of the Workbench: words, pictures, variants and price of one draft. */
 export function Editor({
@@ -27,8 +26,16 @@ export function Editor({
 }) {
   const { member } = useSession();
   const others = usePresence(draft.id, member.id);
+  const area = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    const at = area.current;
+    for (const come of ["focusin", "pointerenter"]) at?.addEventListener(come, fetchEditor);
+    return () => {
+      for (const come of ["focusin", "pointerenter"]) at?.removeEventListener(come, fetchEditor);
+    };
+  }, []);
   return (
-    <div className="min-w-0 grow overflow-auto bg-surface px-4 py-4">
+    <div ref={area} className="min-w-0 grow overflow-auto bg-surface px-4 py-4">
       {others.length > 0 && (
         <p className="mb-2 text-sm text-beak-ink" role="status">
           {others.map((o) => `${o.name} is here${o.field ? `, in ${o.field}` : ""}`).join(" · ")}
@@ -37,7 +44,7 @@ export function Editor({
       <Refused edits={edits} />
       <Title draft={draft} edit={edit} readOnly={readOnly} />
       <Groups draft={draft} edit={edit} readOnly={readOnly} />
-      <div className="mt-3 grid gap-5 xl:grid-cols-[1fr_300px]">
+      <div className="mt-3 grid gap-5 xl:grid-cols-[1fr_18.75rem]">
         <WhereDescribed draft={draft} edit={edit} readOnly={readOnly} />
         <Pictures draft={draft} edit={edit} readOnly={readOnly} />
       </div>
@@ -82,14 +89,12 @@ function WhereDescribed({ draft, edit, readOnly }: { draft: Draft; edit: EditDra
           </span>
         )}
       </h2>
-      <Suspense fallback={<div className="h-44 rounded-md border border-line" />}>
-        <Description
-          key={`${draft.id} ${alone ? store.id : ""}`}
-          draft={shown}
-          onSave={(html, seen) => edit(alone ? { own_description: html } : { description: html }, seen)}
-          readOnly={readOnly}
-        />
-      </Suspense>
+      <Described
+        key={`${draft.id} ${alone ? store.id : ""}`}
+        draft={shown}
+        onSave={(html, seen) => edit(alone ? { own_description: html } : { description: html }, seen)}
+        readOnly={readOnly}
+      />
     </section>
   );
 }

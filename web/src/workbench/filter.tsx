@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { useSearchParams } from "react-router";
 import { useSession } from "../frame/session";
 import { Choice, Clause, OneOf, TypedChoice } from "../parts/clause";
 import { useField } from "../parts/fields";
 import { moneyText } from "../parts/money";
+import { useSearchParams } from "../parts/route";
 import { sourcesQuery } from "../sources/queries";
 import { type DraftFilter, namesQuery, traysQuery } from "./queries";
 

@@ -1,13 +1,14 @@
 import { type ReactNode, useEffect } from "react";
-import { Link, type To } from "react-router";
 import type { DraftLine } from "../api/client";
 import { Picture, Tick } from "../parts/controls";
 import { Grid, GridRow } from "../parts/grid";
 import { useRows } from "../parts/list";
 import { ReadinessMarks } from "../parts/readiness";
+import { scaled } from "../parts/room";
+import { Link, type To } from "../parts/route";
 import { draggedDrafts } from "./trays";
 
-const rowHeight = 50;
+const rowHeight = scaled(50);
 
 /** DraftList shows drafts in the order of the list, and asks for more of them once its end is near. */
 export function DraftList({
@@ -51,7 +52,7 @@ export function DraftList({
     if (last >= list.length - 20) more?.();
   }, [last, list.length, more]);
   return (
-    <div className="flex w-[264px] shrink-0 flex-col border-r border-line bg-sunk max-md:w-full max-md:grow max-md:border-r-0">
+    <div className="flex w-[16.5rem] shrink-0 flex-col border-r border-line bg-sunk max-md:w-full max-md:grow max-md:border-r-0">
       {children}
       <div className="flex h-9 items-center justify-between border-b border-line pr-3 pl-1">
         <span className="flex items-center">

@@ -1,6 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
-import { useNavigate } from "react-router";
 import { api, ask, type Draft, type Problem, type Schemas } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
@@ -8,6 +7,7 @@ import { Button, Dialog } from "../parts/controls";
 import { Field } from "../parts/field";
 import { Money } from "../parts/money";
 import { Radios } from "../parts/radios";
+import { useNavigate } from "../parts/route";
 import { useSay } from "../parts/toast";
 import type { EditDraft } from "./draft";
 import { proposalsQuery, showDraft, undoBulk } from "./queries";

@@ -1,6 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
 import { api, ask, type Problem, type Schemas, type Store } from "../api/client";
 import { useSession } from "../frame/session";
 import { useStartRun } from "../listings/act";
@@ -9,6 +8,7 @@ import { Button, Dialog, Picture } from "../parts/controls";
 import { Field } from "../parts/field";
 import { NamesField } from "../parts/names";
 import { Check } from "../parts/radios";
+import { Link } from "../parts/route";
 import { namesQuery, traysQuery } from "./queries";
 
 type Target = Schemas["PublishingTargetInput"];

@@ -1,9 +1,8 @@
-import { Popover } from "radix-ui";
 import { useEffect, useState } from "react";
 import type { Schemas } from "../api/client";
 import { Button } from "../parts/controls";
 import { Field } from "../parts/field";
-import { panel } from "../parts/panel";
+import { Opener } from "../parts/opener";
 
 type Option = Schemas["VariantOption"];
 
@@ -28,73 +27,69 @@ export function Rename({
   onSave: (next: Option) => void;
   readOnly: boolean;
 }) {
-  const [open, setOpen] = useState(false);
   const [edited, setEdited] = useState(option);
   useEffect(() => setEdited(option), [option]);
   const alike = alikeIn(edited, others);
   const was = option.original !== option.name ? ` (was “${option.original}”)` : "";
   if (readOnly) return <>{option.name}</>;
   return (
-    <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger
-        className="clause text-sm font-semibold text-ink"
-        aria-label={`Rename ${option.name} and its values`}
-      >
-        {option.name}
-        <span className="font-normal text-ink-2">{was}</span>
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          className={`${panel} max-h-96 w-72 overflow-auto p-3`}
-          align="start"
-          sideOffset={4}
-          aria-label={`Rename ${option.name}`}
+    <Opener
+      className="clause text-sm font-semibold text-ink"
+      label={`${option.name}${was}: rename it and its values`}
+      panelLabel={`Rename ${option.name}`}
+      panelClass="max-h-96 w-72 overflow-auto p-3"
+      words={
+        <>
+          {option.name}
+          <span className="font-normal text-ink-2">{was}</span>
+        </>
+      }
+    >
+      {(close) => (
+        <form
+          className="space-y-2"
+          onSubmit={(e) => {
+            e.preventDefault();
+            if (alike) return; // said below; what was typed stays
+            onSave(edited);
+            close();
+          }}
         >
-          <form
-            className="space-y-2"
-            onSubmit={(e) => {
-              e.preventDefault();
-              if (alike) return; // said below; what was typed stays
-              onSave(edited);
-              setOpen(false);
-            }}
-          >
-            <Field
-              label="Option"
-              value={edited.name}
-              onChange={(e) => setEdited({ ...edited, name: e.target.value })}
-              required
-            />
-            {edited.values.map((value, i) => (
-              <label key={value.original} className="grid grid-cols-[84px_1fr] items-center gap-2">
-                <span className="truncate text-ink-2">{value.original}</span>
-                <input
-                  value={value.name}
-                  required
-                  aria-label={`Value ${value.original}`}
-                  onChange={(e) =>
-                    setEdited({
-                      ...edited,
-                      values: edited.values.map((x, j) => (i === j ? { ...x, name: e.target.value } : x)),
-                    })
-                  }
-                  className="rounded border border-line-2 bg-surface px-2 py-1"
-                />
-              </label>
-            ))}
-            {alike && (
-              <p className="text-loss" role="alert">
-                {alike}
-              </p>
-            )}
-            <div className="flex justify-end pt-1">
-              <Button tone="main" type="submit">
-                Rename
-              </Button>
-            </div>
-          </form>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+          <Field
+            label="Option"
+            value={edited.name}
+            onChange={(e) => setEdited({ ...edited, name: e.target.value })}
+            required
+          />
+          {edited.values.map((value, i) => (
+            <label key={value.original} className="grid grid-cols-[5.25rem_1fr] items-center gap-2">
+              <span className="truncate text-ink-2">{value.original}</span>
+              <input
+                value={value.name}
+                required
+                aria-label={`Value ${value.original}`}
+                onChange={(e) =>
+                  setEdited({
+                    ...edited,
+                    values: edited.values.map((x, j) => (i === j ? { ...x, name: e.target.value } : x)),
+                  })
+                }
+                className="rounded border border-line-2 bg-surface px-2 py-1"
+              />
+            </label>
+          ))}
+          {alike && (
+            <p className="text-loss" role="alert">
+              {alike}
+            </p>
+          )}
+          <div className="flex justify-end pt-1">
+            <Button tone="main" type="submit">
+              Rename
+            </Button>
+          </div>
+        </form>
+      )}
+    </Opener>
   );
 }

@@ -1,10 +1,10 @@
 import { use, useState } from "react";
-import { Link, useNavigate } from "react-router";
 import type { Draft } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Key, Picture } from "../parts/controls";
 import { Fields } from "../parts/fields";
 import { HomeCurrency, Money, num, sayMoney } from "../parts/money";
+import { Link, useNavigate } from "../parts/route";
 import { Sheet } from "../parts/sheet";
 import { ago } from "../parts/time";
 import { PagePreview } from "./page-preview";
@@ -42,7 +42,7 @@ export function StorePreview({
   const { store, may } = useSession();
   const go = useNavigate();
   return (
-    <Sheet label="Before publishing" look="flex w-[256px] flex-col gap-4 bg-paper">
+    <Sheet label="Before publishing" look="flex w-[16rem] flex-col gap-4 bg-paper">
       <Card draft={draft} />
       <Findings draft={draft} onClean={may("editor") ? onClean : undefined} />
       {store ? (

@@ -1,6 +1,5 @@
 import { type UseQueryResult, useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
 import { api, ask, type Draft, type Problem, type Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Notice, Picture } from "../parts/controls";
@@ -9,6 +8,7 @@ import { useKeys } from "../parts/keys";
 import { onTimeText, ratingText } from "../parts/known";
 import { Money } from "../parts/money";
 import { Check } from "../parts/radios";
+import { Link, useNavigate, useParams } from "../parts/route";
 import { type Column, Table } from "../parts/table";
 import { useSay } from "../parts/toast";
 import { figure, Landed, type Priced, pad, pictureColumn, usePurchase } from "./purchase";

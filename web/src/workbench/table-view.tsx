@@ -1,6 +1,5 @@
 import { useInfiniteQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { Link, useNavigate } from "react-router";
 import { api, ask, type Problem, type Schemas } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
@@ -11,6 +10,8 @@ import { Fields } from "../parts/fields";
 import { useKept } from "../parts/kept";
 import { useKeys } from "../parts/keys";
 import { RowReach, useCursor, useRow, useRows } from "../parts/list";
+import { scaled } from "../parts/room";
+import { Link, useNavigate } from "../parts/route";
 import { useSay } from "../parts/toast";
 import { type Dialog, Dialogs } from "./dialogs";
 import { Exchange } from "./exchange";
@@ -27,11 +28,11 @@ import {
   tableColumns,
 } from "./table-columns";
 
-const rowHeight = 36;
+const rowHeight = scaled(36);
 
 /** The columns that stay in sight when the others are scrolled: the tick, the picture and the title. */
 const frozen = ["picture", "title"];
-const tickWidth = 36;
+const tickWidth = scaled(36);
 
 /** TableView is many drafts as one table: a row a draft or a variant, edited as a spreadsheet is. */
 export default function TableView() {
@@ -327,11 +328,11 @@ function Sheet({
   for (const c of columns)
     if (frozen.includes(c.id)) {
       lefts.set(c.id, left);
-      left += c.width;
+      left += scaled(c.width);
     }
-  const track = (c: TableColumn) => (c.id === "title" ? `minmax(${c.width}px, 1fr)` : `${c.width}px`);
+  const track = (c: TableColumn) => (c.id === "title" ? `minmax(${scaled(c.width)}px, 1fr)` : `${scaled(c.width)}px`);
   const tracks = `${tickWidth}px ${columns.map(track).join(" ")}`;
-  const width = tickWidth + columns.reduce((sum, c) => sum + c.width, 0);
+  const width = tickWidth + columns.reduce((sum, c) => sum + scaled(c.width), 0);
   return (
     <Cells
       columns={columns.filter((c) => c.set).map((c) => c.id)}

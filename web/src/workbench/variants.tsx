@@ -1,5 +1,4 @@
 import { type ReactNode, use, useRef, useState } from "react";
-import { Link, useNavigate } from "react-router";
 import type { Draft, DraftVariant, Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Cell, type CellEdit, Cells } from "../parts/cells";
@@ -11,6 +10,7 @@ import { PriceLadder } from "../parts/ladder";
 import { HomeCurrency, Money, num, percent, sayMoney } from "../parts/money";
 import { typedNumber } from "../parts/number";
 import { Opener } from "../parts/opener";
+import { Link, useNavigate } from "../parts/route";
 import { type Column, Table } from "../parts/table";
 import { ago } from "../parts/time";
 import { Trace } from "../parts/trace";

@@ -1,6 +1,5 @@
 import { useInfiniteQuery, useQueryClient } from "@tanstack/react-query";
 import { type ComponentProps, useEffect, useMemo, useRef, useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
 import type { Draft, Problem } from "../api/client";
 import { type Away, useAway } from "../api/connection";
 import { useSession } from "../frame/session";
@@ -10,6 +9,7 @@ import { useKept } from "../parts/kept";
 import { useKeys } from "../parts/keys";
 import { movedByKey } from "../parts/list";
 import { useNarrow } from "../parts/room";
+import { Link, useNavigate, useParams } from "../parts/route";
 import { type Dialog, Dialogs } from "./dialogs";
 import { useDraft } from "./draft";
 import { Editor } from "./editor";
