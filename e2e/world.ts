@@ -147,6 +147,7 @@ export async function customerBuys(page: Page, title: string, postcode = "97205"
   await page.getByLabel("Postcode").fill(postcode);
   await page.getByRole("button", { name: "Buy and pay" }).click();
   const heading = page.getByRole("heading", { name: /Your order is/ });
+  await expect(heading, (await page.locator("body").textContent()) ?? "").toBeVisible();
   const number = (await heading.textContent())?.match(/#\d+/)?.[0] ?? "";
   return { number, page: page.url() };
 }
