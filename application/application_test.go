@@ -1,11 +1,13 @@
 package application_test
 
 import (
+	"bytes"
 	"encoding/json"
 	"io"
 	"net/http"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -131,6 +133,26 @@ func TestHeaders(t *testing.T) {
 	first := call(t, w, "GET", "/", "", nil).Header.Get("Content-Security-Policy")
 	if first == call(t, w, "GET", "/", "", nil).Header.Get("Content-Security-Policy") {
 		t.Error("the nonce is the same twice")
+	}
+}
+
+// The files of a view are on their way with the page, those of other views are not. The front end must be built.
+func TestThePageBringsTheFilesOfItsView(t *testing.T) {
+	w := testkit.Start(t)
+	linked := regexp.MustCompile(`<link rel="modulepreload" crossorigin href="/assets/(catalog|workbench|orders)-`)
+	for path, want := range map[string]string{"/": "catalog", "/catalog": "catalog", "/workbench": "workbench",
+		"/workbench/12": "workbench", "/orders": "orders", "/ordersx": "", "/members": ""} {
+		page, err := io.ReadAll(call(t, w, "GET", path, "", nil).Body)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var got []string
+		for _, found := range linked.FindAllSubmatch(page, -1) {
+			got = append(got, string(found[1]))
+		}
+		if strings.Join(got, " ") != want || bytes.Contains(page, []byte("<!--ahead")) {
+			t.Errorf("%s brings %q, want %q", path, got, want)
+		}
 	}
 }
 

@@ -9,6 +9,7 @@ import (
 	"mime"
 	"net/http"
 	"path"
+	"regexp"
 	"runtime/debug"
 	"slices"
 	"strconv"
@@ -161,6 +162,27 @@ func (a *Application) recovered(next http.Handler) http.Handler {
 	})
 }
 
+// ahead is where the page names the files of a view: its address, and they.
+var ahead = regexp.MustCompile(`<!--ahead (\S+) ([^>]*?)-->\n?`)
+
+// withAhead has the browser fetch the files of the view at a path together with those of the page.
+func withAhead(page []byte, path string) []byte {
+	if path == "/" {
+		path = "/catalog"
+	}
+	return ahead.ReplaceAllFunc(page, func(line []byte) []byte {
+		part := ahead.FindSubmatch(line)
+		if view := string(part[1]); path != view && !strings.HasPrefix(path, view+"/") {
+			return nil
+		}
+		var links []byte
+		for file := range strings.FieldsSeq(string(part[2])) {
+			links = fmt.Appendf(links, "<link rel=\"modulepreload\" crossorigin href=%q>\n", file)
+		}
+		return links
+	})
+}
+
 // site serves the front end's one page at every address that is a place in it. Styles that
 // its dialogs add at run time carry the page's nonce.
 func (a *Application) site(files fs.FS) http.HandlerFunc {
@@ -184,7 +206,7 @@ func (a *Application) site(files fs.FS) http.HandlerFunc {
 		h.Set("Content-Security-Policy", "default-src 'self'; script-src 'self'; style-src 'self' 'nonce-"+nonce+
 			"'; img-src 'self' data: blob:; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action "+
 			"'self'; frame-ancestors 'none'")
-		_, _ = w.Write([]byte(strings.ReplaceAll(string(page), "__NONCE__", nonce)))
+		_, _ = w.Write([]byte(strings.ReplaceAll(string(withAhead(page, r.URL.Path)), "__NONCE__", nonce)))
 	}
 }
 

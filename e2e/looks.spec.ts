@@ -20,6 +20,17 @@ const places = [
   "/nowhere",
 ];
 
+/** Text as far apart as readers may set it, WCAG 1.4.12. */
+const spaced = "* { line-height: 1.5 !important; letter-spacing: 0.12em !important; word-spacing: 0.16em !important; }";
+
+/** apart adds a style, as a reader's own is added; an empty one takes it away. */
+const apart = (page: Page, style: string) =>
+  page.evaluate((text) => {
+    const sheet = new CSSStyleSheet();
+    sheet.replaceSync(text);
+    document.adoptedStyleSheets = [sheet];
+  }, style);
+
 /** settle waits until a place shows what it has. */
 async function settle(page: Page) {
   await page.waitForLoadState("networkidle").catch(() => {}); // the progress stream stays open
@@ -51,9 +62,12 @@ function complaintsOf(page: Page) {
   return complaints;
 }
 
-/** cutOff are the controls and words of a page that cannot be read whole, and have no tooltip that says them. */
-const cutOff = (page: Page) =>
-  page.evaluate(() => {
+/**
+ * cutOff are the controls and words of a page that cannot be read whole, and have no tooltip that says them. Where text
+ * stands apart, those that leave their row are among them.
+ */
+const cutOff = (page: Page, apart = false) =>
+  page.evaluate((apart) => {
     const pen = document.createElement("canvas").getContext("2d");
     const found: string[] = [];
     for (const el of Array.from(document.querySelectorAll<HTMLElement>("main *, header *, footer *"))) {
@@ -90,24 +104,31 @@ const cutOff = (page: Page) =>
         box.top < edge.bottom
       )
         found.push(`cut by an edge: ${words}`);
+      // Lines of a row that has one height, above or below it.
+      const row = apart && leaf ? el.closest<HTMLElement>("[role=row]")?.getBoundingClientRect() : undefined;
+      if (row && row.height > 1 && words && (box.top < row.top - 2 || box.bottom > row.bottom + 2))
+        found.push(`out of its row: ${words}`);
     }
     return [...new Set(found)];
-  });
+  }, apart);
 
 test("every place is accessible and readable, and the browser complains of nothing", async ({ page }) => {
   test.setTimeout(300_000);
-  const complaints = complaintsOf(page);
   const check = accessible(page);
   await page.goto("/");
   await page.getByLabel("Mail address").waitFor();
   await check("sign in");
   const draft = await looked(page);
+  const complaints = complaintsOf(page);
   for (const place of [...places, `/workbench/${draft}`]) {
     await page.goto(place);
     await page.getByRole("main").waitFor();
     await settle(page);
     await check(place);
     expect.soft(await cutOff(page), place).toEqual([]);
+    await apart(page, spaced);
+    expect.soft(await cutOff(page, true), `${place}, spaced`).toEqual([]);
+    await apart(page, "");
     await page.setViewportSize({ width: 1024, height: 768 });
     expect.soft(await page.evaluate(() => document.documentElement.scrollWidth), place).toBeLessThanOrEqual(1024);
     await page.setViewportSize({ width: 1280, height: 800 });
@@ -116,6 +137,29 @@ test("every place is accessible and readable, and the browser complains of nothi
   await page.keyboard.press("p"); // a dialog, which locks scrolling with a style of its own
   await page.getByRole("dialog").waitFor();
   expect(complaints).toEqual([]);
+});
+
+test("type follows the size that the browser is told to write", async ({ page }) => {
+  const draft = await looked(page);
+  const browser = await page.context().newCDPSession(page);
+  await browser.send("Page.setFontSizes", { fontSizes: { standard: 20 } });
+  for (const place of [
+    "/sources",
+    "/catalog",
+    "/workbench",
+    `/workbench/${draft}`,
+    "/markup",
+    "/listings",
+    "/orders",
+  ]) {
+    await page.goto(place);
+    await page.getByRole("main").waitFor();
+    await settle(page);
+    const size = await page.evaluate(() => Number.parseFloat(getComputedStyle(document.body).fontSize));
+    expect.soft(size, place).toBeCloseTo(16.25); // 13 px at the usual 16
+    expect.soft(await cutOff(page, true), place).toEqual([]);
+    expect.soft(await page.evaluate(() => document.documentElement.scrollWidth), place).toBeLessThanOrEqual(1280);
+  }
 });
 
 test("every dialog and panel is accessible", async ({ page }) => {

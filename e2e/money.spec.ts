@@ -298,11 +298,18 @@ test("money rules by keyboard alone", async ({ page }) => {
   await page.evaluate(() => (document.activeElement as HTMLElement).blur());
   await press("k", "d", "Alt+ArrowUp", "o");
   await expect(page.getByText("switched off")).toBeVisible();
-  await press("Delete");
+  await press("Delete"); // asks
+  await expect(
+    page.getByRole("dialog", { name: "Remove rule 1?" }).getByRole("button", { name: "Remove" }),
+  ).toBeFocused();
+  await expect(page.getByText("switched off")).toBeVisible();
+  await press("Enter");
   await expect(page.getByText("switched off")).toHaveCount(0);
   await expect(page.getByRole("heading", { name: "If you apply this" })).toBeVisible();
   await page.waitForTimeout(600);
-  await press("a");
+  await press("a"); // asks, since it changes all prices
+  await expect(page.getByRole("dialog").getByRole("button", { name: "Apply", exact: true })).toBeFocused();
+  await press("Enter");
   await expect(page.getByText("Applied. Drafts")).toBeVisible();
   await plainly(page);
 });

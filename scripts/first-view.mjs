@@ -1,9 +1,9 @@
-// first-view.mjs says how many bytes of script, gzipped, the first view loads: the page's own
-// and the Catalog's, with all that they import at once. `node scripts/first-view.mjs [DIR]`
-import { readdirSync, readFileSync } from "node:fs";
-import { gzipSync } from "node:zlib";
+// first-view.mjs says how many bytes of script, as sent, a view loads: the page's own, the view's, and all that they
+// import at once. `node scripts/first-view.mjs VIEW [DIR]`
+import { existsSync, readdirSync, readFileSync, statSync } from "node:fs";
 
-const dir = process.argv[2] ?? "web/dist/assets";
+const view = process.argv[2] ?? "catalog";
+const dir = process.argv[3] ?? "web/dist/assets";
 const found = new Set();
 const follow = (name) => {
   if (found.has(name)) return;
@@ -12,7 +12,6 @@ const follow = (name) => {
   // A static import or export from; a dynamic one has a bracket.
   for (const [, from] of script.matchAll(/(?:from|import)\s*["']\.\/([^"']+\.js)["']/g)) follow(from);
 };
-for (const name of readdirSync(dir).filter((n) => /^(index|catalog)-[\w-]+\.js$/.test(n))) follow(name);
-let total = 0;
-for (const name of found) total += gzipSync(readFileSync(`${dir}/${name}`)).length;
-console.log(total);
+for (const name of readdirSync(dir).filter((n) => new RegExp(`^(index|${view})-[\\w-]+\\.js$`).test(n))) follow(name);
+const sent = (name) => statSync(existsSync(`${dir}/${name}.br`) ? `${dir}/${name}.br` : `${dir}/${name}`).size;
+console.log([...found].reduce((sum, name) => sum + sent(name), 0));

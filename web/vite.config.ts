@@ -3,7 +3,7 @@ import { join } from "node:path";
 import { brotliCompressSync, constants, gzipSync } from "node:zlib";
 import tailwind from "@tailwindcss/vite";
 import react from "@vitejs/plugin-react";
-import { defineConfig } from "vite";
+import { defineConfig, type Plugin } from "vite";
 
 const application = process.env.PELICAN_URL ?? "http://localhost:8080";
 
@@ -25,6 +25,31 @@ const packed = {
   },
 };
 
+/** The views whose code is on its way with the page itself, by their addresses. The server leaves those that fit. */
+const views = { "/catalog": "catalog/catalog", "/workbench": "workbench/workbench", "/orders": "orders/orders" };
+
+/** ahead names the files of a view in the page: `<!--ahead /catalog /assets/a.js /assets/b.js-->`. */
+const ahead: Plugin = {
+  name: "ahead",
+  transformIndexHtml: {
+    order: "post",
+    handler(html, { bundle }) {
+      const chunks = Object.values(bundle ?? {}).filter((file) => file.type === "chunk");
+      const lines = Object.entries(views).map(([address, module]) => {
+        const files = new Set<string>();
+        const add = (name: string) => {
+          if (files.has(name) || html.includes(name)) return;
+          files.add(name);
+          for (const next of chunks.find((c) => c.fileName === name)?.imports ?? []) add(next);
+        };
+        for (const c of chunks) if (c.facadeModuleId?.endsWith(`src/${module}.tsx`)) add(c.fileName);
+        return `<!--ahead ${address} ${[...files].map((file) => `/${file}`).join(" ")}-->`;
+      });
+      return html.replace("</head>", `${lines.join("\n")}\n</head>`);
+    },
+  },
+};
+
 // What every view needs is one file: fewer requests, and what is alike is packed once.
 const libraries = "react|react-dom|scheduler|wouter|regexparam|openapi-fetch";
 const tanstack = "react-query|query-core|react-virtual|virtual-core";
@@ -37,7 +62,7 @@ const everywhere = new RegExp(
 );
 
 export default defineConfig({
-  plugins: [react(), tailwind(), packed],
+  plugins: [react(), tailwind(), ahead, packed],
   build: {
     chunkSizeWarningLimit: 460,
     modulePreload: { polyfill: false },

@@ -1,3 +1,4 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { Component, lazy, type ReactNode, Suspense, useEffect, useRef, useState } from "react";
 import { Header, stationsOf } from "./frame/header";
 import { KeyLine } from "./frame/keyline";
@@ -50,20 +51,23 @@ function Frame() {
   const { may, member } = useSession();
   const { pathname } = useLocation();
   const [commands, setCommands] = useState(false);
+  const client = useQueryClient();
   setLetterKeys(member.letter_keys); // before what shows keys is drawn
   useTitle();
   useStoreInAddress();
   useEffect(() => {
-    // Fetched while nothing else is, so that typing after Ctrl K is not lost.
-    const timer = setTimeout(() => {
+    // Fetched once nothing else is, so that typing after Ctrl K is not lost.
+    const timer = setInterval(() => {
+      if (client.isFetching() > 0 || document.readyState !== "complete") return;
+      clearInterval(timer);
       loadAll();
       void loadCommands();
       // The views that most of the day is spent in.
       if (may("fulfiller")) void loadCatalog().then(loadWorkbench);
       void loadOrders();
-    }, 1000);
-    return () => clearTimeout(timer);
-  }, [may]);
+    }, 1500);
+    return () => clearInterval(timer);
+  }, [may, client]);
   useKeys([
     ...stationsOf(may("fulfiller")).map((s) => ({
       keys: [`g ${s.key}`],

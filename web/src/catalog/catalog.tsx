@@ -15,6 +15,7 @@ import { Money, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
 import { scaled } from "../parts/room";
 import { Link, useNavigate, useSearchParams } from "../parts/route";
+import { Sheet } from "../parts/sheet";
 import { useSay } from "../parts/toast";
 import { OfferTrace } from "../parts/trace";
 import { sourcesQuery } from "../sources/queries";
@@ -37,7 +38,7 @@ import { maxTaken, useTake } from "./take";
 
 const Wall = lazy(() => import("./wall"));
 
-const rowHeight = scaled(61);
+const rowHeight = scaled(65);
 /** Rows that are listed: laying out more takes long, and a browser shows nothing beyond some half a million of them. */
 const mostRows = 100_000;
 const columns =
@@ -58,7 +59,10 @@ export default function Catalog() {
   const { storeId, may } = useSession();
   const { question, open, change, settle } = useQuestion(storeId);
   const answer = useAnswer(question, storeId);
-  const count = Math.min(answer.data?.total ?? 0, mostRows);
+  // Drawn between keys, however many rows it changes.
+  const found = useDeferredValue(answer.data);
+  const current = !answer.isPlaceholderData && found === answer.data;
+  const count = Math.min(found?.total ?? 0, mostRows);
   const [cursor, setCursor, moveTo] = useCursor(count, "offer");
   const listBox = useRef<HTMLDivElement>(null);
   const { look, change: setLook, perRow } = useLook(listBox);
@@ -69,7 +73,7 @@ export default function Catalog() {
     listBox,
   );
   const lastOffer = Math.min(count - 1, (last + 1) * perRow - 1);
-  const row = useOffers(question, storeId, answer.data, first * perRow, lastOffer);
+  const row = useOffers(question, storeId, found, first * perRow, lastOffer);
   useWallKeys(look, perRow, cursor, moveTo);
   const sources = useQuery(sourcesQuery);
   const { selected, setMarked, mark } = useSelection();
@@ -78,7 +82,7 @@ export default function Catalog() {
   const take = useTake(() => setMarked(new Map()));
   const say = useSay();
 
-  const { shownOffer, sheetOffer } = useAddress({ question, open, cursor, setCursor, here, answered: answer.data });
+  const { shownOffer, sheetOffer } = useAddress({ question, open, cursor, setCursor, here, answered: found });
 
   const extendSelection = (by: number) => {
     if (here && !selected.has(here.id)) mark(here);
@@ -110,18 +114,14 @@ export default function Catalog() {
   const seen = items.flatMap((item) => Array.from({ length: perRow }, (_, i) => row(item.index * perRow + i)?.ladder));
   const top = Math.max(1, ...seen.map((l) => (l ? ladderTop(l) : 0)));
   return (
-    <main
-      className="flex min-h-0 grow flex-col"
-      {...handlers}
-      data-answers={answer.isPlaceholderData ? undefined : question.words}
-    >
+    <main className="flex min-h-0 grow flex-col" {...handlers} data-answers={current ? question.words : undefined}>
       <h1 className="sr-only">Catalog</h1>
       <Sentence
         question={question}
         change={change}
         settle={settle}
-        found={answer.data}
-        current={!answer.isPlaceholderData}
+        found={found}
+        current={current}
         sources={sources.data ?? []}
         searchRef={search}
       />
@@ -133,10 +133,10 @@ export default function Catalog() {
               onAgain={() => void answer.refetch()}
               onWithoutStore={() => change(withoutStore(question))}
             />
-          ) : count === 0 && answer.data ? (
+          ) : count === 0 && found ? (
             <NothingFound
               hasSources={(sources.data ?? []).some((s) => s.state === "connected")}
-              emptied={answer.data.emptied}
+              emptied={found.emptied}
               onWords={(words) => change({ words })}
               onClear={() => change(nothingAsked)}
             />
@@ -181,7 +181,7 @@ export default function Catalog() {
             end={lastOffer >= mostRows - 1}
             taxed={seen.some((l) => Number(l?.tax.value ?? 0) > 0)}
             selected={selected.size}
-            total={answer.data?.total ?? 0}
+            total={found?.total ?? 0}
             onClear={() => setMarked(new Map())}
             onBeside={beside}
             onTake={takeNow}
@@ -189,8 +189,11 @@ export default function Catalog() {
             busy={take.busy}
           />
         </div>
-        {sheetOffer && (
+        {sheetOffer ? (
           <OfferSheetView id={sheetOffer} soldOut={question.soldOut} onTake={take.start} busy={take.busy} />
+        ) : (
+          // Its place: the list does not change its width.
+          (answer.isPending || count > 0) && <Sheet label="Offer">{null}</Sheet>
         )}
       </div>
       {take.dialog}
@@ -343,7 +346,7 @@ function useAddress({
   useEffect(() => {
     if (open) return; // the address follows what is typed: to write it now would take letters away
     if (!here || sought.current > 0 || !(cursor > 0 || (wanted > 0 && wanted !== here.id))) return;
-    const timer = setTimeout(() => showInAddress(here.id), 150); // once the cursor rests: it draws much anew
+    const timer = setTimeout(() => showInAddress(here.id), 350); // once the cursor rests: it draws much anew
     return () => clearTimeout(timer);
   }, [open, here, cursor, wanted]);
   return { shownOffer, sheetOffer };

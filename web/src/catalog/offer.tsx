@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { lazy, memo, Suspense, useEffect, useState } from "react";
+import { lazy, memo, Suspense, useDeferredValue, useEffect, useState } from "react";
 import type { OfferSheet } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Dialog, Notice, Picture } from "../parts/controls";
@@ -33,18 +33,19 @@ export const OfferSheetView = memo(function OfferSheetView({
 }) {
   const { storeId, may } = useSession();
   const offer = useQuery({ ...offerQuery(id, storeId, soldOut), placeholderData: keepPreviousData });
+  const shown = useDeferredValue(offer.data); // drawn between keys
   return (
     <Sheet label="Offer">
-      {offer.error && !offer.data ? (
+      {offer.error && !shown ? (
         <Notice title="This offer cannot be shown" error>
           <p>{offer.error.message}</p>
         </Notice>
       ) : (
-        offer.data && (
+        shown && (
           <OfferBody
-            offer={offer.data}
+            offer={shown}
             onTake={may("editor") ? () => onTake([id]) : undefined}
-            busy={busy || offer.isPlaceholderData}
+            busy={busy || offer.isPlaceholderData || shown !== offer.data}
           />
         )
       )}
@@ -176,12 +177,15 @@ function OfferBody({ offer, onTake, busy }: { offer: OfferSheet; onTake: (() => 
           <WhatIf offer={offer} onTake={onTake} />
         </Suspense>
       )}
-      <Deliveries offer={offer} />
-      <Variants offer={offer} />
-      <Before offer={offer} />
-      <h3 className="mt-5 mb-1">In the supplier's words</h3>
-      {/* biome-ignore lint/security/noDangerouslySetInnerHtml: the server leaves plain elements only */}
-      <div className="prose-plain text-ink-2" dangerouslySetInnerHTML={{ __html: offer.description }} />
+      {/* Mostly out of sight: it is laid out and painted once it is scrolled to. */}
+      <div className="[contain-intrinsic-size:auto_60rem] [content-visibility:auto]">
+        <Deliveries offer={offer} />
+        <Variants offer={offer} />
+        <Before offer={offer} />
+        <h3 className="mt-5 mb-1">In the supplier's words</h3>
+        {/* biome-ignore lint/security/noDangerouslySetInnerHtml: the server leaves plain elements only */}
+        <div className="prose-plain text-ink-2" dangerouslySetInnerHTML={{ __html: offer.description }} />
+      </div>
     </>
   );
 }

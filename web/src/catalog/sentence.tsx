@@ -160,7 +160,7 @@ export function Sentence({
 /** Answered says how many there are, and what was made of the words. */
 function Answered({ found, onWords }: { found: Found | undefined; onWords: (typed: string) => void }) {
   return (
-    <span className="ml-3 text-sm text-ink-2" aria-live="polite">
+    <span className="ml-3 inline-block min-w-44 text-sm text-ink-2" aria-live="polite">
       {found ? `${found.total.toLocaleString("en")} offers in ${Math.max(1, Math.round(found.took_ms))} ms` : "…"}
       {found?.corrections.map(({ typed, used, too }) =>
         too ? (

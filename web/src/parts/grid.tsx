@@ -47,7 +47,7 @@ export function Grid({
         <div
           role="row"
           aria-rowindex={1}
-          className={`${headClass} h-7 shrink-0 border-b border-line text-sm text-ink-2 max-md:sr-only`}
+          className={`${headClass} min-h-7 shrink-0 border-b border-line text-sm text-ink-2 max-md:sr-only`}
           style={{ gridTemplateColumns: tracks }}
         >
           {heads.map((head, i) => (

@@ -59,9 +59,11 @@ export function useRows(count: number, height: number, cursor: number, into?: Re
   // biome-ignore lint/correctness/useExhaustiveDependencies: rows of another height are laid out anew
   useEffect(() => rows.measure(), [rows, height]);
   useEffect(() => {
-    // To know how far it scrolls is to lay out the whole page: the first row needs that only when others are in front.
-    if (count > 0 && (cursor > 0 || rows.scrollOffset)) rows.scrollToIndex(cursor, { align: "auto" });
-  }, [cursor, count, rows]);
+    // To know how far it scrolls is to lay out the whole page: a row that is in sight does not need that.
+    const [from, room] = [rows.scrollOffset ?? 0, rows.scrollRect?.height ?? 0];
+    const seen = cursor * height >= from && (cursor + 1) * height <= from + room;
+    if (count > 0 && !seen && (cursor > 0 || from)) rows.scrollToIndex(cursor, { align: "auto" });
+  }, [cursor, count, rows, height]);
   const items = rows.getVirtualItems();
   const { startIndex = 0, endIndex = 0 } = rows.range ?? {};
   return {

@@ -124,6 +124,7 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
   const { may } = useSession();
   const { edited, change, undo, drop, news, changed } = useEdited(store.id, inForce);
   const [asking, setAsking] = useState(false);
+  const [applying, setApplying] = useState<number[]>(); // asked about: none is all
   const [selected, setMarked] = useState<Set<number>>(new Set());
   const client = useQueryClient();
   const say = useSay();
@@ -157,8 +158,8 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
   const ready = (changed || held > 0) && !effect.error && !effect.isFetching && !apply.isPending && may("owner");
   const ids = [...selected].filter((id) => effect.data?.moves.some((m) => m.draft_id === id));
   useKeys([
-    { keys: ["a"], label: "apply", run: () => ready && apply.mutate([]) },
-    { keys: ["m"], label: "apply to selected", run: () => ready && ids.length > 0 && apply.mutate(ids) },
+    { keys: ["a"], label: "apply", run: () => ready && setApplying([]) },
+    { keys: ["m"], label: "apply to selected", run: () => ready && ids.length > 0 && setApplying(ids) },
     { keys: ["ctrl+z"], label: "undo the edit", run: undo },
     { keys: ["Escape"], label: "discard the change", run: () => changed && setAsking(true) },
   ]);
@@ -220,6 +221,26 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
           {effect.isFetching && <span className="text-sm text-ink-2">working it out…</span>}
         </div>
       </section>
+      <Dialog
+        open={applying !== undefined}
+        onClose={() => setApplying(undefined)}
+        title={applying?.length ? `Apply to the ${applying.length} selected?` : "Apply to all drafts?"}
+      >
+        <p className="mb-4">Their prices change as the effect shows; manual prices stay as they are.</p>
+        <div className="flex justify-end gap-2">
+          <Button onClick={() => setApplying(undefined)}>Cancel</Button>
+          <Button
+            tone="main"
+            autoFocus
+            onClick={() => {
+              if (applying) apply.mutate(applying);
+              setApplying(undefined);
+            }}
+          >
+            Apply
+          </Button>
+        </div>
+      </Dialog>
       <Dialog open={asking} onClose={() => setAsking(false)} title="Discard the change?">
         <p className="mb-4">
           What you changed here and have not applied goes back to the rules in force. Ctrl Z brings it back.

@@ -15,7 +15,7 @@ import {
   type Store,
 } from "../api/client";
 import { useSession } from "../frame/session";
-import { Button } from "../parts/controls";
+import { Button, Dialog } from "../parts/controls";
 import { useKeys } from "../parts/keys";
 import { panel } from "../parts/panel";
 import { useSay } from "../parts/toast";
@@ -68,6 +68,7 @@ export function Rules({
     onChange([...rules.slice(0, to), copy, ...rules.slice(to)]);
     setAt(to);
   };
+  const [removing, setRemoving] = useState<number>();
   const remove = (place: number) => place < last && onChange(rules.filter((_, i) => i !== place));
   const toggle = (place: number) => {
     const rule = rules[place];
@@ -86,7 +87,7 @@ export function Rules({
     { keys: ["n"], label: "new rule", run: add },
     { keys: ["d"], label: "duplicate", run: () => duplicate(cursor) },
     { keys: ["o"], label: "on or off", run: () => toggle(cursor) },
-    { keys: ["Delete"], label: "remove", run: () => remove(cursor) },
+    { keys: ["Delete"], label: "remove", run: () => cursor < last && setRemoving(cursor) },
   ]);
   const moved = ({ active, over }: DragEndEvent) => {
     if (over && active.id !== over.id)
@@ -133,6 +134,26 @@ export function Rules({
           </div>
         </SortableContext>
       </DndContext>
+      <Dialog
+        open={removing !== undefined}
+        onClose={() => setRemoving(undefined)}
+        title={`Remove rule ${(removing ?? 0) + 1}?`}
+      >
+        <p className="mb-4">Items that it priced go to the rules below it. Ctrl Z brings it back.</p>
+        <div className="flex justify-end gap-2">
+          <Button onClick={() => setRemoving(undefined)}>Cancel</Button>
+          <Button
+            tone="danger"
+            autoFocus
+            onClick={() => {
+              if (removing !== undefined) remove(removing);
+              setRemoving(undefined);
+            }}
+          >
+            Remove
+          </Button>
+        </div>
+      </Dialog>
     </section>
   );
 }

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useCallback, useEffect } from "react";
 import { api, ask, type Draft, type Problem } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
@@ -70,7 +70,11 @@ export function useDraft(id: number) {
       say(error.message, true);
     },
   });
-  const edit: EditDraft = (change, seen) => read.data && add(seen ?? read.data, storeId, change);
+  const stored = read.data;
+  const edit = useCallback<EditDraft>(
+    (change, seen) => stored && add(seen ?? stored, storeId, change),
+    [stored, storeId],
+  );
   return { read, draft, edit, undo, redo, edits, saving };
 }
 

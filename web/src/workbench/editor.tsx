@@ -48,7 +48,10 @@ export function Editor({
         <WhereDescribed draft={draft} edit={edit} readOnly={readOnly} />
         <Pictures draft={draft} edit={edit} readOnly={readOnly} />
       </div>
-      <Variants draft={draft} edit={edit} readOnly={readOnly} />
+      {/* Laid out and painted once it is in sight. */}
+      <div className="[contain-intrinsic-size:auto_40rem] [content-visibility:auto]">
+        <Variants draft={draft} edit={edit} readOnly={readOnly} />
+      </div>
       <SearchWords draft={draft} edit={edit} readOnly={readOnly} />
     </div>
   );

@@ -1,4 +1,4 @@
-import { useSyncExternalStore } from "react";
+import { useMemo, useSyncExternalStore } from "react";
 import { api, ask, type Problem, type Schemas } from "../api/client";
 import { onReturn } from "../api/connection";
 
@@ -264,5 +264,6 @@ export function usePending(draft?: number): { edits: Pending[]; saving: string }
     },
     () => all,
   );
-  return { edits: draft === undefined ? edits : edits.filter((p) => p.draft === draft), saving };
+  const own = useMemo(() => (draft === undefined ? edits : edits.filter((p) => p.draft === draft)), [edits, draft]);
+  return { edits: own, saving };
 }

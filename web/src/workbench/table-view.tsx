@@ -366,6 +366,7 @@ function Sheet({
             <span
               key={c.id}
               role="columnheader"
+              title={c.name}
               className={`truncate px-2 ${c.align === "right" ? "text-right" : ""} ${lefts.has(c.id) ? "sticky z-10 bg-sunk" : ""}`}
               style={{ left: lefts.get(c.id) }}
             >

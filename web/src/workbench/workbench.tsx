@@ -1,5 +1,5 @@
 import { useInfiniteQuery, useQueryClient } from "@tanstack/react-query";
-import { type ComponentProps, useEffect, useMemo, useRef, useState } from "react";
+import { type ComponentProps, memo, useEffect, useMemo, useRef, useState } from "react";
 import type { Draft, Problem } from "../api/client";
 import { type Away, useAway } from "../api/connection";
 import { useSession } from "../frame/session";
@@ -182,13 +182,13 @@ function AllDrafts({ search }: { search: string }) {
 }
 
 /** OneDraft is a draft to be edited, or to be brought back. */
-function OneDraft({ draft, edit, edits }: Omit<ComponentProps<typeof Editor>, "readOnly">) {
+const OneDraft = memo(function OneDraft({ draft, edit, edits }: Omit<ComponentProps<typeof Editor>, "readOnly">) {
   const { may } = useSession();
   const changes = may("editor");
   if (draft.discarded)
     return <Discarded draft={draft} onBack={changes ? () => edit({ bring_back: true }) : undefined} />;
   return <Editor draft={draft} edit={edit} edits={edits} readOnly={!changes} />;
-}
+});
 
 function Discarded({ draft, onBack }: { draft: Draft; onBack: (() => void) | undefined }) {
   return (
