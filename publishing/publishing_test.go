@@ -156,6 +156,7 @@ func TestFaultsOfTheStore(t *testing.T) {
 		"answers slowly":               {LatencyMS: 20, SlowBody: true},
 	} {
 		t.Run(name, func(t *testing.T) {
+			t.Parallel()
 			w := testkit.Start(t)
 			store := w.Ready()
 			drafts := sellable(t, w, store.ID, w.Take(places(w, 0, 8)...))

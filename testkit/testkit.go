@@ -22,7 +22,6 @@ import (
 	"runtime"
 	"strings"
 	"sync"
-	"sync/atomic"
 	"syscall"
 	"testing"
 	"time"
@@ -125,22 +124,7 @@ func template(ctx context.Context, admin *pgx.Conn, server string) (string, erro
 	return name, err
 }
 
-var (
-	copies atomic.Int64
-	beside sync.Map // the tests that run beside others already
-)
-
-// runBeside lets a test run beside the others of its package: it has a database of its own, and waits more than it
-// works. In full, the tests of faults crash the server and run alone.
-func runBeside(tb testing.TB) {
-	t, ok := tb.(*testing.T)
-	if !ok || os.Getenv("FAULTS") == "full" {
-		return
-	}
-	if _, twice := beside.LoadOrStore(t, true); !twice {
-		t.Parallel()
-	}
-}
+var copies int
 
 // Database gives a test a fresh database with the schema, dropped when the test ends.
 func Database(t testing.TB) *pgxpool.Pool {
@@ -156,7 +140,6 @@ func EmptyDatabase(t testing.TB) *pgxpool.Pool {
 
 func databaseFrom(t testing.TB, template func(context.Context, *pgx.Conn, string) (string, error)) *pgxpool.Pool {
 	t.Helper()
-	runBeside(t)
 	ctx := context.Background()
 	at, err := server()
 	must(t, err)
@@ -165,7 +148,8 @@ func databaseFrom(t testing.TB, template func(context.Context, *pgx.Conn, string
 	defer func() { _ = admin.Close(ctx) }()
 	from, err := template(ctx, admin, at)
 	must(t, err)
-	name := fmt.Sprintf("test_%d_%d_%d", os.Getpid(), copies.Add(1), time.Now().UnixNano()%1e6)
+	copies++
+	name := fmt.Sprintf("test_%d_%d_%d", os.Getpid(), copies, time.Now().UnixNano()%1e6)
 	_, err = admin.Exec(ctx, `create database `+name+` template `+from)
 	must(t, err)
 	pool, err := database.Open(ctx, strings.Replace(at, "/postgres?", "/"+name+"?", 1))
@@ -465,7 +449,7 @@ func (p *Person) Download(path string) (string, error) {
 // Until waits for something that background work brings about.
 func Until(t testing.TB, what string, done func() bool) {
 	t.Helper()
-	for deadline := time.Now().Add(30 * time.Second); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
+	for deadline := time.Now().Add(60 * time.Second); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
 		if done() {
 			return
 		}

@@ -254,7 +254,9 @@ function listingColumns(selected: Set<number> | undefined, mark: (l: Listing) =>
           <span className="block truncate" title={l.supplier}>
             {l.supplier}
           </span>
-          <span className="block truncate text-sm">{l.source}</span>
+          <span className="block truncate text-sm" title={l.source}>
+            {l.source}
+          </span>
         </>
       ),
     },
@@ -313,7 +315,11 @@ function Title({ of: l }: { of: Listing }) {
         {l.variants === 1 ? "1 variant" : `${l.variants} variants`} · {l.visible ? "visible" : "hidden"}
         {l.edited && <span className="text-beak-ink"> · changed here since</span>}
       </span>
-      {matters.length > 0 && <b className="block truncate text-sm text-loss">{matters.join(" · ")}</b>}
+      {matters.length > 0 && (
+        <b className="block truncate text-sm text-loss" title={matters.join(" · ")}>
+          {matters.join(" · ")}
+        </b>
+      )}
     </>
   );
 }

@@ -423,7 +423,11 @@ function State({ of: o }: { of: OrderRow }) {
       >
         {stateWords[o.state] ?? o.state}
       </span>
-      {said.length > 0 && <b className="block truncate text-sm text-loss">{said.join(", ")}</b>}
+      {said.length > 0 && (
+        <b className="block truncate text-sm text-loss" title={said.join(", ")}>
+          {said.join(", ")}
+        </b>
+      )}
     </>
   );
 }

@@ -24,7 +24,9 @@ const columns: Column<Request>[] = [
     card: "what",
     show: (r) => (
       <>
-        <span className="block truncate font-semibold">{r.words}</span>
+        <span className="block truncate font-semibold" title={r.words}>
+          {r.words}
+        </span>
         <span className="block text-sm text-ink-2">
           {requestState(r)} · {ago(r.made_at)}
         </span>

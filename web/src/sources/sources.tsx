@@ -139,8 +139,12 @@ const columns: Column<Source>[] = [
     track: "minmax(10rem,1fr)",
     show: (source) => (
       <>
-        <span className="block truncate font-semibold">{source.name}</span>
-        <span className="block truncate text-sm text-ink-2">{kindWords(source)}</span>
+        <span className="block truncate font-semibold" title={source.name}>
+          {source.name}
+        </span>
+        <span className="block truncate text-sm text-ink-2" title={kindWords(source)}>
+          {kindWords(source)}
+        </span>
       </>
     ),
   },
