@@ -98,13 +98,6 @@ export function useRow<E extends HTMLElement>(current: boolean, onPoint: (() => 
     if (inList || (nobody && byKey)) element.focus({ preventScroll: true });
     byKey = false;
   }, [current]);
-  // Removed with the focus in it: the row that the cursor is on next has it.
-  useLayoutEffect(() => {
-    const element = row.current;
-    return () => {
-      if (element?.contains(document.activeElement)) byKey = true;
-    };
-  }, []);
   return {
     ref: row,
     tabIndex: current ? 0 : -1,

@@ -1,7 +1,6 @@
 import { Dialog } from "radix-ui";
 import type { ReactNode, RefObject } from "react";
 import { panel } from "./panel";
-import { toWork } from "./parts";
 
 const widths = { usual: "max-w-md", wide: "max-w-2xl", full: "max-w-5xl" };
 
@@ -30,7 +29,6 @@ export function Modal({
           onCloseAutoFocus={(e) => {
             e.preventDefault();
             if (from.current instanceof HTMLElement && from.current.isConnected) from.current.focus();
-            else toWork(); // what it came from was removed
           }}
           className={`${panel} fixed left-1/2 w-[calc(100vw-2rem)] -translate-x-1/2 overflow-auto p-5 ${size === "full" ? "top-[6vh] max-h-[88vh]" : "top-[14vh] max-h-[76vh]"} ${widths[size]}`}
         >
