@@ -26,7 +26,12 @@ const packed = {
 };
 
 /** The views whose code is on its way with the page itself, by their addresses. The server leaves those that fit. */
-const views = { "/catalog": "catalog/catalog", "/workbench": "workbench/workbench", "/orders": "orders/orders" };
+const views = {
+  "/catalog": "catalog/catalog",
+  "/workbench": "workbench/workbench",
+  "/orders": "orders/orders",
+  "/sources": "sources/sources",
+};
 
 /** ahead names the files of a view in the page: `<!--ahead /catalog /assets/a.js /assets/b.js-->`. */
 const ahead: Plugin = {

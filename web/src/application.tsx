@@ -14,8 +14,7 @@ import { SayingProvider } from "./parts/toast";
 const loadCommands = () => import("./frame/commands");
 const Commands = lazy(loadCommands);
 const SignIn = lazy(() => import("./frame/signin"));
-const loadSources = () => import("./sources/sources");
-const Sources = lazy(loadSources);
+const Sources = lazy(() => import("./sources/sources"));
 const ListPlace = lazy(() => import("./sources/list"));
 const Requests = lazy(() => import("./sources/requests"));
 const Categories = lazy(() => import("./sources/categories"));
@@ -36,14 +35,6 @@ const Orders = lazy(loadOrders);
 const StorePlace = lazy(() => import("./store/store"));
 const Money = lazy(() => import("./store/money"));
 const Members = lazy(() => import("./members/members"));
-
-/** ahead begins to load the view of an address while it is still asked who is there. */
-export function ahead(path: string) {
-  if (/^\/(catalog)?$/.test(path)) void loadCatalog();
-  else if (/^\/workbench(\/\d+)?$/.test(path)) void loadWorkbench();
-  else if (path === "/sources") void loadSources();
-  else if (path === "/orders") void loadOrders();
-}
 
 /** Frame is what every place shares: the quay, the key line, and the keys that work everywhere. */
 function Frame() {

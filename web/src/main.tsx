@@ -7,7 +7,7 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { Problem } from "./api/client";
 import { onReturn } from "./api/connection";
-import { Application, ahead } from "./application";
+import { Application } from "./application";
 import { meQuery, storesQuery } from "./frame/queries";
 
 // Dialogs lock the page's scrolling with a style element, which the content security
@@ -29,8 +29,7 @@ const client = new QueryClient({
 // What could not be shown comes back by itself.
 onReturn(() => void client.invalidateQueries());
 
-// Asked while the view's code is on its way. Both are on their way already, see index.html.
-ahead(window.location.pathname);
+// Both are on their way already, as is the code of the view: see index.html.
 void client.prefetchQuery(meQuery);
 void client.prefetchQuery(storesQuery);
 

@@ -138,7 +138,7 @@ export default function Description({ begin, ...edited }: Edited) {
     if (all) editor.commands.selectAll();
     else if (at) editor.commands.setTextSelection(at.pos);
     editor.view.focus();
-    if (typed) editor.commands.insertContent(typed);
+    if (typed) editor.commands.insertContent({ type: "text", text: typed }); // as typed, not read as HTML
     if (tool === "HTML") setSource(editor.getHTML());
     else if (tool) commands[tools.findIndex((t) => t.name === tool)]?.run(editor);
   }, [editor]);
