@@ -172,14 +172,6 @@ func TestWorkWhoseInstanceDiesEachTimeIsGivenUp(t *testing.T) {
 			PerSecond: 500, PictureSize: 200, Slow: 300 * time.Millisecond})
 	w.Ready()
 	id := w.Take(w.Offer(0))[0]
-	// Slow enough that the work has not ended by itself when its instance is found to be gone.
-	w.Fault(w.BazaarURL, fault.Plan{LatencyMS: 8000})
-	w.Owner.Must("POST", "/api/sources/1/imports?full=true", nil, nil)
-	w.Fault(w.ShopURL, fault.Plan{LatencyMS: 8000})
-	var run publishing.Run
-	w.Owner.Must("POST", "/api/runs",
-		testkit.RunOf(1, id), &run)
-	// As if its instance had ended at each of eight attempts.
 	exec := func(sql string) int64 {
 		t.Helper()
 		tag, err := w.App.Pool.Exec(t.Context(), sql)
@@ -188,12 +180,23 @@ func TestWorkWhoseInstanceDiesEachTimeIsGivenUp(t *testing.T) {
 		}
 		return tag.RowsAffected()
 	}
-	for _, kind := range []string{"import", "publish"} {
-		testkit.Until(t, "it is worked on", func() bool {
+	// As if its instance had ended at each of eight attempts.
+	abandoned := func(kind string) {
+		testkit.Until(t, kind+" is worked on", func() bool {
 			return exec(`update river_job set attempt = 8, attempted_by = array['ended']
 				where kind = '`+kind+`' and state = 'running'`) > 0
 		})
 	}
+	// Slow enough that the work has not ended by itself when its instance is found to be gone. The run begins once
+	// the import is abandoned: an import that waits for its turn would give the run time to end.
+	w.Fault(w.BazaarURL, fault.Plan{LatencyMS: 8000})
+	w.Owner.Must("POST", "/api/sources/1/imports?full=true", nil, nil)
+	abandoned("import")
+	w.Fault(w.ShopURL, fault.Plan{LatencyMS: 8000})
+	var run publishing.Run
+	w.Owner.Must("POST", "/api/runs",
+		testkit.RunOf(1, id), &run)
+	abandoned("publish")
 	testkit.Until(t, "both are given up", func() bool {
 		var n int
 		if err := w.App.Pool.QueryRow(t.Context(), `select count(*) from river_job

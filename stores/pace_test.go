@@ -78,7 +78,9 @@ func TestNothingIsSentOnceNoRequestIsLeft(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := session.Facts(t.Context()); err != nil {
+	var wait *outgoing.Wait
+	// What goes on by itself after a store is connected may have been told first.
+	if _, err := session.Facts(t.Context()); err != nil && !errors.As(err, &wait) {
 		t.Fatal(err)
 	}
 	other, _ := w.Instance(w.App.Pool)
@@ -87,7 +89,6 @@ func TestNothingIsSentOnceNoRequestIsLeft(t *testing.T) {
 		t.Fatal(err)
 	}
 	_, err = session.Facts(t.Context())
-	var wait *outgoing.Wait
 	if !errors.As(err, &wait) || wait.After < 80*time.Second {
 		t.Errorf("%v", err)
 	}
