@@ -36,7 +36,7 @@ test("what is typed while the database is away is kept, and saved when it is bac
     await description.click();
     await page.keyboard.press("ControlOrMeta+A");
     await page.keyboard.type("Described while it was away.");
-    await expect(page.getByText(/edits? waits? in this browser/)).toBeVisible({ timeout: 20_000 });
+    await expect(page.getByText(/edits? waits? in this browser/).first()).toBeVisible({ timeout: 20_000 });
     await expect(title).toHaveValue("Typed while the database was away");
     await expect(page.getByRole("contentinfo")).toContainText("does not answer");
     // A page that is opened meanwhile says so, and comes back by itself.

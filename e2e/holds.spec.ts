@@ -48,6 +48,38 @@ test("a dialog gives the keyboard back to what it was opened from", async ({ pag
   }
 });
 
+test("the focus stays beside what is removed or disabled, and comes along into another view", async ({ page }) => {
+  await takeFresh(page, 1, "Beside");
+  for (const name of ["Here", "There", "Elsewhere"]) await api(page, "POST", "/api/trays", { name });
+  await page.goto("/workbench");
+  await page.getByRole("button", { name: "Trays…" }).click();
+  const dialog = page.getByRole("dialog");
+  await dialog.getByRole("button", { name: "Remove There" }).press("Enter");
+  await expect(dialog.getByRole("button", { name: "Remove Elsewhere" })).toBeFocused();
+  await dialog.getByRole("button", { name: "Move Elsewhere up" }).press("Enter"); // the first cannot go further
+  await expect(dialog.getByRole("button", { name: "Move Elsewhere up" })).toBeDisabled();
+  await expect(dialog.getByRole("button", { name: "Move Elsewhere down" })).toBeFocused();
+  for (const name of ["Elsewhere", "Here"]) {
+    await dialog.getByRole("button", { name: `Remove ${name}` }).press("Enter");
+    await expect(dialog.getByRole("button", { name: `Remove ${name}` })).toHaveCount(0);
+  }
+  await expect(dialog.locator(":focus")).toHaveCount(1);
+  await page.keyboard.press("Escape");
+  await expect(dialog).toHaveCount(0);
+  // A field that is left on purpose is left.
+  await page.keyboard.press("1");
+  await page.keyboard.type("Beside the focus");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("button", { name: /^Undo/ })).toBeVisible();
+  await expect(page.locator("body")).toBeFocused();
+  await page.keyboard.press("g");
+  await page.keyboard.press("m");
+  await expect(page.getByRole("heading", { name: /^Markup rules/ })).toBeVisible();
+  await expect(page.locator("main")).toBeFocused();
+  await page.keyboard.press("Tab");
+  await expect(page.locator("main :focus")).toHaveCount(1);
+});
+
 test("a change of money rules waits until it is applied or discarded", async ({ page }) => {
   await page.goto("/markup");
   const promise = page.getByRole("button", { name: /^Promise/ });
@@ -75,6 +107,7 @@ test("numbers are read as people write them, and what is none is said", async ({
   const under = page.getByRole("button", { name: /^Landed cost under/ });
   await under.click();
   await page.getByRole("textbox", { name: "Landed cost under" }).fill("nine");
+  await page.getByRole("textbox", { name: "Landed cost under" }).press("Enter"); // what is wrong is heard then
   await expect(page.getByRole("dialog").getByRole("alert")).toContainText("is not a number");
   await page.getByRole("textbox", { name: "Landed cost under" }).fill("9,5");
   await page.getByRole("textbox", { name: "Landed cost under" }).press("Enter");

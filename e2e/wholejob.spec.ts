@@ -211,7 +211,7 @@ test.describe("by touch", () => {
     await rowsOf(page).filter({ hasNotText: "in the Workbench" }).first().tap();
     const offer = page.getByRole("dialog", { name: "Offer" });
     await offer.getByRole("button", { name: /^Take to the Workbench/ }).tap();
-    await expect(page.getByText(/is in the Workbench\./)).toBeVisible();
+    await expect(page.getByText(/” is in the Workbench\./)).toBeVisible();
     await offer.getByRole("button", { name: "Close" }).tap();
 
     await to(/^Workbench/);

@@ -224,11 +224,11 @@ test("many drafts are edited as one table, by keys and by a pasted block, and as
   await dialog.getByLabel("A file that was exported here, and changed").setInputFiles({
     name: "drafts.csv",
     mimeType: "text/csv",
-    buffer: Buffer.from(text.replaceAll(`${name} 2`, `${name} 2 elsewhere`)),
+    buffer: Buffer.from(text.replaceAll(`${name} 6`, `${name} 6 elsewhere`)),
   });
   await expect(dialog.getByText("1 cell of 1 draft would change.")).toBeVisible();
   await dialog.getByRole("button", { name: "Change 1 draft" }).click();
-  await expect(table.getByLabel(new RegExp(`^Title of ${name} 2 elsewhere`)).first()).toBeVisible();
+  await expect(table.getByLabel(new RegExp(`^Title of ${name} 6 elsewhere`)).first()).toBeVisible();
 });
 
 test("a session of twenty drafts, by keyboard alone", async ({ page }) => {

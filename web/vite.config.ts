@@ -60,8 +60,8 @@ const libraries = "react|react-dom|scheduler|wouter|regexparam|openapi-fetch";
 const tanstack = "react-query|query-core|react-virtual|virtual-core";
 const frame = "header|keyline|session|queries|theme";
 const parts =
-  "clause|controls|days|field|fields|given|grid|kept|keys|known|ladder|later|list|money|number|opener|panel|parts|" +
-  "presence|ribbon|room|route|row|sheet|time|toast|trace|turns";
+  "clause|controls|days|field|fields|given|grid|heard|kept|keys|known|ladder|later|list|money|number|opener|panel|parts|" +
+  "rest|ribbon|room|route|row|sheet|time|toast|trace|turns";
 const everywhere = new RegExp(
   `node_modules/(${libraries})/|@tanstack/(${tanstack})/|src/(api|frame/(${frame})|parts/(${parts}))\\b`,
 );

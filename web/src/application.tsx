@@ -46,6 +46,7 @@ function Frame() {
   setLetterKeys(member.letter_keys); // before what shows keys is drawn
   useTitle();
   useStoreInAddress();
+  useEffect(() => void import("./parts/lost").then((lost) => lost.keepFocus()), []);
   useEffect(() => {
     // Fetched once nothing else is, so that typing after Ctrl K is not lost.
     const timer = setInterval(() => {

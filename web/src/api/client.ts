@@ -77,3 +77,7 @@ export async function sendFile<T>(path: string, file: File): Promise<T> {
     throw new Problem((body as { detail?: string }).detail ?? "The file could not be read.", answer.status, "");
   return body as T;
 }
+
+/** upload leaves a file with the application, which gives it a name for what is done with it next. */
+export const upload = (file: File) =>
+  sendFile<Schemas["SourcesUploadedFile"]>(`/api/files?name=${encodeURIComponent(file.name)}`, file);

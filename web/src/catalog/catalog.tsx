@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { lazy, memo, Suspense, useCallback, useDeferredValue, useEffect, useEffectEvent, useRef } from "react";
+import { lazy, memo, Suspense, useCallback, useEffect, useEffectEvent, useRef } from "react";
 import type { Offer, Problem, Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Notice, Picture, Tick } from "../parts/controls";
@@ -9,9 +9,10 @@ import { Grid, GridRow, type Head } from "../parts/grid";
 import { useKept } from "../parts/kept";
 import { useKeys } from "../parts/keys";
 import { countText, ratingText, soldText, stockText } from "../parts/known";
-import { LadderLegend, ladderTop, PriceLadder } from "../parts/ladder";
-import { useCursor, useHeld, useRows } from "../parts/list";
+import { LadderLegend, PriceLadder, sharedTop } from "../parts/ladder";
+import { useCursor, useRows } from "../parts/list";
 import { Money, percent } from "../parts/money";
+import { useHeld, useRested } from "../parts/rest";
 import { DemandRibbon } from "../parts/ribbon";
 import { scaled } from "../parts/room";
 import { Link, useNavigate, useSearchParams } from "../parts/route";
@@ -59,9 +60,9 @@ export default function Catalog() {
   const { storeId, may } = useSession();
   const { question, open, change, settle } = useQuestion(storeId);
   const answer = useAnswer(question, storeId);
-  // Drawn between keys, however many rows it changes.
-  const found = useDeferredValue(answer.data);
+  const found = useRested(answer.data);
   const current = !answer.isPlaceholderData && found === answer.data;
+  const answered = useHeld(question, !current); // the question whose answer is in sight
   const count = Math.min(found?.total ?? 0, mostRows);
   const [cursor, setCursor, moveTo] = useCursor(count, "offer");
   const listBox = useRef<HTMLDivElement>(null);
@@ -71,9 +72,10 @@ export default function Catalog() {
     look === "wall" ? cardHeight : rowHeight,
     Math.floor(cursor / perRow),
     listBox,
+    { of: JSON.stringify(answered), asked: answered !== question },
   );
   const lastOffer = Math.min(count - 1, (last + 1) * perRow - 1);
-  const row = useOffers(question, storeId, found, first * perRow, lastOffer);
+  const row = useOffers(answered, storeId, found, first * perRow, lastOffer);
   useWallKeys(look, perRow, cursor, moveTo);
   const sources = useQuery(sourcesQuery);
   const { selected, setMarked, mark } = useSelection();
@@ -82,7 +84,7 @@ export default function Catalog() {
   const take = useTake(() => setMarked(new Map()));
   const say = useSay();
 
-  const { shownOffer, sheetOffer } = useAddress({ question, open, cursor, setCursor, here, answered: found });
+  const { shownOffer, sheetOffer } = useAddress({ question, answered, open, cursor, setCursor, here, found });
 
   const extendSelection = (by: number) => {
     if (here && !selected.has(here.id)) mark(here);
@@ -112,7 +114,7 @@ export default function Catalog() {
   ]);
 
   const seen = items.flatMap((item) => Array.from({ length: perRow }, (_, i) => row(item.index * perRow + i)?.ladder));
-  const top = Math.max(1, ...seen.map((l) => (l ? ladderTop(l) : 0)));
+  const top = sharedTop(seen);
   return (
     <main className="flex min-h-0 grow flex-col" {...handlers} data-answers={current ? question.words : undefined}>
       <h1 className="sr-only">Catalog</h1>
@@ -301,18 +303,20 @@ function Foot({
  */
 function useAddress({
   question,
+  answered,
   open,
   cursor,
   setCursor,
   here,
-  answered,
+  found,
 }: {
   question: Question;
+  answered: Question;
   open: boolean;
   cursor: number;
   setCursor: (row: number) => void;
   here: Offer | undefined;
-  answered: Schemas["SearchResult"] | undefined;
+  found: Schemas["SearchResult"] | undefined;
 }) {
   const { storeId } = useSession();
   const [params, setParams] = useSearchParams();
@@ -328,27 +332,27 @@ function useAddress({
     setCursor(0);
   }, [asked]);
   // Where the address names an offer, the cursor goes to its row: row, sheet and keys mean the same.
-  const place = useQuery(positionQuery(question, storeId, sought.current));
+  const place = useQuery(positionQuery(answered, storeId, sought.current));
   const seeking = sought.current > 0 && !place.isError && (place.isPending || place.data?.position !== undefined);
   useEffect(() => {
-    if (sought.current === 0 || !place.data || !answered) return;
+    if (sought.current === 0 || !place.data || !found) return;
     if (place.data.position !== undefined) setCursor(place.data.position);
     sought.current = 0;
-  }, [place.data, answered, setCursor]);
+  }, [place.data, found, setCursor]);
   const shownOffer = seeking && cursor === 0 ? undefined : here?.id;
   // Not another at each key while one types, and after the row that the cursor came to.
-  const sheetOffer = useDeferredValue(useHeld(shownOffer, open));
+  const sheetOffer = useRested(useHeld(shownOffer, open));
   const showInAddress = useEffectEvent((offer: number) => {
     const address = asAddress(question);
     address.set("offer", String(offer));
     setParams(address, { replace: true });
   });
   useEffect(() => {
-    if (open) return; // the address follows what is typed: to write it now would take letters away
+    if (open || answered !== question) return; // to write it now would take away what is typed or chosen
     if (!here || sought.current > 0 || !(cursor > 0 || (wanted > 0 && wanted !== here.id))) return;
     const timer = setTimeout(() => showInAddress(here.id), 350); // once the cursor rests: it draws much anew
     return () => clearTimeout(timer);
-  }, [open, here, cursor, wanted]);
+  }, [open, here, cursor, wanted, answered, question]);
   return { shownOffer, sheetOffer };
 }
 

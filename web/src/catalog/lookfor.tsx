@@ -1,11 +1,11 @@
 import { useMutation } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
+import { upload } from "../api/client";
 import { Button } from "../parts/controls";
 import { Field } from "../parts/field";
 import { useGivenPicture } from "../parts/given";
 import { useNavigate } from "../parts/route";
 import { useSay } from "../parts/toast";
-import { send } from "../sources/words";
 
 /** aLink is whether a text is nothing but one. */
 export const aLink = (text: string) => /^https?:\/\/\S+$/.test(text.trim());
@@ -15,7 +15,7 @@ export function useLookFor() {
   const go = useNavigate();
   const say = useSay();
   const sending = useMutation({
-    mutationFn: (picture: File) => send(picture),
+    mutationFn: (picture: File) => upload(picture),
     onSuccess: ({ file, name }) => go(`/catalog/alternatives?${new URLSearchParams({ file })}`, { state: { name } }),
     onError: (error) => say(error.message, true),
   });

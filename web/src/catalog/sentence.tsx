@@ -3,6 +3,7 @@ import type { Schemas } from "../api/client";
 import { useSession } from "../frame/session";
 import { Choice, Clause, TypedChoice } from "../parts/clause";
 import { countryName } from "../parts/countries";
+import { Heard } from "../parts/heard";
 import { moneyText } from "../parts/money";
 import { type ClauseName, clauseNames, clauses, type Saying } from "./clauses";
 import { aLink, useLookFor } from "./lookfor";
@@ -159,9 +160,13 @@ export function Sentence({
 
 /** Answered says how many there are, and what was made of the words. */
 function Answered({ found, onWords }: { found: Found | undefined; onWords: (typed: string) => void }) {
+  const count = found ? `${found.total.toLocaleString("en")} offers` : "";
   return (
-    <span className="ml-3 inline-block min-w-44 text-sm text-ink-2" aria-live="polite">
-      {found ? `${found.total.toLocaleString("en")} offers in ${Math.max(1, Math.round(found.took_ms))} ms` : "…"}
+    <span className="ml-3 inline-block min-w-44 text-sm text-ink-2">
+      <Heard
+        words={[count, ...(found?.unread.length ? [`not understood: ${found.unread.join(" ")}`] : [])].join(", ")}
+      />
+      {found ? `${count} in ${Math.max(1, Math.round(found.took_ms))} ms` : "…"}
       {found?.corrections.map(({ typed, used, too }) =>
         too ? (
           <span key={typed}>

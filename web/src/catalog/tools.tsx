@@ -40,9 +40,7 @@ export function SentenceTools({
             label="Hide what misses my standard"
           />
           <OwnStandard />{" "}
-          <span aria-live="polite">
-            {question.standard && hidden !== undefined && `hides ${hidden.toLocaleString("en")}`}
-          </span>
+          <span>{question.standard && hidden !== undefined && `hides ${hidden.toLocaleString("en")}`}</span>
         </span>
       )}
       {store && (

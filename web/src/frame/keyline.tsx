@@ -3,6 +3,7 @@ import { useState } from "react";
 import { api, ask, type Problem } from "../api/client";
 import { useAway } from "../api/connection";
 import { Dialog, Key } from "../parts/controls";
+import { Heard } from "../parts/heard";
 import { keyName, type LetterKeys, useKeys, useShownKeys } from "../parts/keys";
 import { Radios } from "../parts/radios";
 import { dayName } from "../parts/time";
@@ -54,13 +55,11 @@ export function KeyLine() {
           {member.letter_keys !== "off" && <Key>{keyName("?")}</Key>} all keys
         </button>
       </span>
-      <span
-        role="status"
-        className="shrink-0 font-semibold whitespace-nowrap text-loss max-md:shrink max-md:whitespace-normal"
-      >
+      <span className="shrink-0 font-semibold whitespace-nowrap text-loss max-md:shrink max-md:whitespace-normal">
         {away?.words}
         {waiting > 0 && ` ${editsWait(waiting)}.`}
       </span>
+      <Heard words={away?.words ?? ""} />
       {rates.data && !away && (
         <span
           className={`shrink-0 whitespace-nowrap ${rates.data.stale ? "font-semibold text-loss" : "max-md:hidden"}`}

@@ -4,6 +4,7 @@ import { api, ask, type Problem } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Dialog, Notice, Picture } from "../parts/controls";
+import { Heard } from "../parts/heard";
 import { useKeys } from "../parts/keys";
 import { useCursor } from "../parts/list";
 import { Money } from "../parts/money";
@@ -109,11 +110,13 @@ export default function RunPlace() {
           </Button>
         </p>
       )}
-      <p className="sr-only" role="status">
-        {r.finished_at
-          ? `The run has ended: ${done} in the store, ${r.failed + r.left_out} need you.`
-          : `${done} of ${r.total} in the store.`}
-      </p>
+      <Heard
+        words={
+          r.finished_at
+            ? `The run has ended: ${done} in the store, ${r.failed + r.left_out} need you.`
+            : `${done} of ${r.total} in the store.`
+        }
+      />
     </main>
   );
 }

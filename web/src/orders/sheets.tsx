@@ -1,10 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, ask, type Problem, type Schemas } from "../api/client";
+import { api, ask, type Problem, type Schemas, upload } from "../api/client";
 import { refresh } from "../api/refresh";
 import { Button, Dialog } from "../parts/controls";
 import { FileButton } from "../parts/file-button";
 import { useSay } from "../parts/toast";
-import { send } from "../sources/words";
 import { toSendQuery } from "./queries";
 
 type ToSend = Schemas["OrdersToSend"];
@@ -74,7 +73,7 @@ function Answer() {
   const client = useQueryClient();
   const read = useMutation<Outcome, Error, File>({
     mutationFn: async (file) => {
-      const up = await send(file);
+      const up = await upload(file);
       return ask(api.POST("/api/purchases/answer", { body: { file: up.file } }));
     },
     onSettled: () => refresh(client, "orders", "header"),

@@ -1,4 +1,4 @@
-import { type FocusEvent, type InputHTMLAttributes, useId } from "react";
+import { type FocusEvent, type InputHTMLAttributes, useId, useState } from "react";
 import { usualDigits } from "./money";
 import { readNumber } from "./number";
 
@@ -47,6 +47,8 @@ export function Field({
   compact?: boolean;
 } & InputHTMLAttributes<HTMLInputElement>) {
   const id = useId();
+  const [typing, setTyping] = useState(false);
+  const heard = error !== undefined || !typing; // what is wrong is heard once one is done with it, not at each key
   const wrong = error ?? (number ? checked(String(rest.value ?? ""), number).error : undefined);
   const beneath = wrong ? `${id}-error` : hint ? `${id}-hint` : undefined;
   const look = compact ? "rounded px-2 py-1" : "w-full rounded-md px-2.5 py-1.5";
@@ -69,10 +71,24 @@ export function Field({
         aria-describedby={beneath}
         {...typed}
         {...rest}
+        onInput={() => setTyping(true)}
+        onKeyDown={(e) => {
+          if (e.key === "Enter") setTyping(false);
+          rest.onKeyDown?.(e);
+        }}
+        onBlur={(e) => {
+          setTyping(false);
+          rest.onBlur?.(e);
+        }}
         className={`border bg-surface ${look} ${number ? "text-right" : ""} ${wrong ? "border-loss" : "border-line-2"} ${className || (compact && number ? "w-24" : "")}`}
       />
       {wrong ? (
-        <p id={`${id}-error`} className={`mt-1 text-loss ${compact ? "max-w-56 text-sm leading-5" : ""}`} role="alert">
+        <p
+          key={heard ? "heard" : "seen"}
+          id={`${id}-error`}
+          className={`mt-1 text-loss ${compact ? "max-w-56 text-sm leading-5" : ""}`}
+          role={heard ? "alert" : undefined}
+        >
           {wrong}
         </p>
       ) : (

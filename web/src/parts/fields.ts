@@ -1,7 +1,25 @@
 import { createContext, use, useCallback } from "react";
 
-/** The fields of a view by name, so that keys and other fields can give them the focus. */
-export const Fields = createContext(new Map<string, HTMLElement>());
+/** FieldMap are the fields of a view by name, so that keys and other fields can give them the focus. */
+export class FieldMap extends Map<string, HTMLElement> {
+  /** The field that is given the focus once it is there. */
+  wanted = "";
+
+  override set(name: string, element: HTMLElement) {
+    super.set(name, element);
+    if (this.wanted === name) this.come(name);
+    return this;
+  }
+
+  /** come gives a field the focus, at once or when it is there. */
+  come(name: string) {
+    const element = this.get(name);
+    this.wanted = element ? "" : name;
+    element?.focus();
+  }
+}
+
+export const Fields = createContext(new FieldMap());
 
 /** useField is the ref of an element that is found by this name; without a name it is not. */
 export function useField(name: string | undefined) {

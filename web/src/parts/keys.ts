@@ -79,6 +79,12 @@ if (typeof document !== "undefined") {
   );
 }
 
+/** cameLike says that the focus comes to an element as it came to another. */
+export function cameLike(next: Element, before: Element | undefined) {
+  const byKey = before && cameByKey.get(before);
+  if (byKey !== undefined) cameByKey.set(next, byKey);
+}
+
 /** meant is the key that was meant: with Alt where letters need it, and none where they are off. */
 function meant(key: string, target: EventTarget | null): string | undefined {
   if (letters === "alt" && key.startsWith("alt+") && letter(key.slice(4))) return key.slice(4);

@@ -6,6 +6,15 @@ import { HomeCurrency, moneyText, num } from "./money";
 export const ladderTop = (l: Ladder) =>
   Math.max(num(l.price), num(l.landed) + num(l.fees) + num(l.tax), l.market ? num(l.market.high) * 1.02 : 0);
 
+const steps = [1, 1.2, 1.5, 2, 2.5, 3, 4, 5, 6, 8, 10];
+
+/** sharedTop is a scale on which ladders fit, in steps: where one comes that is a little longer, the rest stay. */
+export function sharedTop(ladders: (Ladder | null | undefined)[]): number {
+  const most = Math.max(1, ...ladders.map((l) => (l ? ladderTop(l) : 0)));
+  const ten = 10 ** Math.floor(Math.log10(most));
+  return ten * (steps.find((step) => step * ten >= most) ?? 10);
+}
+
 /**
  * PriceLadder draws cost, shipping, charges and fees, tax in the price, and profit to one scale, ending in a tick at
  * the price.
@@ -45,7 +54,14 @@ export function PriceLadder({ ladder, top, width = 160 }: { ladder: Ladder; top:
         </defs>
       )}
       {bars.map((bar) => (
-        <rect key={bar.fill} x={bar.x} y={6} width={Math.max(0, bar.w - 1)} height={11} fill={bar.fill} />
+        <rect
+          key={bar.fill}
+          x={bar.x}
+          y={6}
+          width={Math.max(Math.min(bar.w, 1), bar.w - 2)}
+          height={11}
+          fill={bar.fill}
+        />
       ))}
       {lost ? (
         <rect x={x(price)} y={6} width={Math.max(2, x(at) - x(price))} height={11} fill="url(#hatch)" />

@@ -29,20 +29,20 @@ export function movedByKey() {
   byKey = true;
 }
 
-/** useHeld is a value, or for as long as it is held, what it was before. */
-export function useHeld<V>(value: V, held: boolean): V {
-  const [last, setLast] = useState(value);
-  if (!held && last !== value) setLast(value);
-  return held ? last : value;
-}
-
 const overscan = 4;
 
 /**
  * useRows shows only the rows of a long list that are in sight, and keeps the cursor's there: it is scrolled to when it
  * moves, and drawn also when it is scrolled away, since it may have the focus. First and last are those in sight.
+ * What is listed while something else is asked for stands still until that is there, which begins at its top.
  */
-export function useRows(count: number, height: number, cursor: number, into?: RefObject<HTMLDivElement | null>) {
+export function useRows(
+  count: number,
+  height: number,
+  cursor: number,
+  into?: RefObject<HTMLDivElement | null>,
+  { of, asked }: { of: string; asked: boolean } = { of: "", asked: false },
+) {
   const own = useRef<HTMLDivElement>(null);
   const box = into ?? own;
   const rows = useVirtualizer({
@@ -58,12 +58,18 @@ export function useRows(count: number, height: number, cursor: number, into?: Re
   });
   // biome-ignore lint/correctness/useExhaustiveDependencies: rows of another height are laid out anew
   useEffect(() => rows.measure(), [rows, height]);
+  const before = useRef(of);
+  useLayoutEffect(() => {
+    if (before.current !== of) box.current?.scrollTo(0, 0);
+    before.current = of;
+  }, [of, box]);
   useEffect(() => {
+    if (asked) return;
     // To know how far it scrolls is to lay out the whole page: a row that is in sight does not need that.
     const [from, room] = [rows.scrollOffset ?? 0, rows.scrollRect?.height ?? 0];
     const seen = cursor * height >= from && (cursor + 1) * height <= from + room;
     if (count > 0 && !seen && (cursor > 0 || from)) rows.scrollToIndex(cursor, { align: "auto" });
-  }, [cursor, count, rows, height]);
+  }, [cursor, count, rows, height, asked]);
   const items = rows.getVirtualItems();
   const { startIndex = 0, endIndex = 0 } = rows.range ?? {};
   return {
@@ -93,7 +99,7 @@ export function useRow<E extends HTMLElement>(current: boolean, onPoint: (() => 
     const element = row.current;
     if (!current || !element) return;
     const has = document.activeElement;
-    const nobody = has === null || has === document.body;
+    const nobody = has === null || has === document.body || has.matches("main");
     const inList = element.closest("[role=grid]")?.contains(has) && !element.contains(has);
     if (inList || (nobody && byKey)) element.focus({ preventScroll: true });
     byKey = false;

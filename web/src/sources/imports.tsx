@@ -1,15 +1,16 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { api, ask, type Schemas, type Source } from "../api/client";
+import { api, ask, type Schemas, type Source, upload } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button } from "../parts/controls";
+import { Heard } from "../parts/heard";
 import { moneyText } from "../parts/money";
 import { type Column, Table } from "../parts/table";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
 import { rejectedQuery } from "./queries";
-import { accepted, type ImportRun, number, send } from "./words";
+import { accepted, type ImportRun, number } from "./words";
 
 /** Progress is how far an import has come. */
 export function Progress({ run }: { run: ImportRun }) {
@@ -164,6 +165,20 @@ const outcome: Record<ImportRun["state"], string> = {
   discarded: "Discarded",
 };
 
+/** ImportsHeard says to those who hear the screen that an import began, and how it ended. */
+export function ImportsHeard({ sources }: { sources: Source[] }) {
+  const underWay = useRef(new Set<number>()).current; // those that were seen so
+  const words = sources.flatMap(({ name, imports: [run] }) => {
+    if (!run) return [];
+    const going = run.state === "waiting" || run.state === "running";
+    if (going) underWay.add(run.id);
+    else if (!underWay.has(run.id)) return [];
+    const counts = `${number(run.added)} new, ${number(run.changed)} changed`;
+    return `${name}: ${outcome[run.state].toLowerCase()}${going ? "" : `, ${counts}`}.`;
+  });
+  return <Heard words={words.join(" ")} />;
+}
+
 /** ImportLine is one import with its counts and what was set aside. */
 export function ImportLine({ source, run }: { source: Source; run: ImportRun }) {
   return (
@@ -255,7 +270,7 @@ export function SendFile({
   const say = useSay();
   const take = useMutation({
     mutationFn: async (file: File) => {
-      const body = await send(file);
+      const body = await upload(file);
       return ask(
         api.POST("/api/sources/{id}/files", { params: { path: { id: source.id }, query: { partial } }, body }),
       );

@@ -5,6 +5,7 @@ import { refresh } from "../api/refresh";
 import { useTake } from "../catalog/take";
 import { useSession } from "../frame/session";
 import { Button, Dialog } from "../parts/controls";
+import { Heard } from "../parts/heard";
 import { Link } from "../parts/route";
 import { linksQuery } from "./queries";
 import { type ImportRun, number } from "./words";
@@ -34,6 +35,9 @@ export function Links({ onClose }: { onClose: () => void }) {
   const takeable = may("editor") ? [...new Set(good.map((r) => r.offer_id).filter((id) => id > 0))] : [];
   const take = useTake(onClose);
   const waiting = list.length === 0 || done.length < list.length;
+  const progress = waiting
+    ? `Reading: ${number(done.length)} of ${number(list.length)}. You can leave; it goes on.`
+    : `${number(good.length)} of ${number(list.length)} came in.`;
   return (
     <Dialog open onClose={onClose} title="Import products from links" size="wide">
       {run === undefined ? (
@@ -85,11 +89,8 @@ export function Links({ onClose }: { onClose: () => void }) {
         </form>
       ) : (
         <>
-          <p className="mb-2" role="status">
-            {waiting
-              ? `Reading: ${number(done.length)} of ${number(list.length)}. You can leave; it goes on.`
-              : `${number(good.length)} of ${number(list.length)} came in.`}
-          </p>
+          <p className="mb-2">{progress}</p>
+          <Heard words={progress} />
           <ol className="max-h-[46vh] overflow-auto">
             {list.map((r) => (
               <li key={r.line} className="border-b border-line py-1.5">

@@ -1,7 +1,7 @@
 import { DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor, useSensors } from "@dnd-kit/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { api, ask, type Problem, type Schemas } from "../api/client";
+import { api, ask, type Problem, type Schemas, upload } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Notice } from "../parts/controls";
@@ -15,7 +15,7 @@ import { Preview } from "./preview";
 import { analysisQuery } from "./queries";
 import { Questions } from "./questions";
 import { Terms } from "./terms";
-import { accepted, type Layout, type Looked, number, readRule, send, writeRule } from "./words";
+import { accepted, type Layout, type Looked, number, readRule, writeRule } from "./words";
 
 type List = Schemas["SourcesPriceListInput"];
 
@@ -166,7 +166,7 @@ function useAnalysis(id: string | undefined, onTaken: () => void) {
   });
   const sending = useMutation<Looked, Problem | Error, File>({
     mutationFn: async (file) => {
-      const up = await send(file);
+      const up = await upload(file);
       setAddress("");
       return ask(
         api.POST("/api/price-lists/analyze", { body: { ...list(), file: up.file, name: up.name, address: "" } }),

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useState } from "react";
-import { api, ask, type Problem, type Source } from "../api/client";
+import { api, ask, type Problem, type Source, upload } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
 import { Button, Notice } from "../parts/controls";
@@ -11,7 +11,6 @@ import { typedNumber } from "../parts/number";
 import { useNavigate } from "../parts/route";
 import { useSay } from "../parts/toast";
 import { sourcesQuery } from "./queries";
-import { send } from "./words";
 
 /** QuoteRequestForm notes what is wanted, and whom to ask. */
 export function QuoteRequestForm() {
@@ -42,7 +41,7 @@ export function QuoteRequestForm() {
   const given = useGivenPicture(show);
   const make = useMutation<{ id: number }, Problem | Error>({
     mutationFn: async () => {
-      const file = picture ? (await send(picture.file)).file : "";
+      const file = picture ? (await upload(picture.file)).file : "";
       const asked = takers.filter((s) => !left.includes(s.id)).map((s) => s.id);
       return ask(
         api.POST("/api/requests", {

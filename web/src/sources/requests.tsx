@@ -3,7 +3,8 @@ import { useState } from "react";
 import { api, ask, type Problem } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
-import { Button, Dialog, Notice } from "../parts/controls";
+import { Confirm } from "../parts/confirm";
+import { Button, Notice } from "../parts/controls";
 import { countryName } from "../parts/countries";
 import { useKeys } from "../parts/keys";
 import { movedByKey } from "../parts/list";
@@ -185,24 +186,15 @@ function InFull({ request }: { request: Request }) {
         )}
       </div>
       {leaving && (
-        <Dialog open onClose={() => setLeaving(false)} title="Withdraw this request?">
-          <p>
-            The sources are told that nothing is wanted any more. Quotes stay here to be read, but none can be taken.
-          </p>
-          <div className="mt-4 flex justify-end gap-2">
-            <Button onClick={() => setLeaving(false)}>Cancel</Button>
-            <Button
-              tone="danger"
-              autoFocus
-              onClick={() => {
-                setLeaving(false);
-                act.mutate("withdraw");
-              }}
-            >
-              Withdraw it
-            </Button>
-          </div>
-        </Dialog>
+        <Confirm
+          open
+          onClose={() => setLeaving(false)}
+          title="Withdraw this request?"
+          act="Withdraw it"
+          onDo={() => act.mutate("withdraw")}
+        >
+          The sources are told that nothing is wanted any more. Quotes stay here to be read, but none can be taken.
+        </Confirm>
       )}
       {full.error && (
         <p className="mt-4 text-loss" role="alert">

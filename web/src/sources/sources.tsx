@@ -12,7 +12,7 @@ import { useNavigate } from "../parts/route";
 import { type Column, LongTable } from "../parts/table";
 import { ago } from "../parts/time";
 import { useSay } from "../parts/toast";
-import { Progress } from "./imports";
+import { ImportsHeard, Progress } from "./imports";
 import { Links } from "./links";
 import { sourcesQuery } from "./queries";
 import { SourceSheet, type StartImport } from "./sheet";
@@ -66,6 +66,7 @@ export default function Sources() {
             )}
           </div>
         </div>
+        <ImportsHeard sources={list} />
         {sources.error && (
           <Notice title="The sources cannot be shown" error>
             <p>{sources.error.message}</p>

@@ -1,6 +1,6 @@
 import { useMutation } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { api, ask, type Schemas } from "../api/client";
+import { api, ask, type Schemas, upload } from "../api/client";
 import { Clause } from "../parts/clause";
 import { Button } from "../parts/controls";
 import { countryName } from "../parts/countries";
@@ -9,7 +9,7 @@ import { moneyText } from "../parts/money";
 import { typedNumber } from "../parts/number";
 import { amount } from "../store/words";
 import { SchedulePanel } from "./settings";
-import { accepted, type Layout, type Rule, ruleWords, send } from "./words";
+import { accepted, type Layout, type Rule, ruleWords } from "./words";
 
 type Delivery = Schemas["LandedDelivery"];
 
@@ -149,7 +149,7 @@ function FreightTable({ currency, onRead }: { currency: string; onRead: (deliver
   const input = useRef<HTMLInputElement>(null);
   const read = useMutation<Schemas["SourcesDeliveryResult"], Error, File>({
     mutationFn: async (file) =>
-      ask(api.POST("/api/price-lists/deliveries", { body: { file: (await send(file)).file, currency } })),
+      ask(api.POST("/api/price-lists/deliveries", { body: { file: (await upload(file)).file, currency } })),
     onSuccess: (found) => onRead(found.deliveries),
   });
   return (

@@ -92,7 +92,7 @@ export function soon(moment: string): string {
   return `in ${Math.round(minutes / 1440)} days`;
 }
 
-/** fields are what a column can approval, as people call them. */
+/** fields are what a column can hold, as people call them. */
 export const fields: [string, string][] = [
   ["number", "number of the item"],
   ["parent", "product number in common"],
@@ -145,16 +145,3 @@ export const delimiters: [string, string][] = [
 
 /** accepted are the files that a list or a catalogue document may come in. */
 export const accepted = ".csv,.txt,.tsv,.xlsx,.xml";
-
-/** send sends a file and names it. */
-export async function send(file: File): Promise<Schemas["SourcesUploadedFile"]> {
-  let answer: Response;
-  try {
-    answer = await fetch(`/api/files?name=${encodeURIComponent(file.name)}`, { method: "POST", body: file });
-  } catch {
-    throw new Error("The file did not arrive. Check that the application is running, and send it again.");
-  }
-  const body = await answer.json();
-  if (!answer.ok) throw new Error(body.detail ?? "The file did not arrive.");
-  return body;
-}

@@ -1,6 +1,7 @@
 import type { Effect } from "../api/client";
 import { useSession } from "../frame/session";
 import { Tick } from "../parts/controls";
+import { Heard } from "../parts/heard";
 import { LadderLegend, PriceLadder } from "../parts/ladder";
 import { Money, num } from "../parts/money";
 import { type Column, Table } from "../parts/table";
@@ -44,6 +45,7 @@ export function EffectView({
   if (effect.unpriced > 0) figures.push([effect.unpriced, "cannot be priced", true]);
   return (
     <div className={stale ? "opacity-70" : ""}>
+      <Heard words={changed ? figures.flatMap(([n, words]) => (n > 0 ? `${n} ${words}` : [])).join(", ") : ""} />
       <h2 className="text-xl">{changed ? "If you apply this" : "How prices stand"}</h2>
       <p className="mb-3 text-ink-2">
         {effect.what ? `${effect.what} · ` : ""}

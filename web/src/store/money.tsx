@@ -3,7 +3,8 @@ import { useEffect, useRef, useState } from "react";
 import { api, ask, type InForce, type MoneyRules, type Problem, type Store } from "../api/client";
 import { refresh } from "../api/refresh";
 import { useSession } from "../frame/session";
-import { Button, Dialog, Notice } from "../parts/controls";
+import { Confirm } from "../parts/confirm";
+import { Button, Notice } from "../parts/controls";
 import { useKeys } from "../parts/keys";
 import { useNavigate } from "../parts/route";
 import { useSay } from "../parts/toast";
@@ -221,44 +222,25 @@ function Editing({ store, inForce }: { store: Store; inForce: InForce }) {
           {effect.isFetching && <span className="text-sm text-ink-2">working it out…</span>}
         </div>
       </section>
-      <Dialog
+      <Confirm
         open={applying !== undefined}
         onClose={() => setApplying(undefined)}
         title={applying?.length ? `Apply to the ${applying.length} selected?` : "Apply to all drafts?"}
+        act="Apply"
+        tone="main"
+        onDo={() => applying && apply.mutate(applying)}
       >
-        <p className="mb-4">Their prices change as the effect shows; manual prices stay as they are.</p>
-        <div className="flex justify-end gap-2">
-          <Button onClick={() => setApplying(undefined)}>Cancel</Button>
-          <Button
-            tone="main"
-            autoFocus
-            onClick={() => {
-              if (applying) apply.mutate(applying);
-              setApplying(undefined);
-            }}
-          >
-            Apply
-          </Button>
-        </div>
-      </Dialog>
-      <Dialog open={asking} onClose={() => setAsking(false)} title="Discard the change?">
-        <p className="mb-4">
-          What you changed here and have not applied goes back to the rules in force. Ctrl Z brings it back.
-        </p>
-        <div className="flex justify-end gap-2">
-          <Button onClick={() => setAsking(false)}>Cancel</Button>
-          <Button
-            tone="danger"
-            autoFocus
-            onClick={() => {
-              drop();
-              setAsking(false);
-            }}
-          >
-            Discard the change
-          </Button>
-        </div>
-      </Dialog>
+        Their prices change as the effect shows; manual prices stay as they are.
+      </Confirm>
+      <Confirm
+        open={asking}
+        onClose={() => setAsking(false)}
+        title="Discard the change?"
+        act="Discard the change"
+        onDo={drop}
+      >
+        What you changed here and have not applied goes back to the rules in force. Ctrl Z brings it back.
+      </Confirm>
     </main>
   );
 }

@@ -1,12 +1,11 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
-import { api, ask, type Problem, type Schemas, type Store } from "../api/client";
+import { api, ask, type Problem, type Schemas, type Store, upload } from "../api/client";
 import { saveSlips } from "../orders/slips";
 import { Button } from "../parts/controls";
 import { FileButton } from "../parts/file-button";
 import { Check, Radios } from "../parts/radios";
 import { useSay } from "../parts/toast";
-import { send } from "../sources/words";
 
 type Settings = Schemas["OrdersSlipChange"];
 type View = Schemas["OrdersSlipSettingsView"];
@@ -44,7 +43,7 @@ function Form({ store, now }: { store: Store; now: View }) {
   });
   const logo = useMutation<View, Error, File | undefined>({
     mutationFn: async (file) => {
-      const up = file ? (await send(file)).file : "";
+      const up = file ? (await upload(file)).file : "";
       return ask(api.PUT("/api/stores/{id}/packing-slip/logo", { ...path, body: { file: up } }));
     },
     onSuccess: kept,

@@ -15,7 +15,8 @@ import {
   type Store,
 } from "../api/client";
 import { useSession } from "../frame/session";
-import { Button, Dialog } from "../parts/controls";
+import { Confirm } from "../parts/confirm";
+import { Button } from "../parts/controls";
 import { useKeys } from "../parts/keys";
 import { panel } from "../parts/panel";
 import { useSay } from "../parts/toast";
@@ -134,26 +135,15 @@ export function Rules({
           </div>
         </SortableContext>
       </DndContext>
-      <Dialog
+      <Confirm
         open={removing !== undefined}
         onClose={() => setRemoving(undefined)}
         title={`Remove rule ${(removing ?? 0) + 1}?`}
+        act="Remove"
+        onDo={() => removing !== undefined && remove(removing)}
       >
-        <p className="mb-4">Items that it priced go to the rules below it. Ctrl Z brings it back.</p>
-        <div className="flex justify-end gap-2">
-          <Button onClick={() => setRemoving(undefined)}>Cancel</Button>
-          <Button
-            tone="danger"
-            autoFocus
-            onClick={() => {
-              if (removing !== undefined) remove(removing);
-              setRemoving(undefined);
-            }}
-          >
-            Remove
-          </Button>
-        </div>
-      </Dialog>
+        Items that it priced go to the rules below it. Ctrl Z brings it back.
+      </Confirm>
     </section>
   );
 }

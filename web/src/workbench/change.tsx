@@ -5,6 +5,7 @@ import { refresh } from "../api/refresh";
 import { Button, Dialog, Picture, Tick } from "../parts/controls";
 import { Difference } from "../parts/difference";
 import { Field } from "../parts/field";
+import { Heard } from "../parts/heard";
 import { NameField, NamesField } from "../parts/names";
 import { Check, Radios } from "../parts/radios";
 import { type Column, Table } from "../parts/table";
@@ -511,7 +512,8 @@ function Seen({
   ];
   return (
     <>
-      <p className="mt-3 mb-1" aria-live="polite">
+      <Heard words={`${Math.max(0, left)} would change${result.stays > 0 ? `, ${result.stays} cannot` : ""}`} />
+      <p className="mt-3 mb-1">
         <b>{Math.max(0, left)}</b> would change
         {result.unchanged > 0 && `, ${result.unchanged} stay as they are`}
         {result.stays > 0 && (

@@ -1,7 +1,8 @@
-import { useCallback, useEffect, useEffectEvent, useLayoutEffect, useRef, useState } from "react";
+import { useCallback, useDeferredValue, useEffect, useEffectEvent, useLayoutEffect, useRef, useState } from "react";
 import type { Draft } from "../api/client";
 import { useSession } from "../frame/session";
 import { useField } from "../parts/fields";
+import { atRest } from "../parts/rest";
 import { Described, fetchEditor } from "./described";
 import type { EditDraft } from "./draft";
 import { Groups } from "./groups";
@@ -27,11 +28,21 @@ export function Editor({
   const { member } = useSession();
   const others = usePresence(draft.id, member.id);
   const area = useRef<HTMLDivElement>(null);
+  const whole = useDeferredValue(true, false); // what is mostly out of sight comes after the rest
   useEffect(() => {
     const at = area.current;
-    for (const come of ["focusin", "pointerenter"]) at?.addEventListener(come, fetchEditor);
+    let drop = () => {};
+    const fetch = () => {
+      drop();
+      const timer = setTimeout(() => {
+        drop = atRest(fetchEditor); // to read it takes as long as several keys
+      }, 300);
+      drop = () => clearTimeout(timer);
+    };
+    for (const come of ["focusin", "pointerenter"]) at?.addEventListener(come, fetch);
     return () => {
-      for (const come of ["focusin", "pointerenter"]) at?.removeEventListener(come, fetchEditor);
+      drop();
+      for (const come of ["focusin", "pointerenter"]) at?.removeEventListener(come, fetch);
     };
   }, []);
   return (
@@ -48,11 +59,15 @@ export function Editor({
         <WhereDescribed draft={draft} edit={edit} readOnly={readOnly} />
         <Pictures draft={draft} edit={edit} readOnly={readOnly} />
       </div>
-      {/* Laid out and painted once it is in sight. */}
-      <div className="[contain-intrinsic-size:auto_40rem] [content-visibility:auto]">
-        <Variants draft={draft} edit={edit} readOnly={readOnly} />
-      </div>
-      <SearchWords draft={draft} edit={edit} readOnly={readOnly} />
+      {whole && (
+        <>
+          {/* Laid out and painted once it is in sight. */}
+          <div className="[contain-intrinsic-size:auto_40rem] [content-visibility:auto]">
+            <Variants draft={draft} edit={edit} readOnly={readOnly} />
+          </div>
+          <SearchWords draft={draft} edit={edit} readOnly={readOnly} />
+        </>
+      )}
     </div>
   );
 }

@@ -3,6 +3,7 @@ import type { Draft } from "../api/client";
 import { useSession } from "../frame/session";
 import { Button, Key, Picture } from "../parts/controls";
 import { Fields } from "../parts/fields";
+import { Heard } from "../parts/heard";
 import { HomeCurrency, Money, num, sayMoney } from "../parts/money";
 import { Link, useNavigate } from "../parts/route";
 import { Sheet } from "../parts/sheet";
@@ -67,7 +68,8 @@ export function StorePreview({
         </p>
       )}
       <div className="mt-auto space-y-2 text-sm text-ink-2">
-        <p role="status">{state || `Saved ${ago(draft.updated_at)}`}</p>
+        <p>{state || `Saved ${ago(draft.updated_at)}`}</p>
+        <Heard words={state || "Saved"} />
         {may("editor") && (
           <p className="flex flex-wrap gap-1">
             {(draft.undo || state) && (
@@ -183,7 +185,7 @@ function Findings({ draft, onClean }: { draft: Draft; onClean: (() => void) | un
   const toArea = (area: string) => {
     const priced = draft.variants.find((v) => fields.has(priceField(v.id)));
     const name = area === "description" ? "title" : area === "price" && priced ? priceField(priced.id) : area;
-    fields.get(name)?.focus();
+    fields.come(name);
   };
   return (
     <div>

@@ -6,7 +6,7 @@ import { useSession } from "../frame/session";
 import { Cell, type CellEdit, Cells } from "../parts/cells";
 import { ColumnChoice, useHiddenColumns } from "../parts/columns";
 import { Button, Notice, Tick } from "../parts/controls";
-import { Fields } from "../parts/fields";
+import { FieldMap, Fields } from "../parts/fields";
 import { useKept } from "../parts/kept";
 import { useKeys } from "../parts/keys";
 import { RowReach, useCursor, useRow, useRows } from "../parts/list";
@@ -59,7 +59,7 @@ export default function TableView() {
   const [cursor, setCursor] = useCursor(lines.length, "row");
   const [dialog, setDialog] = useState<Dialog>();
   const [exchange, setExchange] = useState(false);
-  const fields = useRef(new Map<string, HTMLElement>()).current;
+  const fields = useRef(new FieldMap()).current;
   const { edit, undo } = useTableEdits(storeId, filter, byVariant, lines);
   const ids = drafts.filter((d) => selected.has(d.id)).map((d) => d.id);
   const here = lines[cursor]?.draft;
@@ -91,7 +91,7 @@ export default function TableView() {
           { keys: ["ctrl+z"], label: "undo", run: undo, whileTyping: false },
         ]
       : []),
-    { keys: ["/"], label: "filter", run: () => fields.get("filter")?.focus() },
+    { keys: ["/"], label: "filter", run: () => fields.come("filter") },
     { keys: ["Escape"], label: "", run: () => setSelected(new Set()) },
   ]);
   return (

@@ -176,13 +176,46 @@ function NewTray({ words, onMade }: { words: string; onMade: (tray: Tray) => voi
   );
 }
 
+const patch = ({ id, body }: { id: number; body: Schemas["WorkbenchTrayInput"] }) =>
+  ask(api.PATCH("/api/trays/{id}", { params: { path: { id } }, body }));
+
+/** TrayName renames a tray once it is left, or with Enter. A name that cannot be had stays to be mended. */
+function TrayName({ tray }: { tray: Tray }) {
+  const client = useQueryClient();
+  const [name, setName] = useState(tray.name);
+  const rename = useMutation<unknown, Problem, string>({
+    mutationFn: (next) => patch({ id: tray.id, body: { name: next } }),
+    onSuccess: () => void refresh(client, "trays", "drafts"),
+  });
+  const save = () => {
+    const next = name.trim();
+    if (!next) setName(tray.name);
+    else if (next !== tray.name && !rename.isPending) rename.mutate(next);
+  };
+  return (
+    <div className="grow">
+      <Field
+        compact
+        label={`Name of ${tray.name}`}
+        value={name}
+        error={rename.error?.message}
+        maxLength={60}
+        onChange={(e) => setName(e.target.value)}
+        onBlur={save}
+        onKeyDown={(e) => e.key === "Enter" && save()}
+        className="w-48"
+      />
+    </div>
+  );
+}
+
 /** Trays makes, renames, orders and removes trays. */
 export function Trays({ onClose }: { onClose: () => void }) {
   const client = useQueryClient();
   const say = useSay();
   const trays = useQuery(traysQuery).data ?? [];
   const change = useMutation<unknown, Problem, { id: number; body: Schemas["WorkbenchTrayInput"] }>({
-    mutationFn: ({ id, body }) => ask(api.PATCH("/api/trays/{id}", { params: { path: { id } }, body })),
+    mutationFn: patch,
     onMutate: ({ id, body }) => {
       // At once; the order follows with the answer.
       const { position: _, ...now } = body;
@@ -205,19 +238,7 @@ export function Trays({ onClose }: { onClose: () => void }) {
       <ul className="mb-3 divide-y divide-line border-y border-line empty:hidden">
         {trays.map((t, i) => (
           <li key={t.id} className="flex items-center gap-2 py-1">
-            <input
-              key={t.name}
-              defaultValue={t.name}
-              aria-label={`Name of ${t.name}`}
-              maxLength={60}
-              onBlur={(e) => {
-                const next = e.target.value.trim();
-                if (next && next !== t.name) change.mutate({ id: t.id, body: { name: next } });
-                else e.target.value = t.name;
-              }}
-              onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
-              className="min-h-7 min-w-0 grow rounded border border-transparent bg-transparent px-1.5 hover:border-line-2"
-            />
+            <TrayName key={t.name} tray={t} />
             <label className="flex items-center gap-1.5 text-sm">
               <input
                 type="checkbox"

@@ -4,7 +4,7 @@ import type { Draft, Problem } from "../api/client";
 import { type Away, useAway } from "../api/connection";
 import { useSession } from "../frame/session";
 import { Button, Notice } from "../parts/controls";
-import { Fields } from "../parts/fields";
+import { FieldMap, Fields } from "../parts/fields";
 import { useKept } from "../parts/kept";
 import { useKeys } from "../parts/keys";
 import { movedByKey } from "../parts/list";
@@ -78,17 +78,13 @@ export default function Workbench() {
     while (all && read && (read.pages.at(-1)?.next ?? 0) > 0) read = (await drafts.fetchNextPage()).data;
     setMarked(new Set(all ? linesOf(read?.pages).map((d) => d.id) : []));
   };
-  const fields = useRef(new Map<string, HTMLElement>()).current;
-  const wish = useWish(fields, draft?.id === (wanted || here?.id) ? draft?.id : undefined);
+  const fields = useRef(new FieldMap()).current;
   useNeighbours(storeId, list[at - 1]?.id, list[at + 1]?.id);
-  const toPrice = () => {
-    const first = draft?.variants.find((v) => fields.has(priceField(v.id)));
-    if (first) fields.get(priceField(first.id))?.focus();
-  };
+  const { toField, toPrice } = useFieldKeys(fields, draft?.id === (wanted || here?.id) ? draft : undefined);
   useBenchKeys({
     move,
     select: () => mark(here?.id),
-    toField: wish,
+    toField,
     toPrice,
     alternatives: () => draft && go(`/catalog/alternatives/${draft.offer_id}?draft=${draft.id}`),
     onMany,
@@ -274,19 +270,17 @@ function useNeighbours(store: number, previous: number | undefined, next: number
   }, [client, store, previous, next]);
 }
 
-/** useWish gives a field the focus by its name, once the draft is there that it is wanted of. */
-function useWish(fields: Map<string, HTMLElement>, shown: number | undefined) {
-  const wanted = useRef<string>(undefined);
-  useEffect(() => {
-    if (shown === undefined || !wanted.current) return;
-    fields.get(wanted.current)?.focus();
-    wanted.current = undefined;
-  }, [fields, shown]);
-  return (name: string) => {
-    const there = shown !== undefined || name === "filter" ? fields.get(name) : undefined;
-    if (there) there.focus();
-    else wanted.current = name;
+/** useFieldKeys leads to a field by its name; one of a draft that is not there yet is come to with it. */
+function useFieldKeys(fields: FieldMap, draft: Draft | undefined) {
+  const toField = (name: string) => {
+    if (name === "filter" || draft) fields.come(name);
+    else fields.wanted = name;
   };
+  const toPrice = () => {
+    const first = draft?.variants.find((v) => fields.has(priceField(v.id))) ?? draft?.variants[0];
+    if (first) toField(priceField(first.id));
+  };
+  return { toField, toPrice };
 }
 
 type Acts = {
