@@ -116,4 +116,14 @@ test("where the system chooses the colours, cursor, station and readiness are st
     .first()
     .evaluate((e) => getComputedStyle(e).forcedColorAdjust);
   expect(kept).toBe("none");
+  // A selected row is told from the one with the cursor, and the rule with the cursor from others.
+  await page.goto("/catalog");
+  await expect(page.locator("[data-cursor]")).toBeVisible();
+  await page.keyboard.press("x");
+  await page.keyboard.press("j");
+  expect(await outline("[role=row][aria-selected=true]")).toBe("1px dashed");
+  expect(await outline("[data-cursor]")).toBe("2px solid");
+  await page.goto("/markup");
+  await expect(page.locator("[data-rule]").first()).toBeVisible();
+  expect(await outline("[data-rule][aria-current]")).toBe("2px solid");
 });

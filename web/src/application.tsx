@@ -298,7 +298,7 @@ export function Application() {
   if (me.isPending) return <div className="h-full bg-quay" />;
   if (me.error && me.error.status !== 401 && !me.data)
     return (
-      <main>
+      <main className="grow">
         <Notice alone title="Plain Pelican does not answer" error>
           <p>{me.error.message} This page goes on by itself; what you typed before is kept.</p>
           <Button onClick={() => void me.refetch()}>Try again</Button>

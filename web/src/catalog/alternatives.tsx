@@ -33,7 +33,7 @@ export default function Alternatives() {
   // An address that did not come from here is not fetched from before somebody says so.
   if (!offer && link && !asked)
     return (
-      <main>
+      <main className="grow">
         <Notice title="Look for the item of this page?" alone>
           <p className="break-all">{link}</p>
           <Button
@@ -82,7 +82,7 @@ function Offers({ offer }: { offer: number }) {
   ]);
   if (found.error && !found.data)
     return (
-      <main>
+      <main className="grow">
         <Notice title="Other suppliers cannot be looked for" error alone>
           <p>{found.error.message}</p>
           <Button onClick={() => void found.refetch()}>Look again</Button>

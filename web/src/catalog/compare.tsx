@@ -115,7 +115,7 @@ export default function Compare() {
   const go = useNavigate();
   const say = useSay();
   const client = useQueryClient();
-  const ids = (useParams().ids ?? "").split(",").map(Number).filter(Boolean).slice(0, maxCompared);
+  const ids = (useParams().ids ?? "").split(/,|%2C/i).map(Number).filter(Boolean).slice(0, maxCompared);
   const found = useQueries({
     queries: ids.map((id) => offerQuery(id, storeId)),
   });
@@ -135,7 +135,7 @@ export default function Compare() {
   const top = Math.max(1, ...offers.map((o) => (o.ladder ? ladderTop(o.ladder) : 0)));
   if (ids.length === 0)
     return (
-      <main>
+      <main className="grow">
         <Notice title="Nothing lies side by side" alone>
           <p>Select two to six offers in the Catalog with X, then press C.</p>
           <Button tone="main" onClick={() => go("/catalog")}>

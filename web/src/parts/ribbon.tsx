@@ -49,7 +49,7 @@ export function DemandRibbon({
           width={(to - from + 1) * step}
           height={height}
           fill="var(--fees)"
-          opacity="0.5"
+          opacity="0.35"
         />
       ))}
       <polygon points={`0,${height} ${points.join(" ")} ${width},${height}`} fill="var(--profit)" opacity="0.16" />

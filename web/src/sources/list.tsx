@@ -275,7 +275,7 @@ function Beginning({
       <div className="mx-auto max-w-xl px-6 py-10">
         <h1 className="mb-2 text-xl">Connect a price list</h1>
         <p className="mb-5 text-ink-2">
-          CSV, XLSX or a UBL catalogue, as your wholesaler sends it. How it is written and what its columns approval is
+          CSV, XLSX or a UBL catalogue, as your wholesaler sends it. How it is written and what its columns mean is
           found out and shown to you before anything is imported.
         </p>
         <label

@@ -195,6 +195,7 @@ function RuleCard({
         card.current = node;
       }}
       data-rule={place}
+      aria-current={current || undefined}
       style={{ transform: CSS.Transform.toString(sortable.transform), transition: sortable.transition }}
       onPointerDown={onPoint}
       onFocus={onPoint}

@@ -129,7 +129,7 @@ function Take({ id, offer }: { id: number; offer: number }) {
   ]);
   if (look.error && !look.data)
     return (
-      <main>
+      <main className="grow">
         <Notice title="These variants cannot be added" error alone>
           <p>{look.error.message}</p>
           <Button onClick={() => go(`/workbench/${id}/combine`)}>Choose another offer</Button>

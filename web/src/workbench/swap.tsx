@@ -53,7 +53,7 @@ export default function Swap() {
   ]);
   if (look.error && !look.data)
     return (
-      <main>
+      <main className="grow">
         <Notice title="The supplier cannot be swapped" error alone>
           <p>{look.error.message}</p>
           <Button onClick={() => go(`/workbench/${id}`)}>Back to the draft</Button>
