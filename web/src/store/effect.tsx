@@ -44,7 +44,7 @@ export function EffectView({
   if (effect.over_ceiling > 0) figures.push([effect.over_ceiling, "above their ceiling", false]);
   if (effect.unpriced > 0) figures.push([effect.unpriced, "cannot be priced", true]);
   return (
-    <div className={stale ? "opacity-70" : ""}>
+    <div aria-busy={stale} className={stale ? "text-ink-2 [&_svg]:opacity-60" : ""}>
       <Heard words={changed ? figures.flatMap(([n, words]) => (n > 0 ? `${n} ${words}` : [])).join(", ") : ""} />
       <h2 className="text-xl">{changed ? "If you apply this" : "How prices stand"}</h2>
       <p className="mb-3 text-ink-2">

@@ -210,7 +210,7 @@ function RuleCard({
         {last ? "•" : place + 1}
       </span>
       <div className="min-w-0 grow py-2.5 leading-8">
-        <div className={rule.off ? "line-through decoration-ink-2 opacity-60" : ""}>
+        <div className={rule.off ? "text-ink-2 line-through" : ""}>
           <RuleSentence
             rule={rule}
             place={place}

@@ -155,7 +155,7 @@ function Take({ id, offer }: { id: number; offer: number }) {
           columns={columns((row, as) => setTake((now) => new Map(now).set(row.offer_variant_id, as)), take)}
           rowKey={(r) => r.offer_variant_id}
           label="Variants of the other offer"
-          rowClass={(r) => `align-top ${r.as === "none" ? "opacity-70" : ""}`}
+          rowClass={(r) => `align-top ${r.as === "none" ? "text-ink-2 [&_img]:opacity-50" : ""}`}
         />
       </div>
       <div className="flex items-center gap-3 border-t border-line bg-surface px-4 py-2">

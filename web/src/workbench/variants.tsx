@@ -71,7 +71,7 @@ export function Variants({ draft, edit, readOnly }: { draft: Draft; edit: EditDr
             label="Variants"
             hidden={hidden}
             order={order}
-            rowClass={(v) => `h-10 ${v.chosen ? "" : "opacity-60"}`}
+            rowClass={(v) => `h-10 ${v.chosen ? "" : "text-ink-2 [&_:is(img,svg)]:opacity-50"}`}
           />
         </div>
       </Cells>
