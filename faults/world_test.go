@@ -183,8 +183,9 @@ func TestWorkWhoseInstanceDiesEachTimeIsGivenUp(t *testing.T) {
 	// As if its instance had ended at each of eight attempts.
 	abandoned := func(kind string) {
 		testkit.Until(t, kind+" is worked on", func() bool {
+			// The newest of its kind: that an earlier one has ended is written a little later.
 			return exec(`update river_job set attempt = 8, attempted_by = array['ended']
-				where kind = '`+kind+`' and state = 'running'`) > 0
+				where id = (select max(id) from river_job where kind = '`+kind+`') and state = 'running'`) > 0
 		})
 	}
 	// Slow enough that the work has not ended by itself when its instance is found to be gone. The run begins once
