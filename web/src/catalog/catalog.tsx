@@ -16,7 +16,6 @@ import { useHeld, useRested } from "../parts/rest";
 import { DemandRibbon } from "../parts/ribbon";
 import { scaled } from "../parts/room";
 import { Link, useNavigate, useSearchParams } from "../parts/route";
-import { Sheet } from "../parts/sheet";
 import { useSay } from "../parts/toast";
 import { OfferTrace } from "../parts/trace";
 import { sourcesQuery } from "../sources/queries";
@@ -191,11 +190,9 @@ export default function Catalog() {
             busy={take.busy}
           />
         </div>
-        {sheetOffer ? (
+        {/* Its place is there before it: the list does not change its width. */}
+        {(sheetOffer !== undefined || answer.isPending || count > 0) && (
           <OfferSheetView id={sheetOffer} soldOut={question.soldOut} onTake={take.start} busy={take.busy} />
-        ) : (
-          // Its place: the list does not change its width.
-          (answer.isPending || count > 0) && <Sheet label="Offer">{null}</Sheet>
         )}
       </div>
       {take.dialog}

@@ -25,14 +25,19 @@ export const OfferSheetView = memo(function OfferSheetView({
   onTake,
   busy,
 }: {
-  id: number;
+  /** None is an empty sheet. */
+  id: number | undefined;
   /** About its cheapest variant, sold out or not. */
   soldOut: boolean;
   onTake: (ids: number[]) => void;
   busy: boolean;
 }) {
   const { storeId, may } = useSession();
-  const offer = useQuery({ ...offerQuery(id, storeId, soldOut), placeholderData: keepPreviousData });
+  const offer = useQuery({
+    ...offerQuery(id ?? 0, storeId, soldOut),
+    placeholderData: keepPreviousData,
+    enabled: id !== undefined,
+  });
   const shown = useDeferredValue(offer.data); // drawn between keys
   return (
     <Sheet label="Offer">
@@ -41,7 +46,8 @@ export const OfferSheetView = memo(function OfferSheetView({
           <p>{offer.error.message}</p>
         </Notice>
       ) : (
-        shown && (
+        shown &&
+        id !== undefined && (
           <OfferBody
             offer={shown}
             onTake={may("editor") ? () => onTake([id]) : undefined}

@@ -79,10 +79,12 @@ if (typeof document !== "undefined") {
   );
 }
 
-/** cameLike says that the focus comes to an element as it came to another. */
-export function cameLike(next: Element, before: Element | undefined) {
-  const byKey = before && cameByKey.get(before);
-  if (byKey !== undefined) cameByKey.set(next, byKey);
+/**
+ * cameLike says that the focus comes to an element as it came to another: letters act on, unless a key had led to what
+ * is gone.
+ */
+export function cameLike(next: Element, before: Element) {
+  cameByKey.set(next, cameByKey.get(before) === true);
 }
 
 /** meant is the key that was meant: with Alt where letters need it, and none where they are off. */

@@ -61,7 +61,10 @@ const nowhere = () =>
   document.activeElement === document.body ||
   document.activeElement.matches("[role=dialog]");
 
-let view: Element | null = null; // where the work is, as it was last seen
+// Where the work is, as it was last seen, and whether the view as a whole has the focus.
+let view: Element | null = null;
+let address = "";
+let onView = false;
 
 /** find gives the focus back where it was lost: to what it was on before, to what stands there now, or to the view. */
 function find() {
@@ -71,7 +74,7 @@ function find() {
     if (overlay && !overlay.contains(place.frame)) continue;
     const next = takes(place.element) ? place.element : near(place);
     if (next) {
-      cameLike(next, places.at(-1)?.element);
+      cameLike(next, place.element);
       next.focus({ preventScroll: true });
       return;
     }
@@ -87,16 +90,27 @@ function find() {
  * from there. WCAG 2.2, 2.4.3.
  */
 export function keepFocus() {
-  if (view) return;
+  if (address) return;
   view = document.querySelector("main");
+  address = window.location.pathname;
   let timer = 0;
   const later = (ms: number) => {
     clearTimeout(timer);
     timer = window.setTimeout(find, ms);
   };
   let disabled: Element | undefined; // had the focus when it was disabled
+  let begun = false; // before anything was done, the page is still coming
+  for (const type of ["keydown", "pointerdown"])
+    document.addEventListener(
+      type,
+      () => {
+        begun = true;
+      },
+      { capture: true, once: true },
+    );
   const come = (target: EventTarget | null) => {
     disabled = undefined;
+    onView = target instanceof Element && target.matches("main");
     const place = target instanceof HTMLElement && placeOf(target);
     if (place) places = [...places.filter((p) => p.element !== place.element).slice(1 - remembered), place];
   };
@@ -111,8 +125,9 @@ export function keepFocus() {
   new MutationObserver((changes) => {
     const last = places.at(-1)?.element;
     const main = document.querySelector("main");
-    const moved = view !== null && main !== null && main !== view;
-    view = main ?? view;
+    // Another view; or the same, which is there now instead of what stood for it.
+    const moved = begun && main && main !== view && (onView || window.location.pathname !== address);
+    if (main && main !== view) [view, address] = [main, window.location.pathname];
     if ((last && !last.isConnected) || (moved && nowhere())) return later(settled);
     if (!last || !changes.some((c) => c.target === last && c.attributeName)) return;
     if (last.matches(":disabled")) {

@@ -42,8 +42,8 @@ export function useRested<V>(value: V): V {
   const shown = useDeferredValue(useHeld(value, waits));
   const late = waits && shown !== value;
   useEffect(() => (late ? atRest(() => setWaits(false)) : undefined), [late]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: each value that is drawn is measured
   useLayoutEffect(() => {
+    if (shown === undefined) return; // what is drawn around it is no measure
     const began = performance.now();
     const { port1, port2 } = new MessageChannel();
     port1.onmessage = () => {
