@@ -165,7 +165,7 @@ test("the whole job by keyboard alone, with the accessibility tree of each step"
   await press("Enter");
   await expect(row).toContainText("to pay", { timeout: 30_000 });
   await press("p");
-  await expect(page.getByRole("dialog").getByRole("button", { name: /^Pay \d+ purchase/ })).toBeFocused();
+  await expect(page.getByRole("dialog").getByRole("button", { name: /^Pay [1-9]\d* purchase/ })).toBeFocused();
   await press("Enter");
   await expect(row).toContainText("bought", { timeout: 30_000 });
   await fetch(`${bazaar}/-/day?day=4`, { method: "PUT" });
@@ -242,7 +242,7 @@ test.describe("by touch", () => {
     await page.getByRole("button", { name: "Pay suppliers…" }).tap();
     await page
       .getByRole("dialog")
-      .getByRole("button", { name: /^Pay \d+ purchase/ })
+      .getByRole("button", { name: /^Pay [1-9]\d* purchase/ })
       .tap();
     await expect(row).toContainText("bought", { timeout: 30_000 });
     await fetch(`${bazaar}/-/day?day=4`, { method: "PUT" });
