@@ -112,7 +112,7 @@ test("the whole job by keyboard alone, with the accessibility tree of each step"
   const words = page.getByRole("textbox", { name: "Description" });
   while (!(await words.evaluate((e) => e === document.activeElement))) await press("Shift+Tab");
   await page.keyboard.type("Lights the way. ");
-  await press("Tab"); // leaves the editor
+  await press("Tab"); // leaves the editor, or what stands for it until it is there
   await expect(words).not.toBeFocused();
   await expect(words).toContainText("Lights the way.");
   await press("3");

@@ -11,8 +11,12 @@ export class FieldMap extends Map<string, HTMLElement> {
     return this;
   }
 
+  /** Draws what is not there yet, where more is still to come. */
+  complete = () => {};
+
   /** come gives a field the focus, at once or when it is there. */
   come(name: string) {
+    if (!this.has(name)) this.complete();
     const element = this.get(name);
     this.wanted = element ? "" : name;
     element?.focus();

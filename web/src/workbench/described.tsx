@@ -15,7 +15,7 @@ export function Described(rest: { draft: Draft; onSave: (html: string, seen: Dra
   const part = useLater(editing, begun);
   if (begun && part) return <part.default begin={begin.current} {...rest} />;
   const start = (more: Begin) => {
-    begin.current = { ...begin.current, ...more };
+    begin.current = { ...begin.current, left: false, ...more };
     setBegun(true);
   };
   const onKey = (e: KeyboardEvent) => {
@@ -59,6 +59,9 @@ export function Described(rest: { draft: Draft; onSave: (html: string, seen: Dra
         tabIndex={0}
         className={words}
         onFocus={() => !readOnly && start({})}
+        onBlur={() => {
+          begin.current.left = true;
+        }}
         onMouseDown={(e) => {
           if (readOnly) return;
           e.preventDefault(); // the editor takes the focus once it is there, this until then

@@ -18,6 +18,8 @@ export type Begin = {
   typed?: string;
   /** The name of a tool that was pressed. */
   tool?: string;
+  /** Whether it was left again: the focus stays where it went. */
+  left?: boolean;
 };
 
 export const frame = "rounded-md border border-line-2 focus-within:border-focus";

@@ -133,11 +133,11 @@ export default function Description({ begin, ...edited }: Edited) {
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, when it is there
   useLayoutEffect(() => {
     if (!editor) return;
-    const { point, all, typed, tool } = begin;
+    const { point, all, typed, tool, left } = begin;
     const at = point && editor.view.posAtCoords({ left: point.x, top: point.y });
     if (all) editor.commands.selectAll();
     else if (at) editor.commands.setTextSelection(at.pos);
-    editor.view.focus();
+    if (!left) editor.view.focus();
     if (typed) editor.commands.insertContent({ type: "text", text: typed }); // as typed, not read as HTML
     if (tool === "HTML") setSource(editor.getHTML());
     else if (tool) commands[tools.findIndex((t) => t.name === tool)]?.run(editor);

@@ -1,7 +1,17 @@
-import { useCallback, useDeferredValue, useEffect, useEffectEvent, useLayoutEffect, useRef, useState } from "react";
+import {
+  use,
+  useCallback,
+  useDeferredValue,
+  useEffect,
+  useEffectEvent,
+  useLayoutEffect,
+  useRef,
+  useState,
+} from "react";
+import { flushSync } from "react-dom";
 import type { Draft } from "../api/client";
 import { useSession } from "../frame/session";
-import { useField } from "../parts/fields";
+import { Fields, useField } from "../parts/fields";
 import { atRest } from "../parts/rest";
 import { Described, fetchEditor } from "./described";
 import type { EditDraft } from "./draft";
@@ -28,7 +38,7 @@ export function Editor({
   const { member } = useSession();
   const others = usePresence(draft.id, member.id);
   const area = useRef<HTMLDivElement>(null);
-  const whole = useDeferredValue(true, false); // what is mostly out of sight comes after the rest
+  const whole = useWhole();
   useEffect(() => {
     const at = area.current;
     let drop = () => {};
@@ -70,6 +80,21 @@ export function Editor({
       )}
     </div>
   );
+}
+
+/** useWhole says when what is mostly out of sight is drawn: after the rest, or once a key leads there. */
+function useWhole() {
+  const fields = use(Fields);
+  const after = useDeferredValue(true, false);
+  const [now, setNow] = useState(false);
+  useLayoutEffect(() => {
+    const complete = () => flushSync(() => setNow(true));
+    fields.complete = complete;
+    return () => {
+      if (fields.complete === complete) fields.complete = () => {};
+    };
+  }, [fields]);
+  return after || now;
 }
 
 /** WhereDescribed is the description that all stores share, or that of the store in use alone. */

@@ -40,12 +40,14 @@ export default function Workbench() {
   const [dialog, setDialog] = useState<Dialog>();
   const { read, draft, edit, undo, redo, edits, saving } = useDraft(wanted || (here?.id ?? 0));
   const away = useAway();
+  const fields = useRef(new FieldMap()).current;
   const narrow = useNarrow(); // the list and a draft are two views then
 
   const move = (by: number) => {
     const next = list[at < 0 ? 0 : Math.max(0, Math.min(at + by, list.length - 1))];
     if (at + by >= list.length) more?.();
     movedByKey();
+    fields.wanted = "";
     if (next) go(to(next.id), { replace: true });
   };
   const mark = (id: number | undefined) => {
@@ -78,7 +80,6 @@ export default function Workbench() {
     while (all && read && (read.pages.at(-1)?.next ?? 0) > 0) read = (await drafts.fetchNextPage()).data;
     setMarked(new Set(all ? linesOf(read?.pages).map((d) => d.id) : []));
   };
-  const fields = useRef(new FieldMap()).current;
   useNeighbours(storeId, list[at - 1]?.id, list[at + 1]?.id);
   const { toField, toPrice } = useFieldKeys(fields, draft?.id === (wanted || here?.id) ? draft : undefined);
   useBenchKeys({
@@ -277,6 +278,7 @@ function useFieldKeys(fields: FieldMap, draft: Draft | undefined) {
     else fields.wanted = name;
   };
   const toPrice = () => {
+    fields.complete();
     const first = draft?.variants.find((v) => fields.has(priceField(v.id))) ?? draft?.variants[0];
     if (first) toField(priceField(first.id));
   };
