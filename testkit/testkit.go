@@ -189,7 +189,7 @@ type World struct {
 
 // Bazaar is the test's marketplace: like the demo's, smaller and faster.
 var Bazaar = bazaar.Settings{Name: "Quayside Bazaar", Seed: 11, Offers: 60, ClientID: "test",
-	ClientSecret: "secret-of-test", PerSecond: 500, PictureSize: 200, Balance: 1_000_000}
+	ClientSecret: "secret-of-test", PerSecond: 500, PictureSize: 96, Balance: 1_000_000}
 
 // Start starts everything, with an owner signed in. The marketplace is not connected yet.
 func Start(t testing.TB) *World {
@@ -220,6 +220,16 @@ func StartWith(t testing.TB, market bazaar.Settings) *World {
 	must(t, err)
 	w.Owner = w.SignIn("olga@example.com", "a long password")
 	return w
+}
+
+// Member adds a member and signs them in.
+func (w *World) Member(email, role string) *Person {
+	w.t.Helper()
+	name, _, _ := strings.Cut(email, "@")
+	_, err := w.App.Pool.Exec(context.Background(), `insert into member (email, name, role, password_hash)
+		values ($1, initcap($2), $3, $4)`, email, name, role, cheapHash("a long password"))
+	must(w.t, err)
+	return w.SignIn(email, "a long password")
 }
 
 // cheapHash is an argon2id hash that takes little work, so that tests sign in quickly.

@@ -17,9 +17,7 @@ import (
 
 // second is another member, who may edit.
 func second(w *testkit.World) *testkit.Person {
-	w.Owner.Must("POST", "/api/members",
-		map[string]any{"email": "ed@example.com", "name": "Ed", "role": "editor", "password": "harbour-lantern-2"}, nil)
-	return w.SignIn("ed@example.com", "harbour-lantern-2")
+	return w.Member("ed@example.com", "editor")
 }
 
 // shared is a draft that two members have open.
