@@ -58,7 +58,7 @@ export function PriceLadder({ ladder, top, width = 160 }: { ladder: Ladder; top:
           key={bar.fill}
           x={bar.x}
           y={6}
-          width={Math.max(Math.min(bar.w, 1), bar.w - 2)}
+          width={Math.max(Math.min(bar.w, 1), bar.w - (bar.w < 6 ? 1 : 2))}
           height={11}
           fill={bar.fill}
         />
