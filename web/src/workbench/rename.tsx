@@ -38,12 +38,7 @@ export function Rename({
       label={`${option.name}${was}: rename it and its values`}
       panelLabel={`Rename ${option.name}`}
       panelClass="max-h-96 w-72 overflow-auto p-3"
-      words={
-        <>
-          {option.name}
-          <span className="font-normal text-ink-2">{was}</span>
-        </>
-      }
+      words={option.name}
     >
       {(close) => (
         <form
@@ -57,6 +52,7 @@ export function Rename({
         >
           <Field
             label="Option"
+            {...(was && { hint: `the supplier's: “${option.original}”` })}
             value={edited.name}
             onChange={(e) => setEdited({ ...edited, name: e.target.value })}
             required
