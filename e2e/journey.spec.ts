@@ -188,7 +188,7 @@ test("5 Workbench: words, pictures, variants, a typed price", async ({ page }) =
     .first()
     .fill("Lake blue");
   await page.getByRole("button", { name: "Rename", exact: true }).click();
-  await expect(page.getByRole("button", { name: /^Colour.*: rename/ })).toContainText("was");
+  await expect(page.getByRole("button", { name: /^Colour \(was “.+”\): rename/ })).toHaveText("Colour");
   const cell = page.getByLabel(/^Price of Lake blue/).first();
   const ruled = await cell.inputValue();
   await cell.fill("1.00");

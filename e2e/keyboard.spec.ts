@@ -95,6 +95,7 @@ test("letters act as each member wants, and F6 goes from part to part", async ({
   await page.keyboard.press("j");
   await expect.poll(cursor).not.toBe(first);
   // Who came to a button by key means that button.
+  await page.getByRole("region", { name: "Offer" }).getByRole("button", { name: "View the picture large" }).waitFor();
   await page.keyboard.press("F6");
   await expect(page.getByRole("region", { name: "Offer" })).toBeFocused();
   await page.keyboard.press("Tab");

@@ -180,6 +180,7 @@ test("the second person sees the first one's change before theirs is applied", a
   ).toBeVisible();
   await expect(page.getByRole("button", { name: /^Formula/ })).toHaveText("2.7 × landed");
   await expect(page.getByRole("button", { name: /^Promise/ })).toHaveText("21 days");
+  await expect(page.getByText("working it out…")).toHaveCount(0); // the effect on top of theirs
   await page.getByRole("button", { name: "Apply to all" }).click();
   await expect(page.getByText("Applied. Drafts")).toBeVisible();
   const now = await api<Rules>(page, "GET", at);

@@ -79,12 +79,9 @@ if (typeof document !== "undefined") {
   );
 }
 
-/**
- * cameLike says that the focus comes to an element as it came to another: letters act on, unless a key had led to what
- * is gone.
- */
-export function cameLike(next: Element, before: Element) {
-  cameByKey.set(next, cameByKey.get(before) === true);
+/** broughtTo says of an element that the focus was brought to it, since what had it is gone: letters act on. */
+export function broughtTo(element: Element) {
+  cameByKey.set(element, false);
 }
 
 /** meant is the key that was meant: with Alt where letters need it, and none where they are off. */

@@ -1,4 +1,4 @@
-import { cameLike } from "./keys";
+import { broughtTo } from "./keys";
 
 /** Where the focus was: an element, and what it stood in, from its parent up to its dialog, panel or view. */
 type Place = { element: HTMLElement; from: { parent: Element; at: number }[]; frame: Element };
@@ -74,7 +74,7 @@ function find() {
     if (overlay && !overlay.contains(place.frame)) continue;
     const next = takes(place.element) ? place.element : near(place);
     if (next) {
-      cameLike(next, place.element);
+      if (next !== place.element) broughtTo(next);
       next.focus({ preventScroll: true });
       return;
     }

@@ -10,7 +10,7 @@ if (typeof document !== "undefined")
     { capture: true, passive: true },
   );
 
-const slow = 60; // ms: a drawing that takes longer is felt by who presses the next key meanwhile
+const slow = 90; // ms: a drawing that takes longer is felt by who presses the next key meanwhile
 const rest = 400; // ms without a key: who types slowly or steps from row to row goes on within that
 
 /** atRest does something once no key was pressed for a while; what it gives calls that off. */
