@@ -8,7 +8,7 @@ import { countryName } from "../parts/countries";
 import { DayRuler, DayWords } from "../parts/days";
 import { useKeys } from "../parts/keys";
 import { countText, ratingText, returnsText, stockText } from "../parts/known";
-import { ladderTop, PriceLadder } from "../parts/ladder";
+import { longest, PriceLadder } from "../parts/ladder";
 import { Money, num, percent } from "../parts/money";
 import { DemandRibbon } from "../parts/ribbon";
 import { useNavigate, useParams } from "../parts/route";
@@ -132,7 +132,7 @@ export default function Compare() {
     go(`/catalog/compare/${ids.filter((one) => one !== id).join(",")}`, { replace: true });
   useKeys([{ keys: ["Escape"], label: "back", run: () => go(-1) }]);
   const failed = found.find((q) => q.error)?.error;
-  const top = Math.max(1, ...offers.map((o) => (o.ladder ? ladderTop(o.ladder) : 0)));
+  const top = longest(offers.map((o) => o.ladder));
   if (ids.length === 0)
     return (
       <main className="grow">

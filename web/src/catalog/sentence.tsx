@@ -161,11 +161,17 @@ export function Sentence({
 /** Answered says how many there are, and what was made of the words. */
 function Answered({ found, onWords }: { found: Found | undefined; onWords: (typed: string) => void }) {
   const count = found ? `${found.total.toLocaleString("en")} offers` : "";
+  const made = [
+    count,
+    ...(found?.corrections ?? []).map(({ typed, used, too }) =>
+      too ? `also showing ${used}` : `nothing says ${typed}, showing ${used}`,
+    ),
+    found && found.ordinary.length > 0 && `without ${found.ordinary.join(", ")}`,
+    found && found.unread.length > 0 && `not understood: ${found.unread.join(" ")}`,
+  ];
   return (
     <span className="ml-3 inline-block min-w-44 text-sm text-ink-2">
-      <Heard
-        words={[count, ...(found?.unread.length ? [`not understood: ${found.unread.join(" ")}`] : [])].join(", ")}
-      />
+      <Heard words={made.filter(Boolean).join(", ")} />
       {found ? `${count} in ${Math.max(1, Math.round(found.took_ms))} ms` : "…"}
       {found?.corrections.map(({ typed, used, too }) =>
         too ? (

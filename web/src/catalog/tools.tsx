@@ -6,6 +6,7 @@ import { useSession } from "../frame/session";
 import { Clause } from "../parts/clause";
 import { Button, Tick } from "../parts/controls";
 import { Field } from "../parts/field";
+import { Heard } from "../parts/heard";
 import { readNumber } from "../parts/number";
 import { Link, useSearchParams } from "../parts/route";
 import { useSay } from "../parts/toast";
@@ -30,6 +31,7 @@ export function SentenceTools({
   const { store, storeId } = useSession();
   const file = new URLSearchParams(address);
   if (storeId) file.set("store", String(storeId));
+  const hides = question.standard && hidden !== undefined ? `hides ${hidden.toLocaleString("en")}` : "";
   return (
     <div className="flex flex-wrap items-center gap-x-5 text-sm leading-7">
       {store && (
@@ -39,8 +41,8 @@ export function SentenceTools({
             onChange={() => change({ standard: !question.standard })}
             label="Hide what misses my standard"
           />
-          <OwnStandard />{" "}
-          <span>{question.standard && hidden !== undefined && `hides ${hidden.toLocaleString("en")}`}</span>
+          <OwnStandard /> <span>{hides}</span>
+          <Heard words={hides} />
         </span>
       )}
       {store && (

@@ -21,6 +21,7 @@ export function KeyLine() {
   const rates = useQuery({ ...ratesQuery(store?.id ?? 0), staleTime: 600_000, enabled: may("fulfiller") });
   const away = useAway();
   const waiting = usePending().edits.filter((p) => away && !p.refused).length;
+  const trouble = [away?.words, waiting > 0 && `${editsWait(waiting)}.`].filter(Boolean).join(" ");
   useKeys([{ keys: ["?"], label: "", run: () => setAll(true) }]);
   const home =
     store && store.currency !== rates.data?.base && rates.data?.rates.find((r) => r.currency === store.currency);
@@ -56,10 +57,9 @@ export function KeyLine() {
         </button>
       </span>
       <span className="shrink-0 font-semibold whitespace-nowrap text-loss max-md:shrink max-md:whitespace-normal">
-        {away?.words}
-        {waiting > 0 && ` ${editsWait(waiting)}.`}
+        {trouble}
       </span>
-      <Heard words={away?.words ?? ""} />
+      <Heard words={trouble} />
       {rates.data && !away && (
         <span
           className={`shrink-0 whitespace-nowrap ${rates.data.stale ? "font-semibold text-loss" : "max-md:hidden"}`}

@@ -6,11 +6,15 @@ import { HomeCurrency, moneyText, num } from "./money";
 export const ladderTop = (l: Ladder) =>
   Math.max(num(l.price), num(l.landed) + num(l.fees) + num(l.tax), l.market ? num(l.market.high) * 1.02 : 0);
 
+/** longest is the scale on which several ladders fit. */
+export const longest = (ladders: (Ladder | null | undefined)[]) =>
+  Math.max(1, ...ladders.map((l) => (l ? ladderTop(l) : 0)));
+
 const steps = [1, 1.2, 1.5, 2, 2.5, 3, 4, 5, 6, 8, 10];
 
 /** sharedTop is a scale on which ladders fit, in steps: where one comes that is a little longer, the rest stay. */
 export function sharedTop(ladders: (Ladder | null | undefined)[]): number {
-  const most = Math.max(1, ...ladders.map((l) => (l ? ladderTop(l) : 0)));
+  const most = longest(ladders);
   const ten = 10 ** Math.floor(Math.log10(most));
   return ten * (steps.find((step) => step * ten >= most) ?? 10);
 }

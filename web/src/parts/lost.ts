@@ -1,4 +1,5 @@
 import { broughtTo } from "./keys";
+import { takes, within } from "./parts";
 
 /** Where the focus was: an element, and what it stood in, from its parent up to its dialog, panel or view. */
 type Place = { element: HTMLElement; from: { parent: Element; at: number }[]; frame: Element };
@@ -19,31 +20,18 @@ function placeOf(element: HTMLElement): Place | undefined {
   return { element, from, frame };
 }
 
-const controls = "a[href],button,input,textarea,select,[tabindex]";
-
-const takes = (element: Element): element is HTMLElement =>
-  element instanceof HTMLElement && element.isConnected && !element.matches(":disabled") && element.checkVisibility();
-
-/** within is what takes the focus in an element: the cursor's row in a list, a row itself, or the first control. */
-function within(element: Element | undefined): HTMLElement | undefined {
-  if (!element) return undefined;
-  const first = element.querySelector("[data-cursor]") ?? (element.matches(controls) ? element : undefined);
-  if (first && takes(first)) return first;
-  return [...element.querySelectorAll(controls)].find(takes);
-}
-
 /** near is what stands where the focus was, or next to it, as far as that is still there. */
 function near({ from, frame }: Place): HTMLElement | undefined {
   if (!frame.isConnected) return undefined;
   for (const [depth, { parent, at }] of from.entries()) {
     if (!parent.isConnected) continue;
-    const row = parent.closest("[role=grid]")?.querySelector("[data-cursor]");
-    if (row && takes(row)) return row;
+    const row = parent.closest("[role=grid]")?.querySelector("[data-cursor]") ?? undefined;
+    if (takes(row)) return row;
     const there = [...parent.children];
     for (const next of [...there.slice(at), ...there.slice(0, at).reverse()]) {
       // The same of the next, where there is one: who removes several goes on from one to the next.
       const same = from.slice(0, depth).reduceRight<Element | undefined>((e, step) => e?.children[step.at], next);
-      const found = same?.matches(controls) && takes(same) ? same : within(next);
+      const found = takes(same) && same.tabIndex >= 0 ? same : within(next);
       if (found) return found;
     }
   }

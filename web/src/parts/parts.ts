@@ -1,11 +1,13 @@
+/** takes says whether an element can be given the focus. */
+export const takes = (element: Element | undefined): element is HTMLElement =>
+  element instanceof HTMLElement && element.isConnected && !element.matches(":disabled") && element.checkVisibility();
+
 /** within is the first thing in an element that takes the focus: the row with the cursor, where it is a list. */
-function within(element: Element): HTMLElement | null {
-  return (
-    element.querySelector<HTMLElement>("[role=row][tabindex='0']") ??
-    (element instanceof HTMLElement && element.tabIndex >= 0
-      ? element
-      : element.querySelector<HTMLElement>("a[href],button:not(:disabled),input,textarea,select,[tabindex='0']"))
-  );
+export function within(element: Element): HTMLElement | undefined {
+  const row = element.querySelector("[role=row][tabindex='0']") ?? undefined;
+  if (takes(row)) return row;
+  if (takes(element) && element.tabIndex >= 0) return element;
+  return [...element.querySelectorAll("a[href],button,input,textarea,select,[tabindex='0']")].find(takes);
 }
 
 /** parts are those of the screen, in the order of reading: the header, the list or what stands there, the sheet. */

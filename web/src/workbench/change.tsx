@@ -512,7 +512,16 @@ function Seen({
   ];
   return (
     <>
-      <Heard words={`${Math.max(0, left)} would change${result.stays > 0 ? `, ${result.stays} cannot` : ""}`} />
+      <Heard
+        words={[
+          `${Math.max(0, left)} would change`,
+          result.unchanged > 0 && `${result.unchanged} stay as they are`,
+          result.stays > 0 && `${result.stays} cannot`,
+          except.size > 0 && `${except.size} left out by you`,
+        ]
+          .filter(Boolean)
+          .join(", ")}
+      />
       <p className="mt-3 mb-1">
         <b>{Math.max(0, left)}</b> would change
         {result.unchanged > 0 && `, ${result.unchanged} stay as they are`}
